@@ -1,0 +1,307 @@
+"""Changes to a reel, each a pure function that returns the reel changed.
+
+Raises TempikError, with the reel left as it was, where a change cannot be had.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+
+from tempik.accents import accent_named
+from tempik.accents.pulses import fires
+from tempik.edit.timeline import Timeline, source_at_frames
+from tempik.errors import TempikError
+from tempik.media import Probe
+from tempik.reel import (
+    AccentRow,
+    Clip,
+    Cue,
+    Curve,
+    Footage,
+    Painted,
+    Pin,
+    Point,
+    Reel,
+    Rule,
+    Soundtrack,
+    by_id,
+    new_id,
+)
+from tempik.retime import TimeMap
+
+
+def footage_from(probe: Probe, taken: set[str]) -> Footage:
+    """Return the record of a probed file. Raises TempikError when it has no picture."""
+    if not probe.has_picture:
+        raise TempikError(f"{probe.path} has no picture, only sound; add it as the song instead.")
+    return Footage(
+        id=new_id("f", taken),
+        path=str(Path(probe.path).absolute()),
+        width=probe.width,
+        height=probe.height,
+        rate=probe.rate,
+        length_s=probe.length_s,
+        rotation_deg=probe.rotation_deg,
+        has_sound=probe.has_sound,
+    )
+
+
+def with_footage(reel: Reel, probe: Probe) -> Reel:
+    """Add a file to the reel's footage; one already there is not added twice."""
+    path = str(Path(probe.path).absolute())
+    if any(f.path == path for f in reel.footage):
+        return reel
+    return replace(reel, footage=(*reel.footage, footage_from(probe, {f.id for f in reel.footage})))
+
+
+def without_footage(reel: Reel, footage: str) -> Reel:
+    """Take a piece of footage off the reel. Raises TempikError while clips use it."""
+    used = [c.id for c in reel.clips if c.footage == footage]
+    if used:
+        raise TempikError(f"{len(used)} clips use this footage; swap or remove them first.")
+    return replace(reel, footage=tuple(f for f in reel.footage if f.id != footage))
+
+
+def with_song(reel: Reel, song: Soundtrack) -> Reel:
+    """Set the song. Clips of the former song keep their instants: edges and pins are untied from its points."""
+    timeline = Timeline(reel)
+    clips = tuple(
+        replace(
+            c,
+            start=replace(c.start, point=None, time_s=timeline.edge_s(c.start)),
+            end=replace(c.end, point=None, time_s=timeline.edge_s(c.end)),
+            source_s=_source_start(timeline, c),
+            pins=(),
+        )
+        for c in reel.clips
+    )
+    rows = tuple(replace(r, painted=()) for r in reel.rows)
+    length_s = min(reel.length_s or song.length_s, song.length_s)
+    return replace(reel, soundtrack=song, clips=clips, rows=rows, length_s=length_s)
+
+
+def _source_start(timeline: Timeline, clip: Clip) -> float:
+    placed = next((p for p in timeline.placed if p.clip.id == clip.id), None)
+    return placed.map.start_s if placed is not None else clip.source_s
+
+
+def with_stretch(reel: Reel, start_s: float, length_s: float) -> Reel:
+    """Use another stretch of the song. Tied clips stay on their points; free edges keep their place on the reel.
+
+    Raises TempikError when the stretch lies outside the song.
+    """
+    song = _song(reel)
+    if start_s < 0 or length_s <= 0 or start_s + length_s > song.length_s + 0.5 / float(reel.rate):
+        raise TempikError(f"The song is {song.length_s:.2f} s long; the stretch must lie within it.")
+    return replace(reel, soundtrack=replace(song, start_s=start_s), length_s=length_s)
+
+
+def with_settings(reel: Reel, width: int, height: int, rate: Fraction) -> Reel:
+    """Set frame size and rate. Every frame number is re-derived from seconds, so changing back loses nothing."""
+    return replace(reel, width=width, height=height, rate=rate)
+
+
+def _song(reel: Reel) -> Soundtrack:
+    if reel.soundtrack is None:
+        raise TempikError("The reel has no song yet; drop one on the window.")
+    return reel.soundtrack
+
+
+def _change_footage(reel: Reel, wanted: str, change: Callable[[Footage], Footage]) -> Reel:
+    return replace(reel, footage=tuple(change(f) if f.id == wanted else f for f in reel.footage))
+
+
+def _change_clip(reel: Reel, wanted: str, change: Callable[[Clip], Clip]) -> Reel:
+    if by_id(reel.clips, wanted) is None:
+        raise TempikError("That clip is no longer on the reel.")
+    return replace(reel, clips=tuple(change(c) if c.id == wanted else c for c in reel.clips))
+
+
+def _change_row(reel: Reel, wanted: str, change: Callable[[AccentRow], AccentRow]) -> Reel:
+    return replace(reel, rows=tuple(change(r) if r.id == wanted else r for r in reel.rows))
+
+
+def with_cue(reel: Reel, footage: str, time_s: float, name: str = "") -> Reel:
+    """Set one more cue on a piece of footage. Raises TempikError when it lies outside the file."""
+    piece = by_id(reel.footage, footage)
+    if piece is None or not 0 <= time_s < piece.length_s:
+        raise TempikError(f"A cue at {time_s:.3f} s lies outside the footage.")
+    cue = Cue(new_id("q", {c.id for c in piece.cues}), time_s, name)
+    cues = tuple(sorted((*piece.cues, cue), key=lambda c: c.time_s))
+    return _change_footage(reel, footage, lambda f: replace(f, cues=cues))
+
+
+def with_moved_cue(reel: Reel, footage: str, cue: str, time_s: float) -> Reel:
+    """Move a cue. Clips pinned by it slip so that the new frame lands on the same point."""
+    piece = by_id(reel.footage, footage)
+    if piece is None or not 0 <= time_s < piece.length_s:
+        raise TempikError(f"A cue at {time_s:.3f} s lies outside the footage.")
+    moved = tuple(replace(c, time_s=time_s) if c.id == cue else c for c in piece.cues)
+    return _change_footage(
+        reel, footage, lambda f: replace(f, cues=tuple(sorted(moved, key=lambda c: c.time_s)))
+    )
+
+
+def without_cue(reel: Reel, footage: str, cue: str) -> Reel:
+    """Remove a cue. Clips pinned by it keep showing what they show, unpinned."""
+    timeline = Timeline(reel)
+    clips = tuple(
+        replace(c, source_s=_source_start(timeline, c), pins=tuple(p for p in c.pins if p.cue != cue))
+        if c.footage == footage and any(p.cue == cue for p in c.pins)
+        else c
+        for c in reel.clips
+    )
+    reel = replace(reel, clips=clips)
+    return _change_footage(reel, footage, lambda f: replace(f, cues=tuple(c for c in f.cues if c.id != cue)))
+
+
+def with_pin(reel: Reel, clip: str, cue: str, point: str) -> Reel:
+    """Tie a cue of the clip's footage to a point, in place of the tie it has."""
+    return _change_clip(reel, clip, lambda c: replace(c, pins=(Pin(cue, point),)))
+
+
+def without_pins(reel: Reel, clip: str) -> Reel:
+    """Untie a clip; it keeps showing what it shows."""
+    timeline = Timeline(reel)
+    return _change_clip(reel, clip, lambda c: replace(c, pins=(), source_s=_source_start(timeline, c)))
+
+
+def with_clip_cue_here(reel: Reel, clip: str, frame: int, point: str) -> Reel:
+    """Say that what the clip shows at `frame` is its decisive frame: it becomes a cue, pinned to `point`."""
+    timeline = Timeline(reel)
+    placed = next((p for p in timeline.placed if p.clip.id == clip), None)
+    if placed is None:
+        raise TempikError("That clip has no frames on the reel.")
+    source_s = float(source_at_frames(placed, np.array([float(frame)]), reel.rate)[0])
+    source_s = min(max(source_s, 0.0), placed.footage.length_s - 1e-6)
+    near = [c for c in placed.footage.cues if abs(c.time_s - source_s) < 0.25 / float(placed.footage.rate)]
+    if near:
+        cue = near[0].id
+    else:
+        reel = with_cue(reel, placed.footage.id, source_s)
+        piece = by_id(reel.footage, placed.footage.id)
+        cue = next(c.id for c in piece.cues if c.time_s == source_s) if piece else ""
+    return with_pin(reel, clip, cue, point)
+
+
+def with_swapped_footage(reel: Reel, clip: str, footage: str) -> Reel:
+    """Show other footage in a clip; slot and speed stay, and its first cue takes over the pin."""
+    piece = by_id(reel.footage, footage)
+    old = by_id(reel.clips, clip)
+    if piece is None or old is None:
+        raise TempikError("That footage is no longer on the reel.")
+    pins = tuple(Pin(piece.cues[0].id, p.point) for p in old.pins[:1]) if piece.cues else ()
+    source_s = 0.0 if piece.cues else max(0.0, piece.length_s / 2 - 0.5)
+    return _change_clip(reel, clip, lambda c: replace(c, footage=footage, pins=pins, source_s=source_s))
+
+
+def with_curve(reel: Reel, clip: str, curve: Curve) -> Reel:
+    """Give a clip another speed. A pinned clip keeps its cue on its point; a free one keeps its first frame,
+    or its last source instant first when the direction turns round."""
+    timeline = Timeline(reel)
+    placed = next((p for p in timeline.placed if p.clip.id == clip), None)
+
+    def change(c: Clip) -> Clip:
+        source_s = c.source_s
+        if placed is not None and not c.pins:
+            source_s = placed.map.start_s
+            new = TimeMap(curve, placed.map.length_s)
+            if placed.map.average_speed * new.average_speed < 0:
+                source_s = placed.map.end_s
+        return replace(c, curve=curve, source_s=source_s)
+
+    return _change_clip(reel, clip, change)
+
+
+def without_clip(reel: Reel, clip: str) -> Reel:
+    """Remove a clip; its neighbour before it runs on over the gap, or the one after it where it was first."""
+    timeline = Timeline(reel)
+    order = [p.clip for p in timeline.placed]
+    number = next((i for i, c in enumerate(order) if c.id == clip), -1)
+    if number < 0:
+        return replace(reel, clips=tuple(c for c in reel.clips if c.id != clip))
+    gone = order[number]
+    reel = replace(reel, clips=tuple(c for c in reel.clips if c.id != clip))
+    if number > 0:
+        return _change_clip(reel, order[number - 1].id, lambda c: replace(c, end=gone.end))
+    if len(order) > 1:
+        return _change_clip(reel, order[1].id, lambda c: replace(c, start=gone.start))
+    return reel
+
+
+def with_moved_point(reel: Reel, point: str, time_s: float) -> Reel:
+    """Move a point of the song; everything tied to it follows. Raises TempikError when it is locked or leaves
+    the song."""
+    song = _song(reel)
+    old = by_id(song.points, point)
+    if old is None:
+        raise TempikError("That point is no longer there.")
+    if old.locked:
+        raise TempikError(f"Point {old.label} is locked; unlock it to move it.")
+    if not 0 <= time_s <= song.length_s:
+        raise TempikError(f"Point {old.label} cannot leave the song (0 to {song.length_s:.2f} s).")
+    moved = [replace(p, time_s=time_s) if p.id == point else p for p in song.points]
+    points = tuple(sorted(moved, key=lambda p: p.time_s))
+    return replace(reel, soundtrack=replace(song, points=points))
+
+
+def with_point(reel: Reel, time_s: float) -> Reel:
+    """Place a point by hand at seconds of the song."""
+    song = _song(reel)
+    if not 0 <= time_s <= song.length_s:
+        raise TempikError(f"A point must lie within the song (0 to {song.length_s:.2f} s).")
+    point = Point(new_id("h", {p.id for p in song.points}), time_s, 1.0, kind="hand")
+    points = tuple(sorted((*song.points, point), key=lambda p: p.time_s))
+    return replace(reel, soundtrack=replace(song, points=points))
+
+
+def with_row(reel: Reel, accent: str, every: int = 1) -> Reel:
+    """Add an accent row that fires on every n-th point (0: none, to be painted by hand)."""
+    accent_named(accent)
+    row = AccentRow(new_id("r", {r.id for r in reel.rows}), accent, Rule(every), seed=len(reel.rows))
+    return replace(reel, rows=(*reel.rows, row))
+
+
+def without_row(reel: Reel, row: str) -> Reel:
+    return replace(reel, rows=tuple(r for r in reel.rows if r.id != row))
+
+
+def with_rule(reel: Reel, row: str, rule: Rule) -> Reel:
+    """Fire a row by another rule; what was painted by hand stays."""
+    return _change_row(reel, row, lambda r: replace(r, rule=rule))
+
+
+def with_amount(reel: Reel, row: str, amount: float) -> Reel:
+    """Set how strong a whole row is, 0 to 2."""
+    return _change_row(reel, row, lambda r: replace(r, amount=min(max(amount, 0.0), 2.0)))
+
+
+def with_painted(reel: Reel, row: str, point: str, strength: float | None) -> Reel:
+    """Paint a cell of a row by hand (0 silences it); None gives it back to the rule."""
+
+    def change(r: AccentRow) -> AccentRow:
+        others = tuple(p for p in r.painted if p.point != point)
+        return replace(r, painted=others if strength is None else (*others, Painted(point, strength)))
+
+    return _change_row(reel, row, change)
+
+
+def with_toggled(reel: Reel, row: str, point: str) -> Reel:
+    """Turn a cell on or off. Where that agrees with the rule, the cell goes back to it rather than being painted."""
+    record = by_id(reel.rows, row)
+    song = _song(reel)
+    if record is None:
+        raise TempikError("That accent row is no longer there.")
+    painted = next((p.strength for p in record.painted if p.point == point), None)
+    ruled = point in fires(record, song.points)
+    on = painted > 0 if painted is not None else ruled
+    wanted = not on
+    if wanted == ruled:
+        return with_painted(reel, row, point, None)
+    return with_painted(reel, row, point, 1.0 if wanted else 0.0)
+

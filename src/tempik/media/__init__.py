@@ -1,0 +1,20 @@
+"""Source files: what they are, their frames by source time, and their sound."""
+
+from tempik.media.audio import Sound, decode_sound, resampled
+from tempik.media.index import FrameIndex, index_frames
+from tempik.media.picture import Picture, shrunk
+from tempik.media.probe import Probe, probe
+from tempik.media.reader import FrameReader
+
+__all__ = [
+    "FrameIndex",
+    "FrameReader",
+    "Picture",
+    "Probe",
+    "Sound",
+    "decode_sound",
+    "index_frames",
+    "probe",
+    "resampled",
+    "shrunk",
+]

@@ -1,0 +1,67 @@
+"""Opening a media file, with a sentence for each way that it can fail."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import av
+from av.container import InputContainer
+
+from tempik.errors import TempikError
+
+
+@contextmanager
+def opened(path: str) -> Iterator[InputContainer]:
+    """Open a media file for reading. Raises TempikError naming the file and the mend."""
+    container = open_media(path)
+    try:
+        yield container
+    finally:
+        container.close()
+
+
+def open_media(path: str) -> InputContainer:
+    """Open a media file; the caller closes it. Raises TempikError naming the file and the mend."""
+    file = Path(path)
+    if not file.exists():
+        raise TempikError(f"{path} is not there; check the name, or say where it has moved.")
+    if file.is_dir():
+        raise TempikError(f"{path} is a folder; choose a media file in it.")
+    try:
+        if file.stat().st_size == 0:
+            raise TempikError(f"{path} is empty (0 bytes); copy it again from where it came.")
+        return av.open(path, metadata_errors="replace")
+    except PermissionError as error:
+        raise TempikError(f"{path} may not be read; change its permissions or copy it.") from error
+    except (av.error.FFmpegError, OSError) as error:
+        if _looks_cut_off(file):
+            raise TempikError(
+                f"{path} is cut off: its index is missing, so it cannot be played; copy it again or repair it."
+            ) from error
+        raise TempikError(f"{path} is not a media file that can be read; choose a video or sound file.") from error
+
+
+def _looks_cut_off(file: Path) -> bool:
+    """Tell whether the file begins as ISO base media (ISO/IEC 14496-12) but has no complete `moov` box."""
+    try:
+        size = file.stat().st_size
+        with file.open("rb") as data:
+            at = 0
+            while at + 8 <= size:
+                data.seek(at)
+                head = data.read(16)
+                length, kind = int.from_bytes(head[:4], "big"), head[4:8]
+                if at == 0 and kind != b"ftyp":
+                    return False
+                if length == 1:
+                    length = int.from_bytes(head[8:16], "big")
+                if kind == b"moov":
+                    return at + length > size
+                if length < 8:
+                    return at > 0
+                at += length
+            return True
+    except OSError:
+        return False

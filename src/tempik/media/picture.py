@@ -1,0 +1,117 @@
+"""A picture as the pipeline carries it: planar YUV 4:2:0, 8 bits, BT.709, video range.
+
+Footage of any other kind is converted once as it is decoded. Keeping the planes apart means that a warp
+touches half the samples that RGB would need and that nothing is converted on the way to the encoder.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from av import VideoFrame
+from av.video.reformatter import ColorRange, Colorspace
+from numpy.typing import NDArray
+
+Plane = NDArray[np.uint8]
+BLACK_Y, MID_CHROMA, WHITE_Y = 16, 128, 235
+UNSPECIFIED = 2  # AVCOL_SPC_UNSPECIFIED
+
+
+class Picture(NamedTuple):
+    """Three planes; `u` and `v` have half the width and height of `y`, rounded up."""
+
+    y: Plane
+    u: Plane
+    v: Plane
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in samples of `y`."""
+        return self.y.shape[1], self.y.shape[0]
+
+    @property
+    def nbytes(self) -> int:
+        return self.y.nbytes + self.u.nbytes + self.v.nbytes
+
+
+def solid(width: int, height: int, y: int = BLACK_Y, u: int = MID_CHROMA, v: int = MID_CHROMA) -> Picture:
+    """Return a picture of one colour, black unless told otherwise."""
+    half = ((height + 1) // 2, (width + 1) // 2)
+    return Picture(
+        np.full((height, width), y, np.uint8), np.full(half, u, np.uint8), np.full(half, v, np.uint8)
+    )
+
+
+def from_frame(frame: VideoFrame) -> Picture:
+    """Return the planes of a decoded frame, converted where its pixels are of another kind."""
+    # Untagged footage is BT.709 from 720 lines up and BT.601 below (common practice of players).
+    untagged = frame.colorspace == UNSPECIFIED
+    hd = frame.colorspace == Colorspace.ITU709 or (untagged and max(frame.width, frame.height) >= 1280)
+    full = frame.color_range == ColorRange.JPEG or frame.format.name.startswith("yuvj")
+    if frame.format.name != "yuv420p" or full or not hd:
+        frame = frame.reformat(
+            format="yuv420p",
+            src_colorspace=Colorspace.ITU709 if hd else Colorspace.ITU601,
+            dst_colorspace=Colorspace.ITU709,
+            src_color_range=ColorRange.JPEG if full else ColorRange.MPEG,
+            dst_color_range=ColorRange.MPEG,
+        )
+    return Picture(*(_plane(frame, i) for i in range(3)))
+
+
+def _plane(frame: VideoFrame, number: int) -> Plane:
+    plane = frame.planes[number]
+    rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)  # type: ignore[arg-type]
+    return rows[: plane.height, : plane.width]
+
+
+def to_frame(picture: Picture) -> VideoFrame:
+    """Return a frame for the encoder holding a copy of the planes, marked BT.709 in video range."""
+    width, height = picture.size
+    frame = VideoFrame(width, height, "yuv420p")
+    for number, values in enumerate(picture):
+        plane = frame.planes[number]
+        room = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)  # type: ignore[arg-type]
+        room[: values.shape[0], : values.shape[1]] = values
+    frame.colorspace = Colorspace.ITU709
+    frame.color_range = ColorRange.MPEG
+    return frame
+
+
+def to_rgb(picture: Picture) -> NDArray[np.uint8]:
+    """Return RGB of shape (height, width, 3) by BT.709 in video range (Rec. ITU-R BT.709-6)."""
+    width, height = picture.size
+    if width % 2 or height % 2:
+        picture = Picture(picture.y[: height & ~1, : width & ~1], picture.u, picture.v)
+        width, height = picture.size
+    u = cv2.resize(picture.u, (width, height), interpolation=cv2.INTER_LINEAR)
+    v = cv2.resize(picture.v, (width, height), interpolation=cv2.INTER_LINEAR)
+    stacked = cv2.merge([picture.y, u, v])
+    return np.asarray(cv2.transform(stacked, _TO_RGB), dtype=np.uint8)
+
+
+_KR, _KB = 0.2126, 0.0722
+_KG = 1 - _KR - _KB
+_Y, _C = 255 / 219, 255 / 224
+_BASE = np.array(
+    [
+        [_Y, 0.0, _C * 2 * (1 - _KR)],
+        [_Y, -_C * 2 * (1 - _KB) * _KB / _KG, -_C * 2 * (1 - _KR) * _KR / _KG],
+        [_Y, _C * 2 * (1 - _KB), 0.0],
+    ]
+)
+_TO_RGB = np.hstack([_BASE, -_BASE @ np.array([[16.0], [128.0], [128.0]])])
+
+
+def shrunk(picture: Picture, longest: int) -> Picture:
+    """Return the picture scaled down so that its longer side is at most `longest` samples."""
+    width, height = picture.size
+    scale = longest / max(width, height)
+    if scale >= 1:
+        return picture
+    w, h = max(2, round(width * scale / 2) * 2), max(2, round(height * scale / 2) * 2)
+    sizes = [(w, h), (w // 2, h // 2), (w // 2, h // 2)]
+    planes = [cv2.resize(p, s, interpolation=cv2.INTER_AREA) for p, s in zip(picture, sizes, strict=True)]
+    return Picture(*(np.asarray(p, dtype=np.uint8) for p in planes))

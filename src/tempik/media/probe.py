@@ -1,0 +1,160 @@
+"""What a file is: its streams, true rate, size as shown, length, sound, and frames that repeat in it."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import NamedTuple
+
+import av
+import cv2
+import numpy as np
+
+from tempik.errors import TempikError
+from tempik.media.index import FrameIndex, index_stream
+from tempik.media.opening import opened
+from tempik.media.picture import from_frame
+
+REEL_RATES = (24, 25, 30, 60)
+# Cadence is read off at most this many frames; a pattern shows well within them.
+CADENCE_FRAMES = 600
+
+
+class Probe(NamedTuple):
+    """A file's facts. Without a picture, sizes and rate are 0 and `index` is None."""
+
+    path: str
+    container: str
+    length_s: float
+    width: int  # as shown: after rotation and pixel shape
+    height: int
+    coded_width: int
+    coded_height: int
+    rotation_deg: int  # clockwise turn that shows it upright
+    pixel_aspect: Fraction
+    rate: Fraction
+    variable_rate: bool
+    codec: str
+    sound_codec: str
+    sound_rate: int
+    sound_channels: int
+    index: FrameIndex | None
+
+    @property
+    def has_picture(self) -> bool:
+        return self.index is not None
+
+    @property
+    def has_sound(self) -> bool:
+        return bool(self.sound_codec)
+
+
+class Cadence(NamedTuple):
+    """Frames that repeat the one before: how many of how many looked at, and the true rate they leave."""
+
+    repeated: int
+    frames: int
+    distinct_rate: float
+    pattern: str
+
+
+def probe(path: str) -> Probe:
+    """Read a file's facts without decoding more than one frame. Raises TempikError on what cannot be read."""
+    with opened(path) as container:
+        video = container.streams.video[0] if container.streams.video else None
+        if video is not None and video.disposition & av.stream.Disposition.attached_pic:
+            video = None  # the cover picture of a song
+        sound = container.streams.audio[0] if container.streams.audio else None
+        if video is None and sound is None:
+            raise TempikError(f"{path} holds neither picture nor sound; choose a video or sound file.")
+        length = (container.duration or 0) / av.time_base
+        rotation, aspect, index = 0, Fraction(1), None
+        coded_width = coded_height = 0
+        rate = Fraction(0)
+        if video is not None:
+            rotation = _rotation(path)
+            aspect = Fraction(video.sample_aspect_ratio or 1) or Fraction(1)
+            coded_width, coded_height = video.codec_context.width, video.codec_context.height
+            index = index_stream(container, video, path)
+            length, rate = index.end_s, index.rate
+        width, height = round(coded_width * aspect), coded_height
+        if rotation % 180:
+            width, height = height, width
+        return Probe(
+            path=path,
+            container=container.format.name,
+            length_s=float(length),
+            width=width,
+            height=height,
+            coded_width=coded_width,
+            coded_height=coded_height,
+            rotation_deg=rotation,
+            pixel_aspect=aspect,
+            rate=rate,
+            variable_rate=index.variable if index is not None else False,
+            codec=video.codec_context.name if video is not None else "",
+            sound_codec=sound.codec_context.name if sound is not None else "",
+            sound_rate=sound.codec_context.sample_rate if sound is not None else 0,
+            sound_channels=sound.codec_context.channels if sound is not None else 0,
+            index=index,
+        )
+
+
+def _rotation(path: str) -> int:
+    """Return the clockwise turn, a multiple of 90, that shows the file upright (its display matrix)."""
+    with opened(path) as container:
+        try:
+            for frame in container.decode(container.streams.video[0]):
+                return -round(frame.rotation / 90) * 90 % 360
+        except (av.error.FFmpegError, OSError):
+            pass
+    raise TempikError(f"{path} holds a video track without a frame that can be decoded; choose another file.")
+
+
+def cadence(path: str, index: FrameIndex) -> Cadence:
+    """Count the frames that repeat the one before them.
+
+    A frame repeats when it differs from its neighbour far less than neighbours of this file usually do: repeats
+    of a compressed file are near to equal, not equal.
+    """
+    small: list[np.ndarray] = []
+    with opened(path) as container:
+        container.streams.video[0].thread_type = "AUTO"
+        try:
+            for frame in container.decode(container.streams.video[0]):
+                luma = from_frame(frame).y
+                small.append(cv2.resize(luma, (96, 96), interpolation=cv2.INTER_AREA).astype(np.float32))
+                if len(small) >= CADENCE_FRAMES:
+                    break
+        except (av.error.FFmpegError, OSError):
+            pass
+    rate = float(index.rate)
+    if len(small) < 4:
+        return Cadence(0, len(small), rate, "none")
+    change = np.array([float(np.abs(b - a).mean()) for a, b in zip(small, small[1:], strict=False)])
+    repeats = _repeats(change)
+    repeated = int(repeats.sum())
+    distinct = rate * (1 - repeated / len(change))
+    return Cadence(repeated, len(small), distinct, _pattern(repeats))
+
+
+def _repeats(change: np.ndarray) -> np.ndarray:
+    """Mark the changes that are none: well below those around them, in a stretch where something moves."""
+    marks = np.zeros(len(change), dtype=bool)
+    for i, value in enumerate(change):
+        around = np.concatenate([change[max(0, i - 6) : i], change[i + 1 : i + 7]])
+        usual = float(np.percentile(around, 75))
+        marks[i] = usual > 0.15 and value < 0.12 * usual
+    return marks
+
+
+def _pattern(repeats: np.ndarray) -> str:
+    """Name the pattern: `none`, `one in 5` where repeats come evenly, else `irregular`."""
+    places = np.flatnonzero(repeats)
+    if not len(places):
+        return "none"
+    gaps = np.diff(places)
+    if len(gaps) >= 3:
+        common = int(np.bincount(gaps).argmax())
+        if np.mean(gaps == common) >= 0.7:
+            return f"one in {common}"
+    return "irregular"

@@ -1,0 +1,109 @@
+"""Checks of a reel, once at the door. Each finding is one sentence naming the record and the mend."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Soundtrack
+
+SPEED_LIMIT = 10.0
+FRAME_SIZE_LIMIT = 8192
+
+
+def problems(reel: Reel) -> list[str]:
+    """Return what is wrong with the reel, one sentence each; an empty list when it is sound."""
+    return list(_reel_problems(reel))
+
+
+def _reel_problems(reel: Reel) -> Iterator[str]:
+    for name, value in (("width", reel.width), ("height", reel.height)):
+        if not 16 <= value <= FRAME_SIZE_LIMIT or value % 2:
+            yield f"The reel's {name} is {value}; it must be an even number from 16 to {FRAME_SIZE_LIMIT}."
+    if not 1 <= reel.rate <= 1000:
+        yield f"The reel's rate is {reel.rate} frames/s; it must be between 1 and 1000."
+    if not _finite(reel.length_s) or not 0 <= reel.length_s <= 3600:
+        yield f"The reel's length is {reel.length_s} s; it must be between 0 and 3600."
+    if reel.soundtrack is not None:
+        yield from _soundtrack_problems(reel.soundtrack)
+    for what, ids in (
+        ("footage", [f.id for f in reel.footage]),
+        ("clip", [c.id for c in reel.clips]),
+        ("accent row", [r.id for r in reel.rows]),
+        ("point", [p.id for p in reel.soundtrack.points] if reel.soundtrack else []),
+    ):
+        if len(set(ids)) != len(ids):
+            twice = next(i for i in ids if ids.count(i) > 1)
+            yield f"Two {what} records share the id '{twice}'; each needs its own."
+    for footage in reel.footage:
+        yield from _footage_problems(footage)
+    known_points = {p.id for p in reel.soundtrack.points} if reel.soundtrack else set()
+    cues = {f.id: {c.id for c in f.cues} for f in reel.footage}
+    for clip in reel.clips:
+        yield from _clip_problems(clip, known_points, cues)
+    for row in reel.rows:
+        yield from _row_problems(row)
+
+
+def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
+    if not _finite(song.length_s) or song.length_s <= 0:
+        yield f"The soundtrack '{song.path}' has a length of {song.length_s} s; it must be above 0."
+    if not _finite(song.start_s) or song.start_s < 0:
+        yield f"The soundtrack starts at {song.start_s} s of the song; it must be 0 or later."
+    times = [p.time_s for p in song.points]
+    if not all(_finite(t) for t in times) or any(b < a for a, b in zip(times, times[1:], strict=False)):
+        yield "The soundtrack's points are not in order of time."
+    if any(not 0 <= p.strength <= 1 for p in song.points):
+        yield "A point's strength lies outside 0 to 1."
+
+
+def _footage_problems(footage: Footage) -> Iterator[str]:
+    if footage.width < 1 or footage.height < 1 or footage.rate <= 0 or footage.length_s <= 0:
+        yield f"The footage '{footage.path}' has no picture size, rate or length."
+    if any(not _finite(c.time_s) or c.time_s < 0 for c in footage.cues):
+        yield f"A cue of '{footage.path}' lies before the file begins."
+
+
+def _clip_problems(clip: Clip, points: set[str], cues: dict[str, set[str]]) -> Iterator[str]:
+    if clip.footage not in cues:
+        yield f"Clip '{clip.id}' uses footage '{clip.footage}', which the reel does not list."
+        return
+    for end in (clip.start, clip.end):
+        if not _finite(end.time_s):
+            yield f"Clip '{clip.id}' has an edge that is not at a time."
+        if end.point is not None and end.point not in points:
+            yield f"Clip '{clip.id}' is tied to point '{end.point}', which the soundtrack does not have."
+    for pin in clip.pins:
+        if pin.point not in points:
+            yield f"Clip '{clip.id}' is pinned to point '{pin.point}', which the soundtrack does not have."
+        if pin.cue not in cues[clip.footage]:
+            yield f"Clip '{clip.id}' is pinned by cue '{pin.cue}', which its footage does not have."
+    if not _finite(clip.source_s):
+        yield f"Clip '{clip.id}' starts at no instant of its footage."
+    yield from curve_problems(clip.curve, f"Clip '{clip.id}'")
+
+
+def curve_problems(curve: Curve, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a speed curve; `whose` begins the sentence."""
+    ats = [n.at for n in curve.nodes]
+    if not ats:
+        yield f"{whose} has a speed curve without nodes."
+    if any(not 0 <= a <= 1 for a in ats) or any(b <= a for a, b in zip(ats, ats[1:], strict=False)):
+        yield f"{whose} has speed nodes that are not in order within the clip, or two at the same time."
+    if any(not abs(n.speed) <= SPEED_LIMIT for n in curve.nodes):
+        yield f"{whose} has a speed beyond {SPEED_LIMIT:g} times; keep it between −{SPEED_LIMIT:g} and {SPEED_LIMIT:g}."
+    if any(not (0 <= n.soft_in <= 1 and 0 <= n.soft_out <= 1) for n in curve.nodes):
+        yield f"{whose} has a softness outside 0 to 1."
+
+
+def _row_problems(row: AccentRow) -> Iterator[str]:
+    if row.rule.every < 0:
+        yield f"Accent row '{row.id}' fires on every {row.rule.every}th point; give 0 or more."
+    if not 0 <= row.amount <= 2:
+        yield f"Accent row '{row.id}' has an amount of {row.amount}; keep it between 0 and 2."
+    if any(not 0 <= p.strength <= 2 for p in row.painted):
+        yield f"Accent row '{row.id}' has a painted strength outside 0 to 2."
+
+
+def _finite(value: float) -> bool:
+    return math.isfinite(value)

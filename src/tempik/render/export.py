@@ -1,0 +1,210 @@
+"""Writing the reel: H.264 and AAC in MP4, both starting at 0, all of the file or none of it."""
+
+from __future__ import annotations
+
+import errno
+import os
+import queue
+import tempfile
+import threading
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+from pathlib import Path
+from typing import NamedTuple
+
+import av
+import numpy as np
+from av.container import OutputContainer
+from av.video.frame import VideoFrame
+
+from tempik.edit.timeline import Timeline
+from tempik.errors import TempikError
+from tempik.media import Sound
+from tempik.media.picture import to_frame
+from tempik.render.pictures import PictureSource
+from tempik.render.plan import plan
+from tempik.render.sound import mix
+
+QUALITIES: dict[str, dict[str, str]] = {
+    "draft": {"preset": "ultrafast", "crf": "26"},
+    "standard": {"preset": "veryfast", "crf": "20"},
+    "high": {"preset": "medium", "crf": "16"},
+}
+# Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
+AHEAD = 6
+AAC_BIT_RATE = 192_000
+Progress = Callable[[int, int], None]
+
+
+class Settings(NamedTuple):
+    """How to write: size in pixels (None: the reel's own) and one of QUALITIES."""
+
+    size: tuple[int, int] | None = None
+    quality: str = "standard"
+
+
+class Cancelled(Exception):
+    """The person stopped the export; nothing of it is left."""
+
+
+def export(
+    timeline: Timeline,
+    target: Path,
+    settings: Settings = Settings(),
+    progress: Progress | None = None,
+    cancel: threading.Event | None = None,
+) -> list[str]:
+    """Write the reel to `target` and return sentences on what a person should know of it.
+
+    Progress is called with frames done and frames in all. Raises Cancelled when `cancel` is set, and TempikError
+    when the reel or the target is not fit; either way nothing half-written stays and an older file is untouched.
+    """
+    _check_fit(timeline, target, settings)
+    width, height = settings.size or (timeline.reel.width, timeline.reel.height)
+    cancel = cancel or threading.Event()
+    sound = mix(timeline)
+    temporary = _temporary(target)
+    try:
+        with av.open(str(temporary), "w", format="mp4", options={"movflags": "+faststart"}) as container:
+            _write(container, timeline, (width, height), sound, settings.quality, progress, cancel)
+        os.replace(temporary, target)
+    except (av.error.FFmpegError, OSError) as error:
+        raise TempikError(_write_failure(target, error)) from error
+    finally:
+        temporary.unlink(missing_ok=True)
+    return [
+        f"No clip covers {first / timeline.rate:.2f} to {end / timeline.rate:.2f} s: the picture is black there."
+        for first, end in timeline.gaps()
+    ]
+
+
+def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> None:
+    if timeline.frames < 1 or not timeline.placed:
+        raise TempikError("The reel has no clips yet; draft it or place some before exporting.")
+    if settings.quality not in QUALITIES:
+        raise TempikError(f"There is no quality '{settings.quality}'; choose from {', '.join(QUALITIES)}.")
+    if settings.size and any(not 16 <= s <= 8192 or s % 2 for s in settings.size):
+        raise TempikError("The size must be two even numbers from 16 to 8192, such as 1080x1920.")
+    if target.suffix.lower() not in (".mp4", ".m4v"):
+        raise TempikError(f"{target} is not an MP4 name; end it in .mp4.")
+    if not target.absolute().parent.is_dir():
+        raise TempikError(f"The folder {target.absolute().parent} is not there; choose another place.")
+    if target.is_dir():
+        raise TempikError(f"{target} is a folder; give the name of a file in it.")
+    song = timeline.reel.soundtrack
+    sources = ([song.path] if song is not None else []) + [p.footage.path for p in timeline.placed]
+    if any(os.path.realpath(s) == os.path.realpath(target) for s in sources):
+        raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")
+    gone = [s for s in dict.fromkeys(sources) if not Path(s).is_file()]
+    if gone:
+        more = f" (and {len(gone) - 1} more)" if len(gone) > 1 else ""
+        raise TempikError(f"{gone[0]} is missing{more}; open the project in the window and say where it is.")
+
+
+def _temporary(target: Path) -> Path:
+    try:
+        handle, name = tempfile.mkstemp(dir=target.absolute().parent, prefix=f".{target.stem}.", suffix=".part")
+    except OSError as error:
+        raise TempikError(_write_failure(target, error)) from error
+    os.close(handle)
+    mask = os.umask(0)
+    os.umask(mask)
+    os.chmod(name, 0o666 & ~mask)
+    return Path(name)
+
+
+def _write_failure(target: Path, error: Exception) -> str:
+    number = getattr(error, "errno", None)
+    if number == errno.ENOSPC:
+        return f"{target} could not be written: no space is left there; free some or choose another place."
+    if number in (errno.EACCES, errno.EPERM, errno.EROFS):
+        return f"{target} could not be written: there is no permission to write there; choose another place."
+    return f"{target} could not be written ({getattr(error, 'strerror', None) or error}); choose another place."
+
+
+def _write(
+    container: OutputContainer,
+    timeline: Timeline,
+    size: tuple[int, int],
+    sound: Sound,
+    quality: str,
+    progress: Progress | None,
+    cancel: threading.Event,
+) -> None:
+    rate = timeline.rate
+    video = container.add_stream("libx264", rate=rate, options=dict(QUALITIES[quality]))
+    video.width, video.height = size
+    video.pix_fmt = "yuv420p"
+    video.time_base = 1 / rate
+    video.codec_context.gop_size = max(1, round(2 * rate))
+    video.codec_context.color_range = 1
+    video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
+    audio = container.add_stream("aac", rate=sound.rate, layout="stereo")
+    audio.bit_rate = AAC_BIT_RATE
+    sent = 0
+    samples = np.ascontiguousarray(sound.samples.T)
+    with _Composer(timeline, size, cancel) as composer:
+        for number, frame in enumerate(composer.frames()):
+            frame.pts, frame.time_base = number, 1 / rate
+            container.mux(video.encode(frame))
+            # Sound keeps a little ahead of the picture, so that the file is interleaved as it will be played.
+            until = min(samples.shape[1], round((number + 1) / float(rate) * sound.rate) + sound.rate // 2)
+            while sent < until:
+                block = np.ascontiguousarray(samples[:, sent : sent + 1024])
+                out = av.AudioFrame.from_ndarray(block, "fltp", "stereo")
+                out.sample_rate, out.pts, out.time_base = sound.rate, sent, Fraction(1, sound.rate)
+                container.mux(audio.encode(out))
+                sent += block.shape[1]
+            if progress is not None:
+                progress(number + 1, timeline.frames)
+    container.mux(video.encode(None))
+    container.mux(audio.encode(None))
+
+
+class _Composer:
+    """Composes frames on a thread of its own while the caller encodes."""
+
+    def __init__(self, timeline: Timeline, size: tuple[int, int], cancel: threading.Event) -> None:
+        self._timeline = timeline
+        self._size = size
+        self._cancel = cancel
+        self._stop = threading.Event()
+        self._ready: queue.Queue[VideoFrame | BaseException | None] = queue.Queue(AHEAD)
+        self._thread = threading.Thread(target=self._work, name="compose", daemon=True)
+
+    def __enter__(self) -> _Composer:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._stop.set()
+        while self._thread.is_alive():
+            try:
+                self._ready.get(timeout=0.02)
+            except queue.Empty:
+                continue
+        self._thread.join()
+
+    def frames(self) -> Iterator[VideoFrame]:
+        """Yield composed frames in order. Raises what composing raised, or Cancelled."""
+        while True:
+            item = self._ready.get()
+            if self._cancel.is_set():
+                raise Cancelled
+            if item is None:
+                return
+            if isinstance(item, BaseException):
+                raise item
+            yield item
+
+    def _work(self) -> None:
+        width, height = self._size
+        try:
+            with PictureSource() as source:
+                for number in range(self._timeline.frames):
+                    if self._stop.is_set() or self._cancel.is_set():
+                        break
+                    self._ready.put(to_frame(source.render(plan(self._timeline, number, width, height))))
+            self._ready.put(None)
+        except BaseException as error:
+            self._ready.put(error)

@@ -1,0 +1,73 @@
+"""Source frames for plans: a reader for each file, opened when first asked for, within a bound."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections import OrderedDict
+
+from tempik.errors import TempikError
+from tempik.media import FrameIndex, FrameReader, Picture, index_frames
+from tempik.render.compose import compose
+from tempik.render.plan import FramePlan
+
+OPEN_FILES = 6
+
+_INDEX_LOCK = threading.Lock()
+_INDEXES: OrderedDict[tuple[str, int, int], FrameIndex] = OrderedDict()
+
+
+def shared_index(path: str) -> FrameIndex:
+    """Return a file's index, kept for as long as the file stays as it is. Safe to call from any thread."""
+    try:
+        state = os.stat(path)
+    except OSError:
+        raise TempikError(f"{path} is not there; check the name, or say where it has moved.") from None
+    key = (path, state.st_size, state.st_mtime_ns)
+    with _INDEX_LOCK:
+        found = _INDEXES.get(key)
+    if found is None:
+        found = index_frames(path)
+        with _INDEX_LOCK:
+            _INDEXES[key] = found
+            while len(_INDEXES) > 256:
+                _INDEXES.popitem(last=False)
+    return found
+
+
+class PictureSource:
+    """Renders plans for one thread. Use it in a `with` statement, or close it."""
+
+    def __init__(self, cache_bytes: int = 384 << 20) -> None:
+        self._cache_bytes = cache_bytes
+        self._readers: OrderedDict[tuple[str, int | None], FrameReader] = OrderedDict()
+
+    def __enter__(self) -> PictureSource:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        for reader in self._readers.values():
+            reader.close()
+        self._readers.clear()
+
+    def render(self, plan: FramePlan) -> Picture:
+        """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
+        if plan.shot is None:
+            return compose(plan, None)
+        reader = self._reader(plan.shot.path, plan.shot.longest_px)
+        return compose(plan, reader.at(plan.shot.source_s, plan.shot.backward))
+
+    def _reader(self, path: str, longest_px: int | None) -> FrameReader:
+        key = (path, longest_px)
+        reader = self._readers.get(key)
+        if reader is None:
+            reader = FrameReader(path, shared_index(path), self._cache_bytes // OPEN_FILES, longest_px)
+            self._readers[key] = reader
+            while len(self._readers) > OPEN_FILES:
+                _, oldest = self._readers.popitem(last=False)
+                oldest.close()
+        self._readers.move_to_end(key)
+        return reader

@@ -1,0 +1,15 @@
+"""Speed curves and the exact time map that says which source instant is on screen."""
+
+from tempik.retime.curve import average_speed, constant, ramp, reversed_curve, scaled, speed_at, speed_range
+from tempik.retime.timemap import TimeMap
+
+__all__ = [
+    "TimeMap",
+    "average_speed",
+    "constant",
+    "ramp",
+    "reversed_curve",
+    "scaled",
+    "speed_at",
+    "speed_range",
+]

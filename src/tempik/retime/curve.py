@@ -1,0 +1,127 @@
+"""Speed curves: playback speed over the share of a clip's slot.
+
+Between two nodes speed runs `v0 + (v1 - v0)·E(x)`, E a cubic Bézier from (0,0) to (1,1) with control points
+(soft_out, 0) and (1 - soft_in, 1): with no softness E is the straight line x. Both coordinates and the speed
+are polynomials of the Bézier parameter u, so the integral of speed is a polynomial too, and exact.
+Node positions are shares of the slot, so a shape fits any slot and its average speed does not depend on it.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+from numpy.polynomial import polynomial as poly
+from numpy.typing import NDArray
+
+from tempik.reel import Curve, Node
+
+Array = NDArray[np.float64]
+RISE = np.array([0.0, 0.0, 3.0, -2.0])  # y(u) = 3u² − 2u³, the Bézier ordinate for every softness
+
+
+class Segment(NamedTuple):
+    """One stretch of a curve between `start` and `start + width` (shares of the slot)."""
+
+    start: float
+    width: float
+    v0: float
+    v1: float
+    x: Array  # polynomial of u, from 0 to 1
+    area: Array  # polynomial of u: the integral of speed over share, from the segment's start
+
+
+def constant(speed: float) -> Curve:
+    """Return the curve that plays at one speed throughout."""
+    return Curve((Node(0.0, speed),))
+
+
+def ramp(first: float, last: float, soft: float = 0.0) -> Curve:
+    """Return the curve that runs from one speed to another over the whole slot."""
+    return Curve((Node(0.0, first, soft_out=soft), Node(1.0, last, soft_in=soft)))
+
+
+def scaled(curve: Curve, factor: float) -> Curve:
+    """Return the curve with every speed multiplied by `factor`."""
+    return Curve(tuple(msgspec.structs.replace(n, speed=n.speed * factor) for n in curve.nodes))
+
+
+def reversed_curve(curve: Curve) -> Curve:
+    """Return the curve that plays the same stretch of source the other way round."""
+    flipped = []
+    for i in range(len(curve.nodes) - 1, -1, -1):
+        node = curve.nodes[i]
+        # Hold belongs to the segment after a node; mirrored, that segment starts at the node that ended it.
+        holds = i > 0 and curve.nodes[i - 1].hold
+        speed = curve.nodes[i - 1].speed if holds else node.speed
+        flipped.append(Node(1.0 - node.at, -speed, node.soft_out, node.soft_in, holds))
+    return Curve(tuple(flipped))
+
+
+def segments(curve: Curve) -> list[Segment]:
+    """Return the curve as contiguous segments from share 0 to share 1; the ends hold the end speeds."""
+    nodes = list(curve.nodes)
+    if nodes[0].at > 0:
+        nodes.insert(0, Node(0.0, nodes[0].speed, hold=True))
+    if nodes[-1].at < 1:
+        nodes[-1] = msgspec.structs.replace(nodes[-1], hold=True)
+        nodes.append(Node(1.0, nodes[-1].speed))
+    out = []
+    for a, b in zip(nodes, nodes[1:], strict=False):
+        v1 = a.speed if a.hold else b.speed
+        soft_out, soft_in = (0.0, 0.0) if v1 == a.speed else (a.soft_out, b.soft_in)
+        x = np.array([0.0, 3 * soft_out, 3 * (1 - soft_in) - 6 * soft_out, 1 - 3 * (1 - soft_in) + 3 * soft_out])
+        speed = (v1 - a.speed) * RISE
+        speed[0] += a.speed
+        area = poly.polyint(poly.polymul(speed, poly.polyder(x))) * (b.at - a.at)
+        out.append(Segment(a.at, b.at - a.at, a.speed, v1, x, area))
+    return out
+
+
+def parameter(x: Array, segment: Segment) -> Array:
+    """Return the Bézier parameter u at which the segment's abscissa is `x` (0 to 1), to rounding error.
+
+    The abscissa never falls for softness within 0 to 1, so bisection holds a bracket while Newton's step,
+    where it stays inside, does the work.
+    """
+    low, high = np.zeros_like(x), np.ones_like(x)
+    u = x.copy()
+    slope = poly.polyder(segment.x)
+    for _ in range(60):
+        error = poly.polyval(u, segment.x) - x
+        low, high = np.where(error < 0, u, low), np.where(error < 0, high, u)
+        rise = poly.polyval(u, slope)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            step = u - error / rise
+        inside = (step > low) & (step < high)
+        moved = np.where(inside, step, (low + high) / 2)
+        if np.all(np.abs(moved - u) <= 1e-16):
+            break
+        u = moved
+    return u
+
+
+def speed_at(curve: Curve, share: Array | float) -> Array:
+    """Return the speed at shares of the slot (0 to 1; beyond them the end speeds)."""
+    share = np.atleast_1d(np.asarray(share, dtype=np.float64))
+    out = np.empty_like(share)
+    parts = segments(curve)
+    which = np.clip(np.searchsorted([s.start for s in parts], share, side="right") - 1, 0, len(parts) - 1)
+    for i, part in enumerate(parts):
+        here = which == i
+        if here.any():
+            x = np.clip((share[here] - part.start) / part.width, 0.0, 1.0)
+            out[here] = part.v0 + (part.v1 - part.v0) * poly.polyval(parameter(x, part), RISE)
+    return out
+
+
+def average_speed(curve: Curve) -> float:
+    """Return source used per second of slot; negative when the clip goes backward on the whole."""
+    return float(sum(poly.polyval(1.0, s.area) for s in segments(curve)))
+
+
+def speed_range(curve: Curve) -> tuple[float, float]:
+    """Return the slowest and fastest signed speed (a curve never overshoots its nodes)."""
+    speeds = [n.speed for n in curve.nodes]
+    return min(speeds), max(speeds)

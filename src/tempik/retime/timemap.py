@@ -1,0 +1,100 @@
+"""The time map of a clip: reel seconds within the slot to source seconds, exactly, and back."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.polynomial import polynomial as poly
+from numpy.typing import NDArray
+from scipy.optimize import brentq
+
+from tempik.reel import Curve
+from tempik.retime.curve import RISE, parameter, segments, speed_at
+
+Array = NDArray[np.float64]
+
+
+class TimeMap:
+    """`source(t) = start_s + ∫ speed` over a slot of `length_s`.
+
+    Before and after the slot the end speeds go on, so a cue just outside a trimmed slot has an instant too.
+    """
+
+    def __init__(self, curve: Curve, length_s: float, start_s: float = 0.0) -> None:
+        if length_s <= 0:
+            raise ValueError(f"a slot of {length_s} s has no time map")
+        self.length_s = length_s
+        self.start_s = start_s
+        self.curve = curve
+        self._parts = segments(curve)
+        areas = [float(poly.polyval(1.0, p.area)) for p in self._parts]
+        self._before = np.concatenate([[0.0], np.cumsum(areas)])
+        self._starts = np.array([p.start for p in self._parts])
+        self.average_speed = float(self._before[-1])
+
+    @property
+    def end_s(self) -> float:
+        """The source instant at the end of the slot."""
+        return self.start_s + self.average_speed * self.length_s
+
+    def source(self, time_s: Array | float) -> Array:
+        """Return source seconds at slot seconds, as a 1-D array."""
+        time_s = np.atleast_1d(np.asarray(time_s, dtype=np.float64))
+        share = time_s / self.length_s
+        inside = np.clip(share, 0.0, 1.0)
+        out = np.empty_like(share)
+        which = np.clip(np.searchsorted(self._starts, inside, side="right") - 1, 0, len(self._parts) - 1)
+        for i, part in enumerate(self._parts):
+            here = which == i
+            if not here.any():
+                continue
+            x = np.clip((inside[here] - part.start) / part.width, 0.0, 1.0)
+            if part.v0 == part.v1:
+                area = part.v0 * part.width * x
+            elif part.x[1] == 0.0 and part.x[3] == RISE[3]:  # no softness: speed is straight in x
+                area = part.width * x * (part.v0 + (part.v1 - part.v0) * x / 2)
+            else:
+                area = poly.polyval(parameter(x, part), part.area)
+            out[here] = self._before[i] + area
+        end_speeds = np.where(share < 0, self._parts[0].v0, self._parts[-1].v1)
+        return np.asarray(self.start_s + (out + (share - inside) * end_speeds) * self.length_s, dtype=np.float64)
+
+    def source_at(self, time_s: float) -> float:
+        """Return source seconds at one instant of the slot."""
+        return float(self.source(time_s)[0])
+
+    def speed(self, time_s: Array | float) -> Array:
+        """Return the speed at slot seconds."""
+        return speed_at(self.curve, np.asarray(time_s, dtype=np.float64) / self.length_s)
+
+    def turns(self) -> list[float]:
+        """Return the instants inside the slot where the direction changes, so that between them it is monotone."""
+        out = []
+        for i, part in enumerate(self._parts):
+            if i and self._parts[i - 1].v1 * part.v0 <= 0:
+                out.append(part.start * self.length_s)
+            if part.v0 * part.v1 < 0:
+                wanted = part.v0 / (part.v0 - part.v1)
+                u = brentq(lambda u, w=wanted: poly.polyval(u, RISE) - w, 0.0, 1.0, xtol=1e-15)
+                out.append((part.start + part.width * float(poly.polyval(u, part.x))) * self.length_s)
+        return out
+
+    def when(self, source_s: float) -> list[float]:
+        """Return every instant of the slot at which `source_s` is on screen, in order (none: an empty list).
+
+        A monotone stretch is inverted by bracketing; where the picture stands still on it, the first instant counts.
+        """
+        edges = [0.0, *self.turns(), self.length_s]
+        found: list[float] = []
+        for a, b in zip(edges, edges[1:], strict=False):
+            at_a, at_b = self.source_at(a) - source_s, self.source_at(b) - source_s
+            if at_a == 0.0:
+                root = a
+            elif at_b == 0.0:
+                root = b
+            elif at_a * at_b < 0:
+                root = float(brentq(lambda t: self.source_at(t) - source_s, a, b, xtol=1e-13, rtol=1e-15))
+            else:
+                continue
+            if not found or abs(root - found[-1]) > 1e-9:
+                found.append(root)
+        return found
