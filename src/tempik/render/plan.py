@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
-from tempik.edit.timeline import Timeline, source_at_frames
+from tempik.edit.timeline import Placed, Timeline, source_at_frames
 from tempik.reel import Footage
 
 Matrix = NDArray[np.float64]
@@ -44,10 +44,21 @@ class FramePlan(NamedTuple):
     stops: float
 
 
-def plan(timeline: Timeline, frame: int, width: int, height: int, accents: bool = True) -> FramePlan:
-    """Return the plan of one frame at an output size in pixels; `accents` False leaves them out."""
+def plan(
+    timeline: Timeline,
+    frame: int,
+    width: int,
+    height: int,
+    accents: bool = True,
+    clip: Placed | None = None,
+) -> FramePlan:
+    """Return the plan of one frame at an output size in pixels.
+
+    `accents` False leaves them out. `clip` shows that clip in place of the one on screen, its speed going on
+    beyond its slot, for comparing the two sides of a cut.
+    """
     look = timeline.look_at(frame) if accents else Look()
-    placed = timeline.clip_at(frame)
+    placed = clip if clip is not None else timeline.clip_at(frame)
     if placed is None:
         return FramePlan(frame, width, height, None, look.flash, look.stops)
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)

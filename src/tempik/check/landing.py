@@ -1,0 +1,141 @@
+"""The sync check: every cut, pin and accent of a reel with its distance from its point.
+
+Nothing is taken from the tie itself. A cut is where the picture's footage changes, a pin's frame is found by
+asking the time map when the cue comes on screen, and an accent's by looking for its fullest frame.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import msgspec
+
+from tempik.accents import Pulse, accent_named, level
+from tempik.edit.timeline import Placed, Tie, Timeline
+from tempik.reel import Point
+from tempik.time import time_of
+
+Kind = Literal["cut", "pin", "accent"]
+HALF_FRAME = 0.5 + 1e-6
+
+
+class Event(msgspec.Struct, frozen=True):
+    """One event. Times are seconds of the reel; errors are event minus point; `tied` says whether it is meant to
+    land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file."""
+
+    kind: Kind
+    what: str
+    frame: int
+    time_s: float
+    point: str
+    point_s: float
+    error_ms: float
+    error_frames: float
+    ok: bool
+    tied: bool
+    measured_ms: float | None = None
+
+
+class Report(msgspec.Struct, frozen=True):
+    """All events in order of time; `worst_ms` and `ok` count tied events only."""
+
+    events: tuple[Event, ...]
+    worst_ms: float
+    ok: bool
+    notes: tuple[str, ...] = ()
+    sound_offset_ms: float | None = None
+
+
+def check_reel(timeline: Timeline) -> Report:
+    """Return where every event of the reel lands."""
+    events: list[Event] = []
+    for placed in timeline.placed:
+        events += _cut(timeline, placed)
+        events += [_pin(timeline, placed, tie) for tie in placed.ties]
+    for row in timeline.pulses:
+        events += [_accent(timeline, pulse) for pulse in row]
+    return report(events, notes(timeline))
+
+
+def report(events: list[Event], said: tuple[str, ...] = (), sound_offset_ms: float | None = None) -> Report:
+    """Return events in order with their worst error, measured where it was measured, and the verdict."""
+    tied = [e for e in events if e.tied]
+    worst = max((abs(e.error_ms if e.measured_ms is None else e.measured_ms) for e in tied), default=0.0)
+    order = sorted(events, key=lambda e: (e.time_s, e.kind, e.what))
+    return Report(tuple(order), worst, all(e.ok for e in tied), said, sound_offset_ms)
+
+
+def notes(timeline: Timeline) -> tuple[str, ...]:
+    """Return sentences on what a person would be surprised by: black, still pictures, ties that cannot hold."""
+    out = []
+    for first, end in timeline.gaps():
+        out.append(
+            f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
+        )
+    for placed in timeline.placed:
+        name = placed.footage.path.rsplit("/", 1)[-1]
+        where = f"in the clip at {time_of(placed.first, timeline.rate):.2f} s"
+        if placed.short_before_s > 0:
+            out.append(f"{name} lacks {placed.short_before_s:.2f} s before its cue {where}: its first frame stands still.")
+        if placed.short_after_s > 0:
+            out.append(f"{name} ends {placed.short_after_s:.2f} s early {where}: its last frame stands still.")
+    shown = {p.clip.id for p in timeline.placed}
+    for clip in timeline.reel.clips:
+        if clip.id not in shown:
+            out.append(f"Clip {clip.id} has no frame on the reel: its slot is empty or covered.")
+    return tuple(out)
+
+
+def nearest_point(timeline: Timeline, time_s: float) -> Point | None:
+    """Return the point that sounds nearest to an instant of the reel, or None without points."""
+    return min(timeline.points, key=lambda p: abs(timeline.reel_s(p) - time_s), default=None)
+
+
+def _event(timeline: Timeline, kind: Kind, what: str, frame: int, point: Point, tied: bool) -> Event:
+    time_s, point_s = time_of(frame, timeline.rate), timeline.reel_s(point)
+    error_s = time_s - point_s
+    frames = error_s * float(timeline.rate)
+    return Event(
+        kind, what, frame, time_s, point.label, point_s, error_s * 1000, frames, abs(frames) <= HALF_FRAME, tied
+    )
+
+
+def _cut(timeline: Timeline, placed: Placed) -> list[Event]:
+    """A cut is an event when another picture was on screen before it; the reel's own start is one only when tied."""
+    point = timeline.point(placed.clip.start.point)
+    tied = point is not None
+    if point is None:
+        point = nearest_point(timeline, time_of(placed.first, timeline.rate))
+        if placed.first == 0 or point is None:
+            return []
+    elif placed.first == 0 and timeline.frame_of_point(point) < 0:
+        return []  # the reel begins inside this slot
+    return [_event(timeline, "cut", _name(placed), placed.first, point, tied)]
+
+
+def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:
+    """Find the frame at which the cue comes on screen: of all passages of the cue the one nearest to the point."""
+    rate = float(timeline.rate)
+    wanted_s = (tie.frame - placed.begin) / rate
+    passages = placed.map.when(tie.cue_s)
+    if passages:
+        at_s = min(passages, key=lambda t: abs(t - wanted_s))
+        # The first frame sampled at or after the passage shows the cue; rounding must not cost a frame.
+        frame = placed.begin + math.ceil(at_s * rate - 1e-6)
+    else:
+        frame = placed.first if wanted_s < 0 else placed.end
+    event = _event(timeline, "pin", _name(placed), frame, tie.point, True)
+    on_screen = placed.first <= frame < placed.end and 0 <= tie.cue_s < placed.footage.length_s
+    return event if on_screen else msgspec.structs.replace(event, ok=False)
+
+
+def _accent(timeline: Timeline, pulse: Pulse) -> Event:
+    envelope = accent_named(pulse.accent).envelope
+    around = range(-3, 4)
+    fullest = max(around, key=lambda k: (level(envelope, k, timeline.rate, pulse.gap_s), -k))
+    return _event(timeline, "accent", pulse.accent, pulse.frame + fullest, pulse.point, True)
+
+
+def _name(placed: Placed) -> str:
+    return placed.footage.path.rsplit("/", 1)[-1]

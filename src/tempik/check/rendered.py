@@ -1,0 +1,204 @@
+"""The same check, measured in an exported file: its decoded pictures against its own decoded sound.
+
+Flashes are found by how much brighter the file is than the reel's picture without them; cuts by which of the two
+clips' pictures the file shows; pins and movements by which planned frame the file shows. The song is found in the
+file's sound by correlation, so that an error of the sound counts too.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import cv2
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import correlate
+
+from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
+from tempik.edit.timeline import Placed, Timeline
+from tempik.errors import TempikError
+from tempik.media import FrameReader, Picture, decode_sound
+from tempik.render import PictureSource, mix, plan
+
+Thumb = NDArray[np.float32]
+
+THUMB_LONGEST = 128
+AROUND = 4  # frames either side of an event that are looked at
+
+
+class _Film:
+    """Small luma pictures of the decoded file and of the plan, by frame number, each made once."""
+
+    def __init__(self, timeline: Timeline, path: str) -> None:
+        self.timeline = timeline
+        self.file = FrameReader(path, cache_bytes=64 << 20)
+        self.source = PictureSource(cache_bytes=128 << 20)
+        scale = THUMB_LONGEST / max(timeline.reel.width, timeline.reel.height)
+        width, height = (max(8, round(s * scale / 2) * 2) for s in (timeline.reel.width, timeline.reel.height))
+        self.size = (width, height)
+        # Planned at twice the size and averaged down, as the file's own frames are.
+        self._plan_size = (2 * self.size[0], 2 * self.size[1])
+        self._shown: dict[int, Thumb] = {}
+        self._plain: dict[int, Thumb] = {}
+        self._full: dict[int, Thumb] = {}
+
+    def close(self) -> None:
+        self.file.close()
+        self.source.close()
+
+    def shown(self, number: int) -> Thumb:
+        """What the file shows as its frame `number`."""
+        if number not in self._shown:
+            self._shown[number] = self._thumb(self.file.frame(number))
+        return self._shown[number]
+
+    def clip(self, number: int, placed: Placed) -> Thumb:
+        """What frame `number` would show if `placed` were on screen."""
+        width, height = self._plan_size
+        return self._thumb(self.source.render(plan(self.timeline, number, width, height, clip=placed)))
+
+    def planned(self, number: int, accents: bool) -> Thumb:
+        """What the reel means to show, with or without its accents."""
+        kept = self._full if accents else self._plain
+        if number not in kept:
+            width, height = self._plan_size
+            kept[number] = self._thumb(self.source.render(plan(self.timeline, number, width, height, accents)))
+        return kept[number]
+
+    def _thumb(self, picture: Picture) -> Thumb:
+        return np.asarray(cv2.resize(picture.y, self.size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+
+
+def check_rendered(timeline: Timeline, path: Path) -> Report:
+    """Return the reel's check with what was measured in the exported file.
+
+    Raises TempikError when the file cannot be read or is not an export of this reel (other rate or length).
+    An event that cannot be told from its neighbours in the picture (a cut between equal pictures) has no measure.
+    """
+    planned = check_reel(timeline)
+    film = _Film(timeline, str(path))
+    try:
+        index = film.file.index
+        if len(index.pts) != timeline.frames or index.rate != timeline.rate:
+            raise TempikError(
+                f"{path} has {len(index.pts)} frames at {float(index.rate):g} a second and the reel "
+                f"{timeline.frames} at {float(timeline.rate):g}; export the reel again and check that file."
+            )
+        offset_ms = sound_offset_ms(timeline, str(path))
+        events = [_measured(film, event, offset_ms) for event in planned.events]
+    finally:
+        film.close()
+    return report(events, planned.notes, offset_ms)
+
+
+def sound_offset_ms(timeline: Timeline, path: str) -> float:
+    """Return how much later the song sounds in the file than on the reel, found by correlation within 0.2 s."""
+    rate = 12000
+    heard = decode_sound(path, rate, mono=True).samples[:, 0].astype(np.float64)
+    whole = mix(timeline)
+    step = whole.rate // rate
+    meant = whole.samples.mean(axis=1)[: len(whole.samples) // step * step]
+    meant = meant.reshape(-1, step).mean(axis=1).astype(np.float64)
+    if float(np.abs(meant).max(initial=0.0)) < 1e-4:
+        return 0.0  # a silent reel sounds right anywhere
+    # The loudest twenty seconds are enough, and bound the work on a long reel.
+    span = min(len(meant), len(heard), 20 * rate)
+    energy = np.concatenate([[0.0], np.cumsum(meant**2)])
+    sums = energy[span:] - energy[:-span]
+    start = int(sums[: max(1, len(heard) - span + 1)].argmax())
+    reach = rate // 5
+    a = meant[start : start + span]
+    b = np.zeros(span + 2 * reach)
+    low, high = max(0, start - reach), min(len(heard), start + span + reach)
+    b[low - (start - reach) : low - (start - reach) + high - low] = heard[low:high]
+    match = correlate(b, a, mode="valid", method="fft")
+    top = int(match.argmax())
+    place = float(top)
+    if 0 < top < len(match) - 1:
+        left, here, right = match[top - 1 : top + 2]
+        bend = left - 2 * here + right
+        place += 0.5 * (left - right) / bend if bend < 0 else 0.0
+    # Averaging `step` samples moved the meant sound half a block later than the decoder's own resampling.
+    return (place - reach) / rate * 1000 - (step - 1) / 2 / whole.rate * 1000
+
+
+def _measured(film: _Film, event: Event, offset_ms: float) -> Event:
+    frame = {"cut": _cut_frame, "accent": _accent_frame, "pin": _registered_frame}[event.kind](film, event)
+    if frame is None or not 0 <= frame < len(film.file.index.times_s):
+        return event
+    shown_s = float(film.file.index.times_s[frame])
+    measured_ms = (shown_s - event.point_s) * 1000 - offset_ms
+    ok = event.ok and abs(measured_ms) * float(film.timeline.rate) / 1000 <= HALF_FRAME + 0.06
+    return msgspec.structs.replace(event, measured_ms=measured_ms, ok=ok)
+
+
+def _window(film: _Film, event: Event, reach: int = AROUND) -> range:
+    return range(max(0, event.frame - reach), min(film.timeline.frames, event.frame + reach + 1))
+
+
+def _cut_frame(film: _Film, event: Event) -> int | None:
+    """Return the first frame that looks like the clip after the cut rather than like the one before it going on.
+
+    Both are taken with the accents of that frame, so that a flash on the cut does not hide it.
+    """
+    if event.frame == 0:
+        return 0
+    old, new = film.timeline.clip_at(event.frame - 1), film.timeline.clip_at(event.frame)
+    if old is None or new is None or _alike(film.clip(event.frame, old), film.clip(event.frame, new)) > 0.98:
+        return _registered_frame(film, event)
+    for number in _window(film, event):
+        shown = film.shown(number)
+        if _alike(shown, film.clip(number, new)) > _alike(shown, film.clip(number, old)):
+            return number
+    return None
+
+
+def _accent_frame(film: _Film, event: Event) -> int | None:
+    if event.what == "flash":
+        return _flash_frame(film, event)
+    return _registered_frame(film, event)
+
+
+def _flash_frame(film: _Film, event: Event) -> int | None:
+    """Return the frame at which the file becomes brighter than the plan without accents by the most."""
+    window = range(max(0, event.frame - AROUND - 1), min(film.timeline.frames, event.frame + AROUND + 1))
+    excess = [
+        float((film.shown(n) - film.planned(n, False)).mean() / max(235 - film.planned(n, False).mean(), 4)) for n in window
+    ]
+    if window.start == 0:
+        excess.insert(0, 0.0)  # nothing is lit before the reel begins
+        window = range(-1, window.stop)
+    steps = np.diff(excess)
+    if not len(steps) or steps.max() < 0.04:
+        return None
+    return window[int(steps.argmax()) + 1]
+
+
+def _registered_frame(film: _Film, event: Event) -> int | None:
+    """Return the frame that shows what the plan has at the event, by matching the stretch around it at each lag."""
+    window = _window(film, event)
+    planned = [film.planned(n, True) for n in window]
+    spread = [float(np.abs(b - a).mean()) for a, b in zip(planned, planned[1:], strict=False)]
+    if not spread or max(spread) < 1.0:
+        return None  # nothing moves, so every lag looks the same
+    costs: dict[int, float] = {}
+    for lag in range(-3, 4):
+        pairs = [
+            float(np.abs(film.shown(n + lag) - p).mean())
+            for n, p in zip(window, planned, strict=True)
+            if 0 <= n + lag < film.timeline.frames
+        ]
+        if pairs:
+            costs[lag] = float(np.mean(pairs))
+    best = min(costs, key=lambda lag: (costs[lag], abs(lag)))
+    rest = [c for lag, c in costs.items() if lag != best]
+    if rest and min(rest) < costs[best] * 1.02 + 0.02:
+        return None
+    return event.frame + best
+
+
+def _alike(a: Thumb, b: Thumb) -> float:
+    """Return the correlation of two pictures, 1 for the same up to brightness and contrast."""
+    a, b = a - a.mean(), b - b.mean()
+    return float((a * b).sum() / (np.sqrt((a * a).sum() * (b * b).sum()) + 1e-6))

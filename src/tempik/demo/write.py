@@ -1,0 +1,122 @@
+"""Writing the demo: media, their truth as CSV, and a drafted project."""
+
+from __future__ import annotations
+
+import csv
+import multiprocessing
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+
+from tempik.demo.drawing import Image
+from tempik.demo.scenes import SCENES, Scene
+from tempik.demo.song import RATE, beat_times, blow_sound, write_song
+from tempik.edit.assemble import assemble
+from tempik.edit.change import with_curve
+from tempik.edit.draft import Wish
+from tempik.errors import TempikError
+from tempik.reel.file import save_reel
+from tempik.retime import ramp
+
+PROJECT = "forge.tempik"
+SONG = "forge-song.wav"
+VERSION = "1"
+_MARK = "demo-version.txt"
+
+
+def demo_is_whole(folder: Path) -> bool:
+    """Tell whether this version's demo has been written there to its end."""
+    mark = folder / _MARK
+    return mark.is_file() and mark.read_text(encoding="utf-8").strip() == VERSION and (folder / PROJECT).is_file()
+
+
+def write_demo(folder: Path) -> Path:
+    """Write the demo into a folder (made if need be) and return its project file.
+
+    The same bytes at every run of the same libraries. Raises TempikError when the folder cannot be written.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / _MARK).unlink(missing_ok=True)
+        write_song(folder / SONG)
+        _write_truth(folder)
+        # Workers are started afresh, never forked: the window's process has threads.
+        with ProcessPoolExecutor(2, multiprocessing.get_context("spawn")) as pool:
+            longest_first = sorted(SCENES, key=lambda s: -s.frames * s.width)
+            list(pool.map(write_scene, longest_first, [folder] * len(SCENES)))
+        project = _write_project(folder)
+        (folder / _MARK).write_text(VERSION + "\n", encoding="utf-8")
+    except OSError as error:
+        raise TempikError(f"The demo could not be written to {folder} ({error.strerror}); choose another place.") from error
+    return project
+
+
+def footage_name(scene: Scene) -> str:
+    return f"{scene.name}.mp4"
+
+
+def _write_truth(folder: Path) -> None:
+    with (folder / "beats.csv").open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(["time_s", "bar", "beat"])
+        writer.writerows([f"{t:.6f}", bar, beat] for t, bar, beat in beat_times())
+    with (folder / "cues.csv").open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(["file", "time_s"])
+        writer.writerows([footage_name(s), f"{s.cue_s:.6f}"] for s in SCENES)
+
+
+def write_scene(scene: Scene, folder: Path) -> None:
+    """Draw and encode one piece of footage."""
+    path = folder / footage_name(scene)
+    cv2.setNumThreads(1)  # two scenes at a time fill two cores; more threads only get in each other's way
+    draw = scene.build(scene.width, scene.height)
+    with av.open(str(path), "w", options={"movflags": "+faststart"}) as container:
+        # One thread: the bytes must not depend on the machine.
+        options = {"preset": "superfast", "crf": "22", "threads": "1"}
+        video = container.add_stream("libx264", rate=scene.rate, options=options)
+        video.width, video.height, video.pix_fmt = scene.width, scene.height, "yuv420p"
+        video.codec_context.gop_size = 2 * scene.rate
+        video.codec_context.color_range = 1
+        video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
+        audio = container.add_stream("aac", rate=RATE, layout="mono") if scene.sound_ring is not None else None
+        for number in range(scene.frames):
+            frame = av.VideoFrame.from_ndarray(_picture(scene, draw, number), "bgr24")
+            frame = frame.reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
+            frame.pts, frame.time_base = number, Fraction(1, scene.rate)
+            container.mux(video.encode(frame))
+        container.mux(video.encode(None))
+        if audio is not None and scene.sound_ring is not None:
+            samples = blow_sound(scene.cue_s, scene.frames / scene.rate, scene.sound_ring, scene.frames)
+            for start in range(0, len(samples), 1024):
+                block = samples[None, start : start + 1024].astype(np.float32)
+                sound = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), "fltp", "mono")
+                sound.sample_rate, sound.pts, sound.time_base = RATE, start, Fraction(1, RATE)
+                container.mux(audio.encode(sound))
+            container.mux(audio.encode(None))
+
+
+def _picture(scene: Scene, draw: Callable[[float], Image], number: int) -> Image:
+    # The cue's own frame is never one of those that repeat.
+    if scene.repeats and (number - scene.cue_frame) % 5 == 2:
+        number -= 1
+    return draw((number - scene.cue_frame) / scene.rate)
+
+
+def _write_project(folder: Path) -> Path:
+    files = [str(folder / footage_name(s)) for s in SCENES]
+    cues = [(str(folder / footage_name(s)), s.cue_s) for s in SCENES]
+    wish = Wish(every=4, start_s=0.0, accents=(("flash", 4), ("shake", 2), ("punch", 4)))
+    reel = assemble(str(folder / SONG), files, cues, wish).reel
+    # A few clips show what speed does: fast into the blow and slow after it, and a reverse.
+    for number, clip in enumerate(reel.clips):
+        piece = next(f for f in reel.footage if f.id == clip.footage)
+        if piece.rate >= 120 and number % 2 == 0:
+            reel = with_curve(reel, clip.id, ramp(1.4, 0.3))
+    save_reel(reel, folder / PROJECT)
+    return folder / PROJECT
