@@ -55,7 +55,9 @@ def main() -> None:
     options = parser.parse_args()
     songs = sorted(p for p in options.corpus.iterdir() if p.suffix in (".ogg", ".wav", ".mp3", ".flac", ".m4a"))
     rows = []
-    print(f"{'song':24} {'BPM':>7} {'true':>7}    F   CMLt  AMLt  down  late ms  |err|  conf steady   ref: F  AMLt  late")
+    print(
+        f"{'song':24} {'BPM':>7} {'true':>7}    F   CMLt  AMLt  down  late ms  |err|  conf steady   ref: F  AMLt  late"
+    )
     for song in songs:
         beats, downbeats = annotation(song.with_suffix(".csv"))
         samples = decode_sound(str(song), SAMPLE_RATE, mono=True).samples[:, 0]

@@ -192,17 +192,17 @@ def _probe(options: argparse.Namespace) -> int:
         "length_s": round(facts.length_s, 6),
         "streams": streams,
     }
-    if facts.index is not None:
+    if facts.frame_index is not None:
         streams.append(
             {
                 "kind": "video",
                 "codec": facts.codec,
                 "width": facts.coded_width,
                 "height": facts.coded_height,
-                "frames": len(facts.index.pts),
+                "frames": len(facts.frame_index.pts),
             }
         )
-        found = cadence(options.file, facts.index)
+        found = cadence(options.file, facts.frame_index)
         document |= {
             "width": facts.width,
             "height": facts.height,
@@ -221,7 +221,12 @@ def _probe(options: argparse.Namespace) -> int:
         }
     if facts.has_sound:
         streams.append(
-            {"kind": "audio", "codec": facts.sound_codec, "rate": facts.sound_rate, "channels": facts.sound_channels}
+            {
+                "kind": "audio",
+                "codec": facts.sound_codec,
+                "rate": facts.sound_rate,
+                "channels": facts.sound_channels,
+            }
         )
     print(json.dumps(document, indent=1))
     return 0
@@ -288,7 +293,9 @@ def _check(options: argparse.Namespace) -> int:
     _write_text(text, None)
     if not report.ok:
         off = sum(1 for e in report.events if e.tied and not e.ok)
-        raise TempikError(f"{off} of {len(report.events)} events miss their points; the worst by {report.worst_ms:.1f} ms.")
+        raise TempikError(
+            f"{off} of {len(report.events)} events miss their points; the worst by {report.worst_ms:.1f} ms."
+        )
     return 0
 
 

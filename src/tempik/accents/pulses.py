@@ -70,7 +70,16 @@ def pulses(row: AccentRow, song: Soundtrack | None, rate: Fraction, frames: int)
         later = song.points[number + 1].time_s if number + 1 < len(song.points) else point.time_s + 0.5
         angle = _angle(row, point.id)
         out.append(
-            Pulse(row.id, row.accent, point, frame, weight * row.amount, later - point.time_s, by_hand is not None, angle)
+            Pulse(
+                row.id,
+                row.accent,
+                point,
+                frame,
+                weight * row.amount,
+                later - point.time_s,
+                by_hand is not None,
+                angle,
+            )
         )
     return out
 

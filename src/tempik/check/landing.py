@@ -77,7 +77,9 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
         name = placed.footage.path.rsplit("/", 1)[-1]
         where = f"in the clip at {time_of(placed.first, timeline.rate):.2f} s"
         if placed.short_before_s > 0:
-            out.append(f"{name} lacks {placed.short_before_s:.2f} s before its cue {where}: its first frame stands still.")
+            out.append(
+                f"{name} lacks {placed.short_before_s:.2f} s before its cue {where}: its first frame stands still."
+            )
         if placed.short_after_s > 0:
             out.append(f"{name} ends {placed.short_after_s:.2f} s early {where}: its last frame stands still.")
     shown = {p.clip.id for p in timeline.placed}
@@ -97,7 +99,16 @@ def _event(timeline: Timeline, kind: Kind, what: str, frame: int, point: Point, 
     error_s = time_s - point_s
     frames = error_s * float(timeline.rate)
     return Event(
-        kind, what, frame, time_s, point.label, point_s, error_s * 1000, frames, abs(frames) <= HALF_FRAME, tied
+        kind,
+        what,
+        frame,
+        time_s,
+        point.label,
+        point_s,
+        error_s * 1000,
+        frames,
+        abs(frames) <= HALF_FRAME,
+        tied,
     )
 
 

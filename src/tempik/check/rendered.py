@@ -164,7 +164,8 @@ def _flash_frame(film: _Film, event: Event) -> int | None:
     """Return the frame at which the file becomes brighter than the plan without accents by the most."""
     window = range(max(0, event.frame - AROUND - 1), min(film.timeline.frames, event.frame + AROUND + 1))
     excess = [
-        float((film.shown(n) - film.planned(n, False)).mean() / max(235 - film.planned(n, False).mean(), 4)) for n in window
+        float((film.shown(n) - film.planned(n, False)).mean() / max(235 - film.planned(n, False).mean(), 4))
+        for n in window
     ]
     if window.start == 0:
         excess.insert(0, 0.0)  # nothing is lit before the reel begins

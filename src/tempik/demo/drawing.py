@@ -18,20 +18,22 @@ EMBER: Colour = (30, 95, 235)
 STEAM: Colour = (190, 190, 185)
 
 
-def room(width: int, height: int, light: tuple[float, float], colour: Colour, reach: float = 0.9, seed: int = 3) -> Image:
+def room(
+    width: int, height: int, light: tuple[float, float], colour: Colour, reach: float = 0.9, seed: int = 3
+) -> Image:
     """Return a dark room with a pool of light at `light` (shares of the size), fading over `reach` of the height."""
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     far = np.hypot(x - light[0] * width, (y - light[1] * height) * 0.85) / (reach * height)
     fall = np.clip(1 - far, 0, 1) ** 2.2
     grain = np.random.default_rng(seed).standard_normal((height, width)).astype(np.float32)
-    grain = cv2.GaussianBlur(grain, (0, 0), 1.2)
+    grain = np.asarray(cv2.GaussianBlur(grain, (0, 0), 1.2), dtype=np.float32)
     base = np.array([16, 16, 22], np.float32)
     out = base * (1.1 - 0.5 * y[..., None] / height) + fall[..., None] * np.array(colour, np.float32)
     out += grain[..., None] * (2.0 + 6.0 * fall[..., None])
     for beam in range(3):  # beams of a roof, barely lit
         top = int(height * (0.04 + 0.075 * beam))
         out[top : top + max(3, height // 90)] *= 0.55
-    return np.clip(out, 0, 255).astype(np.uint8)
+    return np.asarray(np.clip(out, 0, 255), dtype=np.uint8)
 
 
 def shape(image: Image, points: list[tuple[float, float]], colour: Colour) -> None:
@@ -124,15 +126,32 @@ def anvil(image: Image, x: float, y: float, size: float, rim: Colour = IRON_EDGE
     """Draw an anvil whose face is centred on (x, y); `size` is the length of the face in pixels."""
     s = size
     body = [
-        (x - 0.78 * s, y + 0.02 * s), (x - 0.5 * s, y), (x + 0.5 * s, y), (x + 0.5 * s, y + 0.16 * s),
-        (x + 0.24 * s, y + 0.24 * s), (x + 0.19 * s, y + 0.52 * s), (x + 0.4 * s, y + 0.66 * s),
-        (x + 0.4 * s, y + 0.76 * s), (x - 0.4 * s, y + 0.76 * s), (x - 0.4 * s, y + 0.66 * s),
-        (x - 0.19 * s, y + 0.52 * s), (x - 0.24 * s, y + 0.24 * s), (x - 0.52 * s, y + 0.15 * s),
+        (x - 0.78 * s, y + 0.02 * s),
+        (x - 0.5 * s, y),
+        (x + 0.5 * s, y),
+        (x + 0.5 * s, y + 0.16 * s),
+        (x + 0.24 * s, y + 0.24 * s),
+        (x + 0.19 * s, y + 0.52 * s),
+        (x + 0.4 * s, y + 0.66 * s),
+        (x + 0.4 * s, y + 0.76 * s),
+        (x - 0.4 * s, y + 0.76 * s),
+        (x - 0.4 * s, y + 0.66 * s),
+        (x - 0.19 * s, y + 0.52 * s),
+        (x - 0.24 * s, y + 0.24 * s),
+        (x - 0.52 * s, y + 0.15 * s),
     ]
     shape(image, body, IRON)
     edge(image, [body[0], body[1], body[2], body[3]], rim, max(2, int(size / 120)))
-    shape(image, [(x - 0.5 * s, y + 0.76 * s), (x + 0.5 * s, y + 0.76 * s), (x + 0.56 * s, y + 2.6 * s),
-                  (x - 0.56 * s, y + 2.6 * s)], (24, 26, 34))
+    shape(
+        image,
+        [
+            (x - 0.5 * s, y + 0.76 * s),
+            (x + 0.5 * s, y + 0.76 * s),
+            (x + 0.56 * s, y + 2.6 * s),
+            (x - 0.56 * s, y + 2.6 * s),
+        ],
+        (24, 26, 34),
+    )
 
 
 def hammer(image: Image, x: float, y: float, size: float, degrees: float, grip: tuple[float, float]) -> None:
@@ -143,8 +162,12 @@ def hammer(image: Image, x: float, y: float, size: float, degrees: float, grip: 
     length = float(np.hypot(dx, dy))
     nx, ny = -dy / length * 0.075 * s, dx / length * 0.075 * s
     base = (x, y - 0.32 * s)
-    shaft = [(base[0] + nx, base[1] + ny), (grip[0] + nx, grip[1] + ny), (grip[0] - nx, grip[1] - ny),
-             (base[0] - nx, base[1] - ny)]
+    shaft = [
+        (base[0] + nx, base[1] + ny),
+        (grip[0] + nx, grip[1] + ny),
+        (grip[0] - nx, grip[1] - ny),
+        (base[0] - nx, base[1] - ny),
+    ]
     shape(image, turned(shaft, degrees, grip), (38, 58, 92))
     placed = turned(head, degrees, grip)
     shape(image, placed, (30, 28, 28))

@@ -71,8 +71,16 @@ def hammer_blow(width: int, height: int) -> Draw:
     def draw(since: float) -> Image:
         image = ground.copy()
         anvil(image, x, y, size)
-        shape(image, [(x - 0.62 * size, y - 0.075 * size), (x + 0.3 * size, y - 0.075 * size),
-                      (x + 0.3 * size, y), (x - 0.62 * size, y)], HOT)
+        shape(
+            image,
+            [
+                (x - 0.62 * size, y - 0.075 * size),
+                (x + 0.3 * size, y - 0.075 * size),
+                (x + 0.3 * size, y),
+                (x - 0.62 * size, y),
+            ],
+            HOT,
+        )
         top = y - 0.075 * size
         hammer(image, x, top, size * 0.5, _swing(since, 58), (x + 1.05 * size, top - 0.5 * size))
         light = Light(width, height)
@@ -94,12 +102,34 @@ def hammer_close(width: int, height: int) -> Draw:
 
     def draw(since: float) -> Image:
         image = ground.copy()
-        shape(image, [(0, y), (width * 0.86, y), (width * 0.86, y + height * 0.12), (width * 0.7, height), (0, height)], IRON)
+        shape(
+            image,
+            [
+                (0, y),
+                (width * 0.86, y),
+                (width * 0.86, y + height * 0.12),
+                (width * 0.7, height),
+                (0, height),
+            ],
+            IRON,
+        )
         edge(image, [(0, y), (width * 0.86, y)], IRON_EDGE, 3)
         flat = 0.11 - (0.035 if since >= 0 else 0.0)  # the bar is thinner after the blow
-        shape(image, [(0, y - flat * size), (x + 0.3 * size, y - flat * size), (x + 0.34 * size, y), (0, y)], HOT)
-        shape(image, [(0, y - flat * size), (x + 0.1 * size, y - flat * size), (x + 0.1 * size, y - 0.3 * flat * size),
-                      (0, y - 0.3 * flat * size)], WHITE_HOT)
+        shape(
+            image,
+            [(0, y - flat * size), (x + 0.3 * size, y - flat * size), (x + 0.34 * size, y), (0, y)],
+            HOT,
+        )
+        shape(
+            image,
+            [
+                (0, y - flat * size),
+                (x + 0.1 * size, y - flat * size),
+                (x + 0.1 * size, y - 0.3 * flat * size),
+                (0, y - 0.3 * flat * size),
+            ],
+            WHITE_HOT,
+        )
         top = y - 0.075 * size
         hammer(image, x, top, size * 0.5, _swing(since, 44), (x + 1.3 * size, top - 0.35 * size))
         light = Light(width, height)
@@ -115,25 +145,57 @@ def hammer_close(width: int, height: int) -> Draw:
 def bellows(width: int, height: int) -> Draw:
     ground = room(width, height, (0.5, 0.85), (26, 62, 150), 0.75)
     rng = np.random.default_rng(31)
-    coals = [(rng.uniform(0.1, 0.9) * width, rng.uniform(0.8, 0.97) * height, rng.uniform(0.03, 0.075) * width) for _ in range(90)]
+    coals = [
+        (rng.uniform(0.1, 0.9) * width, rng.uniform(0.8, 0.97) * height, rng.uniform(0.03, 0.075) * width)
+        for _ in range(90)
+    ]
     puff = Sparks(32, 110, width, (55, 125), 1.7)
 
     def draw(since: float) -> Image:
         image = ground.copy()
         # Open before the cue, shut exactly on it, opening again after.
-        opened = 0.5 * (1 - np.cos(np.pi * np.clip(-since / 0.9, 0, 1))) if since < 0 else float(np.clip(since / 1.3, 0, 1)) ** 1.5
+        opened = (
+            0.5 * (1 - np.cos(np.pi * np.clip(-since / 0.9, 0, 1)))
+            if since < 0
+            else float(np.clip(since / 1.3, 0, 1)) ** 1.5
+        )
         heat = float(np.exp(-max(since, 0) / 0.35)) if since >= 0 else 0.15 + 0.1 * (1 - opened)
         cx, cy, size = width * 0.5, height * 0.42, width * 0.42
         gap = (0.06 + 0.42 * opened) * size
         for side in (-1, 1):
-            shape(image, [(cx - 0.75 * size, cy + side * gap), (cx + 0.55 * size, cy + side * gap * 0.5),
-                          (cx + 0.75 * size, cy + side * 6), (cx + 0.6 * size, cy + side * (gap * 0.5 + 0.08 * size)),
-                          (cx - 0.78 * size, cy + side * (gap + 0.11 * size))], (40, 62, 98))
+            shape(
+                image,
+                [
+                    (cx - 0.75 * size, cy + side * gap),
+                    (cx + 0.55 * size, cy + side * gap * 0.5),
+                    (cx + 0.75 * size, cy + side * 6),
+                    (cx + 0.6 * size, cy + side * (gap * 0.5 + 0.08 * size)),
+                    (cx - 0.78 * size, cy + side * (gap + 0.11 * size)),
+                ],
+                (40, 62, 98),
+            )
         for fold in range(5):
             fx = cx - 0.6 * size + fold * 0.24 * size
-            edge(image, [(fx, cy - gap * (1 - 0.12 * fold)), (fx + 0.09 * size, cy), (fx, cy + gap * (1 - 0.12 * fold))], (28, 36, 52), 6)
-        shape(image, [(cx + 0.62 * size, cy - 0.07 * size), (cx + 0.9 * size, cy + 0.5 * size),
-                      (cx + 0.8 * size, cy + 0.55 * size), (cx + 0.5 * size, cy + 0.05 * size)], IRON)
+            edge(
+                image,
+                [
+                    (fx, cy - gap * (1 - 0.12 * fold)),
+                    (fx + 0.09 * size, cy),
+                    (fx, cy + gap * (1 - 0.12 * fold)),
+                ],
+                (28, 36, 52),
+                6,
+            )
+        shape(
+            image,
+            [
+                (cx + 0.62 * size, cy - 0.07 * size),
+                (cx + 0.9 * size, cy + 0.5 * size),
+                (cx + 0.8 * size, cy + 0.55 * size),
+                (cx + 0.5 * size, cy + 0.05 * size),
+            ],
+            IRON,
+        )
         light = Light(width, height)
         for number, (x, y, r) in enumerate(coals):
             flicker = 0.75 + 0.25 * np.sin(number * 1.7 + since * 9)
@@ -150,7 +212,10 @@ def bellows(width: int, height: int) -> Draw:
 def quench(width: int, height: int) -> Draw:
     ground = room(width, height, (0.5, 0.45), (120, 96, 60), 0.8)
     rng = np.random.default_rng(41)
-    clouds = [(rng.uniform(-0.3, 0.3), rng.uniform(0.25, 1.0), rng.uniform(0.08, 0.22), rng.uniform(0, 0.5)) for _ in range(46)]
+    clouds = [
+        (rng.uniform(-0.3, 0.3), rng.uniform(0.25, 1.0), rng.uniform(0.08, 0.22), rng.uniform(0, 0.5))
+        for _ in range(46)
+    ]
     drops = Sparks(42, 90, width, (35, 145), 1.9)
 
     def draw(since: float) -> Image:
@@ -161,16 +226,43 @@ def quench(width: int, height: int) -> Draw:
         tip = water + max(depth, -0.6 * height)
         cool = float(np.clip(since / 1.0, 0, 1)) if since > 0 else 0.0
         hot = tuple(int(a * (1 - cool) + b * cool) for a, b in zip(WHITE_HOT, (60, 66, 84), strict=True))
-        shape(image, [(cx - 0.045 * width, tip - 0.75 * height), (cx + 0.045 * width, tip - 0.75 * height),
-                      (cx + 0.045 * width, tip - 0.06 * width), (cx, tip), (cx - 0.045 * width, tip - 0.06 * width)],
-              (hot[0], hot[1], hot[2]))
-        shape(image, [(cx - 0.06 * width, -10), (cx + 0.06 * width, -10), (cx + 0.06 * width, tip - 0.55 * height),
-                      (cx - 0.06 * width, tip - 0.55 * height)], IRON)
-        tub = [(0.14 * width, water), (0.86 * width, water), (0.8 * width, height * 0.94), (0.2 * width, height * 0.94)]
+        shape(
+            image,
+            [
+                (cx - 0.045 * width, tip - 0.75 * height),
+                (cx + 0.045 * width, tip - 0.75 * height),
+                (cx + 0.045 * width, tip - 0.06 * width),
+                (cx, tip),
+                (cx - 0.045 * width, tip - 0.06 * width),
+            ],
+            (hot[0], hot[1], hot[2]),
+        )
+        shape(
+            image,
+            [
+                (cx - 0.06 * width, -10),
+                (cx + 0.06 * width, -10),
+                (cx + 0.06 * width, tip - 0.55 * height),
+                (cx - 0.06 * width, tip - 0.55 * height),
+            ],
+            IRON,
+        )
+        tub = [
+            (0.14 * width, water),
+            (0.86 * width, water),
+            (0.8 * width, height * 0.94),
+            (0.2 * width, height * 0.94),
+        ]
         surface = 0.012 * height * float(np.exp(-max(since, 0) / 0.4)) if since >= 0 else 0.0
-        wave = [(0.14 * width + 0.72 * width * i / 40,
-                 water + surface * np.sin(i * 0.9 - since * 22) - (0.02 * height if since >= 0 and abs(i - 20) < 4 else 0))
-                for i in range(41)]
+        wave = [
+            (
+                0.14 * width + 0.72 * width * i / 40,
+                water
+                + surface * np.sin(i * 0.9 - since * 22)
+                - (0.02 * height if since >= 0 and abs(i - 20) < 4 else 0),
+            )
+            for i in range(41)
+        ]
         shape(image, [*wave, *tub[2:]], (66, 48, 30))
         edge(image, wave, (170, 150, 120), 3)
         shape(image, [tub[0], (0.17 * width, water), (0.225 * width, height * 0.94), tub[3]], (30, 40, 60))
@@ -182,8 +274,13 @@ def quench(width: int, height: int) -> Draw:
                 age = since - late * 0.5
                 if age > 0:
                     fade = float(np.exp(-age / 0.7)) * min(1.0, age / 0.05)
-                    light.glow(cx + dx * width * (0.6 + age), water - rise * height * 0.55 * (1 - np.exp(-2 * age)),
-                               size * width * (0.7 + 1.3 * age), STEAM, 0.22 * fade)
+                    light.glow(
+                        cx + dx * width * (0.6 + age),
+                        water - rise * height * 0.55 * (1 - np.exp(-2 * age)),
+                        size * width * (0.7 + 1.3 * age),
+                        STEAM,
+                        0.22 * fade,
+                    )
             drops.draw(light, (cx, water), since, 0.01)
         return light.over(image)
 
@@ -204,14 +301,39 @@ def grinding(width: int, height: int) -> Draw:
             arm = turned([(cx + radius * 0.2, cy), (cx + radius * 0.9, cy)], a, (cx, cy))
             edge(image, arm, (54, 57, 64), 5)
         cv2.circle(image, (int(cx), int(cy)), int(radius * 0.16), IRON, -1, cv2.LINE_AA)
-        shape(image, [(cx - 0.1 * height, cy), (cx + 0.1 * height, cy), (cx + 0.25 * height, height), (cx - 0.25 * height, height)], IRON)
+        shape(
+            image,
+            [
+                (cx - 0.1 * height, cy),
+                (cx + 0.1 * height, cy),
+                (cx + 0.25 * height, height),
+                (cx - 0.25 * height, height),
+            ],
+            IRON,
+        )
         # The blade comes down on the wheel and touches it at the cue.
         lift = float(np.clip(-since / 0.6, 0, 1)) ** 1.5 * height * 0.32
         px, py = cx + radius * 0.72, cy - radius * 0.72 - lift
-        shape(image, [(px, py), (px + width * 0.5, py - height * 0.2), (px + width * 0.5, py - height * 0.13),
-                      (px + 0.02 * width, py + 0.02 * height)], (128, 132, 140))
-        shape(image, [(px + width * 0.36, py - height * 0.165), (px + width * 0.62, py - height * 0.28),
-                      (px + width * 0.62, py - height * 0.15), (px + width * 0.37, py - height * 0.085)], (36, 50, 76))
+        shape(
+            image,
+            [
+                (px, py),
+                (px + width * 0.5, py - height * 0.2),
+                (px + width * 0.5, py - height * 0.13),
+                (px + 0.02 * width, py + 0.02 * height),
+            ],
+            (128, 132, 140),
+        )
+        shape(
+            image,
+            [
+                (px + width * 0.36, py - height * 0.165),
+                (px + width * 0.62, py - height * 0.28),
+                (px + width * 0.62, py - height * 0.15),
+                (px + width * 0.37, py - height * 0.085),
+            ],
+            (36, 50, 76),
+        )
         light = Light(width, height)
         if since >= 0:
             burst = 1.0 + 1.6 * float(np.exp(-since / 0.08))
@@ -234,21 +356,46 @@ def tongs(width: int, height: int) -> Draw:
         closing = float(np.clip(-since / 0.55, 0, 1)) ** 2 if since < 0 else 0.0
         lift = float(np.clip((since - 0.25) / 1.1, 0, 1)) ** 1.6 * height * 0.4 if since > 0.25 else 0.0
         bar_y = cy - lift
-        shape(image, [(cx - 0.1 * width, bar_y - 0.13 * height), (cx + 0.1 * width, bar_y - 0.13 * height),
-                      (cx + 0.1 * width, bar_y + 0.13 * height), (cx - 0.1 * width, bar_y + 0.13 * height)], HOT)
-        shape(image, [(cx - 0.06 * width, bar_y - 0.12 * height), (cx + 0.04 * width, bar_y - 0.12 * height),
-                      (cx + 0.04 * width, bar_y + 0.12 * height), (cx - 0.06 * width, bar_y + 0.12 * height)], WHITE_HOT)
+        shape(
+            image,
+            [
+                (cx - 0.1 * width, bar_y - 0.13 * height),
+                (cx + 0.1 * width, bar_y - 0.13 * height),
+                (cx + 0.1 * width, bar_y + 0.13 * height),
+                (cx - 0.1 * width, bar_y + 0.13 * height),
+            ],
+            HOT,
+        )
+        shape(
+            image,
+            [
+                (cx - 0.06 * width, bar_y - 0.12 * height),
+                (cx + 0.04 * width, bar_y - 0.12 * height),
+                (cx + 0.04 * width, bar_y + 0.12 * height),
+                (cx - 0.06 * width, bar_y + 0.12 * height),
+            ],
+            WHITE_HOT,
+        )
         joint = (cx, bar_y - 0.36 * height)
         spread = 26 * closing
         for side in (-1, 1):
-            jaw = [(joint[0], joint[1]), (joint[0] + side * 0.17 * width, joint[1] + 0.13 * height),
-                   (joint[0] + side * 0.115 * width, bar_y - 0.02 * height), (joint[0] + side * 0.115 * width, bar_y + 0.05 * height),
-                   (joint[0] + side * 0.19 * width, bar_y + 0.05 * height), (joint[0] + side * 0.25 * width, joint[1] + 0.12 * height),
-                   (joint[0] + side * 0.05 * width, joint[1] - 0.03 * height)]
+            jaw = [
+                (joint[0], joint[1]),
+                (joint[0] + side * 0.17 * width, joint[1] + 0.13 * height),
+                (joint[0] + side * 0.115 * width, bar_y - 0.02 * height),
+                (joint[0] + side * 0.115 * width, bar_y + 0.05 * height),
+                (joint[0] + side * 0.19 * width, bar_y + 0.05 * height),
+                (joint[0] + side * 0.25 * width, joint[1] + 0.12 * height),
+                (joint[0] + side * 0.05 * width, joint[1] - 0.03 * height),
+            ]
             shape(image, turned(jaw, -side * spread, joint), (34, 32, 32))
             edge(image, turned(jaw[3:6], -side * spread, joint), (84, 104, 140), 3)
-            rein = [(joint[0] - 0.03 * width, joint[1]), (joint[0] + 0.03 * width, joint[1]),
-                    (joint[0] + side * 0.2 * width + 0.03 * width, -0.2 * height), (joint[0] + side * 0.2 * width - 0.03 * width, -0.2 * height)]
+            rein = [
+                (joint[0] - 0.03 * width, joint[1]),
+                (joint[0] + 0.03 * width, joint[1]),
+                (joint[0] + side * 0.2 * width + 0.03 * width, -0.2 * height),
+                (joint[0] + side * 0.2 * width - 0.03 * width, -0.2 * height),
+            ]
             shape(image, turned(rein, side * spread * 0.6, joint), (34, 32, 32))
         cv2.circle(image, (int(joint[0]), int(joint[1])), int(0.035 * width), (70, 84, 110), -1, cv2.LINE_AA)
         light = Light(width, height)
@@ -270,12 +417,24 @@ def door_of_light(width: int, height: int) -> Draw:
         half = 0.20 * width
         cx, top, bottom = width * 0.5, height * 0.12, height * 0.92
         glowing = tuple(int(c * (0.25 + 0.75 * opened)) for c in (150, 205, 250))
-        shape(image, [(cx - half * opened, top), (cx + half * opened, top), (cx + half * opened, bottom), (cx - half * opened, bottom)],
-              (glowing[0], glowing[1], glowing[2]))
+        shape(
+            image,
+            [
+                (cx - half * opened, top),
+                (cx + half * opened, top),
+                (cx + half * opened, bottom),
+                (cx - half * opened, bottom),
+            ],
+            (glowing[0], glowing[1], glowing[2]),
+        )
         for side in (-1, 1):
             inner, outer = cx + side * half * opened, cx + side * half
             skew = 0.05 * height * opened
-            shape(image, [(inner, top + skew), (outer, top), (outer, bottom), (inner, bottom - skew * 0.3)], (26, 34, 50))
+            shape(
+                image,
+                [(inner, top + skew), (outer, top), (outer, bottom), (inner, bottom - skew * 0.3)],
+                (26, 34, 50),
+            )
             for plank in range(1, 4):
                 px = inner + (outer - inner) * plank / 4
                 edge(image, [(px, top + skew * (1 - plank / 4)), (px, bottom)], (18, 24, 36), 3)
@@ -283,12 +442,47 @@ def door_of_light(width: int, height: int) -> Draw:
         if opened > 0.4:
             s = height * 0.34
             fx, fy = cx + width * 0.02 * float(np.clip(since, 0, 1)), bottom
-            shape(image, [(fx - 0.16 * s, fy), (fx - 0.2 * s, fy - 1.0 * s), (fx - 0.3 * s, fy - 1.05 * s), (fx - 0.26 * s, fy - 1.35 * s),
-                          (fx + 0.26 * s, fy - 1.35 * s), (fx + 0.3 * s, fy - 1.05 * s), (fx + 0.2 * s, fy - 1.0 * s), (fx + 0.16 * s, fy)], (14, 15, 20))
+            shape(
+                image,
+                [
+                    (fx - 0.16 * s, fy),
+                    (fx - 0.2 * s, fy - 1.0 * s),
+                    (fx - 0.3 * s, fy - 1.05 * s),
+                    (fx - 0.26 * s, fy - 1.35 * s),
+                    (fx + 0.26 * s, fy - 1.35 * s),
+                    (fx + 0.3 * s, fy - 1.05 * s),
+                    (fx + 0.2 * s, fy - 1.0 * s),
+                    (fx + 0.16 * s, fy),
+                ],
+                (14, 15, 20),
+            )
             cv2.circle(image, (int(fx), int(fy - 1.53 * s)), int(0.15 * s), (14, 15, 20), -1, cv2.LINE_AA)
-            shape(image, [(fx + 0.22 * s, fy - 1.2 * s), (fx + 0.5 * s, fy - 0.8 * s), (fx + 0.44 * s, fy - 0.74 * s), (fx + 0.16 * s, fy - 1.05 * s)], (14, 15, 20))
-            shape(image, [(fx + 0.36 * s, fy - 0.72 * s), (fx + 0.62 * s, fy - 0.86 * s), (fx + 0.66 * s, fy - 0.76 * s), (fx + 0.4 * s, fy - 0.62 * s)], (14, 15, 20))
-        floor = [(cx - half * opened, bottom), (cx + half * opened, bottom), (cx + half * opened * 2.4, height), (cx - half * opened * 2.4, height)]
+            shape(
+                image,
+                [
+                    (fx + 0.22 * s, fy - 1.2 * s),
+                    (fx + 0.5 * s, fy - 0.8 * s),
+                    (fx + 0.44 * s, fy - 0.74 * s),
+                    (fx + 0.16 * s, fy - 1.05 * s),
+                ],
+                (14, 15, 20),
+            )
+            shape(
+                image,
+                [
+                    (fx + 0.36 * s, fy - 0.72 * s),
+                    (fx + 0.62 * s, fy - 0.86 * s),
+                    (fx + 0.66 * s, fy - 0.76 * s),
+                    (fx + 0.4 * s, fy - 0.62 * s),
+                ],
+                (14, 15, 20),
+            )
+        floor = [
+            (cx - half * opened, bottom),
+            (cx + half * opened, bottom),
+            (cx + half * opened * 2.4, height),
+            (cx - half * opened * 2.4, height),
+        ]
         shape(image, floor, tuple(int(g * 0.5) for g in glowing[:2]) + (int(glowing[2] * 0.5),))  # type: ignore[arg-type]
         light = Light(width, height)
         light.glow(cx, height * 0.5, width * 0.5, (120, 180, 240), 0.15 + 0.75 * opened)
@@ -307,8 +501,18 @@ def embers(width: int, height: int) -> Draw:
 
     def draw(since: float) -> Image:
         image = ground.copy()
-        shape(image, [(0, height * 0.93), (width * 0.3, height * 0.9), (width * 0.55, height * 0.92), (width, height * 0.895),
-                      (width, height), (0, height)], (16, 24, 44))
+        shape(
+            image,
+            [
+                (0, height * 0.93),
+                (width * 0.3, height * 0.9),
+                (width * 0.55, height * 0.92),
+                (width, height * 0.895),
+                (width, height),
+                (0, height),
+            ],
+            (16, 24, 44),
+        )
         light = Light(width, height)
         light.glow(width * 0.5, height * 0.96, width * 0.9, EMBER, 0.55)
         for x, y, speed, phase, size in motes:

@@ -102,7 +102,11 @@ def _clang(rng: np.random.Generator, ring: float) -> Samples:
     t = np.arange(int((0.25 + ring) * RATE)) / RATE
     out = np.zeros_like(t)
     for number, ratio in enumerate((1.0, 2.756, 5.404, 8.933, 13.34)):
-        out += np.sin(2 * np.pi * 523 * ratio * t + 0.4 * number) * np.exp(-t * (3 + 2.2 * number) / ring) / (1 + 0.6 * number)
+        out += (
+            np.sin(2 * np.pi * 523 * ratio * t + 0.4 * number)
+            * np.exp(-t * (3 + 2.2 * number) / ring)
+            / (1 + 0.6 * number)
+        )
     burst = rng.standard_normal(len(t)) * np.exp(-t / 0.012)
     return np.asarray(0.55 * out + 0.7 * burst)
 

@@ -52,7 +52,9 @@ def write_demo(folder: Path) -> Path:
         project = _write_project(folder)
         (folder / _MARK).write_text(VERSION + "\n", encoding="utf-8")
     except OSError as error:
-        raise TempikError(f"The demo could not be written to {folder} ({error.strerror}); choose another place.") from error
+        raise TempikError(
+            f"The demo could not be written to {folder} ({error.strerror}); choose another place."
+        ) from error
     return project
 
 

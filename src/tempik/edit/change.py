@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from tempik.accents import accent_named
 from tempik.accents.pulses import fires
+from tempik.edit.draft import LONGEST_S
 from tempik.edit.timeline import Timeline, source_at_frames
 from tempik.errors import TempikError
 from tempik.media import Probe
@@ -81,7 +82,7 @@ def with_song(reel: Reel, song: Soundtrack) -> Reel:
         for c in reel.clips
     )
     rows = tuple(replace(r, painted=()) for r in reel.rows)
-    length_s = min(reel.length_s or song.length_s, song.length_s)
+    length_s = min(reel.length_s or LONGEST_S, song.length_s)
     return replace(reel, soundtrack=song, clips=clips, rows=rows, length_s=length_s)
 
 
@@ -142,9 +143,7 @@ def with_moved_cue(reel: Reel, footage: str, cue: str, time_s: float) -> Reel:
     if piece is None or not 0 <= time_s < piece.length_s:
         raise TempikError(f"A cue at {time_s:.3f} s lies outside the footage.")
     moved = tuple(replace(c, time_s=time_s) if c.id == cue else c for c in piece.cues)
-    return _change_footage(
-        reel, footage, lambda f: replace(f, cues=tuple(sorted(moved, key=lambda c: c.time_s)))
-    )
+    return _change_footage(reel, footage, lambda f: replace(f, cues=tuple(sorted(moved, key=lambda c: c.time_s))))
 
 
 def without_cue(reel: Reel, footage: str, cue: str) -> Reel:
@@ -281,6 +280,10 @@ def with_amount(reel: Reel, row: str, amount: float) -> Reel:
     return _change_row(reel, row, lambda r: replace(r, amount=min(max(amount, 0.0), 2.0)))
 
 
+def with_muted(reel: Reel, row: str, muted: bool) -> Reel:
+    return _change_row(reel, row, lambda r: replace(r, muted=muted))
+
+
 def with_painted(reel: Reel, row: str, point: str, strength: float | None) -> Reel:
     """Paint a cell of a row by hand (0 silences it); None gives it back to the rule."""
 
@@ -304,4 +307,3 @@ def with_toggled(reel: Reel, row: str, point: str) -> Reel:
     if wanted == ruled:
         return with_painted(reel, row, point, None)
     return with_painted(reel, row, point, 1.0 if wanted else 0.0)
-

@@ -171,9 +171,7 @@ def _fit(cue: Cue, piece: Footage, first: int, last: int, song: Soundtrack, rate
             inside.append((point, frame))
     if not inside:
         # A slot of one beat has no point inside it: its own first point is where the cue can land.
-        inside = [
-            (p, first) for p in song.points if frame_of(p.time_s - song.start_s, rate) == first
-        ]
+        inside = [(p, first) for p in song.points if frame_of(p.time_s - song.start_s, rate) == first]
     if not inside:
         return _Fit(min(1.0, piece.length_s / time_of(last - first, rate)), None, 0.0)
     # A cue right behind the cut is not seen coming, one right before the next is cut off: keep away from both.
@@ -188,9 +186,7 @@ def _fit(cue: Cue, piece: Footage, first: int, last: int, song: Soundtrack, rate
             speed = min(speed, cue.time_s / before_s)
         speed = min(speed, (piece.length_s - cue.time_s) / after_s)
         speed = max(speed, SLOWEST)
-        missing = max(0.0, before_s - cue.time_s / speed) + max(
-            0.0, after_s - (piece.length_s - cue.time_s) / speed
-        )
+        missing = max(0.0, before_s - cue.time_s / speed) + max(0.0, after_s - (piece.length_s - cue.time_s) / speed)
         # As shot before slowed, then the accent of the song, then away from the cuts.
         central = 1 - abs(frame - middle) / (last - first)
         fits.append((missing < 1e-9, round(speed, 3), point.strength + 0.5 * central, -frame, point, missing, speed))

@@ -150,7 +150,7 @@ def source_at_frames(placed: Placed, frames: Array, rate: Fraction) -> Array:
 
 def _shortage(placed: Placed, rate: Fraction) -> tuple[float, float]:
     """Return for how many reel seconds a clip asks for source before its footage begins, and after it ends."""
-    source = source_at_frames(placed, np.arange(placed.first, placed.end), rate)
+    source = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), rate)
     slack = min(1e-3, 0.25 / float(placed.footage.rate))
     before = int(np.count_nonzero(source < -slack))
     after = int(np.count_nonzero(source >= placed.footage.length_s + slack))

@@ -46,12 +46,12 @@ def decode_sound(path: str, rate: int = 48000, mono: bool = False) -> Sound:
                 if begins_s is None:
                     begins_s = (frame.time or 0.0) - origin
                 frame.pts = None
-                blocks += [f.to_ndarray() for f in resampler.resample(frame)]
+                blocks += [_floats(f) for f in resampler.resample(frame)]
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail: what was heard before it stands
         if begins_s is None:
             raise TempikError(f"{path} holds no sound that can be decoded; copy it again or choose another file.")
-        blocks += [f.to_ndarray() for f in resampler.resample(None)]
+        blocks += [_floats(f) for f in resampler.resample(None)]
     samples = np.concatenate(blocks, axis=1).T
     lead = round(begins_s * rate)
     if lead > 0:
@@ -59,6 +59,10 @@ def decode_sound(path: str, rate: int = 48000, mono: bool = False) -> Sound:
     elif lead < 0:
         samples = samples[-lead:]
     return Sound(np.ascontiguousarray(samples, dtype=np.float32), rate)
+
+
+def _floats(frame: av.AudioFrame) -> Samples:
+    return np.asarray(frame.to_ndarray(), dtype=np.float32)
 
 
 def resampled(sound: Sound, rate: int) -> Sound:
@@ -69,5 +73,5 @@ def resampled(sound: Sound, rate: int) -> Sound:
     frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound.samples.T), "fltp", layout)
     frame.sample_rate = sound.rate
     resampler = AudioResampler("fltp", layout, rate)
-    blocks = [f.to_ndarray() for f in (*resampler.resample(frame), *resampler.resample(None))]
+    blocks = [_floats(f) for f in (*resampler.resample(frame), *resampler.resample(None))]
     return Sound(np.ascontiguousarray(np.concatenate(blocks, axis=1).T), rate)

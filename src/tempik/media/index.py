@@ -111,7 +111,7 @@ def index_stream(container: InputContainer, stream: VideoStream, path: str) -> F
         raise TempikError(f"{path} holds a video track without a single frame; copy it again or choose another file.")
     pts = np.unique(np.array(stamps, dtype=np.int64))
     origin = container.start_time / av.time_base if container.start_time is not None else 0.0
-    times = pts * float(base) - origin
+    times = np.asarray(pts * float(base) - origin, dtype=np.float64)
     if not last_duration and len(pts) > 1:
         last_duration = int(np.median(np.diff(pts)))
     end = float(times[-1]) + (last_duration * float(base) or 1 / 25)

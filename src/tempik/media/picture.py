@@ -39,9 +39,7 @@ class Picture(NamedTuple):
 def solid(width: int, height: int, y: int = BLACK_Y, u: int = MID_CHROMA, v: int = MID_CHROMA) -> Picture:
     """Return a picture of one colour, black unless told otherwise."""
     half = ((height + 1) // 2, (width + 1) // 2)
-    return Picture(
-        np.full((height, width), y, np.uint8), np.full(half, u, np.uint8), np.full(half, v, np.uint8)
-    )
+    return Picture(np.full((height, width), y, np.uint8), np.full(half, u, np.uint8), np.full(half, v, np.uint8))
 
 
 def from_frame(frame: VideoFrame) -> Picture:
@@ -63,8 +61,8 @@ def from_frame(frame: VideoFrame) -> Picture:
 
 def _plane(frame: VideoFrame, number: int) -> Plane:
     plane = frame.planes[number]
-    rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)  # type: ignore[arg-type]
-    return rows[: plane.height, : plane.width]
+    rows = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
+    return np.asarray(rows[: plane.height, : plane.width], dtype=np.uint8)
 
 
 def to_frame(picture: Picture) -> VideoFrame:
@@ -73,7 +71,7 @@ def to_frame(picture: Picture) -> VideoFrame:
     frame = VideoFrame(width, height, "yuv420p")
     for number, values in enumerate(picture):
         plane = frame.planes[number]
-        room = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)  # type: ignore[arg-type]
+        room = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
         room[: values.shape[0], : values.shape[1]] = values
     frame.colorspace = Colorspace.ITU709
     frame.color_range = ColorRange.MPEG

@@ -20,7 +20,7 @@ CADENCE_FRAMES = 600
 
 
 class Probe(NamedTuple):
-    """A file's facts. Without a picture, sizes and rate are 0 and `index` is None."""
+    """A file's facts. Without a picture, sizes and rate are 0 and `frame_index` is None."""
 
     path: str
     container: str
@@ -37,11 +37,11 @@ class Probe(NamedTuple):
     sound_codec: str
     sound_rate: int
     sound_channels: int
-    index: FrameIndex | None
+    frame_index: FrameIndex | None
 
     @property
     def has_picture(self) -> bool:
-        return self.index is not None
+        return self.frame_index is not None
 
     @property
     def has_sound(self) -> bool:
@@ -95,7 +95,7 @@ def probe(path: str) -> Probe:
             sound_codec=sound.codec_context.name if sound is not None else "",
             sound_rate=sound.codec_context.sample_rate if sound is not None else 0,
             sound_channels=sound.codec_context.channels if sound is not None else 0,
-            index=index,
+            frame_index=index,
         )
 
 

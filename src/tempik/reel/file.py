@@ -25,8 +25,10 @@ SUFFIX = ".tempik"
 def save_reel(reel: Reel, path: Path) -> None:
     """Write the reel to `path`, all of it or nothing. Raises TempikError when it cannot be written."""
     path = path.absolute()
-    document = {"format": FORMAT, "reel": msgspec.to_builtins(_with_paths(reel, path.parent, relative=True),
-                                                              enc_hook=_encode)}
+    document = {
+        "format": FORMAT,
+        "reel": msgspec.to_builtins(_with_paths(reel, path.parent, relative=True), enc_hook=_encode),
+    }
     data = msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
     write_whole(path, data)
 

@@ -93,7 +93,8 @@ def framed(footage: Footage, width: int, height: int, look: Look) -> Matrix:
     cover = max(width / footage.width, height / footage.height)
     shown_w, shown_h = footage.width * cover, footage.height * cover
     fit = np.array(
-        [[shown_w, 0, (width - shown_w) / 2], [0, shown_h, (height - shown_h) / 2], [0, 0, 1]], dtype=np.float64
+        [[shown_w, 0, (width - shown_w) / 2], [0, shown_h, (height - shown_h) / 2], [0, 0, 1]],
+        dtype=np.float64,
     )
     matrix = fit @ turned
     if look.scale != 1.0 or look.tilt_deg or look.shift_x or look.shift_y:

@@ -75,7 +75,7 @@ def segments(curve: Curve) -> list[Segment]:
         speed = (v1 - a.speed) * RISE
         speed[0] += a.speed
         area = poly.polyint(poly.polymul(speed, poly.polyder(x))) * (b.at - a.at)
-        out.append(Segment(a.at, b.at - a.at, a.speed, v1, x, area))
+        out.append(Segment(a.at, b.at - a.at, a.speed, v1, x, np.asarray(area, dtype=np.float64)))
     return out
 
 

@@ -42,12 +42,12 @@ def fine_rise(samples: Array) -> Array:
 
 
 def _band(samples: Array, low: float | None, high: float | None) -> Array:
-    if low is None:
-        sos = butter(2, high, "lowpass", fs=SAMPLE_RATE, output="sos")
-    elif high is None:
-        sos = butter(2, low, "highpass", fs=SAMPLE_RATE, output="sos")
-    else:
+    if low is not None and high is not None:
         sos = butter(2, (low, high), "bandpass", fs=SAMPLE_RATE, output="sos")
+    elif high is not None:
+        sos = butter(2, high, "lowpass", fs=SAMPLE_RATE, output="sos")
+    else:
+        sos = butter(2, low or 0.0, "highpass", fs=SAMPLE_RATE, output="sos")
     return np.asarray(sosfiltfilt(sos, samples), dtype=np.float32)
 
 

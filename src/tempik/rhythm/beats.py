@@ -35,7 +35,23 @@ _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
 # Fitted by regularised ranking on annotated music and checked with each piece left out in turn: attacks on the beat
 # and on its fractions, lowness on the beat and on its half, harmony, tempo (four terms), attack size, share of hits.
 _WEIGHTS = np.array(
-    [0.822, -0.479, -0.584, -0.046, 0.264, 0.147, -1.142, -0.468, 0.058, 0.836, -0.234, -13.08, 0.713, 4.385, 0.998]
+    [
+        0.822,
+        -0.479,
+        -0.584,
+        -0.046,
+        0.264,
+        0.147,
+        -1.142,
+        -0.468,
+        0.058,
+        0.836,
+        -0.234,
+        -13.08,
+        0.713,
+        4.385,
+        0.998,
+    ]
 )
 
 
@@ -146,11 +162,7 @@ def _grids(rise: Array, rate: float, length_s: float) -> list[Times]:
     for slower, faster in _RATIOS:
         period = slower / faster / rate
         if 40 <= 60 / period <= 225:
-            out += [
-                grid
-                for phase in _gatherings(rise, period)
-                if len(grid := np.arange(phase, length_s, period)) > 8
-            ]
+            out += [grid for phase in _gatherings(rise, period) if len(grid := np.arange(phase, length_s, period)) > 8]
     return out
 
 
@@ -191,9 +203,7 @@ def _describe(beats: Times, heard: Array) -> NDArray[np.float64]:
     """Return what a candidate is judged by, in the order of _WEIGHTS."""
     gaps = np.diff(beats)
     last = len(heard) - 1
-    samples = [
-        heard[np.clip(np.round((beats[:-1] + f * gaps) * FRAME_RATE).astype(int), 0, last)] for f in _FRACTIONS
-    ]
+    samples = [heard[np.clip(np.round((beats[:-1] + f * gaps) * FRAME_RATE).astype(int), 0, last)] for f in _FRACTIONS]
     means = np.stack([s.mean(axis=0) for s in samples])
     usual = means[:, :4].mean(axis=0) + 1e-3
     shape = means[:, :4] / usual

@@ -1,0 +1,181 @@
+"""The Check page: every event with its distance from its point, as planned and as measured in an exported file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tempik.check import Event, Report, as_csv, check_reel
+from tempik.desktop import theme
+from tempik.desktop.project import Project
+from tempik.desktop.theme import figures
+from tempik.reel.file import write_whole
+from tempik.time import clock_text
+
+COLUMNS = ("event", "what", "frame", "time", "point", "error", "frames", "measured", "verdict")
+Index = QModelIndex | QPersistentModelIndex
+
+
+class _Events(QAbstractTableModel):
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list[Event] = []
+
+    def show_rows(self, rows: list[Event]) -> None:
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:
+        return len(COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return COLUMNS[section]
+        return None
+
+    def data(self, index: Index, role: int = 0) -> object:
+        event = self.rows[index.row()]
+        name = COLUMNS[index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self._text(event, name)
+        if role == Qt.ItemDataRole.TextAlignmentRole and name in (
+            "frame",
+            "time",
+            "error",
+            "frames",
+            "measured",
+        ):
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.FontRole and name not in ("event", "what", "verdict"):
+            return figures(12)
+        if role == Qt.ItemDataRole.ForegroundRole and name == "verdict":
+            return QColor(theme.QUIET if not event.tied else theme.GOOD if event.ok else theme.WARNING_TEXT)
+        return None
+
+    @staticmethod
+    def _text(event: Event, name: str) -> str:
+        measured = "" if event.measured_ms is None else f"{event.measured_ms:+.1f} ms"
+        return {
+            "event": event.kind,
+            "what": event.what,
+            "frame": str(event.frame),
+            "time": clock_text(event.time_s),
+            "point": event.point,
+            "error": f"{event.error_ms:+.1f} ms",
+            "frames": f"{event.error_frames:+.2f}",
+            "measured": measured,
+            "verdict": "free" if not event.tied else "✓ on point" if event.ok else "✗ off point",
+        }[name]
+
+
+class CheckPage(QWidget):
+    """`measure_wanted` asks for an exported file to measure."""
+
+    measure_wanted = Signal()
+    save_wanted = Signal()
+
+    def __init__(self, project: Project) -> None:
+        super().__init__()
+        self.project = project
+        self.report = check_reel(project.timeline)
+        self.measured = False
+        self.summary = QLabel()
+        self.notes = QLabel()
+        self.notes.setStyleSheet(f"color: {theme.WARNING_TEXT};")
+        self.kinds = QComboBox()
+        self.kinds.addItems(["everything", "cuts", "pins", "accents", "off point"])
+        self.kinds.setAccessibleName("Which events")
+        self.kinds.currentIndexChanged.connect(self._fill)
+        self.measure = QPushButton("Measure an exported file")
+        self.measure.setToolTip(
+            "Decode the file and find every flash, cut and cue in its own pictures, against its own sound"
+        )
+        self.measure.clicked.connect(self.measure_wanted)
+        self.save = QPushButton("Save as CSV")
+        self.save.clicked.connect(self.save_wanted)
+        self.model = _Events()
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(23)
+        self.table.setShowGrid(False)
+        self.table.setAccessibleName("Events")
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.setHighlightSections(False)
+        self.table.clicked.connect(self._go)
+        top = QHBoxLayout()
+        top.addWidget(self.summary, 1)
+        top.addWidget(self.kinds)
+        top.addWidget(self.measure)
+        top.addWidget(self.save)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(12, 8, 12, 10)
+        whole.addLayout(top)
+        whole.addWidget(self.notes)
+        whole.addWidget(self.table, 1)
+        project.changed.connect(self._again)
+        self._again()
+
+    def _again(self) -> None:
+        self.measured = False
+        self._show(check_reel(self.project.timeline))
+
+    def show_measured(self, report: Report) -> None:
+        self.measured = True
+        self._show(report)
+
+    def _show(self, report: Report) -> None:
+        self.report = report
+        tied = [e for e in report.events if e.tied]
+        on = sum(e.ok for e in tied)
+        colour = theme.GOOD if report.ok else theme.WARNING_TEXT
+        where = "measured in the file" if self.measured else "as planned"
+        text = f"<span style='color:{colour}'><b>{on} of {len(tied)} on point</b></span>, worst {report.worst_ms:.1f} ms, {where}"
+        if report.sound_offset_ms is not None:
+            text += f"; sound {report.sound_offset_ms:+.2f} ms"
+        self.summary.setText(text if tied else "Nothing is tied to a point yet.")
+        self.notes.setText(
+            report.notes[0] + (f" (+{len(report.notes) - 1} more)" if len(report.notes) > 1 else "")
+            if report.notes
+            else ""
+        )
+        self.notes.setToolTip("\n".join(report.notes))
+        self.notes.setVisible(bool(report.notes))
+        self._fill()
+
+    def _fill(self) -> None:
+        wanted = self.kinds.currentText()
+        rows = [
+            e
+            for e in self.report.events
+            if wanted == "everything" or wanted == e.kind + "s" or (wanted == "off point" and e.tied and not e.ok)
+        ]
+        self.model.show_rows(rows)
+
+    def _go(self, index: QModelIndex) -> None:
+        self.project.go(self.model.rows[index.row()].frame)
+
+    def save_csv(self, path: Path) -> None:
+        """Write what the table is made of. Raises TempikError when it cannot be written."""
+        write_whole(path.absolute(), as_csv(self.report).encode())

@@ -1,0 +1,205 @@
+"""Bringing files in and out: songs analysed, footage probed, projects opened and saved, the demo written."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
+
+from tempik.demo import PROJECT, demo_is_whole
+from tempik.desktop.project import Project
+from tempik.desktop.work import Job, Worker
+from tempik.edit import change
+from tempik.edit.assemble import soundtrack_from
+from tempik.errors import TempikError
+from tempik.media import Probe, probe
+from tempik.reel import Reel
+from tempik.reel.file import SUFFIX, missing_media, relink
+from tempik.rhythm import Analysis, analyse, cache_folder
+
+SONG_SUFFIXES = {".wav", ".mp3", ".flac", ".ogg", ".oga", ".opus", ".m4a", ".aac", ".aif", ".aiff", ".wma"}
+SONG_FILTER = "Songs (" + " ".join(f"*{s}" for s in sorted(SONG_SUFFIXES)) + ");;All files (*)"
+FOOTAGE_FILTER = "Videos (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mxf);;All files (*)"
+PROJECT_FILTER = f"Tempik projects (*{SUFFIX})"
+
+
+class Files(QObject):
+    """Whatever takes time runs as a job; results arrive as undoable changes of the project."""
+
+    opened = Signal()  # another project is open
+    media_missing = Signal(list)
+
+    def __init__(self, project: Project, worker: Worker) -> None:
+        super().__init__(project)
+        self.project, self.worker = project, worker
+
+    def bring(self, paths: list[str]) -> None:
+        """Take dropped files for what they are: a project, a song, footage; folders are looked into."""
+        files: list[str] = []
+        for path in paths:
+            found = Path(path)
+            files += sorted(str(p) for p in found.rglob("*") if p.is_file()) if found.is_dir() else [path]
+        projects = [f for f in files if f.endswith(SUFFIX)]
+        if projects:
+            self.open_project(Path(projects[0]))
+            return
+        songs = [f for f in files if Path(f).suffix.lower() in SONG_SUFFIXES]
+        if songs:
+            self.open_song(songs[0])
+        rest = [f for f in files if f not in songs]
+        if rest:
+            self.add_footage(rest)
+        if not files:
+            self.project.said.emit("That folder holds no files.", True)
+
+    def open_song(self, path: str, done: Callable[[], None] | None = None) -> None:
+        """Find a song's beats in the background and make it the reel's song."""
+
+        def work(job: Job) -> Analysis:
+            return analyse(path, job.report)
+
+        def take(found: Analysis) -> None:
+            song = soundtrack_from(path, found)
+            if self.project.change("Song opened", lambda reel: change.with_song(reel, song)):
+                name = Path(path).name
+                if found.beats:
+                    kind = "an even grid" if found.steady else "followed by ear"
+                    self.project.said.emit(
+                        f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}.", False
+                    )
+                else:
+                    self.project.said.emit(
+                        f"{name} has no steady beat; double click among the points to place them by hand.",
+                        True,
+                    )
+            if done is not None:
+                done()
+
+        self.worker.start("Finding the beats", work, take, lambda text: self.project.said.emit(text, True))
+
+    def add_footage(self, paths: list[str]) -> None:
+        """Probe files in the background and add each to the footage; a file that does not serve says why."""
+
+        def work(job: Job) -> tuple[list[Probe], list[str]]:
+            good: list[Probe] = []
+            bad: list[str] = []
+            for number, path in enumerate(paths):
+                job.report(number / len(paths))
+                try:
+                    facts = probe(path)
+                    change.footage_from(facts, set())
+                    good.append(facts)
+                except TempikError as error:
+                    bad.append(str(error))
+            return good, bad
+
+        def take(result: tuple[list[Probe], list[str]]) -> None:
+            good, bad = result
+            if good:
+                count = f"{len(good)} piece{'s' if len(good) != 1 else ''} of footage added"
+
+                def add(reel: Reel) -> Reel:
+                    for facts in good:
+                        reel = change.with_footage(reel, facts)
+                    return reel
+
+                if not self.project.change(count, add):
+                    self.project.said.emit("That footage is on the reel already.", False)
+                last = self.project.reel.footage[-1].id if self.project.reel.footage else None
+                self.project.select_footage(last)
+            if bad:
+                more = f" ({len(bad) - 1} more could not be added)" if len(bad) > 1 else ""
+                self.project.said.emit(bad[0] + more, True)
+
+        self.worker.start("Reading footage", work, take, lambda text: self.project.said.emit(text, True))
+
+    def open_project(self, path: Path) -> bool:
+        """Open a project; missing media is asked for and the rest kept."""
+        try:
+            self.project.open(path)
+        except TempikError as error:
+            self.project.said.emit(str(error), True)
+            return False
+        self.opened.emit()
+        self.ask_for_missing()
+        return True
+
+    def ask_for_missing(self) -> None:
+        gone = missing_media(self.project.reel)
+        self.media_missing.emit(gone)
+
+    def found(self, old: str, new: str) -> None:
+        """Read a missing file from where it was found; others missing that lie beside it are found with it."""
+        reel = relink(self.project.reel, old, new)
+        for other in missing_media(reel):
+            beside = Path(new).with_name(Path(other).name)
+            if beside.is_file():
+                reel = relink(reel, other, str(beside))
+        self.project.change("Missing media found", lambda _: reel)
+        self.ask_for_missing()
+
+    def open_demo(self) -> None:
+        """Open the demo, written first where it is not there yet."""
+        folder = demo_folder()
+        if demo_is_whole(folder):
+            self.open_project(folder / PROJECT)
+            return
+
+        def work(job: Job) -> Path:
+            # A process of its own: drawing holds the interpreter and would make the window stutter.
+            made = subprocess.Popen(
+                [sys.executable, "-m", "tempik.cli", "demo", str(folder)],
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+            )
+            waited = 0.0
+            while made.poll() is None:
+                job.stop_event.wait(0.2)
+                if job.cancelled:
+                    made.kill()
+                waited += 0.2
+                job.report(min(0.95, waited / (waited + 12)))
+            if made.returncode:
+                said = made.stderr.read().decode().strip().rpartition("tempik: ")[2] if made.stderr else ""
+                raise TempikError(said or "The demo could not be written.")
+            return folder / PROJECT
+
+        self.worker.start("Making the demo", work, self._demo_made, lambda text: self.project.said.emit(text, True))
+
+    def _demo_made(self, project: Path) -> None:
+        self.open_project(project)
+
+    def settings(self, width: int, height: int, rate: str | None) -> None:
+        """Change frame size or rate; frames are re-derived, points stay."""
+        from tempik.time import parse_rate, rate_text
+
+        reel = self.project.reel
+        new_rate = parse_rate(rate) if rate else reel.rate
+        before = self.project.timeline.frames
+        if self.project.change("Reel settings changed", lambda r: change.with_settings(r, width, height, new_rate)):
+            after = self.project.timeline.frames
+            text = f"The reel is {width}×{height} at {rate_text(new_rate)} frames/s"
+            text += f": {before} frames became {after}; every point kept its time." if before != after else "."
+            self.project.said.emit(text, False)
+
+
+def demo_folder() -> Path:
+    """Return where the demo is written: beside what else can be made again."""
+    return cache_folder() / "demo"
+
+
+def with_missing_removed(project: Project, path: str) -> None:
+    """Take a file that will not be found off the reel, with the clips that show it."""
+    gone = {f.id for f in project.reel.footage if f.path == path}
+    project.change(
+        "Missing footage removed",
+        lambda reel: replace(
+            reel,
+            clips=tuple(c for c in reel.clips if c.footage not in gone),
+            footage=tuple(f for f in reel.footage if f.id not in gone),
+        ),
+    )

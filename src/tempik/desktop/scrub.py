@@ -1,0 +1,77 @@
+"""Looking at one piece of footage frame by frame: exact pictures read on a thread, the latest wish first."""
+
+from __future__ import annotations
+
+import threading
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage, QTransform
+
+from tempik.errors import TempikError
+from tempik.media import FrameReader
+from tempik.media.picture import to_rgb
+from tempik.render.pictures import shared_index
+
+LONGEST_PX = 480
+
+
+class Scrubber(QObject):
+    """Reads the frame on screen at an instant of a file. `shown` and `failed` reach the interface thread."""
+
+    shown = Signal(str, float, QImage)
+    failed = Signal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._lock = threading.Condition()
+        self._wish: tuple[str, float, int] | None = None
+        self._closing = False
+        self._thread = threading.Thread(target=self._work, name="scrub", daemon=True)
+        self._thread.start()
+
+    def want(self, path: str, time_s: float, rotation_deg: int) -> None:
+        with self._lock:
+            self._wish = (path, time_s, rotation_deg)
+            self._lock.notify()
+
+    def close(self) -> None:
+        with self._lock:
+            self._closing = True
+            self._lock.notify()
+        self._thread.join(5)
+
+    def _work(self) -> None:
+        reader: FrameReader | None = None
+        while True:
+            with self._lock:
+                while self._wish is None and not self._closing:
+                    self._lock.wait()
+                if self._closing or self._wish is None:
+                    break
+                path, time_s, rotation = self._wish
+                self._wish = None
+            try:
+                if reader is None or reader.path != path:
+                    if reader is not None:
+                        reader.close()
+                    reader = FrameReader(path, shared_index(path), 96 << 20, LONGEST_PX)
+                rgb = to_rgb(reader.at(time_s, backward=True))
+            except TempikError as error:
+                self._send_failure(str(error))
+                continue
+            height, width = rgb.shape[:2]
+            image = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+            if rotation:
+                image = image.transformed(QTransform().rotate(rotation))
+            try:
+                self.shown.emit(path, time_s, image)
+            except RuntimeError:
+                break
+        if reader is not None:
+            reader.close()
+
+    def _send_failure(self, text: str) -> None:
+        try:
+            self.failed.emit(text)
+        except RuntimeError:
+            self._closing = True

@@ -1,0 +1,196 @@
+"""The song strip: the whole song, and the stretch of it that the reel uses as a window to drag and resize."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from tempik.desktop import theme
+from tempik.desktop.project import Project
+from tempik.desktop.strips import Song
+from tempik.desktop.theme import colour, figures, words
+from tempik.edit import change
+from tempik.time import clock_text, time_of
+
+HEIGHT = 56
+HANDLE_PX = 7
+SHORTEST_S = 0.5
+
+
+class SongStrip(QWidget):
+    """Drag the window to move the stretch, its sides to resize; both snap to downbeats unless Alt is held."""
+
+    def __init__(self, project: Project, song: Song) -> None:
+        super().__init__()
+        self.project, self.song = project, song
+        self._layer: QPixmap | None = None
+        self._grip = ""
+        self._press_s = 0.0
+        self._was = (0.0, 0.0)
+        self.setFixedHeight(HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Song")
+        self.setToolTip("The whole song. Drag the window to use another stretch; its sides change the reel's length.")
+        project.changed.connect(self._anew)
+        project.moved.connect(lambda _: self.update())
+        song.changed.connect(self._anew)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, HEIGHT)
+
+    def _anew(self) -> None:
+        self._layer = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._layer = None
+
+    @property
+    def _length_s(self) -> float:
+        record = self.project.reel.soundtrack
+        return record.length_s if record is not None else 0.0
+
+    def _x(self, song_s: float) -> float:
+        return song_s / self._length_s * self.width() if self._length_s else 0.0
+
+    def _window(self) -> QRectF:
+        timeline = self.project.timeline
+        left = self._x(timeline.start_s)
+        right = self._x(timeline.start_s + time_of(timeline.frames, timeline.rate))
+        return QRectF(left, 1, max(right - left, 3), HEIGHT - 2)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._layer is None:
+            self._layer = QPixmap(self.size() * self.devicePixelRatioF())
+            self._layer.setDevicePixelRatio(self.devicePixelRatioF())
+            layer = QPainter(self._layer)
+            self._paint_song(layer)
+            layer.end()
+        p = QPainter(self)
+        p.drawPixmap(0, 0, self._layer)
+        if self._length_s:
+            self._paint_window(p)
+        p.end()
+
+    def _paint_song(self, p: QPainter) -> None:
+        p.fillRect(self.rect(), QColor(theme.SUNK))
+        record = self.project.reel.soundtrack
+        if record is None or self.song.outline is None:
+            p.setPen(QColor(theme.QUIET))
+            p.setFont(words(13))
+            text = "reading the song …" if record is not None else "no song yet: drop one on the window"
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            return
+        count = self.width()
+        peaks = self.song.outline.columns(0.0, record.length_s, count)
+        # Energy over about a second colours the wave: quiet passages dim, full ones bright.
+        size = max(1, round(count / record.length_s))
+        energy = np.convolve(peaks**2, np.ones(2 * size + 1) / (2 * size + 1), mode="same") ** 0.5
+        top = float(energy.max()) or 1.0
+        middle = HEIGHT / 2 + 4
+        lines: list[list[QLineF]] = [[] for _ in range(5)]
+        for i, (h, e) in enumerate(zip(peaks, energy, strict=True)):
+            lines[min(4, int(e / top * 5))].append(
+                QLineF(i, middle - h * (HEIGHT / 2 - 8), i, middle + h * (HEIGHT / 2 - 8))
+            )
+        for shade, group in zip(("#4a433b", "#665a4a", "#85735a", "#a89070", "#d4b98e"), lines, strict=True):
+            p.setPen(QColor(shade))
+            p.drawLines(group)
+        p.setPen(colour(theme.RHYTHM, 0.55))
+        bars = [q for q in record.points if q.kind == "downbeat"]
+        step = 1 if len(bars) < count / 14 else 4 if len(bars) < count / 4 else 16
+        for point in bars[::step]:
+            x = self._x(point.time_s)
+            p.drawLine(QPointF(x, HEIGHT - 5), QPointF(x, HEIGHT))
+        p.setFont(words(12))
+        p.setPen(QColor(theme.QUIET))
+        name = record.path.rsplit("/", 1)[-1]
+        tempo = f"{record.tempo_bpm:.2f}".rstrip("0").rstrip(".") + " BPM" if record.tempo_bpm else "no steady beat"
+        if record.tempo_bpm:
+            tempo += ", even grid" if record.steady else ", followed"
+        p.drawText(
+            QRectF(8, 2, self.width() - 16, 16),
+            Qt.AlignmentFlag.AlignLeft,
+            f"{name} · {tempo} · {clock_text(record.length_s)}",
+        )
+
+    def _paint_window(self, p: QPainter) -> None:
+        box = self._window()
+        shade = colour(theme.SUNK, 0.62)
+        p.fillRect(QRectF(0, 0, box.left(), HEIGHT), shade)
+        p.fillRect(QRectF(box.right(), 0, self.width() - box.right(), HEIGHT), shade)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        p.setPen(QPen(QColor(theme.RHYTHM), 1.6))
+        p.drawRoundedRect(box.adjusted(1, 0, -1, 0), 3, 3)
+        p.setBrush(QColor(theme.RHYTHM))
+        p.setPen(Qt.PenStyle.NoPen)
+        for x in (box.left() + 1, box.right() - 1):
+            p.drawRoundedRect(QRectF(x - 2.5, HEIGHT / 2 - 9, 5, 18), 2, 2)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        timeline = self.project.timeline
+        x = self._x(timeline.start_s + time_of(self.project.frame, timeline.rate))
+        p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))
+        p.drawLine(QPointF(x, 2), QPointF(x, HEIGHT - 2))
+        if self._grip:
+            p.setFont(figures(12))
+            p.setPen(QColor(theme.TEXT))
+            length = time_of(timeline.frames, timeline.rate)
+            text = f"{timeline.start_s:.2f} s + {length:.2f} s"
+            p.drawText(box.adjusted(8, 0, -8, -3), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
+
+    def _part(self, x: float) -> str:
+        box = self._window()
+        if not self._length_s:
+            return ""
+        if abs(x - box.left()) <= HANDLE_PX:
+            return "start"
+        if abs(x - box.right()) <= HANDLE_PX:
+            return "end"
+        return "window" if box.left() < x < box.right() else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and self._length_s:
+            self._grip = self._part(event.position().x())
+            self._press_s = event.position().x() / self.width() * self._length_s
+            self._was = (self.project.timeline.start_s, self.project.reel.length_s)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        x = event.position().x()
+        if not self._grip:
+            shape = {
+                "start": Qt.CursorShape.SizeHorCursor,
+                "end": Qt.CursorShape.SizeHorCursor,
+                "window": Qt.CursorShape.OpenHandCursor,
+            }
+            self.setCursor(shape.get(self._part(x), Qt.CursorShape.ArrowCursor))
+            return
+        moved = x / self.width() * self._length_s - self._press_s
+        free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        start, length = self._was
+        if self._grip == "window":
+            start = min(max(self._snapped(start + moved, free), 0.0), max(0.0, self._length_s - length))
+        elif self._grip == "start":
+            end = start + length
+            start = min(max(self._snapped(start + moved, free), 0.0), end - SHORTEST_S)
+            length = end - start
+        else:
+            end = min(self._snapped(start + length + moved, free), self._length_s)
+            length = max(SHORTEST_S, end - start)
+        self.project.preview_change(lambda reel: change.with_stretch(reel, start, length))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._grip:
+            self._grip = ""
+            self.project.settle("Stretch of song changed")
+            self.update()
+
+    def _snapped(self, song_s: float, free: bool) -> float:
+        record = self.project.reel.soundtrack
+        if free or record is None:
+            return song_s
+        bars = [q.time_s for q in record.points if q.kind == "downbeat"]
+        nearest = min(bars, key=lambda t: abs(t - song_s), default=song_s)
+        return nearest if abs(self._x(nearest) - self._x(song_s)) < 9 else song_s

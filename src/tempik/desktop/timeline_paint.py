@@ -1,0 +1,437 @@
+"""Painting the timeline: ruler, points on the waveform, the picture row, accent rows."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+
+from tempik.accents import CATALOGUE, Pulse, accent_named, level
+from tempik.accents.envelope import span_frames
+from tempik.desktop import theme
+from tempik.desktop.strips import Song, Strips
+from tempik.desktop.theme import colour, figures, words
+from tempik.desktop.view import (
+    GUTTER,
+    PICTURE_H,
+    POINTS_H,
+    ROW_H,
+    RULER_H,
+    View,
+    picture_top,
+    points_top,
+    row_top,
+)
+from tempik.edit.timeline import Placed, Timeline, source_at_frames
+from tempik.reel import Point, Reel
+from tempik.retime import speed_range
+from tempik.time import time_of
+
+# Clip grounds, one a piece of footage in turn: all dark and close, so that they part clips without shouting.
+CLIP_TINTS = ("#4a3220", "#54291e", "#25333d", "#4d3b17", "#3a322c", "#3d2b3a", "#2b3a2c", "#473626")
+HEAD_H = 19
+TRACE_H = 26
+
+
+def paint_ground(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+    p.fillRect(0, 0, view.width, height, QColor(theme.SUNK))
+    p.fillRect(0, 0, view.width, RULER_H, QColor(theme.RAISED))
+    rows = [(points_top(), POINTS_H), (picture_top(), PICTURE_H)]
+    rows += [(row_top(n), ROW_H) for n in range(len(timeline.reel.rows))]
+    for top, tall in rows:
+        p.fillRect(QRectF(GUTTER, top, view.width - GUTTER, tall), QColor(theme.GROUND))
+    end_x = view.x(time_of(timeline.frames, timeline.rate))
+    if end_x < view.width:
+        p.fillRect(QRectF(max(end_x, GUTTER), RULER_H, view.width - end_x, height), QColor(theme.SUNK))
+
+
+def paint_gutter(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+    """Row names. Painted last, so that what scrolls goes under them."""
+    p.fillRect(0, 0, GUTTER, height, QColor(theme.RAISED))
+    p.setPen(QColor(theme.QUIET))
+    p.setFont(words(12))
+    p.drawText(QRectF(12, 4, GUTTER - 12, 18), Qt.AlignmentFlag.AlignVCenter, "bar.beat")
+    p.setFont(words(12))
+    p.drawText(QRectF(12, 21, GUTTER - 12, 16), Qt.AlignmentFlag.AlignVCenter, "seconds")
+    p.setPen(QColor(theme.TEXT))
+    p.setFont(words(13))
+    for name, top, tall in (("points", points_top(), POINTS_H), ("picture", picture_top(), PICTURE_H)):
+        p.drawText(QRectF(12, top, GUTTER - 14, tall), Qt.AlignmentFlag.AlignVCenter, name)
+    for number, row in enumerate(timeline.reel.rows):
+        top = row_top(number)
+        accent = CATALOGUE.get(row.accent)
+        p.setPen(QColor(theme.QUIET if row.muted else theme.TEXT))
+        p.setFont(words(13))
+        p.drawText(
+            QRectF(12, top + 3, GUTTER - 28, 18),
+            Qt.AlignmentFlag.AlignVCenter,
+            accent.title.lower() if accent else row.accent,
+        )
+        p.setPen(QColor(theme.QUIET))
+        p.setFont(words(12))
+        every = row.rule.every
+        rule = "by hand" if every == 0 else "every point" if every == 1 else f"every {every}"
+        if row.muted:
+            rule = "muted"
+        p.drawText(QRectF(12, top + 19, GUTTER - 20, 16), Qt.AlignmentFlag.AlignVCenter, rule)
+        p.setPen(QPen(QColor(theme.QUIET), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        for dot in range(3):
+            p.drawPoint(QPointF(GUTTER - 12, top + 9 + dot * 5))
+    p.setPen(QColor(theme.LINE))
+    p.drawLine(GUTTER - 1, 0, GUTTER - 1, height)
+
+
+def paint_ruler(p: QPainter, timeline: Timeline, view: View) -> None:
+    """bar.beat first; seconds below, and frame numbers once a frame is wide enough to read."""
+    points = [q for q in timeline.on_reel() if q.beat]
+    downbeats = [q for q in points if q.beat == 1]
+    bar_px = _spacing(downbeats, timeline, view)
+    step = next((s for s in (1, 2, 4, 8, 16, 32) if bar_px * s >= 46), 64)
+    beat_px = _spacing(points, timeline, view)
+    for point in points:
+        x = view.x(timeline.reel_s(point))
+        if not GUTTER - 40 <= x <= view.width + 40:
+            continue
+        if point.beat == 1:
+            if (point.bar - 1) % step == 0:
+                p.setPen(QColor(theme.TEXT))
+                p.setFont(figures(13, True))
+                p.drawText(QPointF(x + 4, 17), str(point.bar))
+        elif beat_px >= 46:
+            p.setPen(QColor(theme.QUIET))
+            p.setFont(figures(12))
+            p.drawText(QPointF(x + 4, 17), point.label)
+        p.setPen(colour(theme.RHYTHM, 0.8 if point.beat == 1 else 0.35))
+        p.drawLine(QPointF(x, 4 if point.beat == 1 else 10), QPointF(x, 20))
+    p.setFont(figures(12))
+    frame_px = view.px_per_s / float(timeline.rate)
+    p.setPen(QColor(theme.QUIET))
+    if frame_px >= 7:
+        _paint_frames(p, timeline, view, frame_px)
+    else:
+        second = next((s for s in (0.5, 1, 2, 5, 10, 20, 30, 60) if s * view.px_per_s >= 58), 120)
+        k = max(0, math.floor(view.start_s / second))
+        while k * second <= view.end_s:
+            x = view.x(k * second)
+            p.drawLine(QPointF(x, 24), QPointF(x, 28))
+            p.drawText(QPointF(x + 4, 35), f"{k * second:g}")
+            k += 1
+
+
+def _paint_frames(p: QPainter, timeline: Timeline, view: View, frame_px: float) -> None:
+    every = next((s for s in (1, 2, 5, 10, 15, 30) if s * frame_px >= 38), 60)
+    first = max(0, int(view.start_s * float(timeline.rate)))
+    last = min(timeline.frames, int(view.end_s * float(timeline.rate)) + 1)
+    for k in range(first, last + 1):
+        x = view.x(time_of(k, timeline.rate))
+        p.drawLine(QPointF(x, 24 if k % every == 0 else 27), QPointF(x, 29))
+        if k % every == 0:
+            p.drawText(QPointF(x + 3, 38), f"f{k}")
+
+
+def _spacing(points: list[Point], timeline: Timeline, view: View) -> float:
+    if len(points) < 2:
+        return view.width
+    return (points[-1].time_s - points[0].time_s) / (len(points) - 1) * view.px_per_s
+
+
+def paint_frame_cells(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+    """Single frames as cells, when zoomed in far enough to see them."""
+    frame_px = view.px_per_s / float(timeline.rate)
+    if frame_px < 7:
+        return
+    p.setPen(colour(theme.LINE, min(1.0, frame_px / 24)))
+    first = max(0, int(view.start_s * float(timeline.rate)))
+    for k in range(first, min(timeline.frames, int(view.end_s * float(timeline.rate)) + 1) + 1):
+        x = view.x(time_of(k, timeline.rate))
+        p.drawLine(QPointF(x, RULER_H), QPointF(x, height))
+
+
+def paint_lines(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+    """A thin line through every row at each point; its weight follows its strength."""
+    crowded = _spacing(timeline.on_reel(), timeline, view) < 7
+    for point in timeline.on_reel():
+        if crowded and point.kind == "beat":
+            continue
+        x = view.x(timeline.reel_s(point))
+        if GUTTER <= x <= view.width:
+            alpha = 0.14 + 0.34 * point.strength + (0.12 if point.kind == "downbeat" else 0.0)
+            p.setPen(QPen(colour(theme.RHYTHM, min(alpha, 0.6)), 1.4 if point.kind == "downbeat" else 1.0))
+            p.drawLine(QPointF(x, RULER_H + 14), QPointF(x, height))
+
+
+def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovered: str | None) -> None:
+    top = points_top()
+    _paint_wave(p, timeline, view, song, QRectF(GUTTER, top + 18, view.width - GUTTER, POINTS_H - 20))
+    on_reel = timeline.on_reel()
+    crowded = _spacing(on_reel, timeline, view) < 11
+    for point in on_reel:
+        x = view.x(timeline.reel_s(point))
+        if not GUTTER <= x <= view.width or (crowded and point.kind == "beat" and point.id != hovered):
+            continue
+        paint_diamond(p, x, top + 9, 6.5 if point.id == hovered else 5.2, point)
+
+
+def paint_diamond(p: QPainter, x: float, y: float, size: float, point: Point) -> None:
+    """A point's sign: filled for a downbeat, open for a beat, barred when placed by hand."""
+    sign = QPolygonF([QPointF(x, y - size), QPointF(x + size, y), QPointF(x, y + size), QPointF(x - size, y)])
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    p.setPen(QPen(QColor(theme.RHYTHM), 1.5))
+    p.setBrush(QColor(theme.RHYTHM if point.kind in ("downbeat", "drop") else theme.GROUND))
+    p.drawPolygon(sign)
+    if point.kind == "hand":
+        p.drawLine(QPointF(x - size - 3, y), QPointF(x + size + 3, y))
+    if point.locked:
+        p.drawLine(QPointF(x, y - size - 3), QPointF(x, y + size + 3))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QRectF) -> None:
+    if song.outline is None:
+        p.setPen(QColor(theme.QUIET))
+        p.setFont(words(12))
+        if timeline.reel.soundtrack is not None:
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, "reading the song …")
+        return
+    count = int(box.width())
+    start = timeline.start_s + view.start_s
+    peaks = song.outline.columns(start, start + count / view.px_per_s, count)
+    middle, half = box.center().y(), box.height() / 2
+    p.setPen(QColor("#7c6d58"))
+    p.drawLines(
+        [QLineF(box.left() + i, middle - half * h, box.left() + i, middle + half * h) for i, h in enumerate(peaks)]
+    )
+
+
+def paint_picture_row(
+    p: QPainter, timeline: Timeline, view: View, strips: Strips, selected: str | None, missing: set[str]
+) -> None:
+    top = picture_top()
+    for first, end in timeline.gaps():
+        box = QRectF(view.x(time_of(first, timeline.rate)), top, 0, PICTURE_H)
+        box.setRight(view.x(time_of(end, timeline.rate)))
+        if box.right() > GUTTER and box.left() < view.width:
+            p.fillRect(box, QBrush(colour(theme.WARNING, 0.45), Qt.BrushStyle.BDiagPattern))
+            if box.width() > 60:
+                p.setPen(QColor(theme.TEXT))
+                p.setFont(words(12))
+                p.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
+    order = {f.id: i for i, f in enumerate(timeline.reel.footage)}
+    for placed in timeline.placed:
+        box = clip_box(timeline, view, placed)
+        if box.right() >= GUTTER and box.left() <= view.width:
+            tint = CLIP_TINTS[order.get(placed.footage.id, 0) % len(CLIP_TINTS)]
+            _paint_clip(p, timeline, view, placed, box, strips, tint, placed.footage.path in missing)
+            if placed.clip.id == selected:
+                p.setPen(QPen(QColor(theme.TEXT), 2))
+                p.setBrush(Qt.BrushStyle.NoBrush)
+                p.drawRoundedRect(box.adjusted(1, 1, -1, -1), 3, 3)
+
+
+def clip_box(timeline: Timeline, view: View, placed: Placed) -> QRectF:
+    left, right = view.x(time_of(placed.first, timeline.rate)), view.x(time_of(placed.end, timeline.rate))
+    return QRectF(left + 0.5, picture_top(), max(right - left - 1, 1), PICTURE_H)
+
+
+def _paint_clip(
+    p: QPainter,
+    timeline: Timeline,
+    view: View,
+    placed: Placed,
+    box: QRectF,
+    strips: Strips,
+    tint: str,
+    gone: bool,
+) -> None:
+    p.save()
+    p.setClipRect(box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000)))
+    p.fillRect(box, QColor(tint))
+    film = QRectF(box.left(), box.top() + HEAD_H, box.width(), PICTURE_H - HEAD_H - TRACE_H)
+    _paint_film(p, timeline, view, placed, film, strips)
+    _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom(), box.width(), TRACE_H))
+    name = placed.footage.path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    low, high = speed_range(placed.clip.curve)
+    speed = (
+        f"{low * 100:.0f}"
+        if low == high
+        else f"{placed.clip.curve.nodes[0].speed * 100:.0f}→{placed.clip.curve.nodes[-1].speed * 100:.0f}"
+    )
+    left = max(box.left(), GUTTER) + 6
+    room = box.right() - left - 6
+    p.setFont(words(12))
+    if gone:
+        p.setPen(QColor(theme.WARNING_TEXT))
+        name = "missing: " + name
+    else:
+        p.setPen(QColor(theme.TEXT))
+    text = QFontMetricsF(words(12)).elidedText(name, Qt.TextElideMode.ElideRight, max(room, 0))
+    p.drawText(QRectF(left, box.top(), max(room, 0), HEAD_H), Qt.AlignmentFlag.AlignVCenter, text)
+    used = QFontMetricsF(words(12)).horizontalAdvance(name) + 14
+    if (low != 1.0 or high != 1.0) and room - used > 44:
+        p.setFont(figures(12))
+        p.setPen(QColor(theme.SPEED))
+        p.drawText(
+            QRectF(left + used, box.top(), room - used, HEAD_H),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            speed + " %",
+        )
+    p.restore()
+
+
+def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
+    """Thumbnails of what is on screen at the middle of each tile, after speed and direction."""
+    p.fillRect(film, QColor(theme.SUNK))
+    aspect = timeline.reel.width / timeline.reel.height
+    tile = max(16.0, film.height() * aspect)
+    x = film.left()
+    if x < GUTTER:
+        x += math.floor((GUTTER - x) / tile) * tile
+    rate = float(timeline.rate)
+    while x < min(film.right(), view.width):
+        frame = max(placed.first, min(placed.end - 1, math.floor(view.time(x + tile / 2) * rate)))
+        source = float(source_at_frames(placed, np.array([float(frame)]), timeline.rate)[0])
+        picture = strips.at(placed.footage.path, source)
+        if picture is not None:
+            target = QRectF(x, film.top(), tile - 1, film.height())
+            scale = max(target.width() / picture.width(), target.height() / picture.height())
+            w, h = target.width() / scale, target.height() / scale
+            p.drawPixmap(target, picture, QRectF((picture.width() - w) / 2, (picture.height() - h) / 2, w, h))
+        x += tile
+    for still, at_end in ((placed.short_before_s, False), (placed.short_after_s, True)):
+        if still > 0:
+            span = still * view.px_per_s
+            left = film.right() - span if at_end else film.left()
+            p.fillRect(
+                QRectF(left, film.top(), span, film.height()),
+                QBrush(QColor(theme.WARNING), Qt.BrushStyle.BDiagPattern),
+            )
+
+
+def trace_y(speed: float, box: QRectF) -> float:
+    """Return where a speed lies in a trace: logarithmic from an eighth to eight times, one in the middle."""
+    size = min(max(abs(speed), 0.125), 8.0)
+    return box.center().y() - math.log2(size) / 6 * (box.height() - 6)
+
+
+def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, box: QRectF) -> None:
+    """The speed over the clip, chevrons where it runs backward, hatching where frames repeat."""
+    p.setPen(colour(theme.TEXT, 0.12))
+    p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
+    left, right = max(box.left(), GUTTER), min(box.right(), view.width)
+    count = max(2, int((right - left) / 4))
+    xs = np.linspace(left, right, count)
+    times = np.array([view.time(float(x)) for x in xs]) - placed.begin / float(timeline.rate)
+    speeds = placed.map.speed(times)
+    floor = float(timeline.rate) / float(placed.footage.rate)
+    slow = np.abs(speeds) < floor * 0.999
+    for i in np.flatnonzero(slow[:-1]):
+        p.fillRect(
+            QRectF(xs[i], box.top(), xs[i + 1] - xs[i], box.height()),
+            QBrush(colour(theme.WARNING, 0.55), Qt.BrushStyle.BDiagPattern),
+        )
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    path = QPainterPath(QPointF(xs[0], trace_y(float(speeds[0]), box)))
+    for x, v in zip(xs[1:], speeds[1:], strict=True):
+        path.lineTo(float(x), trace_y(float(v), box))
+    p.setPen(QPen(QColor(theme.SPEED), 1.8))
+    p.drawPath(path)
+    backward = np.flatnonzero(speeds < 0)
+    if len(backward):
+        p.setPen(QPen(QColor(theme.TEXT), 1.6))
+        a, b = float(xs[backward[0]]), float(xs[backward[-1]])
+        y = box.top() - 14
+        x = a + 14
+        while x < b - 4:
+            p.drawPolyline(QPolygonF([QPointF(x, y - 5), QPointF(x - 5, y), QPointF(x, y + 5)]))
+            x += 9 if (x - a) % 46 < 22 else 28
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def paint_pins(p: QPainter, timeline: Timeline, view: View) -> None:
+    """A stitch from each point down to the cue that is tied to it."""
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    for placed in timeline.placed:
+        for tie in placed.ties:
+            x = view.x(time_of(tie.frame, timeline.rate))
+            if GUTTER <= x <= view.width:
+                bottom = picture_top() + PICTURE_H - TRACE_H
+                p.setPen(QPen(QColor(theme.CUE), 1.6, Qt.PenStyle.DashLine))
+                p.drawLine(QPointF(x, points_top() + 16), QPointF(x, bottom - 8))
+                paint_cue(p, x, bottom)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def paint_cue(p: QPainter, x: float, bottom: float, size: float = 6.0) -> None:
+    """A cue's sign: a small triangle standing on the instant."""
+    p.setPen(QPen(QColor(theme.GROUND), 1))
+    p.setBrush(QColor(theme.CUE))
+    p.drawPolygon(QPolygonF([QPointF(x, bottom - 2 * size), QPointF(x + size, bottom), QPointF(x - size, bottom)]))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def paint_rows(p: QPainter, timeline: Timeline, view: View, hovered: tuple[int, str] | None) -> None:
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    for number, row in enumerate(timeline.pulses):
+        box = QRectF(GUTTER, row_top(number), view.width - GUTTER, ROW_H)
+        if hovered is not None and hovered[0] == number:
+            point = timeline.point(hovered[1])
+            if point is not None:
+                x = view.x(time_of(timeline.frame_of_point(point), timeline.rate))
+                p.fillRect(QRectF(x, box.top(), 14, box.height()), colour(theme.PULSE, 0.14))
+        for pulse in row:
+            _paint_pulse(p, timeline, view, box, pulse)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse: Pulse) -> None:
+    """The envelope to scale in time: its lead and its decay are seen against the frames."""
+    envelope = accent_named(pulse.accent).envelope
+    before, after = span_frames(envelope, timeline.rate, pulse.gap_s)
+    base = box.bottom() - 3
+    tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
+    frames = range(-before, after + 1)
+    xs = [view.x(time_of(pulse.frame + k, timeline.rate)) for k in frames]
+    if xs[-1] < GUTTER or xs[0] > view.width:
+        return
+    ys = [base - tall * level(envelope, k, timeline.rate, pulse.gap_s) for k in frames]
+    path = QPainterPath(QPointF(view.x(time_of(pulse.frame, timeline.rate)), base))
+    frame_px = view.px_per_s / float(timeline.rate)
+    for k, x, y in zip(frames, xs, ys, strict=True):
+        if frame_px >= 7:  # single frames show as the steps that they are
+            if y < base:
+                path.lineTo(x, y)
+                path.lineTo(x + frame_px, y)
+        elif k >= -1:
+            path.lineTo(x, y)
+    path.lineTo(path.currentPosition().x(), base)
+    path.closeSubpath()
+    p.setPen(QPen(QColor(theme.TEXT if pulse.painted else theme.PULSE), 1.2))
+    p.setBrush(colour(theme.PULSE, 0.95 if pulse.painted else 0.45))
+    p.drawPath(path)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def paint_playhead(p: QPainter, view: View, x: float, height: int) -> None:
+    """White with a dark edge, readable over anything."""
+    if not GUTTER <= x <= view.width:
+        return
+    p.setPen(QPen(QColor(0, 0, 0, 160), 3))
+    p.drawLine(QPointF(x, 22), QPointF(x, height))
+    p.setPen(QPen(QColor(theme.PLAYHEAD), 1.4))
+    p.drawLine(QPointF(x, 22), QPointF(x, height))
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    p.setPen(QPen(QColor(0, 0, 0, 160), 1))
+    p.setBrush(QColor(theme.PLAYHEAD))
+    p.drawPolygon(QPolygonF([QPointF(x - 6, 21), QPointF(x + 6, 21), QPointF(x, 30)]))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def missing_footage(reel: Reel) -> set[str]:
+    """Return the paths of footage that are not there, for marking its clips."""
+    from pathlib import Path
+
+    return {f.path for f in reel.footage if not Path(f.path).is_file()}

@@ -1,0 +1,67 @@
+"""Where things lie on the timeline: rows down, time across."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from tempik.edit.timeline import Timeline
+
+GUTTER = 92
+RULER_H = 40
+POINTS_H = 74
+PICTURE_H = 112
+ROW_H = 38
+GAP = 4
+MAX_PX_PER_FRAME = 48.0
+
+
+class View(NamedTuple):
+    """The stretch of the reel that is on screen: `start_s` at the gutter's edge, `px_per_s` wide a second."""
+
+    start_s: float
+    px_per_s: float
+    width: int
+
+    def x(self, time_s: float) -> float:
+        return GUTTER + (time_s - self.start_s) * self.px_per_s
+
+    def time(self, x: float) -> float:
+        return self.start_s + (x - GUTTER) / self.px_per_s
+
+    @property
+    def end_s(self) -> float:
+        return self.time(self.width)
+
+    def fitted(self, length_s: float) -> View:
+        """Return the view that shows the whole reel with a little air after it."""
+        return View(0.0, max(1.0, (self.width - GUTTER - 12) / max(length_s, 0.5)), self.width)
+
+    def zoomed(self, factor: float, x: float, timeline: Timeline) -> View:
+        """Return the view scaled about the instant under `x`, from the whole reel to single frames."""
+        least = (self.width - GUTTER - 12) / max(timeline.frames / float(timeline.rate), 0.5) * 0.9
+        most = MAX_PX_PER_FRAME * float(timeline.rate)
+        scale = min(max(self.px_per_s * factor, min(least, most)), most)
+        held = self.time(x)
+        return View(held - (x - GUTTER) / scale, scale, self.width).kept_on(timeline)
+
+    def panned(self, pixels: float, timeline: Timeline) -> View:
+        return self._replace(start_s=self.start_s + pixels / self.px_per_s).kept_on(timeline)
+
+    def kept_on(self, timeline: Timeline) -> View:
+        """Return the view moved so that the reel stays in it."""
+        length_s = timeline.frames / float(timeline.rate)
+        span = (self.width - GUTTER) / self.px_per_s
+        latest = max(0.0, length_s - span + 12 / self.px_per_s)
+        return self._replace(start_s=min(max(self.start_s, 0.0), latest))
+
+
+def points_top() -> int:
+    return RULER_H
+
+
+def picture_top() -> int:
+    return RULER_H + POINTS_H + GAP
+
+
+def row_top(number: int) -> int:
+    return picture_top() + PICTURE_H + GAP + number * (ROW_H + GAP)

@@ -1,0 +1,40 @@
+"""The outline of a sound for drawing: how far it swings in each millisecond."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.media.audio import Sound
+
+PEAKS_PER_S = 1000
+
+
+class Waveform(NamedTuple):
+    """Peaks of shape (milliseconds,), 0 to 1 of the sound's own loudest."""
+
+    peaks: NDArray[np.float32]
+
+    def columns(self, start_s: float, end_s: float, count: int) -> NDArray[np.float32]:
+        """Return the largest peak in each of `count` even columns between two instants; 0 outside the sound."""
+        edges = np.linspace(start_s, end_s, count + 1) * PEAKS_PER_S
+        low = np.clip(np.floor(edges[:-1]).astype(int), 0, len(self.peaks))
+        high = np.clip(np.maximum(np.ceil(edges[1:]).astype(int), low + 1), 0, len(self.peaks))
+        out = np.zeros(count, np.float32)
+        inside = high > low
+        if inside.any() and len(self.peaks):
+            # reduceat runs to the next start, so starts and ends alternate and every second result is wanted.
+            padded = np.append(self.peaks, np.float32(0))
+            pairs = np.stack([low[inside], high[inside]], axis=1).ravel()
+            out[inside] = np.maximum.reduceat(padded, pairs)[::2]
+        return out
+
+
+def waveform(sound: Sound) -> Waveform:
+    """Return the outline of a sound."""
+    step = sound.rate // PEAKS_PER_S
+    count = len(sound.samples) // step
+    swing = np.abs(sound.samples[: count * step]).max(axis=1).reshape(count, step).max(axis=1)
+    return Waveform((swing / max(float(swing.max(initial=0.0)), 1e-6)).astype(np.float32))
