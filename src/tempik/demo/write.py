@@ -83,7 +83,7 @@ def write_scene(scene: Scene, folder: Path) -> None:
         options = {"preset": "superfast", "crf": "22", "threads": "1"}
         video = container.add_stream("libx264", rate=scene.rate, options=options)
         video.width, video.height, video.pix_fmt = scene.width, scene.height, "yuv420p"
-        video.codec_context.gop_size = 2 * scene.rate
+        video.codec_context.gop_size = scene.rate // 2
         video.codec_context.color_range = 1
         video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
         audio = container.add_stream("aac", rate=RATE, layout="mono") if scene.sound_ring is not None else None
@@ -119,6 +119,6 @@ def _write_project(folder: Path) -> Path:
     for number, clip in enumerate(reel.clips):
         piece = next(f for f in reel.footage if f.id == clip.footage)
         if piece.rate >= 120 and number % 2 == 0:
-            reel = with_curve(reel, clip.id, ramp(1.4, 0.3))
+            reel = with_curve(reel, clip.id, ramp(1.15, 0.3))
     save_reel(reel, folder / PROJECT)
     return folder / PROJECT

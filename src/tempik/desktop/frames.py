@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 
 from PySide6.QtCore import QObject, Signal
@@ -34,6 +35,7 @@ class PreviewFrames(QObject):
         self._kept: OrderedDict[int, QImage] = OrderedDict()
         self._closing = False
         self._failure = ""
+        self._cost_s = 0.0  # what a frame takes to render, smoothed
         self._thread = threading.Thread(target=self._work, name="preview", daemon=True)
         self._thread.start()
 
@@ -64,7 +66,11 @@ class PreviewFrames(QObject):
         if self._timeline is None or self._failure:
             return None
         end = min(self._timeline.frames, self._wanted + self._ahead + 1)
-        return next((k for k in range(self._wanted, end) if k not in self._kept), None)
+        first = self._wanted
+        if self._ahead == AHEAD and first not in self._kept and self._cost_s > 0:
+            # Behind: what is due now would come too late, so begin with what can still be in time.
+            first = min(first + 1 + int(self._cost_s * float(self._timeline.rate)), end - 1)
+        return next((k for k in range(first, end) if k not in self._kept), None)
 
     def _work(self) -> None:
         with PictureSource(cache_bytes=256 << 20) as source:
@@ -76,12 +82,14 @@ class PreviewFrames(QObject):
                         return
                     timeline, size, version = self._timeline, self._size, self._version
                 assert timeline is not None and number is not None
+                began = time.perf_counter()
                 try:
                     image = _image(source, timeline, number, size)
                 except TempikError as error:
                     image = None
                     message = str(error)
                 with self._lock:
+                    self._cost_s += (time.perf_counter() - began - self._cost_s) * 0.2
                     if version != self._version:
                         continue
                     if image is None:

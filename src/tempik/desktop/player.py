@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QByteArray, QElapsedTimer, QIODevice, QObject, QTimer, Signal
-from PySide6.QtMultimedia import QAudio, QAudioFormat, QAudioSink, QMediaDevices
+from PySide6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
 
 from tempik.edit.timeline import Timeline
 from tempik.media import Sound
@@ -99,7 +99,7 @@ class Player(QObject):
             self._sink.setBufferSize(self._rate * 4 // 10)
             self._feed = _Feed(self._samples, round(self._start_s * self._rate), self)
             self._sink.start(self._feed)
-            if self._sink.state() == QAudio.State.StoppedState:
+            if int(self._sink.error().value) != 0:
                 self._sink = None  # the device would not open: keep time without it
         self._clock.start()
         self._timer.start()

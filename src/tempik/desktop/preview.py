@@ -40,7 +40,7 @@ class Preview(QWidget):
         self._zoom = 1.0
         self._offset = QPointF(0, 0)
         self._held: QPointF | None = None
-        self.setMinimumSize(180, 240)
+        self.setMinimumSize(300, 240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Preview")
         project.changed.connect(self.update)

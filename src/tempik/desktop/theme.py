@@ -108,7 +108,7 @@ QToolButton[flat="true"] {{ background: transparent; border-color: transparent; 
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {LINE}; }}
 QPushButton:checked, QToolButton:checked {{ background: {RHYTHM}; color: {GROUND}; border-color: {RHYTHM}; }}
-QPushButton:disabled, QToolButton:disabled {{ color: #7d766e; }}
+QPushButton:disabled, QToolButton:disabled {{ color: #958d84; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus,
 QLineEdit:focus {{ border-color: {RHYTHM}; }}
 QPushButton[main="true"] {{ background: {RHYTHM}; color: {GROUND}; border-color: {RHYTHM}; font-weight: 600; }}
@@ -136,6 +136,7 @@ QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QProgressBar {{ background: {SUNK}; border: 1px solid {LINE}; border-radius: 4px; min-height: 8px; max-height: 8px; }}
 QProgressBar::chunk {{ background: {RHYTHM}; border-radius: 3px; }}
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: none; }}
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {QUIET}; border-radius: 3px; background: {SUNK}; }}
 QCheckBox::indicator:checked {{ background: {RHYTHM}; border-color: {RHYTHM}; }}
 QSplitter::handle {{ background: {GROUND}; }}

@@ -63,6 +63,7 @@ class TimelineView(QWidget):
         self._hover_cell: tuple[int, str] | None = None
         self._drag_text = ""
         self._fit_next = True
+        self._fitted = False  # the whole reel is shown, and stays shown as the widget is resized
         self._missing: set[str] = set()
         self.setMouseTracking(True)
         self.setMinimumHeight(row_top(0) + 20)
@@ -86,12 +87,14 @@ class TimelineView(QWidget):
         """Show the whole reel."""
         timeline = self.project.timeline
         self.view = self.view._replace(width=self.width()).fitted(timeline.frames / float(timeline.rate))
+        self._fitted = True
         self.refresh()
 
     def zoom(self, factor: float, x: float | None = None) -> None:
         timeline = self.project.timeline
         at = x if x is not None else self.view.x(time_of(self.project.frame, timeline.rate))
         self.view = self.view.zoomed(factor, max(at, GUTTER), timeline)
+        self._fitted = False
         self.refresh()
 
     def _reel_changed(self) -> None:
@@ -124,7 +127,7 @@ class TimelineView(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.view = self.view._replace(width=self.width())
-        if self._fit_next and self.project.timeline.frames:
+        if (self._fit_next or self._fitted) and self.project.timeline.frames:
             self._fit_next = False
             self.fit()
         self.refresh()
@@ -154,7 +157,7 @@ class TimelineView(QWidget):
         paint.paint_points(p, timeline, view, self.song, self._hover_point)
         paint.paint_lines(p, timeline, view, height)
         paint.paint_picture_row(p, timeline, view, self.strips, self.project.clip_id, self._missing)
-        paint.paint_pins(p, timeline, view)
+        paint.paint_pins(p, timeline, view, self.project.clip_id)
         paint.paint_rows(p, timeline, view, self._hover_cell)
         paint.paint_ruler(p, timeline, view)
         paint.paint_gutter(p, timeline, view, height)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -33,6 +34,7 @@ from tempik.time import time_of
 CLIP_TINTS = ("#4a3220", "#54291e", "#25333d", "#4d3b17", "#3a322c", "#3d2b3a", "#2b3a2c", "#473626")
 HEAD_H = 19
 TRACE_H = 26
+FRAMES_SHOW_PX = 7  # a frame this wide can be told from its neighbours
 
 
 def paint_ground(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
@@ -54,7 +56,8 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, height: int) -> No
     p.setFont(words(12))
     p.drawText(QRectF(12, 4, GUTTER - 12, 18), Qt.AlignmentFlag.AlignVCenter, "bar.beat")
     p.setFont(words(12))
-    p.drawText(QRectF(12, 21, GUTTER - 12, 16), Qt.AlignmentFlag.AlignVCenter, "seconds")
+    unit = "frames" if view.px_per_s / float(timeline.rate) >= FRAMES_SHOW_PX else "seconds"
+    p.drawText(QRectF(12, 21, GUTTER - 12, 16), Qt.AlignmentFlag.AlignVCenter, unit)
     p.setPen(QColor(theme.TEXT))
     p.setFont(words(13))
     for name, top, tall in (("points", points_top(), POINTS_H), ("picture", picture_top(), PICTURE_H)):
@@ -108,7 +111,7 @@ def paint_ruler(p: QPainter, timeline: Timeline, view: View) -> None:
     p.setFont(figures(12))
     frame_px = view.px_per_s / float(timeline.rate)
     p.setPen(QColor(theme.QUIET))
-    if frame_px >= 7:
+    if frame_px >= FRAMES_SHOW_PX:
         _paint_frames(p, timeline, view, frame_px)
     else:
         second = next((s for s in (0.5, 1, 2, 5, 10, 20, 30, 60) if s * view.px_per_s >= 58), 120)
@@ -131,7 +134,7 @@ def _paint_frames(p: QPainter, timeline: Timeline, view: View, frame_px: float) 
             p.drawText(QPointF(x + 3, 38), f"f{k}")
 
 
-def _spacing(points: list[Point], timeline: Timeline, view: View) -> float:
+def _spacing(points: Sequence[Point], timeline: Timeline, view: View) -> float:
     if len(points) < 2:
         return view.width
     return (points[-1].time_s - points[0].time_s) / (len(points) - 1) * view.px_per_s
@@ -140,7 +143,7 @@ def _spacing(points: list[Point], timeline: Timeline, view: View) -> float:
 def paint_frame_cells(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
     """Single frames as cells, when zoomed in far enough to see them."""
     frame_px = view.px_per_s / float(timeline.rate)
-    if frame_px < 7:
+    if frame_px < FRAMES_SHOW_PX:
         return
     p.setPen(colour(theme.LINE, min(1.0, frame_px / 24)))
     first = max(0, int(view.start_s * float(timeline.rate)))
@@ -166,10 +169,14 @@ def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovere
     top = points_top()
     _paint_wave(p, timeline, view, song, QRectF(GUTTER, top + 18, view.width - GUTTER, POINTS_H - 20))
     on_reel = timeline.on_reel()
-    crowded = _spacing(on_reel, timeline, view) < 11
+    crowded = _spacing(on_reel, timeline, view) < 15
     for point in on_reel:
         x = view.x(timeline.reel_s(point))
-        if not GUTTER <= x <= view.width or (crowded and point.kind == "beat" and point.id != hovered):
+        if not GUTTER <= x <= view.width:
+            continue
+        if crowded and point.kind == "beat" and point.id != hovered:
+            p.setPen(QPen(QColor(theme.RHYTHM), 2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            p.drawPoint(QPointF(x, top + 9))
             continue
         paint_diamond(p, x, top + 9, 6.5 if point.id == hovered else 5.2, point)
 
@@ -350,8 +357,8 @@ def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, bo
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def paint_pins(p: QPainter, timeline: Timeline, view: View) -> None:
-    """A stitch from each point down to the cue that is tied to it."""
+def paint_pins(p: QPainter, timeline: Timeline, view: View, selected: str | None) -> None:
+    """A stitch from each point down to the cue that is tied to it; the selected clip's runs up to its point."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for placed in timeline.placed:
         for tie in placed.ties:
@@ -359,7 +366,9 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View) -> None:
             if GUTTER <= x <= view.width:
                 bottom = picture_top() + PICTURE_H - TRACE_H
                 p.setPen(QPen(QColor(theme.CUE), 1.6, Qt.PenStyle.DashLine))
-                p.drawLine(QPointF(x, points_top() + 16), QPointF(x, bottom - 8))
+                whole = placed.clip.id == selected
+                top = points_top() + 16 if whole else picture_top() + HEAD_H
+                p.drawLine(QPointF(x, top), QPointF(x, bottom - 8))
                 paint_cue(p, x, bottom)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
@@ -400,11 +409,11 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
     path = QPainterPath(QPointF(view.x(time_of(pulse.frame, timeline.rate)), base))
     frame_px = view.px_per_s / float(timeline.rate)
     for k, x, y in zip(frames, xs, ys, strict=True):
-        if frame_px >= 7:  # single frames show as the steps that they are
+        if frame_px >= FRAMES_SHOW_PX:  # single frames show as the steps that they are
             if y < base:
                 path.lineTo(x, y)
                 path.lineTo(x + frame_px, y)
-        elif k >= -1:
+        elif k >= 0 or y < base:  # nothing is drawn before the envelope begins
             path.lineTo(x, y)
     path.lineTo(path.currentPosition().x(), base)
     path.closeSubpath()

@@ -85,6 +85,7 @@ class Window(QMainWindow):
         self._missing: list[str] = []
         self._closed = False
         self._build()
+        self._show_jobs()
         self._wire()
         self._make_actions()
         self._reel_changed()
@@ -166,7 +167,7 @@ class Window(QMainWindow):
         across.addWidget(right)
         across.setStretchFactor(0, 1)
         across.setStretchFactor(1, 0)
-        across.setSizes([884, 388])
+        across.setSizes([884, 384])
         across.setChildrenCollapsible(False)
         whole = QWidget()
         rows = QVBoxLayout(whole)
@@ -292,6 +293,7 @@ class Window(QMainWindow):
         self.player.state_changed.connect(self._play_state)
         self.frames.ready.connect(self._frame_ready)
         self.frames.failed.connect(self._frame_failed)
+        self.preview.resized.connect(self._preview_resized)
         self.welcome.song_wanted.connect(self.choose_song)
         self.welcome.footage_wanted.connect(self.choose_footage)
         self.welcome.draft_wanted.connect(self.show_draft)
@@ -348,8 +350,16 @@ class Window(QMainWindow):
         self._moved(self.project.frame)
 
     def _preview_size(self) -> tuple[int, int]:
+        """Return what the preview shows, at most half the reel's own size: finer than the screen would be wasted."""
         reel = self.project.reel
-        return max(16, reel.width // 4 * 2), max(16, reel.height // 4 * 2)
+        box = self.preview.frame_box()
+        scale = min(0.5, max(0.1, box.height() * self.devicePixelRatioF() / reel.height))
+        width, height = (max(16, round(side * scale / 2) * 2) for side in (reel.width, reel.height))
+        return width, height
+
+    def _preview_resized(self) -> None:
+        self.frames.load(self.project.timeline, self._preview_size())
+        self._moved(self.project.frame)
 
     def _enable(self) -> None:
         if not hasattr(self, "commands"):
@@ -436,8 +446,8 @@ class Window(QMainWindow):
     def _moved(self, frame: int) -> None:
         timeline = self.project.timeline
         time_s = time_of(frame, timeline.rate)
-        before = [q for q in timeline.on_reel() if q.beat and timeline.frame_of_point(q) <= frame]
-        self.place.setText(before[-1].label if before else "–")
+        beat = timeline.beat_at(frame)
+        self.place.setText(beat.label if beat is not None else "–")
         self.clock.setText(f"f {frame}  {clock_text(time_s)}" if timeline.frames else "")
         playing = self.player.playing
         if playing and self._due >= 0:
@@ -472,8 +482,9 @@ class Window(QMainWindow):
         self.preview.show_message(text)
 
     def _show_playback(self) -> None:
-        sound = "" if self.player.has_sound_card else " · no sound card"
-        self.meter.say(f"half size · {rate_text(self.project.reel.rate)} fps · {self.dropped} dropped{sound}")
+        sound = "" if self.player.has_sound_card else " · silent"
+        size = round(self._preview_size()[1] / self.project.reel.height * 100)
+        self.meter.say(f"{size} % size · {rate_text(self.project.reel.rate)} fps · {self.dropped} dropped{sound}")
 
     def _step(self, frames: int) -> None:
         self.player.pause()

@@ -61,6 +61,9 @@ class Timeline:
         self.points: tuple[Point, ...] = song.points if song else ()
         self._point_by_id = {p.id: p for p in self.points}
         self.start_s = song.start_s if song else 0.0
+        self._point_frames = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
+        self._on_reel = tuple(p for p in self.points if 0 <= self._point_frames[p.id] <= self.frames)
+        self._beat_frames = [(self._point_frames[p.id], p) for p in self._on_reel if p.beat]
         self.placed = self._place()
         self._firsts = [p.first for p in self.placed]
         self.pulses: list[list[Pulse]] = [pulses(row, song, reel.rate, self.frames) for row in reel.rows]
@@ -74,16 +77,22 @@ class Timeline:
         return point.time_s - self.start_s
 
     def frame_of_point(self, point: Point) -> int:
-        return frame_of(self.reel_s(point), self.rate)
+        """Return the frame of one of this song's points, which may lie outside the reel."""
+        return self._point_frames[point.id]
+
+    def beat_at(self, frame: int) -> Point | None:
+        """Return the last beat at or before a frame, or None before the first."""
+        number = bisect_right(self._beat_frames, frame, key=lambda b: b[0])
+        return self._beat_frames[number - 1][1] if number else None
 
     def edge_s(self, edge: Edge) -> float:
         """Return the instant of the reel at which an edge stands: its point's, or its own when free."""
         point = self.point(edge.point)
         return edge.time_s if point is None else self.reel_s(point)
 
-    def on_reel(self) -> list[Point]:
+    def on_reel(self) -> tuple[Point, ...]:
         """Return the points that sound within the reel, in order."""
-        return [p for p in self.points if 0 <= self.frame_of_point(p) <= self.frames]
+        return self._on_reel
 
     def clip_at(self, frame: int) -> Placed | None:
         """Return the clip on screen at a frame, or None where nothing is placed."""

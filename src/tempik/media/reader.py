@@ -97,7 +97,7 @@ class FrameReader:
             # a file's marks turn out to lead past it.
             key = int(self.index.keys[max(0, int(np.searchsorted(self.index.keys, number, side="right")) - 1)])
             self._seek(key)
-        first_wanted = number - self._stretch() + 1 if backward else number - 8
+        first_wanted = number - self._stretch() + 1 if backward else number
         while True:
             frame = self._decode_next()
             if frame is None:
