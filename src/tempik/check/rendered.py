@@ -120,7 +120,7 @@ def sound_offset_ms(timeline: Timeline, path: str) -> float:
         bend = left - 2 * here + right
         place += 0.5 * (left - right) / bend if bend < 0 else 0.0
     # Averaging `step` samples moved the meant sound half a block later than the decoder's own resampling.
-    return (place - reach) / rate * 1000 - (step - 1) / 2 / whole.rate * 1000
+    return float((place - reach) / rate * 1000 - (step - 1) / 2 / whole.rate * 1000)
 
 
 def _measured(film: _Film, event: Event, offset_ms: float) -> Event:

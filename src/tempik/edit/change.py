@@ -23,6 +23,7 @@ from tempik.reel import (
     Clip,
     Cue,
     Curve,
+    Edge,
     Footage,
     Painted,
     Pin,
@@ -34,6 +35,7 @@ from tempik.reel import (
     new_id,
 )
 from tempik.retime import TimeMap
+from tempik.time import frame_of
 
 
 def footage_from(probe: Probe, taken: set[str]) -> Footage:
@@ -92,14 +94,20 @@ def _source_start(timeline: Timeline, clip: Clip) -> float:
 
 
 def with_stretch(reel: Reel, start_s: float, length_s: float) -> Reel:
-    """Use another stretch of the song. Tied clips stay on their points; free edges keep their place on the reel.
+    """Use another stretch of the song. Tied clips stay on their points; free edges keep their place on the reel, and
+    a clip that ran to the reel's end still does.
 
     Raises TempikError when the stretch lies outside the song.
     """
     song = _song(reel)
     if start_s < 0 or length_s <= 0 or start_s + length_s > song.length_s + 0.5 / float(reel.rate):
         raise TempikError(f"The song is {song.length_s:.2f} s long; the stretch must lie within it.")
-    return replace(reel, soundtrack=replace(song, start_s=start_s), length_s=length_s)
+    last_frame = Timeline(reel).frames
+    clips = tuple(
+        replace(c, end=Edge(length_s)) if c.end.point is None and frame_of(c.end.time_s, reel.rate) >= last_frame else c
+        for c in reel.clips
+    )
+    return replace(reel, soundtrack=replace(song, start_s=start_s), length_s=length_s, clips=clips)
 
 
 def with_settings(reel: Reel, width: int, height: int, rate: Fraction) -> Reel:

@@ -117,7 +117,10 @@ def _encode(value: Any) -> Any:
 
 def _decode(kind: type, value: Any) -> Any:
     if kind is Fraction:
-        return Fraction(value)  # ValueError and ZeroDivisionError become msgspec.ValidationError
+        try:
+            return Fraction(value)
+        except (ValueError, TypeError, ZeroDivisionError):
+            raise ValueError(f"'{value}' is not a fraction") from None  # becomes a msgspec.ValidationError
     raise NotImplementedError(kind)
 
 

@@ -24,6 +24,7 @@ from tempik.media.picture import to_frame
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
 from tempik.render.sound import mix
+from tempik.time import time_of
 
 QUALITIES: dict[str, dict[str, str]] = {
     "draft": {"preset": "ultrafast", "crf": "26"},
@@ -73,7 +74,7 @@ def export(
     finally:
         temporary.unlink(missing_ok=True)
     return [
-        f"No clip covers {first / timeline.rate:.2f} to {end / timeline.rate:.2f} s: the picture is black there."
+        f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: the picture is black there."
         for first, end in timeline.gaps()
     ]
 

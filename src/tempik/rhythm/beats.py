@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, maximum_filter1d
 
-from tempik.rhythm.attack import STEP_RATE, attacks_near
+from tempik.rhythm.attack import STEP_RATE, attacks_near, edges
 from tempik.rhythm.features import FRAME_RATE, Features
 
 Array = NDArray[np.float32]
@@ -63,8 +63,8 @@ class Beats(NamedTuple):
     confidence: float
 
 
-def find_beats(found: Features, rise: Array) -> Beats:
-    """Return the beats of a song from its features and its fine rise (`tempik.rhythm.attack.fine_rise`)."""
+def find_beats(samples: Array, found: Features, rise: Array) -> Beats:
+    """Return the beats of a song from its samples, its features and its fine rise (`attack.fine_rise`)."""
     length_s = len(found.onset) / FRAME_RATE
     if length_s < 2 or float(found.onset.max(initial=0.0)) <= 0:
         return Beats(np.empty(0), False, 0.0)
@@ -82,7 +82,10 @@ def find_beats(found: Features, rise: Array) -> Beats:
     best = max(candidates, key=lambda c: float(_describe(c, heard) @ _WEIGHTS), default=np.empty(0))
     if len(best) < 4:
         return Beats(np.empty(0), False, 0.0)
-    best = _refitted(best, rise) if steady else _eased(attacks_near(rise, best, 0.03)[0])
+    if steady:
+        best = _refitted(best, samples, rise)
+    else:
+        best = _eased(edges(samples, attacks_near(rise, best, 0.03)[0])[0])
     return Beats(best, steady, _confidence(best, found, kept))
 
 
@@ -227,7 +230,7 @@ def _describe(beats: Times, heard: Array) -> NDArray[np.float64]:
     )
 
 
-def _refitted(grid: Times, rise: Array) -> Times:
+def _refitted(grid: Times, samples: Array, rise: Array) -> Times:
     """Return an even grid laid through the attacks nearest to it; attacks off the line lose their say."""
     number = np.arange(len(grid), dtype=np.float64)
     for reach_s in (0.03, 0.02, 0.02):
@@ -241,6 +244,14 @@ def _refitted(grid: Times, rise: Array) -> Times:
             left = np.abs(off - np.polyval(line, number))
             use &= left < max(0.003, 2 * float(np.median(left[use])))
         grid = grid + np.polyval(line, number)
+    # Last, where the song has sharp attacks, the grid is laid on their very beginnings.
+    starts, clear = edges(samples, attacks_near(rise, grid, 0.015)[0])
+    if clear.sum() >= max(8, 0.2 * len(grid)):
+        off = starts - grid
+        middle = float(np.median(off[clear]))
+        near = clear & (np.abs(off - middle) < 0.004)
+        if near.sum() >= 8:
+            grid = grid + np.polyval(np.polyfit(number[near], off[near], 1), number)
     return grid
 
 

@@ -21,7 +21,7 @@ from tempik.rhythm.beats import find_beats
 from tempik.rhythm.features import FRAME_RATE, SAMPLE_RATE, Features, features
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
-ANALYSIS_VERSION = 1
+ANALYSIS_VERSION = 2
 SURE_ENOUGH = 0.35
 
 
@@ -78,7 +78,7 @@ def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share:
     report(0.55)
     rise = fine_rise(samples)
     report(0.7)
-    beats = find_beats(heard, rise)
+    beats = find_beats(samples, heard, rise)
     report(0.95)
     length_s = len(samples) / SAMPLE_RATE
     if len(beats.times_s) < 4 or beats.confidence < SURE_ENOUGH:

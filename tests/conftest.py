@@ -1,0 +1,89 @@
+"""What every test stands on: a cache of its own, small media, and the demo written once a run."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from media_files import beat_song, numbered, write_sound, write_video
+
+from tempik.demo import demo_is_whole, write_demo
+from tempik.edit.assemble import assemble
+from tempik.edit.draft import Wish
+from tempik.reel import Reel
+
+
+@pytest.fixture(autouse=True)
+def own_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
+
+
+def _once(folder: Path, make: object) -> Path:
+    """Run `make(folder)` in one of the processes of a parallel run; the others wait for it."""
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    done, claim = folder.with_suffix(".done"), folder.with_suffix(".claim")
+    try:
+        claim.touch(exist_ok=False)
+    except FileExistsError:
+        until = time.monotonic() + 240
+        while not done.exists():
+            assert time.monotonic() < until, f"{folder} was not made in time"
+            time.sleep(0.1)
+        return folder
+    folder.mkdir(exist_ok=True)
+    make(folder)  # type: ignore[operator]
+    done.touch()
+    return folder
+
+
+@pytest.fixture(scope="session")
+def shared_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    base = tmp_path_factory.getbasetemp()
+    return base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base
+
+
+@pytest.fixture(scope="session")
+def demo(shared_folder: Path) -> Path:
+    """The demo's folder, whole."""
+    folder = _once(shared_folder / "demo", write_demo)
+    assert demo_is_whole(folder)
+    return folder
+
+
+@pytest.fixture(scope="session")
+def media(shared_folder: Path) -> Path:
+    """`song.wav` at 120 BPM with its first beat at 0.5 s, and three pieces of numbered footage."""
+
+    def make(folder: Path) -> None:
+        samples, _ = beat_song(120, 8)
+        write_sound(folder / "song.wav", samples)
+        write_video(folder / "a.mp4", numbered(320, 180), 150, 30, gop=15)
+        write_video(folder / "b.mp4", numbered(180, 320), 240, 60)
+        write_video(folder / "c.mp4", numbered(320, 240), 120, Fraction(30000, 1001))
+
+    return _once(shared_folder / "media", make)
+
+
+@pytest.fixture
+def reel(media: Path) -> Reel:
+    """A small reel: three pieces of footage, cues set, flash and shake."""
+    files = [str(media / n) for n in ("a.mp4", "b.mp4", "c.mp4")]
+    cues = [(files[0], 2.0), (files[1], 2.0), (files[2], 60 * 1001 / 30000)]
+    wish = Wish(every=4, length_s=10.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    return assemble(str(media / "song.wav"), files, cues, wish).reel
+
+
+@pytest.fixture
+def no_dialogs(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """Closing never asks in tests that are not about asking."""
+    from PySide6.QtWidgets import QMessageBox
+
+    monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Discard)
+    yield

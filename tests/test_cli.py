@@ -1,0 +1,166 @@
+"""The commands, as whole processes: what a person types, and what a person gets."""
+
+import csv
+import io
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import av
+import pytest
+from media_files import write_sound, write_video
+
+from tempik.reel.file import load_reel
+
+
+def tempik(*arguments: object, code: int = 0) -> subprocess.CompletedProcess[str]:
+    """Run a command and check its exit code; a failure's stderr is one sentence."""
+    run = subprocess.run([sys.executable, "-m", "tempik.cli", *map(str, arguments)], capture_output=True, text=True)
+    assert run.returncode == code, run.stderr
+    if code == 1:
+        assert run.stderr.startswith("tempik: ") and len(run.stderr.strip().splitlines()) == 1
+        assert "Traceback" not in run.stderr
+    return run
+
+
+@pytest.fixture
+def project(media: Path, tmp_path: Path) -> Path:
+    path = tmp_path / "r.tempik"
+    tempik(
+        "draft", "--song", media / "song.wav", "--footage", media / "a.mp4", media / "b.mp4", "--footage", media / "c.mp4",
+        "--cue", f"{media / 'a.mp4'}=2.0", "--cue", "b.mp4=2.0", "--length", 8, "--size", "180x320", "--rate", "30000/1001",
+        "--every", 4, "--accent", "flash:4", "--accent", "shake", "-o", path,
+    )  # fmt: skip
+    return path
+
+
+def test_beats_as_csv_and_json(media: Path, tmp_path: Path) -> None:
+    rows = list(csv.DictReader(io.StringIO(tempik("beats", media / "song.wav").stdout)))
+    assert list(rows[0]) == ["time_s", "bar", "beat", "strength"]
+    first = next(r for r in rows if r["beat"] == "1")
+    assert float(first["time_s"]) == pytest.approx(0.5, abs=0.01)
+    tempik("beats", media / "song.wav", "--format", "json", "-o", tmp_path / "b.json")
+    document = json.loads((tmp_path / "b.json").read_text())
+    assert document["tempo_bpm"] == pytest.approx(120, abs=0.05)
+    assert len(document["beats"]) == len(rows)
+
+
+def test_probe_says_what_a_file_is(media: Path) -> None:
+    document = json.loads(tempik("probe", media / "b.mp4").stdout)
+    assert document["true_rate"] == "60"
+    assert document["clean_floor"]["30"] == pytest.approx(0.5)  # common practice: reel rate / footage rate
+    assert document["clean_floor"]["24"] == pytest.approx(0.4)
+    assert document["rotation"] == 0 and document["cadence"]["pattern"] == "none"
+    assert document["streams"][0]["kind"] == "video"
+
+
+def test_a_draft_is_a_project_that_lands(project: Path) -> None:
+    reel = load_reel(project)
+    assert (reel.width, reel.height, str(reel.rate)) == (180, 320, "30000/1001")
+    assert [(r.accent, r.rule.every) for r in reel.rows] == [("flash", 4), ("shake", 1)]
+    report = json.loads(tempik("check", project).stdout)
+    assert report["ok"] and report["worst_ms"] <= 1001 / 60
+    assert {"kind", "frame", "time_s", "point_s", "error_ms", "error_frames", "ok"} <= set(report["events"][0])
+    assert {e["kind"] for e in report["events"]} == {"cut", "pin", "accent"}
+    assert "measured_ms" not in report["events"][0]
+
+
+def test_export_and_its_measured_check(project: Path, tmp_path: Path) -> None:
+    out = tmp_path / "o.mp4"
+    lines = tempik("export", project, "-o", out, "--quality", "draft", "--progress", "json").stdout.splitlines()
+    last = json.loads(lines[-1])
+    assert last["done"] == last["total"] == 240
+    with av.open(str(out)) as container:
+        assert sum(1 for _ in container.decode(video=0)) == 240
+    report = json.loads(tempik("check", project, "--rendered", out).stdout)
+    measured = [e["measured_ms"] for e in report["events"] if e["measured_ms"] is not None]
+    assert report["ok"] and len(measured) > len(report["events"]) / 2
+    table = list(csv.DictReader(io.StringIO(tempik("check", project, "--format", "csv").stdout)))
+    assert len(table) == len(report["events"])
+
+
+def test_a_file_that_is_not_this_reels_export_is_refused(project: Path, media: Path) -> None:
+    assert "export the reel again" in tempik("check", project, "--rendered", media / "a.mp4", code=1).stderr
+
+
+def test_a_check_that_fails_says_so_and_exits_1(project: Path) -> None:
+    document = json.loads(project.read_text())
+    clip = document["reel"]["clips"][1]
+    clip["start"]["time_s"] += 0.1
+    # A pin whose cue lies beyond what its clip can show within the slot misses its point.
+    document["reel"]["clips"][0]["pins"] = [{"cue": "q1", "point": document["reel"]["soundtrack"]["points"][-1]["id"]}]
+    project.write_text(json.dumps(document))
+    assert "miss" in tempik("check", project, code=1).stderr
+
+
+def test_bad_input_gets_one_sentence_and_code_1(media: Path, tmp_path: Path) -> None:
+    empty, text = tmp_path / "empty.mp4", tmp_path / "text.mp4"
+    empty.write_bytes(b"")
+    text.write_text("words")
+    song, a = media / "song.wav", media / "a.mp4"
+    out = tmp_path / "r.tempik"
+    for arguments, words in (
+        (("probe", empty), "empty"),
+        (("probe", text), "not a media file"),
+        (("beats", tmp_path / "none.wav"), "not there"),
+        (("beats", a), "has no sound"),
+        (("draft", "--song", song, "--footage", text, "-o", out), "not a media file"),
+        (("draft", "--song", song, "--footage", song, "-o", out), "only sound"),
+        (("draft", "--song", song, "--footage", a, "--length", 900, "-o", out), "sound left"),
+        (("draft", "--song", song, "--footage", a, "--accent", "sparkle", "-o", out), "no accent named"),
+        (("draft", "--song", song, "--footage", a, "-o", tmp_path / "no" / "r.tempik"), "could not be written"),
+        (("export", tmp_path / "none.tempik", "-o", tmp_path / "o.mp4"), "could not be opened"),
+        (("check", text), "damaged"),
+    ):
+        assert words in tempik(*arguments, code=1).stderr
+    assert not out.exists()
+
+
+def test_a_song_without_beats_is_no_ground_for_a_draft(media: Path, tmp_path: Path) -> None:
+    import numpy as np
+
+    silent = write_sound(tmp_path / "silence.wav", np.zeros(48000 * 8, np.float32))
+    assert "no steady beat" in tempik("beats", silent, code=1).stderr
+    assert (
+        "no steady beat"
+        in tempik("draft", "--song", silent, "--footage", media / "a.mp4", "-o", tmp_path / "r", code=1).stderr
+    )
+
+
+def test_missing_media_is_named_on_export(project: Path, media: Path, tmp_path: Path) -> None:
+    reel = json.loads(project.read_text())
+    reel["reel"]["footage"][0]["path"] = "gone.mp4"
+    project.write_text(json.dumps(reel))
+    assert "gone.mp4 is missing" in tempik("export", project, "-o", tmp_path / "o.mp4", code=1).stderr
+
+
+@pytest.mark.parametrize(
+    "arguments", [("draft",), ("export", "x.tempik"), ("check",), ("beats", "s", "--format", "xml"),
+                  ("draft", "--song", "s", "--footage", "f", "--rate", "fast", "-o", "p"),
+                  ("draft", "--song", "s", "--footage", "f", "--size", "81x99", "-o", "p"),
+                  ("draft", "--song", "s", "--footage", "f", "--cue", "f:2", "-o", "p"),
+                  ("draft", "--song", "s", "--footage", "f", "--accent", "flash:0", "-o", "p")],
+)  # fmt: skip
+def test_bad_usage_exits_2(arguments: tuple[str, ...]) -> None:
+    assert "usage" in tempik(*arguments, code=2).stderr
+
+
+def test_odd_footage_goes_the_whole_way(media: Path, tmp_path: Path) -> None:
+    from media_files import numbered
+
+    turned = write_video(tmp_path / "turned.mp4", numbered(320, 180), 90, rotate=90)
+    tall = write_video(tmp_path / "tall.mp4", numbered(126, 302), 70, 50, pixel_format="yuv420p10le")
+    project, out = tmp_path / "odd.tempik", tmp_path / "odd.mp4"
+    tempik("draft", "--song", media / "song.wav", "--footage", turned, tall, "--cue", "turned.mp4=1.5", "--cue",
+           "tall.mp4=0.7", "--length", 6, "--size", "180x320", "-o", project)  # fmt: skip
+    tempik("export", project, "-o", out, "--quality", "draft")
+    assert json.loads(tempik("check", project, "--rendered", out).stdout)["ok"]
+
+
+def test_importing_the_core_needs_no_qt() -> None:
+    code = (
+        "import sys; import tempik.cli, tempik.render, tempik.check, tempik.demo, tempik.edit.assemble;"
+        "sys.exit(any(m.startswith(('PySide6', 'librosa')) for m in sys.modules))"
+    )
+    assert subprocess.run([sys.executable, "-c", code]).returncode == 0

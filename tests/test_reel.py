@@ -1,0 +1,135 @@
+"""The model, its validation and its file."""
+
+import json
+import os
+from fractions import Fraction
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from tempik.edit import history
+from tempik.errors import TempikError
+from tempik.reel import Curve, Edge, Node, Pin, Reel, new_id
+from tempik.reel.file import FORMAT, load_reel, missing_media, relink, save_reel
+from tempik.reel.validate import problems
+
+
+def test_a_saved_reel_opens_as_it_was(reel: Reel, tmp_path: Path) -> None:
+    save_reel(reel, tmp_path / "r.tempik")
+    assert load_reel(tmp_path / "r.tempik") == reel
+
+
+def test_media_paths_are_relative_to_the_project(reel: Reel, media: Path) -> None:
+    save_reel(reel, media / "kept.tempik")
+    document = json.loads((media / "kept.tempik").read_text())
+    assert document["format"] == FORMAT
+    assert document["reel"]["soundtrack"]["path"] == "song.wav"
+    assert document["reel"].get("rate", "30") == "30"
+
+
+def test_a_project_and_its_media_move_together(reel: Reel, media: Path, tmp_path: Path) -> None:
+    import shutil
+
+    there = tmp_path / "elsewhere"
+    shutil.copytree(media, there)
+    save_reel(reel, media / "moved.tempik")
+    (there / "moved.tempik").write_bytes((media / "moved.tempik").read_bytes())
+    opened = load_reel(there / "moved.tempik")
+    assert opened.soundtrack is not None and opened.soundtrack.path == str(there / "song.wav")
+    assert missing_media(opened) == []
+
+
+def test_rates_stay_exact_in_the_file(reel: Reel, tmp_path: Path) -> None:
+    exact = msgspec.structs.replace(reel, rate=Fraction(30000, 1001))
+    save_reel(exact, tmp_path / "r.tempik")
+    assert load_reel(tmp_path / "r.tempik").rate == Fraction(30000, 1001)
+
+
+def test_missing_media_is_kept_and_can_be_relinked(reel: Reel, tmp_path: Path) -> None:
+    lost = relink(reel, reel.footage[0].path, str(tmp_path / "lost.mp4"))
+    save_reel(lost, tmp_path / "r.tempik")
+    opened = load_reel(tmp_path / "r.tempik")
+    assert missing_media(opened) == [str(tmp_path / "lost.mp4")]
+    assert opened.clips == reel.clips
+    assert relink(opened, str(tmp_path / "lost.mp4"), reel.footage[0].path) == reel
+
+
+@pytest.mark.parametrize(
+    ("content", "sentence"),
+    [
+        (b"\x00\x01 not json", "is damaged or is not a Tempik project"),
+        (b'{"reel": {}}', "has no format number"),
+        (b"[1, 2]", "has no format number"),
+        (b'{"format": 999, "reel": {}}', "newer Tempik"),
+        (b'{"format": 1, "reel": {"rate": "30/0"}}', "is damaged"),
+        (b'{"format": 1, "reel": {"width": "wide"}}', "is damaged"),
+        (b'{"format": 1, "reel": {"width": 1081}}', "even number"),
+        (b'{"format": 1, "reel": {"clips": [{"id": "c1", "footage": "f9", "start": {"time_s": 0}, "end": {"time_s": 1}}]}}',
+         "which the reel does not list"),
+    ],
+)  # fmt: skip
+def test_a_file_that_is_no_sound_project_says_why(tmp_path: Path, content: bytes, sentence: str) -> None:
+    path = tmp_path / "bad.tempik"
+    path.write_bytes(content)
+    with pytest.raises(TempikError, match=sentence) as caught:
+        load_reel(path)
+    assert "bad.tempik" in str(caught.value)
+
+
+def test_a_project_that_is_not_there_says_so(tmp_path: Path) -> None:
+    with pytest.raises(TempikError, match="could not be opened"):
+        load_reel(tmp_path / "none.tempik")
+
+
+def test_a_failed_save_leaves_the_old_file(reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "r.tempik"
+    save_reel(reel, path)
+    before = path.read_bytes()
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(TempikError, match="No space left"):
+        save_reel(msgspec.structs.replace(reel, width=720), path)
+    assert path.read_bytes() == before
+    assert list(tmp_path.glob(".r.tempik*")) == []
+
+
+@pytest.mark.parametrize(
+    ("curve", "sentence"),
+    [
+        (Curve(()), "without nodes"),
+        (Curve((Node(0.0, 1.0), Node(0.0, 2.0))), "two at the same time"),
+        (Curve((Node(0.0, 11.0),)), "beyond 10 times"),
+        (Curve((Node(0.0, float("nan")),)), "beyond 10 times"),
+        (Curve((Node(0.0, 1.0, 2.0),)), "softness"),
+    ],
+)
+def test_a_curve_that_cannot_be_played_is_named(reel: Reel, curve: Curve, sentence: str) -> None:
+    clips = (msgspec.structs.replace(reel.clips[0], curve=curve), *reel.clips[1:])
+    (found, *_) = problems(msgspec.structs.replace(reel, clips=clips))
+    assert sentence in found and "Clip 'c1'" in found
+
+
+def test_ties_to_what_is_not_there_are_named(reel: Reel) -> None:
+    clip = msgspec.structs.replace(reel.clips[0], start=Edge(0.0, "p999"), pins=(Pin("q9", "p998"),))
+    found = " ".join(problems(msgspec.structs.replace(reel, clips=(clip,))))
+    assert "p999" in found and "p998" in found and "q9" in found
+    assert problems(reel) == []
+
+
+def test_undo_and_redo_walk_through_the_steps(reel: Reel) -> None:
+    steps = history.begin(reel)
+    wide = msgspec.structs.replace(reel, width=720)
+    steps = steps.done(wide, "Size changed")
+    assert steps.can_undo == "Size changed" and steps.can_redo == ""
+    assert steps.undone().reel == reel and steps.undone().can_redo == "Size changed"
+    assert steps.undone().redone().reel == wide
+    assert steps.undone().done(reel, "Other").can_redo == ""
+
+
+def test_new_ids_are_free() -> None:
+    assert new_id("c", {"c1", "c7", "x9", "cue"}) == "c8"
+    assert new_id("c", set()) == "c1"

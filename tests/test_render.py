@@ -1,0 +1,205 @@
+"""From plan to file: the right frame, the right place, nothing half-written."""
+
+import threading
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import msgspec
+import numpy as np
+import pytest
+from media_files import number_in, numbered, write_video
+
+from tempik.accents import Look
+from tempik.edit import change
+from tempik.edit.timeline import Timeline
+from tempik.errors import TempikError
+from tempik.media import FrameReader, decode_sound
+from tempik.media.picture import Picture, solid
+from tempik.reel import Footage, Reel
+from tempik.render import PictureSource, Settings, compose, export, mix, plan
+from tempik.render.export import Cancelled
+from tempik.render.plan import FramePlan, Shot, framed
+from tempik.retime import constant
+
+
+def footage(width: int, height: int, rotation: int = 0) -> Footage:
+    return Footage("f1", "/f.mp4", width, height, Fraction(30), 10.0, rotation_deg=rotation)
+
+
+def corners(matrix: np.ndarray) -> np.ndarray:
+    return matrix @ np.array([[0, 1, 1, 0], [0, 0, 1, 1], [1, 1, 1, 1]])
+
+
+@pytest.mark.parametrize(("w", "h"), [(1920, 1080), (1080, 1920), (640, 480), (1080, 1080)])
+def test_footage_covers_the_upright_frame_centred(w: int, h: int) -> None:
+    spots = corners(framed(footage(w, h), 1080, 1920, Look()))
+    left, right, top, bottom = spots[0].min(), spots[0].max(), spots[1].min(), spots[1].max()
+    assert left <= 1e-6 and right >= 1080 - 1e-6 and top <= 1e-6 and bottom >= 1920 - 1e-6
+    assert left + right == pytest.approx(1080) and top + bottom == pytest.approx(1920)
+    assert (right - left) / (bottom - top) == pytest.approx(w / h)
+
+
+def test_a_turned_file_is_shown_upright() -> None:
+    # A quarter turn clockwise takes the coded top left corner to the top right of the frame.
+    spots = corners(framed(footage(1080, 1920, 90), 1080, 1920, Look()))
+    assert spots[:, 0] == pytest.approx([1080, 0], abs=1e-6)
+    assert spots[:, 1] == pytest.approx([1080, 1920], abs=1e-6)
+
+
+def test_an_untouched_frame_passes_through_and_costs_no_warp() -> None:
+    picture = solid(180, 320, 99)
+    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look()), None)
+    assert compose(FramePlan(0, 180, 320, shot, 0.0, 0.0), picture) is picture
+
+
+def test_a_shaken_frame_mirrors_its_edge_rather_than_showing_black() -> None:
+    bright = Picture(*(np.full_like(p, 200 if i == 0 else 128) for i, p in enumerate(solid(180, 320))))
+    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look(shift_x=0.1, tilt_deg=3)), None)
+    assert compose(FramePlan(0, 180, 320, shot, 0.0, 0.0), bright).y.min() >= 199
+
+
+def test_a_flash_lays_white_over_in_its_share() -> None:
+    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look()), None)
+    lit = compose(FramePlan(0, 180, 320, shot, 0.75, 0.0), solid(180, 320, 35, 90, 160))
+    assert int(lit.y[0, 0]) == pytest.approx(35 + 0.75 * 200, abs=1)
+    assert int(lit.u[0, 0]) == pytest.approx(90 + 0.75 * 38, abs=1)
+
+
+def test_one_stop_doubles_light_on_a_display_of_gamma_2_4() -> None:
+    # Rec. ITU-R BT.1886: light is the code value to the power 2.4, so one stop is a factor of 2^(1/2.4).
+    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look()), None)
+    lit = compose(FramePlan(0, 180, 320, shot, 0.0, 1.0), solid(180, 320, 16 + 80))
+    assert ((int(lit.y[0, 0]) - 16) / 80) ** 2.4 == pytest.approx(2.0, rel=0.03)
+
+
+def test_a_shift_moves_the_picture_by_its_share_of_the_width() -> None:
+    picture = solid(180, 320, 16)
+    picture.y[:, 88:92] = 235
+    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look(shift_x=10 / 180)), None)
+    row = compose(FramePlan(0, 180, 320, shot, 0.0, 0.0), picture).y[100]
+    assert np.flatnonzero(row > 200).mean() == pytest.approx(89.5 + 10, abs=0.1)
+
+
+def test_preview_and_export_show_the_same_footage_frame(reel: Reel) -> None:
+    timeline = Timeline(reel)
+    with PictureSource() as source:
+        for k in (40, 100, 200):
+            large, small = plan(timeline, k, 180, 320, accents=False), plan(timeline, k, 90, 160, accents=False)
+            assert large.shot is not None and small.shot is not None
+            assert large.shot.source_s == small.shot.source_s
+            a, b = source.render(large).y, source.render(small).y
+            assert abs(float(a.mean()) - float(b.mean())) < 3
+
+
+@pytest.fixture
+def upright(tmp_path: Path, reel: Reel) -> Reel:
+    """The reel's clips all on one numbered upright file, so that exported frames can be read."""
+    path = write_video(tmp_path / "n.mp4", numbered(180, 320), 300, 30, gop=12)
+    piece = msgspec.structs.replace(
+        reel.footage[0], path=str(path), width=180, height=320, rate=Fraction(30), length_s=10.0
+    )
+    clips = tuple(
+        msgspec.structs.replace(c, footage=piece.id, pins=(), source_s=1.0, curve=constant(1.0)) for c in reel.clips
+    )
+    return msgspec.structs.replace(reel, footage=(piece,), clips=clips, rows=())
+
+
+def exported_numbers(path: Path) -> list[int]:
+    """The numbers in a file's frames, by PyAV's own decode."""
+    with av.open(str(path)) as container:
+        return [number_in(f.to_ndarray(format="gray")) for f in container.decode(video=0)]
+
+
+@pytest.mark.parametrize("speed", [1.0, 0.5, 2.0, -1.0])
+def test_every_exported_frame_shows_the_source_frame_of_the_map(upright: Reel, tmp_path: Path, speed: float) -> None:
+    reel = upright
+    for clip in upright.clips:
+        reel = change.with_curve(reel, clip.id, constant(speed))
+    export(Timeline(reel), tmp_path / "o.mp4")
+    shown = exported_numbers(tmp_path / "o.mp4")
+    assert len(shown) == 300
+    for placed in Timeline(reel).placed:
+        for k in range(placed.first, placed.end):
+            source = placed.map.source_at((k - placed.begin) / 30)
+            assert shown[k] == min(max(int(np.floor(source * 30 + 0.02)), 0), 299)
+
+
+def test_the_file_is_what_was_asked_for(upright: Reel, tmp_path: Path) -> None:
+    reel = msgspec.structs.replace(upright, rate=Fraction(30000, 1001))
+    done: list[tuple[int, int]] = []
+    export(Timeline(reel), tmp_path / "o.mp4", Settings((120, 200), "draft"), lambda a, b: done.append((a, b)))
+    with av.open(str(tmp_path / "o.mp4")) as container:
+        video, audio = container.streams.video[0], container.streams.audio[0]
+        assert (video.codec_context.name, audio.codec_context.name) == ("h264", "aac")
+        assert (video.width, video.height, video.average_rate) == (120, 200, Fraction(30000, 1001))
+        assert video.start_time == 0 and audio.start_time == 0
+        assert audio.codec_context.sample_rate == 48000
+    frames = Timeline(reel).frames
+    assert done[-1] == (frames, frames)
+    assert [p.name for p in tmp_path.iterdir() if p.suffix == ".part"] == []
+
+
+def test_the_mix_is_the_stretch_of_song_to_the_sample(reel: Reel) -> None:
+    assert reel.soundtrack is not None
+    timeline = Timeline(change.with_stretch(reel, 2.25, 6.0))
+    whole = decode_sound(reel.soundtrack.path)
+    mixed = mix(timeline)
+    assert len(mixed.samples) == 6 * 48000
+    np.testing.assert_allclose(mixed.samples, whole.samples[108000 : 108000 + 288000], atol=1e-6)
+    quiet = msgspec.structs.replace(reel.soundtrack, gain_db=-6.0206, fade_out_s=1.0)
+    faded = mix(Timeline(msgspec.structs.replace(reel, soundtrack=quiet)), whole).samples
+    assert np.abs(faded[:48000]).max() == pytest.approx(0.5 * np.abs(whole.samples[:48000]).max(), rel=1e-3)
+    assert np.abs(faded[-10:]).max() < 1e-3
+
+
+def test_a_cancelled_export_leaves_nothing_and_the_old_file_alone(upright: Reel, tmp_path: Path) -> None:
+    target = tmp_path / "o.mp4"
+    target.write_bytes(b"yesterday's")
+    stop = threading.Event()
+    with pytest.raises(Cancelled):
+        export(Timeline(upright), target, progress=lambda done, _: stop.set() if done > 20 else None, cancel=stop)
+    assert target.read_bytes() == b"yesterday's"
+    assert {p.name for p in tmp_path.iterdir() if p.is_file()} == {"o.mp4", "n.mp4"}
+
+
+def test_footage_that_vanishes_is_named_before_anything_is_written(upright: Reel, tmp_path: Path) -> None:
+    (tmp_path / "n.mp4").unlink()
+    with pytest.raises(TempikError, match=r"n\.mp4 is missing"):
+        export(Timeline(upright), tmp_path / "o.mp4")
+    assert not (tmp_path / "o.mp4").exists()
+
+
+@pytest.mark.parametrize(
+    ("target", "sentence"),
+    [("o.avi", "end it in .mp4"), ("none/o.mp4", "is not there"), ("n.mp4", "is a source of this reel")],
+)
+def test_a_target_that_does_not_serve_says_why(upright: Reel, tmp_path: Path, target: str, sentence: str) -> None:
+    with pytest.raises(TempikError, match=sentence):
+        export(Timeline(upright), tmp_path / target)
+
+
+@pytest.mark.parametrize(
+    ("number", "sentence"), [(13, "no permission"), (28, "no space is left"), (30, "no permission")]
+)
+def test_a_disk_that_refuses_gets_one_sentence(
+    upright: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, number: int, sentence: str
+) -> None:
+    import os
+
+    def refuse(*_: object) -> None:
+        raise OSError(number, os.strerror(number))
+
+    monkeypatch.setattr("tempik.render.export._write", refuse)
+    with pytest.raises(TempikError, match=sentence):
+        export(Timeline(upright), tmp_path / "o.mp4")
+    assert [p.name for p in tmp_path.iterdir() if p.is_file()] == ["n.mp4"]
+
+
+def test_a_gap_is_black_and_is_said(upright: Reel, tmp_path: Path) -> None:
+    holed = msgspec.structs.replace(upright, clips=upright.clips[:1] + upright.clips[2:])
+    (note,) = export(Timeline(holed), tmp_path / "o.mp4", Settings(quality="draft"))
+    assert "black" in note
+    gap = Timeline(holed).gaps()[0]
+    with FrameReader(str(tmp_path / "o.mp4")) as reader:
+        assert reader.frame(gap[0] + 5).y.mean() < 18
