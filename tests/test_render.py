@@ -1,5 +1,6 @@
 """From plan to file: the right frame, the right place, nothing half-written."""
 
+import sys
 import threading
 from fractions import Fraction
 from pathlib import Path
@@ -190,7 +191,7 @@ def test_a_disk_that_refuses_gets_one_sentence(
     def refuse(*_: object) -> None:
         raise OSError(number, os.strerror(number))
 
-    monkeypatch.setattr("tempik.render.export._write", refuse)
+    monkeypatch.setattr(sys.modules["tempik.render.export"], "_write", refuse)
     with pytest.raises(TempikError, match=sentence):
         export(Timeline(upright), tmp_path / "o.mp4")
     assert [p.name for p in tmp_path.iterdir() if p.is_file()] == ["n.mp4"]

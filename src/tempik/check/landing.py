@@ -52,7 +52,8 @@ def check_reel(timeline: Timeline) -> Report:
     events: list[Event] = []
     for placed in timeline.placed:
         events += _cut(timeline, placed)
-        events += [_pin(timeline, placed, tie) for tie in placed.ties]
+        # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
+        events += [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
     for row in timeline.pulses:
         events += [_accent(timeline, pulse) for pulse in row]
     return report(events, notes(timeline))

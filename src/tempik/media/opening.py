@@ -62,6 +62,6 @@ def _looks_cut_off(file: Path) -> bool:
                 if length < 8:
                     return at > 0
                 at += length
-            return True
+            return at > 0
     except OSError:
         return False

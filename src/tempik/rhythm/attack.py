@@ -114,6 +114,7 @@ def edges(samples: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
         risen = int(np.argmax(part[_BEFORE + foot :] >= peak / 4))
         if foot == 0 or risen > _SHARP_STEPS:
             continue
-        out[number] = (start + _BEFORE + foot) / _EDGE_RATE
+        # The smoothing reaches a step ahead of the edge itself.
+        out[number] = (start + _BEFORE + foot + 1) / _EDGE_RATE
         clear[number] = True
     return out, clear

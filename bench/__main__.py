@@ -1,0 +1,25 @@
+"""Speed and size, measured. Use: ./run bench [beats --corpus DIR | speed | all]
+
+Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
+"""
+
+from __future__ import annotations
+
+import sys
+
+from bench import beats, speed
+
+
+def main() -> None:
+    what = sys.argv[1] if len(sys.argv) > 1 else "speed"
+    if what == "beats":
+        del sys.argv[1]
+        beats.main()
+    elif what == "speed":
+        speed.main()
+    else:
+        sys.exit(f"There is no bench '{what}'; choose beats or speed.")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,429 @@
+"""The window, driven as a person drives it: files in, cues set, drafted, corrected, undone, exported, reopened."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from media_files import write_sound
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
+from pytestqt.qtbot import QtBot
+
+from tempik.accents import CATALOGUE
+from tempik.check import check_reel
+from tempik.desktop import theme
+from tempik.desktop.actions import COMMANDS, keyboard_list
+from tempik.desktop.palette import CommandPalette
+from tempik.desktop.view import GUTTER, PICTURE_H, picture_top, points_top, row_top
+from tempik.desktop.window import Window
+from tempik.edit.draft import Wish
+from tempik.reel import Reel
+from tempik.reel.file import load_reel, save_reel
+from tempik.render import Settings
+from tempik.time import time_of
+
+pytestmark = pytest.mark.usefixtures("no_dialogs")
+WAIT = 30_000
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[Window]:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    theme.dress(app)
+    made = Window()
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.shut_down()
+    made.close()
+
+
+@pytest.fixture
+def opened(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> Window:
+    """The window with the small reel open and everything read."""
+    save_reel(reel, tmp_path / "r.tempik")
+    assert window.files.open_project(tmp_path / "r.tempik")
+    qtbot.waitUntil(lambda: not window.worker.jobs and window.preview.image is not None, timeout=WAIT)
+    return window
+
+
+def drop(window: Window, *paths: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    window.dropEvent(
+        QDropEvent(
+            QPointF(400, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+    )
+
+
+def idle(window: Window, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: not window.worker.jobs, timeout=WAIT)
+
+
+def drag(qtbot: QtBot, widget: QWidget, start: QPointF, end: QPointF) -> None:
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    for share in (0.3, 0.6, 1.0):
+        spot = start + (end - start) * share
+        from PySide6.QtGui import QMouseEvent
+
+        widget.mouseMoveEvent(
+            QMouseEvent(
+                QMouseEvent.Type.MouseMove, spot, widget.mapToGlobal(spot), Qt.MouseButton.NoButton,
+                Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+            )
+        )  # fmt: skip
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end.toPoint())
+
+
+def at_point(window: Window, number: int, y: float) -> QPointF:
+    """Where the n-th point of the reel lies on the timeline, at a height."""
+    timeline = window.project.timeline
+    return QPointF(window.timeline.view.x(timeline.reel_s(timeline.on_reel()[number])), y)
+
+
+def test_an_empty_window_teaches_and_its_texts_can_be_read(window: Window) -> None:
+    assert window.middle.currentWidget() is window.welcome
+    assert not window.export_button.isEnabled() and not window.draft_button.isEnabled()
+    assert window.progress.isHidden()
+    for widget in window.findChildren(QWidget):
+        if widget.isVisible() and hasattr(widget, "text"):
+            assert widget.font().pixelSize() >= 12 or widget.font().pixelSize() == -1
+    assert window.minimumWidth() <= 1100 and window.minimumHeight() <= 700
+
+
+def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot, media: Path, tmp_path: Path) -> None:
+    drop(window, media / "song.wav", media / "a.mp4", media / "b.mp4")
+    qtbot.waitUntil(
+        lambda: window.project.reel.soundtrack is not None and len(window.project.reel.footage) == 2, timeout=WAIT
+    )
+    idle(window, qtbot)
+    assert "song.wav" in window.welcome.song.text.text()
+    # A cue on each piece, by scrubbing it.
+    page = window.footage_page
+    for number, time_s in enumerate((2.0, 2.5)):
+        page.list.setCurrentRow(number)
+        page.scrub_to(time_s + 0.004)
+        page.step(1)
+        page.step(-1)
+        qtbot.mouseClick(page.cue_here, Qt.MouseButton.LeftButton)
+        assert window.project.reel.footage[number].cues[0].time_s == pytest.approx(time_s, abs=0.002)
+    # Go.
+    window.show_draft()
+    window.draft_panel.every.setCurrentIndex(2)
+    window.draft_panel.length.setValue(8.0)
+    window.draft_panel._go()
+    assert window.middle.currentWidget() is window.timeline
+    timeline = window.project.timeline
+    assert timeline.frames == 240 and all(p.ties for p in timeline.placed)
+    qtbot.waitUntil(lambda: window.preview.image is not None, timeout=WAIT)
+    # Out.
+    out = tmp_path / "o.mp4"
+    window.export_to(out, Settings((90, 160), "draft"))
+    assert window.export_button.text() == "Cancel"
+    qtbot.waitUntil(out.exists, timeout=WAIT)
+    idle(window, qtbot)
+    assert window.export_button.text() == "Export" and "Exported" in window.status.text()
+    window.measure_file(out)
+    idle(window, qtbot)
+    qtbot.waitUntil(lambda: window.check_page.measured, timeout=WAIT)
+    assert window.check_page.report.ok and "measured in the file" in window.check_page.summary.text()
+    # Kept.
+    assert window._save_to(tmp_path / "kept")
+    assert window.saved.text() == "saved"
+    kept = window.project.reel
+    window.new_project()
+    assert window.middle.currentWidget() is window.welcome
+    assert window.files.open_project(tmp_path / "kept.tempik")
+    assert window.project.reel == kept
+
+
+def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
+    window, start = opened, opened.project.reel
+    clip = start.clips[1].id
+    changes: list[Callable[[], object]] = [
+        window.speed_page.reverse,
+        lambda: window.speed_page._ready(0.5),
+        window.speed_page.ramped.click,
+        window.clips.pin_next,
+        lambda: window.timeline.toggle_cell(0, window.project.timeline.on_reel()[1].id),
+        window.clips.toggle_flash,
+        window.clips.place_point,
+        lambda: window.clips.add_row("punch"),
+        lambda: window.files.settings(180, 180, "60"),
+        window.clips.unpin,
+        window.clips.remove_clip,
+    ]
+    seen = [start]
+    for act in changes:
+        window.project.select_clip(clip)
+        act()
+        assert window.project.reel != seen[-1]
+        seen.append(window.project.reel)
+    for reel in reversed(seen[:-1]):
+        window.undo()
+        assert window.project.reel == reel
+    for reel in seen[1:]:
+        window.redo()
+        assert window.project.reel == reel
+
+
+def test_dragging_a_point_moves_what_hangs_off_it_in_one_step(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    placed = window.project.timeline.placed[1]
+    number = next(i for i, q in enumerate(window.project.timeline.on_reel()) if q.id == placed.clip.start.point)
+    start = at_point(window, number, points_top() + 9)
+    drag(qtbot, window.timeline, start, start + QPointF(0.2 * window.timeline.view.px_per_s, 0))
+    assert window.project.timeline.placed[1].first == pytest.approx(placed.first + 6, abs=1)
+    assert check_reel(window.project.timeline).ok
+    window.undo()
+    assert window.project.timeline.placed[1].first == placed.first
+
+
+def test_dragging_a_pin_ties_the_cue_to_another_point(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    tie = window.project.timeline.placed[1].ties[0]
+    points = window.project.timeline.on_reel()
+    number = points.index(tie.point)
+    y = picture_top() + PICTURE_H / 2
+    drag(qtbot, window.timeline, at_point(window, number, y), at_point(window, number + 1, y))
+    after = window.project.timeline.placed[1].ties[0]
+    assert after.point.id == points[number + 1].id and after.cue_s == tie.cue_s
+    assert window.project.clip_id == window.project.timeline.placed[1].clip.id
+
+
+def test_accent_cells_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    y = row_top(0) + 20
+
+    def lit() -> dict[str, float]:
+        return {q.point.id: q.strength for q in window.project.timeline.pulses[0]}
+
+    points = window.project.timeline.on_reel()
+    silent = next(i for i, q in enumerate(points) if q.id not in lit())
+    qtbot.mouseClick(
+        window.timeline, Qt.MouseButton.LeftButton, pos=at_point(window, silent, y).toPoint() + QPoint(2, 0)
+    )
+    assert points[silent].id in lit()
+    drag(
+        qtbot,
+        window.timeline,
+        at_point(window, silent, y) + QPointF(2, 0),
+        at_point(window, silent, y - 30) + QPointF(2, 0),
+    )
+    assert lit()[points[silent].id] == pytest.approx(1.5, abs=0.02)
+    before = len(window.project.history.steps)
+    drag(
+        qtbot,
+        window.timeline,
+        at_point(window, silent + 3, y) + QPointF(2, 0),
+        at_point(window, silent + 6, y) + QPointF(3, 0),
+    )
+    assert len(window.project.history.steps) == before + 1
+
+
+def test_the_speed_graph_is_dragged_live_and_settles_as_one_step(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    window.project.select_clip("c2")
+    window.show_speed()
+    graph = window.speed_page.graph
+    box = graph._graph()
+    before = len(window.project.history.steps)
+    drag(qtbot, graph, box.center(), QPointF(box.center().x(), graph.height_of(0.5)))
+    clip = window.project.clip
+    assert clip is not None and clip.curve.nodes[0].speed == 0.5
+    assert len(window.project.history.steps) == before + 1
+    assert window.speed_page.average.text() == "50.0 %"
+    window.speed_page.last.setValue(25)
+    window.speed_page.ramped.click()
+    window.speed_page.last.setValue(200)
+    clip = window.project.clip
+    assert clip is not None and [n.speed for n in clip.curve.nodes] == [0.5, 2.0]
+    for speed in (0.1, 0.7, 1.0, 10.0):
+        assert graph.speed(graph.height_of(speed)) == pytest.approx(speed)
+
+
+def test_the_song_strip_moves_the_stretch(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    strip, start_s = window.strip, window.project.timeline.start_s
+    drag(
+        qtbot,
+        strip,
+        QPointF(strip._window().center().x(), 30),
+        QPointF(strip._window().center().x() + strip._x(2.0), 30),
+    )
+    assert window.project.timeline.start_s > start_s + 1
+    assert check_reel(window.project.timeline).ok
+    length = window.project.timeline.frames
+    drag(qtbot, strip, QPointF(strip._window().right(), 30), QPointF(strip._window().right() - strip._x(2.0), 30))
+    assert window.project.timeline.frames < length
+
+
+def test_keys_step_and_jump_and_play(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    window.activateWindow()
+    for key, modifier, frame in (
+        (Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier, 1),
+        (Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, 11),
+        (Qt.Key.Key_Left, Qt.KeyboardModifier.NoModifier, 10),
+        (Qt.Key.Key_Down, Qt.KeyboardModifier.NoModifier, 15),
+        (Qt.Key.Key_Up, Qt.KeyboardModifier.NoModifier, 0),
+        (Qt.Key.Key_End, Qt.KeyboardModifier.NoModifier, 299),
+    ):
+        qtbot.keyClick(window, key, modifier)
+        qtbot.waitUntil(lambda f=frame: window.project.frame == f, timeout=2000)
+
+
+def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    window.project.go(240)
+    shown: list[int] = []
+    window.player.due.connect(shown.append)
+    import time
+
+    began = time.perf_counter()
+    window.play_pause()
+    assert window.player.playing
+    qtbot.waitUntil(lambda: not window.player.playing, timeout=8000)
+    took = time.perf_counter() - began
+    assert took == pytest.approx(2.0, abs=0.5)
+    assert shown == sorted(shown) and shown[-1] == 299
+
+
+def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    window.project.go(window.project.timeline.pulses[0][1].frame - 1)
+    qtbot.waitUntil(lambda: window._shown == window.project.frame, timeout=WAIT)
+    dark = window.preview.image.copy()  # type: ignore[union-attr]
+    window.step_on()
+    qtbot.waitUntil(lambda: window._shown == window.project.frame, timeout=WAIT)
+    lit = window.preview.image
+    assert lit is not None
+    spot = (lit.width() // 2, lit.height() // 8)
+    assert lit.pixelColor(*spot).lightness() > dark.pixelColor(*spot).lightness() + 30
+
+
+def test_the_landing_meter_and_check_page_agree(opened: Window, qtbot: QtBot) -> None:
+    window = opened
+    report = check_reel(window.project.timeline)
+    assert window.check_page.model.rowCount() == len(report.events)
+    event = next(e for e in report.events if e.kind == "pin")
+    row = window.check_page.model.rows.index(event)
+    window.check_page._go(window.check_page.model.index(row, 0))
+    assert window.project.frame == event.frame
+    assert window.meter.nearest() == event
+    window.check_page.kinds.setCurrentText("pins")
+    assert {e.kind for e in window.check_page.model.rows} == {"pin"}
+
+
+def test_missing_media_is_asked_for_and_the_rest_kept(
+    window: Window, qtbot: QtBot, reel: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from tempik.reel.file import relink
+
+    lost = relink(reel, reel.footage[0].path, str(tmp_path / "gone" / "a.mp4"))
+    save_reel(lost, tmp_path / "r.tempik")
+    assert window.files.open_project(tmp_path / "r.tempik")
+    assert "a.mp4" in window.status.text() and "missing" in window.status.text()
+    assert window.find_missing.isVisible() and len(window.project.reel.clips) == len(reel.clips)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
+    window.find_missing.click()
+    assert window.project.reel == reel and not window.find_missing.isVisible()
+
+
+@pytest.mark.parametrize("content", [b"nonsense", b'{"format": 99, "reel": {}}'])
+def test_a_bad_project_leaves_the_open_one(opened: Window, tmp_path: Path, content: bytes) -> None:
+    before = opened.project.reel
+    (tmp_path / "bad.tempik").write_bytes(content)
+    drop(opened, tmp_path / "bad.tempik")
+    assert opened.project.reel is before
+    assert "bad.tempik" in opened.status.text()
+
+
+def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
+    window: Window, qtbot: QtBot, media: Path, tmp_path: Path
+) -> None:
+    (tmp_path / "empty.mp4").write_bytes(b"")
+    drop(window, media / "a.mp4", tmp_path / "empty.mp4")
+    qtbot.waitUntil(lambda: "empty.mp4" in window.status.text(), timeout=WAIT)
+    assert [Path(f.path).name for f in window.project.reel.footage] == ["a.mp4"]
+    silent = write_sound(tmp_path / "quiet.wav", np.zeros(48000 * 6, np.float32))
+    drop(window, silent)
+    qtbot.waitUntil(lambda: "no steady beat" in window.status.text(), timeout=WAIT)
+    assert window.project.reel.soundtrack is not None and window.project.reel.soundtrack.points == ()
+    idle(window, qtbot)
+    window.draft(Wish(length_s=4.0))
+    assert "no steady beat" in window.status.text() and window.project.reel.clips == ()
+
+
+def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    target = tmp_path / "cancelled.mp4"
+    opened.export_to(target, Settings((1080, 1920), "high"))
+    qtbot.waitUntil(lambda: opened._exporting is not None and opened._exporting.share > 0.02, timeout=WAIT)
+    opened.export()
+    idle(opened, qtbot)
+    assert not target.exists() and not list(tmp_path.glob("*.part")) and not list(tmp_path.glob(".*.part"))
+    assert opened.export_button.text() == "Export"
+
+
+def test_an_export_that_fails_says_why(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    opened.export_to(tmp_path / "no" / "o.mp4")
+    qtbot.waitUntil(lambda: "is not there" in opened.status.text(), timeout=WAIT)
+
+
+def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    opened.project.select_clip("c1")
+    opened.speed_page.reverse()
+    asked: list[str] = []
+
+    def answer(*arguments: object, **_: object) -> QMessageBox.StandardButton:
+        asked.append(str(arguments[2]))
+        return QMessageBox.StandardButton.Cancel
+
+    monkeypatch.setattr(QMessageBox, "question", answer)
+    assert not opened.close() and opened.isVisible()
+    assert asked and "r" in asked[0]
+    opened.save()
+    assert opened.project.path is not None and load_reel(opened.project.path) == opened.project.reel
+    assert opened._may_leave()
+
+
+def test_zoom_goes_from_the_whole_reel_to_single_frames(opened: Window) -> None:
+    view = opened.timeline
+    opened.fit()
+    assert view.view.start_s == 0 and view.view.end_s >= time_of(300, opened.project.reel.rate)
+    held = view.view.time(500)
+    view.zoom(3.0, 500)
+    assert view.view.time(500) == pytest.approx(held, abs=1e-6)
+    for _ in range(40):
+        view.zoom(2.0, 500)
+    assert view.view.px_per_s / 30 == pytest.approx(48)
+    for _ in range(40):
+        view.zoom(0.5, 500)
+    assert view.view.px_per_s * 10 <= view.width() - GUTTER
+
+
+def test_every_command_has_a_method_and_keys_of_its_own(window: Window) -> None:
+    assert set(window.commands) == {c.method for c in COMMANDS}
+    keys = [k for c in COMMANDS for k in c.keys]
+    assert len(keys) == len(set(keys))
+    palette = CommandPalette(list(window.commands.values()), window)
+    palette.words.setText("reverse")
+    assert [palette.list.item(i).text() for i in range(palette.list.count())] == ["Reverse the clip    R"]
+
+
+def test_the_row_menu_sets_rule_and_amount(opened: Window) -> None:
+    row = opened.project.reel.rows[0].id
+    menu = opened.clips.row_menu(row, opened)
+    actions = {a.text(): a for a in menu.actions()}
+    actions["on every 2 points"].trigger()
+    assert opened.project.reel.rows[0].rule.every == 2
+    assert {a.text() for a in menu.findChildren(type(menu))[1].actions()} >= {CATALOGUE["flash"].title}
+
+
+def test_the_keyboard_list_in_the_docs_is_the_codes() -> None:
+    docs = Path(__file__).parents[1] / "docs" / "keyboard.md"
+    assert docs.read_text(encoding="utf-8") == keyboard_list(), "run ./run shots"
