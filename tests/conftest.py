@@ -13,7 +13,6 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from media_files import beat_song, numbered, write_sound, write_video
-
 from tempik.demo import demo_is_whole, write_demo
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish

@@ -8,8 +8,8 @@ import av
 import msgspec
 import numpy as np
 import pytest
-from media_files import beat_song, number_in, numbered, write_sound, write_video
 
+from media_files import beat_song, number_in, numbered, write_sound, write_video
 from tempik.check import check_reel, check_rendered
 from tempik.edit import change
 from tempik.edit.assemble import assemble

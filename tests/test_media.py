@@ -6,8 +6,8 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
-from media_files import SOUND_RATE, beat_song, number_in, numbered, write_sound, write_video
 
+from media_files import SOUND_RATE, beat_song, number_in, numbered, write_sound, write_video
 from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound, index_frames, probe, resampled
 from tempik.media.picture import Picture, shrunk, solid, to_rgb

@@ -9,8 +9,8 @@ import av
 import msgspec
 import numpy as np
 import pytest
-from media_files import number_in, numbered, write_video
 
+from media_files import number_in, numbered, write_video
 from tempik.accents import Look
 from tempik.edit import change
 from tempik.edit.timeline import Timeline

@@ -6,8 +6,8 @@ import librosa
 import mir_eval
 import numpy as np
 import pytest
-from media_files import SOUND_RATE, beat_song, click_track, write_sound
 
+from media_files import SOUND_RATE, beat_song, click_track, write_sound
 from tempik.demo.song import beat_times, write_song
 from tempik.errors import TempikError
 from tempik.media import decode_sound

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from media_files import write_sound
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
+from media_files import write_sound
 from tempik.accents import CATALOGUE
 from tempik.check import check_reel
 from tempik.desktop import theme
@@ -308,6 +308,7 @@ def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: Q
 
 def test_the_landing_meter_and_check_page_agree(opened: Window, qtbot: QtBot) -> None:
     window = opened
+    window.show_check()
     report = check_reel(window.project.timeline)
     assert window.check_page.model.rowCount() == len(report.events)
     event = next(e for e in report.events if e.kind == "pin")

@@ -13,7 +13,6 @@ import cv2
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import correlate
 
 from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
 from tempik.edit.timeline import Placed, Timeline
@@ -94,6 +93,8 @@ def check_rendered(timeline: Timeline, path: Path) -> Report:
 
 def sound_offset_ms(timeline: Timeline, path: str) -> float:
     """Return how much later the song sounds in the file than on the reel, found by correlation within 0.2 s."""
+    from scipy.signal import correlate  # takes a second to load, so only where a file is measured
+
     rate = 12000
     heard = decode_sound(path, rate, mono=True).samples[:, 0].astype(np.float64)
     whole = mix(timeline)

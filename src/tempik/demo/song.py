@@ -11,7 +11,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
 
 Samples = NDArray[np.float64]
 
@@ -112,6 +111,8 @@ def _clang(rng: np.random.Generator, ring: float) -> Samples:
 
 
 def _tick(rng: np.random.Generator) -> Samples:
+    from scipy.signal import butter, sosfilt
+
     t = np.arange(int(0.06 * RATE)) / RATE
     noise = sosfilt(butter(2, 6000, "highpass", fs=RATE, output="sos"), rng.standard_normal(len(t)))
     return np.asarray(noise * np.exp(-t / 0.012))
@@ -119,6 +120,8 @@ def _tick(rng: np.random.Generator) -> Samples:
 
 def _hiss(rng: np.random.Generator) -> Samples:
     """Air drawn in over a bar, rising to the next."""
+    from scipy.signal import butter, sosfilt
+
     count = 4 * BEAT
     noise = sosfilt(butter(2, (900, 9000), "bandpass", fs=RATE, output="sos"), rng.standard_normal(count))
     return np.asarray(noise * np.linspace(0, 1, count) ** 3)

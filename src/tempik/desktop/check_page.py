@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.check import Event, Report, as_csv, check_reel
+from tempik.check import Event, Report, as_csv
 from tempik.desktop import theme
 from tempik.desktop.project import Project
 from tempik.desktop.theme import figures
@@ -94,7 +94,8 @@ class CheckPage(QWidget):
     def __init__(self, project: Project) -> None:
         super().__init__()
         self.project = project
-        self.report = check_reel(project.timeline)
+        self.report = project.report
+        self._stale = True  # the table is filled when it can be seen
         self.measured = False
         self.summary = QLabel()
         self.notes = QLabel()
@@ -120,7 +121,9 @@ class CheckPage(QWidget):
         self.table.setShowGrid(False)
         self.table.setAccessibleName("Events")
         header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        for column, wide in enumerate((70, 0, 62, 86, 62, 92, 76, 96, 100)):
+            if wide:
+                header.resizeSection(column, wide)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setHighlightSections(False)
         self.table.clicked.connect(self._go)
@@ -139,7 +142,14 @@ class CheckPage(QWidget):
 
     def _again(self) -> None:
         self.measured = False
-        self._show(check_reel(self.project.timeline))
+        self.report = self.project.report
+        self._stale = True
+        if self.isVisible():
+            self._show(self.report)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        if self._stale:
+            self._show(self.report)
 
     def show_measured(self, report: Report) -> None:
         self.measured = True
@@ -147,6 +157,7 @@ class CheckPage(QWidget):
 
     def _show(self, report: Report) -> None:
         self.report = report
+        self._stale = False
         tied = [e for e in report.events if e.tied]
         on = sum(e.ok for e in tied)
         colour = theme.GOOD if report.ok else theme.WARNING_TEXT

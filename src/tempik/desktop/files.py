@@ -6,6 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -19,7 +20,10 @@ from tempik.errors import TempikError
 from tempik.media import Probe, probe
 from tempik.reel import Reel
 from tempik.reel.file import SUFFIX, missing_media, relink
-from tempik.rhythm import Analysis, analyse, cache_folder
+from tempik.rhythm.cache import cache_folder
+
+if TYPE_CHECKING:
+    from tempik.rhythm import Analysis
 
 SONG_SUFFIXES = {".wav", ".mp3", ".flac", ".ogg", ".oga", ".opus", ".m4a", ".aac", ".aif", ".aiff", ".wma"}
 SONG_FILTER = "Songs (" + " ".join(f"*{s}" for s in sorted(SONG_SUFFIXES)) + ");;All files (*)"
@@ -60,6 +64,8 @@ class Files(QObject):
         """Find a song's beats in the background and make it the reel's song."""
 
         def work(job: Job) -> Analysis:
+            from tempik.rhythm import analyse  # loads its libraries here, on the job's thread
+
             return analyse(path, job.report)
 
         def take(found: Analysis) -> None:

@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from tempik.check.landing import HALF_FRAME, Event, check_reel
+from tempik.check.landing import HALF_FRAME, Event
 from tempik.desktop import theme
 from tempik.desktop.project import Project
 from tempik.desktop.theme import colour, figures, words
@@ -133,8 +133,7 @@ class LandingMeter(QWidget):
         self.update()
 
     def _read(self) -> None:
-        # Ties that hold by construction are checked here all the same: it is cheap, and it is the promise.
-        self._events = check_reel(self.project.timeline).events
+        self._events = self.project.report.events
         self.update()
 
     def nearest(self) -> Event | None:

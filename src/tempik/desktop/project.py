@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from tempik.check.landing import Report, check_reel
 from tempik.edit import history
 from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
@@ -32,10 +33,18 @@ class Project(QObject):
         self.footage_id: str | None = None
         self.frame = 0
         self._gesture = False
+        self._report: Report | None = None
 
     @property
     def reel(self) -> Reel:
         return self.timeline.reel
+
+    @property
+    def report(self) -> Report:
+        """Where every event lands, worked out once for each state of the reel."""
+        if self._report is None:
+            self._report = check_reel(self.timeline)
+        return self._report
 
     @property
     def name(self) -> str:
@@ -170,6 +179,7 @@ class Project(QObject):
 
     def _set(self, reel: Reel) -> None:
         self.timeline = Timeline(reel)
+        self._report = None
         if by_id(reel.clips, self.clip_id) is None:
             self.clip_id = None
         if by_id(reel.footage, self.footage_id) is None:

@@ -214,10 +214,9 @@ class SpeedGraph(QWidget):
         spots = self._nodes(placed, self._graph())
         pos = event.position()
         near = min(range(len(spots)), key=lambda i: (spots[i] - pos).manhattanLength())
-        if len(spots) == 1 or (spots[near] - pos).manhattanLength() < 40:
-            if self._graph().contains(pos):
-                self._held = near
-                self.mouseMoveEvent(event)
+        if (len(spots) == 1 or (spots[near] - pos).manhattanLength() < 40) and self._graph().contains(pos):
+            self._held = near
+            self.mouseMoveEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is not None:

@@ -693,7 +693,7 @@ class Window(QMainWindow):
                 return []
 
         def done(notes: list[str]) -> None:
-            worst = self.check_page.report.worst_ms
+            worst = self.project.report.worst_ms
             text = f"Exported {path}: planned within {worst:.1f} ms of its points; measure it on the Check page."
             self.say(" ".join([text, *notes]), bool(notes))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -13,7 +14,9 @@ from tempik.edit.draft import Draft, Wish, draft_reel
 from tempik.errors import TempikError
 from tempik.media import probe
 from tempik.reel import Cue, Footage, Point, Soundtrack
-from tempik.rhythm import Analysis, analyse
+
+if TYPE_CHECKING:
+    from tempik.rhythm import Analysis
 
 
 def soundtrack_from(path: str, found: Analysis) -> Soundtrack:
@@ -46,6 +49,8 @@ def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]
             )
         cue = Cue(f"q{len(piece.cues) + 1}", time_s)
         pieces[number] = msgspec.structs.replace(piece, cues=tuple(sorted((*piece.cues, cue), key=lambda c: c.time_s)))
+    from tempik.rhythm import analyse  # its libraries take half a second to load, so only where a song is analysed
+
     return draft_reel(soundtrack_from(song, analyse(song)), pieces, wish)
 
 

@@ -34,6 +34,7 @@ QUALITIES: dict[str, dict[str, str]] = {
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
 AHEAD = 6
 AAC_BIT_RATE = 192_000
+EXPORT_CACHE_BYTES = 192 << 20
 Progress = Callable[[int, int], None]
 
 
@@ -201,7 +202,7 @@ class _Composer:
     def _work(self) -> None:
         width, height = self._size
         try:
-            with PictureSource() as source:
+            with PictureSource(EXPORT_CACHE_BYTES) as source:
                 for number in range(self._timeline.frames):
                     if self._stop.is_set() or self._cancel.is_set():
                         break

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.polynomial import polynomial as poly
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from tempik.reel import Curve
 from tempik.retime.curve import RISE, parameter, segments, speed_at
@@ -74,7 +73,7 @@ class TimeMap:
                 out.append(part.start * self.length_s)
             if part.v0 * part.v1 < 0:
                 wanted = part.v0 / (part.v0 - part.v1)
-                u = brentq(lambda u, w=wanted: poly.polyval(u, RISE) - w, 0.0, 1.0, xtol=1e-15)
+                u = parameter(np.array([wanted]), part._replace(x=RISE))[0]
                 out.append((part.start + part.width * float(poly.polyval(u, part.x))) * self.length_s)
         return out
 
@@ -92,9 +91,32 @@ class TimeMap:
             elif at_b == 0.0:
                 root = b
             elif at_a * at_b < 0:
-                root = float(brentq(lambda t: self.source_at(t) - source_s, a, b, xtol=1e-13, rtol=1e-15))
+                root = self._root(source_s, a, b)
             else:
                 continue
             if not found or abs(root - found[-1]) > 1e-9:
                 found.append(root)
         return found
+
+    def _root(self, source_s: float, a: float, b: float) -> float:
+        """Return where the map passes `source_s` between two instants on either side of it, to rounding error.
+
+        Newton's steps with the exact speed as slope, halving the bracket wherever one would leave it.
+        """
+        rising = self.source_at(b) > self.source_at(a)
+        t = (a + b) / 2
+        for _ in range(100):
+            error = self.source_at(t) - source_s
+            if error == 0.0:
+                break
+            if (error < 0) == rising:
+                a = t
+            else:
+                b = t
+            slope = float(self.speed(t)[0])
+            step = t - error / slope if slope else a
+            moved = step if a < step < b else (a + b) / 2
+            if abs(moved - t) <= 1e-15 * max(1.0, abs(t)):
+                break
+            t = moved
+        return t

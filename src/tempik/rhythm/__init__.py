@@ -1,5 +1,19 @@
 """Rhythm: the beats of a song, exact to the attack, with strength and bars."""
 
-from tempik.rhythm.points import Analysis, Beat, analyse, analyse_samples, cache_folder
+from __future__ import annotations
 
-__all__ = ["Analysis", "Beat", "analyse", "analyse_samples", "cache_folder"]
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from tempik.rhythm.points import Analysis, Beat, analyse, analyse_samples
+
+__all__ = ["Analysis", "Beat", "analyse", "analyse_samples"]
+
+
+def __getattr__(name: str) -> Any:
+    """Load the analysis when it is first asked for: its libraries take half a second, which start-up must not."""
+    if name in __all__:
+        from tempik.rhythm import points
+
+        return getattr(points, name)
+    raise AttributeError(name)

@@ -6,10 +6,11 @@ steps of a millisecond.
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
-from scipy.signal import butter, sosfiltfilt
 
 from tempik.rhythm.features import SAMPLE_RATE
 
@@ -25,8 +26,7 @@ def fine_rise(samples: Array) -> Array:
     """Return how steeply level rises at each millisecond, all bands together, shape (milliseconds,)."""
     count = len(samples) // _STEP
     total = np.zeros(count, np.float32)
-    for low, high in _BANDS:
-        band = _band(samples, low, high)
+    for (low, _), band in zip(_BANDS, _bands(samples), strict=True):
         energy = (band[: count * _STEP].reshape(count, _STEP) ** 2).mean(axis=1)
         # A low band's single periods must not read as attacks, so it is smoothed longer.
         smooth = uniform_filter1d(energy, 9 if low is None else 5, mode="nearest")
@@ -41,14 +41,27 @@ def fine_rise(samples: Array) -> Array:
     return total
 
 
-def _band(samples: Array, low: float | None, high: float | None) -> Array:
-    if low is not None and high is not None:
-        sos = butter(2, (low, high), "bandpass", fs=SAMPLE_RATE, output="sos")
-    elif high is not None:
-        sos = butter(2, high, "lowpass", fs=SAMPLE_RATE, output="sos")
-    else:
-        sos = butter(2, low or 0.0, "highpass", fs=SAMPLE_RATE, output="sos")
-    return np.asarray(sosfiltfilt(sos, samples), dtype=np.float32)
+def _bands(samples: Array) -> list[Array]:
+    """Return the song through each of _BANDS, filtered without delay.
+
+    The gains are those of second-order Butterworth filters run forward and backward, applied to the spectrum of
+    the whole song at once.
+    """
+    size = -(-(len(samples) + SAMPLE_RATE // 10) // 4096) * 4096
+    spectrum = np.fft.rfft(samples, size)
+    hz = np.arange(len(spectrum), dtype=np.float32) * np.float32(SAMPLE_RATE / size)
+
+    def band(edges_hz: tuple[float | None, float | None]) -> Array:
+        low, high = edges_hz
+        gain = np.ones(len(spectrum), np.float32)
+        if high is not None:
+            gain /= 1 + (hz / high) ** 4
+        if low is not None:
+            gain /= 1 + (low / np.maximum(hz, 1e-3)) ** 4
+        return np.asarray(np.fft.irfft(spectrum * gain, size)[: len(samples)], dtype=np.float32)
+
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(band, _BANDS))
 
 
 def attacks_near(rise: Array, times_s: Times, reach_s: float) -> tuple[Times, Array]:

@@ -6,13 +6,12 @@ Böck and Widmer, "Maximum filter vibrato suppression for onset detection", DAFx
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
-from scipy.signal import get_window
 
 Array = NDArray[np.float32]
 
@@ -58,12 +57,16 @@ def _spectrogram(samples: Array) -> Array:
     """Return magnitudes of shape (frames, WINDOW/2 + 1), scaled to the song's own loud passages."""
     padded = np.pad(samples, (WINDOW // 2, WINDOW // 2 + HOP))
     count = 1 + len(samples) // HOP
-    window = get_window("hann", WINDOW).astype(np.float32)
+    window = np.hanning(WINDOW + 1)[:-1].astype(np.float32)
     out = np.empty((count, WINDOW // 2 + 1), np.float32)
     strided = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[::HOP][:count]
-    for start in range(0, count, 4096):
-        block = strided[start : start + 4096] * window
-        out[start : start + 4096] = np.abs(rfft(block, axis=1, workers=2))
+
+    def transform(start: int) -> None:
+        block = strided[start : start + 2048] * window
+        out[start : start + 2048] = np.abs(np.fft.rfft(block, axis=1))
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(transform, range(0, count, 2048)))
     loud = float(np.percentile(out.max(axis=1), 95)) if count else 0.0
     return np.asarray(out / max(loud, 1e-6), dtype=np.float32)
 

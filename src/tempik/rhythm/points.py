@@ -9,7 +9,6 @@ from pathlib import Path
 
 import msgspec
 import numpy as np
-import platformdirs
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
@@ -18,10 +17,11 @@ from tempik.media import decode_sound
 from tempik.rhythm.attack import fine_rise
 from tempik.rhythm.bars import find_bars
 from tempik.rhythm.beats import find_beats
+from tempik.rhythm.cache import cache_folder
 from tempik.rhythm.features import FRAME_RATE, SAMPLE_RATE, Features, features
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
-ANALYSIS_VERSION = 2
+ANALYSIS_VERSION = 3
 SURE_ENOUGH = 0.35
 
 
@@ -104,11 +104,6 @@ def beat_strength(times_s: NDArray[np.float64], heard: Features) -> NDArray[np.f
     quiet, full = np.percentile(loud, 5), np.percentile(loud, 95)
     level = np.clip((loud - min(quiet, full - 12)) / max(full - quiet, 12), 0, 1)
     return np.asarray(np.clip(0.65 * np.minimum(attack, 1) + 0.35 * level, 0.02, 1), dtype=np.float64)
-
-
-def cache_folder() -> Path:
-    """Return where analyses are kept: TEMPIK_CACHE if set, else the user's cache folder."""
-    return Path(os.environ.get("TEMPIK_CACHE") or platformdirs.user_cache_dir("tempik"))
 
 
 def _kept_name(path: str) -> Path | None:
