@@ -27,12 +27,17 @@ _DECIMAL_RATES = {
 
 def frame_of(time_s: float, rate: Fraction) -> int:
     """Return the frame whose boundary lies nearest to `time_s` (halves go to the later frame)."""
+    near = time_s * rate.numerator / rate.denominator + 0.5
+    whole = math.floor(near)
+    # Floating point decides unless the instant is so near to halfway that rounding could have.
+    if 1e-6 < near - whole < 1 - 1e-6:
+        return whole
     return math.floor(Fraction(time_s) * rate + HALF)
 
 
 def time_of(frame: int, rate: Fraction) -> float:
     """Return the instant in seconds at which `frame` comes on screen."""
-    return float(Fraction(frame) / rate)
+    return frame * rate.denominator / rate.numerator
 
 
 def frame_on_screen(time_s: float, rate: Fraction) -> int:

@@ -121,7 +121,7 @@ class CheckPage(QWidget):
         self.table.setShowGrid(False)
         self.table.setAccessibleName("Events")
         header = self.table.horizontalHeader()
-        for column, wide in enumerate((70, 0, 62, 86, 62, 92, 76, 96, 100)):
+        for column, wide in enumerate((70, 0, 60, 92, 62, 92, 72, 96, 108)):
             if wide:
                 header.resizeSection(column, wide)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)

@@ -20,7 +20,7 @@ from tempik.desktop.project import Project
 from tempik.desktop.scrub import Scrubber
 from tempik.desktop.strips import Strips
 from tempik.desktop.theme import figures, icon
-from tempik.desktop.timeline_paint import paint_cue
+from tempik.desktop.timeline_paint import draw_filling, paint_cue
 from tempik.edit import change
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
@@ -69,9 +69,7 @@ class FilmScrub(QWidget):
                 picture = self._strips.at(piece.path, self._time(x + tile / 2))
                 target = QRectF(x, film.top(), min(tile, film.right() - x) - 1, film.height())
                 if picture is not None:
-                    scale = max(tile / picture.width(), film.height() / picture.height())
-                    w, h = target.width() / scale, target.height() / scale
-                    p.drawPixmap(target, picture, QRectF((picture.width() - w) / 2, (picture.height() - h) / 2, w, h))
+                    draw_filling(p, target, picture)
                 x += tile
             p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
             for cue in piece.cues:
@@ -160,6 +158,7 @@ class FootagePage(QWidget):
         self.list = QListWidget()
         self.list.setIconSize(QSize(56, 44))
         self.list.setAccessibleName("Footage")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(self._picked)
         self.add = QPushButton(icon("add"), "Add footage")
         self.add.clicked.connect(self.add_wanted)

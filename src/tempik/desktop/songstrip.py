@@ -26,6 +26,7 @@ class SongStrip(QWidget):
         super().__init__()
         self.project, self.song = project, song
         self._layer: QPixmap | None = None
+        self._drawn: tuple[str, float] | None = None
         self._grip = ""
         self._press_s = 0.0
         self._was = (0.0, 0.0)
@@ -34,12 +35,21 @@ class SongStrip(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Song")
         self.setToolTip("The whole song. Drag the window to use another stretch; its sides change the reel's length.")
-        project.changed.connect(self._anew)
+        project.changed.connect(self._reel_changed)
         project.moved.connect(lambda _: self.update())
         song.changed.connect(self._anew)
 
     def sizeHint(self) -> QSize:
         return QSize(600, HEIGHT)
+
+    def _reel_changed(self) -> None:
+        # While a point is dragged only the bars move; the song's outline need not be painted again.
+        record = self.project.reel.soundtrack
+        drawn = (record.path, record.tempo_bpm) if record is not None else None
+        if drawn != self._drawn:
+            self._drawn = drawn
+            self._layer = None
+        self.update()
 
     def _anew(self) -> None:
         self._layer = None
@@ -72,6 +82,7 @@ class SongStrip(QWidget):
         p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         if self._length_s:
+            self._paint_bars(p)
             self._paint_window(p)
         p.end()
 
@@ -99,12 +110,6 @@ class SongStrip(QWidget):
         for shade, group in zip(("#4a433b", "#665a4a", "#85735a", "#a89070", "#d4b98e"), lines, strict=True):
             p.setPen(QColor(shade))
             p.drawLines(group)
-        p.setPen(colour(theme.RHYTHM, 0.55))
-        bars = [q for q in record.points if q.kind == "downbeat"]
-        step = 1 if len(bars) < count / 14 else 4 if len(bars) < count / 4 else 16
-        for point in bars[::step]:
-            x = self._x(point.time_s)
-            p.drawLine(QPointF(x, HEIGHT - 5), QPointF(x, HEIGHT))
         p.setFont(words(12))
         p.setPen(QColor(theme.QUIET))
         name = record.path.rsplit("/", 1)[-1]
@@ -116,6 +121,13 @@ class SongStrip(QWidget):
             Qt.AlignmentFlag.AlignLeft,
             f"{name} · {tempo} · {clock_text(record.length_s)}",
         )
+
+    def _paint_bars(self, p: QPainter) -> None:
+        record = self.project.reel.soundtrack
+        bars = [q for q in record.points if q.kind == "downbeat"] if record is not None else []
+        step = 1 if len(bars) < self.width() / 14 else 4 if len(bars) < self.width() / 4 else 16
+        p.setPen(colour(theme.RHYTHM, 0.55))
+        p.drawLines([QLineF(self._x(q.time_s), HEIGHT - 5, self._x(q.time_s), HEIGHT) for q in bars[::step]])
 
     def _paint_window(self, p: QPainter) -> None:
         box = self._window()

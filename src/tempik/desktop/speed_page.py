@@ -25,7 +25,7 @@ from tempik.desktop import theme
 from tempik.desktop.project import Project
 from tempik.desktop.strips import Strips
 from tempik.desktop.theme import colour, figures, words
-from tempik.desktop.timeline_paint import paint_cue, paint_diamond
+from tempik.desktop.timeline_paint import draw_filling, paint_cue, paint_diamond
 from tempik.edit import change
 from tempik.edit.timeline import Placed, source_at_frames
 from tempik.reel import Curve
@@ -132,10 +132,10 @@ class SpeedGraph(QWidget):
                 y = self.height_of(sign * mark)
                 p.setPen(QColor(theme.LINE))
                 p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-                if self._backward() and mark in (0.25, 2.0, 8.0):
-                    continue
+                if self._backward() and mark not in (0.25, 1.0, 4.0):
+                    continue  # the halves are too low for more
                 p.setPen(QColor(theme.QUIET))
-                text = f"{sign * mark * 100:.0f}" + (" %" if mark == 1.0 else "")
+                text = f"{sign * mark * 100:.0f}" + (" %" if mark == 1.0 and sign > 0 else "")
                 p.drawText(
                     QRectF(0, y - 9, AXIS_W - 6, 18),
                     Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
@@ -197,15 +197,12 @@ class SpeedGraph(QWidget):
         tile = max(20.0, box.height() * reel.width / reel.height)
         count = max(1, round(box.width() / tile))
         tile = box.width() / count
-        for i in range(count):
-            frame = placed.first + (i + 0.5) / count * placed.frames
-            source = float(source_at_frames(placed, np.array([math.floor(frame)], dtype=np.float64), reel.rate)[0])
+        frames = np.floor(placed.first + (np.arange(count) + 0.5) / count * placed.frames)
+        sources = source_at_frames(placed, frames, reel.rate)
+        for i, source in enumerate(sources.tolist()):
             picture = self.strips.at(placed.footage.path, source)
             if picture is not None:
-                target = QRectF(box.left() + i * tile, box.top(), tile - 1.5, box.height())
-                scale = max(target.width() / picture.width(), target.height() / picture.height())
-                w, h = target.width() / scale, target.height() / scale
-                p.drawPixmap(target, picture, QRectF((picture.width() - w) / 2, (picture.height() - h) / 2, w, h))
+                draw_filling(p, QRectF(box.left() + i * tile, box.top(), tile - 1.5, box.height()), picture)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         placed = self.project.placed

@@ -136,6 +136,7 @@ QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QProgressBar {{ background: {SUNK}; border: 1px solid {LINE}; border-radius: 4px; min-height: 8px; max-height: 8px; }}
 QProgressBar::chunk {{ background: {RHYTHM}; border-radius: 3px; }}
+QAbstractSpinBox QLineEdit {{ background: transparent; border: none; padding: 0 5px; }}
 QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: none; }}
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {QUIET}; border-radius: 3px; background: {SUNK}; }}
 QCheckBox::indicator:checked {{ background: {RHYTHM}; border-color: {RHYTHM}; }}

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from tempik.accents import CATALOGUE, Pulse, accent_named, level
 from tempik.accents.envelope import span_frames
@@ -293,20 +293,14 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
     p.fillRect(film, QColor(theme.SUNK))
     aspect = timeline.reel.width / timeline.reel.height
     tile = max(16.0, film.height() * aspect)
-    x = film.left()
-    if x < GUTTER:
-        x += math.floor((GUTTER - x) / tile) * tile
-    rate = float(timeline.rate)
-    while x < min(film.right(), view.width):
-        frame = max(placed.first, min(placed.end - 1, math.floor(view.time(x + tile / 2) * rate)))
-        source = float(source_at_frames(placed, np.array([float(frame)]), timeline.rate)[0])
+    first = math.floor(max(0.0, GUTTER - film.left()) / tile)
+    lefts = np.arange(film.left() + first * tile, min(film.right(), view.width), tile)
+    middles = np.floor((view.start_s + (lefts + tile / 2 - GUTTER) / view.px_per_s) * float(timeline.rate))
+    sources = source_at_frames(placed, np.clip(middles, placed.first, placed.end - 1), timeline.rate)
+    for x, source in zip(lefts.tolist(), sources.tolist(), strict=True):
         picture = strips.at(placed.footage.path, source)
         if picture is not None:
-            target = QRectF(x, film.top(), tile - 1, film.height())
-            scale = max(target.width() / picture.width(), target.height() / picture.height())
-            w, h = target.width() / scale, target.height() / scale
-            p.drawPixmap(target, picture, QRectF((picture.width() - w) / 2, (picture.height() - h) / 2, w, h))
-        x += tile
+            draw_filling(p, QRectF(x, film.top(), tile - 1, film.height()), picture)
     for still, at_end in ((placed.short_before_s, False), (placed.short_after_s, True)):
         if still > 0:
             span = still * view.px_per_s
@@ -315,6 +309,13 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
                 QRectF(left, film.top(), span, film.height()),
                 QBrush(QColor(theme.WARNING), Qt.BrushStyle.BDiagPattern),
             )
+
+
+def draw_filling(p: QPainter, target: QRectF, picture: QPixmap) -> None:
+    """Draw a picture so that it fills a box, its middle kept."""
+    scale = max(target.width() / picture.width(), target.height() / picture.height())
+    w, h = target.width() / scale, target.height() / scale
+    p.drawPixmap(target, picture, QRectF((picture.width() - w) / 2, (picture.height() - h) / 2, w, h))
 
 
 def trace_y(speed: float, box: QRectF) -> float:

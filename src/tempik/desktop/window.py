@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt
@@ -57,6 +58,7 @@ SIZES = (
     (1080, 1440, "3:4"),
     (1920, 1080, "16:9"),
 )
+ERROR_STAYS_S = 6.0
 RATES = ("24", "25", "30", "50", "60", "23.976", "29.97", "59.94")
 
 
@@ -84,6 +86,8 @@ class Window(QMainWindow):
         self._exporting: Job | None = None
         self._missing: list[str] = []
         self._closed = False
+        self._error = ""
+        self._error_at = 0.0
         self._build()
         self._show_jobs()
         self._wire()
@@ -386,7 +390,14 @@ class Window(QMainWindow):
             self.chosen.setText(f"{Path(placed.footage.path).stem}{pins}")
 
     def say(self, text: str, error: bool = False) -> None:
-        """Show one sentence in the status line."""
+        """Show one sentence in the status line. An error stays readable: what comes soon after stands behind it."""
+        now = time.monotonic()
+        if not error and self._error and now - self._error_at < ERROR_STAYS_S:
+            text, error = f"{self._error}   ·   {text}", True
+        elif error:
+            self._error, self._error_at = text, now
+        else:
+            self._error = ""
         self.status.setText(text)
         self.status.setToolTip(text)
         self.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
@@ -454,7 +465,7 @@ class Window(QMainWindow):
             # Frames between the last due one and this were never shown, nor was the last if it came too late.
             self.dropped += frame - self._due - 1 + (self._shown != self._due)
         self._due = frame
-        if not timeline.frames:
+        if not timeline.frames or not timeline.placed:
             self.preview.show_image(None)
             self.preview.show_message("The reel appears here.")
             return

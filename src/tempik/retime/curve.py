@@ -90,6 +90,8 @@ def parameter(x: Array, segment: Segment) -> Array:
     slope = poly.polyder(segment.x)
     for _ in range(60):
         error = poly.polyval(u, segment.x) - x
+        if np.all(np.abs(error) <= 2e-16):
+            break
         low, high = np.where(error < 0, u, low), np.where(error < 0, high, u)
         rise = poly.polyval(u, slope)
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -102,6 +104,18 @@ def parameter(x: Array, segment: Segment) -> Array:
     return u
 
 
+def is_straight(segment: Segment) -> bool:
+    """Tell whether speed runs straight in x: the abscissa is then the ordinate."""
+    return bool(segment.x[1] == 0.0 and segment.x[3] == RISE[3])
+
+
+def eased(x: Array, segment: Segment) -> Array:
+    """Return how far the segment's speed has gone from its first to its last at the abscissa `x`, 0 to 1."""
+    if is_straight(segment) or segment.v0 == segment.v1:
+        return x
+    return np.asarray(poly.polyval(parameter(x, segment), RISE), dtype=np.float64)
+
+
 def speed_at(curve: Curve, share: Array | float) -> Array:
     """Return the speed at shares of the slot (0 to 1; beyond them the end speeds)."""
     share = np.atleast_1d(np.asarray(share, dtype=np.float64))
@@ -112,7 +126,7 @@ def speed_at(curve: Curve, share: Array | float) -> Array:
         here = which == i
         if here.any():
             x = np.clip((share[here] - part.start) / part.width, 0.0, 1.0)
-            out[here] = part.v0 + (part.v1 - part.v0) * poly.polyval(parameter(x, part), RISE)
+            out[here] = part.v0 + (part.v1 - part.v0) * eased(x, part)
     return out
 
 

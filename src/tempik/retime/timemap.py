@@ -7,7 +7,7 @@ from numpy.polynomial import polynomial as poly
 from numpy.typing import NDArray
 
 from tempik.reel import Curve
-from tempik.retime.curve import RISE, parameter, segments, speed_at
+from tempik.retime.curve import RISE, is_straight, parameter, segments, speed_at
 
 Array = NDArray[np.float64]
 
@@ -49,7 +49,7 @@ class TimeMap:
             x = np.clip((inside[here] - part.start) / part.width, 0.0, 1.0)
             if part.v0 == part.v1:
                 area = part.v0 * part.width * x
-            elif part.x[1] == 0.0 and part.x[3] == RISE[3]:  # no softness: speed is straight in x
+            elif is_straight(part):
                 area = part.width * x * (part.v0 + (part.v1 - part.v0) * x / 2)
             else:
                 area = poly.polyval(parameter(x, part), part.area)
