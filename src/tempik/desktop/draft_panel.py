@@ -54,6 +54,7 @@ class DraftPanel(QFrame):
         for box in (self.start, self.length):
             box.setDecimals(2)
             box.setSuffix(" s")
+            box.setAlignment(Qt.AlignmentFlag.AlignCenter)
             box.setRange(0.0, 3600.0)
         self.length.setMinimum(1.0)
         form = QFormLayout()
@@ -67,6 +68,7 @@ class DraftPanel(QFrame):
             count.setRange(1, 64)
             count.setValue(every)
             count.setPrefix("every ")
+            count.setAlignment(Qt.AlignmentFlag.AlignCenter)
             row = QHBoxLayout()
             row.addWidget(tick, 1)
             row.addWidget(count)

@@ -260,6 +260,7 @@ class SpeedPage(QWidget):
             box.setSuffix(" %")
             box.setFont(figures(13))
             box.setKeyboardTracking(False)
+            box.setAlignment(Qt.AlignmentFlag.AlignCenter)
             box.setAccessibleName(name)
             box.setToolTip(name)
             box.valueChanged.connect(self._typed)
