@@ -293,6 +293,21 @@ def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Wi
     assert shown == sorted(shown) and shown[-1] == 299
 
 
+def test_the_playhead_follows_the_devices_clock_smoothly_and_never_back(window: Window) -> None:
+    """A device that starts late, reports in steps and runs slow: the picture waits for it and keeps with it."""
+    player = window.player
+    player._shift_s = None
+    assert player._heard_s(0.5, 0.016) == 0.0  # nothing has left the device yet
+    heard = []
+    for tick in range(1000):
+        elapsed = 1.2 + tick * 0.004
+        played = 0.04 + (tick * 0.004 * 0.999) // 0.02 * 0.02  # in steps of 20 ms, a thousandth slow
+        heard.append((player._heard_s(elapsed, played), played))
+    assert all(abs(h - p) < 0.045 for h, p in heard)
+    steps = np.diff([h for h, _ in heard])
+    assert steps.min() > 0
+
+
 def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: QtBot) -> None:
     window = opened
     window.project.go(window.project.timeline.pulses[0][1].frame - 1)

@@ -83,6 +83,10 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
             )
         if placed.short_after_s > 0:
             out.append(f"{name} ends {placed.short_after_s:.2f} s early {where}: its last frame stands still.")
+    song = timeline.reel.soundtrack
+    left_s = song.length_s - song.start_s if song is not None else timeline.reel.length_s
+    if left_s < timeline.reel.length_s - 0.5 / float(timeline.rate):
+        out.append(f"The song ends {timeline.reel.length_s - left_s:.2f} s before the reel: silence there.")
     shown = {p.clip.id for p in timeline.placed}
     for clip in timeline.reel.clips:
         if clip.id not in shown:

@@ -14,6 +14,11 @@ from tempik.time import frame_on_screen, time_of
 TICK_MS = 4
 # How far the smooth clock may stray from what the sound device reports before it is set right.
 DRIFT_S = 0.012
+# Beyond this it is set right at once: sound was interrupted.
+LOST_S = 0.1
+# A device has begun once it has played this much, and is dead if it has not after that long.
+FIRST_SOUND_S = 0.03
+DEAD_DEVICE_S = 4.0
 
 
 class _Feed(QIODevice):
@@ -56,7 +61,8 @@ class Player(QObject):
         self._feed: _Feed | None = None
         self._clock = QElapsedTimer()
         self._start_s = 0.0
-        self._shift_s = 0.0
+        self._shift_s: float | None = None  # from the monotonic clock to the device's, None until it sounds
+        self._reached_s = 0.0
         self._timer = QTimer(self)
         self._timer.setTimerType(self._timer.timerType().PreciseTimer)
         self._timer.setInterval(TICK_MS)
@@ -88,7 +94,7 @@ class Player(QObject):
         self._halt()
         self._start_s = time_of(frame, self._timeline.rate)
         self._frame = frame
-        self._shift_s = 0.0
+        self._shift_s, self._reached_s = None, 0.0
         device = QMediaDevices.defaultAudioOutput()
         if not device.isNull():
             form = QAudioFormat()
@@ -112,19 +118,36 @@ class Player(QObject):
             self.state_changed.emit(False)
 
     def position_s(self) -> float:
-        """Return the instant of the reel that is sounding now."""
-        run = self._clock.nsecsElapsed() * 1e-9 + self._shift_s
+        """Return the instant of the reel that is sounding now; it never goes back while playing."""
+        run = self._clock.nsecsElapsed() * 1e-9
         if self._sink is not None:
-            # What the device has taken in is ahead of what is heard by what it still holds.
-            held = (self._sink.bufferSize() - self._sink.bytesFree()) / 4 / self._rate
-            heard = max(0.0, self._sink.processedUSecs() * 1e-6 - max(0.0, held))
-            if heard > 0 and abs(heard - run) > DRIFT_S:
-                self._shift_s += (heard - run) * (1.0 if abs(heard - run) > 0.1 else 0.1)
-                run = self._clock.nsecsElapsed() * 1e-9 + self._shift_s
-        return self._start_s + run
+            run = self._heard_s(run, self._sink.processedUSecs() * 1e-6)
+        self._reached_s = max(self._reached_s, run)
+        return self._start_s + self._reached_s
+
+    def _heard_s(self, elapsed_s: float, played_s: float) -> float:
+        """Return how much has been heard: the device's own count, made smooth by the monotonic clock.
+
+        A device takes a moment, some take seconds, before the first sound leaves it; until then nothing moves.
+        """
+        if self._shift_s is None:
+            if played_s < FIRST_SOUND_S:
+                if elapsed_s < DEAD_DEVICE_S:
+                    return 0.0
+                self._drop_sink()  # it will not play: keep time without it
+                self._clock.restart()
+                return 0.0
+            self._shift_s = played_s - elapsed_s
+        off = played_s - (elapsed_s + self._shift_s)
+        if abs(off) > DRIFT_S:
+            self._shift_s += off if abs(off) > LOST_S else 0.1 * off
+        return elapsed_s + self._shift_s
 
     def _halt(self) -> None:
         self._timer.stop()
+        self._drop_sink()
+
+    def _drop_sink(self) -> None:
         if self._sink is not None:
             self._sink.stop()
             self._sink.deleteLater()

@@ -75,7 +75,7 @@ def export(
     finally:
         temporary.unlink(missing_ok=True)
     return [
-        f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: the picture is black there."
+        f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
         for first, end in timeline.gaps()
     ]
 
