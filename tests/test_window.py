@@ -143,6 +143,7 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
 
 def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
     window, start = opened, opened.project.reel
+    window.show_speed()
     clip = start.clips[1].id
     changes: list[Callable[[], object]] = [
         window.speed_page.reverse,

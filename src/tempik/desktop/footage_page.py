@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QIcon, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QIcon, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -182,9 +182,10 @@ class FootagePage(QWidget):
         self.swap.setToolTip("Show this footage in the selected clip; slot, speed and accents stay")
         self.swap.clicked.connect(self._swap)
         self._lay_out()
-        project.changed.connect(self._fill)
-        project.selected.connect(self._fill)
-        strips.changed.connect(self._fill)
+        self._stale = False
+        project.changed.connect(self._refill)
+        project.selected.connect(self._refill)
+        strips.changed.connect(self._refill)
 
     def _lay_out(self) -> None:
         left = QVBoxLayout()
@@ -225,8 +226,20 @@ class FootagePage(QWidget):
     def piece(self) -> Footage | None:
         return self.project.footage
 
+    def _refill(self) -> None:
+        """Fill the page now if it can be seen, else when it is next shown."""
+        if self.isVisible():
+            self._fill()
+        else:
+            self._stale = True
+
+    def showEvent(self, event: QShowEvent) -> None:
+        if self._stale:
+            self._fill()
+
     def _fill(self) -> None:
         """Show the list and the piece that is selected."""
+        self._stale = False
         pieces = self.project.reel.footage
         self.list.blockSignals(True)
         while self.list.count() > len(pieces):

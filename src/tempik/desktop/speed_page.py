@@ -7,7 +7,7 @@ import math
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -277,8 +277,8 @@ class SpeedPage(QWidget):
             button.clicked.connect(lambda _=False, s=step: self._ready(s))
             self.ready.append(button)
         self._lay_out()
-        project.changed.connect(self.fill)
-        project.selected.connect(self.fill)
+        project.changed.connect(self._refill)
+        project.selected.connect(self._refill)
         project.moved.connect(lambda _: self.graph.update())
         strips.changed.connect(self.graph.update)
         self.fill()
@@ -325,6 +325,13 @@ class SpeedPage(QWidget):
         whole.setSpacing(14)
         whole.addWidget(self.graph, 1)
         whole.addWidget(holder)
+
+    def _refill(self) -> None:
+        if self.isVisible():
+            self.fill()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        self.fill()
 
     def fill(self) -> None:
         """Show the selected clip."""

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from fractions import Fraction
+from functools import lru_cache
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
 
 from tempik.accents import CATALOGUE, Pulse, accent_named, level
-from tempik.accents.envelope import span_frames
+from tempik.accents.envelope import Envelope, span_frames
 from tempik.desktop import theme
 from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import colour, figures, words
@@ -329,7 +331,9 @@ def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, bo
     p.setPen(colour(theme.TEXT, 0.12))
     p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
     left, right = max(box.left(), GUTTER), min(box.right(), view.width)
-    count = max(2, int((right - left) / 4))
+    low, high = speed_range(placed.clip.curve)
+    # A constant speed is one straight line; a curve is sampled every few pixels.
+    count = 2 if low == high else max(2, int((right - left) / 5))
     xs = np.linspace(left, right, count)
     times = np.array([view.time(float(x)) for x in xs]) - placed.begin / float(timeline.rate)
     speeds = placed.map.speed(times)
@@ -396,31 +400,35 @@ def paint_rows(p: QPainter, timeline: Timeline, view: View, hovered: tuple[int, 
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
+@lru_cache(256)
+def _pulse_shape(envelope: Envelope, rate: Fraction, gap_s: float, frame_px: float) -> QPainterPath:
+    """Return an envelope's outline, its point at the origin, one high and upward, `frame_px` wide a frame."""
+    before, after = span_frames(envelope, rate, gap_s)
+    path = QPainterPath(QPointF(0, 0))
+    for k in range(-before, after + 1):
+        size = level(envelope, k, rate, gap_s)
+        if frame_px >= FRAMES_SHOW_PX:  # single frames show as the steps that they are
+            if size > 0:
+                path.lineTo(k * frame_px, -size)
+                path.lineTo((k + 1) * frame_px, -size)
+        elif k >= 0 or size > 0:  # nothing is drawn before the envelope begins
+            path.lineTo(k * frame_px, -size)
+    path.lineTo(path.currentPosition().x(), 0)
+    path.closeSubpath()
+    return path
+
+
 def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse: Pulse) -> None:
     """The envelope to scale in time: its lead and its decay are seen against the frames."""
-    envelope = accent_named(pulse.accent).envelope
-    before, after = span_frames(envelope, timeline.rate, pulse.gap_s)
-    base = box.bottom() - 3
-    tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
-    frames = range(-before, after + 1)
-    xs = [view.x(time_of(pulse.frame + k, timeline.rate)) for k in frames]
-    if xs[-1] < GUTTER or xs[0] > view.width:
+    x = view.x(time_of(pulse.frame, timeline.rate))
+    if not GUTTER - 200 * view.px_per_s / 60 <= x <= view.width + 60:
         return
-    ys = [base - tall * level(envelope, k, timeline.rate, pulse.gap_s) for k in frames]
-    path = QPainterPath(QPointF(view.x(time_of(pulse.frame, timeline.rate)), base))
     frame_px = view.px_per_s / float(timeline.rate)
-    for k, x, y in zip(frames, xs, ys, strict=True):
-        if frame_px >= FRAMES_SHOW_PX:  # single frames show as the steps that they are
-            if y < base:
-                path.lineTo(x, y)
-                path.lineTo(x + frame_px, y)
-        elif k >= 0 or y < base:  # nothing is drawn before the envelope begins
-            path.lineTo(x, y)
-    path.lineTo(path.currentPosition().x(), base)
-    path.closeSubpath()
+    shape = _pulse_shape(accent_named(pulse.accent).envelope, timeline.rate, round(pulse.gap_s, 3), frame_px)
+    tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
     p.setPen(QPen(QColor(theme.TEXT if pulse.painted else theme.PULSE), 1.2))
     p.setBrush(colour(theme.PULSE, 0.95 if pulse.painted else 0.45))
-    p.drawPath(path)
+    p.drawPath(QTransform(1, 0, 0, tall, x, box.bottom() - 3).map(shape))
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 

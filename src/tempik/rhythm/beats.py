@@ -29,6 +29,7 @@ SLOWEST_BPM, FASTEST_BPM = 55.0, 215.0
 # First readings keep to the middle of the range; candidates reach its ends.
 _READ_LOW, _READ_HIGH = 70.0, 215.0
 _TEMPO_CHANGE_COST = 90.0
+_NEAR = 5
 _WINDOW_S = 8.0
 _RATIOS = ((1, 1), (1, 2), (2, 1), (3, 1), (1, 3), (2, 3), (3, 2), (4, 1), (4, 3), (3, 4))
 _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
@@ -101,16 +102,22 @@ def _first_reading(onset: Array) -> Times:
 def _best_path(gain: Array) -> NDArray[np.int64]:
     """Return the frames of the best sequence of beats: most gain, least change of period from beat to beat."""
     periods = np.arange(int(60 * FRAME_RATE / _READ_HIGH), int(60 * FRAME_RATE / _READ_LOW) + 2)
-    cost = -_TEMPO_CHANGE_COST * np.abs(np.log(periods[:, None] / periods[None, :]))
+    # A beat's period comes from one near to it; further jumps cost more than any path gains by them.
+    near = np.arange(-_NEAR, _NEAR + 1)
+    origin = np.arange(len(periods))[:, None] + near
+    cost = -_TEMPO_CHANGE_COST * np.abs(np.log(np.maximum(periods[:, None] + near, 1) / periods[:, None]))
     usual = -0.5 * (np.log2(60 * FRAME_RATE / periods / 112) / 0.75) ** 2 * 10
     count, reach = len(gain), int(periods.max())
     score = np.full((count + reach, len(periods)), -1e18)
     back = np.zeros((count, len(periods)), np.int16)
     each = np.arange(len(periods))
+    padded = np.full(len(periods) + 2 * _NEAR, -1e18)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * _NEAR + 1)
     for t in range(count):
-        arriving = score[t + reach - periods, each][:, None] + cost
-        came = arriving.argmax(axis=0)
-        best = arriving[came, each]
+        padded[_NEAR:-_NEAR] = score[t + reach - periods, each]
+        arriving = windows + cost
+        nearest = arriving.argmax(axis=1)
+        best, came = arriving[each, nearest], origin[each, nearest]
         if t < reach:
             fresh = usual > best
             best, came = np.where(fresh, usual, best), np.where(fresh, -1, came)
