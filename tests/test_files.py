@@ -1,0 +1,220 @@
+"""Files in and out of the window, and what the pictures on it say."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication, QFileDialog
+from pytestqt.qtbot import QtBot
+
+from media_files import numbered, write_video
+from tempik.check import as_csv
+from tempik.desktop import theme
+from tempik.desktop.draft_panel import DraftPanel
+from tempik.desktop.view import GUTTER, PICTURE_H, View, picture_top, row_top
+from tempik.desktop.window import Window
+from tempik.edit import change
+from tempik.edit.timeline import Timeline
+from tempik.reel import Reel
+from tempik.reel.file import load_reel, save_reel
+from tempik.retime import constant
+from tempik.time import time_of
+
+pytestmark = pytest.mark.usefixtures("no_dialogs")
+WAIT = 30_000
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[Window]:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    theme.dress(app)
+    made = Window()
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.shut_down()
+    made.close()
+
+
+@pytest.fixture
+def opened(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> Window:
+    save_reel(reel, tmp_path / "r.tempik")
+    assert window.files.open_project(tmp_path / "r.tempik")
+    qtbot.waitUntil(lambda: not window.worker.jobs and window.preview.image is not None, timeout=WAIT)
+    return window
+
+
+def picture_of(window: Window) -> QImage:
+    window.timeline.refresh()
+    return window.timeline.grab().toImage()
+
+
+def colours_in(image: QImage, x: float, y: float, wide: int, tall: int) -> set[str]:
+    return {
+        image.pixelColor(int(x) + i, int(y) + j).name()
+        for i in range(wide)
+        for j in range(tall)
+        if 0 <= int(x) + i < image.width() and 0 <= int(y) + j < image.height()
+    }
+
+
+def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "card" / "dcim"
+    folder.mkdir(parents=True)
+    write_video(folder / "one.mp4", numbered(96, 64, 8), 20)
+    write_video(folder / "two.mov", numbered(96, 64, 8), 20)
+    window.files.bring([str(tmp_path / "card")])
+    qtbot.waitUntil(lambda: len(window.project.reel.footage) == 2, timeout=WAIT)
+    window.files.bring([str(folder / "one.mp4")])
+    qtbot.waitUntil(lambda: "already" in window.status.text(), timeout=WAIT)
+    assert len(window.project.reel.footage) == 2
+    (tmp_path / "void").mkdir()
+    window.files.bring([str(tmp_path / "void")])
+    assert "no files" in window.status.text()
+
+
+def test_files_that_moved_together_are_found_together(
+    window: Window, reel: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import json
+
+    save_reel(reel, tmp_path / "r.tempik")
+    text = (tmp_path / "r.tempik").read_text()
+    document = json.loads(text)
+    for piece in document["reel"]["footage"]:
+        piece["path"] = "old/" + Path(piece["path"]).name
+    (tmp_path / "r.tempik").write_text(json.dumps(document))
+    window.files.open_project(tmp_path / "r.tempik")
+    assert len(window._missing) == 3 and "2 more" in window.status.text()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
+    window._find_missing()
+    assert window._missing == [] and window.project.reel == reel
+    window.undo()
+    assert window.project.reel != reel  # finding files is a step like any other
+
+
+def test_an_error_stays_readable_while_other_news_comes_in(window: Window) -> None:
+    window.say("x.mp4 is empty (0 bytes); copy it again.", True)
+    window.say("song.wav: 120.0 BPM.")
+    assert "x.mp4 is empty" in window.status.text() and "120.0 BPM" in window.status.text()
+    window.say("y.mp4 is cut off.", True)
+    assert window.status.text() == "y.mp4 is cut off."
+
+
+def test_the_settings_menu_says_what_changed(opened: Window) -> None:
+    opened.files.settings(180, 180, "24")
+    assert "300 frames became 240" in opened.status.text() and "kept its time" in opened.status.text()
+    assert opened.form_button.text() == "180×180 · 24"
+
+
+def test_the_draft_panel_wishes_for_what_it_shows(opened: Window) -> None:
+    panel = DraftPanel(opened)
+    panel.show_for(opened.project.reel)
+    panel.hide()
+    panel.every.setCurrentIndex(1)
+    panel.length.setValue(6.0)
+    panel.accents["kick"][0].setChecked(True)
+    panel.accents["flash"][0].setChecked(False)
+    panel.accents["kick"][1].setValue(8)
+    wish = panel.wish()
+    assert (wish.every, wish.length_s, wish.rate) == (2, 6.0, opened.project.reel.rate)
+    assert dict(wish.accents) == {"shake": 2, "punch": 4, "kick": 8}
+    before = opened.project.reel
+    opened.draft(wish)
+    assert opened.project.timeline.frames == 180
+    opened.undo()
+    assert opened.project.reel == before
+
+
+def test_the_check_is_saved_as_csv(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "c.csv"), ""))
+    opened._save_check()
+    assert (tmp_path / "c.csv").read_text() == as_csv(opened.project.report)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "c.csv"), ""))
+    opened._save_check()
+    assert "could not be written" in opened.status.text()
+
+
+def test_save_as_gives_the_project_its_name(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "open day"), ""))
+    assert opened.save_as()
+    assert opened.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
+    opened.clips.add_row("kick")
+    assert opened.saved.text() == "unsaved"
+    opened.save()
+    assert opened.saved.text() == "saved"
+
+
+# What the timeline shows
+
+
+def test_a_point_is_drawn_where_it_sounds(opened: Window) -> None:
+    opened.fit()
+    image, timeline, view = picture_of(opened), opened.project.timeline, opened.timeline.view
+    for point in timeline.on_reel():
+        if point.kind == "downbeat":
+            x = view.x(timeline.reel_s(point))
+            assert theme.RHYTHM in colours_in(image, x - 2, 47, 4, 4)
+
+
+def test_a_pulse_is_drawn_from_its_own_frame_on_and_not_before(opened: Window) -> None:
+    for _ in range(30):
+        opened.timeline.zoom(1.4, 400)
+    view, timeline = opened.timeline.view, opened.project.timeline
+    pulse = timeline.pulses[0][1]
+    opened.timeline.view = view._replace(start_s=time_of(pulse.frame - 6, timeline.rate))
+    image, view = picture_of(opened), opened.timeline.view
+    frame_px = view.px_per_s / float(timeline.rate)
+    x, y = view.x(time_of(pulse.frame, timeline.rate)), row_top(0) + 30
+    assert len(colours_in(image, x + 0.3 * frame_px, y, 4, 1) | {theme.GROUND}) > 1
+    assert colours_in(image, x - 0.6 * frame_px, y, 4, 1) == {theme.GROUND}
+
+
+def test_black_and_still_stretches_are_hatched(opened: Window, qtbot: QtBot) -> None:
+    opened.fit()
+
+    def reddest() -> int:
+        image, timeline, view = picture_of(opened), opened.project.timeline, opened.timeline.view
+        x = view.x(time_of(timeline.frames // 2, timeline.rate))
+        names = colours_in(image, x - 20, picture_top() + 20, 40, PICTURE_H - 60)
+        return max(int(n[1:3], 16) - int(n[5:7], 16) for n in names)
+
+    calm = reddest()
+    middle = opened.project.timeline.clip_at(150)
+    assert middle is not None
+    reel = opened.project.reel
+    opened.project.change("hole", lambda r: _without(r, middle.clip.id))
+    assert reddest() > calm + 30
+    opened.undo()
+    assert opened.project.reel == reel
+
+
+def _without(reel: Reel, clip: str) -> Reel:
+    import msgspec
+
+    return msgspec.structs.replace(reel, clips=tuple(c for c in reel.clips if c.id != clip))
+
+
+def test_the_speed_page_says_when_footage_runs_out_or_repeats(opened: Window) -> None:
+    opened.show_speed()
+    opened.project.select_clip("c1")
+    opened.project.change("fast", lambda r: change.with_curve(r, "c1", constant(6.0)))
+    assert "stands still" in opened.speed_page.note.text()
+    opened.project.change("slow", lambda r: change.with_curve(r, "c1", constant(0.25)))
+    # Common practice: 30 frames/s footage at a quarter on a reel of 30 shows each frame four times.
+    assert "each frame shows up to 4 times" in opened.speed_page.note.text()
+    opened.project.change("as shot", lambda r: change.with_curve(r, "c1", constant(1.0)))
+    assert opened.speed_page.note.text() == ""
+
+
+def test_a_view_keeps_the_reel_on_screen() -> None:
+    timeline = Timeline(Reel(length_s=20.0))
+    view = View(0.0, 50.0, 900).fitted(20.0)
+    assert view.x(0.0) == GUTTER and view.x(20.0) <= 900
+    assert view.panned(-5000, timeline).start_s == 0.0
+    close = view.zoomed(20.0, 500, timeline)
+    far = close.panned(1e6, timeline)
+    assert far.end_s <= 20.0 + 60 / far.px_per_s
+    assert far.time(far.x(19.0)) == pytest.approx(19.0)
