@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import csv
-import multiprocessing
+import subprocess
+import sys
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
@@ -45,10 +46,9 @@ def write_demo(folder: Path) -> Path:
         (folder / _MARK).unlink(missing_ok=True)
         write_song(folder / SONG)
         _write_truth(folder)
-        # Workers are started afresh, never forked: the window's process has threads.
-        with ProcessPoolExecutor(2, multiprocessing.get_context("spawn")) as pool:
-            longest_first = sorted(SCENES, key=lambda s: -s.frames * s.width)
-            list(pool.map(write_scene, longest_first, [folder] * len(SCENES)))
+        with ThreadPoolExecutor(2) as pool:
+            longest_first = sorted(SCENES, key=lambda s: -s.frames * s.width * s.height)
+            list(pool.map(_write_apart, longest_first, [folder] * len(SCENES)))
         project = _write_project(folder)
         (folder / _MARK).write_text(VERSION + "\n", encoding="utf-8")
     except OSError as error:
@@ -71,6 +71,22 @@ def _write_truth(folder: Path) -> None:
         writer = csv.writer(file, lineterminator="\n")
         writer.writerow(["file", "time_s"])
         writer.writerows([footage_name(s), f"{s.cue_s:.6f}"] for s in SCENES)
+
+
+def _write_apart(scene: Scene, folder: Path) -> None:
+    """Write one scene in a process of its own, so that two fill two cores whoever calls."""
+    code = "import sys; from tempik.demo.write import write_named; write_named(*sys.argv[1:])"
+    made = subprocess.run(
+        [sys.executable, "-c", code, scene.name, str(folder)], capture_output=True, text=True, check=False
+    )
+    if made.returncode:
+        last = (made.stderr.strip().splitlines() or ["no reason given"])[-1]
+        raise TempikError(f"The demo's footage {footage_name(scene)} could not be written to {folder} ({last}).")
+
+
+def write_named(name: str, folder: str) -> None:
+    """Write the scene of that name into a folder."""
+    write_scene(next(s for s in SCENES if s.name == name), Path(folder))
 
 
 def write_scene(scene: Scene, folder: Path) -> None:
