@@ -12,11 +12,17 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PySide6.QtWidgets import QApplication, QMessageBox
+from pytestqt.qtbot import QtBot
+
 from media_files import beat_song, numbered, write_sound, write_video
 from tempik.demo import demo_is_whole, write_demo
+from tempik.desktop import theme
+from tempik.desktop.window import Window
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish
 from tempik.reel import Reel
+from tempik.reel.file import save_reel
 
 
 @pytest.fixture(autouse=True)
@@ -82,7 +88,28 @@ def reel(media: Path) -> Reel:
 @pytest.fixture
 def no_dialogs(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """Closing never asks in tests that are not about asking."""
-    from PySide6.QtWidgets import QMessageBox
-
     monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Discard)
     yield
+
+
+@pytest.fixture
+def window(qtbot: QtBot) -> Iterator[Window]:
+    """Tempik's window, shown and empty."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    theme.dress(app)
+    made = Window()
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.shut_down()
+    made.close()
+
+
+@pytest.fixture
+def opened(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> Window:
+    """The window with the small reel open and everything read."""
+    save_reel(reel, tmp_path / "r.tempik")
+    assert window.files.open_project(tmp_path / "r.tempik")
+    qtbot.waitUntil(lambda: not window.worker.jobs and window.preview.image is not None, timeout=30_000)
+    return window

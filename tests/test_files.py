@@ -1,11 +1,10 @@
 """Files in and out of the window, and what the pictures on it say."""
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
@@ -23,27 +22,6 @@ from tempik.time import time_of
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
-
-
-@pytest.fixture
-def window(qtbot: QtBot) -> Iterator[Window]:
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
-    theme.dress(app)
-    made = Window()
-    made.show()
-    qtbot.waitExposed(made)
-    yield made
-    made.shut_down()
-    made.close()
-
-
-@pytest.fixture
-def opened(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> Window:
-    save_reel(reel, tmp_path / "r.tempik")
-    assert window.files.open_project(tmp_path / "r.tempik")
-    qtbot.waitUntil(lambda: not window.worker.jobs and window.preview.image is not None, timeout=WAIT)
-    return window
 
 
 def picture_of(window: Window) -> QImage:

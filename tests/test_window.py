@@ -1,19 +1,18 @@
 """The window, driven as a person drives it: files in, cues set, drafted, corrected, undone, exported, reopened."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import write_sound
 from tempik.accents import CATALOGUE
 from tempik.check import check_reel
-from tempik.desktop import theme
 from tempik.desktop.actions import COMMANDS, keyboard_list
 from tempik.desktop.palette import CommandPalette
 from tempik.desktop.view import GUTTER, PICTURE_H, picture_top, points_top, row_top
@@ -26,28 +25,6 @@ from tempik.time import time_of
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
-
-
-@pytest.fixture
-def window(qtbot: QtBot) -> Iterator[Window]:
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
-    theme.dress(app)
-    made = Window()
-    made.show()
-    qtbot.waitExposed(made)
-    yield made
-    made.shut_down()
-    made.close()
-
-
-@pytest.fixture
-def opened(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> Window:
-    """The window with the small reel open and everything read."""
-    save_reel(reel, tmp_path / "r.tempik")
-    assert window.files.open_project(tmp_path / "r.tempik")
-    qtbot.waitUntil(lambda: not window.worker.jobs and window.preview.image is not None, timeout=WAIT)
-    return window
 
 
 def drop(window: Window, *paths: Path) -> None:

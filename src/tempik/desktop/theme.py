@@ -38,21 +38,21 @@ def colour(name: str, alpha: float = 1.0) -> QColor:
 
 
 @cache
+def _face(family: str, px: int, bold: bool) -> QFont:
+    font = QFont(family)
+    font.setPixelSize(px)
+    font.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
+    return font
+
+
 def words(px: int = 13, bold: bool = False) -> QFont:
     """Return the face for words; 12 px is the least that is used."""
-    font = QFont(WORDS)
-    font.setPixelSize(px)
-    font.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
-    return font
+    return _face(WORDS, px, bold)
 
 
-@cache
 def figures(px: int = 13, bold: bool = False) -> QFont:
     """Return the face for figures, all of one width."""
-    font = QFont(FIGURES)
-    font.setPixelSize(px)
-    font.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
-    return font
+    return _face(FIGURES, px, bold)
 
 
 @cache
