@@ -159,7 +159,7 @@ class SpeedGraph(QWidget):
 
     def _paint_curve(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         rate = float(self.project.reel.rate)
-        count = max(2, int(box.width() / 2))
+        count = max(2, int(box.width() / 4))
         frames = np.linspace(placed.first, placed.end, count)
         speeds = placed.map.speed((frames - placed.begin) / rate)
         path = QPainterPath()

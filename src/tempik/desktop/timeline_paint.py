@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import OrderedDict
 from collections.abc import Sequence
 from fractions import Fraction
 from functools import lru_cache
@@ -28,6 +29,7 @@ from tempik.desktop.view import (
     row_top,
 )
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
+from tempik.media.waveform import Waveform
 from tempik.reel import Point, Reel
 from tempik.retime import speed_range
 from tempik.time import time_of
@@ -205,14 +207,33 @@ def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QR
         if timeline.reel.soundtrack is not None:
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, "reading the song …")
         return
-    count = int(box.width())
     start = timeline.start_s + view.start_s
-    peaks = song.outline.columns(start, start + count / view.px_per_s, count)
-    middle, half = box.center().y(), box.height() / 2
-    p.setPen(QColor("#7c6d58"))
-    p.drawLines(
-        [QLineF(box.left() + i, middle - half * h, box.left() + i, middle + half * h) for i, h in enumerate(peaks)]
-    )
+    p.drawPixmap(box.topLeft(), _wave(song.outline, start, view.px_per_s, int(box.width()), int(box.height())))
+
+
+# The outline is kept with its picture, so that its identity stays its own.
+_WAVES: OrderedDict[tuple[int, float, float, int, int], tuple[Waveform, QPixmap]] = OrderedDict()
+
+
+def _wave(outline: Waveform, start_s: float, px_per_s: float, width: int, height: int) -> QPixmap:
+    """Return the outline of a stretch as a picture, kept while the view stays: most changes do not touch the sound."""
+    key = (id(outline), start_s, px_per_s, width, height)
+    kept = _WAVES.get(key)
+    if kept is None:
+        found = QPixmap(width, height)
+        found.fill(Qt.GlobalColor.transparent)
+        peaks = outline.columns(start_s, start_s + width / px_per_s, width)
+        painter = QPainter(found)
+        painter.setPen(QColor("#7c6d58"))
+        middle = height / 2
+        painter.drawLines(
+            [QLineF(i, middle - middle * h, i, middle + middle * h) for i, h in enumerate(peaks.tolist())]
+        )
+        painter.end()
+        _WAVES[key] = kept = (outline, found)
+        while len(_WAVES) > 4:
+            _WAVES.popitem(last=False)
+    return kept[1]
 
 
 def paint_picture_row(
