@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
@@ -247,8 +249,6 @@ class FootagePage(QWidget):
         missing = set()
         for number, piece in enumerate(pieces):
             item = self.list.item(number) or QListWidgetItem(self.list)
-            from pathlib import Path
-
             gone = not Path(piece.path).is_file()
             if gone:
                 missing.add(piece.path)

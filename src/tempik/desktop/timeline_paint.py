@@ -7,6 +7,7 @@ from collections import OrderedDict
 from collections.abc import Sequence
 from fractions import Fraction
 from functools import lru_cache
+from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -471,6 +472,4 @@ def paint_playhead(p: QPainter, view: View, x: float, height: int) -> None:
 
 def missing_footage(reel: Reel) -> set[str]:
     """Return the paths of footage that are not there, for marking its clips."""
-    from pathlib import Path
-
     return {f.path for f in reel.footage if not Path(f.path).is_file()}

@@ -23,6 +23,8 @@ from tempik.media.picture import Picture, from_frame, shrunk
 DEFAULT_CACHE_BYTES = 192 << 20
 # Decoding on is cheaper than seeking while the wanted frame is no further than this past the next one.
 RUN_ON_FRAMES = 24
+# A file with more broken packets than this is given up on rather than read to its end.
+MOST_BROKEN = 200
 
 
 class FrameReader:
@@ -46,6 +48,7 @@ class FrameReader:
         self._frames: Iterator[VideoFrame] | None = None
         self._next = -1  # the number of the frame that decoding yields next, -1 when unknown
         self._unreadable: set[int] = set()
+        self._broken = 0  # packets that could not be decoded
 
     def __enter__(self) -> FrameReader:
         return self
@@ -146,8 +149,8 @@ class FrameReader:
                 if self._container is None:
                     return None
                 self._frames = self._container.decode(self._container.streams.video[0])
-                self._broken = getattr(self, "_broken", 0) + 1
-                if self._broken > 200:
+                self._broken += 1
+                if self._broken > MOST_BROKEN:
                     return None
             except (av.error.FFmpegError, OSError):
                 self._reset()
