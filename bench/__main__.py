@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [beats --corpus DIR | speed | all]
+"""Speed and size, measured. Use: ./run bench [speed | beats --corpus DIR | fit --corpus DIR]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -15,10 +15,15 @@ def main() -> None:
     if what == "beats":
         del sys.argv[1]
         beats.main()
+    elif what == "fit":
+        from bench import fit
+
+        del sys.argv[1]
+        fit.main()
     elif what == "speed":
         speed.main()
     else:
-        sys.exit(f"There is no bench '{what}'; choose beats or speed.")
+        sys.exit(f"There is no bench '{what}'; choose speed, beats or fit.")
 
 
 if __name__ == "__main__":

@@ -22,13 +22,18 @@ from tempik.rhythm.points import analyse_samples
 Times = NDArray[np.float64]
 
 
-def annotation(path: Path) -> tuple[Times, Times]:
-    """Return beat and downbeat times of a CSV file (no downbeats where it has no beat column)."""
+def songs_of(folder: Path) -> list[Path]:
+    """Return the annotated songs of a folder, in order of name."""
+    kinds = (".ogg", ".wav", ".mp3", ".flac", ".m4a")
+    return sorted(p for p in folder.iterdir() if p.suffix in kinds and p.with_suffix(".csv").exists())
+
+
+def annotation(path: Path) -> tuple[Times, NDArray[np.int64]]:
+    """Return the beat times of a CSV file and their numbers in the bar (0 where it has no beat column)."""
     with path.open(newline="") as file:
         rows = list(csv.DictReader(file))
     beats = np.array([float(r["time_s"]) for r in rows])
-    downbeats = np.array([float(r["time_s"]) for r in rows if r.get("beat") == "1"])
-    return beats, downbeats
+    return beats, np.array([int(r.get("beat") or 0) for r in rows])
 
 
 def score(reference: Times, estimate: Times) -> dict[str, float]:
@@ -53,13 +58,14 @@ def main() -> None:
     parser.add_argument("--corpus", type=Path, required=True)
     parser.add_argument("--no-reference", action="store_true", help="leave the reference library out")
     options = parser.parse_args()
-    songs = sorted(p for p in options.corpus.iterdir() if p.suffix in (".ogg", ".wav", ".mp3", ".flac", ".m4a"))
+    songs = songs_of(options.corpus)
     rows = []
     print(
         f"{'song':24} {'BPM':>7} {'true':>7}    F   CMLt  AMLt  down  late ms  |err|  conf steady   ref: F  AMLt  late"
     )
     for song in songs:
-        beats, downbeats = annotation(song.with_suffix(".csv"))
+        beats, numbers = annotation(song.with_suffix(".csv"))
+        downbeats = beats[numbers == 1]
         samples = decode_sound(str(song), SAMPLE_RATE, mono=True).samples[:, 0]
         began = time.perf_counter()
         found = analyse_samples(samples)

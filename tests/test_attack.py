@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import butter, sosfiltfilt
 
-from tempik.rhythm.attack import STEP_RATE, _bands, attacks_near, edges, fine_rise
+from tempik.rhythm.attack import STEP_RATE, _bands, attacks_near, edges, fine_rise, fine_power
 from tempik.rhythm.bars import find_bars
 from tempik.rhythm.beats import find_beats
 from tempik.rhythm.features import BANDS_HZ, FRAME_RATE, SAMPLE_RATE, features
@@ -30,7 +30,7 @@ TIMES = [0.5 + 0.437 * i for i in range(12)]
 @pytest.mark.parametrize("hz", [220.0, 900.0, 4000.0])
 def test_a_sharp_attack_is_placed_on_its_first_samples(hz: float) -> None:
     samples = hits(TIMES, 6.5, hz)
-    found, clear = edges(samples, np.array(TIMES) + RNG.uniform(-0.002, 0.002, len(TIMES)))
+    found, clear = edges(fine_power(samples), np.array(TIMES) + RNG.uniform(-0.002, 0.002, len(TIMES)))
     assert clear.all()
     assert np.abs(found - TIMES).max() < 0.0006
 
@@ -38,7 +38,7 @@ def test_a_sharp_attack_is_placed_on_its_first_samples(hz: float) -> None:
 def test_a_soft_swell_is_not_called_sharp() -> None:
     samples = hits(TIMES, 6.5, 440.0, decay_s=0.2, rise_s=0.08)
     given = np.array(TIMES)
-    found, clear = edges(samples, given)
+    found, clear = edges(fine_power(samples), given)
     assert not clear.any() and (found == given).all()
 
 

@@ -13,25 +13,15 @@ from tempik.edit.change import footage_from
 from tempik.edit.draft import Draft, Wish, draft_reel
 from tempik.errors import TempikError
 from tempik.media import probe
-from tempik.reel import Cue, Footage, Point, Soundtrack
+from tempik.reel import Cue, Footage, Soundtrack
 
 if TYPE_CHECKING:
     from tempik.rhythm import Analysis
 
 
 def soundtrack_from(path: str, found: Analysis) -> Soundtrack:
-    """Return the song's record with a point on every beat found."""
-    points = tuple(
-        Point(f"p{i + 1}", b.time_s, b.strength, b.bar, b.beat, "downbeat" if b.beat == 1 else "beat")
-        for i, b in enumerate(found.beats)
-    )
-    return Soundtrack(
-        path=str(Path(path).absolute()),
-        length_s=found.length_s,
-        tempo_bpm=found.tempo_bpm,
-        steady=found.steady,
-        points=points,
-    )
+    """Return the song's record, with every beat found chosen."""
+    return Soundtrack(path=str(Path(path).absolute()), length_s=found.length_s, heard=found)
 
 
 def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]], wish: Wish) -> Draft:

@@ -99,7 +99,7 @@ def with_stretch(reel: Reel, start_s: float, length_s: float) -> Reel:
 
     Raises TempikError when the stretch lies outside the song.
     """
-    song = _song(reel)
+    song = song_of(reel)
     if start_s < 0 or length_s <= 0 or start_s + length_s > song.length_s + 0.5 / float(reel.rate):
         raise TempikError(f"The song is {song.length_s:.2f} s long; the stretch must lie within it.")
     last_frame = Timeline(reel).frames
@@ -115,7 +115,8 @@ def with_settings(reel: Reel, width: int, height: int, rate: Fraction) -> Reel:
     return replace(reel, width=width, height=height, rate=rate)
 
 
-def _song(reel: Reel) -> Soundtrack:
+def song_of(reel: Reel) -> Soundtrack:
+    """Return the reel's song. Raises TempikError when it has none."""
     if reel.soundtrack is None:
         raise TempikError("The reel has no song yet; drop one on the window.")
     return reel.soundtrack
@@ -241,32 +242,6 @@ def without_clip(reel: Reel, clip: str) -> Reel:
     return reel
 
 
-def with_moved_point(reel: Reel, point: str, time_s: float) -> Reel:
-    """Move a point of the song; everything tied to it follows. Raises TempikError when it is locked or leaves
-    the song."""
-    song = _song(reel)
-    old = by_id(song.points, point)
-    if old is None:
-        raise TempikError("That point is no longer there.")
-    if old.locked:
-        raise TempikError(f"Point {old.label} is locked; unlock it to move it.")
-    if not 0 <= time_s <= song.length_s:
-        raise TempikError(f"Point {old.label} cannot leave the song (0 to {song.length_s:.2f} s).")
-    moved = [replace(p, time_s=time_s) if p.id == point else p for p in song.points]
-    points = tuple(sorted(moved, key=lambda p: p.time_s))
-    return replace(reel, soundtrack=replace(song, points=points))
-
-
-def with_point(reel: Reel, time_s: float) -> Reel:
-    """Place a point by hand at seconds of the song."""
-    song = _song(reel)
-    if not 0 <= time_s <= song.length_s:
-        raise TempikError(f"A point must lie within the song (0 to {song.length_s:.2f} s).")
-    point = Point(new_id("h", {p.id for p in song.points}), time_s, 1.0, kind="hand")
-    points = tuple(sorted((*song.points, point), key=lambda p: p.time_s))
-    return replace(reel, soundtrack=replace(song, points=points))
-
-
 def with_row(reel: Reel, accent: str, every: int = 1) -> Reel:
     """Add an accent row that fires on every n-th point (0: none, to be painted by hand)."""
     accent_named(accent)
@@ -305,7 +280,7 @@ def with_painted(reel: Reel, row: str, point: str, strength: float | None) -> Re
 def with_toggled(reel: Reel, row: str, point: str) -> Reel:
     """Turn a cell on or off. Where that agrees with the rule, the cell goes back to it rather than being painted."""
     record = by_id(reel.rows, row)
-    song = _song(reel)
+    song = song_of(reel)
     if record is None:
         raise TempikError("That accent row is no longer there.")
     painted = next((p.strength for p in record.painted if p.point == point), None)

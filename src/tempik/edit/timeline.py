@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look, Pulse, look_at, pulses
-from tempik.reel import Clip, Edge, Footage, Point, Reel, by_id
+from tempik.reel import Clip, Edge, Footage, Point, Reel, by_id, point_of
 from tempik.retime import TimeMap
 from tempik.time import frame_of, time_of
 
@@ -59,7 +59,7 @@ class Timeline:
         self.frames = max(0, frame_of(reel.length_s, reel.rate))
         song = reel.soundtrack
         self.points: tuple[Point, ...] = song.points if song else ()
-        self._point_by_id = {p.id: p for p in self.points}
+        self._song = song
         self.start_s = song.start_s if song else 0.0
         self._point_frames = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
         self._on_reel = tuple(p for p in self.points if 0 <= self._point_frames[p.id] <= self.frames)
@@ -69,8 +69,8 @@ class Timeline:
         self.pulses: list[list[Pulse]] = [pulses(row, song, reel.rate, self.frames) for row in reel.rows]
 
     def point(self, wanted: str | None) -> Point | None:
-        """Return the point with that id, or None."""
-        return self._point_by_id.get(wanted) if wanted is not None else None
+        """Return the point with that id, chosen or not, or None."""
+        return point_of(self._song, wanted) if self._song is not None else None
 
     def reel_s(self, point: Point) -> float:
         """Return the instant of the reel at which a point sounds."""
@@ -78,7 +78,8 @@ class Timeline:
 
     def frame_of_point(self, point: Point) -> int:
         """Return the frame of one of this song's points, which may lie outside the reel."""
-        return self._point_frames[point.id]
+        frame = self._point_frames.get(point.id)
+        return frame_of(point.time_s - self.start_s, self.rate) if frame is None else frame
 
     def beat_at(self, frame: int) -> Point | None:
         """Return the last beat at or before a frame, or None before the first."""

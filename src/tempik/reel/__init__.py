@@ -2,6 +2,8 @@
 
 from tempik.reel.model import (
     AccentRow,
+    Anchor,
+    Choice,
     Clip,
     Cue,
     Curve,
@@ -11,16 +13,21 @@ from tempik.reel.model import (
     Painted,
     Pin,
     Point,
+    PointEdit,
     PointKind,
+    Reading,
     Reel,
     Rule,
     Soundtrack,
     by_id,
     new_id,
 )
+from tempik.reel.points import beats_between, chosen_points, grid_of, is_steady, point_of
 
 __all__ = [
     "AccentRow",
+    "Anchor",
+    "Choice",
     "Clip",
     "Cue",
     "Curve",
@@ -30,10 +37,17 @@ __all__ = [
     "Painted",
     "Pin",
     "Point",
+    "PointEdit",
     "PointKind",
+    "Reading",
     "Reel",
     "Rule",
     "Soundtrack",
+    "beats_between",
     "by_id",
+    "chosen_points",
+    "grid_of",
+    "is_steady",
     "new_id",
+    "point_of",
 ]

@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Soundtrack
+from tempik.reel.points import point_of
 
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
@@ -30,17 +31,16 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         ("footage", [f.id for f in reel.footage]),
         ("clip", [c.id for c in reel.clips]),
         ("accent row", [r.id for r in reel.rows]),
-        ("point", [p.id for p in reel.soundtrack.points] if reel.soundtrack else []),
+        ("point", [p.id for p in reel.soundtrack.placed] if reel.soundtrack else []),
     ):
         if len(set(ids)) != len(ids):
             twice = next(i for i in ids if ids.count(i) > 1)
             yield f"Two {what} records share the id '{twice}'; each needs its own."
     for footage in reel.footage:
         yield from _footage_problems(footage)
-    known_points = {p.id for p in reel.soundtrack.points} if reel.soundtrack else set()
     cues = {f.id: {c.id for c in f.cues} for f in reel.footage}
     for clip in reel.clips:
-        yield from _clip_problems(clip, known_points, cues)
+        yield from _clip_problems(clip, reel.soundtrack, cues)
     for row in reel.rows:
         yield from _row_problems(row)
 
@@ -50,11 +50,29 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
         yield f"The soundtrack '{song.path}' has a length of {song.length_s} s; it must be above 0."
     if not _finite(song.start_s) or song.start_s < 0:
         yield f"The soundtrack starts at {song.start_s} s of the song; it must be 0 or later."
-    times = [p.time_s for p in song.points]
-    if not all(_finite(t) for t in times) or any(b < a for a, b in zip(times, times[1:], strict=False)):
-        yield "The soundtrack's points are not in order of time."
-    if any(not 0 <= p.strength <= 1 for p in song.points):
+    heard = song.heard
+    lists = {"beats": heard.beats if heard else (), "onsets": heard.onsets if heard else (), "own beats": song.own}
+    for what, marks in lists.items():
+        times = [m.time_s for m in marks]
+        if not all(_finite(t) for t in times) or any(b < a for a, b in zip(times, times[1:], strict=False)):
+            yield f"The soundtrack's {what} are not in order of time."
+            return
+        if any(not 0 <= m.strength <= 1 for m in marks):
+            yield f"A strength among the soundtrack's {what} lies outside 0 to 1."
+    times = [p.time_s for p in song.placed] + [e.time_s for e in song.edits if e.time_s is not None]
+    times += [a.time_s for a in song.reading.anchors]
+    if not all(_finite(t) for t in times):
+        yield "A point placed by hand stands at no time."
+    strengths = [p.strength for p in song.placed] + [e.strength for e in song.edits if e.strength is not None]
+    if any(not 0 <= s <= 1 for s in strengths):
         yield "A point's strength lies outside 0 to 1."
+    reading = song.reading
+    if not 0 < reading.pace <= 8 or not 0 <= reading.metre <= 32:
+        yield f"The song's beats are read at {reading.pace} of their pace in bars of {reading.metre}; that cannot be."
+    if not song.choices:
+        yield "The soundtrack has no choice of points."
+    if any(c.every < 1 or c.between not in (1, 2, 3, 4) for c in song.choices):
+        yield "A choice of points takes every n-th with n below 1, or other parts than halves, thirds and quarters."
 
 
 def _footage_problems(footage: Footage) -> Iterator[str]:
@@ -64,17 +82,17 @@ def _footage_problems(footage: Footage) -> Iterator[str]:
         yield f"A cue of '{footage.path}' lies before the file begins."
 
 
-def _clip_problems(clip: Clip, points: set[str], cues: dict[str, set[str]]) -> Iterator[str]:
+def _clip_problems(clip: Clip, song: Soundtrack | None, cues: dict[str, set[str]]) -> Iterator[str]:
     if clip.footage not in cues:
         yield f"Clip '{clip.id}' uses footage '{clip.footage}', which the reel does not list."
         return
     for end in (clip.start, clip.end):
         if not _finite(end.time_s):
             yield f"Clip '{clip.id}' has an edge that is not at a time."
-        if end.point is not None and end.point not in points:
+        if end.point is not None and (song is None or point_of(song, end.point) is None):
             yield f"Clip '{clip.id}' is tied to point '{end.point}', which the soundtrack does not have."
     for pin in clip.pins:
-        if pin.point not in points:
+        if song is None or point_of(song, pin.point) is None:
             yield f"Clip '{clip.id}' is pinned to point '{pin.point}', which the soundtrack does not have."
         if pin.cue not in cues[clip.footage]:
             yield f"Clip '{clip.id}' is pinned by cue '{pin.cue}', which its footage does not have."

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-if TYPE_CHECKING:
-    from tempik.rhythm.points import Analysis, Beat, analyse, analyse_samples
+from tempik.rhythm.records import BANDS, Analysis, Band, Beat, Onset, Section
 
-__all__ = ["Analysis", "Beat", "analyse", "analyse_samples"]
+if TYPE_CHECKING:
+    from tempik.rhythm.points import analyse, analyse_samples
+
+__all__ = ["BANDS", "Analysis", "Band", "Beat", "Onset", "Section", "analyse", "analyse_samples"]
 
 
 def __getattr__(name: str) -> Any:

@@ -41,27 +41,39 @@ def fine_rise(samples: Array) -> Array:
     return total
 
 
+_BLOCK, _OVERLAP = 1 << 17, 2400  # a tenth of a second either side: longer than any band's filter rings
+
+
 def _bands(samples: Array) -> list[Array]:
     """Return the song through each of _BANDS, filtered without delay.
 
-    The gains are those of second-order Butterworth filters run forward and backward, applied to the spectrum of
-    the whole song at once.
+    The gains are those of second-order Butterworth filters run forward and backward, applied to the spectra of
+    overlapping blocks.
     """
-    size = -(-(len(samples) + SAMPLE_RATE // 10) // 4096) * 4096
-    spectrum = np.fft.rfft(samples, size)
-    hz = np.arange(len(spectrum), dtype=np.float32) * np.float32(SAMPLE_RATE / size)
-
-    def band(edges_hz: tuple[float | None, float | None]) -> Array:
-        low, high = edges_hz
-        gain = np.ones(len(spectrum), np.float32)
+    hz = np.fft.rfftfreq(_BLOCK, 1 / SAMPLE_RATE).astype(np.float32)
+    gains = []
+    for low, high in _BANDS:
+        gain = np.ones(len(hz), np.float32)
         if high is not None:
             gain /= 1 + (hz / high) ** 4
         if low is not None:
             gain /= 1 + (low / np.maximum(hz, 1e-3)) ** 4
-        return np.asarray(np.fft.irfft(spectrum * gain, size)[: len(samples)], dtype=np.float32)
+        gains.append(gain)
+    out = [np.empty(len(samples), np.float32) for _ in gains]
+    step = _BLOCK - 2 * _OVERLAP
+
+    def block(start: int) -> None:
+        part = np.zeros(_BLOCK, np.float32)
+        begin, end = max(0, start - _OVERLAP), min(len(samples), start + step + _OVERLAP)
+        part[begin - start + _OVERLAP : end - start + _OVERLAP] = samples[begin:end]
+        spectrum = np.fft.rfft(part)
+        for band, gain in zip(out, gains, strict=True):
+            whole = np.fft.irfft(spectrum * gain, _BLOCK)
+            band[start : start + step] = whole[_OVERLAP : _OVERLAP + min(step, len(samples) - start)]
 
     with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(band, _BANDS))
+        list(pool.map(block, range(0, len(samples), step)))
+    return out
 
 
 def attacks_near(rise: Array, times_s: Times, reach_s: float) -> tuple[Times, Array]:
@@ -102,13 +114,19 @@ _CLEAR = 4.0
 _BEFORE = 40  # of the 18 ms before a time, ten are taken for what sounded before
 
 
-def edges(samples: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
+def fine_power(samples: Array) -> Array:
+    """Return the power of a song in steps of a quarter of a millisecond, for `edges`."""
+    count = len(samples) // _EDGE_STEP
+    fine = (samples[: count * _EDGE_STEP].reshape(count, _EDGE_STEP) ** 2).mean(axis=1)
+    return np.asarray(uniform_filter1d(fine, 3, mode="nearest"))
+
+
+def edges(power: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
     """Return where the sharp attack near each time begins, and whether there is one.
 
     The beginning is where the level last lay within a factor of what sounded before. A soft attack has no such
     instant: what is heard as its beat lies somewhere on its slope, and its time is returned unchanged.
     """
-    power = uniform_filter1d(samples.astype(np.float64) ** 2, _EDGE_STEP * 3, mode="nearest")[::_EDGE_STEP]
     out = times_s.astype(np.float64).copy()
     clear = np.zeros(len(times_s), dtype=bool)
     for number, time_s in enumerate(times_s):
@@ -127,7 +145,7 @@ def edges(samples: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
         risen = int(np.argmax(part[_BEFORE + foot :] >= peak / 4))
         if foot == 0 or risen > _SHARP_STEPS:
             continue
-        # The smoothing reaches a step ahead of the edge itself.
-        out[number] = (start + _BEFORE + foot + 1) / _EDGE_RATE
+        # The smoothing reaches a step and a half ahead of the edge itself.
+        out[number] = (start + _BEFORE + foot + 1.5) / _EDGE_RATE
         clear[number] = True
     return out, clear

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
+from scipy.ndimage import gaussian_filter1d, maximum_filter1d, uniform_filter1d
 
 Array = NDArray[np.float32]
 
@@ -23,14 +23,55 @@ BANDS_HZ = (30.0, 160.0, 700.0, 3200.0, 11000.0)
 BAND_NAMES = ("low", "lower mid", "upper mid", "high")
 
 
+SLOW_RATE = 20  # rows a second of what changes slowly
+
+
 class Features(NamedTuple):
-    """What the trackers listen to, FRAME_RATE rows a second; row i is centred on i / FRAME_RATE seconds."""
+    """What the trackers listen to. The first four have FRAME_RATE rows a second, row i centred on i / FRAME_RATE
+    seconds; the last three have SLOW_RATE rows a second."""
 
     flux: Array  # (frames, 4): new energy in each of BANDS_HZ
     onset: Array  # (frames,): all bands together, 0 to about 1
     harmony: Array  # (frames,): how much the pitch content changes around the instant, 0 to about 1
     loudness: Array  # (frames,): level in dB
-    chroma: Array  # (frames, 12): pitch content
+    pitch: Array  # (slow frames, 12): which pitch classes sound, from long windows
+    bass: Array  # (slow frames, 12): the same of the bass alone
+    texture: Array  # (slow frames, bands): level in each band of the filter bank
+
+
+class Listening(NamedTuple):
+    """Features made ready to be asked at many instants: each the most of 50 ms, and running sums for means."""
+
+    struck: Array  # (frames, 5): the four bands of flux and harmony
+    onset: NDArray[np.float64]  # (frames + 1, 1) and so on: sums up to each row
+    level: NDArray[np.float64]
+    pitch: NDArray[np.float64]
+    bass: NDArray[np.float64]
+    texture: NDArray[np.float64]
+    first_sound_s: float
+
+
+def listening(found: Features) -> Listening:
+    """Make features ready for the scores of beats and bars."""
+    loud = np.percentile(found.loudness, 95) if len(found.loudness) else 0.0
+    return Listening(
+        np.asarray(maximum_filter1d(np.column_stack([found.flux, found.harmony]), 5, axis=0)),
+        *(running_sum(r) for r in (found.onset, found.loudness, found.pitch, found.bass, found.texture)),
+        float(np.argmax(found.loudness > loud - 35)) / FRAME_RATE,
+    )
+
+
+def running_sum(rows: Array | NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the sums of all rows before each, shape (rows + 1, columns)."""
+    rows = rows.reshape(len(rows), -1)
+    return np.concatenate([np.zeros((1, rows.shape[1])), np.cumsum(rows, axis=0, dtype=np.float64)])
+
+
+def means_between(sums: NDArray[np.float64], rate: int, ends_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the mean row between each time and the next, from running sums."""
+    at = np.clip(np.round(ends_s * rate).astype(int), 0, len(sums) - 2)
+    start, end = at[:-1], np.maximum(at[1:], at[:-1] + 1)
+    return np.asarray((sums[end] - sums[start]) / (end - start)[:, None])
 
 
 def features(samples: Array) -> Features:
@@ -47,10 +88,14 @@ def features(samples: Array) -> Features:
     # The window sees an attack half a window early; the mean rise of the two-hop step lies one hop late.
     flux = _levelled(flux)
     onset = flux @ np.array([0.34, 0.22, 0.22, 0.22], dtype=np.float32)
-    chroma = _chroma(magnitude)
     power = (magnitude**2).sum(axis=1)
     loudness = 10 * np.log10(power + 1e-9)
-    return Features(flux, onset.astype(np.float32), _harmony(chroma), loudness.astype(np.float32), chroma)
+    pitch, bass = _slow_chroma(samples)
+    step = FRAME_RATE // SLOW_RATE
+    whole = len(level) // step * step
+    texture = level[:whole].reshape(-1, step, level.shape[1]).mean(axis=1)
+    harmony = _harmony(_chroma(magnitude))
+    return Features(flux, onset.astype(np.float32), harmony, loudness.astype(np.float32), pitch, bass, texture)
 
 
 def _spectrogram(samples: Array) -> Array:
@@ -102,10 +147,44 @@ def _chroma(magnitude: Array) -> Array:
     """Return pitch-class content between 110 and 1800 Hz, each row of unit length, shape (frames, 12)."""
     bins_hz = np.arange(1, WINDOW // 2 + 1) * SAMPLE_RATE / WINDOW
     use = (bins_hz > 110) & (bins_hz < 1800)
-    pitch = 12 * np.log2(bins_hz[use] / 440)
-    table = np.exp(-0.5 * (((pitch[:, None] - np.arange(12) + 6) % 12 - 6) / 0.7) ** 2).astype(np.float32)
-    chroma = np.sqrt(magnitude[:, 1:][:, use]) @ table
+    chroma = np.sqrt(magnitude[:, 1:][:, use]) @ _pitch_classes(bins_hz[use], 0.7)
     return np.asarray(chroma / (np.linalg.norm(chroma, axis=1, keepdims=True) + 1e-3), dtype=np.float32)
+
+
+_SLOW_DIVISOR, _SLOW_WINDOW = 4, 2048  # a third of a second at 6 kHz: bass notes a semitone apart are told apart
+
+
+def _slow_chroma(samples: Array) -> tuple[Array, Array]:
+    """Return pitch-class content of harmony and of bass from long windows, each (slow frames, 12)."""
+    low = gaussian_filter1d(samples, 1.8)[::_SLOW_DIVISOR]
+    rate = SAMPLE_RATE // _SLOW_DIVISOR
+    hop = rate // SLOW_RATE
+    padded = np.pad(low, (_SLOW_WINDOW // 2, _SLOW_WINDOW // 2 + hop))
+    count = 1 + len(low) // hop
+    window = np.hanning(_SLOW_WINDOW).astype(np.float32)
+    strided = np.lib.stride_tricks.sliding_window_view(padded, _SLOW_WINDOW)[::hop][:count]
+    magnitude = np.empty((count, _SLOW_WINDOW // 2 + 1), np.float32)
+
+    def transform(start: int) -> None:
+        magnitude[start : start + 512] = np.abs(np.fft.rfft(strided[start : start + 512] * window, axis=1))
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(transform, range(0, count, 512)))
+    hz = np.arange(_SLOW_WINDOW // 2 + 1) * rate / _SLOW_WINDOW
+    quiet = np.float32(1e-3) * np.sqrt(magnitude.max(initial=0.0)) + np.float32(1e-9)
+
+    def classes(low_hz: float, high_hz: float, width: float) -> Array:
+        use = (hz > low_hz) & (hz < high_hz)
+        chroma = np.sqrt(magnitude[:, use]) @ _pitch_classes(hz[use], width)
+        return np.asarray(chroma / (np.linalg.norm(chroma, axis=1, keepdims=True) + quiet), dtype=np.float32)
+
+    return classes(180, 2000, 0.6), classes(35, 220, 0.7)
+
+
+def _pitch_classes(hz: NDArray[np.float64], width: float) -> Array:
+    """Return how far each frequency belongs to each of the twelve pitch classes; `width` is in semitones."""
+    pitch = 12 * np.log2(hz / 440)
+    return np.exp(-0.5 * (((pitch[:, None] - np.arange(12) + 6) % 12 - 6) / width) ** 2).astype(np.float32)
 
 
 def _harmony(chroma: Array) -> Array:

@@ -14,35 +14,17 @@ from scipy.ndimage import maximum_filter1d
 
 from tempik.errors import TempikError
 from tempik.media import decode_sound
-from tempik.rhythm.attack import fine_rise
-from tempik.rhythm.bars import find_bars
+from tempik.rhythm.attack import fine_power, fine_rise
 from tempik.rhythm.beats import find_beats
 from tempik.rhythm.cache import cache_folder
 from tempik.rhythm.features import FRAME_RATE, SAMPLE_RATE, Features, features
+from tempik.rhythm.onsets import find_onsets
+from tempik.rhythm.records import Analysis, Beat
+from tempik.rhythm.sections import find_sections
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
-ANALYSIS_VERSION = 3
+ANALYSIS_VERSION = 4
 SURE_ENOUGH = 0.35
-
-
-class Beat(msgspec.Struct, frozen=True, array_like=True):
-    """One beat: seconds of the song, strength 0 to 1, bar and beat counted from 1 (bar 0 is a pick-up)."""
-
-    time_s: float
-    strength: float
-    bar: int
-    beat: int
-
-
-class Analysis(msgspec.Struct, frozen=True):
-    """What was found in a song. `tempo_bpm` 0 and no beats: there is no steady beat."""
-
-    length_s: float
-    tempo_bpm: float
-    metre: int
-    steady: bool
-    confidence: float
-    beats: tuple[Beat, ...]
 
 
 Report = Callable[[float], None]
@@ -73,29 +55,58 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
 
 
 def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share: None) -> Analysis:
-    """Find the beats of mono samples at `features.SAMPLE_RATE`."""
+    """Analyse mono samples at `features.SAMPLE_RATE`."""
     heard = features(samples)
-    report(0.55)
-    rise = fine_rise(samples)
-    report(0.7)
-    beats = find_beats(samples, heard, rise)
-    report(0.95)
+    report(0.5)
+    rise, power = fine_rise(samples), fine_power(samples)
+    report(0.6)
+    beats = find_beats(power, heard, rise)
+    report(0.9)
     length_s = len(samples) / SAMPLE_RATE
+    onsets = find_onsets(power, heard, rise)
     if len(beats.times_s) < 4 or beats.confidence < SURE_ENOUGH:
-        return Analysis(length_s, 0.0, 4, False, beats.confidence, ())
-    bars = find_bars(beats.times_s, heard)
-    strength = beat_strength(beats.times_s, heard)
-    numbers = np.arange(len(beats.times_s)) - bars.first_downbeat
+        sections = find_sections(heard, np.empty(0), np.empty(0))
+        return Analysis(
+            length_s, confidence=beats.confidence, onsets=onsets, sections=sections.sections, drops=sections.drops
+        )
+    numbers = np.arange(len(beats.times_s)) - beats.first_downbeat
+    sections = find_sections(heard, beats.times_s, beats.times_s[numbers % beats.metre == 0])
+    strength = beat_strength(beats.times_s, heard, numbers % beats.metre == 0)
     tempo = 60 / float(np.median(np.diff(beats.times_s)))
     made = tuple(
-        Beat(float(t), float(s), int(n // bars.metre) + 1, int(n % bars.metre) + 1)
-        for t, s, n in zip(beats.times_s, strength, numbers, strict=True)
+        Beat(round(float(t), 6), round(float(s), 3), int(n // beats.metre) + 1, int(n % beats.metre) + 1, round(o, 6))
+        for t, s, n, o in zip(beats.times_s, strength, numbers, beats.other_s.tolist(), strict=True)
     )
-    return Analysis(length_s, tempo, bars.metre, beats.steady, beats.confidence, made)
+    return Analysis(
+        length_s=length_s,
+        tempo_bpm=tempo,
+        metre=beats.metre,
+        division=division(beats.times_s, heard),
+        steady=beats.steady,
+        confidence=beats.confidence,
+        beats=made,
+        onsets=onsets,
+        sections=sections.sections,
+        drops=sections.drops,
+    )
 
 
-def beat_strength(times_s: NDArray[np.float64], heard: Features) -> NDArray[np.float64]:
-    """Return how strong each beat sounds, 0 to 1: its attack, and how loud the song is there."""
+def division(times_s: NDArray[np.float64], heard: Features) -> int:
+    """Return whether beats divide into 3 (both thirds are struck) or 2."""
+    gaps = np.diff(times_s)
+    reach = maximum_filter1d(heard.onset, 5)
+
+    def at(share: float) -> float:
+        places = np.round((times_s[:-1] + share * gaps) * FRAME_RATE).astype(int)
+        return float(reach[np.clip(places, 0, len(reach) - 1)].mean())
+
+    return 3 if min(at(1 / 3), at(2 / 3)) > 1.3 * at(1 / 2) else 2
+
+
+def beat_strength(
+    times_s: NDArray[np.float64], heard: Features, downbeat: NDArray[np.bool_]
+) -> NDArray[np.float64]:
+    """Return how strong each beat sounds, 0 to 1: its attack, how loud the song is there, and its place in the bar."""
     reach = maximum_filter1d(heard.onset, 5)
     at = np.clip(np.round(times_s * FRAME_RATE).astype(int), 0, len(reach) - 1)
     attack = reach[at]
@@ -103,7 +114,7 @@ def beat_strength(times_s: NDArray[np.float64], heard: Features) -> NDArray[np.f
     loud = maximum_filter1d(heard.loudness, 11)[np.clip(at + 4, 0, len(reach) - 1)]
     quiet, full = np.percentile(loud, 5), np.percentile(loud, 95)
     level = np.clip((loud - min(quiet, full - 12)) / max(full - quiet, 12), 0, 1)
-    return np.asarray(np.clip(0.65 * np.minimum(attack, 1) + 0.35 * level, 0.02, 1), dtype=np.float64)
+    return np.asarray(np.clip(0.58 * np.minimum(attack, 1) + 0.34 * level + 0.08 * downbeat, 0.02, 1), dtype=np.float64)
 
 
 def _kept_name(path: str) -> Path | None:

@@ -1,0 +1,300 @@
+"""The points of a song: what was heard, as the user reads it, as far as it is chosen, with what was done by hand.
+
+A beat's id is its place among the found beats (`b12`; half a beat later `b12+1/2`), the user's own beats' `u12`, an
+onset's `o35`, a hand-placed point's `h3`. So half or double tempo, a shift or another choice neither loses a hand edit
+nor what is tied to a point: a point that is not chosen still has its instant (`point_of`).
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import deque
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import Any, NamedTuple
+
+from msgspec.structs import replace
+
+from tempik.reel.model import Choice, Point, PointEdit, Reading, Soundtrack
+from tempik.rhythm.records import Analysis, Beat
+
+
+class Grid(NamedTuple):
+    """The beats as read: `times_s[i]` is the instant of found beat i; beats stand at `first`, `first + step` … found
+    beats, and bars begin at `one` and every `metre` steps from it."""
+
+    prefix: str
+    times_s: tuple[float, ...]
+    strengths: tuple[float, ...]
+    step: Fraction
+    first: Fraction
+    one: Fraction
+    metre: int
+
+    def time_at(self, place: Fraction | float) -> float:
+        """Return the instant of a place among the found beats, beyond both ends at the tempo there."""
+        times = self.times_s
+        number = min(max(int(place // 1), 0), len(times) - 2)
+        return times[number] + (times[number + 1] - times[number]) * float(place - number)
+
+    def name(self, place: Fraction) -> str:
+        whole, part = place // 1, place % 1
+        return f"{self.prefix}{whole}" + (f"+{part}" if part else "")
+
+    def count(self, place: Fraction) -> tuple[int, int, Fraction]:
+        """Return bar, beat and the share of the beat that has passed, as the ruler counts."""
+        beats = (place - self.one) / self.step
+        number, part = int(beats // 1), beats % 1
+        return number // self.metre + 1, number % self.metre + 1, part
+
+
+def grid_of(song: Soundtrack) -> Grid | None:
+    """Return the beats of a song as read, or None where there are none."""
+    return _derived(song)[0]
+
+
+def chosen_points(song: Soundtrack) -> tuple[Point, ...]:
+    """Return the points in use, in order of time."""
+    return _derived(song)[1]
+
+
+def tempo_of(song: Soundtrack) -> float:
+    """Return beats a minute as read: over the whole song on a grid, else the usual gap; 0 without beats."""
+    grid = grid_of(song)
+    if grid is None:
+        return 0.0
+    gaps = sorted(b - a for a, b in zip(grid.times_s, grid.times_s[1:], strict=False))
+    return 60 / (gaps[len(gaps) // 2] * float(grid.step)) if gaps[len(gaps) // 2] > 0 else 0.0
+
+
+def is_steady(song: Soundtrack) -> bool:
+    """Return whether the beats are read as one even grid."""
+    way = song.reading.way
+    if way == "found":
+        return song.heard is not None and song.heard.steady
+    return way == "grid"
+
+
+def point_of(song: Soundtrack, wanted: str | None) -> Point | None:
+    """Return a point by id whether it is chosen or not, with its hand edit; None when the song has no such point."""
+    if not wanted:
+        return None
+    grid, chosen, edits, found = _derived(song)
+    number = found.get(wanted)
+    if number is not None:
+        return chosen[number]
+    point = _bare(song, grid, wanted)
+    return None if point is None else _edited(point, edits.get(wanted))
+
+
+def beats_between(song: Soundtrack, from_s: float, to_s: float) -> tuple[Point, ...]:
+    """Return every beat as read from one instant to another, chosen or not."""
+    grid = grid_of(song)
+    if grid is None:
+        return ()
+    return tuple(p for p in _grid_points(grid, Choice(), song.length_s) if from_s - 1e-9 <= p.time_s <= to_s + 1e-9)
+
+
+_kept: deque[tuple[tuple[Any, ...], Any]] = deque(maxlen=8)
+
+
+def _derived(song: Soundtrack) -> tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]:
+    # Records are frozen, so the same objects mean the same points; comparing them by value would cost more.
+    key = (song.heard, song.reading, song.choices, song.edits, song.own, song.placed, song.length_s)
+    for known, made in _kept:
+        if all(a is b for a, b in zip(key[:-1], known[:-1], strict=True)) and key[-1] == known[-1]:
+            return made  # type: ignore[no-any-return]
+    edits = {e.id: e for e in song.edits}
+    grid = _grid(song)
+    points = _chosen(song, grid, edits)
+    made = (grid, points, edits, {p.id: i for i, p in enumerate(points)})
+    _kept.appendleft((key, made))
+    return made
+
+
+def _grid(song: Soundtrack) -> Grid | None:
+    reading = song.reading
+    own = reading.way == "own"
+    beats: Sequence[Beat] = song.own if own else song.heard.beats if song.heard else ()
+    if len(beats) < 2:
+        return None
+    prefix = "u" if own else "b"
+    times = _read_times(song.heard, beats, reading)
+    times = _anchored(times, [(int(a.point[1:]), a.time_s) for a in reading.anchors if _whole(a.point, prefix)])
+    step = 1 / reading.pace
+    metre = reading.metre or (song.heard.metre if song.heard and not own else max(b.beat for b in beats)) or 4
+    downbeat = next((i for i, b in enumerate(beats) if b.beat == 1), 0)
+    named = _place(reading.one) if reading.one.startswith(prefix) else None
+    one = Fraction(downbeat) + reading.late if named is None else named
+    return Grid(prefix, times, tuple(b.strength for b in beats), step, one % step, one, max(1, metre))
+
+
+def _read_times(heard: Analysis | None, beats: Sequence[Beat], reading: Reading) -> tuple[float, ...]:
+    if reading.way in ("found", "own") or heard is None:
+        return tuple(b.time_s for b in beats)
+    as_found = (reading.way == "grid") == heard.steady
+    return tuple(b.time_s if as_found else b.other_s for b in beats)
+
+
+def _anchored(times: tuple[float, ...], anchors: list[tuple[int, float]]) -> tuple[float, ...]:
+    """Return the beats moved so that anchored ones sound at their instants: one shifts all, two or more lay even
+    beats between them and on at the same tempo beyond."""
+    anchors = sorted({n: t for n, t in anchors if 0 <= n < len(times)}.items())
+    if not anchors:
+        return times
+    if len(anchors) == 1:
+        by = anchors[0][1] - times[anchors[0][0]]
+        return tuple(t + by for t in times)
+    out = []
+    for number in range(len(times)):
+        right = min(max(bisect_left(anchors, (number, -1e300)), 1), len(anchors) - 1)
+        (a, a_s), (b, b_s) = anchors[right - 1], anchors[right]
+        out.append(a_s + (number - a) * (b_s - a_s) / (b - a))
+    return tuple(out)
+
+
+def _chosen(song: Soundtrack, grid: Grid | None, edits: dict[str, PointEdit]) -> tuple[Point, ...]:
+    points: list[Point] = []
+    for number, choice in enumerate(song.choices):
+        later = song.choices[number + 1 :]
+        if choice.of == "onsets":
+            candidates = _onset_points(song, choice)
+        else:
+            candidates = _grid_points(grid, choice, song.length_s) if grid is not None else []
+        points += [p for p in candidates if _covers(choice, p.time_s) and not any(_covers(c, p.time_s) for c in later)]
+    have = {p.id for p in points}
+    kept = [_edited(p, edits.get(p.id)) for p in points if not (p.id in edits and edits[p.id].gone)]
+    # A point the user locked, named or moved stays in use whatever is chosen.
+    for edit in edits.values():
+        if edit.id not in have and not edit.gone and (edit.locked or edit.name or edit.time_s is not None):
+            bare = _bare(song, grid, edit.id)
+            if bare is not None:
+                kept.append(_edited(bare, edit))
+    kept += song.placed
+    kept = [p for p in kept if 0 <= p.time_s <= song.length_s]
+    return tuple(_with_drops(sorted(kept, key=lambda p: p.time_s), song.heard))
+
+
+def _covers(choice: Choice, time_s: float) -> bool:
+    return choice.from_s <= time_s and (choice.to_s is None or time_s < choice.to_s)
+
+
+def _grid_points(grid: Grid, choice: Choice, length_s: float) -> list[Point]:
+    """Return the beats of a grid that a choice takes, from the song's start to its end, with the parts between."""
+    start = _place(choice.first) if choice.first.startswith(grid.prefix) else None
+    first = grid.one if start is None else start
+    out: list[Point] = []
+    for place in _places(grid, length_s):
+        number = (place - first) / grid.step
+        if choice.of == "downbeats":
+            taken = (place - grid.one) / grid.step % grid.metre == 0
+            taken = taken and (place - grid.one) / grid.step // grid.metre % max(1, choice.every) == 0
+        else:
+            taken = number % max(1, choice.every) == 0
+        strength = _strength(grid, place)
+        if taken and strength >= choice.at_least:
+            out.append(_grid_point(grid, place))
+        if choice.of == "beats" and choice.every == 1 and choice.between in (2, 3, 4):
+            for part in range(1, choice.between):
+                between = place + grid.step * Fraction(part, choice.between)
+                if _strength(grid, between) >= choice.at_least:
+                    out.append(_grid_point(grid, between))
+    return [p for p in out if 0 <= p.time_s <= length_s]
+
+
+def _places(grid: Grid, length_s: float) -> list[Fraction]:
+    """Return the places of the beats as read; beats are carried on to both ends of the song where they are even."""
+    last = len(grid.times_s) - 1
+    out, place = [], grid.first
+    while place - grid.step > -1 and grid.time_at(place - grid.step) >= 0:
+        place -= grid.step
+    while place <= last and grid.time_at(place) <= length_s:
+        out.append(place)
+        place += grid.step
+    return out
+
+
+def _grid_point(grid: Grid, place: Fraction) -> Point:
+    bar, beat, part = grid.count(place)
+    kind = "part" if part else "downbeat" if beat == 1 else "beat"
+    return Point(
+        grid.name(place), grid.time_at(place), _strength(grid, place), bar, beat, kind, part=part
+    )  # fmt: skip
+
+
+def _strength(grid: Grid, place: Fraction) -> float:
+    last = len(grid.strengths) - 1
+    number = min(max(int(place // 1), 0), last)
+    if place % 1 == 0 or number == last:
+        return grid.strengths[number]
+    return 0.6 * min(grid.strengths[number], grid.strengths[number + 1])
+
+
+def _onset_points(song: Soundtrack, choice: Choice) -> list[Point]:
+    onsets = song.heard.onsets if song.heard else ()
+    wanted = set(choice.bands)
+    return [
+        Point(f"o{i}", o.time_s, o.strength, kind="onset", band=o.band)
+        for i, o in enumerate(onsets)
+        if o.band in wanted and o.strength >= choice.at_least
+    ]
+
+
+def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
+    """Return a point by id as it is without hand edits."""
+    placed = next((p for p in song.placed if p.id == wanted), None)
+    if placed is not None:
+        return placed
+    if wanted.startswith("o") and wanted[1:].isdigit():
+        number = int(wanted[1:])
+        if song.heard is not None and number < len(song.heard.onsets):
+            onset = song.heard.onsets[number]
+            return Point(wanted, onset.time_s, onset.strength, kind="onset", band=onset.band)
+        return None
+    place = _place(wanted)
+    if place is None:
+        return None
+    if grid is None or not wanted.startswith(grid.prefix):
+        # A beat of the other way of reading still has its instant.
+        other = replace(song.reading, way="own" if wanted.startswith("u") else "found", anchors=(), one="")
+        grid = _grid(replace(song, reading=other))
+    if grid is None or not wanted.startswith(grid.prefix) or not -1 <= place <= len(grid.times_s):
+        return None
+    return _grid_point(grid, place)
+
+
+def _place(name: str) -> Fraction | None:
+    """Return the place among the beats that an id such as `b12+1/2` names, or None."""
+    if name[:1] not in ("b", "u"):
+        return None
+    whole, _, part = name[1:].partition("+")
+    try:
+        return Fraction(int(whole)) + (Fraction(part) if part else 0)
+    except (ValueError, ZeroDivisionError):
+        return None
+
+
+def _whole(name: str, prefix: str) -> bool:
+    return name.startswith(prefix) and name[1:].isdigit()
+
+
+def _edited(point: Point, edit: PointEdit | None) -> Point:
+    if edit is None:
+        return point
+    return replace(
+        point,
+        time_s=point.time_s if edit.time_s is None else edit.time_s,
+        strength=point.strength if edit.strength is None else edit.strength,
+        name=edit.name or point.name,
+        locked=edit.locked or point.locked,
+    )
+
+
+def _with_drops(points: list[Point], heard: Analysis | None) -> list[Point]:
+    """Return the points with the one at each drop marked as such."""
+    times = [p.time_s for p in points]
+    for drop_s in heard.drops if heard else ():
+        at = bisect_left(times, drop_s - 0.03)
+        if at < len(points) and abs(times[at] - drop_s) <= 0.03 and points[at].kind in ("beat", "downbeat"):
+            points[at] = replace(points[at], kind="drop")
+    return points

@@ -1,0 +1,61 @@
+"""What the analysis of a song gives: frozen records, kept in the cache and in the project."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+Band = Literal["kick", "snare", "hat", "other"]
+BANDS: tuple[Band, ...] = ("kick", "snare", "hat", "other")
+LevelName = Literal["quiet", "middle", "full"]
+
+
+class Beat(msgspec.Struct, frozen=True, array_like=True):
+    """One beat: seconds of the song, strength 0 to 1, bar and beat counted from 1 (bar 0 is a pick-up).
+
+    `other_s` is the same beat read the other way: along a moving tempo where the song was found steady, on one even
+    grid where it was not.
+    """
+
+    time_s: float
+    strength: float
+    bar: int
+    beat: int
+    other_s: float
+
+
+class Onset(msgspec.Struct, frozen=True, array_like=True):
+    """One attack: seconds of the song at its rising edge, strength 0 to 1, and what it sounds like."""
+
+    time_s: float
+    strength: float
+    band: Band
+
+
+class Section(msgspec.Struct, frozen=True, array_like=True):
+    """A stretch of the song of one energy and texture. `level` is 0 to 1 of the loudest section's."""
+
+    start_s: float
+    end_s: float
+    level: float
+    name: LevelName
+
+
+class Analysis(msgspec.Struct, frozen=True):
+    """What was found in a song. `tempo_bpm` 0 and no beats: there is no steady beat, only onsets.
+
+    `division` is 3 where beats divide into three (6/8, 12/8, shuffle), else 2. `drops` are the first beats of
+    sections that come in much louder and lower than what was before.
+    """
+
+    length_s: float
+    tempo_bpm: float = 0.0
+    metre: int = 4
+    division: int = 2
+    steady: bool = False
+    confidence: float = 0.0
+    beats: tuple[Beat, ...] = ()
+    onsets: tuple[Onset, ...] = ()
+    sections: tuple[Section, ...] = ()
+    drops: tuple[float, ...] = ()
