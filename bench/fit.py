@@ -145,7 +145,9 @@ def main() -> None:
     with multiprocessing.Pool(2) as pool:  # forked anew, so that they see the new bar weights
         rows = pool.map(_candidate_rows, songs, 4)
     spread = np.concatenate(rows).std(axis=0) + 1e-9
-    choices = [Choice(r, np.flatnonzero(s.scores >= s.scores.max() - 0.03), s.weight) for r, s in zip(rows, songs, strict=True)]
+    choices = [
+        Choice(r, np.flatnonzero(s.scores >= s.scores.max() - 0.03), s.weight) for r, s in zip(rows, songs, strict=True)
+    ]
     usable = [i for i, s in enumerate(songs) if s.scores.max() > 0.6]
     picked: dict[float, list[float]] = {}
     for k in range(_FOLDS):

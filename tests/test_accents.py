@@ -10,18 +10,15 @@ from hypothesis import strategies as st
 from tempik.accents import CATALOGUE, Envelope, Length, accent_named, level, look_at, pulses
 from tempik.accents.catalogue import SHAKE_SHARE
 from tempik.errors import TempikError
-from tempik.reel import AccentRow, Painted, Point, Rule, Soundtrack
+from tempik.reel import AccentRow, Painted, Rule, Soundtrack
+from tempik.rhythm import Analysis, Beat
 
 R30, R60 = Fraction(30), Fraction(60)
 
 
 def song() -> Soundtrack:
-    points = tuple(
-        Point(f"p{i}", i * 0.5, 1.0 if i % 4 == 2 else 0.5, (i + 2) // 4, (i + 2) % 4 + 1,
-              "downbeat" if i % 4 == 2 else "beat")
-        for i in range(40)
-    )  # fmt: skip
-    return Soundtrack("/s.wav", 30.0, points=points)
+    beats = tuple(Beat(i * 0.5, 1.0 if i % 4 == 2 else 0.5, (i + 2) // 4, (i + 2) % 4 + 1, i * 0.5) for i in range(40))
+    return Soundtrack("/s.wav", 30.0, heard=Analysis(30.0, 120.0, steady=True, beats=beats))
 
 
 def test_a_pulses_length_in_milliseconds_is_the_trades_count_of_frames() -> None:
@@ -62,11 +59,11 @@ def test_every_nth_point_is_counted_from_the_first_downbeat() -> None:
 
 
 def test_painting_adds_silences_and_weighs_and_survives_a_lost_point() -> None:
-    row = AccentRow("r1", "flash", Rule(4), painted=(Painted("p3", 0.5), Painted("p2", 0.0), Painted("gone", 1.0)))
+    row = AccentRow("r1", "flash", Rule(4), painted=(Painted("b3", 0.5), Painted("b2", 0.0), Painted("gone", 1.0)))
     fired = {q.point.id: q for q in pulses(row, song(), R30, 900)}
-    assert fired["p3"].strength == 0.5 and fired["p3"].painted
-    assert "p2" not in fired and "gone" not in fired
-    assert not fired["p6"].painted
+    assert fired["b3"].strength == 0.5 and fired["b3"].painted
+    assert "b2" not in fired and "gone" not in fired
+    assert not fired["b6"].painted
 
 
 def test_strength_follows_the_points_strength() -> None:

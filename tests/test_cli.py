@@ -91,7 +91,7 @@ def test_a_check_that_fails_says_so_and_exits_1(project: Path) -> None:
     clip = document["reel"]["clips"][1]
     clip["start"]["time_s"] += 0.1
     # A pin whose cue lies beyond what its clip can show within the slot misses its point.
-    document["reel"]["clips"][0]["pins"] = [{"cue": "q1", "point": document["reel"]["soundtrack"]["points"][12]["id"]}]
+    document["reel"]["clips"][0]["pins"] = [{"cue": "q1", "point": "b12"}]
     project.write_text(json.dumps(document))
     assert "miss" in tempik("check", project, code=1).stderr
 

@@ -5,7 +5,6 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
-import msgspec
 import numpy as np
 import pytest
 
@@ -14,6 +13,7 @@ from tempik.check import check_reel, check_rendered
 from tempik.edit import change
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish
+from tempik.edit.points import nudged
 from tempik.edit.timeline import Timeline
 from tempik.reel import Reel
 from tempik.render import Settings, export
@@ -125,8 +125,7 @@ def test_the_check_catches_a_file_that_is_a_frame_late(tmp_path: Path) -> None:
     export(Timeline(reel), tmp_path / "o.mp4")
     # The same edit with every point moved a tenth of a second: measured against it, the file is early.
     assert reel.soundtrack is not None
-    points = tuple(msgspec.structs.replace(p, time_s=p.time_s + 0.1) for p in reel.soundtrack.points)
-    moved = msgspec.structs.replace(reel, soundtrack=msgspec.structs.replace(reel.soundtrack, points=points))
+    moved = nudged(reel, [p.id for p in reel.soundtrack.points if p.time_s < reel.soundtrack.length_s - 0.1], 0.1)
     report = check_rendered(Timeline(moved), tmp_path / "o.mp4")
     assert not report.ok
     flashes = [e.measured_ms for e in report.events if e.what == "flash" and e.measured_ms is not None]

@@ -7,23 +7,22 @@ import msgspec
 import numpy as np
 import pytest
 
-from tempik.edit import change
+from tempik.edit import change, points
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish, draft_reel
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
 from tempik.errors import TempikError
 from tempik.media import probe
-from tempik.reel import Cue, Footage, Point, Reel, Rule, Soundtrack
+from tempik.reel import Cue, Footage, Reel, Rule, Soundtrack
 from tempik.retime import constant, ramp, reversed_curve
+from tempik.rhythm import Analysis, Beat
 
 
 def song(bpm: float = 120.0, beats: int = 64, first_s: float = 0.5) -> Soundtrack:
-    points = tuple(
-        Point(f"p{i}", first_s + i * 60 / bpm, 1.0 if i % 4 == 0 else 0.6, i // 4 + 1, i % 4 + 1,
-              "downbeat" if i % 4 == 0 else "beat")
-        for i in range(beats)
-    )  # fmt: skip
-    return Soundtrack("/music/song.wav", first_s + beats * 60 / bpm + 1, points=points)
+    times = [first_s + i * 60 / bpm for i in range(beats)]
+    found = tuple(Beat(t, 1.0 if i % 4 == 0 else 0.6, i // 4 + 1, i % 4 + 1, t) for i, t in enumerate(times))
+    length_s = first_s + beats * 60 / bpm + 1
+    return Soundtrack("/music/song.wav", length_s, heard=Analysis(length_s, bpm, steady=True, beats=found))
 
 
 def piece(number: int, length_s: float = 10.0, cue_s: float | None = 5.0, rate: int = 60) -> Footage:
@@ -142,14 +141,14 @@ def test_moving_a_point_moves_its_cut_its_pin_and_its_pulses(reel: Reel) -> None
     for moved in (cut_point, pin_point.id):
         point = timeline.point(moved)
         assert point is not None
-        after = Timeline(change.with_moved_point(reel, moved, point.time_s + 0.1))
+        after = Timeline(points.with_moved_point(reel, moved, point.time_s + 0.1))
         assert_pins_hold(after.reel)
         assert after.frame_of_point(after.point(moved)) == timeline.frame_of_point(point) + 3  # type: ignore[arg-type]
         before_frames = {q.frame for row in timeline.pulses for q in row if q.point.id == moved}
         after_frames = {q.frame for row in after.pulses for q in row if q.point.id == moved}
         assert after_frames == {f + 3 for f in before_frames}
     assert (
-        Timeline(change.with_moved_point(reel, cut_point, timeline.point(cut_point).time_s + 0.1)).placed[1].first
+        Timeline(points.with_moved_point(reel, cut_point, timeline.point(cut_point).time_s + 0.1)).placed[1].first
         == placed.first + 3
     )  # type: ignore[union-attr]
 
@@ -251,16 +250,16 @@ def test_another_song_leaves_the_clips_where_they_are(reel: Reel) -> None:
 
 def test_a_locked_point_does_not_move_and_none_leaves_the_song(reel: Reel) -> None:
     assert reel.soundtrack is not None
-    points = (msgspec.structs.replace(reel.soundtrack.points[0], locked=True), *reel.soundtrack.points[1:])
-    held = msgspec.structs.replace(reel, soundtrack=msgspec.structs.replace(reel.soundtrack, points=points))
+    first, second = reel.soundtrack.points[:2]
+    held = points.with_locked(reel, [first.id], True)
     with pytest.raises(TempikError, match="is locked"):
-        change.with_moved_point(held, points[0].id, 1.0)
+        points.with_moved_point(held, first.id, 1.0)
     with pytest.raises(TempikError, match="cannot leave the song"):
-        change.with_moved_point(held, points[1].id, -1.0)
+        points.with_moved_point(held, second.id, -1.0)
 
 
 def test_a_point_placed_by_hand_takes_its_place_in_time(reel: Reel) -> None:
-    after = change.with_point(reel, 3.21)
+    after = points.with_point(reel, 3.21)
     assert after.soundtrack is not None
     times = [p.time_s for p in after.soundtrack.points]
     assert times == sorted(times) and 3.21 in times

@@ -12,6 +12,7 @@ from tempik.desktop.project import Project
 from tempik.desktop.strips import Song
 from tempik.desktop.theme import colour, figures, words
 from tempik.edit import change
+from tempik.reel import is_steady
 from tempik.time import clock_text, time_of
 
 HEIGHT = 56
@@ -115,7 +116,7 @@ class SongStrip(QWidget):
         name = record.path.rsplit("/", 1)[-1]
         tempo = f"{record.tempo_bpm:.2f}".rstrip("0").rstrip(".") + " BPM" if record.tempo_bpm else "no steady beat"
         if record.tempo_bpm:
-            tempo += ", even grid" if record.steady else ", followed"
+            tempo += ", even grid" if is_steady(record) else ", followed"
         p.drawText(
             QRectF(8, 2, self.width() - 16, 16),
             Qt.AlignmentFlag.AlignLeft,

@@ -25,7 +25,7 @@ from tempik.desktop.view import (
     points_top,
     row_top,
 )
-from tempik.edit import change
+from tempik.edit import change, points
 from tempik.edit.timeline import Placed
 from tempik.reel import Point, Reel
 from tempik.time import frame_of, frame_on_screen, time_of
@@ -307,7 +307,7 @@ class TimelineView(QWidget):
         if points_top() <= pos.y() < points_top() + POINTS_H and pos.x() >= GUTTER:
             self._grip = None
             song_s = self.view.time(pos.x()) + self.project.timeline.start_s
-            self.project.change("Point placed by hand", lambda reel: change.with_point(reel, song_s))
+            self.project.change("Point placed by hand", lambda reel: points.with_point(reel, song_s))
 
     def toggle_cell(self, row: int, point: str) -> None:
         """Turn an accent on or off at a point."""
@@ -317,7 +317,7 @@ class TimelineView(QWidget):
 
     def _drag_point(self, grip: _Grip, pos: QPointF) -> None:
         time_s = grip.was + (pos.x() - grip.start.x()) / self.view.px_per_s
-        if self.project.preview_change(lambda reel: change.with_moved_point(reel, grip.id, time_s)):
+        if self.project.preview_change(lambda reel: points.with_moved_point(reel, grip.id, time_s)):
             point = self.project.timeline.point(grip.id)
             if point is not None:
                 frame = self.project.timeline.frame_of_point(point)

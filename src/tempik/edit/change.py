@@ -27,7 +27,6 @@ from tempik.reel import (
     Footage,
     Painted,
     Pin,
-    Point,
     Reel,
     Rule,
     Soundtrack,

@@ -13,8 +13,22 @@ from msgspec.structs import replace
 
 from tempik.edit.change import song_of
 from tempik.errors import TempikError
-from tempik.reel import Anchor, Choice, Point, PointEdit, Reading, Reel, Soundtrack, by_id, grid_of, new_id, point_of
+from tempik.reel import (
+    Anchor,
+    Choice,
+    Edge,
+    Point,
+    PointEdit,
+    Reading,
+    Reel,
+    Soundtrack,
+    by_id,
+    grid_of,
+    new_id,
+    point_of,
+)
 from tempik.reel.model import Way
+from tempik.reel.points import Grid
 from tempik.rhythm.records import Beat
 
 SNAP_REACH_S = 0.08
@@ -98,9 +112,7 @@ def without_points(reel: Reel, points: Sequence[str]) -> Reel:
     placed = {p.id for p in song.placed}
     reel = _untied(reel, placed & set(free))
     song = song_of(reel)
-    reel = replace(
-        reel, soundtrack=replace(song, placed=tuple(p for p in song.placed if p.id not in free))
-    )
+    reel = replace(reel, soundtrack=replace(song, placed=tuple(p for p in song.placed if p.id not in free)))
     return _changed(reel, [p for p in free if p not in placed], lambda e: replace(e, gone=True))
 
 
@@ -115,9 +127,7 @@ def with_locked(reel: Reel, points: Sequence[str], locked: bool) -> Reel:
     """Lock points where they are, or unlock them. A locked point never moves, whatever is done to the others."""
     song = song_of(reel)
     times = {p: _point(song, p).time_s for p in points}
-    return _changed(
-        reel, points, lambda e: replace(e, locked=locked, time_s=times[e.id] if locked else e.time_s)
-    )
+    return _changed(reel, points, lambda e: replace(e, locked=locked, time_s=times[e.id] if locked else e.time_s))
 
 
 def with_strength(reel: Reel, points: Sequence[str], strength: float) -> Reel:
@@ -225,7 +235,7 @@ def _point(song: Soundtrack, wanted: str) -> Point:
     return point
 
 
-def _grid(song: Soundtrack):  # type: ignore[no-untyped-def]
+def _grid(song: Soundtrack) -> Grid:
     grid = grid_of(song)
     if grid is None:
         raise TempikError("The song has no beats to count by; tap them first (T while it plays).")
@@ -276,8 +286,8 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
         return reel
     song = song_of(reel)
 
-    def free(edge):  # type: ignore[no-untyped-def]
-        if edge.point not in points:
+    def free(edge: Edge) -> Edge:
+        if edge.point is None or edge.point not in points:
             return edge
         return replace(edge, point=None, time_s=_point(song, edge.point).time_s - song.start_s)
 

@@ -18,7 +18,7 @@ from tempik.errors import TempikError
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
 
-FORMAT = 1
+FORMAT = 2
 SUFFIX = ".tempik"
 
 
@@ -73,13 +73,54 @@ def load_reel(path: Path) -> Reel:
             f"{path} was saved by a newer Tempik (format {number}, this one reads {FORMAT}); update Tempik to open it."
         )
     try:
-        reel = msgspec.convert(document.get("reel"), Reel, dec_hook=_decode)
+        reel = msgspec.convert(_from_format(number, document.get("reel")), Reel, dec_hook=_decode)
     except msgspec.ValidationError as error:
         raise TempikError(f"{path} is damaged: {error}; open a copy or an earlier save.") from error
     found = problems(reel)
     if found:
         raise TempikError(f"{path} is damaged: {found[0]} Open a copy or an earlier save.")
     return _with_paths(reel, path.absolute().parent, relative=False)
+
+
+def _from_format(number: int, reel: Any) -> Any:
+    """Return the reel's document as this format has it. Format 1 kept a list of points and nothing of the analysis."""
+    song = reel.get("soundtrack") if isinstance(reel, dict) else None
+    if number > 1 or not isinstance(song, dict):
+        return reel
+    points = song.pop("points", [])
+    tempo, steady = song.pop("tempo_bpm", 0.0), song.pop("steady", True)
+    beats: list[list[Any]] = []
+    placed: list[Any] = []
+    names: dict[str, str] = {}
+    try:
+        for point in points:
+            if point.get("beat"):
+                names[point["id"]] = f"b{len(beats)}"
+                time_s = point["time_s"]
+                beats.append([time_s, point.get("strength", 1.0), point.get("bar", 0), point["beat"], time_s])
+            else:
+                placed.append(point)
+    except (AttributeError, KeyError, TypeError):
+        raise msgspec.ValidationError("a point of the soundtrack has no id or time") from None
+    metre = max((b[3] for b in beats), default=4)
+    song["heard"] = {
+        "length_s": song.get("length_s", 0.0),
+        "tempo_bpm": tempo,
+        "metre": metre,
+        "steady": steady,
+        "beats": beats,
+    }
+    song["placed"] = placed
+    return _renamed(reel, names)
+
+
+def _renamed(value: Any, names: dict[str, str]) -> Any:
+    """Return a document with the points that edges, pins and painted cells name called by their new ids."""
+    if isinstance(value, dict):
+        return {
+            k: names.get(v, v) if k == "point" and isinstance(v, str) else _renamed(v, names) for k, v in value.items()
+        }
+    return [_renamed(v, names) for v in value] if isinstance(value, list) else value
 
 
 def missing_media(reel: Reel) -> list[str]:

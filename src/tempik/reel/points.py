@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from tempik.reel.model import Choice, Point, PointEdit, Reading, Soundtrack
+from tempik.reel.model import Choice, Point, PointEdit, PointKind, Reading, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
 
 
@@ -41,7 +41,7 @@ class Grid(NamedTuple):
         whole, part = place // 1, place % 1
         return f"{self.prefix}{whole}" + (f"+{part}" if part else "")
 
-    def count(self, place: Fraction) -> tuple[int, int, Fraction]:
+    def bar_beat(self, place: Fraction) -> tuple[int, int, Fraction]:
         """Return bar, beat and the share of the beat that has passed, as the ruler counts."""
         beats = (place - self.one) / self.step
         number, part = int(beats // 1), beats % 1
@@ -215,8 +215,8 @@ def _places(grid: Grid, length_s: float) -> list[Fraction]:
 
 
 def _grid_point(grid: Grid, place: Fraction) -> Point:
-    bar, beat, part = grid.count(place)
-    kind = "part" if part else "downbeat" if beat == 1 else "beat"
+    bar, beat, part = grid.bar_beat(place)
+    kind: PointKind = "part" if part else "downbeat" if beat == 1 else "beat"
     return Point(
         grid.name(place), grid.time_at(place), _strength(grid, place), bar, beat, kind, part=part
     )  # fmt: skip

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Soundtrack
 from tempik.reel.points import point_of
+from tempik.rhythm.records import Beat, Onset
 
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
@@ -51,7 +52,11 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
     if not _finite(song.start_s) or song.start_s < 0:
         yield f"The soundtrack starts at {song.start_s} s of the song; it must be 0 or later."
     heard = song.heard
-    lists = {"beats": heard.beats if heard else (), "onsets": heard.onsets if heard else (), "own beats": song.own}
+    lists: dict[str, tuple[Beat, ...] | tuple[Onset, ...]] = {
+        "beats": heard.beats if heard else (),
+        "onsets": heard.onsets if heard else (),
+        "own beats": song.own,
+    }
     for what, marks in lists.items():
         times = [m.time_s for m in marks]
         if not all(_finite(t) for t in times) or any(b < a for a, b in zip(times, times[1:], strict=False)):

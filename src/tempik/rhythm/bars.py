@@ -90,7 +90,7 @@ def _beat_table(beats_s: Times, found: Listening) -> tuple[Table, Table]:
 
     on, half = at(beats_s), at((ends[1:] + ends[:-1]) / 2)
     pitch, bass, texture = (means_between(s, SLOW_RATE, ends) for s in (found.pitch, found.bass, found.texture))
-    level, onset = (means_between(s, FRAME_RATE, ends) for s in (found.level, found.onset))
+    level, onset = (means_between(s, FRAME_RATE, ends) for s in (found.level, found.onsets))
     busy = onset[:, 0] - 0.15 * on[:, :4].mean(axis=1)
     columns = [
         *on.T,

@@ -54,7 +54,7 @@ def find_beats(power: Array, found: Features, rise: Array) -> Beats:
     else:
         moving = followed(beats, power, rise)
         number = np.arange(len(moving))
-        grid = np.polyval(np.polyfit(number, moving, 1), number)
+        grid = np.asarray(np.polyval(np.polyfit(number, moving, 1), number), dtype=np.float64)
     times, other = (grid, moving) if steady else (moving, grid)
     confidence = _confidence(times, found, pulse.kept)
     first, end = _sounding(times, found)

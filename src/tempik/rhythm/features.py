@@ -43,7 +43,7 @@ class Listening(NamedTuple):
     """Features made ready to be asked at many instants: each the most of 50 ms, and running sums for means."""
 
     struck: Array  # (frames, 5): the four bands of flux and harmony
-    onset: NDArray[np.float64]  # (frames + 1, 1) and so on: sums up to each row
+    onsets: NDArray[np.float64]  # (frames + 1, 1) and so on: sums up to each row
     level: NDArray[np.float64]
     pitch: NDArray[np.float64]
     bass: NDArray[np.float64]
@@ -56,7 +56,11 @@ def listening(found: Features) -> Listening:
     loud = np.percentile(found.loudness, 95) if len(found.loudness) else 0.0
     return Listening(
         np.asarray(maximum_filter1d(np.column_stack([found.flux, found.harmony]), 5, axis=0)),
-        *(running_sum(r) for r in (found.onset, found.loudness, found.pitch, found.bass, found.texture)),
+        running_sum(found.onset),
+        running_sum(found.loudness),
+        running_sum(found.pitch),
+        running_sum(found.bass),
+        running_sum(found.texture),
         float(np.argmax(found.loudness > loud - 35)) / FRAME_RATE,
     )
 

@@ -103,9 +103,7 @@ def division(times_s: NDArray[np.float64], heard: Features) -> int:
     return 3 if min(at(1 / 3), at(2 / 3)) > 1.3 * at(1 / 2) else 2
 
 
-def beat_strength(
-    times_s: NDArray[np.float64], heard: Features, downbeat: NDArray[np.bool_]
-) -> NDArray[np.float64]:
+def beat_strength(times_s: NDArray[np.float64], heard: Features, downbeat: NDArray[np.bool_]) -> NDArray[np.float64]:
     """Return how strong each beat sounds, 0 to 1: its attack, how loud the song is there, and its place in the bar."""
     reach = maximum_filter1d(heard.onset, 5)
     at = np.clip(np.round(times_s * FRAME_RATE).astype(int), 0, len(reach) - 1)

@@ -15,7 +15,14 @@ Row = NDArray[np.float64]
 
 _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
 _ON_BEAT = (
-    *("on the beat", "a quarter later", "a third later", "half a beat later", "two thirds later", "three quarters later"),
+    *(
+        "on the beat",
+        "a quarter later",
+        "a third later",
+        "half a beat later",
+        "two thirds later",
+        "three quarters later",
+    ),
     *("low on the beat", "low half a beat later", "harmony on the beat"),
     *("tempo", "tempo squared", "above 180", "below 70", "size of attacks", "share of beats struck"),
 )

@@ -69,7 +69,7 @@ def _described(found: Features, ends: Times) -> Table:
     def scaled(columns: Table, weight: float) -> Table:
         # One scale for a whole group: bands that hardly change must not count as much as those that do.
         centred = columns - columns.mean(axis=0)
-        return weight * centred / (np.sqrt((centred**2).sum(axis=1).mean()) + 1e-9)
+        return np.asarray(weight * centred / (np.sqrt((centred**2).sum(axis=1).mean()) + 1e-9))
 
     return np.column_stack([scaled(texture, 1.0), scaled(busy, 0.7), scaled(pitch, 0.35), scaled(level, 0.7)])
 
@@ -113,7 +113,9 @@ def _first_beat(found: Features, boundary_s: float, beats_s: Times) -> float:
     near = beats_s[np.abs(beats_s - boundary_s) < 2.5]
     if not len(near):
         return boundary_s
-    level = np.asarray(found.loudness, dtype=np.float64) + 0.5 * 10 * np.log10(found.flux[:, 0].astype(np.float64) + 1e-2)
+    level = np.asarray(found.loudness, dtype=np.float64) + 0.5 * 10 * np.log10(
+        found.flux[:, 0].astype(np.float64) + 1e-2
+    )
 
     def jump(time_s: float) -> float:
         at = round(time_s * FRAME_RATE)
