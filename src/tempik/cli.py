@@ -16,11 +16,11 @@ from typing import Any
 
 import msgspec
 
-from tempik import __version__
+from tempik import __version__, cli_points
 from tempik.errors import TempikError
 from tempik.time import parse_rate
 
-VERBS = ("beats", "probe", "demo", "draft", "export", "check")
+VERBS = ("beats", "points", "probe", "demo", "draft", "export", "check")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -46,7 +46,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _verb(given: list[str]) -> int:
     options = _parser().parse_args(given)
-    run: Any = globals()[f"_{options.verb}"]
+    run: Any = cli_points.run if options.verb == "points" else globals()[f"_{options.verb}"]
     return int(run(options) or 0)
 
 
@@ -75,6 +75,8 @@ def _parser() -> argparse.ArgumentParser:
     beats.add_argument("song")
     beats.add_argument("--format", choices=("csv", "json"), default="csv")
     beats.add_argument("-o", "--output", type=Path)
+
+    cli_points.add_parser(verbs)
 
     probe = verbs.add_parser("probe", help="say what a file is, as JSON")
     probe.add_argument("file")
@@ -161,11 +163,18 @@ def _beats(options: argparse.Namespace) -> int:
                     "length_s": found.length_s,
                     "tempo_bpm": found.tempo_bpm,
                     "metre": found.metre,
+                    "division": found.division,
                     "steady": found.steady,
                     "confidence": found.confidence,
                     "beats": [
                         {"time_s": b.time_s, "bar": b.bar, "beat": b.beat, "strength": b.strength} for b in found.beats
                     ],
+                    "onsets": [{"time_s": o.time_s, "strength": o.strength, "band": o.band} for o in found.onsets],
+                    "sections": [
+                        {"start_s": s.start_s, "end_s": s.end_s, "level": s.level, "name": s.name}
+                        for s in found.sections
+                    ],
+                    "drops_s": list(found.drops),
                 }
             ),
             indent=1,

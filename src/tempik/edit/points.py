@@ -29,7 +29,7 @@ from tempik.reel import (
 )
 from tempik.reel.model import Way
 from tempik.reel.points import Grid
-from tempik.rhythm.records import Beat
+from tempik.rhythm.records import Beat, Mark
 
 SNAP_REACH_S = 0.08
 MOST_POINTS = 20000
@@ -296,3 +296,25 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
         for c in reel.clips
     )
     return replace(reel, clips=clips)
+
+
+def with_marks(reel: Reel, marks: Sequence[Mark]) -> Reel:
+    """Take points read from a file: beats with their bars are the beats the song is read by, others are placed."""
+    song = song_of(reel)
+    outside = [m for m in marks if m.time_s > song.length_s]
+    if outside and len(outside) == len(marks):
+        raise TempikError(
+            f"All {len(marks)} points lie after the song's end ({song.length_s:.2f} s); is it another song?"
+        )
+    inside = [m for m in marks if m.time_s <= song.length_s]
+    beats = [Beat(m.time_s, m.strength, m.bar, m.beat, m.time_s) for m in inside if m.beat]
+    if len(beats) == 1:
+        raise TempikError("The file has a single beat; two or more are needed to count by.")
+    if beats:
+        reel = with_own_beats(reel, beats)
+    return with_points(reel, [(m.time_s, m.name) for m in inside if not m.beat])
+
+
+def marks_of(song: Soundtrack) -> list[Mark]:
+    """Return the points in use as rows for a file."""
+    return [Mark(p.time_s, p.name, p.bar, 0 if p.part else p.beat, p.strength) for p in song.points]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import msgspec
 
@@ -59,3 +59,13 @@ class Analysis(msgspec.Struct, frozen=True):
     onsets: tuple[Onset, ...] = ()
     sections: tuple[Section, ...] = ()
     drops: tuple[float, ...] = ()
+
+
+class Mark(NamedTuple):
+    """One row of a points file: seconds of the song, a word, bar and beat counted from 1 (beat 0: not a beat), strength 0 to 1."""
+
+    time_s: float
+    name: str = ""
+    bar: int = 0
+    beat: int = 0
+    strength: float = 1.0

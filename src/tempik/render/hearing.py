@@ -1,0 +1,58 @@
+"""Sound for listening while editing: clicks on points, and the song slowed without changing its pitch."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from tempik.media import Sound
+from tempik.media.audio import Samples
+
+CLICK_S = 0.03
+PACES = (1.0, 0.75, 0.5)
+
+
+def with_clicks(sound: Sound, clicks: Iterable[tuple[float, bool]], level: float, start_s: float = 0.0) -> Sound:
+    """Return a sound with a click at each (seconds, high), the sound's first sample being at `start_s`.
+
+    A click begins on its sample, full at once: what is heard is where the point is. `level` is 0 to 1.
+    """
+    out: Samples = sound.samples.copy()
+    if level > 0:
+        t = np.arange(int(CLICK_S * sound.rate)) / sound.rate
+        shape = np.exp(-t * 160)
+        sounds = {
+            high: (level * 0.9 * np.cos(2 * np.pi * hz * t) * shape).astype(np.float32)[:, None]
+            for high, hz in ((True, 2100.0), (False, 1400.0))
+        }
+        for time_s, high in clicks:
+            at = round((time_s - start_s) * sound.rate)
+            if 0 <= at < len(out):
+                part = out[at : at + len(t)]
+                part += sounds[high][: len(part)]
+    return Sound(out, sound.rate)
+
+
+def slowed(sound: Sound, pace: float) -> Sound:
+    """Return a sound played at a share of its pace (0.25 to 1) with its pitch kept.
+
+    The length is exactly that of the sound divided by the pace, so that instants scale.
+    """
+    count = round(len(sound.samples) / pace)
+    if pace == 1.0 or not len(sound.samples):
+        return sound
+    # Signalsmith's stretcher; loaded late, since most sessions never slow a song.
+    from python_stretch import Signalsmith
+
+    stretch = Signalsmith.Stretch()
+    stretch.preset(2, sound.rate)
+    stretch.setTimeFactor(pace)
+    # The stretcher makes good its own delay; silence before and after lets its window close.
+    pad = int(stretch.inputLatency()) + int(stretch.outputLatency())
+    padded = np.pad(sound.samples, ((pad, pad), (0, 0)))
+    made = np.asarray(stretch.process(np.ascontiguousarray(padded.T, dtype=np.float32))).T
+    part = made[round(pad / pace) :][:count]
+    out = np.zeros((count, sound.samples.shape[1]), np.float32)
+    out[: len(part)] = part
+    return Sound(out, sound.rate)
