@@ -6,12 +6,13 @@ import argparse
 import sys
 from fractions import Fraction
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
     from tempik.reel import Reel
+    from tempik.reel.model import ChoiceOf
 
 FORMATS = {"csv": ".csv", "labels": ".txt", "midi": ".mid"}
 
@@ -97,7 +98,7 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.of is None and plain and not stretch:
         return reel
     of = options.of or ("beats" if set(bands) == set(BANDS) else "onsets")
-    choice = Choice(of, options.every, "", options.between, options.at_least, bands)
+    choice = Choice(cast("ChoiceOf", of), options.every, "", options.between, options.at_least, bands)
     if stretch:
         end = options.to_s if options.to_s is not None else song_of(reel).length_s
         nothing = Choice("onsets", bands=())

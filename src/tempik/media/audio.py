@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import tempfile
+from collections.abc import Iterator
+from typing import IO, NamedTuple
 
 import av
 import numpy as np
@@ -26,12 +28,57 @@ class Sound(NamedTuple):
         return len(self.samples) / self.rate
 
 
+LONG_S = 20 * 60.0  # sounds longer than this are held on disk, and analysed in parts
+
+
 def decode_sound(path: str, rate: int = 48000, mono: bool = False) -> Sound:
     """Decode the first sound stream of a file, resampled to `rate`.
 
     Sample 0 is at the file's own time 0: a stream that begins later is preceded by silence. With `mono` the
-    samples have shape (count, 1). Raises TempikError when there is no sound or none can be decoded.
+    samples have shape (count, 1). A sound longer than LONG_S is kept in a file that has no name and goes with it,
+    not in memory. Raises TempikError when there is no sound or none can be decoded.
     """
+    channels = 1 if mono else 2
+    blocks: list[Samples] = []
+    count, spill = 0, None
+    for block in sound_blocks(path, rate, mono):
+        count += len(block)
+        if spill is None and count > LONG_S * rate:
+            spill = _nameless(path)
+            for earlier in blocks:
+                spill.write(earlier.tobytes())
+            blocks = []
+        if spill is not None:
+            _write(spill, block, path)
+        else:
+            blocks.append(block)
+    if spill is not None:
+        spill.flush()
+        return Sound(np.memmap(spill, np.float32, "r", shape=(count, channels)), rate)
+    samples = np.concatenate(blocks) if blocks else np.zeros((0, channels), np.float32)
+    return Sound(np.ascontiguousarray(samples, dtype=np.float32), rate)
+
+
+def _nameless(path: str) -> IO[bytes]:
+    try:
+        return tempfile.TemporaryFile(prefix="tempik-sound-")
+    except OSError as error:
+        raise TempikError(
+            f"{path} is long and there is no room for its sound in {tempfile.gettempdir()} ({error.strerror})."
+        ) from error
+
+
+def _write(spill: IO[bytes], block: Samples, path: str) -> None:
+    try:
+        spill.write(block.tobytes())
+    except OSError as error:
+        raise TempikError(
+            f"{path} is long and its sound found no room in {tempfile.gettempdir()} ({error.strerror}); free some space."
+        ) from error
+
+
+def sound_blocks(path: str, rate: int, mono: bool = False) -> Iterator[Samples]:
+    """Yield a file's sound in blocks of samples, as `decode_sound` gives it whole. What is no number is silence."""
     with opened(path) as container:
         if not container.streams.audio:
             raise TempikError(f"{path} has no sound; choose a song, or footage with sound.")
@@ -39,30 +86,31 @@ def decode_sound(path: str, rate: int = 48000, mono: bool = False) -> Sound:
         # A sound file's clock begins with its first sample; a film's where its container does.
         origin = container.start_time / av.time_base if container.start_time is not None else 0.0
         resampler = AudioResampler("fltp", "mono" if mono else "stereo", rate)
-        blocks: list[Samples] = []
-        begins_s: float | None = None
+        skip = -1
         try:
             for frame in container.decode(stream):
-                if begins_s is None:
-                    begins_s = (frame.time or 0.0) - origin
+                if skip < 0:
+                    lead = round(((frame.time or 0.0) - origin) * rate)
+                    if lead > 0:
+                        yield np.zeros((lead, 1 if mono else 2), np.float32)
+                    skip = max(0, -lead)
                 frame.pts = None
-                blocks += [_floats(f) for f in resampler.resample(frame)]
+                for made in resampler.resample(frame):
+                    block = _floats(made)
+                    if skip:
+                        block, skip = block[skip:], max(0, skip - len(block))
+                    yield block
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail: what was heard before it stands
-        if begins_s is None:
+        if skip < 0:
             raise TempikError(f"{path} holds no sound that can be decoded; copy it again or choose another file.")
-        blocks += [_floats(f) for f in resampler.resample(None)]
-    samples = np.concatenate(blocks, axis=1).T
-    lead = round(begins_s * rate)
-    if lead > 0:
-        samples = np.concatenate([np.zeros((lead, samples.shape[1]), np.float32), samples])
-    elif lead < 0:
-        samples = samples[-lead:]
-    return Sound(np.ascontiguousarray(samples, dtype=np.float32), rate)
+        for made in resampler.resample(None):
+            yield _floats(made)
 
 
 def _floats(frame: av.AudioFrame) -> Samples:
-    return np.asarray(frame.to_ndarray(), dtype=np.float32)
+    samples = np.asarray(frame.to_ndarray(), dtype=np.float32).T
+    return np.nan_to_num(samples, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
 
 
 def resampled(sound: Sound, rate: int) -> Sound:
@@ -74,4 +122,4 @@ def resampled(sound: Sound, rate: int) -> Sound:
     frame.sample_rate = sound.rate
     resampler = AudioResampler("fltp", layout, rate)
     blocks = [_floats(f) for f in (*resampler.resample(frame), *resampler.resample(None))]
-    return Sound(np.ascontiguousarray(np.concatenate(blocks, axis=1).T), rate)
+    return Sound(np.ascontiguousarray(np.concatenate(blocks)), rate)

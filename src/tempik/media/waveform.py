@@ -36,5 +36,9 @@ def waveform(sound: Sound) -> Waveform:
     """Return the outline of a sound."""
     step = sound.rate // PEAKS_PER_S
     count = len(sound.samples) // step
-    swing = np.abs(sound.samples[: count * step]).max(axis=1).reshape(count, step).max(axis=1)
+    swing = np.empty(count, np.float32)
+    block = 60 * PEAKS_PER_S  # a minute at a time: a long sound is not all in memory
+    for start in range(0, count, block):
+        part = sound.samples[start * step : min(start + block, count) * step]
+        swing[start : start + block] = np.abs(part).max(axis=1).reshape(-1, step).max(axis=1)
     return Waveform((swing / max(float(swing.max(initial=0.0)), 1e-6)).astype(np.float32))

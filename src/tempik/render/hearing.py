@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 
@@ -34,25 +34,29 @@ def with_clicks(sound: Sound, clicks: Iterable[tuple[float, bool]], level: float
     return Sound(out, sound.rate)
 
 
-def slowed(sound: Sound, pace: float) -> Sound:
-    """Return a sound played at a share of its pace (0.25 to 1) with its pitch kept.
+def slowed_blocks(sound: Sound, pace: float) -> Iterator[Samples]:
+    """Yield a sound played at a share of its pace (0.25 to 1) with its pitch kept, about half a second at a time.
 
-    The length is exactly that of the sound divided by the pace, so that instants scale.
+    An instant of the sound comes out at that instant divided by the pace.
     """
-    count = round(len(sound.samples) / pace)
-    if pace == 1.0 or not len(sound.samples):
-        return sound
     # Signalsmith's stretcher; loaded late, since most sessions never slow a song.
     from python_stretch import Signalsmith
 
     stretch = Signalsmith.Stretch()
     stretch.preset(2, sound.rate)
     stretch.setTimeFactor(pace)
-    # The stretcher makes good its own delay; silence before and after lets its window close.
-    pad = int(stretch.inputLatency()) + int(stretch.outputLatency())
-    padded = np.pad(sound.samples, ((pad, pad), (0, 0)))
-    made = np.asarray(stretch.process(np.ascontiguousarray(padded.T, dtype=np.float32))).T
-    part = made[round(pad / pace) :][:count]
-    out = np.zeros((count, sound.samples.shape[1]), np.float32)
+    step = sound.rate // 2
+    for start in range(0, len(sound.samples), step):
+        part = np.ascontiguousarray(sound.samples[start : start + step].T, dtype=np.float32)
+        yield np.asarray(stretch.process(part), dtype=np.float32).T
+
+
+def slowed(sound: Sound, pace: float) -> Sound:
+    """Return a sound slowed as `slowed_blocks` does, exactly as long as the sound divided by the pace."""
+    if pace == 1.0 or not len(sound.samples):
+        return sound
+    made = np.concatenate(list(slowed_blocks(sound, pace)))
+    out = np.zeros((round(len(sound.samples) / pace), sound.samples.shape[1]), np.float32)
+    part = made[: len(out)]
     out[: len(part)] = part
     return Sound(out, sound.rate)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
 from tempik.errors import TempikError
-from tempik.media import decode_sound
+from tempik.media.audio import LONG_S, sound_blocks
 from tempik.rhythm.attack import fine_power, fine_rise
 from tempik.rhythm.beats import find_beats
 from tempik.rhythm.cache import cache_folder
 from tempik.rhythm.features import FRAME_RATE, SAMPLE_RATE, Features, features
 from tempik.rhythm.onsets import find_onsets
-from tempik.rhythm.records import Analysis, Beat
+from tempik.rhythm.records import Analysis, Beat, Onset, Section
 from tempik.rhythm.sections import find_sections
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
@@ -43,15 +43,61 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
             pass  # a damaged entry is worked out again
     tell = report or (lambda share: None)
     tell(0.02)
-    samples = decode_sound(path, SAMPLE_RATE, mono=True).samples[:, 0]
-    if len(samples) < SAMPLE_RATE // 2:
-        raise TempikError(f"{path} lasts less than half a second; choose a longer song.")
-    tell(0.35)
-    found = analyse_samples(samples, tell)
+    parts: list[Analysis] = []
+    for number, samples in enumerate(_parts(path)):
+        if number == 0 and len(samples) < SAMPLE_RATE // 2:
+            raise TempikError(f"{path} lasts less than half a second; choose a longer song.")
+        tell(0.35 if number == 0 else 0.95)
+        parts.append(analyse_samples(samples, tell if number == 0 else lambda share: None))
+    found = parts[0] if len(parts) == 1 else _joined(parts)
     if kept is not None:
         _keep(kept, msgspec.msgpack.encode(found))
     tell(1.0)
     return found
+
+
+_PART_S = LONG_S / 2
+
+
+def _parts(path: str) -> Iterator[NDArray[np.float32]]:
+    """Yield a song's mono samples: whole up to LONG_S, else in parts of half that, so that memory stays bounded."""
+    held: list[NDArray[np.float32]] = []
+    count, part = 0, round(_PART_S * SAMPLE_RATE)
+    for block in sound_blocks(path, SAMPLE_RATE, mono=True):
+        held.append(block[:, 0])
+        count += len(block)
+        while count >= 2 * part:
+            whole = np.concatenate(held)
+            yield whole[:part]
+            held, count = [whole[part:]], len(whole) - part
+    yield np.concatenate(held) if held else np.empty(0, np.float32)
+
+
+def _joined(parts: list[Analysis]) -> Analysis:
+    """Return the analyses of a long song's parts as one, bars counted on. A long mix is followed, part by part."""
+    beats: list[Beat] = []
+    onsets: list[Onset] = []
+    sections: list[Section] = []
+    drops: list[float] = []
+    start_s, bars = 0.0, 0
+    for part in parts:
+        for beat in part.beats:
+            time_s = beat.time_s + start_s
+            if not beats or time_s - beats[-1].time_s > 0.15:
+                beats.append(Beat(time_s, beat.strength, beat.bar + bars, beat.beat, beat.other_s + start_s))
+        onsets += [Onset(o.time_s + start_s, o.strength, o.band) for o in part.onsets]
+        sections += [Section(s.start_s + start_s, s.end_s + start_s, s.level, s.name) for s in part.sections]
+        drops += [d + start_s for d in part.drops]
+        start_s += part.length_s
+        bars = beats[-1].bar if beats else 0
+    with_beats = [p for p in parts if p.beats]
+    tempo = float(np.median([p.tempo_bpm for p in with_beats])) if with_beats else 0.0
+    metre = max((p.metre for p in with_beats), key=[p.metre for p in with_beats].count, default=4)
+    division_ = max((p.division for p in with_beats), key=[p.division for p in with_beats].count, default=2)
+    confidence = float(np.mean([p.confidence for p in parts]))
+    return Analysis(
+        start_s, tempo, metre, division_, False, confidence, tuple(beats), tuple(onsets), tuple(sections), tuple(drops)
+    )
 
 
 def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share: None) -> Analysis:
