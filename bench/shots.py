@@ -28,7 +28,7 @@ def spin(seconds: float) -> None:
 def settle(window: Window) -> None:
     """Wait until the jobs are done and the preview shows the frame under the playhead."""
     until = time.monotonic() + 60
-    while (window.worker.jobs or window._shown != window.project.frame) and time.monotonic() < until:
+    while (window.worker.jobs or window.transport.shown != window.project.frame) and time.monotonic() < until:
         spin(0.1)
     spin(0.8)
 

@@ -162,7 +162,7 @@ window.project.settle("Point moved")
 window.undo(); window.show_check(); spin(300)
 print(worst)
 window.play_pause(); spin(6000)
-print(window.dropped, window.project.frame)
+print(window.transport.dropped, window.project.frame)
 window.shut_down()
 """
 

@@ -129,7 +129,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         window.clips.pin_next,
         lambda: window.timeline.toggle_cell(0, window.project.timeline.on_reel()[1].id),
         window.clips.toggle_flash,
-        window.clips.place_point,
+        window.rhythm.place_point,
         lambda: window.clips.add_row("punch"),
         lambda: window.files.settings(180, 180, "60"),
         window.clips.unpin,
@@ -289,10 +289,10 @@ def test_the_playhead_follows_the_devices_clock_smoothly_and_never_back(window: 
 def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: QtBot) -> None:
     window = opened
     window.project.go(window.project.timeline.pulses[0][1].frame - 1)
-    qtbot.waitUntil(lambda: window._shown == window.project.frame, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.transport.shown == window.project.frame, timeout=WAIT)
     dark = window.preview.image.copy()  # type: ignore[union-attr]
     window.step_on()
-    qtbot.waitUntil(lambda: window._shown == window.project.frame, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.transport.shown == window.project.frame, timeout=WAIT)
     lit = window.preview.image
     assert lit is not None
     spot = (lit.width() // 2, lit.height() // 8)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from tempik.accents import CATALOGUE
 from tempik.check.landing import nearest_point
 from tempik.desktop.project import Project
-from tempik.edit import change, points
+from tempik.edit import change
 from tempik.reel import Pin, Reel, Rule, by_id
 from tempik.retime import reversed_curve
 from tempik.time import time_of
@@ -86,11 +86,6 @@ class ClipCommands(QObject):
         clip = self.project.clip
         if clip is not None:
             self.project.change("Clip removed", lambda reel: change.without_clip(reel, clip.id))
-
-    def place_point(self) -> None:
-        timeline = self.project.timeline
-        song_s = timeline.start_s + time_of(self.project.frame, timeline.rate)
-        self.project.change("Point placed by hand", lambda reel: points.with_point(reel, song_s))
 
     def toggle_flash(self) -> None:
         """Toggle the first flash row at the nearest point; a reel without one gets a row painted by hand."""

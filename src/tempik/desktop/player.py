@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QByteArray, QElapsedTimer, QIODevice, QObject, QTimer, Signal
@@ -12,6 +14,7 @@ from tempik.media import Sound
 from tempik.time import frame_on_screen, time_of
 
 TICK_MS = 4
+TELL_S = 1 / 60
 # How far the smooth clock may stray from what the sound device reports before it is set right.
 DRIFT_S = 0.012
 # Beyond this it is set right at once: sound was interrupted.
@@ -21,48 +24,86 @@ FIRST_SOUND_S = 0.03
 DEAD_DEVICE_S = 4.0
 
 
-class _Feed(QIODevice):
-    """Hands the mix to the sound device as it asks for it, silence after its end."""
+class Track(NamedTuple):
+    """What is played: its samples, the reel's instant at the first one, and the share of its pace it plays at.
 
-    def __init__(self, samples: NDArray[np.int16], first: int, parent: QObject) -> None:
+    A whole song begins before the reel does, at a negative instant.
+    """
+
+    samples: NDArray[np.int16]  # (count, 2); may still be filled by a thread that keeps ahead of playing
+    rate: int
+    start_s: float = 0.0
+    pace: float = 1.0
+
+    def sample_at(self, reel_s: float) -> int:
+        return min(max(0, round((reel_s - self.start_s) / self.pace * self.rate)), len(self.samples))
+
+    @property
+    def end_s(self) -> float:
+        return self.start_s + len(self.samples) / self.rate * self.pace
+
+
+def as_integers(sound: Sound) -> NDArray[np.int16]:
+    """Return a sound as the device takes it."""
+    return np.asarray(np.clip(sound.samples, -1, 1) * 32767, dtype=np.int16)
+
+
+class _Feed(QIODevice):
+    """Hands a track to the sound device as it asks for it, round a loop or with silence after its end."""
+
+    def __init__(self, samples: NDArray[np.int16], first: int, loop: tuple[int, int] | None, parent: QObject) -> None:
         super().__init__(parent)
-        self._data = samples[first:].tobytes()
-        self._at = 0
+        self.samples = samples
+        self._at, self._loop = first, loop
         self.open(QIODevice.OpenModeFlag.ReadOnly)
 
     def readData(self, most: int) -> bytes:
-        most -= most % 4
-        part = self._data[self._at : self._at + most]
-        self._at += len(part)
-        return part if len(part) == most else part + bytes(most - len(part))
+        wanted = most // 4
+        parts = []
+        while wanted > 0:
+            end = self._loop[1] if self._loop is not None else len(self.samples)
+            part = self.samples[self._at : min(self._at + wanted, end)]
+            if len(part):
+                parts.append(part.tobytes())
+                self._at += len(part)
+                wanted -= len(part)
+            elif self._loop is not None and self._loop[1] > self._loop[0]:
+                self._at = self._loop[0]
+            else:
+                parts.append(bytes(4 * wanted))
+                wanted = 0
+        return b"".join(parts)
 
     def writeData(self, data: QByteArray | bytes | bytearray | memoryview, length: int) -> int:
         return 0
 
     def bytesAvailable(self) -> int:
-        return len(self._data) - self._at + super().bytesAvailable()
+        return 4 * max(0, len(self.samples) - self._at) + 1 + super().bytesAvailable()
 
     def isSequential(self) -> bool:
         return True
 
 
 class Player(QObject):
-    """The transport. `due` is emitted when another frame should be on screen."""
+    """The transport. `due` is emitted when another frame of the reel should be on screen, `at` with the reel's instant
+    that sounds, about sixty times a second."""
 
     due = Signal(int)
+    at = Signal(float)
     state_changed = Signal(bool)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._timeline: Timeline | None = None
-        self._samples: NDArray[np.int16] = np.zeros((0, 2), np.int16)
-        self._rate = 48000
+        self._track = Track(np.zeros((0, 2), np.int16), 48000)
+        self._loop: tuple[float, float] | None = None
         self._sink: QAudioSink | None = None
         self._feed: _Feed | None = None
         self._clock = QElapsedTimer()
-        self._start_s = 0.0
+        self._start_s = self._end_s = 0.0
         self._shift_s: float | None = None  # from the monotonic clock to the device's, None until it sounds
         self._reached_s = 0.0
+        self._told_s = 0.0
         self._timer = QTimer(self)
         self._timer.setTimerType(self._timer.timerType().PreciseTimer)
         self._timer.setInterval(TICK_MS)
@@ -77,33 +118,37 @@ class Player(QObject):
     def has_sound_card(self) -> bool:
         return not QMediaDevices.defaultAudioOutput().isNull()
 
-    def load(self, timeline: Timeline, mixed: Sound | None) -> None:
-        """Take another timeline and its mix. Playing goes on over a change of picture alone."""
-        same = self._timeline is not None and mixed is not None and len(mixed.samples) == len(self._samples)
+    def load(self, timeline: Timeline) -> None:
+        """Take another timeline. Playing goes on over a change of the reel that leaves its length."""
+        shorter = self._timeline is not None and timeline.frames != self._timeline.frames
         self._timeline = timeline
-        if mixed is not None:
-            self._samples = (np.clip(mixed.samples, -1, 1) * 32767).astype(np.int16)
-            self._rate = mixed.rate
-        if self.playing and not same:
+        if self.playing and shorter and self._loop is None:
             self.pause()
 
-    def play(self, frame: int) -> None:
-        """Play from a frame to the end of the reel."""
-        if self._timeline is None or self._timeline.frames == 0:
-            return
+    def renew(self, track: Track) -> None:
+        """Take the same sound made anew, with its clicks moved say, while it plays."""
+        same = len(track.samples) == len(self._track.samples) and track[1:] == self._track[1:]
+        if self._feed is not None and same:
+            self._track = track
+            self._feed.samples = track.samples
+
+    def play(self, track: Track, from_s: float, end_s: float, loop: tuple[float, float] | None = None) -> None:
+        """Play a track from one instant of the reel to another, or round and round between the ends of a loop."""
         self._halt()
-        self._start_s = time_of(frame, self._timeline.rate)
-        self._frame = frame
-        self._shift_s, self._reached_s = None, 0.0
+        self._track, self._loop = track, loop
+        self._start_s, self._end_s = from_s, end_s
+        self._frame = -1
+        self._shift_s, self._reached_s, self._told_s = None, 0.0, -1e9
         device = QMediaDevices.defaultAudioOutput()
         if not device.isNull():
             form = QAudioFormat()
-            form.setSampleRate(self._rate)
+            form.setSampleRate(track.rate)
             form.setChannelCount(2)
             form.setSampleFormat(QAudioFormat.SampleFormat.Int16)
             self._sink = QAudioSink(device, form, self)
-            self._sink.setBufferSize(self._rate * 4 // 10)
-            self._feed = _Feed(self._samples, round(self._start_s * self._rate), self)
+            self._sink.setBufferSize(track.rate * 4 // 10)
+            bounds = (track.sample_at(loop[0]), track.sample_at(loop[1])) if loop is not None else None
+            self._feed = _Feed(track.samples, track.sample_at(from_s), bounds, self)
             self._sink.start(self._feed)
             if int(self._sink.error().value) != 0:
                 self._sink = None  # the device would not open: keep time without it
@@ -118,12 +163,15 @@ class Player(QObject):
             self.state_changed.emit(False)
 
     def position_s(self) -> float:
-        """Return the instant of the reel that is sounding now; it never goes back while playing."""
+        """Return the instant of the reel that is sounding now; it never goes back while playing, but round a loop."""
         run = self._clock.nsecsElapsed() * 1e-9
         if self._sink is not None:
             run = self._heard_s(run, self._sink.processedUSecs() * 1e-6)
         self._reached_s = max(self._reached_s, run)
-        return self._start_s + self._reached_s
+        now = self._start_s + self._reached_s * self._track.pace
+        if self._loop is not None and now > self._loop[1] > self._loop[0]:
+            now = self._loop[0] + (now - self._loop[0]) % (self._loop[1] - self._loop[0])
+        return now
 
     def _heard_s(self, elapsed_s: float, played_s: float) -> float:
         """Return how much has been heard: the device's own count, made smooth by the monotonic clock.
@@ -160,10 +208,17 @@ class Player(QObject):
     def _tick(self) -> None:
         if self._timeline is None:
             return
-        frame = frame_on_screen(self.position_s(), self._timeline.rate)
-        if frame >= self._timeline.frames:
-            self.due.emit(self._timeline.frames - 1)
+        now = self.position_s()
+        if now >= self._end_s and self._loop is None:
+            if abs(self._end_s - time_of(self._timeline.frames, self._timeline.rate)) < 1e-6:  # the reel, not the song
+                self.due.emit(self._timeline.frames - 1)
+            self.at.emit(self._end_s)
             self.pause()
-        elif frame != self._frame:
+            return
+        frame = frame_on_screen(max(now, 0.0), self._timeline.rate)
+        if now >= 0 and frame != self._frame and frame < self._timeline.frames:
             self._frame = frame
             self.due.emit(frame)
+        if abs(now - self._told_s) >= TELL_S * self._track.pace:
+            self._told_s = now
+            self.at.emit(now)

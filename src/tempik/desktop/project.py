@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -11,7 +11,7 @@ from tempik.check.landing import Report, check_reel
 from tempik.edit import history
 from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
-from tempik.reel import Clip, Footage, Reel, by_id
+from tempik.reel import Clip, Footage, Point, Reel, by_id
 from tempik.reel.file import SUFFIX, load_reel, save_reel
 
 
@@ -22,6 +22,7 @@ class Project(QObject):
     selected = Signal()  # another clip or piece of footage is selected
     said = Signal(str, bool)  # a sentence for the status line, and whether it is an error
     moved = Signal(int)  # the playhead
+    points_selected = Signal()  # other points are selected
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -31,6 +32,7 @@ class Project(QObject):
         self.saved_reel: Reel = self.history.reel
         self.clip_id: str | None = None
         self.footage_id: str | None = None
+        self.points: frozenset[str] = frozenset()  # ids of the selected points
         self.frame = 0
         self._gesture = False
         self._report: Report | None = None
@@ -139,6 +141,16 @@ class Project(QObject):
             self.footage_id = footage
             self.selected.emit()
 
+    def select_points(self, points: Iterable[str]) -> None:
+        wanted = frozenset(points)
+        if wanted != self.points:
+            self.points = wanted
+            self.points_selected.emit()
+
+    def chosen_points(self) -> list[Point]:
+        """Return the selected points that are in use, in order of time."""
+        return [p for p in self.timeline.points if p.id in self.points]
+
     def go(self, frame: int) -> None:
         """Move the playhead to a frame of the reel."""
         frame = min(max(frame, 0), max(self.timeline.frames - 1, 0))
@@ -173,6 +185,7 @@ class Project(QObject):
         self.footage_id = reel.footage[0].id if reel.footage else None
         self._gesture = False
         self.frame = 0
+        self.points = frozenset()
         self._set(reel)
         self.selected.emit()
         self.moved.emit(0)

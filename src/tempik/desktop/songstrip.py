@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy, QToolButton, QWidget
 
 from tempik.desktop import theme
 from tempik.desktop.project import Project
+from tempik.desktop.song_paint import level_colour
+from tempik.desktop.stretch_panel import StretchPanel
 from tempik.desktop.strips import Song
 from tempik.desktop.theme import colour, figures, words
 from tempik.edit import change
-from tempik.reel import is_steady
+from tempik.reel import Point, beats_between, is_steady
 from tempik.time import clock_text, time_of
 
 HEIGHT = 56
 HANDLE_PX = 7
+SECTIONS_H = 5
 SHORTEST_S = 0.5
 
 
@@ -27,10 +30,18 @@ class SongStrip(QWidget):
         super().__init__()
         self.project, self.song = project, song
         self._layer: QPixmap | None = None
-        self._drawn: tuple[str, float] | None = None
+        self._drawn: tuple[str, str] | None = None
         self._grip = ""
         self._press_s = 0.0
         self._was = (0.0, 0.0)
+        self.panel = StretchPanel(project, self)
+        self.more = QToolButton(self)
+        self.more.setText("stretch, fades …")
+        self.more.setToolTip("Suggested stretches, gain and fades")
+        self.more.setStyleSheet("padding: 0 6px; min-height: 15px; font-size: 12px;")
+        self.more.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.more.clicked.connect(self.show_panel)
+        self.more.hide()
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
@@ -46,7 +57,8 @@ class SongStrip(QWidget):
     def _reel_changed(self) -> None:
         # While a point is dragged only the bars move; the song's outline need not be painted again.
         record = self.project.reel.soundtrack
-        drawn = (record.path, record.tempo_bpm) if record is not None else None
+        drawn = (record.path, f"{record.tempo_bpm:.2f}{is_steady(record)}") if record is not None else None
+        self.more.setVisible(record is not None)
         if drawn != self._drawn:
             self._drawn = drawn
             self._layer = None
@@ -58,6 +70,13 @@ class SongStrip(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._layer = None
+        self.more.adjustSize()
+        self.more.move(self.width() - self.more.width() - 3, 1)
+
+    def show_panel(self) -> None:
+        """Offer stretches, gain and fades."""
+        if self.project.reel.soundtrack is not None:
+            self.panel.show_at(self.mapToGlobal(QPoint(self.width() - 360, self.height() + 2)))
 
     @property
     def _length_s(self) -> float:
@@ -102,11 +121,17 @@ class SongStrip(QWidget):
         size = max(1, round(count / record.length_s))
         energy = np.convolve(peaks**2, np.ones(2 * size + 1) / (2 * size + 1), mode="same") ** 0.5
         top = float(energy.max()) or 1.0
-        middle = HEIGHT / 2 + 4
+        heard = record.heard
+        for section in heard.sections if heard is not None else ():
+            left, right = self._x(section.start_s), self._x(section.end_s)
+            p.fillRect(QRectF(left, HEIGHT - SECTIONS_H, right - left - 1, SECTIONS_H), level_colour(section.level))
+        for drop in heard.drops if heard is not None else ():
+            p.fillRect(QRectF(self._x(drop) - 1, 18, 2, HEIGHT - 18), QColor(theme.RHYTHM))
+        middle = HEIGHT / 2 + 3
         lines: list[list[QLineF]] = [[] for _ in range(5)]
         for i, (h, e) in enumerate(zip(peaks, energy, strict=True)):
             lines[min(4, int(e / top * 5))].append(
-                QLineF(i, middle - h * (HEIGHT / 2 - 8), i, middle + h * (HEIGHT / 2 - 8))
+                QLineF(i, middle - h * (HEIGHT / 2 - 11), i, middle + h * (HEIGHT / 2 - 11))
             )
         for shade, group in zip(("#4a433b", "#665a4a", "#85735a", "#a89070", "#d4b98e"), lines, strict=True):
             p.setPen(QColor(shade))
@@ -124,11 +149,10 @@ class SongStrip(QWidget):
         )
 
     def _paint_bars(self, p: QPainter) -> None:
-        record = self.project.reel.soundtrack
-        bars = [q for q in record.points if q.kind == "downbeat"] if record is not None else []
+        bars = self._bars()
         step = 1 if len(bars) < self.width() / 14 else 4 if len(bars) < self.width() / 4 else 16
         p.setPen(colour(theme.RHYTHM, 0.55))
-        p.drawLines([QLineF(self._x(q.time_s), HEIGHT - 5, self._x(q.time_s), HEIGHT) for q in bars[::step]])
+        p.drawLines([QLineF(self._x(q.time_s), HEIGHT - 9, self._x(q.time_s), HEIGHT - 5) for q in bars[::step]])
 
     def _paint_window(self, p: QPainter) -> None:
         box = self._window()
@@ -143,6 +167,7 @@ class SongStrip(QWidget):
         for x in (box.left() + 1, box.right() - 1):
             p.drawRoundedRect(QRectF(x - 2.5, HEIGHT / 2 - 9, 5, 18), 2, 2)
         p.setBrush(Qt.BrushStyle.NoBrush)
+        self._paint_fades(p, box)
         timeline = self.project.timeline
         x = self._x(timeline.start_s + time_of(self.project.frame, timeline.rate))
         p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))
@@ -153,6 +178,16 @@ class SongStrip(QWidget):
             length = time_of(timeline.frames, timeline.rate)
             text = f"{timeline.start_s:.2f} s + {length:.2f} s"
             p.drawText(box.adjusted(8, 0, -8, -3), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
+
+    def _paint_fades(self, p: QPainter, box: QRectF) -> None:
+        record = self.project.reel.soundtrack
+        if record is None:
+            return
+        p.setPen(QPen(QColor(theme.SPEED), 1.4))
+        if record.fade_in_s > 0:
+            p.drawLine(box.bottomLeft(), QPointF(self._x(record.start_s + record.fade_in_s), box.top()))
+        if record.fade_out_s > 0:
+            p.drawLine(box.bottomRight(), QPointF(box.right() - self._x(record.fade_out_s), box.top()))
 
     def _part(self, x: float) -> str:
         box = self._window()
@@ -200,10 +235,14 @@ class SongStrip(QWidget):
             self.project.settle("Stretch of song changed")
             self.update()
 
+    def _bars(self) -> list[Point]:
+        record = self.project.reel.soundtrack
+        return [q for q in beats_between(record, 0.0, record.length_s) if q.beat == 1] if record is not None else []
+
     def _snapped(self, song_s: float, free: bool) -> float:
         record = self.project.reel.soundtrack
         if free or record is None:
             return song_s
-        bars = [q.time_s for q in record.points if q.kind == "downbeat"]
+        bars = [q.time_s for q in self._bars()]
         nearest = min(bars, key=lambda t: abs(t - song_s), default=song_s)
         return nearest if abs(self._x(nearest) - self._x(song_s)) < 9 else song_s

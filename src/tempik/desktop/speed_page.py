@@ -23,9 +23,10 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop import theme
 from tempik.desktop.project import Project
+from tempik.desktop.song_paint import paint_sign
 from tempik.desktop.strips import Strips
 from tempik.desktop.theme import colour, figures, words
-from tempik.desktop.timeline_paint import draw_filling, paint_cue, paint_diamond
+from tempik.desktop.timeline_paint import draw_filling, paint_cue
 from tempik.edit import change
 from tempik.edit.timeline import Placed, source_at_frames
 from tempik.reel import Curve
@@ -150,7 +151,7 @@ class SpeedGraph(QWidget):
                 x = self._x(placed, frame, box)
                 p.setPen(QPen(colour(theme.RHYTHM, 0.2 + 0.4 * point.strength), 1))
                 p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-                paint_diamond(p, x, 8, 5, point)
+                paint_sign(p, x, 8, point, 5)
                 p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     @staticmethod

@@ -8,7 +8,7 @@ from PySide6.QtGui import QImage, QPixmap
 from tempik.desktop.work import Job, Worker
 from tempik.media import Sound, decode_sound
 from tempik.media.strip import Strip, make_strip
-from tempik.media.waveform import Waveform, waveform
+from tempik.media.waveform import BandOutline, Waveform, waveform
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 from tempik.render.sound import SOUND_RATE
@@ -74,12 +74,13 @@ class Song(QObject):
         self.path = ""
         self.sound: Sound | None = None
         self.outline: Waveform | None = None
+        self.bands: BandOutline | None = None
 
     def load(self, path: str) -> None:
         """Decode a song in the background; a call for the one already here does nothing."""
         if path == self.path:
             return
-        self.path, self.sound, self.outline = path, None, None
+        self.path, self.sound, self.outline, self.bands = path, None, None, None
         if not path:
             self.changed.emit()
             return
@@ -93,5 +94,21 @@ class Song(QObject):
             if self.path == path:
                 self.sound, self.outline = result
                 self.changed.emit()
+                self._read_bands(path)
 
         self._worker.start("Reading the song", work, done, self.failed.emit)
+
+    def _read_bands(self, path: str) -> None:
+        """Split the outline into low, middle and high, once the song can be shown and heard."""
+
+        def work(job: Job) -> BandOutline:
+            from tempik.rhythm.outline import band_outline  # its libraries are slow to load
+
+            return band_outline(path)
+
+        def done(bands: BandOutline) -> None:
+            if self.path == path:
+                self.bands = bands
+                self.changed.emit()
+
+        self._worker.start("Telling low from high", work, done)

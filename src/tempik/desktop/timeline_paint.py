@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from collections.abc import Sequence
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
 
 from tempik.accents import CATALOGUE, Pulse, accent_named, level
 from tempik.accents.envelope import Envelope, span_frames
 from tempik.desktop import theme
+from tempik.desktop.song_paint import DIM_BANDS, paint_sign, wave_picture
 from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import colour, figures, words
 from tempik.desktop.view import (
@@ -30,7 +30,6 @@ from tempik.desktop.view import (
     row_top,
 )
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
-from tempik.media.waveform import Waveform
 from tempik.reel import Point, Reel
 from tempik.retime import speed_range
 from tempik.time import time_of
@@ -179,62 +178,22 @@ def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovere
         x = view.x(timeline.reel_s(point))
         if not GUTTER <= x <= view.width:
             continue
-        if crowded and point.kind == "beat" and point.id != hovered:
+        if crowded and point.kind in ("beat", "hand") and point.id != hovered:
             p.setPen(QPen(QColor(theme.RHYTHM), 2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             p.drawPoint(QPointF(x, top + 9))
             continue
-        paint_diamond(p, x, top + 9, 6.5 if point.id == hovered else 5.2, point)
-
-
-def paint_diamond(p: QPainter, x: float, y: float, size: float, point: Point) -> None:
-    """A point's sign: filled for a downbeat, open for a beat, barred when placed by hand."""
-    sign = QPolygonF([QPointF(x, y - size), QPointF(x + size, y), QPointF(x, y + size), QPointF(x - size, y)])
-    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-    p.setPen(QPen(QColor(theme.RHYTHM), 1.5))
-    p.setBrush(QColor(theme.RHYTHM if point.kind in ("downbeat", "drop") else theme.GROUND))
-    p.drawPolygon(sign)
-    if point.kind == "hand":
-        p.drawLine(QPointF(x - size - 3, y), QPointF(x + size + 3, y))
-    if point.locked:
-        p.drawLine(QPointF(x, y - size - 3), QPointF(x, y + size + 3))
-    p.setBrush(Qt.BrushStyle.NoBrush)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        paint_sign(p, x, top + 9, point, 6.5 if point.id == hovered else 5.2)
 
 
 def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QRectF) -> None:
-    if song.outline is None:
+    start = timeline.start_s + view.start_s
+    picture = wave_picture(song, start, view.px_per_s, int(box.width()), int(box.height()), DIM_BANDS)
+    if picture is not None:
+        p.drawPixmap(box.topLeft(), picture)
+    elif timeline.reel.soundtrack is not None:
         p.setPen(QColor(theme.QUIET))
         p.setFont(words(12))
-        if timeline.reel.soundtrack is not None:
-            p.drawText(box, Qt.AlignmentFlag.AlignCenter, "reading the song …")
-        return
-    start = timeline.start_s + view.start_s
-    p.drawPixmap(box.topLeft(), _wave(song.outline, start, view.px_per_s, int(box.width()), int(box.height())))
-
-
-# The outline is kept with its picture, so that its identity stays its own.
-_WAVES: OrderedDict[tuple[int, float, float, int, int], tuple[Waveform, QPixmap]] = OrderedDict()
-
-
-def _wave(outline: Waveform, start_s: float, px_per_s: float, width: int, height: int) -> QPixmap:
-    """Return the outline of a stretch as a picture, kept while the view stays: most changes do not touch the sound."""
-    key = (id(outline), start_s, px_per_s, width, height)
-    kept = _WAVES.get(key)
-    if kept is None:
-        found = QPixmap(width, height)
-        found.fill(Qt.GlobalColor.transparent)
-        peaks = outline.columns(start_s, start_s + width / px_per_s, width)
-        painter = QPainter(found)
-        painter.setPen(QColor("#7c6d58"))
-        middle = height / 2
-        painter.drawLines(
-            [QLineF(i, middle - middle * h, i, middle + middle * h) for i, h in enumerate(peaks.tolist())]
-        )
-        painter.end()
-        _WAVES[key] = kept = (outline, found)
-        while len(_WAVES) > 4:
-            _WAVES.popitem(last=False)
-    return kept[1]
+        p.drawText(box, Qt.AlignmentFlag.AlignCenter, "reading the song …")
 
 
 def paint_picture_row(

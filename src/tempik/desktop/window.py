@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMainWindow,
     QMenu,
@@ -32,24 +33,25 @@ from tempik.desktop.clip_commands import ClipCommands
 from tempik.desktop.draft_panel import DraftPanel
 from tempik.desktop.files import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Files
 from tempik.desktop.footage_page import FootagePage
-from tempik.desktop.frames import PreviewFrames
 from tempik.desktop.palette import CommandPalette
-from tempik.desktop.player import Player
 from tempik.desktop.preview import LandingMeter, Preview
 from tempik.desktop.project import Project
+from tempik.desktop.rhythm_commands import RhythmCommands
+from tempik.desktop.rhythm_page import RhythmPage
 from tempik.desktop.songstrip import SongStrip
 from tempik.desktop.speed_page import SpeedPage
 from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import figures, icon, words
 from tempik.desktop.timeline import TimelineView
+from tempik.desktop.transport import Transport
 from tempik.desktop.welcome import Welcome
 from tempik.desktop.work import Job, Worker
 from tempik.edit.draft import Wish, draft_reel
 from tempik.errors import TempikError
 from tempik.reel.file import SUFFIX
-from tempik.render import Settings, export, mix
+from tempik.render import Settings, export
 from tempik.render.export import Cancelled
-from tempik.time import clock_text, rate_text, time_of
+from tempik.time import clock_text, frame_on_screen, rate_text, time_of
 
 SIZES = (
     (1080, 1920, "9:16"),
@@ -77,12 +79,15 @@ class Window(QMainWindow):
         self.strips = Strips(self.worker, self)
         self.song = Song(self.worker, self)
         self.files = Files(self.project, self.worker)
-        self.player = Player(self)
-        self.frames = PreviewFrames(self)
         self.clips = ClipCommands(self.project)
-        self.dropped = 0
-        self._due = -1
-        self._shown = -1
+        self.preview = Preview(self.project)
+        self.meter = LandingMeter(self.project)
+        self.transport = Transport(self.project, self.song, self.preview, self.meter)
+        self.player = self.transport.player
+        self.listening = self.transport.listening
+        self.rhythm = RhythmCommands(self.project, self.listening, self)
+        self.rhythm.song_s = lambda: self.transport.song_s
+        self.rhythm.is_playing = lambda: self.player.playing
         self._exporting: Job | None = None
         self._missing: list[str] = []
         self._closed = False
@@ -103,6 +108,7 @@ class Window(QMainWindow):
         self.middle = QStackedWidget()
         self.middle.addWidget(self.welcome)
         self.middle.addWidget(self.timeline)
+        self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
         self.footage_page = FootagePage(self.project, self.strips)
         self.speed_page = SpeedPage(self.project, self.strips)
         self.check_page = CheckPage(self.project)
@@ -115,7 +121,12 @@ class Window(QMainWindow):
         tabs.setSpacing(2)
         self.tabs: list[QToolButton] = []
         for number, (name, page) in enumerate(
-            (("Footage", self.footage_page), ("Speed", self.speed_page), ("Check", self.check_page))
+            (
+                ("Rhythm", self.rhythm_page),
+                ("Footage", self.footage_page),
+                ("Speed", self.speed_page),
+                ("Check", self.check_page),
+            )
         ):
             self.pages.addWidget(page)
             tab = QToolButton()
@@ -140,7 +151,7 @@ class Window(QMainWindow):
         inside.setSpacing(0)
         inside.addLayout(tabs)
         inside.addWidget(self.pages, 1)
-        self.show_page(0)
+        self.show_page(1)
 
         down = QSplitter(Qt.Orientation.Vertical)
         down.setHandleWidth(8)
@@ -148,7 +159,7 @@ class Window(QMainWindow):
         down.addWidget(bench)
         down.setStretchFactor(0, 3)
         down.setStretchFactor(1, 2)
-        down.setSizes([380, 280])
+        down.setSizes([372, 288])
         down.setChildrenCollapsible(False)
         left = QWidget()
         column = QVBoxLayout(left)
@@ -157,8 +168,6 @@ class Window(QMainWindow):
         column.addWidget(self.strip)
         column.addWidget(down, 1)
 
-        self.preview = Preview(self.project)
-        self.meter = LandingMeter(self.project)
         right = QWidget()
         side = QVBoxLayout(right)
         side.setContentsMargins(4, 0, 12, 0)
@@ -293,11 +302,9 @@ class Window(QMainWindow):
         self.files.opened.connect(self._opened)
         self.song.failed.connect(lambda text: self.say(text, True))
         self.worker.changed.connect(self._show_jobs)
-        self.player.due.connect(self.project.go)
         self.player.state_changed.connect(self._play_state)
-        self.frames.ready.connect(self._frame_ready)
-        self.frames.failed.connect(self._frame_failed)
-        self.preview.resized.connect(self._preview_resized)
+        self.transport.sounding.connect(self._sounds)
+        self.rhythm_page.sought.connect(self.transport.seek_song)
         self.welcome.song_wanted.connect(self.choose_song)
         self.welcome.footage_wanted.connect(self.choose_footage)
         self.welcome.draft_wanted.connect(self.show_draft)
@@ -317,7 +324,7 @@ class Window(QMainWindow):
         for command in COMMANDS:
             action = QAction(command.text, self)
             action.setShortcuts([QKeySequence(k) for k in command.keys])
-            owner = self if hasattr(self, command.method) else self.clips
+            owner = next(o for o in (self, self.clips, self.rhythm) if hasattr(o, command.method))
             action.triggered.connect(getattr(owner, command.method))
             self.addAction(action)
             self.commands[command.method] = action
@@ -326,7 +333,7 @@ class Window(QMainWindow):
         self.menu_button.setMenu(menu)
 
     def _reel_changed(self) -> None:
-        reel, timeline = self.project.reel, self.project.timeline
+        reel = self.project.reel
         for piece in reel.footage:
             self.strips.want(piece)
         self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
@@ -347,22 +354,9 @@ class Window(QMainWindow):
         if song and reel.soundtrack is not None and reel.soundtrack.tempo_bpm:
             song += f"\n{reel.soundtrack.tempo_bpm:.1f} BPM"
         self.welcome.show_state(song, len(reel.footage))
-        self.player.load(timeline, None)
-        self.frames.load(timeline, self._preview_size())
+        self.transport.reel_changed()
         self._enable()
         self._selection_changed()
-        self._moved(self.project.frame)
-
-    def _preview_size(self) -> tuple[int, int]:
-        """Return what the preview shows, at most half the reel's own size: finer than the screen would be wasted."""
-        reel = self.project.reel
-        box = self.preview.frame_box()
-        scale = min(0.5, max(0.1, box.height() * self.devicePixelRatioF() / reel.height))
-        width, height = (max(16, round(side * scale / 2) * 2) for side in (reel.width, reel.height))
-        return width, height
-
-    def _preview_resized(self) -> None:
-        self.frames.load(self.project.timeline, self._preview_size())
         self._moved(self.project.frame)
 
     def _enable(self) -> None:
@@ -421,116 +415,83 @@ class Window(QMainWindow):
     def show_page(self, number: int) -> None:
         self.pages.setCurrentIndex(number)
         self.tabs[number].setChecked(True)
+        in_song = self.pages.currentWidget() is self.rhythm_page
+        if in_song and not self.transport.in_song:
+            self.rhythm_page.follow(self.transport.song_s)
+            self.transport.cursor_s = self.rhythm_page.view.cursor_s
+        self.transport.in_song = in_song
 
-    def show_footage(self) -> None:
+    def show_rhythm(self) -> None:
         self.show_page(0)
 
-    def show_speed(self) -> None:
+    def show_footage(self) -> None:
         self.show_page(1)
 
-    def show_check(self) -> None:
+    def show_speed(self) -> None:
         self.show_page(2)
+
+    def show_check(self) -> None:
+        self.show_page(3)
+
+    def _sounds(self, song_s: float) -> None:
+        if self.transport.in_song:
+            self.rhythm_page.follow(song_s)
 
     # Playing
 
     def play_pause(self) -> None:
-        if self.player.playing:
-            self.player.pause()
-            return
-        timeline = self.project.timeline
-        if not timeline.frames:
-            return
-        if self.song.sound is not None or timeline.reel.soundtrack is None:
-            self.player.load(timeline, mix(timeline, self.song.sound))
+        self.transport.play_pause()
+
+    def remove_clip(self) -> None:
+        """On the Rhythm page the selected points go, else the selected clip."""
+        if self.transport.in_song and self.project.points:
+            self.rhythm.remove_points()
         else:
-            self.say("The song is still being read; playing without sound.")
-        self.dropped, self._due, self._shown = 0, -1, -1
-        start = self.project.frame if self.project.frame < timeline.frames - 1 else 0
-        self.project.go(start)
-        self.frames.want(start, True)
-        self.player.play(start)
+            self.clips.remove_clip()
 
     def _play_state(self, playing: bool) -> None:
         self.play_button.setIcon(icon("pause" if playing else "play"))
-        self._show_playback()
 
     def _moved(self, frame: int) -> None:
         timeline = self.project.timeline
-        time_s = time_of(frame, timeline.rate)
         beat = timeline.beat_at(frame)
         self.place.setText(beat.label if beat is not None else "–")
-        self.clock.setText(f"f {frame}  {clock_text(time_s)}" if timeline.frames else "")
-        playing = self.player.playing
-        if playing and self._due >= 0:
-            # Frames between the last due one and this were never shown, nor was the last if it came too late.
-            self.dropped += frame - self._due - 1 + (self._shown != self._due)
-        self._due = frame
-        if not timeline.frames or not timeline.placed:
-            self.preview.show_image(None)
-            self.preview.show_message("The reel appears here.")
-            return
-        image = self.frames.want(frame, playing)
-        if image is not None:
-            self._show(frame)
-            self.preview.show_image(image)
-        if frame % 15 == 0 or not playing:
-            self._show_playback()
+        self.clock.setText(f"f {frame}  {clock_text(time_of(frame, timeline.rate))}" if timeline.frames else "")
+        cursor_s = self.rhythm_page.view.cursor_s - timeline.start_s
+        elsewhere = frame_on_screen(max(0.0, cursor_s + 1e-9), timeline.rate) != frame
+        if self.transport.in_song and not self.player.playing and elsewhere:
+            self.rhythm_page.follow(timeline.start_s + time_of(frame, timeline.rate))
+            self.transport.cursor_s = self.rhythm_page.view.cursor_s
 
-    def _show(self, frame: int) -> None:
-        self._shown = frame
-
-    def _frame_ready(self, frame: int) -> None:
-        if (frame == self.project.frame and self._shown != frame) or (
-            frame == self.project.frame and not self.player.playing
-        ):
-            image = self.frames.want(frame, self.player.playing)
-            if image is not None:
-                self._show(frame)
-                self.preview.show_image(image)
-
-    def _frame_failed(self, text: str) -> None:
-        self.preview.show_image(None)
-        self.preview.show_message(text)
-
-    def _show_playback(self) -> None:
-        sound = "" if self.player.has_sound_card else " · silent"
-        size = round(self._preview_size()[1] / self.project.reel.height * 100)
-        self.meter.say(f"{size} % size · {rate_text(self.project.reel.rate)} fps · {self.dropped} dropped{sound}")
-
-    def _step(self, frames: int) -> None:
-        self.player.pause()
-        self.project.go(self.project.frame + frames)
+    def jump_to_beat(self) -> None:
+        """Ask for a bar and beat and go there."""
+        text, done = QInputDialog.getText(self, "Jump to bar.beat", "Bar and beat, such as 17.3:")
+        if done:
+            self.rhythm_page.jump_to(text)
 
     def step_back(self) -> None:
-        self._step(-1)
+        self.transport.step(-1)
 
     def step_on(self) -> None:
-        self._step(1)
+        self.transport.step(1)
 
     def leap_back(self) -> None:
-        self._step(-10)
+        self.transport.step(-10)
 
     def leap_on(self) -> None:
-        self._step(10)
-
-    def _stops(self) -> list[int]:
-        timeline = self.project.timeline
-        stops = {p.first for p in timeline.placed} | {timeline.frame_of_point(q) for q in timeline.on_reel()}
-        return sorted(s for s in stops | {0} if 0 <= s < max(timeline.frames, 1))
+        self.transport.step(10)
 
     def previous_stop(self) -> None:
-        self.player.pause()
-        self.project.go(max((s for s in self._stops() if s < self.project.frame), default=0))
+        self.transport.previous_stop()
 
     def next_stop(self) -> None:
-        self.player.pause()
-        self.project.go(min((s for s in self._stops() if s > self.project.frame), default=self.project.frame))
+        self.transport.next_stop()
 
     def to_start(self) -> None:
-        self._step(-self.project.frame)
+        self.transport.step(-self.project.frame)
 
     def to_end(self) -> None:
-        self._step(self.project.timeline.frames)
+        self.transport.step(self.project.timeline.frames)
 
     def zoom_in(self) -> None:
         self.timeline.zoom(1.4)
@@ -792,7 +753,6 @@ class Window(QMainWindow):
         if self._closed:
             return
         self._closed = True
-        self.player.pause()
         self.worker.stop_all()
-        self.frames.close()
+        self.transport.close()
         self.footage_page.scrubber.close()

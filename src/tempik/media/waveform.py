@@ -32,6 +32,16 @@ class Waveform(NamedTuple):
         return out
 
 
+class BandOutline(NamedTuple):
+    """The outlines of the low, middle and high bands, each 0 to 1 of its own loud passages."""
+
+    bands: tuple[Waveform, Waveform, Waveform]
+
+    def columns(self, start_s: float, end_s: float, count: int) -> NDArray[np.float32]:
+        """Return the largest peak of each band in each column, shape (3, count)."""
+        return np.stack([b.columns(start_s, end_s, count) for b in self.bands])
+
+
 def waveform(sound: Sound) -> Waveform:
     """Return the outline of a sound."""
     step = sound.rate // PEAKS_PER_S

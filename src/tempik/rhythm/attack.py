@@ -41,12 +41,11 @@ def fine_rise(samples: Array) -> Array:
     return total
 
 
-def band_outline(samples: Array) -> Array:
-    """Return how far the low, middle and high bands swing in each millisecond, shape (3, milliseconds), 0 to 1 of the
-    loudest of all. `samples` are mono at SAMPLE_RATE."""
+def band_swings(samples: Array) -> Array:
+    """Return how far the low, middle and high bands swing in each millisecond, shape (3, milliseconds). `samples` are
+    mono at SAMPLE_RATE."""
     count = len(samples) // _STEP
-    out = np.stack([np.abs(b[: count * _STEP]).reshape(count, _STEP).max(axis=1) for b in _bands(samples)])
-    return np.asarray(out / max(float(out.max(initial=0.0)), 1e-6), dtype=np.float32)
+    return np.stack([np.abs(b[: count * _STEP]).reshape(count, _STEP).max(axis=1) for b in _bands(samples)])
 
 
 _BLOCK, _OVERLAP = 1 << 17, 2400  # a tenth of a second either side: longer than any band's filter rings

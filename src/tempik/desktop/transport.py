@@ -1,0 +1,208 @@
+"""The transport: playing, stepping, and the frame that is on screen."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from tempik.desktop.frames import PreviewFrames
+from tempik.desktop.listening import Listening
+from tempik.desktop.player import Player
+from tempik.desktop.preview import LandingMeter, Preview
+from tempik.desktop.project import Project
+from tempik.desktop.strips import Song
+from tempik.time import frame_on_screen, rate_text, time_of
+
+
+class Transport(QObject):
+    """Moves the playhead, by playing or by steps, and has the preview follow it.
+
+    On the Rhythm page (`in_song`) the whole song plays from the cursor there; else the reel plays.
+    """
+
+    sounding = Signal(float)  # seconds of the song, while it plays
+
+    def __init__(self, project: Project, song: Song, preview: Preview, meter: LandingMeter) -> None:
+        super().__init__(project)
+        self.project, self.song, self.preview, self.meter = project, song, preview, meter
+        self.player = Player(self)
+        self.frames = PreviewFrames(self)
+        self.listening = Listening(project, song)
+        self.in_song = False
+        self.cursor_s = 0.0  # seconds of the song
+        self.dropped = 0
+        self.shown = -1  # the frame that the preview shows
+        self._due = -1
+        self.player.due.connect(project.go)
+        self.player.at.connect(self._sounds)
+        self.player.state_changed.connect(self._state)
+        self.frames.ready.connect(self._ready)
+        self.frames.failed.connect(self._failed)
+        preview.resized.connect(self._resized)
+        project.moved.connect(self.show_frame)
+        self.listening.changed.connect(self._listening_changed)
+
+    # Playing
+
+    @property
+    def song_s(self) -> float:
+        """Where the song sounds while it plays, else where the cursor or the playhead stands."""
+        timeline = self.project.timeline
+        if self.player.playing:
+            return timeline.start_s + self.player.position_s()
+        if self.in_song:
+            return self.cursor_s
+        return timeline.start_s + time_of(self.project.frame, timeline.rate)
+
+    def play_pause(self) -> None:
+        if self.player.playing:
+            self.player.pause()
+            return
+        timeline = self.project.timeline
+        self.dropped, self._due, self.shown = 0, -1, -1
+        if self.song.sound is None and timeline.reel.soundtrack is not None:
+            self.project.said.emit("The song is still being read; playing without sound.", False)
+        if self.in_song:
+            self._play_song()
+        elif timeline.frames:
+            start = self.project.frame if self.project.frame < timeline.frames - 1 else 0
+            self.project.go(start)
+            self.frames.want(start, True)
+            end_s = time_of(timeline.frames, timeline.rate)
+            self.player.play(self.listening.reel_track(), time_of(start, timeline.rate), end_s)
+
+    def _play_song(self) -> None:
+        record, start_s = self.project.reel.soundtrack, self.project.timeline.start_s
+        if record is None:
+            return
+        listening = self.listening
+        if listening.looping and listening.marked is not None:
+            a, b = listening.marked
+            inside = a <= self.cursor_s < b
+            track = listening.song_track(a, b)
+            loop = (a - start_s, b - start_s)
+            self.player.play(track, (self.cursor_s if inside else a) - start_s, loop[1], loop)
+        else:
+            begin = self.cursor_s if self.cursor_s < record.length_s - 0.05 else 0.0
+            # The reel is a part of the song, so that its picture plays along where it is passed.
+            track = listening.song_track(begin, record.length_s)
+            self.player.play(track, begin - start_s, track.end_s)
+
+    def _listening_changed(self) -> None:
+        """Play on with what was changed: other clicks at once, another pace or loop from where it sounds."""
+        if not self.player.playing:
+            return
+        now_s = self.song_s
+        self.player.pause()
+        self.cursor_s = now_s
+        self.play_pause()
+
+    def points_changed(self) -> None:
+        """Clicks follow the points while they play."""
+        if self.player.playing and self.listening.clicks and self.in_song:
+            self._listening_changed()
+
+    def _sounds(self, reel_s: float) -> None:
+        if self.in_song:
+            self.cursor_s = self.project.timeline.start_s + reel_s
+        self.sounding.emit(self.project.timeline.start_s + reel_s)
+
+    def _state(self, playing: bool) -> None:
+        if not playing:
+            self.listening.stop()
+        self.show_playback()
+
+    # Stepping
+
+    def step(self, frames: int) -> None:
+        self.player.pause()
+        self.project.go(self.project.frame + frames)
+
+    def stops(self) -> list[int]:
+        """Return the frames of cuts and points, in order."""
+        timeline = self.project.timeline
+        stops = {p.first for p in timeline.placed} | {timeline.frame_of_point(q) for q in timeline.on_reel()}
+        return sorted(s for s in stops | {0} if 0 <= s < max(timeline.frames, 1))
+
+    def previous_stop(self) -> None:
+        self.player.pause()
+        self.project.go(max((s for s in self.stops() if s < self.project.frame), default=0))
+
+    def next_stop(self) -> None:
+        self.player.pause()
+        self.project.go(min((s for s in self.stops() if s > self.project.frame), default=self.project.frame))
+
+    def seek_song(self, song_s: float) -> None:
+        """Go to an instant of the song; the playhead follows where the reel uses it."""
+        self.cursor_s = song_s
+        timeline = self.project.timeline
+        frame = frame_on_screen(max(0.0, song_s - timeline.start_s + 1e-9), timeline.rate)
+        inside = timeline.start_s - 1e-9 <= song_s and frame < timeline.frames
+        if self.player.playing:
+            self._listening_changed_at(song_s)
+        elif inside:
+            self.project.go(frame)
+
+    def _listening_changed_at(self, song_s: float) -> None:
+        self.player.pause()
+        self.cursor_s = song_s
+        self.play_pause()
+
+    # The picture
+
+    def reel_changed(self) -> None:
+        self.player.load(self.project.timeline)
+        self.frames.load(self.project.timeline, self.preview_size())
+        self.show_frame(self.project.frame)
+        self.points_changed()
+
+    def preview_size(self) -> tuple[int, int]:
+        """Return what the preview shows, at most half the reel's own size: finer than the screen would be wasted."""
+        reel = self.project.reel
+        box = self.preview.frame_box()
+        scale = min(0.5, max(0.1, box.height() * self.preview.devicePixelRatioF() / reel.height))
+        width, height = (max(16, round(side * scale / 2) * 2) for side in (reel.width, reel.height))
+        return width, height
+
+    def _resized(self) -> None:
+        self.frames.load(self.project.timeline, self.preview_size())
+        self.show_frame(self.project.frame)
+
+    def show_frame(self, frame: int) -> None:
+        """Show a frame of the reel, at once where it is ready."""
+        timeline = self.project.timeline
+        playing = self.player.playing
+        if playing and self._due >= 0 and frame > self._due:
+            # Frames between the last due one and this were never shown, nor was the last if it came too late.
+            self.dropped += frame - self._due - 1 + (self.shown != self._due)
+        self._due = frame
+        if not timeline.frames or not timeline.placed:
+            self.preview.show_image(None)
+            self.preview.show_message("The reel appears here.")
+            return
+        image = self.frames.want(frame, playing)
+        if image is not None:
+            self.shown = frame
+            self.preview.show_image(image)
+        if frame % 15 == 0 or not playing:
+            self.show_playback()
+
+    def _ready(self, frame: int) -> None:
+        if frame == self.project.frame and (self.shown != frame or not self.player.playing):
+            image = self.frames.want(frame, self.player.playing)
+            if image is not None:
+                self.shown = frame
+                self.preview.show_image(image)
+
+    def _failed(self, text: str) -> None:
+        self.preview.show_image(None)
+        self.preview.show_message(text)
+
+    def show_playback(self) -> None:
+        sound = "" if self.player.has_sound_card else " · silent"
+        size = round(self.preview_size()[1] / self.project.reel.height * 100)
+        self.meter.say(f"{size} % size · {rate_text(self.project.reel.rate)} fps · {self.dropped} dropped{sound}")
+
+    def close(self) -> None:
+        self.player.pause()
+        self.listening.stop()
+        self.frames.close()
