@@ -206,7 +206,8 @@ def _places(grid: Grid, length_s: float) -> list[Fraction]:
     """Return the places of the beats as read; beats are carried on to both ends of the song where they are even."""
     last = len(grid.times_s) - 1
     out, place = [], grid.first
-    while place - grid.step > -1 and grid.time_at(place - grid.step) >= 0:
+    # A shift opens room for a beat before the first that was found; half and double tempo do not.
+    while grid.one % 1 and place - grid.step > -1 and grid.time_at(place - grid.step) >= 0:
         place -= grid.step
     while place <= last and grid.time_at(place) <= length_s:
         out.append(place)

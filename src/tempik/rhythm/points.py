@@ -25,6 +25,7 @@ from tempik.rhythm.sections import find_sections
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
 ANALYSIS_VERSION = 4
 SURE_ENOUGH = 0.35
+_DENSE_HZ = 3.0
 
 
 Report = Callable[[float], None]
@@ -110,10 +111,11 @@ def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share:
     report(0.9)
     length_s = len(samples) / SAMPLE_RATE
     onsets = find_onsets(power, heard, rise)
-    if len(beats.times_s) < 4 or beats.confidence < SURE_ENOUGH:
+    confidence = beats.confidence * beyond_chance(beats.times_s, onsets)
+    if len(beats.times_s) < 4 or confidence < SURE_ENOUGH:
         sections = find_sections(heard, np.empty(0), np.empty(0))
         return Analysis(
-            length_s, confidence=beats.confidence, onsets=onsets, sections=sections.sections, drops=sections.drops
+            length_s, confidence=confidence, onsets=onsets, sections=sections.sections, drops=sections.drops
         )
     numbers = np.arange(len(beats.times_s)) - beats.first_downbeat
     sections = find_sections(heard, beats.times_s, beats.times_s[numbers % beats.metre == 0])
@@ -129,12 +131,37 @@ def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share:
         metre=beats.metre,
         division=division(beats.times_s, heard),
         steady=beats.steady,
-        confidence=beats.confidence,
+        confidence=confidence,
         beats=made,
         onsets=onsets,
         sections=sections.sections,
         drops=sections.drops,
     )
+
+
+def beyond_chance(times_s: NDArray[np.float64], onsets: tuple[Onset, ...]) -> float:
+    """Return how far more onsets lie on beats and their halves than would by chance, 0 to 1; 1 where onsets are dense.
+
+    A grid chosen among many meets some of any few onsets: three standard deviations of a binomial are nothing, seven
+    sure. Dense onsets fill every grid, so they say nothing here; how strong they are on the beat does.
+    """
+    if len(times_s) < 4:
+        return 0.0
+    hits = np.array(
+        [o.time_s for o in onsets if times_s[0] - 0.1 <= o.time_s <= times_s[-1] + 0.1 and o.strength > 0.3]
+    )
+    if len(hits) < 6:
+        return 0.0
+    count = len(hits)
+    if count > _DENSE_HZ * (times_s[-1] - times_s[0]):
+        return 1.0
+    deviations = []
+    for lattice in (times_s, np.sort(np.concatenate([times_s, (times_s[1:] + times_s[:-1]) / 2]))):
+        at = np.clip(np.searchsorted(lattice, hits), 1, len(lattice) - 1)
+        off = np.minimum(np.abs(hits - lattice[at - 1]), np.abs(hits - lattice[at]))
+        chance = min(0.06 / float(np.median(np.diff(lattice))), 0.8)
+        deviations.append((float((off < 0.03).sum()) - count * chance) / np.sqrt(count * chance * (1 - chance)))
+    return float(np.clip((max(deviations) - 3) / 4, 0, 1))
 
 
 def division(times_s: NDArray[np.float64], heard: Features) -> int:
