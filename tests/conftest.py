@@ -102,6 +102,7 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     made.show()
     qtbot.waitExposed(made)
     yield made
+    made.project.saved_reel = made.project.reel  # a test that failed must not be asked about unsaved changes
     made.shut_down()
     made.close()
 

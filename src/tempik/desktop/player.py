@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QByteArray, QElapsedTimer, QIODevice, QObject, QTimer, Signal
-from PySide6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
+from PySide6.QtMultimedia import QAudioDevice, QAudioFormat, QAudioSink, QMediaDevices
 
 from tempik.edit.timeline import Timeline
 from tempik.media import Sound
@@ -97,6 +97,9 @@ class Player(QObject):
         self._timeline: Timeline | None = None
         self._track = Track(np.zeros((0, 2), np.int16), 48000)
         self._loop: tuple[float, float] | None = None
+        self._devices = QMediaDevices(self)
+        self._devices.audioOutputsChanged.connect(self._devices_changed)
+        self._device: QAudioDevice | None = None
         self._sink: QAudioSink | None = None
         self._feed: _Feed | None = None
         self._clock = QElapsedTimer()
@@ -116,7 +119,16 @@ class Player(QObject):
 
     @property
     def has_sound_card(self) -> bool:
-        return not QMediaDevices.defaultAudioOutput().isNull()
+        return not self._output().isNull()
+
+    def _output(self) -> QAudioDevice:
+        """Return the sound device, asked for once and again when devices come or go: asking can take long."""
+        if self._device is None:
+            self._device = QMediaDevices.defaultAudioOutput()
+        return self._device
+
+    def _devices_changed(self) -> None:
+        self._device = None
 
     def load(self, timeline: Timeline) -> None:
         """Take another timeline. Playing goes on over a change of the reel that leaves its length."""
@@ -139,7 +151,7 @@ class Player(QObject):
         self._start_s, self._end_s = from_s, end_s
         self._frame = -1
         self._shift_s, self._reached_s, self._told_s = None, 0.0, -1e9
-        device = QMediaDevices.defaultAudioOutput()
+        device = self._output()
         if not device.isNull():
             form = QAudioFormat()
             form.setSampleRate(track.rate)

@@ -1,0 +1,143 @@
+"""Listening: clicks on their samples, slow play in time and in tune, and songs that are odd or broken."""
+
+import struct
+import wave
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from made_music import band, steady
+from media_files import numbered, write_sound, write_video
+from tempik.errors import TempikError
+from tempik.media import Sound, decode_sound
+from tempik.media.audio import LONG_S
+from tempik.render.hearing import slowed, with_clicks
+from tempik.rhythm import analyse
+from tempik.rhythm.features import SAMPLE_RATE
+
+RATE = 48000
+
+
+def test_a_click_begins_on_its_own_sample_and_downbeats_are_higher() -> None:
+    silent = Sound(np.zeros((RATE * 2, 2), np.float32), RATE)
+    heard = with_clicks(silent, [(0.5, True), (1.25, False)], 0.6).samples[:, 0]
+    assert np.flatnonzero(heard)[0] == RATE // 2
+    high, low = heard[RATE // 2 : RATE // 2 + 1440], heard[RATE * 5 // 4 : RATE * 5 // 4 + 1440]
+    assert np.flatnonzero(np.abs(np.fft.rfft(high)))[0] >= 0
+    assert np.argmax(np.abs(np.fft.rfft(high))) > 1.3 * np.argmax(np.abs(np.fft.rfft(low)))
+    assert not with_clicks(silent, [(0.5, True)], 0.0).samples.any()
+
+
+@pytest.mark.parametrize("pace", [0.75, 0.5])
+def test_slow_play_keeps_the_pitch_and_puts_every_hit_in_its_place(pace: float) -> None:
+    t = np.arange(6 * RATE) / RATE
+    tone = 0.2 * np.sin(2 * np.pi * 440 * t)
+    for hit in np.arange(0.5, 5.5, 0.5):
+        at = int(hit * RATE)
+        tone[at : at + 960] += np.exp(-np.arange(960) / 240) * np.sin(2 * np.pi * 1800 * t[:960])
+    slow = slowed(Sound(np.stack([tone, tone], 1).astype(np.float32), RATE), pace)
+    assert len(slow.samples) == round(len(tone) / pace)
+    spectrum = np.abs(np.fft.rfft(slow.samples[:, 0] * np.hanning(len(slow.samples))))
+    hz = np.fft.rfftfreq(len(slow.samples), 1 / RATE)
+    assert hz[np.argmax(spectrum * (hz < 1000))] == pytest.approx(440, abs=2)
+    high = np.abs(np.diff(slow.samples[:, 0], 2))
+    for hit in (1.5, 3.0, 4.5):
+        at = int(hit / pace * RATE)
+        window = high[at - 2400 : at + 2400]
+        assert (np.argmax(window) - 2400) / RATE == pytest.approx(0, abs=0.006)
+
+
+# Songs that are odd
+
+
+def wav(path: Path, samples: np.ndarray, rate: int, code: int = 1, bits: int = 16) -> Path:
+    """Write a WAV file by hand, of any rate and of floats too (format code 3)."""
+    data = samples.astype("<f4").tobytes() if code == 3 else (np.clip(samples, -1, 1) * 32767).astype("<i2").tobytes()
+    size = bits // 8
+    head = b"WAVEfmt " + struct.pack("<IHHIIHH", 16, code, 1, rate, rate * size, size, bits)
+    path.write_bytes(b"RIFF" + struct.pack("<I", 36 + len(data)) + head + b"data" + struct.pack("<I", len(data)) + data)
+    return path
+
+
+@pytest.fixture(scope="module")
+def music() -> np.ndarray:
+    return band(steady(120, 24)).samples
+
+
+def resampled(samples: np.ndarray, rate: int) -> np.ndarray:
+    at = np.arange(int(len(samples) * rate / SAMPLE_RATE)) * SAMPLE_RATE / rate
+    return np.interp(at, np.arange(len(samples)), samples)
+
+
+@pytest.mark.parametrize("rate", [8000, 44100, 192000])
+def test_any_sample_rate_gives_the_same_beats(tmp_path: Path, music: np.ndarray, rate: int) -> None:
+    found = analyse(str(wav(tmp_path / "s.wav", resampled(music, rate), rate)))
+    assert found.tempo_bpm == pytest.approx(120, abs=0.1)
+
+
+def test_floats_that_are_no_numbers_count_as_silence(tmp_path: Path, music: np.ndarray) -> None:
+    samples = music.copy()
+    samples[::5000] = np.nan
+    samples[1::7000] = np.inf
+    found = analyse(str(wav(tmp_path / "s.wav", samples, SAMPLE_RATE, 3, 32)))
+    assert found.tempo_bpm == pytest.approx(120, abs=0.1)
+
+
+def test_a_clipped_song_keeps_its_beats(tmp_path: Path, music: np.ndarray) -> None:
+    found = analyse(str(wav(tmp_path / "s.wav", np.clip(music * 12, -1, 1), SAMPLE_RATE)))
+    assert found.tempo_bpm == pytest.approx(120, abs=0.1)
+
+
+@pytest.mark.parametrize("count", [0, 1])
+def test_a_song_of_no_or_one_sample_says_so(tmp_path: Path, count: int) -> None:
+    path = wav(tmp_path / "s.wav", np.zeros(count), RATE)
+    with pytest.raises(TempikError, match=r"no sound that can be decoded|less than half a second"):
+        analyse(str(path))
+
+
+def test_a_container_that_lies_about_its_length_is_read_to_where_it_ends(tmp_path: Path, music: np.ndarray) -> None:
+    path = wav(tmp_path / "s.wav", music, SAMPLE_RATE)
+    data = bytearray(path.read_bytes())
+    data[40:44] = struct.pack("<I", 0x7FFFFFFF)  # two gigabytes, it says
+    path.write_bytes(bytes(data))
+    assert analyse(str(path)).length_s == pytest.approx(len(music) / SAMPLE_RATE, abs=0.1)
+
+
+def test_a_film_is_a_song_by_its_sound(tmp_path: Path, music: np.ndarray) -> None:
+    sound = resampled(music, RATE).astype(np.float32)
+    path = write_video(tmp_path / "f.mp4", numbered(96, 64), 60, sound=sound)
+    assert analyse(str(path)).tempo_bpm == pytest.approx(120, abs=0.2)
+
+
+def test_a_long_mix_is_analysed_in_parts_and_kept_out_of_memory(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two tempi in a row, with parts made short so that the test is: beats and bars run on over the joints."""
+    from tempik.media import audio
+    from tempik.rhythm import points
+
+    monkeypatch.setattr(points, "_PART_S", 30.0)
+    monkeypatch.setattr(audio, "LONG_S", 20.0)
+    both = np.concatenate([band(steady(120, 60)).samples, band(steady(140, 60)).samples])
+    path = str(write_sound(tmp_path / "s.wav", resampled(both, RATE).astype(np.float32)))
+    found = analyse(path)
+    times = np.array([b.time_s for b in found.beats])
+    assert not found.steady and found.length_s == pytest.approx(len(both) / SAMPLE_RATE, abs=0.01)
+    assert np.all(np.diff(times) > 0.15)
+    assert np.median(np.diff(times[times < 50])) == pytest.approx(0.5, abs=0.002)
+    assert np.median(np.diff(times[times > 70])) == pytest.approx(60 / 140, abs=0.002)
+    bars = [b.bar for b in found.beats]
+    assert bars == sorted(bars)
+    kept = decode_sound(path)
+    assert isinstance(kept.samples, np.memmap) and len(kept.samples) == pytest.approx(len(both) * 2, abs=RATE // 10)
+    assert LONG_S == 1200
+
+
+def test_wave_files_of_the_standard_library_are_read(tmp_path: Path) -> None:
+    with wave.open(str(tmp_path / "s.wav"), "wb") as out:
+        out.setnchannels(2)
+        out.setsampwidth(2)
+        out.setframerate(RATE)
+        out.writeframes(bytes(4 * RATE))
+    assert decode_sound(str(tmp_path / "s.wav")).samples.shape == (RATE, 2)

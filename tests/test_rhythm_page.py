@@ -1,0 +1,251 @@
+"""The Rhythm page, driven as a person would: reading, choosing, selecting, tapping, listening."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from tempik.demo.song import write_song
+from tempik.desktop.rhythm_paint import BARS_H, HEAD_H, SECTIONS_H
+from tempik.desktop.window import Window
+from tempik.edit.assemble import assemble
+from tempik.edit.draft import Wish
+from tempik.reel import Choice, Soundtrack
+from tempik.reel.file import load_reel, save_reel
+
+WAIT = 10000
+
+
+@pytest.fixture(scope="module")
+def forged(media: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A reel to the demo's song, 128 BPM and 16 bars, of small pictures."""
+    folder = tmp_path_factory.mktemp("forged")
+    write_song(folder / "song.wav")
+    files = [str(media / "a.mp4"), str(media / "b.mp4")]
+    wish = Wish(every=4, length_s=30.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    save_reel(assemble(str(folder / "song.wav"), files, [(files[0], 2.0)], wish).reel, folder / "r.tempik")
+    return folder / "r.tempik"
+
+
+@pytest.fixture
+def page(window: Window, forged: Path, qtbot: QtBot) -> Window:
+    """That reel, open at the Rhythm page with its song read."""
+    assert window.files.open_project(forged)
+    window.show_rhythm()
+    qtbot.waitUntil(lambda: window.song.sound is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.rhythm_page.view.width() > 300, timeout=WAIT)
+    return window
+
+
+def song(window: Window) -> Soundtrack:
+    record = window.project.reel.soundtrack
+    assert record is not None
+    return record
+
+
+def sign(window: Window, number: int) -> QPoint:
+    """Where the sign of a point stands in the view."""
+    view = window.rhythm_page.view
+    x = view.span.x(window.project.timeline.points[number].time_s)
+    return QPoint(round(x), SECTIONS_H + BARS_H + HEAD_H // 2)
+
+
+def near(window: Window, song_s: float, px_per_s: float = 300.0) -> None:
+    """Zoom so that an instant lies in the middle of the view."""
+    view = window.rhythm_page.view
+    view.span = view.span._replace(start_s=song_s - view.width() / px_per_s / 2, px_per_s=px_per_s).kept_on(
+        song(window).length_s
+    )
+    view.refresh()
+
+
+def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> None:
+    rhythm, before = page.rhythm_page, [p.time_s for p in song(page).points]
+    rhythm.half.click()
+    assert song(page).tempo_bpm == pytest.approx(64, abs=0.1)
+    page.undo()
+    rhythm.later.click()
+    assert song(page).points[1].time_s == pytest.approx((before[0] + before[1]) / 2, abs=0.01)
+    page.undo()
+    rhythm.metre.setValue(3)
+    assert {p.beat for p in song(page).points} == {1, 2, 3}
+    page.undo()
+    assert [p.time_s for p in song(page).points] == before
+
+
+def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None:
+    rhythm = page.rhythm_page
+    pulses = len(page.project.timeline.pulses[1])
+    rhythm.kind.setCurrentText("downbeats")
+    rhythm.kind.activated.emit(rhythm.kind.currentIndex())
+    assert all(p.beat == 1 for p in song(page).points)
+    assert len(page.project.timeline.pulses[1]) < pulses
+    assert f"{len(song(page).points)} points in use" in rhythm.selection.text()
+
+
+def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
+    rhythm = page.rhythm_page
+    page.listening.mark((8.0, 16.0))
+    rhythm.where.setCurrentIndex(1)
+    rhythm.kind.setCurrentText("onsets")
+    rhythm.kind.activated.emit(rhythm.kind.currentIndex())
+    kinds = {p.kind for p in song(page).points if 8 <= p.time_s < 16}
+    assert kinds == {"onset"} and song(page).points[0].kind == "downbeat"
+
+
+def test_a_click_selects_a_drag_moves_and_shift_extends(page: Window, qtbot: QtBot) -> None:
+    near(page, song(page).points[20].time_s)
+    view = page.rhythm_page.view
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=sign(page, 20))
+    assert page.project.points == {song(page).points[20].id}
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, sign(page, 21))
+    assert len(page.project.points) == 2
+    before = [p.time_s for p in page.project.chosen_points()]
+    start = sign(page, 20)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, start)
+    QTest.mouseMove(view, start + QPoint(12, 0))
+    from PySide6.QtCore import QEvent, QPointF
+    from PySide6.QtGui import QMouseEvent
+
+    moved = QPointF(start + QPoint(12, 0))
+    view.mouseMoveEvent(
+        QMouseEvent(
+            QEvent.Type.MouseMove,
+            moved,
+            view.mapToGlobal(moved),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.AltModifier,
+        )
+    )
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, start + QPoint(12, 0))
+    after = [p.time_s for p in page.project.chosen_points()]
+    assert [b - a for a, b in zip(before, after, strict=True)] == pytest.approx([12 / 300] * 2, abs=0.002)
+    page.undo()
+    assert [p.time_s for p in page.project.chosen_points()] == before
+
+
+def test_a_sweep_over_the_wave_selects_and_a_click_moves_the_cursor(page: Window) -> None:
+    near(page, 10.0, 100.0)
+    view = page.rhythm_page.view
+    middle = SECTIONS_H + BARS_H + HEAD_H + 40
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(200, middle))
+    assert view.cursor_s == pytest.approx(view.span.time(200), abs=1e-6)
+    assert page.project.frame == int((view.cursor_s - song(page).start_s) * float(page.project.reel.rate) + 1e-6)
+
+
+def test_nudging_snapping_locking_and_taking_out_by_key(page: Window) -> None:
+    point = song(page).points[12]
+    page.project.select_points({point.id})
+    for name, by in (("nudge_on", 0.001), ("nudge_back", 0.0), ("nudge_frame_on", 1 / 30)):
+        page.commands[name].trigger()
+        (now,) = page.project.chosen_points()
+        assert now.time_s == pytest.approx(point.time_s + by, abs=1e-9)
+    page.commands["lock_points"].trigger()
+    page.commands["nudge_on"].trigger()
+    assert "locked" in page.status.text()
+    page.commands["lock_points"].trigger()
+    page.commands["remove_clip"].trigger()
+    assert point.id not in {p.id for p in song(page).points} and page.project.points == frozenset()
+    assert len(page.project.reel.clips) > 5  # Delete took the point, not a clip
+
+
+def test_two_anchored_beats_refit_the_grid(page: Window) -> None:
+    first, later = song(page).points[4], song(page).points[44]
+    for point, by in ((first, 0.010), (later, 0.050)):
+        page.project.select_points({point.id})
+        for _ in range(round(by * 1000)):
+            page.rhythm.nudge_on()
+        page.rhythm.anchor_point()
+    between = next(p for p in song(page).points if p.id == "b24")
+    # The first anchor shifted every beat by 10 ms, the later one stands 50 ms beyond that.
+    assert between.time_s == pytest.approx((first.time_s + 0.010 + later.time_s + 0.060) / 2, abs=1e-4)
+    page.rhythm.free_anchors()
+    assert next(p for p in song(page).points if p.id == "b4").time_s == first.time_s
+
+
+def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
+    """Taps 60 ms late on every beat of two bars: offered with the lateness, placed on the beats themselves."""
+    page.rhythm.tap()
+    assert "Play the song" in page.status.text()
+    beats = [p.time_s for p in song(page).points[20:28]]
+    page.rhythm.is_playing = lambda: True
+    for beat in beats:
+        page.rhythm.song_s = lambda b=beat: b + 0.06  # type: ignore[misc]
+        page.rhythm.tap()
+    assert page.rhythm_page.taps.text().startswith("8 taps, 6")
+    assert page.rhythm_page.for_taps[0].isVisibleTo(page.rhythm_page)
+    page.rhythm_page.for_taps[0].click()
+    placed = [p.time_s for p in song(page).points if p.kind == "hand"]
+    assert max(min(abs(t - b) for t in placed) for b in beats) < 0.012
+    assert page.rhythm.taps == []
+
+
+def test_a_tapped_tempo_reads_the_whole_song(page: Window) -> None:
+    beats = [p.time_s for p in song(page).points]
+    page.rhythm.taps = [b + 0.04 for b in beats[16:32:2]]
+    page.rhythm.take_tempo()
+    assert song(page).reading.way == "own"
+    assert song(page).tempo_bpm == pytest.approx(64, rel=0.002)
+    page.undo()
+    assert [p.time_s for p in song(page).points] == beats
+
+
+def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
+    page.listening.mark((10.0, 10.6))
+    page.rhythm.toggle_loop()
+    page.rhythm.toggle_clicks()
+    heard: list[float] = []
+    page.transport.sounding.connect(heard.append)
+    page.play_pause()
+    qtbot.waitUntil(lambda: len(heard) > 90, timeout=WAIT)
+    assert all(10.0 - 0.02 <= t <= 10.6 + 0.02 for t in heard)
+    assert sum(b < a - 0.3 for a, b in zip(heard, heard[1:], strict=False)) >= 1  # it went round
+    page.rhythm.next_pace()
+    assert page.listening.pace == 0.75 and page.player.playing
+    page.play_pause()
+    assert not page.player.playing
+
+
+def test_jumping_to_a_bar_and_beat(page: Window) -> None:
+    assert page.rhythm_page.jump_to("9.3")
+    assert page.rhythm_page.count.text() == "9.3"
+    assert page.project.timeline.beat_at(page.project.frame).label in ("9.2", "9.3")  # type: ignore[union-attr]
+    assert not page.rhythm_page.jump_to("900.1")
+    assert "no beat '900.1'" in page.status.text()
+
+
+def test_points_go_to_a_file_and_come_back(page: Window, tmp_path: Path) -> None:
+    before = [(round(p.time_s, 5), p.bar, p.beat) for p in song(page).points]
+    page.rhythm.write_points_to(tmp_path / "p.mid")
+    page.rhythm.half_tempo()
+    page.rhythm.read_points_from(tmp_path / "p.mid")
+    assert [(round(p.time_s, 5), p.bar, p.beat) for p in song(page).points] == [
+        (pytest.approx(t, abs=2e-5), bar, beat) for t, bar, beat in before
+    ]
+    (tmp_path / "bad.csv").write_text("time_s\nsoon\n")
+    page.rhythm.read_points_from(tmp_path / "bad.csv")
+    assert "row 2: 'soon'" in page.status.text() and len(song(page).points) == len(before)
+
+
+def test_a_suggested_stretch_fades_and_gain_are_kept(page: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    page.strip.show_panel()
+    panel = page.strip.panel
+    panel.fade_out.setValue(1.5)
+    panel.gain.setValue(-6.0)
+    assert (song(page).fade_out_s, song(page).gain_db) == (1.5, -6.0)
+    page.project.save(tmp_path / "r.tempik")
+    kept = load_reel(tmp_path / "r.tempik").soundtrack
+    assert kept is not None and (kept.fade_out_s, kept.gain_db) == (1.5, -6.0)
+    panel.hide()
+
+
+def test_a_hand_edit_outlives_another_choice_in_the_window(page: Window) -> None:
+    point = song(page).points[9]
+    page.project.select_points({point.id})
+    page.rhythm.set_strength(0.33)
+    page.rhythm.choose(Choice("downbeats"), False)
+    page.rhythm.choose(Choice(), False)
+    assert next(p for p in song(page).points if p.id == point.id).strength == pytest.approx(0.33)
