@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.media import decode_sound
-from tempik.rhythm.features import SAMPLE_RATE
 from tempik.rhythm.points import analyse_samples
+from tempik.rhythm.records import SAMPLE_RATE
 
 Times = NDArray[np.float64]
 

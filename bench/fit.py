@@ -23,7 +23,8 @@ from bench.beats import annotation, songs_of
 from tempik.media import decode_sound
 from tempik.rhythm.attack import fine_rise
 from tempik.rhythm.beats import candidates_of
-from tempik.rhythm.features import SAMPLE_RATE, Listening, features, listening
+from tempik.rhythm.features import Listening, features, listening
+from tempik.rhythm.records import SAMPLE_RATE
 from tempik.rhythm.score import NAMES, describe
 from tempik.rhythm.weights import WEIGHTS
 

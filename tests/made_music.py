@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.rhythm.features import SAMPLE_RATE
+from tempik.rhythm.records import SAMPLE_RATE
 
 Samples = NDArray[np.float32]
 _PROGRESSION = (0, 5, 3, 4)

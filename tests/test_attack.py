@@ -7,7 +7,8 @@ from scipy.signal import butter, sosfiltfilt
 from tempik.rhythm.attack import STEP_RATE, _bands, attacks_near, edges, fine_power, fine_rise
 from tempik.rhythm.bars import find_bars
 from tempik.rhythm.beats import find_beats
-from tempik.rhythm.features import BANDS_HZ, FRAME_RATE, SAMPLE_RATE, features, listening
+from tempik.rhythm.features import BANDS_HZ, FRAME_RATE, features, listening
+from tempik.rhythm.records import SAMPLE_RATE
 
 RNG = np.random.default_rng(9)
 

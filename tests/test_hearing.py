@@ -14,7 +14,7 @@ from tempik.media import Sound, decode_sound
 from tempik.media.audio import LONG_S
 from tempik.render.hearing import slowed, with_clicks
 from tempik.rhythm import analyse
-from tempik.rhythm.features import SAMPLE_RATE
+from tempik.rhythm.records import SAMPLE_RATE
 
 RATE = 48000
 
@@ -115,9 +115,9 @@ def test_a_long_mix_is_analysed_in_parts_and_kept_out_of_memory(
 ) -> None:
     """Two tempi in a row, with parts made short so that the test is: beats and bars run on over the joints."""
     from tempik.media import audio
-    from tempik.rhythm import points
+    from tempik.rhythm import kept as keeping
 
-    monkeypatch.setattr(points, "_PART_S", 30.0)
+    monkeypatch.setattr(keeping, "_PART_S", 30.0)
     monkeypatch.setattr(audio, "LONG_S", 20.0)
     both = np.concatenate([band(steady(120, 60)).samples, band(steady(140, 60)).samples])
     path = str(write_sound(tmp_path / "s.wav", resampled(both, RATE).astype(np.float32)))

@@ -12,8 +12,8 @@ from tempik.demo.song import beat_times, write_song
 from tempik.errors import TempikError
 from tempik.media import decode_sound
 from tempik.rhythm import Analysis, analyse
-from tempik.rhythm.features import SAMPLE_RATE
 from tempik.rhythm.points import analyse_samples
+from tempik.rhythm.records import SAMPLE_RATE
 
 
 def heard(path: Path) -> Analysis:

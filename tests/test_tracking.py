@@ -6,8 +6,8 @@ import pytest
 
 from made_music import Music, band, joined, ramped, steady
 from tempik.rhythm import Analysis
-from tempik.rhythm.features import SAMPLE_RATE
 from tempik.rhythm.points import analyse_samples
+from tempik.rhythm.records import SAMPLE_RATE
 
 
 def beats_of(found: Analysis) -> np.ndarray:

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
-from tempik.rhythm.features import SAMPLE_RATE
+from tempik.rhythm.records import SAMPLE_RATE
 
 Array = NDArray[np.float32]
 Times = NDArray[np.float64]

@@ -13,9 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, maximum_filter1d, uniform_filter1d
 
+from tempik.rhythm.records import SAMPLE_RATE
+
 Array = NDArray[np.float32]
 
-SAMPLE_RATE = 24000
+
 FRAME_RATE = 100  # features a second
 HOP = SAMPLE_RATE // FRAME_RATE
 WINDOW = 1024

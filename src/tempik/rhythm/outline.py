@@ -7,7 +7,7 @@ import numpy as np
 from tempik.media.audio import decode_sound
 from tempik.media.waveform import BandOutline, Waveform
 from tempik.rhythm.attack import band_swings
-from tempik.rhythm.features import SAMPLE_RATE
+from tempik.rhythm.records import SAMPLE_RATE
 
 _BLOCK_S = 300
 

@@ -2,28 +2,20 @@
 
 from __future__ import annotations
 
-import hashlib
-import os
-from collections.abc import Callable, Iterator
-from pathlib import Path
+from collections.abc import Callable, Iterable
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
 from tempik.errors import TempikError
-from tempik.media.audio import LONG_S, sound_blocks
 from tempik.rhythm.attack import fine_power, fine_rise
 from tempik.rhythm.beats import find_beats
-from tempik.rhythm.cache import cache_folder
-from tempik.rhythm.features import FRAME_RATE, SAMPLE_RATE, Features, features
+from tempik.rhythm.features import FRAME_RATE, Features, features
 from tempik.rhythm.onsets import find_onsets
-from tempik.rhythm.records import Analysis, Beat, Onset, Section
+from tempik.rhythm.records import SAMPLE_RATE, Analysis, Beat, Onset, Section
 from tempik.rhythm.sections import find_sections
 
-# Raise when the analysis changes, so that what was kept of songs is worked out again.
-ANALYSIS_VERSION = 4
 SURE_ENOUGH = 0.35
 _DENSE_HZ = 3.0
 
@@ -31,47 +23,15 @@ _DENSE_HZ = 3.0
 Report = Callable[[float], None]
 
 
-def analyse(path: str, report: Report | None = None) -> Analysis:
-    """Find the beats of a song file. Results are kept by the file's contents, so a second call takes no time.
-
-    `report` is called with the share done; it may raise to stop. Raises TempikError when the file has no sound.
-    """
-    kept = _kept_name(path)
-    if kept is not None and kept.exists():
-        try:
-            return msgspec.msgpack.decode(kept.read_bytes(), type=Analysis)
-        except (msgspec.DecodeError, OSError):
-            pass  # a damaged entry is worked out again
-    tell = report or (lambda share: None)
-    tell(0.02)
-    parts: list[Analysis] = []
-    for number, samples in enumerate(_parts(path)):
+def analyse_parts(parts: Iterable[NDArray[np.float32]], path: str, tell: Report) -> Analysis:
+    """Analyse a song given in one part or, where it is long, in several. Raises TempikError when it is too short."""
+    done: list[Analysis] = []
+    for number, samples in enumerate(parts):
         if number == 0 and len(samples) < SAMPLE_RATE // 2:
             raise TempikError(f"{path} lasts less than half a second; choose a longer song.")
         tell(0.35 if number == 0 else 0.95)
-        parts.append(analyse_samples(samples, tell if number == 0 else lambda share: None))
-    found = parts[0] if len(parts) == 1 else _joined(parts)
-    if kept is not None:
-        _keep(kept, msgspec.msgpack.encode(found))
-    tell(1.0)
-    return found
-
-
-_PART_S = LONG_S / 2
-
-
-def _parts(path: str) -> Iterator[NDArray[np.float32]]:
-    """Yield a song's mono samples: whole up to LONG_S, else in parts of half that, so that memory stays bounded."""
-    held: list[NDArray[np.float32]] = []
-    count, part = 0, round(_PART_S * SAMPLE_RATE)
-    for block in sound_blocks(path, SAMPLE_RATE, mono=True):
-        held.append(block[:, 0])
-        count += len(block)
-        while count >= 2 * part:
-            whole = np.concatenate(held)
-            yield whole[:part]
-            held, count = [whole[part:]], len(whole) - part
-    yield np.concatenate(held) if held else np.empty(0, np.float32)
+        done.append(analyse_samples(samples, tell if number == 0 else lambda share: None))
+    return done[0] if len(done) == 1 else _joined(done)
 
 
 def _joined(parts: list[Analysis]) -> Analysis:
@@ -186,22 +146,3 @@ def beat_strength(times_s: NDArray[np.float64], heard: Features, downbeat: NDArr
     quiet, full = np.percentile(loud, 5), np.percentile(loud, 95)
     level = np.clip((loud - min(quiet, full - 12)) / max(full - quiet, 12), 0, 1)
     return np.asarray(np.clip(0.58 * np.minimum(attack, 1) + 0.34 * level + 0.08 * downbeat, 0.02, 1), dtype=np.float64)
-
-
-def _kept_name(path: str) -> Path | None:
-    try:
-        with open(path, "rb") as file:
-            digest = hashlib.file_digest(file, "blake2b").hexdigest()[:32]
-    except OSError:
-        return None  # decoding says what is wrong with the file
-    return cache_folder() / "rhythm" / f"{digest}.v{ANALYSIS_VERSION}"
-
-
-def _keep(name: Path, data: bytes) -> None:
-    try:
-        name.parent.mkdir(parents=True, exist_ok=True)
-        part = name.with_suffix(f".{os.getpid()}.part")
-        part.write_bytes(data)
-        part.replace(name)
-    except OSError:
-        pass  # a full or read-only cache costs time, nothing else

@@ -6,6 +6,8 @@ from typing import Literal, NamedTuple
 
 import msgspec
 
+SAMPLE_RATE = 24000  # at which songs are analysed, mono
+
 Band = Literal["kick", "snare", "hat", "other"]
 BANDS: tuple[Band, ...] = ("kick", "snare", "hat", "other")
 LevelName = Literal["quiet", "middle", "full"]

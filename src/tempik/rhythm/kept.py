@@ -1,0 +1,88 @@
+"""The analysis of a song file, kept by the file's contents.
+
+What was kept is read without loading the analysis, whose libraries take half a second; where there is something to
+analyse they load while the song is being decoded.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from itertools import chain
+from pathlib import Path
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.media.audio import LONG_S, sound_blocks
+from tempik.rhythm.cache import cache_folder
+from tempik.rhythm.records import SAMPLE_RATE, Analysis
+
+# Raise when the analysis changes, so that what was kept of songs is worked out again.
+ANALYSIS_VERSION = 4
+
+Report = Callable[[float], None]
+
+
+def analyse(path: str, report: Report | None = None) -> Analysis:
+    """Find the beats of a song file. Results are kept by the file's contents, so a second call takes no time.
+
+    `report` is called with the share done; it may raise to stop. Raises TempikError when the file has no sound.
+    """
+    kept = _kept_name(path)
+    if kept is not None and kept.exists():
+        try:
+            return msgspec.msgpack.decode(kept.read_bytes(), type=Analysis)
+        except (msgspec.DecodeError, OSError):
+            pass  # a damaged entry is worked out again
+    tell = report or (lambda share: None)
+    tell(0.02)
+    with ThreadPoolExecutor(1) as pool:
+        parts = _parts(path)
+        first = pool.submit(next, parts, np.empty(0, np.float32))
+        from tempik.rhythm.points import analyse_parts
+
+        found = analyse_parts(chain([first.result()], parts), path, tell)
+    if kept is not None:
+        _keep(kept, msgspec.msgpack.encode(found))
+    tell(1.0)
+    return found
+
+
+_PART_S = LONG_S / 2
+
+
+def _parts(path: str) -> Iterator[NDArray[np.float32]]:
+    """Yield a song's mono samples: whole up to LONG_S, else in parts of half that, so that memory stays bounded."""
+    held: list[NDArray[np.float32]] = []
+    count, part = 0, round(_PART_S * SAMPLE_RATE)
+    for block in sound_blocks(path, SAMPLE_RATE, mono=True):
+        held.append(block[:, 0])
+        count += len(block)
+        while count >= 2 * part:
+            whole = np.concatenate(held)
+            yield whole[:part]
+            held, count = [whole[part:]], len(whole) - part
+    yield np.concatenate(held) if held else np.empty(0, np.float32)
+
+
+def _kept_name(path: str) -> Path | None:
+    try:
+        with open(path, "rb") as file:
+            digest = hashlib.file_digest(file, "blake2b").hexdigest()[:32]
+    except OSError:
+        return None  # decoding says what is wrong with the file
+    return cache_folder() / "rhythm" / f"{digest}.v{ANALYSIS_VERSION}"
+
+
+def _keep(name: Path, data: bytes) -> None:
+    try:
+        name.parent.mkdir(parents=True, exist_ok=True)
+        part = name.with_suffix(f".{os.getpid()}.part")
+        part.write_bytes(data)
+        part.replace(name)
+    except OSError:
+        pass  # a full or read-only cache costs time, nothing else
