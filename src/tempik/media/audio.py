@@ -110,6 +110,8 @@ def sound_blocks(path: str, rate: int, mono: bool = False) -> Iterator[Samples]:
 
 def _floats(frame: av.AudioFrame) -> Samples:
     samples = np.asarray(frame.to_ndarray(), dtype=np.float32).T
+    if np.isfinite(samples.sum()):
+        return samples
     return np.nan_to_num(samples, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
 
 

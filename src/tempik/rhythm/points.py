@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -63,9 +64,10 @@ def _joined(parts: list[Analysis]) -> Analysis:
 
 def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share: None) -> Analysis:
     """Analyse mono samples at `features.SAMPLE_RATE`."""
-    heard = features(samples)
-    report(0.5)
-    rise, power = fine_rise(samples), fine_power(samples)
+    with ThreadPoolExecutor(1) as pool:
+        rising = pool.submit(fine_rise, samples)
+        heard, power = features(samples), fine_power(samples)
+        rise = rising.result()
     report(0.6)
     beats = find_beats(power, heard, rise)
     report(0.9)
