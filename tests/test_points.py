@@ -7,6 +7,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
+from tempik.accents.pulses import numbered
 from tempik.edit import points
 from tempik.edit.stretch import suggested_stretches
 from tempik.edit.timeline import Timeline
@@ -235,3 +236,18 @@ def test_suggested_stretches_start_on_a_section_and_end_on_a_bar(reel: Reel, wan
 def test_a_short_song_is_offered_whole(reel: Reel) -> None:
     (offer,) = suggested_stretches(song(reel), 60.0)
     assert (offer.start_s, offer.length_s) == (0.0, 33.0)
+
+
+def test_rules_keep_their_count_over_a_stretch_of_onsets(reel: Reel) -> None:
+    """Every 4th point stays on the downbeats before and after a roll, and counts the roll's own attacks in it."""
+    after = points.with_choice_in(reel, Choice("onsets"), 8.5, 9.9)  # three beats give way to onsets
+    fired = [p for p, number in numbered(song(after).points) if number % 4 == 0]
+    assert all(p.beat == 1 for p in fired if p.kind != "onset")
+    assert [round(p.time_s, 3) for p in fired if p.kind == "onset"] == [8.51]
+    assert len([p for p in fired if p.kind != "onset"]) == 15
+
+
+def test_the_count_runs_on_where_beats_are_not_chosen(reel: Reel) -> None:
+    timeline = Timeline(points.with_choices(reel, [Choice("onsets", bands=())]))
+    assert timeline.points == ()
+    assert timeline.beat_at(105).label == "2.3"  # type: ignore[union-attr]  # 3.5 s

@@ -7,6 +7,7 @@ import math
 from bisect import bisect_right
 from collections.abc import Iterable, Sequence
 from fractions import Fraction
+from itertools import groupby
 from typing import NamedTuple
 
 from tempik.accents.catalogue import Look, Moment, accent_named
@@ -42,9 +43,30 @@ def fires(row: AccentRow, points: Sequence[Point]) -> set[str]:
     """Return the ids of the points that the row's rule fires, painting left aside."""
     if row.rule.every <= 0:
         return set()
-    counted = beats(points)
-    first = anchor(counted) + row.rule.offset
-    return {p.id for i, p in enumerate(counted) if (i - first) % row.rule.every == 0}
+    return {p.id for p, number in numbered(points) if (number - row.rule.offset) % row.rule.every == 0}
+
+
+def numbered(points: Sequence[Point]) -> list[tuple[Point, int]]:
+    """Return the points that rules count, each with its number.
+
+    Beats and their parts are counted from the first downbeat, and keep their count over a stretch in which onsets
+    are used instead; onsets are counted from the first of each such stretch. Points placed by hand are not counted.
+    """
+    out: list[tuple[Point, int]] = []
+    bar_0: int | None = None
+    counted = [p for p in points if p.kind != "hand"]
+    for onsets, group in groupby(counted, key=lambda p: p.kind == "onset"):
+        run = list(group)
+        if onsets:
+            out += [(p, i) for i, p in enumerate(run)]
+            continue
+        downbeats = [i for i, p in enumerate(run) if p.beat == 1 and not p.part]
+        first = downbeats[0] if downbeats else 0
+        a_bar = downbeats[1] - first if len(downbeats) > 1 else len(run)
+        bar_0 = run[first].bar if bar_0 is None else bar_0
+        base = (run[first].bar - bar_0) * a_bar
+        out += [(p, base + i - first) for i, p in enumerate(run)]
+    return out
 
 
 def pulses(row: AccentRow, song: Soundtrack | None, rate: Fraction, frames: int) -> list[Pulse]:

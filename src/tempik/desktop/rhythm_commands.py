@@ -19,6 +19,7 @@ from tempik.reel.model import Way
 from tempik.time import time_of
 
 POINTS_FILTER = "Points (*.csv *.txt *.mid *.midi);;All files (*)"
+SAME_S = 0.03
 SAVE_FILTER = "CSV (*.csv);;Labels, tab-separated (*.txt);;MIDI tempo map (*.mid)"
 
 
@@ -181,8 +182,17 @@ class RhythmCommands(QObject):
         if song is None or not self.taps:
             return
         read = read_taps(self.taps, song.heard.onsets if song.heard else ())
-        marks = [(t, "") for t in (read.snapped if snapped else read.corrected) if t <= song.length_s]
-        if self.project.change(f"{len(marks)} points tapped", lambda reel: points.with_points(reel, marks)):
+        wanted = [t for t in (read.snapped if snapped else read.corrected) if t <= song.length_s]
+        # A point that is in use already is not wanted twice.
+        there = [p.time_s for p in song.points]
+        marks = [(t, "") for t in wanted if abs((points.nearest(there, t) or -1.0) - t) > SAME_S]
+        what = f"{len(marks)} points tapped"
+        if len(marks) < len(wanted):
+            what += f"; {len(wanted) - len(marks)} were there already"
+        if not marks:
+            self.project.said.emit("Every tap meets a point that is in use already.", False)
+            self.forget_taps()
+        elif self.project.change(what, lambda reel: points.with_points(reel, marks)):
             self.forget_taps()
 
     def take_tempo(self) -> None:

@@ -92,7 +92,7 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, height: int) -> No
 
 def paint_ruler(p: QPainter, timeline: Timeline, view: View) -> None:
     """bar.beat first; seconds below, and frame numbers once a frame is wide enough to read."""
-    points = [q for q in timeline.on_reel() if q.beat]
+    points = timeline.beats
     downbeats = [q for q in points if q.beat == 1]
     bar_px = _spacing(downbeats, timeline, view)
     step = next((s for s in (1, 2, 4, 8, 16, 32) if bar_px * s >= 46), 64)

@@ -334,9 +334,10 @@ class Window(QMainWindow):
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
+        # The song comes first: without it there is nothing to see or hear of the rhythm.
+        self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
         for piece in reel.footage:
             self.strips.want(piece)
-        self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
         self.title.setText(self.project.name)
         self.saved.setText("unsaved" if self.project.unsaved else "saved" if self.project.path else "")
         undo, redo = self.project.history.can_undo, self.project.history.can_redo

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look, Pulse, look_at, pulses
-from tempik.reel import Clip, Edge, Footage, Point, Reel, by_id, point_of
+from tempik.reel import Clip, Edge, Footage, Point, Reel, beats_between, by_id, point_of
 from tempik.retime import TimeMap
 from tempik.time import frame_of, time_of
 
@@ -63,7 +63,9 @@ class Timeline:
         self.start_s = song.start_s if song else 0.0
         self._point_frames = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
         self._on_reel = tuple(p for p in self.points if 0 <= self._point_frames[p.id] <= self.frames)
-        self._beat_frames = [(self._point_frames[p.id], p) for p in self._on_reel if p.beat]
+        end_s = self.start_s + time_of(self.frames, self.rate)
+        self.beats: tuple[Point, ...] = beats_between(song, self.start_s, end_s) if song else ()
+        self._beat_frames = [(frame_of(p.time_s - self.start_s, self.rate), p) for p in self.beats]
         self.placed = self._place()
         self._firsts = [p.first for p in self.placed]
         self.pulses: list[list[Pulse]] = [pulses(row, song, reel.rate, self.frames) for row in reel.rows]
@@ -82,7 +84,7 @@ class Timeline:
         return frame_of(point.time_s - self.start_s, self.rate) if frame is None else frame
 
     def beat_at(self, frame: int) -> Point | None:
-        """Return the last beat at or before a frame, or None before the first."""
+        """Return the last beat as read at or before a frame, chosen or not, or None before the first."""
         number = bisect_right(self._beat_frames, frame, key=lambda b: b[0])
         return self._beat_frames[number - 1][1] if number else None
 

@@ -7,16 +7,18 @@ nor what is tied to a point: a point that is not chosen still has its instant (`
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from fractions import Fraction
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from msgspec.structs import replace
 
 from tempik.reel.model import Choice, Point, PointEdit, PointKind, Reading, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
+
+T = TypeVar("T")
 
 
 class Grid(NamedTuple):
@@ -92,24 +94,40 @@ def beats_between(song: Soundtrack, from_s: float, to_s: float) -> tuple[Point, 
     grid = grid_of(song)
     if grid is None:
         return ()
-    return tuple(p for p in _grid_points(grid, Choice(), song.length_s) if from_s - 1e-9 <= p.time_s <= to_s + 1e-9)
+    beats = _grid_points(song, grid, Choice())
+    first = bisect_left(beats, from_s - 1e-9, key=lambda p: p.time_s)
+    return tuple(beats[first : bisect_right(beats, to_s + 1e-9, key=lambda p: p.time_s)])
 
 
-_kept: deque[tuple[tuple[Any, ...], Any]] = deque(maxlen=8)
+class _Kept:
+    """The last few results by the records they were made of. Records are frozen, so the same objects mean the same
+    result; comparing them by value would cost more than making it."""
+
+    def __init__(self, most: int) -> None:
+        self._kept: deque[tuple[tuple[Any, ...], Any]] = deque(maxlen=most)
+
+    def get(self, key: tuple[Any, ...], make: Callable[[], T]) -> T:
+        for known, made in self._kept:
+            if all(a is b or (isinstance(a, float) and a == b) for a, b in zip(key, known, strict=True)):
+                return made  # type: ignore[no-any-return]
+        made = make()
+        self._kept.appendleft((key, made))
+        return made
+
+
+_songs, _grids, _lattices = _Kept(8), _Kept(8), _Kept(24)
 
 
 def _derived(song: Soundtrack) -> tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]:
-    # Records are frozen, so the same objects mean the same points; comparing them by value would cost more.
+    def make() -> tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]:
+        edits = {e.id: e for e in song.edits}
+        # While points are edited the grid stays: it is kept apart.
+        grid = _grids.get((song.heard, song.reading, song.own), lambda: _grid(song))
+        points = _chosen(song, grid, edits)
+        return grid, points, edits, {p.id: i for i, p in enumerate(points)}
+
     key = (song.heard, song.reading, song.choices, song.edits, song.own, song.placed, song.length_s)
-    for known, made in _kept:
-        if all(a is b for a, b in zip(key[:-1], known[:-1], strict=True)) and key[-1] == known[-1]:
-            return made  # type: ignore[no-any-return]
-    edits = {e.id: e for e in song.edits}
-    grid = _grid(song)
-    points = _chosen(song, grid, edits)
-    made = (grid, points, edits, {p.id: i for i, p in enumerate(points)})
-    _kept.appendleft((key, made))
-    return made
+    return _songs.get(key, make)
 
 
 def _grid(song: Soundtrack) -> Grid | None:
@@ -160,7 +178,7 @@ def _chosen(song: Soundtrack, grid: Grid | None, edits: dict[str, PointEdit]) ->
         if choice.of == "onsets":
             candidates = _onset_points(song, choice)
         else:
-            candidates = _grid_points(grid, choice, song.length_s) if grid is not None else []
+            candidates = _grid_points(song, grid, choice) if grid is not None else []
         points += [p for p in candidates if _covers(choice, p.time_s) and not any(_covers(c, p.time_s) for c in later)]
     have = {p.id for p in points}
     kept = [_edited(p, edits.get(p.id)) for p in points if not (p.id in edits and edits[p.id].gone)]
@@ -179,8 +197,16 @@ def _covers(choice: Choice, time_s: float) -> bool:
     return choice.from_s <= time_s and (choice.to_s is None or time_s < choice.to_s)
 
 
-def _grid_points(grid: Grid, choice: Choice, length_s: float) -> list[Point]:
+_EVERY_BEAT = Choice()
+
+
+def _grid_points(song: Soundtrack, grid: Grid, choice: Choice) -> list[Point]:
     """Return the beats of a grid that a choice takes, from the song's start to its end, with the parts between."""
+    kept = _EVERY_BEAT if choice == _EVERY_BEAT else choice
+    return _lattices.get((grid, kept, song.length_s), lambda: _lattice(grid, choice, song.length_s))
+
+
+def _lattice(grid: Grid, choice: Choice, length_s: float) -> list[Point]:
     start = _place(choice.first) if choice.first.startswith(grid.prefix) else None
     first = grid.one if start is None else start
     out: list[Point] = []
