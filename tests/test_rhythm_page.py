@@ -85,6 +85,14 @@ def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None
     assert f"{len(song(page).points)} points in use" in rhythm.selection.text()
 
 
+def test_every_nth_is_counted_from_the_selected_beat(page: Window) -> None:
+    rhythm, point = page.rhythm_page, song(page).points[5]
+    page.project.select_points({point.id})
+    rhythm.kind.setCurrentText("every 4th beat")
+    rhythm.kind.activated.emit(rhythm.kind.currentIndex())
+    assert {p.beat for p in song(page).points} == {point.beat} and point.id in {p.id for p in song(page).points}
+
+
 def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
     rhythm = page.rhythm_page
     page.listening.mark((8.0, 16.0))

@@ -121,7 +121,9 @@ class RhythmPage(QWidget):
     def _make_choice(self) -> None:
         self.kind = QComboBox()
         self.kind.setAccessibleName("Which points are used")
-        self.kind.setToolTip("Which points are used: slots, accents and snapping follow")
+        self.kind.setToolTip(
+            "Which points are used; every n-th is counted from the selected beat, else from a downbeat"
+        )
         self.kind.setMaxVisibleItems(20)
         for text, choice in KINDS:
             self.kind.addItem(text, choice)
@@ -386,7 +388,11 @@ class RhythmPage(QWidget):
 
     def _choose(self) -> None:
         plain: Choice = self.kind.currentData()
-        choice = Choice(plain.of, plain.every, "", plain.between, self.least.value() / 100, plain.bands or ())
+        # Every n-th is counted from the selected beat, where just one is.
+        chosen = self.project.chosen_points()
+        counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and chosen[0].id[:1] in ("b", "u")
+        first = chosen[0].id if counted else ""
+        choice = Choice(plain.of, plain.every, first, plain.between, self.least.value() / 100, plain.bands)
         self.commands.choose(choice, self.where.currentIndex() == 1)
 
     def _jump(self) -> None:

@@ -244,6 +244,7 @@ class TimelineView(QWidget):
         if pos.y() < points_top() + 20:
             point = self.point_near(pos.x())
             if point is not None:
+                self.project.select_points({point.id})
                 return _Grip("point", point.id, -1, pos, point.time_s)
         pinned = self._pin_near(pos)
         if pinned is not None:

@@ -17,7 +17,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.media.audio import LONG_S, sound_blocks
+from tempik.media.audio import sound_blocks
 from tempik.rhythm.cache import cache_folder
 from tempik.rhythm.records import SAMPLE_RATE, Analysis
 
@@ -52,11 +52,11 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
     return found
 
 
-_PART_S = LONG_S / 2
+_PART_S = 300.0
 
 
 def _parts(path: str) -> Iterator[NDArray[np.float32]]:
-    """Yield a song's mono samples: whole up to LONG_S, else in parts of half that, so that memory stays bounded."""
+    """Yield a song's mono samples: whole up to ten minutes, else in parts of five, so that memory stays bounded."""
     held: list[NDArray[np.float32]] = []
     count, part = 0, round(_PART_S * SAMPLE_RATE)
     for block in sound_blocks(path, SAMPLE_RATE, mono=True):

@@ -36,15 +36,22 @@ _BARS = ("bars", "bars alone", "bars against others", "in four", "in three", *(f
 NAMES = (*_ON_BEAT, *_CHANGES, *_BARS)
 
 
+_STRUCK = NAMES.index("share of beats struck")
+_FEW, _NEARLY_ALL = 0.4, 0.85
+
+
 def best_of(candidates: list[Times], found: Listening) -> tuple[Times, Bars] | None:
     """Return the candidate with the highest score and its bars, or None of none."""
-    best: tuple[float, Times, Bars] | None = None
-    for beats in candidates:
-        row, bars = describe(beats, found)
-        score = float(row @ WEIGHTS["beats"])
-        if best is None or score > best[0]:
-            best = (score, beats, bars)
-    return None if best is None else best[1:]
+    described = [(beats, *describe(beats, found)) for beats in candidates]
+    if not described:
+        return None
+    struck = [float(row[_STRUCK]) for _, row, _ in described]
+    # In bare music the score has little to go by: a grid that most attacks miss is not its beat when one is there
+    # on which nearly all beats are struck.
+    least = _FEW if max(struck) > _NEARLY_ALL else 0.0
+    able = [d for d, share in zip(described, struck, strict=True) if share >= least]
+    beats, _, bars = max(able, key=lambda d: float(d[1] @ WEIGHTS["beats"]))
+    return beats, bars
 
 
 def describe(beats: Times, found: Listening) -> tuple[Row, Bars]:
