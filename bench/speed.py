@@ -96,7 +96,7 @@ def bench_beats(folder: Path) -> None:
     with wave.open(str(folder / "song.wav")) as read:
         rate, data = read.getframerate(), read.readframes(read.getnframes())
     samples = np.frombuffer(data, "<i2").reshape(-1, 2)
-    long = np.concatenate([samples] * 6)[: 180 * rate]
+    long = np.concatenate([samples] * 8)[: 240 * rate]
     with wave.open(str(folder / "long.wav"), "wb") as write:
         write.setnchannels(2)
         write.setsampwidth(2)
@@ -104,7 +104,9 @@ def bench_beats(folder: Path) -> None:
         write.writeframes(long.tobytes())
     times = [whole_process(sys.executable, "-m", "tempik.cli", "beats", str(folder / "long.wav")) for _ in range(3)]
     seconds, memory = statistics.median(t for t, _ in times), max(m for _, m in times)
-    say("beats of a 3-minute song, whole process", f"{seconds:.2f} s, {memory:.0f} MB", "≤ 3 s, ≤ 600 MB", seconds <= 3)
+    say(
+        "rhythm of a 4-minute song, whole process", f"{seconds:.2f} s, {memory:.0f} MB", "≤ 3 s, ≤ 600 MB", seconds <= 3
+    )
     code = "import sys,librosa;y,sr=librosa.load(sys.argv[1]);librosa.beat.beat_track(y=y,sr=sr)"
     theirs, _ = whole_process(sys.executable, "-c", code, str(folder / "long.wav"))
     say(
@@ -155,11 +157,17 @@ window.show_speed(); spin(300)
 for k in range(12):
     window.timeline.zoom(1.3); spin(40)
 point = window.project.timeline.on_reel()[6]
-from tempik.edit import change
+from tempik.edit import points as edit_points
 for k in range(20):
-    window.project.preview_change(lambda reel: change.with_moved_point(reel, point.id, point.time_s + k * 0.004)); spin(30)
+    window.project.preview_change(lambda reel: edit_points.with_moved_point(reel, point.id, point.time_s + k * 0.004)); spin(30)
 window.project.settle("Point moved")
-window.undo(); window.show_check(); spin(300)
+window.undo()
+window.show_rhythm(); spin(300)
+window.rhythm.half_tempo(); spin(60); window.undo(); spin(60)
+window.rhythm.set_metre(3); spin(60); window.undo(); spin(60)
+for k in range(8):
+    window.rhythm_page.view.zoom(1.5); spin(40)
+window.show_check(); spin(300)
 print(worst)
 window.play_pause(); spin(6000)
 print(window.transport.dropped, window.project.frame)

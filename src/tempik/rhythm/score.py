@@ -38,20 +38,29 @@ NAMES = (*_ON_BEAT, *_CHANGES, *_BARS)
 
 _STRUCK = NAMES.index("share of beats struck")
 _FEW, _NEARLY_ALL = 0.4, 0.85
+_MOST = 12
 
 
 def best_of(candidates: list[Times], found: Listening) -> tuple[Times, Bars] | None:
     """Return the candidate with the highest score and its bars, or None of none."""
-    described = [(beats, *describe(beats, found)) for beats in candidates]
-    if not described:
+    if not candidates:
         return None
-    struck = [float(row[_STRUCK]) for _, row, _ in described]
+    rows = [_on_beat(beats, found.struck) for beats in candidates]
+    struck = [float(row[_STRUCK]) for row in rows]
     # In bare music the score has little to go by: a grid that most attacks miss is not its beat when one is there
     # on which nearly all beats are struck.
     least = _FEW if max(struck) > _NEARLY_ALL else 0.0
-    able = [d for d, share in zip(described, struck, strict=True) if share >= least]
-    beats, _, bars = max(able, key=lambda d: float(d[1] @ WEIGHTS["beats"]))
-    return beats, bars
+    able = [i for i, share in enumerate(struck) if share >= least]
+    # Harmony and bars cost most of the time and only settle what the beat itself leaves open: of 77 songs the choice
+    # was once as low as eighth by the beat alone.
+    able.sort(key=lambda i: -float(rows[i] @ WEIGHTS["beats"][: len(_ON_BEAT)]))
+    best: tuple[float, Times, Bars] | None = None
+    for number in able[:_MOST]:
+        row, bars = describe(candidates[number], found)
+        score = float(row @ WEIGHTS["beats"])
+        if best is None or score > best[0]:
+            best = (score, candidates[number], bars)
+    return None if best is None else best[1:]
 
 
 def describe(beats: Times, found: Listening) -> tuple[Row, Bars]:
