@@ -9,6 +9,7 @@ import pytest
 
 from made_music import band, steady
 from media_files import numbered, write_sound, write_video
+from tempik.edit.assemble import soundtrack_from
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
 from tempik.media.audio import LONG_S
@@ -102,6 +103,19 @@ def test_a_container_that_lies_about_its_length_is_read_to_where_it_ends(tmp_pat
     data[40:44] = struct.pack("<I", 0x7FFFFFFF)  # two gigabytes, it says
     path.write_bytes(bytes(data))
     assert analyse(str(path)).length_s == pytest.approx(len(music) / SAMPLE_RATE, abs=0.1)
+
+
+def test_a_song_without_a_beat_has_its_strong_attacks_for_points(tmp_path: Path) -> None:
+    rng = np.random.default_rng(5)
+    samples = rng.standard_normal(15 * SAMPLE_RATE) * 0.001
+    hits = [0.8, 1.9, 4.35, 7.01, 9.6, 13.2]
+    for time_s in hits:
+        at = round(time_s * SAMPLE_RATE)
+        samples[at : at + 1200] += np.exp(-np.arange(1200) / 250) * rng.standard_normal(1200) * 0.4
+    path = str(wav(tmp_path / "s.wav", samples, SAMPLE_RATE))
+    song = soundtrack_from(path, analyse(path))
+    assert song.tempo_bpm == 0 and {p.kind for p in song.points} == {"onset"}
+    assert [p.time_s for p in song.points] == pytest.approx(hits, abs=0.004)
 
 
 def test_a_film_is_a_song_by_its_sound(tmp_path: Path, music: np.ndarray) -> None:

@@ -78,8 +78,10 @@ class Files(QObject):
                         f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}.", False
                     )
                 else:
+                    strong = len(song.points)
+                    instead = f"its {strong} strong attacks are the points" if strong else "it has no strong attacks"
                     self.project.said.emit(
-                        f"{name} has no steady beat; double click among the points to place them by hand.",
+                        f"{name} has no steady beat; {instead}. Tap T along with it, or place points with P.",
                         True,
                     )
             if done is not None:

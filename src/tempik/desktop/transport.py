@@ -171,7 +171,7 @@ class Transport(QObject):
         """Show a frame of the reel, at once where it is ready."""
         timeline = self.project.timeline
         playing = self.player.playing
-        if playing and self._due >= 0 and frame > self._due:
+        if playing and self._due >= 0 and frame > self._due and timeline.placed:
             # Frames between the last due one and this were never shown, nor was the last if it came too late.
             self.dropped += frame - self._due - 1 + (self.shown != self._due)
         self._due = frame

@@ -13,15 +13,16 @@ from tempik.edit.change import footage_from
 from tempik.edit.draft import Draft, Wish, draft_reel
 from tempik.errors import TempikError
 from tempik.media import probe
-from tempik.reel import Cue, Footage, Soundtrack
+from tempik.reel import Choice, Cue, Footage, Soundtrack
 
 if TYPE_CHECKING:
     from tempik.rhythm import Analysis
 
 
 def soundtrack_from(path: str, found: Analysis) -> Soundtrack:
-    """Return the song's record, with every beat found chosen."""
-    return Soundtrack(path=str(Path(path).absolute()), length_s=found.length_s, heard=found)
+    """Return the song's record, with every beat found chosen; without beats, its strong attacks."""
+    choice = Choice() if found.beats else Choice("onsets", at_least=0.5)
+    return Soundtrack(path=str(Path(path).absolute()), length_s=found.length_s, heard=found, choices=(choice,))
 
 
 def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]], wish: Wish) -> Draft:

@@ -16,7 +16,7 @@ Times = NDArray[np.float64]
 APART_S = 0.045  # two attacks nearer than this are one (a flam)
 _SURROUNDINGS_S = 3.0
 _SHARE = 0.26  # of the strong attacks around
-_ALONE = 0.05  # of the strong attacks of the whole song
+_ALONE = 0.05  # of the strongest attacks of the whole song
 
 
 def find_onsets(power: Array, found: Features, rise: Array) -> tuple[Onset, ...]:
@@ -47,11 +47,12 @@ def _peaks(rise: Array) -> tuple[Times, Array]:
     block = STEP_RATE // 10
     whole = len(rise) // block
     if whole < 2:
-        strong = np.full(1, rise.max())
+        coarse = strong = np.full(1, rise.max())
     else:
         coarse = rise[: whole * block].reshape(whole, block).max(axis=1)
         strong = percentile_filter(coarse, 85, size=int(_SURROUNDINGS_S * 10), mode="nearest")
-    usual = float(np.percentile(strong, 80))
+    # The strongest few, not the usual: between rare hits the floor's own ripples are no attacks.
+    usual = float(np.percentile(coarse, 98))
     here = strong[np.clip(at // block, 0, len(strong) - 1)]
     keep = (rise[at] > _SHARE * here) & (rise[at] > _ALONE * usual)
     at = at[keep]
