@@ -52,14 +52,6 @@ def find_bars(beats_s: Times, found: Listening) -> Bars:
     return Bars(metre, phase, np.concatenate([summary, described[best, : len(TRAITS)]]))
 
 
-def first_downbeat(beats_s: Times, found: Listening, metre: int) -> int:
-    """Return the number (0 … metre − 1) of the likeliest first downbeat when the metre is known."""
-    if metre not in METRES or len(beats_s) < 8:
-        return 0
-    scores = describe(beats_s, found) @ WEIGHTS["bars"]
-    return max((s, -phase) for s, (m, phase) in zip(scores, _READINGS, strict=True) if m == metre)[1] * -1
-
-
 def describe(beats_s: Times, found: Listening) -> Table:
     """Return one row of traits for each metre and phase, in the order of _READINGS."""
     columns, alike = _beat_table(beats_s, found)
