@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop import rhythm_paint as paint
 from tempik.desktop import theme
+from tempik.desktop.layer import painted_layer
 from tempik.desktop.listening import Listening
 from tempik.desktop.project import Project
 from tempik.desktop.rhythm_paint import BARS_H, SECTIONS_H, Span
@@ -115,12 +116,7 @@ class RhythmView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         if self._layer is None:
-            ratio = self.devicePixelRatioF()
-            self._layer = QPixmap(self.size() * ratio)
-            self._layer.setDevicePixelRatio(ratio)
-            layer = QPainter(self._layer)
-            self._paint_layer(layer)
-            layer.end()
+            self._layer = painted_layer(self, self._paint_layer)
         p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         if self.record is not None:

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPix
 from PySide6.QtWidgets import QSizePolicy, QToolButton, QWidget
 
 from tempik.desktop import theme
+from tempik.desktop.layer import painted_layer
 from tempik.desktop.project import Project
 from tempik.desktop.song_paint import level_colour
 from tempik.desktop.stretch_panel import StretchPanel
@@ -94,11 +95,7 @@ class SongStrip(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         if self._layer is None:
-            self._layer = QPixmap(self.size() * self.devicePixelRatioF())
-            self._layer.setDevicePixelRatio(self.devicePixelRatioF())
-            layer = QPainter(self._layer)
-            self._paint_song(layer)
-            layer.end()
+            self._layer = painted_layer(self, self._paint_song)
         p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         if self._length_s:

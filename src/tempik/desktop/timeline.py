@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from tempik.accents import accent_named
 from tempik.desktop import theme
 from tempik.desktop import timeline_paint as paint
+from tempik.desktop.layer import painted_layer
 from tempik.desktop.project import Project
 from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import colour, words
@@ -134,12 +135,7 @@ class TimelineView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         if self._layer is None:
-            ratio = self.devicePixelRatioF()
-            self._layer = QPixmap(self.size() * ratio)
-            self._layer.setDevicePixelRatio(ratio)
-            layer = QPainter(self._layer)
-            self._paint_layer(layer)
-            layer.end()
+            self._layer = painted_layer(self, self._paint_layer)
         p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         timeline = self.project.timeline

@@ -10,7 +10,7 @@ from tempik.desktop.player import Player
 from tempik.desktop.preview import LandingMeter, Preview
 from tempik.desktop.project import Project
 from tempik.desktop.strips import Song
-from tempik.time import frame_on_screen, rate_text, time_of
+from tempik.time import frame_of, rate_text, time_of
 
 
 class Transport(QObject):
@@ -89,11 +89,12 @@ class Transport(QObject):
 
     def _listening_changed(self) -> None:
         """Play on with what was changed: other clicks at once, another pace or loop from where it sounds."""
-        if not self.player.playing:
-            return
-        now_s = self.song_s
+        if self.player.playing:
+            self._play_on_from(self.song_s)
+
+    def _play_on_from(self, song_s: float) -> None:
         self.player.pause()
-        self.cursor_s = now_s
+        self.cursor_s = song_s
         self.play_pause()
 
     def points_changed(self) -> None:
@@ -132,20 +133,15 @@ class Transport(QObject):
         self.project.go(min((s for s in self.stops() if s > self.project.frame), default=self.project.frame))
 
     def seek_song(self, song_s: float) -> None:
-        """Go to an instant of the song; the playhead follows where the reel uses it."""
+        """Go to an instant of the song; the playhead follows where the reel uses it, to that instant's own frame: the
+        one on which a point there has its cut or flash."""
         self.cursor_s = song_s
         timeline = self.project.timeline
-        frame = frame_on_screen(max(0.0, song_s - timeline.start_s + 1e-9), timeline.rate)
-        inside = timeline.start_s - 1e-9 <= song_s and frame < timeline.frames
+        frame = frame_of(song_s - timeline.start_s, timeline.rate)
         if self.player.playing:
-            self._listening_changed_at(song_s)
-        elif inside:
+            self._play_on_from(song_s)
+        elif 0 <= frame < timeline.frames:
             self.project.go(frame)
-
-    def _listening_changed_at(self, song_s: float) -> None:
-        self.player.pause()
-        self.cursor_s = song_s
-        self.play_pause()
 
     # The picture
 

@@ -51,7 +51,7 @@ from tempik.errors import TempikError
 from tempik.reel.file import SUFFIX
 from tempik.render import Settings, export
 from tempik.render.export import Cancelled
-from tempik.time import clock_text, frame_on_screen, rate_text, time_of
+from tempik.time import clock_text, frame_of, rate_text, time_of
 
 SIZES = (
     (1080, 1920, "9:16"),
@@ -458,8 +458,8 @@ class Window(QMainWindow):
         beat = timeline.beat_at(frame)
         self.place.setText(beat.label if beat is not None else "–")
         self.clock.setText(f"f {frame}  {clock_text(time_of(frame, timeline.rate))}" if timeline.frames else "")
-        cursor_s = self.rhythm_page.view.cursor_s - timeline.start_s
-        elsewhere = frame_on_screen(max(0.0, cursor_s + 1e-9), timeline.rate) != frame
+        # The cursor may stand between two frames; it is left there as long as this is its frame.
+        elsewhere = frame_of(self.rhythm_page.view.cursor_s - timeline.start_s, timeline.rate) != frame
         if self.transport.in_song and not self.player.playing and elsewhere:
             self.rhythm_page.follow(timeline.start_s + time_of(frame, timeline.rate))
             self.transport.cursor_s = self.rhythm_page.view.cursor_s

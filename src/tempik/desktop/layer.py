@@ -1,0 +1,19 @@
+"""A widget's standing picture: painted once, kept until something in it changes, with what moves drawn over it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtWidgets import QWidget
+
+
+def painted_layer(widget: QWidget, paint: Callable[[QPainter], None]) -> QPixmap:
+    """Return a picture of the widget's size, at its screen's resolution, painted by `paint`."""
+    ratio = widget.devicePixelRatioF()
+    layer = QPixmap(widget.size() * ratio)
+    layer.setDevicePixelRatio(ratio)
+    painter = QPainter(layer)
+    paint(painter)
+    painter.end()
+    return layer
