@@ -17,8 +17,9 @@ from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound
 from tempik.media.picture import Picture, solid
-from tempik.reel import Footage, Reel
+from tempik.reel import Footage, Framing, Reel
 from tempik.render import PictureSource, Settings, compose, export, mix, plan
+from tempik.render.compose import Source
 from tempik.render.export import Cancelled
 from tempik.render.plan import FramePlan, Shot, framed
 from tempik.retime import constant
@@ -34,7 +35,7 @@ def corners(matrix: np.ndarray) -> np.ndarray:
 
 @pytest.mark.parametrize(("w", "h"), [(1920, 1080), (1080, 1920), (640, 480), (1080, 1080)])
 def test_footage_covers_the_upright_frame_centred(w: int, h: int) -> None:
-    spots = corners(framed(footage(w, h), 1080, 1920, Look()))
+    spots = corners(framed(Framing(), footage(w, h), 1080, 1920, 0.0, Look()))
     left, right, top, bottom = spots[0].min(), spots[0].max(), spots[1].min(), spots[1].max()
     assert left <= 1e-6 and right >= 1080 - 1e-6 and top <= 1e-6 and bottom >= 1920 - 1e-6
     assert left + right == pytest.approx(1080) and top + bottom == pytest.approx(1920)
@@ -43,42 +44,44 @@ def test_footage_covers_the_upright_frame_centred(w: int, h: int) -> None:
 
 def test_a_turned_file_is_shown_upright() -> None:
     # A quarter turn clockwise takes the coded top left corner to the top right of the frame.
-    spots = corners(framed(footage(1080, 1920, 90), 1080, 1920, Look()))
+    spots = corners(framed(Framing(), footage(1080, 1920, 90), 1080, 1920, 0.0, Look()))
     assert spots[:, 0] == pytest.approx([1080, 0], abs=1e-6)
     assert spots[:, 1] == pytest.approx([1080, 1920], abs=1e-6)
 
 
 def test_an_untouched_frame_passes_through_and_costs_no_warp() -> None:
     picture = solid(180, 320, 99)
-    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look()), None)
-    assert compose(FramePlan(0, 180, 320, shot, 0.0, 0.0), picture) is picture
+    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
+    assert compose(FramePlan(0, 180, 320, (shot,), 0.0, 0.0), [Source(picture)]) is picture
 
 
 def test_a_shaken_frame_mirrors_its_edge_rather_than_showing_black() -> None:
     bright = Picture(*(np.full_like(p, 200 if i == 0 else 128) for i, p in enumerate(solid(180, 320))))
-    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look(shift_x=0.1, tilt_deg=3)), None)
-    assert compose(FramePlan(0, 180, 320, shot, 0.0, 0.0), bright).y.min() >= 199
+    shot = Shot(
+        "/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(shift_x=0.1, tilt_deg=3)), None
+    )
+    assert compose(FramePlan(0, 180, 320, (shot,), 0.0, 0.0), [Source(bright)]).y.min() >= 199
 
 
 def test_a_flash_lays_white_over_in_its_share() -> None:
-    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look()), None)
-    lit = compose(FramePlan(0, 180, 320, shot, 0.75, 0.0), solid(180, 320, 35, 90, 160))
+    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
+    lit = compose(FramePlan(0, 180, 320, (shot,), 0.75, 0.0), [Source(solid(180, 320, 35, 90, 160))])
     assert int(lit.y[0, 0]) == pytest.approx(35 + 0.75 * 200, abs=1)
     assert int(lit.u[0, 0]) == pytest.approx(90 + 0.75 * 38, abs=1)
 
 
 def test_one_stop_doubles_light_on_a_display_of_gamma_2_4() -> None:
     # Rec. ITU-R BT.1886: light is the code value to the power 2.4, so one stop is a factor of 2^(1/2.4).
-    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look()), None)
-    lit = compose(FramePlan(0, 180, 320, shot, 0.0, 1.0), solid(180, 320, 16 + 80))
+    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
+    lit = compose(FramePlan(0, 180, 320, (shot,), 0.0, 1.0), [Source(solid(180, 320, 16 + 80))])
     assert ((int(lit.y[0, 0]) - 16) / 80) ** 2.4 == pytest.approx(2.0, rel=0.03)
 
 
 def test_a_shift_moves_the_picture_by_its_share_of_the_width() -> None:
     picture = solid(180, 320, 16)
     picture.y[:, 88:92] = 235
-    shot = Shot("/f.mp4", 0.0, False, framed(footage(180, 320), 180, 320, Look(shift_x=10 / 180)), None)
-    row = compose(FramePlan(0, 180, 320, shot, 0.0, 0.0), picture).y[100]
+    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(shift_x=10 / 180)), None)
+    row = compose(FramePlan(0, 180, 320, (shot,), 0.0, 0.0), [Source(picture)]).y[100]
     assert np.flatnonzero(row > 200).mean() == pytest.approx(89.5 + 10, abs=0.1)
 
 
@@ -87,8 +90,8 @@ def test_preview_and_export_show_the_same_footage_frame(reel: Reel) -> None:
     with PictureSource() as source:
         for k in (40, 100, 200):
             large, small = plan(timeline, k, 180, 320, accents=False), plan(timeline, k, 90, 160, accents=False)
-            assert large.shot is not None and small.shot is not None
-            assert large.shot.source_s == small.shot.source_s
+            assert len(large.shots) == len(small.shots) == 1
+            assert large.shots[0].source_s == small.shots[0].source_s
             a, b = source.render(large).y, source.render(small).y
             assert abs(float(a.mean()) - float(b.mean())) < 3
 

@@ -51,7 +51,10 @@ def check_reel(timeline: Timeline) -> Report:
     """Return where every event of the reel lands."""
     events: list[Event] = []
     for placed in timeline.placed:
-        events += _cut(timeline, placed)
+        if timeline.reel.picture[placed.clip.row].hidden:
+            continue
+        if timeline.shows(placed, placed.first):
+            events += _cut(timeline, placed)
         # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
         events += [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
     for row in timeline.pulses:
@@ -75,7 +78,7 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
             f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
         )
     for placed in timeline.placed:
-        name = placed.footage.path.rsplit("/", 1)[-1]
+        name = placed.footage.name
         where = f"in the clip at {time_of(placed.first, timeline.rate):.2f} s"
         if placed.short_before_s > 0:
             out.append(
@@ -83,6 +86,8 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
             )
         if placed.short_after_s > 0:
             out.append(f"{name} ends {placed.short_after_s:.2f} s early {where}: its last frame stands still.")
+        if placed.said:
+            out.append(f"{name} {where}: {placed.said}.")
     song = timeline.reel.soundtrack
     left_s = song.length_s - song.start_s if song is not None else timeline.reel.length_s
     if left_s < timeline.reel.length_s - 0.5 / float(timeline.rate):
@@ -143,6 +148,7 @@ def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:
         frame = placed.first if wanted_s < 0 else placed.end
     event = _event(timeline, "pin", _name(placed), frame, tie.point, True)
     on_screen = placed.first <= frame < placed.end and 0 <= tie.cue_s < placed.footage.length_s
+    on_screen = on_screen and timeline.shows(placed, frame)
     return event if on_screen else msgspec.structs.replace(event, ok=False)
 
 
@@ -154,4 +160,4 @@ def _accent(timeline: Timeline, pulse: Pulse) -> Event:
 
 
 def _name(placed: Placed) -> str:
-    return placed.footage.path.rsplit("/", 1)[-1]
+    return placed.footage.name

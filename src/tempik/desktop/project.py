@@ -63,7 +63,7 @@ class Project(QObject):
     @property
     def placed(self) -> Placed | None:
         """The selected clip as placed on the reel."""
-        return next((p for p in self.timeline.placed if p.clip.id == self.clip_id), None)
+        return self.timeline.placed_clip(self.clip_id)
 
     @property
     def footage(self) -> Footage | None:
@@ -191,7 +191,7 @@ class Project(QObject):
         self.moved.emit(0)
 
     def _set(self, reel: Reel) -> None:
-        self.timeline = Timeline(reel)
+        self.timeline = Timeline(reel, self.timeline)
         self._report = None
         if by_id(reel.clips, self.clip_id) is None:
             self.clip_id = None

@@ -88,7 +88,7 @@ def with_song(reel: Reel, song: Soundtrack) -> Reel:
 
 
 def _source_start(timeline: Timeline, clip: Clip) -> float:
-    placed = next((p for p in timeline.placed if p.clip.id == clip.id), None)
+    placed = timeline.placed_clip(clip.id)
     return placed.map.start_s if placed is not None else clip.source_s
 
 
@@ -197,7 +197,7 @@ def without_pins(reel: Reel, clip: str) -> Reel:
 def with_clip_cue_here(reel: Reel, clip: str, frame: int, point: str) -> Reel:
     """Say that what the clip shows at `frame` is its decisive frame: it becomes a cue, pinned to `point`."""
     timeline = Timeline(reel)
-    placed = next((p for p in timeline.placed if p.clip.id == clip), None)
+    placed = timeline.placed_clip(clip)
     if placed is None:
         raise TempikError("That clip has no frames on the reel.")
     source_s = float(source_at_frames(placed, np.array([float(frame)]), reel.rate)[0])
@@ -227,13 +227,13 @@ def with_curve(reel: Reel, clip: str, curve: Curve) -> Reel:
     """Give a clip another speed. A pinned clip keeps its cue on its point; a free one keeps its first frame,
     or its last source instant first when the direction turns round."""
     timeline = Timeline(reel)
-    placed = next((p for p in timeline.placed if p.clip.id == clip), None)
+    placed = timeline.placed_clip(clip)
 
     def change(c: Clip) -> Clip:
         source_s = c.source_s
         if placed is not None and not c.pins:
             source_s = placed.map.start_s
-            new = TimeMap(curve, placed.map.length_s)
+            new = TimeMap(curve, placed.map.length_s, part=placed.map.part)
             if placed.map.average_speed * new.average_speed < 0:
                 source_s = placed.map.end_s
         return replace(c, curve=curve, source_s=source_s)

@@ -14,16 +14,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look, Pulse, look_at, pulses
+from tempik.edit.framing import covers
 from tempik.reel import Clip, Edge, Footage, Point, Reel, beats_between, by_id, point_of
-from tempik.retime import TimeMap
+from tempik.retime import TimeMap, through
 from tempik.time import frame_of, time_of
 
 Array = NDArray[np.float64]
 
 
 class Tie(NamedTuple):
-    """A pin worked out: the cue's instant in the footage and the reel frame of its point."""
+    """A pin worked out: its cue, the cue's instant in the footage, and the reel frame of its point."""
 
+    cue: str
     cue_s: float
     point: Point
     frame: int
@@ -32,7 +34,8 @@ class Tie(NamedTuple):
 class Placed(NamedTuple):
     """A clip on the reel: frames `first` up to, not including, `end`, and its time map from slot to source.
 
-    `begin` is the frame at which its slot starts, earlier than `first` where the reel's start cuts it off.
+    `begin` and `until` are the frames of its own edges, beyond `first` and `end` where the reel or a later clip cuts it
+    off. `ties` are in order of frame. `said` is why a pin cannot be reached.
     """
 
     clip: Clip
@@ -40,10 +43,12 @@ class Placed(NamedTuple):
     first: int
     end: int
     begin: int
+    until: int
     map: TimeMap
     ties: tuple[Tie, ...]
     short_before_s: float  # reel seconds for which the footage's first frame stands still
     short_after_s: float  # reel seconds for which its last frame does
+    said: str = ""
 
     @property
     def frames(self) -> int:
@@ -51,24 +56,49 @@ class Placed(NamedTuple):
 
 
 class Timeline:
-    """A reel with its frames worked out. Cheap to build; build a new one when the reel changes."""
+    """A reel with its frames worked out. Cheap to build; build a new one when the reel changes.
 
-    def __init__(self, reel: Reel) -> None:
+    `before` is the timeline of the reel before a change: what is the same in both is not worked out again.
+    """
+
+    def __init__(self, reel: Reel, before: Timeline | None = None) -> None:
         self.reel = reel
         self.rate = reel.rate
         self.frames = max(0, frame_of(reel.length_s, reel.rate))
         song = reel.soundtrack
+        same_song = before is not None and before.reel.soundtrack is song and before.rate == reel.rate
+        same_points = same_song and before is not None and before.frames == self.frames
         self.points: tuple[Point, ...] = song.points if song else ()
+        self.beats: tuple[Point, ...]
+        self._point_frames: dict[str, int]
+        self._on_reel: tuple[Point, ...]
+        self._beat_frames: list[tuple[int, Point]]
         self._song = song
         self.start_s = song.start_s if song else 0.0
-        self._point_frames = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
-        self._on_reel = tuple(p for p in self.points if 0 <= self._point_frames[p.id] <= self.frames)
-        end_s = self.start_s + time_of(self.frames, self.rate)
-        self.beats: tuple[Point, ...] = beats_between(song, self.start_s, end_s) if song else ()
-        self._beat_frames = [(frame_of(p.time_s - self.start_s, self.rate), p) for p in self.beats]
-        self.placed = self._place()
-        self._firsts = [p.first for p in self.placed]
-        self.pulses: list[list[Pulse]] = [pulses(row, song, reel.rate, self.frames) for row in reel.rows]
+        if before is not None and same_points:
+            self._point_frames, self._on_reel = before._point_frames, before._on_reel
+            self.beats, self._beat_frames = before.beats, before._beat_frames
+        else:
+            self._point_frames = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
+            self._on_reel = tuple(p for p in self.points if 0 <= self._point_frames[p.id] <= self.frames)
+            end_s = self.start_s + time_of(self.frames, self.rate)
+            self.beats = beats_between(song, self.start_s, end_s) if song else ()
+            self._beat_frames = [(frame_of(p.time_s - self.start_s, self.rate), p) for p in self.beats]
+        self._former = {p.clip.id: p for p in before.placed} if before is not None and same_song else {}
+        self.rows: list[tuple[Placed, ...]] = [self._place(number) for number in range(len(reel.picture))]
+        self._former = {}
+        self._firsts = [[p.first for p in row] for row in self.rows]
+        everything = [p for row in self.rows for p in row]
+        self.placed: tuple[Placed, ...] = tuple(sorted(everything, key=lambda p: (p.first, p.clip.row)))
+        self._by_clip = {p.clip.id: p for p in self.placed}
+        kept = dict(zip(before.reel.rows, before.pulses, strict=True)) if before is not None and same_points else {}
+        self.pulses: list[list[Pulse]] = [
+            kept[row] if row in kept else pulses(row, song, reel.rate, self.frames) for row in reel.rows
+        ]
+
+    def placed_clip(self, wanted: str | None) -> Placed | None:
+        """Return where a clip lies, or None when it has no frame on the reel."""
+        return self._by_clip.get(wanted or "")
 
     def point(self, wanted: str | None) -> Point | None:
         """Return the point with that id, chosen or not, or None."""
@@ -97,21 +127,47 @@ class Timeline:
         """Return the points that sound within the reel, in order."""
         return self._on_reel
 
-    def clip_at(self, frame: int) -> Placed | None:
-        """Return the clip on screen at a frame, or None where nothing is placed."""
-        number = bisect_right(self._firsts, frame) - 1
-        if number >= 0 and frame < self.placed[number].end:
-            return self.placed[number]
-        return None
+    def clip_at(self, frame: int, row: int | None = None) -> Placed | None:
+        """Return the uppermost shown clip at a frame, or the clip of one picture row; None where nothing is placed."""
+        if row is not None:
+            number = bisect_right(self._firsts[row], frame) - 1
+            if number >= 0 and frame < self.rows[row][number].end:
+                return self.rows[row][number]
+            return None
+        return next(reversed(self.clips_at(frame)), None)
+
+    def clips_at(self, frame: int) -> list[Placed]:
+        """Return the clips on screen at a frame, the lowest first; those that another covers wholly are left out."""
+        out: list[Placed] = []
+        for number in range(len(self.rows) - 1, -1, -1):
+            if self.reel.picture[number].hidden:
+                continue
+            placed = self.clip_at(frame, number)
+            if placed is not None:
+                out.append(placed)
+                if covers(placed.clip.framing, placed.footage, self.reel, self.slot_share(placed, frame)):
+                    break
+        out.reverse()
+        return out
+
+    def slot_share(self, placed: Placed, frame: int) -> float:
+        """Return how far into its slot a clip is at a frame, 0 at its first frame and 1 at its last."""
+        return min(max((frame - placed.begin) / max(placed.until - placed.begin - 1, 1), 0.0), 1.0)
+
+    def shows(self, placed: Placed, frame: int) -> bool:
+        """Tell whether a clip is on screen at a frame: its row is shown and nothing covers it there."""
+        return any(p is placed for p in self.clips_at(frame))
 
     def look_at(self, frame: int) -> Look:
         """Return what the accents do to a frame."""
         return look_at(frame, self.pulses, self.rate)
 
     def gaps(self) -> list[tuple[int, int]]:
-        """Return the stretches of the reel (first frame, end) that no clip covers."""
+        """Return the stretches of the reel (first frame, end) on which no shown row has a clip."""
         out, at = [], 0
         for placed in self.placed:
+            if self.reel.picture[placed.clip.row].hidden:
+                continue
             if placed.first > at:
                 out.append((at, placed.first))
             at = max(at, placed.end)
@@ -119,40 +175,70 @@ class Timeline:
             out.append((at, self.frames))
         return out
 
-    def _place(self) -> tuple[Placed, ...]:
+    def _place(self, row: int) -> tuple[Placed, ...]:
         spans = []
         for clip in self.reel.clips:
-            first = max(0, frame_of(self.edge_s(clip.start), self.rate))
-            end = min(self.frames, frame_of(self.edge_s(clip.end), self.rate))
-            spans.append((first, end, clip))
+            if clip.row == row:
+                begin, until = self._edge_frame(clip.start), self._edge_frame(clip.end)
+                if min(until, self.frames) > max(begin, 0):
+                    spans.append((begin, until, clip))
         spans.sort(key=lambda s: (s[0], s[1]))
+        footage = {f.id: f for f in self.reel.footage}
         out = []
-        for number, (first, end, clip) in enumerate(spans):
+        for number, (begin, until, clip) in enumerate(spans):
+            end = min(self.frames, until)
             if number + 1 < len(spans):
-                end = min(end, spans[number + 1][0])  # one picture row: the later clip takes over
-            footage = by_id(self.reel.footage, clip.footage)
-            if end > first and footage is not None:
-                out.append(self._placed(clip, footage, first, end))
+                end = min(end, spans[number + 1][0])  # within a row the later clip takes over
+            first = max(0, begin)
+            piece = footage.get(clip.footage)
+            if end > first and piece is not None:
+                out.append(self._placed(clip, piece, first, end, begin, until))
         return tuple(out)
 
-    def _placed(self, clip: Clip, footage: Footage, first: int, end: int) -> Placed:
+    def _edge_frame(self, edge: Edge) -> int:
+        known = self._point_frames.get(edge.point) if edge.point is not None else None
+        return frame_of(self.edge_s(edge), self.rate) if known is None else known
+
+    def _placed(self, clip: Clip, footage: Footage, first: int, end: int, begin: int, until: int) -> Placed:
+        former = self._former.get(clip.id)
+        if (
+            former is not None
+            and former.clip is clip
+            and former.footage is footage
+            and former[2:6] == (first, end, begin, until)
+        ):
+            return former
         # The curve spans the clip's own edges, not the frames left of it where a neighbour or the reel's end trims.
-        begin = frame_of(self.edge_s(clip.start), self.rate)
-        length = max(1, frame_of(self.edge_s(clip.end), self.rate) - begin)
-        length_s = time_of(length, self.rate)
-        ties = []
-        for pin in clip.pins:
-            point, cue = self.point(pin.point), by_id(footage.cues, pin.cue)
-            if point is not None and cue is not None:
-                ties.append(Tie(cue.time_s, point, self.frame_of_point(point)))
+        length_s = time_of(max(1, until - begin), self.rate)
+        ties, said = self._ties(clip, footage)
         source_s = clip.source_s
+        shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.pace)
+        if len(ties) > 1:
+            wanted = [(time_of(t.frame - begin, self.rate), t.cue_s) for t in ties]
+            bent, trouble = through(shape, wanted)
+            said = said or trouble
+            shape = TimeMap(bent, length_s, 0.0, (0.0, 1.0), footage.pace)
         if ties:
-            offset_s = time_of(ties[0].frame - begin, self.rate)
-            source_s = ties[0].cue_s - TimeMap(clip.curve, length_s).source_at(offset_s)
-        time_map = TimeMap(clip.curve, length_s, source_s)
-        placed = Placed(clip, footage, first, end, begin, time_map, tuple(ties), 0.0, 0.0)
+            source_s = ties[0].cue_s - shape.source_at(time_of(ties[0].frame - begin, self.rate))
+        time_map = TimeMap(shape.curve, length_s, source_s, shape.part, footage.pace)
+        placed = Placed(clip, footage, first, end, begin, until, time_map, ties, 0.0, 0.0, said)
         before, after = _shortage(placed, self.rate)
         return placed._replace(short_before_s=before, short_after_s=after)
+
+    def _ties(self, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
+        """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
+        ties: dict[int, Tie] = {}
+        said = ""
+        for pin in clip.pins:
+            point, cue = self.point(pin.point), by_id(footage.cues, pin.cue)
+            if point is None or cue is None:
+                continue
+            frame = self.frame_of_point(point)
+            if frame in ties:
+                said = f"two of its cues are pinned to frame {frame}: only one can be on screen there"
+                continue
+            ties[frame] = Tie(cue.id, cue.time_s, point, frame)
+        return tuple(ties[f] for f in sorted(ties)), said
 
 
 def source_at_frames(placed: Placed, frames: Array, rate: Fraction) -> Array:
@@ -162,8 +248,15 @@ def source_at_frames(placed: Placed, frames: Array, rate: Fraction) -> Array:
 
 def _shortage(placed: Placed, rate: Fraction) -> tuple[float, float]:
     """Return for how many reel seconds a clip asks for source before its footage begins, and after it ends."""
-    source = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), rate)
+    if placed.footage.endless:
+        return 0.0, 0.0
     slack = min(1e-3, 0.25 / float(placed.footage.rate))
+    source = source_at_frames(placed, np.array([placed.first, placed.end - 1.0]), rate)
+    length_s = placed.footage.length_s
+    turns = placed.map.turns()
+    if not turns and -slack <= source.min() and source.max() < length_s + slack:
+        return 0.0, 0.0  # between its ends a map without turns stays between their instants
+    source = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), rate)
     before = int(np.count_nonzero(source < -slack))
-    after = int(np.count_nonzero(source >= placed.footage.length_s + slack))
+    after = int(np.count_nonzero(source >= length_s + slack))
     return time_of(before, rate), time_of(after, rate)

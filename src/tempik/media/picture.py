@@ -6,6 +6,7 @@ touches half the samples that RGB would need and that nothing is converted on th
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import NamedTuple
 
 import cv2
@@ -43,7 +44,18 @@ def solid(width: int, height: int, y: int = BLACK_Y, u: int = MID_CHROMA, v: int
 
 
 def from_frame(frame: VideoFrame) -> Picture:
-    """Return the planes of a decoded frame, converted where its pixels are of another kind."""
+    """Return the planes of a decoded frame, converted where its pixels are of another kind.
+
+    High dynamic range is brought down to BT.709 (see `_from_hdr`); interlaced frames have their lines blended.
+    """
+    if frame.color_trc in (PQ, HLG):
+        return _from_hdr(frame)
+    if frame.format.name in ("yuv420p", "yuvj420p") and frame.interlaced_frame:
+        return _deinterlaced(_converted(frame))
+    return _converted(frame)
+
+
+def _converted(frame: VideoFrame) -> Picture:
     # Untagged footage is BT.709 from 720 lines up and BT.601 below (common practice of players).
     untagged = frame.colorspace == UNSPECIFIED
     hd = frame.colorspace == Colorspace.ITU709 or (untagged and max(frame.width, frame.height) >= 1280)
@@ -57,6 +69,73 @@ def from_frame(frame: VideoFrame) -> Picture:
             dst_color_range=ColorRange.MPEG,
         )
     return Picture(*(_plane(frame, i) for i in range(3)))
+
+
+def _deinterlaced(picture: Picture) -> Picture:
+    """Return the picture with each line blended with its neighbours, so that the two fields do not comb."""
+    kernel = np.array([[0.25], [0.5], [0.25]], np.float32)
+    planes = (cv2.filter2D(p, -1, kernel, borderType=cv2.BORDER_REPLICATE) for p in picture)
+    return Picture(*(np.asarray(p, dtype=np.uint8) for p in planes))
+
+
+def alpha_of(frame: VideoFrame) -> Plane | None:
+    """Return how far each sample covers what is below, or None for pixels that have no such part."""
+    if not has_alpha(frame.format.name):
+        return None
+    return _plane(frame.reformat(format="yuva444p"), 3).copy()
+
+
+def has_alpha(pixel_format: str) -> bool:
+    """Tell whether a pixel format can have clear parts."""
+    return pixel_format.startswith(("yuva", "rgba", "bgra", "argb", "abgr", "ya8", "ya16", "gbrap", "pal8"))
+
+
+# Transfer characteristics of Rec. ITU-T H.273: SMPTE ST 2084, and ARIB STD-B67.
+PQ, HLG = 16, 18
+# Diffuse white of high dynamic range, in candela per square metre (Rep. ITU-R BT.2408).
+REFERENCE_WHITE = 203.0
+# BT.2020 to BT.709 primaries, linear light (Rec. ITU-R BT.2087).
+_TO_709 = np.array([[1.6605, -0.5876, -0.0728], [-0.1246, 1.1329, -0.0083], [-0.0182, -0.1006, 1.1187]], np.float32)
+
+
+@lru_cache(2)
+def _light(transfer: int) -> NDArray[np.float32]:
+    """Return linear light, 1 for diffuse white, of each 16-bit code value."""
+    value = np.arange(65536) / 65535
+    if transfer == PQ:
+        m1, m2, c1, c2, c3 = 0.1593017578125, 78.84375, 0.8359375, 18.8515625, 18.6875
+        root = value ** (1 / m2)
+        nits = 10000 * (np.maximum(root - c1, 0) / (c2 - c3 * root)) ** (1 / m1)
+    else:
+        a, b, c = 0.17883277, 0.28466892, 0.55991073
+        scene = np.where(value <= 0.5, value**2 / 3, (np.exp((value - c) / a) + b) / 12)
+        nits = 1000 * scene**1.2
+    return np.asarray(nits / REFERENCE_WHITE, dtype=np.float32)
+
+
+@lru_cache(1)
+def _display() -> NDArray[np.uint8]:
+    """Return 8-bit code values for linear light from 0 to 16 in 4096 even steps of its square root.
+
+    Up to four fifths of white is kept, what is brighter is bent into the rest.
+    """
+    light = np.linspace(0, 4, 4096) ** 2
+    over = np.maximum(light - 0.8, 0)
+    bent = np.where(light <= 0.8, light, 0.8 + 0.2 * over / (over + 0.6))
+    return np.asarray(np.round(255 * np.clip(bent, 0, 1) ** (1 / 2.4)), dtype=np.uint8)
+
+
+def _from_hdr(frame: VideoFrame) -> Picture:
+    """Return BT.709 pictures of BT.2020 footage with PQ or HLG: linear light, other primaries, highlights bent."""
+    rgb = frame.reformat(format="rgb48le", src_colorspace=9, dst_colorspace=9).to_ndarray()
+    linear = cv2.transform(_light(int(frame.color_trc))[rgb], _TO_709)
+    steps = np.clip(np.sqrt(np.clip(linear, 0, 16)) * (4095 / 4), 0, 4095).astype(np.uint16)
+    made = VideoFrame.from_ndarray(_display()[steps], "rgb24").reformat(
+        format="yuv420p",
+        dst_colorspace=Colorspace.ITU709,
+        dst_color_range=ColorRange.MPEG,
+    )
+    return Picture(*(_plane(made, i).copy() for i in range(3)))
 
 
 def _plane(frame: VideoFrame, number: int) -> Plane:

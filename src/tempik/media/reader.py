@@ -7,6 +7,7 @@ each group of pictures about twice rather than once a frame.
 
 from __future__ import annotations
 
+import os
 from collections import OrderedDict
 from collections.abc import Iterator
 
@@ -18,13 +19,21 @@ from av.video.frame import VideoFrame
 from tempik.errors import TempikError
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.opening import open_media
-from tempik.media.picture import Picture, from_frame, shrunk
+from tempik.media.picture import Picture, Plane, alpha_of, from_frame, shrunk
 
 DEFAULT_CACHE_BYTES = 192 << 20
 # Decoding on is cheaper than seeking while the wanted frame is no further than this past the next one.
 RUN_ON_FRAMES = 24
 # A file with more broken packets than this is given up on rather than read to its end.
 MOST_BROKEN = 200
+
+
+def _state(path: str) -> tuple[int, int]:
+    try:
+        found = os.stat(path)
+    except OSError:
+        return (0, 0)
+    return found.st_size, found.st_mtime_ns
 
 
 class FrameReader:
@@ -44,6 +53,8 @@ class FrameReader:
         self._longest = longest_px
         self._kept: OrderedDict[int, Picture] = OrderedDict()
         self._kept_bytes = 0
+        self._alphas: OrderedDict[int, Plane] = OrderedDict()
+        self._state = _state(path)
         self._container: InputContainer | None = None
         self._frames: Iterator[VideoFrame] | None = None
         self._next = -1  # the number of the frame that decoding yields next, -1 when unknown
@@ -65,6 +76,15 @@ class FrameReader:
         self._kept_bytes = 0
         self._next = -1
 
+    @property
+    def stale(self) -> bool:
+        """Whether the file is no longer the one that was opened."""
+        return _state(self.path) != self._state
+
+    def alpha(self, number: int) -> Plane | None:
+        """Return how far each sample of a frame just read covers what is below, 0 to 255; None where it all does."""
+        return self._alphas.get(min(max(number, 0), len(self.index.pts) - 1))
+
     def at(self, time_s: float, backward: bool = False) -> Picture:
         """Return the frame on screen at source seconds; before the file its first frame, after it its last."""
         return self.frame(self.index.frame_at(time_s), backward)
@@ -77,7 +97,7 @@ class FrameReader:
         """
         number = min(max(number, 0), len(self.index.pts) - 1)
         kept = self._kept.get(number)
-        if kept is not None:
+        if kept is not None and not (self._alphas and number not in self._alphas):
             self._kept.move_to_end(number)
             return kept
         if number not in self._unreadable:
@@ -111,6 +131,11 @@ class FrameReader:
             self._next = here + 1
             if here >= first_wanted or here == number:
                 self._keep(here, from_frame(frame))
+                clear = alpha_of(frame)
+                if clear is not None:
+                    self._alphas[here] = clear
+                    while len(self._alphas) > 16:
+                        self._alphas.popitem(last=False)
             if here >= number:
                 return
 

@@ -18,7 +18,7 @@ from tempik.errors import TempikError
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
 
-FORMAT = 2
+FORMAT = 3
 SUFFIX = ".tempik"
 
 
@@ -126,7 +126,7 @@ def _renamed(value: Any, names: dict[str, str]) -> Any:
 def missing_media(reel: Reel) -> list[str]:
     """Return the absolute paths of media that are not there now, the soundtrack first."""
     paths = [reel.soundtrack.path] if reel.soundtrack else []
-    paths += [f.path for f in reel.footage]
+    paths += [f.path for f in reel.footage if f.kind != "solid"]
     return [p for p in dict.fromkeys(paths) if not Path(p).is_file()]
 
 
@@ -146,7 +146,7 @@ def _with_paths(reel: Reel, folder: Path, relative: bool) -> Reel:
     song = reel.soundtrack
     if song is not None:
         song = msgspec.structs.replace(song, path=turn(song.path))
-    footage = tuple(msgspec.structs.replace(f, path=turn(f.path)) for f in reel.footage)
+    footage = tuple(f if f.kind == "solid" else msgspec.structs.replace(f, path=turn(f.path)) for f in reel.footage)
     return msgspec.structs.replace(reel, soundtrack=song, footage=footage)
 
 

@@ -143,8 +143,16 @@ class Cue(msgspec.Struct, frozen=True, omit_defaults=True):
     name: str = ""
 
 
+FootageKind = Literal["video", "still", "solid"]
+
+
 class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A source file with what was measured of it. Sizes are as shown: after the clockwise `rotation_deg`."""
+    """A source file with what was measured of it. Sizes are as shown: after the clockwise `rotation_deg`.
+
+    A `solid` has no file: `path` is its colour, such as `#000000`. `read_rate` says how fast the file was really shot,
+    where it was written already slowed. `repeats` are the numbers of frames that only repeat the one before; with
+    `around` they are left out and the others stand evenly.
+    """
 
     id: str
     path: str
@@ -155,6 +163,51 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
     rotation_deg: int = 0
     has_sound: bool = False
     cues: tuple[Cue, ...] = ()
+    kind: FootageKind = "video"
+    read_rate: Fraction | None = None
+    around: bool = False
+    repeats: tuple[int, ...] = ()
+    frames: int = 0
+    bytes: int = 0
+    variable: bool = False
+    alpha: bool = False
+    said: str = ""
+    tag: str = ""
+    note: str = ""
+    shot: str = ""
+    dismissed: tuple[float, ...] = ()
+
+    @property
+    def true_rate(self) -> Fraction:
+        """Different pictures a second of what was filmed."""
+        rate = self.read_rate or self.rate
+        if self.around and self.frames:
+            rate = (rate * (self.frames - len(self.repeats)) / self.frames).limit_denominator(1001)
+        return rate
+
+    @property
+    def pace(self) -> float:
+        """Seconds of the file that pass in a second as filmed: above 1 where the file is slowed already."""
+        return float(self.read_rate / self.rate) if self.read_rate else 1.0
+
+    @property
+    def endless(self) -> bool:
+        """Whether it fills any slot: stills and solids never run out."""
+        return self.kind != "video"
+
+    @property
+    def name(self) -> str:
+        """What it is called on screen: the file's name, or the solid's colour in words."""
+        if self.kind == "solid":
+            return "blank" if self.path.lower() == "#000000" else f"solid {self.path}"
+        return self.path.rsplit("/", 1)[-1]
+
+
+class PlannedShot(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A line of the shot list: footage is attached to it by its id."""
+
+    id: str
+    text: str
 
 
 class Node(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -187,8 +240,41 @@ class Pin(msgspec.Struct, frozen=True, omit_defaults=True):
     point: str
 
 
+Fit = Literal["cover", "contain", "stretch"]
+Ease = Literal["even", "soft", "slow start", "slow end"]
+
+
+class Position(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where the picture stands in the frame: zoom about the middle, then moved by shares of the frame's width and
+    height, then turned clockwise."""
+
+    zoom: float = 1.0
+    x: float = 0.0
+    y: float = 0.0
+    turn_deg: float = 0.0
+
+
+class Framing(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How a clip's picture fills the frame. With `end` it moves from `start` to `end` over the slot.
+
+    `crop` is the shares of the picture cut off at its left, top, right and bottom.
+    """
+
+    fit: Fit = "cover"
+    start: Position = Position()
+    end: Position | None = None
+    ease: Ease = "soft"
+    flip_x: bool = False
+    flip_y: bool = False
+    crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+
+
 class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A stretch of footage on the reel. `source_s` is what its first frame shows while it has no pin."""
+    """A stretch of footage on the reel. `source_s` is what its first frame shows while it has no pin.
+
+    `part` is the stretch of the curve that the slot shows, in shares of the curve: a clip that was split or trimmed
+    keeps its shape, of which it shows a part. `row` counts picture rows upward; `group` names clips that go together.
+    """
 
     id: str
     footage: str
@@ -197,6 +283,17 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
     source_s: float = 0.0
     curve: Curve = Curve()
     pins: tuple[Pin, ...] = ()
+    part: tuple[float, float] = (0.0, 1.0)
+    row: int = 0
+    framing: Framing = Framing()
+    group: str = ""
+
+
+class PictureRow(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A row of clips. A locked one is not changed, a hidden one not shown."""
+
+    locked: bool = False
+    hidden: bool = False
 
 
 class Rule(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -239,9 +336,11 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
     footage: tuple[Footage, ...] = ()
     clips: tuple[Clip, ...] = ()
     rows: tuple[AccentRow, ...] = ()
+    picture: tuple[PictureRow, ...] = (PictureRow(),)
+    shots: tuple[PlannedShot, ...] = ()
 
 
-R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow)
+R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot)
 
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:

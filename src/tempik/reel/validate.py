@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator
 
 from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Soundtrack
@@ -11,6 +12,7 @@ from tempik.rhythm.records import Beat, Onset
 
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
+PICTURE_ROWS = 8
 
 
 def problems(reel: Reel) -> list[str]:
@@ -32,6 +34,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         ("footage", [f.id for f in reel.footage]),
         ("clip", [c.id for c in reel.clips]),
         ("accent row", [r.id for r in reel.rows]),
+        ("planned shot", [s.id for s in reel.shots]),
         ("point", [p.id for p in reel.soundtrack.placed] if reel.soundtrack else []),
     ):
         if len(set(ids)) != len(ids):
@@ -44,6 +47,10 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield from _clip_problems(clip, reel.soundtrack, cues)
     for row in reel.rows:
         yield from _row_problems(row)
+    if not 1 <= len(reel.picture) <= PICTURE_ROWS:
+        yield f"The reel has {len(reel.picture)} picture rows; it must have 1 to {PICTURE_ROWS}."
+    if any(not 0 <= c.row < len(reel.picture) for c in reel.clips):
+        yield "A clip lies on a picture row that the reel does not have."
 
 
 def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
@@ -81,6 +88,10 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
 
 
 def _footage_problems(footage: Footage) -> Iterator[str]:
+    if footage.kind == "solid" and not re.fullmatch("#[0-9a-fA-F]{6}", footage.path):
+        yield f"The solid '{footage.path}' is no colour; give one such as #000000."
+    if footage.read_rate is not None and not 1 <= footage.read_rate <= 10000:
+        yield f"The footage '{footage.path}' is read at {footage.read_rate} frames/s; it must be 1 to 10000."
     if footage.width < 1 or footage.height < 1 or footage.rate <= 0 or footage.length_s <= 0:
         yield f"The footage '{footage.path}' has no picture size, rate or length."
     if any(not _finite(c.time_s) or c.time_s < 0 for c in footage.cues):
@@ -103,7 +114,22 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, cues: dict[str, set[str]
             yield f"Clip '{clip.id}' is pinned by cue '{pin.cue}', which its footage does not have."
     if not _finite(clip.source_s):
         yield f"Clip '{clip.id}' starts at no instant of its footage."
+    if not (_finite(clip.part[0]) and _finite(clip.part[1]) and clip.part[1] > clip.part[0]):
+        yield f"Clip '{clip.id}' shows no part of its speed curve."
     yield from curve_problems(clip.curve, f"Clip '{clip.id}'")
+    yield from _framing_problems(clip)
+
+
+def _framing_problems(clip: Clip) -> Iterator[str]:
+    framing = clip.framing
+    for position in (framing.start, framing.end or framing.start):
+        if not 0.01 <= position.zoom <= 100:
+            yield f"Clip '{clip.id}' is zoomed to {position.zoom}; keep it between 0.01 and 100."
+        if not all(_finite(v) and abs(v) <= 1e4 for v in (position.x, position.y, position.turn_deg)):
+            yield f"Clip '{clip.id}' stands nowhere in the frame."
+    left, top, right, bottom = framing.crop
+    if any(not 0 <= c < 1 for c in framing.crop) or left + right > 0.99 or top + bottom > 0.99:
+        yield f"Clip '{clip.id}' is cropped to nothing."
 
 
 def curve_problems(curve: Curve, whose: str) -> Iterator[str]:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tempik.media.picture import BLACK_Y, MID_CHROMA, WHITE_Y, Picture, Plane, solid
-from tempik.render.plan import FramePlan
+from tempik.render.plan import FramePlan, Shot
 
 # A stop doubles light; on a display of gamma 2.4 (Rec. ITU-R BT.1886) that multiplies code values by this.
 STOP_GAIN = 2 ** (1 / 2.4)
@@ -15,18 +18,66 @@ STOP_GAIN = 2 ** (1 / 2.4)
 IDENTITY_PX = 0.02
 
 
-def compose(plan: FramePlan, source: Picture | None) -> Picture:
-    """Return the output picture of a plan; `source` is the frame its shot asks for, None for black.
+class Source(NamedTuple):
+    """The frame that a shot asks for, of any size, and how far it covers what is below where it has clear parts."""
 
-    The source may have any size: the shot's affine speaks of its unit square.
-    """
-    if plan.shot is None or source is None:
+    picture: Picture
+    alpha: Plane | None = None
+
+
+def compose(plan: FramePlan, sources: Sequence[Source | None]) -> Picture:
+    """Return the output picture of a plan; `sources` holds a frame for each of its shots, None for a solid."""
+    picture: Picture | None = None
+    for shot, source in zip(plan.shots, sources, strict=True):
+        picture = _laid_over(picture, shot, source, plan.width, plan.height)
+    if picture is None:
         picture = solid(plan.width, plan.height)
-    else:
-        picture = _warped(source, plan.shot.affine, plan.width, plan.height)
     if plan.flash <= 0 and plan.stops == 0:
         return picture
     return _lit(picture, plan.flash, plan.stops)
+
+
+def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: int, height: int) -> Picture:
+    if source is None:
+        above = solid(width, height, *colour_yuv(shot.path))
+        alpha = None
+    else:
+        above = _warped(source.picture, shot.affine, width, height)
+        alpha = source.alpha
+    if shot.region is None:
+        return above
+    if below is None:
+        below = solid(width, height)
+    mask = _region_mask(shot, width, height)
+    if alpha is not None:
+        w, h = alpha.shape[1], alpha.shape[0]
+        seen = _warp(alpha, shot.affine / np.array([[w, h, 1.0]]), (width, height))
+        mask = np.minimum(mask, seen)
+    half = np.asarray(cv2.resize(mask, above.u.shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)
+    return Picture(*(_blended(b, a, m) for b, a, m in zip(below, above, (mask, half, half), strict=True)))
+
+
+def _region_mask(shot: Shot, width: int, height: int) -> Plane:
+    """Return where the shown region lies in the output, 255 inside, with smooth edges."""
+    assert shot.region is not None
+    left, top, right, bottom = shot.region
+    corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]]) @ shot.affine.T
+    mask = np.zeros((height, width), np.uint8)
+    points = np.round((np.clip(corners, -30000, 30000) - 0.5) * 16).astype(np.int32)
+    cv2.fillConvexPoly(mask, points, 255, cv2.LINE_AA, 4)
+    return mask
+
+
+def _blended(below: Plane, above: Plane, mask: Plane) -> Plane:
+    share = mask.astype(np.float32) / 255
+    return np.asarray(cv2.blendLinear(above, below, share, 1 - share), dtype=np.uint8)
+
+
+def colour_yuv(colour: str) -> tuple[int, int, int]:
+    """Return Y, U and V of a colour such as `#f0b43c` by BT.709 in video range."""
+    r, g, b = (int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+    y = 0.2126 * r + 0.7152 * g + 0.0722 * b
+    return round(16 + 219 * y), round(128 + 224 * (b - y) / 1.8556), round(128 + 224 * (r - y) / 1.5748)
 
 
 def _warped(source: Picture, affine: NDArray[np.float64], width: int, height: int) -> Picture:

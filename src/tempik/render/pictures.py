@@ -5,11 +5,12 @@ from __future__ import annotations
 import os
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
-from tempik.render.compose import compose
-from tempik.render.plan import FramePlan
+from tempik.render.compose import Source, compose
+from tempik.render.plan import FramePlan, Shot
 
 OPEN_FILES = 6
 
@@ -36,10 +37,14 @@ def shared_index(path: str) -> FrameIndex:
 
 
 class PictureSource:
-    """Renders plans for one thread. Use it in a `with` statement, or close it."""
+    """Renders plans for one thread. Use it in a `with` statement, or close it.
 
-    def __init__(self, cache_bytes: int = 384 << 20) -> None:
+    `proxy` says which smaller file stands for a file, frame for frame, or None; an export gives none.
+    """
+
+    def __init__(self, cache_bytes: int = 384 << 20, proxy: Callable[[str], str | None] | None = None) -> None:
         self._cache_bytes = cache_bytes
+        self._proxy = proxy or (lambda path: None)
         self._readers: OrderedDict[tuple[str, int | None], FrameReader] = OrderedDict()
 
     def __enter__(self) -> PictureSource:
@@ -55,14 +60,31 @@ class PictureSource:
 
     def render(self, plan: FramePlan) -> Picture:
         """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
-        if plan.shot is None:
-            return compose(plan, None)
-        reader = self._reader(plan.shot.path, plan.shot.longest_px)
-        return compose(plan, reader.at(plan.shot.source_s, plan.shot.backward))
+        return compose(plan, [self._source(shot) for shot in plan.shots])
+
+    def _source(self, shot: Shot) -> Source | None:
+        if shot.solid:
+            return None
+        number = shot.number
+        path = self._proxy(shot.path)
+        if path is not None:
+            # A proxy has the frames of its file, under their own numbers.
+            number = shared_index(shot.path).frame_at(shot.source_s) if number is None else number
+            reader = self._reader(path, None)
+            if len(reader.index.pts) == len(shared_index(shot.path).pts):
+                return Source(reader.frame(number, shot.backward))
+        reader = self._reader(shot.path, shot.longest_px)
+        if number is None:
+            number = reader.index.frame_at(shot.source_s)
+        picture = reader.frame(number, shot.backward)
+        return Source(picture, reader.alpha(number) if shot.alpha else None)
 
     def _reader(self, path: str, longest_px: int | None) -> FrameReader:
         key = (path, longest_px)
         reader = self._readers.get(key)
+        if reader is not None and reader.stale:
+            self._readers.pop(key).close()
+            reader = None
         if reader is None:
             reader = FrameReader(path, shared_index(path), self._cache_bytes // OPEN_FILES, longest_px)
             self._readers[key] = reader

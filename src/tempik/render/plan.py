@@ -1,4 +1,4 @@
-"""The plan of a frame: which source instant, one affine, one change of light. Pure and cheap.
+"""The plan of a frame: its layers, each a source instant and one affine, and one change of light. Pure and cheap.
 
 Preview and export ask for the same plan and differ in size alone, so what is seen is what is delivered.
 """
@@ -6,24 +6,29 @@ Preview and export ask for the same plan and differ in size alone, so what is se
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
+from tempik.edit.framing import covers, frame_matrix, position_at
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
-from tempik.reel import Footage
+from tempik.reel import Footage, Framing
 
 Matrix = NDArray[np.float64]
 
 
 class Shot(NamedTuple):
-    """The footage on screen: its instant, which way it plays, and the affine from its unit square to the output.
+    """A layer of a frame: its footage's instant, which way it plays, and the affine from its unit square to the output.
 
     The unit square is the file's picture as coded, (0, 0) its top left; the affine includes rotation, framing,
-    punch and shake, multiplied into one. Shape (2, 3), output in pixels. `longest_px` is what the longer side
-    of the footage may be shrunk to as it is decoded without losing detail, None where it must stay whole.
+    punch and shake, multiplied into one. Shape (2, 3), output in pixels. `region` is the part of the unit square that
+    shows (left, top, right, bottom), None where the picture fills the frame and its edges may be mirrored. `number`
+    is the frame to show where the footage is read by distinct frames. `longest_px` is what the longer side of the
+    footage may be shrunk to as it is decoded without losing detail, None where it must stay whole. A solid's `path`
+    is its colour.
     """
 
     path: str
@@ -31,15 +36,19 @@ class Shot(NamedTuple):
     backward: bool
     affine: Matrix
     longest_px: int | None
+    region: tuple[float, float, float, float] | None = None
+    number: int | None = None
+    solid: bool = False
+    alpha: bool = False
 
 
 class FramePlan(NamedTuple):
-    """What frame number `frame` shows; `shot` is None where no clip covers it (black)."""
+    """What frame number `frame` shows: layers from the lowest up, none where no clip covers it (black)."""
 
     frame: int
     width: int
     height: int
-    shot: Shot | None
+    shots: tuple[Shot, ...]
     flash: float
     stops: float
 
@@ -54,28 +63,62 @@ def plan(
 ) -> FramePlan:
     """Return the plan of one frame at an output size in pixels.
 
-    `accents` False leaves them out. `clip` shows that clip in place of the one on screen, its speed going on
+    `accents` False leaves them out. `clip` shows that clip in place of those on screen, its speed going on
     beyond its slot, for comparing the two sides of a cut.
     """
     look = timeline.look_at(frame) if accents else Look()
-    placed = clip if clip is not None else timeline.clip_at(frame)
-    if placed is None:
-        return FramePlan(frame, width, height, None, look.flash, look.stops)
+    layers = [clip] if clip is not None else timeline.clips_at(frame)
+    shots = tuple(_shot(timeline, placed, frame, width, height, look) for placed in layers)
+    return FramePlan(frame, width, height, shots, look.flash, look.stops)
+
+
+def _shot(timeline: Timeline, placed: Placed, frame: int, width: int, height: int, look: Look) -> Shot:
+    footage, framing = placed.footage, placed.clip.framing
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
-    shot = Shot(
-        placed.footage.path,
+    share = timeline.slot_share(placed, frame)
+    whole = covers(framing, footage, timeline.reel, share)
+    return Shot(
+        footage.path,
         float(source[0]),
         bool(source[1] < source[0]),
-        framed(placed.footage, width, height, look),
-        longest_needed(placed.footage, width, height),
+        framed(framing, footage, width, height, share, look),
+        longest_needed(framing, footage, width, height, share),
+        None if whole else _as_coded(framing.crop, footage.rotation_deg),
+        distinct_at(footage, float(source[0])) if footage.around else None,
+        footage.kind == "solid",
+        footage.alpha,
     )
-    return FramePlan(frame, width, height, shot, look.flash, look.stops)
 
 
-def longest_needed(footage: Footage, width: int, height: int) -> int | None:
+@lru_cache(64)
+def _distinct(repeats: tuple[int, ...], frames: int) -> NDArray[np.int64]:
+    return np.setdiff1d(np.arange(frames), np.array(repeats, dtype=np.int64))
+
+
+def distinct_at(footage: Footage, source_s: float) -> int:
+    """Return the frame on screen when repeated frames are left out and the others stand evenly over the file."""
+    kept = _distinct(footage.repeats, max(footage.frames, 1))
+    spacing_s = footage.length_s / max(len(kept), 1)
+    return int(kept[min(max(int(source_s / spacing_s + 1e-3), 0), len(kept) - 1)])
+
+
+def _as_coded(crop: tuple[float, float, float, float], rotation_deg: int) -> tuple[float, float, float, float]:
+    """Return the shown region of the coded unit square for shares cut off the upright picture."""
+    left, top, right, bottom = crop
+    for _ in range(rotation_deg % 360 // 90):  # undo one clockwise turn at a time
+        left, top, right, bottom = top, right, bottom, left
+    return left, top, 1 - right, 1 - bottom
+
+
+def longest_needed(framing: Framing, footage: Footage, width: int, height: int, share: float = 0.0) -> int | None:
     """Return what the longer side of footage may be shrunk to for an output size, or None where it is no larger."""
-    cover = max(width / footage.width, height / footage.height)
-    return round(max(footage.width, footage.height) * cover) if cover < 1 else None
+    matrix = frame_matrix(framing, footage, width, height, share)
+    # A push keeps the size that its closest frame needs: one size in the cache, and no change of sharpness.
+    closest = max(p.zoom for p in (framing.start, framing.end or framing.start))
+    now = position_at(framing, share).zoom
+    across, down = (math.hypot(matrix[0, i], matrix[1, i]) * closest / now for i in (0, 1))
+    scale = max(across / footage.width, down / footage.height)
+    return round(max(footage.width, footage.height) * scale) if scale < 1 else None
 
 
 # Where the unit square of the coded picture goes for each clockwise turn, as rows of an affine.
@@ -87,16 +130,10 @@ _TURNS: dict[int, list[list[float]]] = {
 }
 
 
-def framed(footage: Footage, width: int, height: int, look: Look) -> Matrix:
-    """Return the affine from the coded unit square to the output: the footage covers the frame, then the look."""
+def framed(framing: Framing, footage: Footage, width: int, height: int, share: float, look: Look) -> Matrix:
+    """Return the affine from the coded unit square to the output: framing, then what the accents do."""
     turned = np.array([*_TURNS[footage.rotation_deg % 360], [0, 0, 1]], dtype=np.float64)
-    cover = max(width / footage.width, height / footage.height)
-    shown_w, shown_h = footage.width * cover, footage.height * cover
-    fit = np.array(
-        [[shown_w, 0, (width - shown_w) / 2], [0, shown_h, (height - shown_h) / 2], [0, 0, 1]],
-        dtype=np.float64,
-    )
-    matrix = fit @ turned
+    matrix = frame_matrix(framing, footage, width, height, share) @ turned
     if look.scale != 1.0 or look.tilt_deg or look.shift_x or look.shift_y:
         matrix = _about_centre(look, width, height) @ matrix
     return np.asarray(matrix[:2], dtype=np.float64)

@@ -1,9 +1,11 @@
 """Speed curves and the exact time map that says which source instant is on screen."""
 
 from tempik.retime.curve import average_speed, constant, ramp, reversed_curve, scaled, speed_at, speed_range
+from tempik.retime.pins import Bent, through
 from tempik.retime.timemap import TimeMap
 
 __all__ = [
+    "Bent",
     "TimeMap",
     "average_speed",
     "constant",
@@ -12,4 +14,5 @@ __all__ = [
     "scaled",
     "speed_at",
     "speed_range",
+    "through",
 ]

@@ -13,32 +13,53 @@ Array = NDArray[np.float64]
 
 
 class TimeMap:
-    """`source(t) = start_s + ∫ speed` over a slot of `length_s`.
+    """`source(t) = start_s + pace · ∫ speed` over a slot of `length_s`.
 
-    Before and after the slot the end speeds go on, so a cue just outside a trimmed slot has an instant too.
+    `part` is the stretch of the curve, in its shares, that the slot shows. `pace` is how many seconds of the file pass
+    in a second as filmed. Before and after the curve the end speeds go on, so a cue just outside a trimmed slot has an
+    instant too.
     """
 
-    def __init__(self, curve: Curve, length_s: float, start_s: float = 0.0) -> None:
+    def __init__(
+        self,
+        curve: Curve,
+        length_s: float,
+        start_s: float = 0.0,
+        part: tuple[float, float] = (0.0, 1.0),
+        pace: float = 1.0,
+    ) -> None:
         if length_s <= 0:
             raise ValueError(f"a slot of {length_s} s has no time map")
         self.length_s = length_s
         self.start_s = start_s
         self.curve = curve
+        self.part = part
+        self.pace = pace
         self._parts = segments(curve)
         areas = [float(poly.polyval(1.0, p.area)) for p in self._parts]
         self._before = np.concatenate([[0.0], np.cumsum(areas)])
         self._starts = np.array([p.start for p in self._parts])
-        self.average_speed = float(self._before[-1])
+        # Seconds that the whole curve would take: the part's length by its share of it.
+        self._whole_s = length_s / (part[1] - part[0])
+        first, last = self._area(np.array(part))
+        self._skipped = float(first)
+        self.average_speed = float(last - first) / (part[1] - part[0])
 
     @property
     def end_s(self) -> float:
         """The source instant at the end of the slot."""
-        return self.start_s + self.average_speed * self.length_s
+        return self.start_s + self.average_speed * self.length_s * self.pace
+
+    def share(self, time_s: Array | float) -> Array:
+        """Return the shares of the curve at slot seconds."""
+        return self.part[0] + np.atleast_1d(np.asarray(time_s, dtype=np.float64)) / self._whole_s
 
     def source(self, time_s: Array | float) -> Array:
         """Return source seconds at slot seconds, as a 1-D array."""
-        time_s = np.atleast_1d(np.asarray(time_s, dtype=np.float64))
-        share = time_s / self.length_s
+        return self.start_s + (self._area(self.share(time_s)) - self._skipped) * self._whole_s * self.pace
+
+    def _area(self, share: Array) -> Array:
+        """Return the integral of speed over shares of the curve, from its beginning."""
         inside = np.clip(share, 0.0, 1.0)
         out = np.empty_like(share)
         which = np.clip(np.searchsorted(self._starts, inside, side="right") - 1, 0, len(self._parts) - 1)
@@ -55,7 +76,7 @@ class TimeMap:
                 area = poly.polyval(parameter(x, part), part.area)
             out[here] = self._before[i] + area
         end_speeds = np.where(share < 0, self._parts[0].v0, self._parts[-1].v1)
-        return np.asarray(self.start_s + (out + (share - inside) * end_speeds) * self.length_s, dtype=np.float64)
+        return np.asarray(out + (share - inside) * end_speeds, dtype=np.float64)
 
     def source_at(self, time_s: float) -> float:
         """Return source seconds at one instant of the slot."""
@@ -63,19 +84,20 @@ class TimeMap:
 
     def speed(self, time_s: Array | float) -> Array:
         """Return the speed at slot seconds."""
-        return speed_at(self.curve, np.asarray(time_s, dtype=np.float64) / self.length_s)
+        return speed_at(self.curve, self.share(time_s))
 
     def turns(self) -> list[float]:
         """Return the instants inside the slot where the direction changes, so that between them it is monotone."""
-        out = []
+        shares = []
         for i, part in enumerate(self._parts):
             if i and self._parts[i - 1].v1 * part.v0 <= 0:
-                out.append(part.start * self.length_s)
+                shares.append(part.start)
             if part.v0 * part.v1 < 0:
                 wanted = part.v0 / (part.v0 - part.v1)
                 u = parameter(np.array([wanted]), part._replace(x=RISE))[0]
-                out.append((part.start + part.width * float(poly.polyval(u, part.x))) * self.length_s)
-        return out
+                shares.append(part.start + part.width * float(poly.polyval(u, part.x)))
+        times = [(share - self.part[0]) * self._whole_s for share in shares]
+        return [t for t in times if 0 < t < self.length_s]
 
     def when(self, source_s: float) -> list[float]:
         """Return every instant of the slot at which `source_s` is on screen, in order (none: an empty list).
@@ -113,7 +135,7 @@ class TimeMap:
                 a = t
             else:
                 b = t
-            slope = float(self.speed(t)[0])
+            slope = float(self.speed(t)[0]) * self.pace
             step = t - error / slope if slope else a
             moved = step if a < step < b else (a + b) / 2
             if abs(moved - t) <= 1e-15 * max(1.0, abs(t)):

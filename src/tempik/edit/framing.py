@@ -1,0 +1,88 @@
+"""Framing worked out: where a clip's picture lies in the frame, and whether it fills it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.reel import Footage, Framing, Position, Reel
+
+Matrix = NDArray[np.float64]
+PLAIN = Framing()
+_EASES = {
+    "even": lambda x: x,
+    "soft": lambda x: x * x * (3 - 2 * x),
+    "slow start": lambda x: x * x,
+    "slow end": lambda x: x * (2 - x),
+}
+
+
+def position_at(framing: Framing, share: float) -> Position:
+    """Return where the picture stands at a share of the slot. Zoom changes by equal ratios, the rest by equal steps."""
+    a, b = framing.start, framing.end
+    if b is None or a == b:
+        return a
+    x = _EASES[framing.ease](min(max(share, 0.0), 1.0))
+    return Position(
+        a.zoom * (b.zoom / a.zoom) ** x,
+        a.x + (b.x - a.x) * x,
+        a.y + (b.y - a.y) * x,
+        a.turn_deg + (b.turn_deg - a.turn_deg) * x,
+    )
+
+
+def frame_matrix(framing: Framing, footage: Footage, width: int, height: int, share: float) -> Matrix:
+    """Return the affine, shape (3, 3), from the upright picture's unit square to the frame in pixels."""
+    shown = footage.width / footage.height * height / width  # the picture's shape against the frame's
+    if framing.fit == "stretch":
+        w, h = float(width), float(height)
+    elif (framing.fit == "cover") == (shown > 1):
+        w, h = width * shown, float(height)
+    else:
+        w, h = float(width), height / shown
+    fit = np.array([[w, 0, (width - w) / 2], [0, h, (height - h) / 2], [0, 0, 1]])
+    if framing.flip_x:
+        fit = fit @ np.array([[-1.0, 0, 1], [0, 1, 0], [0, 0, 1]])
+    if framing.flip_y:
+        fit = fit @ np.array([[1.0, 0, 0], [0, -1, 1], [0, 0, 1]])
+    at = position_at(framing, share)
+    if at == Position():
+        return fit
+    c, s = math.cos(math.radians(at.turn_deg)) * at.zoom, math.sin(math.radians(at.turn_deg)) * at.zoom
+    cx, cy = width / 2, height / 2
+    moved = np.array(
+        [
+            [c, -s, cx - c * cx + s * cy + at.x * width],
+            [s, c, cy - s * cx - c * cy + at.y * height],
+            [0, 0, 1],
+        ]
+    )
+    return np.asarray(moved @ fit, dtype=np.float64)
+
+
+def covers(framing: Framing, footage: Footage, reel: Reel, share: float) -> bool:
+    """Tell whether the picture fills the whole frame, so that nothing below it is seen."""
+    if footage.alpha:
+        return False
+    plain = framing is PLAIN or (framing.start == PLAIN.start and framing.end is None and framing.crop == PLAIN.crop)
+    if plain and framing.fit != "contain":
+        return True
+    back = np.linalg.inv(frame_matrix(framing, footage, reel.width, reel.height, share))
+    corners = np.array([[0, 0, 1], [reel.width, 0, 1], [0, reel.height, 1], [reel.width, reel.height, 1.0]])
+    seen = corners @ back.T
+    left, top, right, bottom = framing.crop
+    slack = 1e-6
+    return bool(
+        seen[:, 0].min() >= left - slack
+        and seen[:, 0].max() <= 1 - right + slack
+        and seen[:, 1].min() >= top - slack
+        and seen[:, 1].max() <= 1 - bottom + slack
+    )
+
+
+def filling(framing: Framing) -> Framing:
+    """Return the framing that fills the frame, with flips and movement kept."""
+    return Framing(fit="cover", start=framing.start, end=framing.end, ease=framing.ease,
+                   flip_x=framing.flip_x, flip_y=framing.flip_y)  # fmt: skip
