@@ -9,13 +9,12 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
-import numpy as np
 from msgspec.structs import replace
 
 from tempik.accents import accent_named
 from tempik.accents.pulses import fires
 from tempik.edit.draft import LONGEST_S
-from tempik.edit.timeline import Timeline, source_at_frames
+from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
 from tempik.media import Probe
 from tempik.reel import (
@@ -26,7 +25,6 @@ from tempik.reel import (
     Edge,
     Footage,
     Painted,
-    Pin,
     Reel,
     Rule,
     Soundtrack,
@@ -181,46 +179,6 @@ def without_cue(reel: Reel, footage: str, cue: str) -> Reel:
     )
     reel = replace(reel, clips=clips)
     return _change_footage(reel, footage, lambda f: replace(f, cues=tuple(c for c in f.cues if c.id != cue)))
-
-
-def with_pin(reel: Reel, clip: str, cue: str, point: str) -> Reel:
-    """Tie a cue of the clip's footage to a point, in place of the tie it has."""
-    return _change_clip(reel, clip, lambda c: replace(c, pins=(Pin(cue, point),)))
-
-
-def without_pins(reel: Reel, clip: str) -> Reel:
-    """Untie a clip; it keeps showing what it shows."""
-    timeline = Timeline(reel)
-    return _change_clip(reel, clip, lambda c: replace(c, pins=(), source_s=_source_start(timeline, c)))
-
-
-def with_clip_cue_here(reel: Reel, clip: str, frame: int, point: str) -> Reel:
-    """Say that what the clip shows at `frame` is its decisive frame: it becomes a cue, pinned to `point`."""
-    timeline = Timeline(reel)
-    placed = timeline.placed_clip(clip)
-    if placed is None:
-        raise TempikError("That clip has no frames on the reel.")
-    source_s = float(source_at_frames(placed, np.array([float(frame)]), reel.rate)[0])
-    source_s = min(max(source_s, 0.0), placed.footage.length_s - 1e-6)
-    near = [c for c in placed.footage.cues if abs(c.time_s - source_s) < 0.25 / float(placed.footage.rate)]
-    if near:
-        cue = near[0].id
-    else:
-        reel = with_cue(reel, placed.footage.id, source_s)
-        piece = by_id(reel.footage, placed.footage.id)
-        cue = next(c.id for c in piece.cues if c.time_s == source_s) if piece else ""
-    return with_pin(reel, clip, cue, point)
-
-
-def with_swapped_footage(reel: Reel, clip: str, footage: str) -> Reel:
-    """Show other footage in a clip; slot and speed stay, and its first cue takes over the pin."""
-    piece = by_id(reel.footage, footage)
-    old = by_id(reel.clips, clip)
-    if piece is None or old is None:
-        raise TempikError("That footage is no longer on the reel.")
-    pins = tuple(Pin(piece.cues[0].id, p.point) for p in old.pins[:1]) if piece.cues else ()
-    source_s = 0.0 if piece.cues else max(0.0, piece.length_s / 2 - 0.5)
-    return _change_clip(reel, clip, lambda c: replace(c, footage=footage, pins=pins, source_s=source_s))
 
 
 def with_curve(reel: Reel, clip: str, curve: Curve) -> Reel:

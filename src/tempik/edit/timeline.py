@@ -7,6 +7,7 @@ renders or checks a reel asks the timeline, so that all of them agree.
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -241,7 +242,7 @@ class Timeline:
         return tuple(ties[f] for f in sorted(ties)), said
 
 
-def source_at_frames(placed: Placed, frames: Array, rate: Fraction) -> Array:
+def source_at_frames(placed: Placed, frames: Array | Sequence[float], rate: Fraction) -> Array:
     """Return the source seconds that a clip asks for at reel frames, which may lie outside its footage."""
     return placed.map.source((np.asarray(frames, dtype=np.float64) - placed.begin) / float(rate))
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.polynomial import polynomial as poly
 from numpy.typing import NDArray
@@ -10,6 +12,7 @@ from tempik.reel import Curve
 from tempik.retime.curve import RISE, is_straight, parameter, segments, speed_at
 
 Array = NDArray[np.float64]
+Times = Array | float | Sequence[float]
 
 
 class TimeMap:
@@ -50,11 +53,11 @@ class TimeMap:
         """The source instant at the end of the slot."""
         return self.start_s + self.average_speed * self.length_s * self.pace
 
-    def share(self, time_s: Array | float) -> Array:
+    def share(self, time_s: Times) -> Array:
         """Return the shares of the curve at slot seconds."""
         return self.part[0] + np.atleast_1d(np.asarray(time_s, dtype=np.float64)) / self._whole_s
 
-    def source(self, time_s: Array | float) -> Array:
+    def source(self, time_s: Times) -> Array:
         """Return source seconds at slot seconds, as a 1-D array."""
         return self.start_s + (self._area(self.share(time_s)) - self._skipped) * self._whole_s * self.pace
 
@@ -82,7 +85,7 @@ class TimeMap:
         """Return source seconds at one instant of the slot."""
         return float(self.source(time_s)[0])
 
-    def speed(self, time_s: Array | float) -> Array:
+    def speed(self, time_s: Times) -> Array:
         """Return the speed at slot seconds."""
         return speed_at(self.curve, self.share(time_s))
 
