@@ -28,6 +28,7 @@ from tempik.reel.file import save_reel
 @pytest.fixture(autouse=True)
 def own_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
+    monkeypatch.setenv("TEMPIK_STATE", str(tmp_path / "state"))
 
 
 def _once(folder: Path, make: object) -> Path:

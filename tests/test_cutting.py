@@ -13,7 +13,7 @@ from tempik.edit import pieces, pin, place, trim
 from tempik.edit.slots import cleared, keep_locked, rippled, with_clips
 from tempik.edit.timeline import Timeline, source_at_frames
 from tempik.errors import TempikError
-from tempik.reel import Clip, Curve, Cue, Edge, Footage, Node, Pin, Point, Reel, Soundtrack, by_id
+from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Point, Reel, Soundtrack, by_id
 from tempik.reel.validate import problems
 from tempik.retime import constant, ramp
 from tempik.rhythm.records import Analysis, Beat
@@ -26,7 +26,9 @@ def song(bpm: float = 120.0, beats: int = 64, start_s: float = 0.0) -> Soundtrac
     heard = Analysis(
         length_s=times[-1] + 2,
         tempo_bpm=bpm,
-        beats=tuple(Beat(t, 1.0 if n % 4 == 0 else 0.5 + 0.1 * (n % 3), n // 4 + 1, n % 4 + 1, t) for n, t in enumerate(times)),
+        beats=tuple(
+            Beat(t, 1.0 if n % 4 == 0 else 0.5 + 0.1 * (n % 3), n // 4 + 1, n % 4 + 1, t) for n, t in enumerate(times)
+        ),
     )
     return Soundtrack("/song.wav", heard.length_s, start_s=start_s, heard=heard)
 
@@ -152,7 +154,9 @@ def test_slipping_shows_other_footage_in_the_same_slot_and_stays_within_the_file
     reel = made()
     before = shown(reel)
     slipped = shown(trim.with_slipped(reel, ["c2"], 0.5))
-    assert all(b and s and s[1] == pytest.approx(b[1] + 0.5) for b, s in zip(before[75:135], slipped[75:135], strict=True))
+    assert all(
+        b and s and s[1] == pytest.approx(b[1] + 0.5) for b, s in zip(before[75:135], slipped[75:135], strict=True)
+    )
     far = Timeline(trim.with_slipped(reel, ["c2"], 1e6)).placed_clip("c2")
     assert far is not None and far.short_after_s == 0
     early = Timeline(trim.with_slipped(reel, ["c2"], -1e6)).placed_clip("c2")
@@ -314,7 +318,11 @@ def test_repeats_overlaps_and_staircases_count_frames() -> None:
     reel = made(curves=CURVES)
     before = shown(reel)
     again = shown(pieces.repeated(reel, "c2", 2))
-    assert same(again[75:135], before[75:135]) and same(again[135:195], before[75:135]) and same(again[195:255], before[75:135])
+    assert (
+        same(again[75:135], before[75:135])
+        and same(again[135:195], before[75:135])
+        and same(again[195:255], before[75:135])
+    )
     names = [c.id for c in reel.clips[:4]]
     stairs = Timeline(pieces.staggered(reel, names, 7))
     starts = [p.begin for name in names if (p := stairs.placed_clip(name))]
@@ -330,7 +338,9 @@ def test_copies_land_on_points_with_their_pins() -> None:
     reel = pin.with_pin(made(curves=CURVES), "c2", "q1", "b6")
     pasted, new = pieces.pasted(reel, pieces.copied(reel, ["c2"]), 195)
     clip = by_id(pasted.clips, new[0])
-    assert clip is not None and (clip.start.point, clip.end.point) == ("b12", "b16") and clip.pins == (Pin("q1", "b14"),)
+    assert (
+        clip is not None and (clip.start.point, clip.end.point) == ("b12", "b16") and clip.pins == (Pin("q1", "b14"),)
+    )
     assert check_reel(Timeline(pasted)).ok
     twice, more = pieces.duplicated_at_next_point(reel, ["c2"])
     assert same(shown(twice)[135:195], shown(reel)[75:135]) and len(more) == 1

@@ -7,7 +7,7 @@ import msgspec
 import numpy as np
 import pytest
 
-from tempik.edit import change, points
+from tempik.edit import change, pin, place, points
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish, draft_reel
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
@@ -197,7 +197,7 @@ def test_a_speed_change_never_slides_the_cue_off_its_point(reel: Reel, curve: ob
 
 
 def test_reversing_a_free_clip_shows_the_same_stretch(reel: Reel) -> None:
-    free = change.without_pins(reel, "c2")
+    free = pin.without_pins(reel, ["c2"])
     before = Timeline(free).placed[1]
     after = Timeline(change.with_curve(free, "c2", reversed_curve(before.clip.curve))).placed[1]
     assert after.map.start_s == pytest.approx(before.map.end_s)
@@ -206,7 +206,7 @@ def test_reversing_a_free_clip_shows_the_same_stretch(reel: Reel) -> None:
 
 def test_unpinning_and_removing_a_cue_change_no_picture(reel: Reel) -> None:
     before = Timeline(reel).placed[0].map.start_s
-    assert Timeline(change.without_pins(reel, "c1")).placed[0].map.start_s == pytest.approx(before)
+    assert Timeline(pin.without_pins(reel, ["c1"])).placed[0].map.start_s == pytest.approx(before)
     footage = reel.footage[0]
     gone = change.without_cue(reel, footage.id, footage.cues[0].id)
     assert Timeline(gone).placed[0].map.start_s == pytest.approx(before)
@@ -215,7 +215,7 @@ def test_unpinning_and_removing_a_cue_change_no_picture(reel: Reel) -> None:
 
 def test_swapping_footage_keeps_slot_speed_and_point(reel: Reel) -> None:
     fast = change.with_curve(reel, "c1", ramp(2, 1))
-    swapped = change.with_swapped_footage(fast, "c1", "f2")
+    swapped = place.with_swapped_footage(fast, ["c1"], "f2")
     old, new = Timeline(fast).placed[0], Timeline(swapped).placed[0]
     assert new.footage.id == "f2"
     assert (new.first, new.end, new.clip.curve) == (old.first, old.end, old.clip.curve)
@@ -229,7 +229,7 @@ def test_what_a_clip_shows_can_be_made_its_cue(reel: Reel) -> None:
     frame = placed.first + 20
     wanted = shown_at(timeline, placed, frame)
     point = placed.ties[0].point
-    after = change.with_clip_cue_here(reel, placed.clip.id, frame, point.id)
+    after = pin.with_clip_cue_here(reel, placed.clip.id, frame, point.id)
     again = Timeline(after).placed[1]
     assert again.ties[0].cue_s == pytest.approx(wanted)
     assert_pins_hold(after)

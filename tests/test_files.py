@@ -11,7 +11,7 @@ from media_files import numbered, write_video
 from tempik.check import as_csv
 from tempik.desktop import theme
 from tempik.desktop.draft_panel import DraftPanel
-from tempik.desktop.view import GUTTER, PICTURE_H, View, picture_top, row_top
+from tempik.desktop.view import GUTTER, PICTURE_H, View
 from tempik.desktop.window import Window
 from tempik.edit import change
 from tempik.edit.timeline import Timeline
@@ -46,11 +46,11 @@ def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Pa
     window.files.bring([str(tmp_path / "card")])
     qtbot.waitUntil(lambda: len(window.project.reel.footage) == 2, timeout=WAIT)
     window.files.bring([str(folder / "one.mp4")])
-    qtbot.waitUntil(lambda: "already" in window.status.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "already" in window.foot.status.text(), timeout=WAIT)
     assert len(window.project.reel.footage) == 2
     (tmp_path / "void").mkdir()
     window.files.bring([str(tmp_path / "void")])
-    assert "no files" in window.status.text()
+    assert "no files" in window.foot.status.text()
 
 
 def test_files_that_moved_together_are_found_together(
@@ -65,7 +65,7 @@ def test_files_that_moved_together_are_found_together(
         piece["path"] = "old/" + Path(piece["path"]).name
     (tmp_path / "r.tempik").write_text(json.dumps(document))
     window.files.open_project(tmp_path / "r.tempik")
-    assert len(window._missing) == 3 and "2 more" in window.status.text()
+    assert len(window._missing) == 3 and "2 more" in window.foot.status.text()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
     window._find_missing()
     assert window._missing == [] and window.project.reel == reel
@@ -76,15 +76,15 @@ def test_files_that_moved_together_are_found_together(
 def test_an_error_stays_readable_while_other_news_comes_in(window: Window) -> None:
     window.say("x.mp4 is empty (0 bytes); copy it again.", True)
     window.say("song.wav: 120.0 BPM.")
-    assert "x.mp4 is empty" in window.status.text() and "120.0 BPM" in window.status.text()
+    assert "x.mp4 is empty" in window.foot.status.text() and "120.0 BPM" in window.foot.status.text()
     window.say("y.mp4 is cut off.", True)
-    assert window.status.text() == "y.mp4 is cut off."
+    assert window.foot.status.text() == "y.mp4 is cut off."
 
 
 def test_the_settings_menu_says_what_changed(opened: Window) -> None:
     opened.files.settings(180, 180, "24")
-    assert "300 frames became 240" in opened.status.text() and "kept its time" in opened.status.text()
-    assert opened.form_button.text() == "180×180 · 24"
+    assert "300 frames became 240" in opened.foot.status.text() and "kept its time" in opened.foot.status.text()
+    assert opened.header.form_button.text() == "180×180 · 24"
 
 
 def test_the_draft_panel_wishes_for_what_it_shows(opened: Window) -> None:
@@ -112,17 +112,17 @@ def test_the_check_is_saved_as_csv(opened: Window, tmp_path: Path, monkeypatch: 
     assert (tmp_path / "c.csv").read_text() == as_csv(opened.project.report)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "c.csv"), ""))
     opened._save_check()
-    assert "could not be written" in opened.status.text()
+    assert "could not be written" in opened.foot.status.text()
 
 
 def test_save_as_gives_the_project_its_name(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "open day"), ""))
     assert opened.save_as()
-    assert opened.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
+    assert opened.header.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
     opened.clips.add_row("kick")
-    assert opened.saved.text() == "unsaved"
+    assert opened.header.saved.text() == "unsaved"
     opened.save()
-    assert opened.saved.text() == "saved"
+    assert opened.header.saved.text() == "saved"
 
 
 # What the timeline shows
@@ -145,7 +145,7 @@ def test_a_pulse_is_drawn_from_its_own_frame_on_and_not_before(opened: Window) -
     opened.timeline.view = view._replace(start_s=time_of(pulse.frame - 6, timeline.rate))
     image, view = picture_of(opened), opened.timeline.view
     frame_px = view.px_per_s / float(timeline.rate)
-    x, y = view.x(time_of(pulse.frame, timeline.rate)), row_top(0) + 30
+    x, y = view.x(time_of(pulse.frame, timeline.rate)), opened.timeline.layout_.row_top(0) + 30
     assert len(colours_in(image, x + 0.3 * frame_px, y, 4, 1) | {theme.GROUND}) > 1
     assert colours_in(image, x - 0.6 * frame_px, y, 4, 1) == {theme.GROUND}
 
@@ -156,7 +156,7 @@ def test_black_and_still_stretches_are_hatched(opened: Window, qtbot: QtBot) -> 
     def reddest() -> int:
         image, timeline, view = picture_of(opened), opened.project.timeline, opened.timeline.view
         x = view.x(time_of(timeline.frames // 2, timeline.rate))
-        names = colours_in(image, x - 20, picture_top() + 20, 40, PICTURE_H - 60)
+        names = colours_in(image, x - 20, opened.timeline.layout_.picture_top() + 20, 40, PICTURE_H - 60)
         return max(int(n[1:3], 16) - int(n[5:7], 16) for n in names)
 
     calm = reddest()

@@ -153,7 +153,7 @@ def test_nudging_snapping_locking_and_taking_out_by_key(page: Window) -> None:
         assert now.time_s == pytest.approx(point.time_s + by, abs=1e-9)
     page.commands["lock_points"].trigger()
     page.commands["nudge_on"].trigger()
-    assert "locked" in page.status.text()
+    assert "locked" in page.foot.status.text()
     page.commands["lock_points"].trigger()
     page.commands["remove_clip"].trigger()
     assert point.id not in {p.id for p in song(page).points} and page.project.points == frozenset()
@@ -177,7 +177,7 @@ def test_two_anchored_beats_refit_the_grid(page: Window) -> None:
 def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     """Taps 60 ms late on every beat of two bars: offered with the lateness, placed on the beats themselves."""
     page.rhythm.tap()
-    assert "Play the song" in page.status.text()
+    assert "Play the song" in page.foot.status.text()
     beats = [p.time_s for p in song(page).points[20:28]]
     page.rhythm.is_playing = lambda: True
     for beat in beats:
@@ -186,7 +186,7 @@ def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     assert page.rhythm_page.taps.text().startswith("8 taps, 6")
     assert page.rhythm_page.for_taps[0].isVisibleTo(page.rhythm_page)
     page.rhythm_page.for_taps[0].click()
-    assert "in use already" in page.status.text()  # every beat is a point as it is
+    assert "in use already" in page.foot.status.text()  # every beat is a point as it is
     page.rhythm.choose(Choice("onsets", bands=()), False)
     for beat in beats:
         page.rhythm.song_s = lambda b=beat: b + 0.06  # type: ignore[misc]
@@ -226,9 +226,9 @@ def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
 def test_jumping_to_a_bar_and_beat(page: Window) -> None:
     assert page.rhythm_page.jump_to("9.3")
     assert page.rhythm_page.count.text() == "9.3"
-    assert page.place.text() == "9.3"  # the playhead is on the beat's own frame, and both counts agree
+    assert page.header.place.text() == "9.3"  # the playhead is on the beat's own frame, and both counts agree
     assert not page.rhythm_page.jump_to("900.1")
-    assert "no beat '900.1'" in page.status.text()
+    assert "no beat '900.1'" in page.foot.status.text()
 
 
 def test_points_go_to_a_file_and_come_back(page: Window, tmp_path: Path) -> None:
@@ -241,7 +241,7 @@ def test_points_go_to_a_file_and_come_back(page: Window, tmp_path: Path) -> None
     ]
     (tmp_path / "bad.csv").write_text("time_s\nsoon\n")
     page.rhythm.read_points_from(tmp_path / "bad.csv")
-    assert "row 2: 'soon'" in page.status.text() and len(song(page).points) == len(before)
+    assert "row 2: 'soon'" in page.foot.status.text() and len(song(page).points) == len(before)
 
 
 def test_a_suggested_stretch_fades_and_gain_are_kept(page: Window, tmp_path: Path, qtbot: QtBot) -> None:

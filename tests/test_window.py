@@ -15,7 +15,7 @@ from tempik.accents import CATALOGUE
 from tempik.check import check_reel
 from tempik.desktop.actions import COMMANDS, keyboard_list
 from tempik.desktop.palette import CommandPalette
-from tempik.desktop.view import GUTTER, PICTURE_H, picture_top, points_top, row_top
+from tempik.desktop.view import GUTTER, points_top
 from tempik.desktop.window import Window
 from tempik.edit.draft import Wish
 from tempik.reel import Reel
@@ -64,8 +64,8 @@ def at_point(window: Window, number: int, y: float) -> QPointF:
 
 def test_an_empty_window_teaches_and_its_texts_can_be_read(window: Window) -> None:
     assert window.middle.currentWidget() is window.welcome
-    assert not window.export_button.isEnabled() and not window.draft_button.isEnabled()
-    assert window.progress.isHidden()
+    assert not window.header.export_button.isEnabled() and not window.header.draft_button.isEnabled()
+    assert window.foot.progress.isHidden()
     for widget in window.findChildren(QWidget):
         if widget.isVisible() and hasattr(widget, "text"):
             assert widget.font().pixelSize() >= 12 or widget.font().pixelSize() == -1
@@ -99,18 +99,18 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     qtbot.waitUntil(lambda: window.preview.image is not None, timeout=WAIT)
     # Out.
     out = tmp_path / "o.mp4"
-    window.export_to(out, Settings((90, 160), "draft"))
-    assert window.export_button.text() == "Cancel"
+    window.delivery.export_to(out, Settings((90, 160), "draft"))
+    assert window.header.export_button.text() == "Cancel"
     qtbot.waitUntil(out.exists, timeout=WAIT)
     idle(window, qtbot)
-    assert window.export_button.text() == "Export" and "Exported" in window.status.text()
-    window.measure_file(out)
+    assert window.header.export_button.text() == "Export" and "Exported" in window.foot.status.text()
+    window.delivery.measure_file(out)
     idle(window, qtbot)
     qtbot.waitUntil(lambda: window.check_page.measured, timeout=WAIT)
     assert window.check_page.report.ok and "measured in the file" in window.check_page.summary.text()
     # Kept.
     assert window._save_to(tmp_path / "kept")
-    assert window.saved.text() == "saved"
+    assert window.header.saved.text() == "saved"
     kept = window.project.reel
     window.new_project()
     assert window.middle.currentWidget() is window.welcome
@@ -133,7 +133,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         lambda: window.clips.add_row("punch"),
         lambda: window.files.settings(180, 180, "60"),
         window.clips.unpin,
-        window.clips.remove_clip,
+        window.cuts.remove_clip,
     ]
     seen = [start]
     for act in changes:
@@ -166,7 +166,7 @@ def test_dragging_a_pin_ties_the_cue_to_another_point(opened: Window, qtbot: QtB
     tie = window.project.timeline.placed[1].ties[0]
     points = window.project.timeline.on_reel()
     number = points.index(tie.point)
-    y = picture_top() + PICTURE_H / 2
+    y = window.timeline.layout_.picture_top() + window.timeline.layout_.picture_h / 2
     drag(qtbot, window.timeline, at_point(window, number, y), at_point(window, number + 1, y))
     after = window.project.timeline.placed[1].ties[0]
     assert after.point.id == points[number + 1].id and after.cue_s == tie.cue_s
@@ -175,7 +175,7 @@ def test_dragging_a_pin_ties_the_cue_to_another_point(opened: Window, qtbot: QtB
 
 def test_accent_cells_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot) -> None:
     window = opened
-    y = row_top(0) + 20
+    y = window.timeline.layout_.row_top(0) + 20
 
     def lit() -> dict[str, float]:
         return {q.point.id: q.strength for q in window.project.timeline.pulses[0]}
@@ -321,11 +321,11 @@ def test_missing_media_is_asked_for_and_the_rest_kept(
     lost = relink(reel, reel.footage[0].path, str(tmp_path / "gone" / "a.mp4"))
     save_reel(lost, tmp_path / "r.tempik")
     assert window.files.open_project(tmp_path / "r.tempik")
-    assert "a.mp4" in window.status.text() and "missing" in window.status.text()
-    assert window.find_missing.isVisible() and len(window.project.reel.clips) == len(reel.clips)
+    assert "a.mp4" in window.foot.status.text() and "missing" in window.foot.status.text()
+    assert window.foot.find_missing.isVisible() and len(window.project.reel.clips) == len(reel.clips)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
-    window.find_missing.click()
-    assert window.project.reel == reel and not window.find_missing.isVisible()
+    window.foot.find_missing.click()
+    assert window.project.reel == reel and not window.foot.find_missing.isVisible()
 
 
 @pytest.mark.parametrize("content", [b"nonsense", b'{"format": 99, "reel": {}}'])
@@ -334,7 +334,7 @@ def test_a_bad_project_leaves_the_open_one(opened: Window, tmp_path: Path, conte
     (tmp_path / "bad.tempik").write_bytes(content)
     drop(opened, tmp_path / "bad.tempik")
     assert opened.project.reel is before
-    assert "bad.tempik" in opened.status.text()
+    assert "bad.tempik" in opened.foot.status.text()
 
 
 def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
@@ -342,30 +342,30 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
 ) -> None:
     (tmp_path / "empty.mp4").write_bytes(b"")
     drop(window, media / "a.mp4", tmp_path / "empty.mp4")
-    qtbot.waitUntil(lambda: "empty.mp4" in window.status.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "empty.mp4" in window.foot.status.text(), timeout=WAIT)
     assert [Path(f.path).name for f in window.project.reel.footage] == ["a.mp4"]
     silent = write_sound(tmp_path / "quiet.wav", np.zeros(48000 * 6, np.float32))
     drop(window, silent)
-    qtbot.waitUntil(lambda: "no steady beat" in window.status.text(), timeout=WAIT)
+    qtbot.waitUntil(lambda: "no steady beat" in window.foot.status.text(), timeout=WAIT)
     assert window.project.reel.soundtrack is not None and window.project.reel.soundtrack.points == ()
     idle(window, qtbot)
     window.draft(Wish(length_s=4.0))
-    assert "no steady beat" in window.status.text() and window.project.reel.clips == ()
+    assert "no steady beat" in window.foot.status.text() and window.project.reel.clips == ()
 
 
 def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     target = tmp_path / "cancelled.mp4"
-    opened.export_to(target, Settings((1080, 1920), "high"))
-    qtbot.waitUntil(lambda: opened._exporting is not None and opened._exporting.share > 0.02, timeout=WAIT)
+    opened.delivery.export_to(target, Settings((1080, 1920), "high"))
+    qtbot.waitUntil(lambda: opened.delivery.exporting is not None and opened.delivery.exporting.share > 0.02, timeout=WAIT)
     opened.export()
     idle(opened, qtbot)
     assert not target.exists() and not list(tmp_path.glob("*.part")) and not list(tmp_path.glob(".*.part"))
-    assert opened.export_button.text() == "Export"
+    assert opened.header.export_button.text() == "Export"
 
 
 def test_an_export_that_fails_says_why(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.export_to(tmp_path / "no" / "o.mp4")
-    qtbot.waitUntil(lambda: "is not there" in opened.status.text(), timeout=WAIT)
+    opened.delivery.export_to(tmp_path / "no" / "o.mp4")
+    qtbot.waitUntil(lambda: "is not there" in opened.foot.status.text(), timeout=WAIT)
 
 
 def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -406,7 +406,7 @@ def test_every_command_has_a_method_and_keys_of_its_own(window: Window) -> None:
     assert len(keys) == len(set(keys))
     palette = CommandPalette(list(window.commands.values()), window)
     palette.words.setText("reverse")
-    assert [palette.list.item(i).text() for i in range(palette.list.count())] == ["Reverse the clip    R"]
+    assert [palette.list.item(i).text() for i in range(palette.list.count())] == ["Reverse the clips    R"]
 
 
 def test_the_row_menu_sets_rule_and_amount(opened: Window) -> None:

@@ -37,6 +37,8 @@ def run(project: Path | None = None, demo: bool = False) -> int:
         QTimer.singleShot(0, lambda: window.files.open_project(project))
     elif demo:
         QTimer.singleShot(0, window.files.open_demo)
+    else:
+        QTimer.singleShot(0, window.begin)
     return app.exec()
 
 

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.accents import CATALOGUE
 from tempik.check.landing import nearest_point
+from tempik.desktop.cut_commands import CutCommands
 from tempik.desktop.project import Project
-from tempik.edit import change
-from tempik.reel import Pin, Reel, Rule, by_id
-from tempik.retime import reversed_curve
+from tempik.edit import change, pin
+from tempik.reel import Reel, Rule, by_id
 from tempik.time import time_of
 
 EVERY = (1, 2, 4, 8, 0)
@@ -22,47 +20,43 @@ AMOUNTS = (25, 50, 75, 100, 150, 200)
 class ClipCommands(QObject):
     """What keys and menus do to clips and rows."""
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: Project, cuts: CutCommands) -> None:
         super().__init__(project)
-        self.project = project
-
-    def _under_playhead(self) -> str | None:
-        placed = self.project.timeline.clip_at(self.project.frame)
-        return placed.clip.id if placed is not None else None
+        self.project, self.cuts = project, cuts
 
     def cue_here(self) -> None:
         """What the clip under the playhead shows becomes its cue, on the nearest point."""
-        clip, frame = self._under_playhead(), self.project.frame
+        self._cue(False)
+
+    def cue_here_too(self) -> None:
+        """As `cue_here`, beside the pins that the clip has: both land."""
+        self._cue(True)
+
+    def _cue(self, also: bool) -> None:
+        placed, frame = self.cuts.at_playhead(), self.project.frame
         point = nearest_point(self.project.timeline, time_of(frame, self.project.reel.rate))
-        if clip is None or point is None:
+        if placed is None or point is None:
             self.project.said.emit("There is no clip or no point here to make a cue for.", True)
             return
+        clip = placed.clip.id
         self.project.select_clip(clip)
-        self.project.change(
-            f"Cue set on point {point.label}",
-            lambda reel: change.with_clip_cue_here(reel, clip, frame, point.id),
-        )
+        if self.project.change(
+            f"Cue {'also ' if also else ''}set on point {point.label}",
+            lambda reel: pin.with_clip_cue_here(reel, clip, frame, point.id, also),
+        ):
+            self.say_trouble(clip)
 
-    def _pin(self) -> Pin | None:
-        clip = self.project.clip
-        if clip is None or not clip.pins:
-            self.project.said.emit("This clip is not pinned; put the playhead on its decisive frame and press C.", True)
-            return None
-        return clip.pins[0]
-
-    def _pin_by(self, step: int) -> None:
-        clip, pin = self.project.clip, self._pin()
-        if clip is None or pin is None:
+    def say_trouble(self, clip: str) -> None:
+        """Say what a clip lacks, with what would mend it."""
+        timeline = self.project.timeline
+        placed = timeline.placed_clip(clip)
+        if placed is None:
             return
-        points = self.project.timeline.on_reel()
-        at = next((i for i, q in enumerate(points) if q.id == pin.point), None)
-        if at is None or not 0 <= at + step < len(points):
-            self.project.said.emit("There is no further point on the reel in that direction.", True)
-            return
-        target = points[at + step]
-        self.project.change(
-            f"Cue pinned to {target.label}", lambda reel: change.with_pin(reel, clip.id, pin.cue, target.id)
-        )
+        text = pin.trouble(timeline, placed)
+        if text:
+            mends = [m.text for m in pin.mends(timeline, placed)]
+            offer = f" Right click: {', or '.join(mends)}." if mends else ""
+            self.project.said.emit(text + offer, True)
 
     def pin_next(self) -> None:
         self._pin_by(1)
@@ -70,22 +64,40 @@ class ClipCommands(QObject):
     def pin_previous(self) -> None:
         self._pin_by(-1)
 
-    def unpin(self) -> None:
-        clip = self.project.clip
-        if clip is not None and clip.pins:
-            self.project.change("Clip unpinned", lambda reel: change.without_pins(reel, clip.id))
+    def _pin_by(self, step: int) -> None:
+        names = self.cuts.chosen()
+        where = "next" if step > 0 else "previous"
+        if self.project.change(f"Pinned to the {where} point", lambda reel: pin.with_pins_moved(reel, names, step)):
+            self.say_trouble(names[0])
 
-    def reverse(self) -> None:
-        clip = self.project.clip
-        if clip is not None:
-            self.project.change(
-                "Clip reversed", lambda reel: change.with_curve(reel, clip.id, reversed_curve(clip.curve))
+    def unpin(self) -> None:
+        names = [n for n in self.cuts.chosen() if (c := by_id(self.project.reel.clips, n)) is not None and c.pins]
+        if names:
+            self.project.change("Clip unpinned", lambda reel: pin.without_pins(reel, names))
+        else:
+            self.project.said.emit("This clip is not pinned.", False)
+
+    def fill_mend_menu(self, menu: QMenu, clip: str) -> None:
+        """Offer what would mend a clip that lacks footage."""
+        timeline = self.project.timeline
+        placed = timeline.placed_clip(clip)
+        for mend in pin.mends(timeline, placed) if placed is not None else ():
+            menu.addAction(mend.text[0].upper() + mend.text[1:]).triggered.connect(
+                lambda _=False, m=mend: self.project.change(m.text[0].upper() + m.text[1:], m.change)
             )
 
-    def remove_clip(self) -> None:
-        clip = self.project.clip
-        if clip is not None:
-            self.project.change("Clip removed", lambda reel: change.without_clip(reel, clip.id))
+    def reverse(self) -> None:
+        names = self.cuts.chosen()
+
+        def edit(reel: Reel) -> Reel:
+            for name in names:
+                clip = by_id(reel.clips, name)
+                if clip is not None:
+                    reel = change.with_reversed(reel, name)
+            return reel
+
+        if names:
+            self.project.change("Clip reversed", edit)
 
     def toggle_flash(self) -> None:
         """Toggle the first flash row at the nearest point; a reel without one gets a row painted by hand."""
@@ -112,18 +124,6 @@ class ClipCommands(QObject):
             action = menu.addAction(accent.title)
             action.setToolTip(accent.does)
             action.triggered.connect(lambda _=False, n=name: self.add_row(n))
-
-    def fill_swap_menu(self, menu: QMenu, clip: str) -> None:
-        record = by_id(self.project.reel.clips, clip)
-        for piece in self.project.reel.footage:
-            if record is not None and piece.id != record.footage:
-                action = menu.addAction(Path(piece.path).stem)
-                action.triggered.connect(
-                    lambda _=False, f=piece.id: self.project.change(
-                        "Footage swapped", lambda reel: change.with_swapped_footage(reel, clip, f)
-                    )
-                )
-        menu.setEnabled(not menu.isEmpty())
 
     def row_menu(self, row: str, parent: QWidget) -> QMenu:
         """Return the menu of an accent row: its rule, amount, muting and removal."""

@@ -41,8 +41,9 @@ class Files(QObject):
         super().__init__(project)
         self.project, self.worker = project, worker
 
-    def bring(self, paths: list[str]) -> None:
-        """Take dropped files for what they are: a project, a song, footage; folders are looked into."""
+    def bring(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
+        """Take dropped files for what they are: a project, a song, footage; folders are looked into. `then` is called
+        once footage has been added."""
         files: list[str] = []
         for path in paths:
             found = Path(path)
@@ -56,7 +57,7 @@ class Files(QObject):
             self.open_song(songs[0])
         rest = [f for f in files if f not in songs]
         if rest:
-            self.add_footage(rest)
+            self.add_footage(rest, then)
         if not files:
             self.project.said.emit("That folder holds no files.", True)
 
@@ -89,7 +90,7 @@ class Files(QObject):
 
         self.worker.start("Finding the beats", work, take, lambda text: self.project.said.emit(text, True))
 
-    def add_footage(self, paths: list[str]) -> None:
+    def add_footage(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
         """Probe files in the background and add each to the footage; a file that does not serve says why."""
 
         def work(job: Job) -> tuple[list[Probe], list[str]]:
@@ -119,6 +120,8 @@ class Files(QObject):
                     self.project.said.emit("That footage is on the reel already.", False)
                 last = self.project.reel.footage[-1].id if self.project.reel.footage else None
                 self.project.select_footage(last)
+                if then is not None:
+                    then()
             if bad:
                 more = f" ({len(bad) - 1} more could not be added)" if len(bad) > 1 else ""
                 self.project.said.emit(bad[0] + more, True)

@@ -23,7 +23,7 @@ from tempik.desktop.scrub import Scrubber
 from tempik.desktop.strips import Strips
 from tempik.desktop.theme import figures, icon
 from tempik.desktop.timeline_paint import draw_filling, paint_cue
-from tempik.edit import change
+from tempik.edit import change, place
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 from tempik.time import clock_text, rate_text
@@ -224,6 +224,20 @@ class FootagePage(QWidget):
         whole.addLayout(right, 1)
         self._fill()
 
+    def chosen(self) -> list[str]:
+        """The pieces that are selected, in the shelf's order."""
+        return [str(i.data(Qt.ItemDataRole.UserRole)) for i in self.list.selectedItems()]
+
+    def has_keyboard(self) -> bool:
+        """Whether keys are meant for the piece that is looked at here."""
+        return self.isVisible() and self.film.hasFocus()
+
+    def play_pause(self) -> None:
+        """Play the piece, or stop."""
+
+    def close_readers(self) -> None:
+        self.scrubber.close()
+
     @property
     def piece(self) -> Footage | None:
         return self.project.footage
@@ -347,7 +361,7 @@ class FootagePage(QWidget):
     def _swap(self) -> None:
         piece, clip = self.piece, self.project.clip
         if piece is not None and clip is not None:
-            self.project.change("Footage swapped", lambda reel: change.with_swapped_footage(reel, clip.id, piece.id))
+            self.project.change("Footage swapped", lambda reel: place.with_swapped_footage(reel, [clip.id], piece.id))
 
     def _find(self) -> None:
         if self.piece is not None:

@@ -30,9 +30,14 @@ class Preview(QWidget):
     """Shows one picture, fitted. Wheel zooms, drag pans, double click fits again."""
 
     resized = Signal()
+    framed = Signal(QPointF)  # while framing: how far the picture was dragged, in shares of the frame
+    framed_zoom = Signal(float)
+    framed_centre = Signal()
+    framed_done = Signal()
 
     def __init__(self, project: Project) -> None:
         super().__init__()
+        self.framing = False  # the picture is placed by hand: drags move it in the frame
         self.project = project
         self.image: QImage | None = None
         self.message = ""
@@ -72,6 +77,8 @@ class Preview(QWidget):
         if self.image is not None:
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
             p.drawImage(box, self.image)
+        if self.framing:
+            self._paint_thirds(p, box)
         if self.guides:
             p.setPen(QPen(colour(theme.TEXT, 0.75), 1, Qt.PenStyle.DashLine))
             p.drawRect(
@@ -89,27 +96,55 @@ class Preview(QWidget):
             p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
         p.end()
 
+    def _paint_thirds(self, p: QPainter, box: QRectF) -> None:
+        """Thirds and the middle, to place a picture by."""
+        p.setPen(QPen(colour(theme.TEXT, 0.45), 1))
+        for share in (1 / 3, 2 / 3):
+            x, y = box.left() + box.width() * share, box.top() + box.height() * share
+            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        p.setPen(QPen(colour(theme.RHYTHM, 0.9), 1.4))
+        middle = box.center()
+        p.drawLine(middle - QPointF(9, 0), middle + QPointF(9, 0))
+        p.drawLine(middle - QPointF(0, 9), middle + QPointF(0, 9))
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.resized.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.framing:
+            self.framed_zoom.emit(1.0008 ** event.angleDelta().y())
+            return
         self._zoom = min(max(self._zoom * 1.0015 ** event.angleDelta().y(), 1.0), 8.0)
         if self._zoom == 1.0:
             self._offset = QPointF(0, 0)
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._held = event.position() - self._offset
+        self._held = event.position() if self.framing else event.position() - self._offset
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None and self._zoom > 1:
+        if self._held is None:
+            return
+        if self.framing:
+            box, by = self.frame_box(), event.position() - self._held
+            x, y = by.x() / box.width(), by.y() / box.height()
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:  # straight across or straight down
+                x, y = (x, 0.0) if abs(by.x()) > abs(by.y()) else (0.0, y)
+            self.framed.emit(QPointF(x, y))
+        elif self._zoom > 1:
             self._offset = event.position() - self._held
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None and self.framing:
+            self.framed_done.emit()
         self._held = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.framing:
+            self.framed_centre.emit()
+            return
         self._zoom, self._offset = 1.0, QPointF(0, 0)
         self.update()
 

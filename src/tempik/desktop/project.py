@@ -9,10 +9,14 @@ from PySide6.QtCore import QObject, Signal
 
 from tempik.check.landing import Report, check_reel
 from tempik.edit import history
+from tempik.edit.journal import Found, Journal, Lock, journal_path, left_behind
+from tempik.edit.pieces import with_groups
+from tempik.edit.slots import keep_locked
 from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
 from tempik.reel import Clip, Footage, Point, Reel, by_id
 from tempik.reel.file import SUFFIX, load_reel, save_reel
+from tempik.reel.versions import keep_version
 
 
 class Project(QObject):
@@ -30,7 +34,11 @@ class Project(QObject):
         self.timeline = Timeline(self.history.reel)
         self.path: Path | None = None
         self.saved_reel: Reel = self.history.reel
-        self.clip_id: str | None = None
+        self.clip_id: str | None = None  # the clip that pages show
+        self.clip_ids: frozenset[str] = frozenset()  # all that are selected
+        self.read_only = ""  # why nothing may be changed, '' when it may
+        self._lock: Lock | None = None
+        self._journal: Journal | None = None
         self.footage_id: str | None = None
         self.points: frozenset[str] = frozenset()  # ids of the selected points
         self.frame = 0
@@ -66,15 +74,18 @@ class Project(QObject):
         return self.timeline.placed_clip(self.clip_id)
 
     @property
+    def chosen_clips(self) -> list[str]:
+        """The selected clips in order of place."""
+        return [p.clip.id for p in self.timeline.placed if p.clip.id in self.clip_ids]
+
+    @property
     def footage(self) -> Footage | None:
         return by_id(self.reel.footage, self.footage_id)
 
     def change(self, what: str, edit: Callable[[Reel], Reel]) -> bool:
         """Apply an edit as one undo step. Says the sentence and returns False where it cannot be had."""
-        try:
-            reel = edit(self.reel)
-        except TempikError as error:
-            self.said.emit(str(error), True)
+        reel = self._edited(self.reel, edit)
+        if reel is None:
             return False
         if reel is self.reel or reel == self.history.reel:
             if self._gesture:
@@ -82,16 +93,36 @@ class Project(QObject):
             return False
         self.history = self.history.done(reel, what)
         self._gesture = False
+        self._note()
         self._set(reel)
         self.said.emit(what, False)
         return True
 
-    def preview_change(self, edit: Callable[[Reel], Reel]) -> bool:
-        """Show an edit of the reel as it was before the gesture began, without a step: `settle` makes it one."""
+    def _edited(self, reel: Reel, edit: Callable[[Reel], Reel]) -> Reel | None:
+        """Return an edited reel, or None, having said why, where the edit cannot be had."""
+        if self.read_only:
+            self.said.emit(self.read_only, True)
+            return None
         try:
-            reel = edit(self.history.reel)
+            made = edit(reel)
+            keep_locked(reel, made)
         except TempikError as error:
             self.said.emit(str(error), True)
+            return None
+        return made
+
+    def _note(self) -> None:
+        if self._journal is not None:
+            try:
+                self._journal.note(self.history)
+            except TempikError as error:
+                self._journal = None
+                self.said.emit(str(error), True)
+
+    def preview_change(self, edit: Callable[[Reel], Reel]) -> bool:
+        """Show an edit of the reel as it was before the gesture began, without a step: `settle` makes it one."""
+        reel = self._edited(self.history.reel, edit)
+        if reel is None:
             return False
         self._gesture = True
         self._set(reel)
@@ -103,6 +134,7 @@ class Project(QObject):
             self._gesture = False
             if self.reel != self.history.reel:
                 self.history = self.history.done(self.reel, what)
+                self._note()
                 self.said.emit(what, False)
             self._set(self.reel)
 
@@ -117,6 +149,7 @@ class Project(QObject):
         what = self.history.can_undo
         if what:
             self.history = self.history.undone()
+            self._note()
             self._set(self.history.reel)
             self.said.emit(f"Undone: {what}", False)
 
@@ -125,12 +158,51 @@ class Project(QObject):
         what = self.history.can_redo
         if what:
             self.history = self.history.redone()
+            self._note()
             self._set(self.history.reel)
             self.said.emit(f"Done again: {what}", False)
 
-    def select_clip(self, clip: str | None) -> None:
-        if clip != self.clip_id:
-            self.clip_id = clip
+    def go_to_step(self, number: int) -> None:
+        """Undo or redo to one of the steps made so far."""
+        self.forget_gesture()
+        self.history = self.history.gone_to(number)
+        self._note()
+        self._set(self.history.reel)
+        self.said.emit(f"Gone to: {self.history.can_undo or 'as opened'}", False)
+
+    def select_clip(self, clip: str | None, alone: bool = False) -> None:
+        """Select one clip, with the group it is in unless `alone`, or none."""
+        wanted = frozenset() if clip is None else frozenset({clip} if alone else with_groups(self.reel, {clip}))
+        self._select(clip, wanted)
+
+    def toggle_clip(self, clip: str) -> None:
+        """Add a clip to those selected, or take it out."""
+        group = with_groups(self.reel, {clip})
+        if clip in self.clip_ids:
+            left = self.clip_ids - group
+            self._select(next(iter(left), None), left)
+        else:
+            self._select(clip, self.clip_ids | group)
+
+    def select_to(self, clip: str) -> None:
+        """Select every clip from the one shown to this one."""
+        order = [p.clip.id for p in self.timeline.placed]
+        if self.clip_id not in order or clip not in order:
+            self.select_clip(clip)
+            return
+        a, b = sorted((order.index(self.clip_id), order.index(clip)))
+        rows = {p.clip.row for p in self.timeline.placed if p.clip.id in (self.clip_id, clip)}
+        between = {p.clip.id for p in self.timeline.placed[a : b + 1] if min(rows) <= p.clip.row <= max(rows)}
+        self._select(clip, self.clip_ids | with_groups(self.reel, between))
+
+    def select_clips(self, clips: Iterable[str]) -> None:
+        wanted = frozenset(clips)
+        first = next((p.clip.id for p in self.timeline.placed if p.clip.id in wanted), None)
+        self._select(self.clip_id if self.clip_id in wanted else first, wanted)
+
+    def _select(self, clip: str | None, wanted: frozenset[str]) -> None:
+        if clip != self.clip_id or wanted != self.clip_ids:
+            self.clip_id, self.clip_ids = clip, wanted
             record = self.clip
             if record is not None:
                 self.footage_id = record.footage
@@ -163,7 +235,56 @@ class Project(QObject):
 
     def open(self, path: Path) -> None:
         """Open a project file. Raises TempikError and leaves the present project when it cannot be read."""
-        self._replace(load_reel(path), path.absolute())
+        path = path.absolute()
+        reel = load_reel(path)
+        if self._lock is not None and path == self.path:
+            self._lock.close()
+        self._replace(reel, path)
+        try:
+            self._lock = Lock(path)
+        except TempikError as error:
+            self.read_only = str(error)
+            self.changed.emit()
+            self.said.emit(self.read_only, True)
+
+    def left_behind(self) -> Found | None:
+        """Return what a process that did not end well left of this project."""
+        return left_behind(self.path) if not self.read_only else None
+
+    def take_up(self, found: Found) -> None:
+        """Go on from the state that a process left behind, with its steps to be undone."""
+        saved = self.saved_reel
+        self.history = found.history
+        self._set(found.history.reel)
+        self.saved_reel = found.history.reel if found.history.reel == saved else saved
+        self._begin_journal()
+        if found.project is None:
+            found.path.unlink(missing_ok=True)
+        self.changed.emit()
+
+    def keep_journal(self) -> None:
+        """Begin to write every step beside the project; a journal left there gives way."""
+        self._begin_journal()
+
+    def _begin_journal(self) -> None:
+        if self._journal is not None:
+            self._journal.leave()
+            self._journal = None
+        if self.read_only:
+            return
+        try:
+            self._journal = Journal(journal_path(self.path), self.history, self.path)
+        except TempikError as error:
+            self.said.emit(str(error), True)
+
+    def close(self) -> None:
+        """Let go of the project: its journal goes, since all is saved or was given up."""
+        if self._journal is not None:
+            self._journal.remove()
+            self._journal = None
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
 
     def save(self, path: Path | None = None) -> None:
         """Save under the project's own name or another. Raises TempikError when it cannot be written."""
@@ -172,16 +293,33 @@ class Project(QObject):
             raise TempikError("The project has no name yet; choose Save as.")
         if target.suffix != SUFFIX:
             target = target.with_name(target.name + SUFFIX)
-        save_reel(self.history.reel, target)
-        self.path = target.absolute()
+        target = target.absolute()
+        if self.read_only and target == self.path:
+            raise TempikError(self.read_only)
+        other = target != self.path
+        lock = Lock(target) if other else self._lock
+        try:
+            save_reel(self.history.reel, target)
+        except TempikError:
+            if other and lock is not None:
+                lock.close()
+            raise
+        if other:
+            self.close()
+            self._lock, self.read_only = lock, ""
+        self.path = target
         self.saved_reel = self.history.reel
+        self._begin_journal()
         self.changed.emit()
+        keep_version(self.history.reel, target)
 
     def _replace(self, reel: Reel, path: Path | None) -> None:
+        self.close()
+        self.read_only = ""
         self.history = history.begin(reel)
         self.path = path
         self.saved_reel = reel
-        self.clip_id = None
+        self.clip_id, self.clip_ids = None, frozenset()
         self.footage_id = reel.footage[0].id if reel.footage else None
         self._gesture = False
         self.frame = 0
@@ -193,8 +331,11 @@ class Project(QObject):
     def _set(self, reel: Reel) -> None:
         self.timeline = Timeline(reel, self.timeline)
         self._report = None
-        if by_id(reel.clips, self.clip_id) is None:
-            self.clip_id = None
+        there = {c.id for c in reel.clips}
+        if not self.clip_ids <= there:
+            self.clip_ids &= there
+        if self.clip_id not in there:
+            self.clip_id = next(iter(self.clip_ids), None)
         if by_id(reel.footage, self.footage_id) is None:
             self.footage_id = reel.footage[0].id if reel.footage else None
         self.changed.emit()

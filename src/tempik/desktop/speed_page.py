@@ -28,10 +28,10 @@ from tempik.desktop.strips import Strips
 from tempik.desktop.theme import colour, figures, words
 from tempik.desktop.timeline_paint import draw_filling, paint_cue
 from tempik.edit import change
-from tempik.edit.timeline import Placed, source_at_frames
+from tempik.edit.timeline import Placed, clean_floor, source_at_frames
 from tempik.reel import Curve
 from tempik.reel.validate import SPEED_LIMIT
-from tempik.retime import average_speed, constant, ramp, reversed_curve
+from tempik.retime import average_speed, constant, ramp
 from tempik.time import time_of
 
 MARKS = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0, 8.0)
@@ -69,7 +69,7 @@ class SpeedGraph(QWidget):
 
     def _backward(self) -> bool:
         placed = self.project.placed
-        return placed is not None and any(n.speed < 0 for n in placed.clip.curve.nodes)
+        return placed is not None and any(n.speed < 0 for n in placed.curve.nodes)
 
     def height_of(self, speed: float) -> float:
         """Return the height of a speed: forward above the zero band; the backward half shows when it is used."""
@@ -114,7 +114,7 @@ class SpeedGraph(QWidget):
         p.end()
 
     def _paint_axis(self, p: QPainter, placed: Placed, box: QRectF) -> None:
-        floor = float(self.project.reel.rate) / float(placed.footage.rate)
+        floor = clean_floor(placed.footage, self.project.reel.rate)
         for sign in (1.0, -1.0) if self._backward() else (1.0,):
             zone_top, zone_end = self.height_of(sign * min(floor, SPEED_LIMIT)), self.height_of(sign * LEAST)
             zone = QRectF(box.left(), min(zone_top, zone_end), box.width(), abs(zone_end - zone_top))
@@ -186,7 +186,7 @@ class SpeedGraph(QWidget):
 
     def _nodes(self, placed: Placed, box: QRectF) -> list[QPointF]:
         """Return where the draggable ends lie: one line for a constant speed has one in its middle."""
-        nodes = placed.clip.curve.nodes
+        nodes = placed.curve.nodes
         if len(nodes) == 1:
             return [QPointF(box.center().x(), self.height_of(nodes[0].speed))]
         return [QPointF(box.left() + n.at * box.width(), self.height_of(n.speed)) for n in nodes]
@@ -352,11 +352,11 @@ class SpeedPage(QWidget):
             for label in (self.slot, self.source, self.average, self.note):
                 label.setText("")
         else:
-            nodes = placed.clip.curve.nodes
+            nodes = placed.curve.nodes
             seconds = time_of(placed.frames, self.project.reel.rate)
-            average = average_speed(placed.clip.curve)
+            average = average_speed(placed.curve)
             self.slot.setText(f"{seconds:.3f} s  {placed.frames} f")
-            self.source.setText(f"{abs(average) * placed.map.length_s:.3f} s")
+            self.source.setText(f"{abs(average) * placed.map.length_s * placed.map.pace:.3f} s")
             self.average.setText(f"{average * 100:.1f} %")
             self.first.setValue(abs(nodes[0].speed) * 100)
             self.last.setValue(abs(nodes[-1].speed) * 100)
@@ -380,8 +380,8 @@ class SpeedPage(QWidget):
             )
         if placed.short_after_s > 0:
             short.append(f"{placed.short_after_s:.2f} s of footage missing at its end: the last frame stands still.")
-        floor = float(self.project.reel.rate) / float(placed.footage.rate)
-        slowest = min(abs(n.speed) for n in placed.clip.curve.nodes)
+        floor = clean_floor(placed.footage, self.project.reel.rate)
+        slowest = min(abs(n.speed) for n in placed.curve.nodes)
         if not short and slowest < floor * 0.999:
             short.append(f"Slower than {floor * 100:.0f} %: each frame shows up to {math.ceil(floor / slowest)} times.")
         self.note.setText(" ".join(short))
@@ -406,10 +406,10 @@ class SpeedPage(QWidget):
         self._set(self._curve(), "Speed changed")
 
     def _make_ramp(self) -> None:
-        clip = self.project.clip
-        if clip is None or len(clip.curve.nodes) > 1:
+        placed = self.project.placed
+        if placed is None or len(placed.curve.nodes) > 1:
             return
-        speed = clip.curve.nodes[0].speed
+        speed = placed.curve.nodes[0].speed
         # A ramp that starts as the clip plays now and ends at a third of it: at once visible, easily changed.
         self._set(ramp(speed, speed / 3, SOFT if self.soft.isChecked() else 0.0), "Speed ramp")
 
@@ -420,12 +420,12 @@ class SpeedPage(QWidget):
     def reverse(self) -> None:
         """Turn the selected clip's direction."""
         clip = self.project.clip
-        if clip is not None:
-            self._set(reversed_curve(clip.curve), "Clip reversed")
+        if clip is not None and not self._filling:
+            self.project.change("Clip reversed", lambda reel: change.with_reversed(reel, clip.id))
 
     def _drag(self, number: int, speed: float) -> None:
-        clip = self.project.clip
-        if clip is None:
+        placed = self.project.timeline.placed_clip(self.project.clip_id)
+        if placed is None:
             return
-        nodes = tuple(replace(n, speed=speed) if i == number else n for i, n in enumerate(clip.curve.nodes))
-        self.project.preview_change(lambda reel: change.with_curve(reel, clip.id, Curve(nodes)))
+        nodes = tuple(replace(n, speed=speed) if i == number else n for i, n in enumerate(placed.curve.nodes))
+        self.project.preview_change(lambda reel: change.with_curve(reel, placed.clip.id, Curve(nodes)))

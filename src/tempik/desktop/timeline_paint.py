@@ -20,16 +20,14 @@ from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import colour, figures, words
 from tempik.desktop.view import (
     GUTTER,
-    PICTURE_H,
     POINTS_H,
     ROW_H,
     RULER_H,
+    Layout,
     View,
-    picture_top,
     points_top,
-    row_top,
 )
-from tempik.edit.timeline import Placed, Timeline, source_at_frames
+from tempik.edit.timeline import Placed, Timeline, clean_floor, source_at_frames
 from tempik.reel import Point, Reel
 from tempik.retime import speed_range
 from tempik.time import time_of
@@ -41,11 +39,12 @@ TRACE_H = 26
 FRAMES_SHOW_PX = 7  # a frame this wide can be told from its neighbours
 
 
-def paint_ground(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+def paint_ground(p: QPainter, timeline: Timeline, view: View, layout: Layout, height: int) -> None:
     p.fillRect(0, 0, view.width, height, QColor(theme.SUNK))
     p.fillRect(0, 0, view.width, RULER_H, QColor(theme.RAISED))
-    rows = [(points_top(), POINTS_H), (picture_top(), PICTURE_H)]
-    rows += [(row_top(n), ROW_H) for n in range(len(timeline.reel.rows))]
+    rows = [(points_top(), POINTS_H)]
+    rows += [(layout.picture_top(n), layout.picture_h) for n in range(layout.rows)]
+    rows += [(layout.row_top(n), ROW_H) for n in range(len(timeline.reel.rows))]
     for top, tall in rows:
         p.fillRect(QRectF(GUTTER, top, view.width - GUTTER, tall), QColor(theme.GROUND))
     end_x = view.x(time_of(timeline.frames, timeline.rate))
@@ -53,7 +52,7 @@ def paint_ground(p: QPainter, timeline: Timeline, view: View, height: int) -> No
         p.fillRect(QRectF(max(end_x, GUTTER), RULER_H, view.width - end_x, height), QColor(theme.SUNK))
 
 
-def paint_gutter(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, height: int, placing: int = 0) -> None:
     """Row names. Painted last, so that what scrolls goes under them."""
     p.fillRect(0, 0, GUTTER, height, QColor(theme.RAISED))
     p.setPen(QColor(theme.QUIET))
@@ -64,10 +63,21 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, height: int) -> No
     p.drawText(QRectF(12, 21, GUTTER - 12, 16), Qt.AlignmentFlag.AlignVCenter, unit)
     p.setPen(QColor(theme.TEXT))
     p.setFont(words(13))
-    for name, top, tall in (("points", points_top(), POINTS_H), ("picture", picture_top(), PICTURE_H)):
-        p.drawText(QRectF(12, top, GUTTER - 14, tall), Qt.AlignmentFlag.AlignVCenter, name)
+    p.drawText(QRectF(12, points_top(), GUTTER - 14, POINTS_H), Qt.AlignmentFlag.AlignVCenter, "points")
+    for number, record in enumerate(timeline.reel.picture):
+        top, tall = layout.picture_top(number), layout.picture_h
+        name = "picture" if layout.rows == 1 else f"picture {number + 1}"
+        p.setPen(QColor(theme.QUIET if record.hidden else theme.TEXT))
+        p.setFont(words(13, layout.rows > 1 and number == placing))
+        said = " · ".join(t for t, on in (("locked", record.locked), ("hidden", record.hidden)) if on)
+        p.drawText(QRectF(12, top + (-8 if said else 0), GUTTER - 14, tall), Qt.AlignmentFlag.AlignVCenter, name)
+        if said:
+            p.setFont(words(12))
+            p.setPen(QColor(theme.RHYTHM))
+            p.drawText(QRectF(12, top + 9, GUTTER - 14, tall), Qt.AlignmentFlag.AlignVCenter, said)
+        _paint_dots(p, top + tall / 2 - 5)
     for number, row in enumerate(timeline.reel.rows):
-        top = row_top(number)
+        top = layout.row_top(number)
         accent = CATALOGUE.get(row.accent)
         p.setPen(QColor(theme.QUIET if row.muted else theme.TEXT))
         p.setFont(words(13))
@@ -83,11 +93,16 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, height: int) -> No
         if row.muted:
             rule = "muted"
         p.drawText(QRectF(12, top + 19, GUTTER - 20, 16), Qt.AlignmentFlag.AlignVCenter, rule)
-        p.setPen(QPen(QColor(theme.QUIET), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-        for dot in range(3):
-            p.drawPoint(QPointF(GUTTER - 12, top + 9 + dot * 5))
+        _paint_dots(p, top + 9)
     p.setPen(QColor(theme.LINE))
     p.drawLine(GUTTER - 1, 0, GUTTER - 1, height)
+
+
+def _paint_dots(p: QPainter, top: float) -> None:
+    """The sign that a row's name opens its menu."""
+    p.setPen(QPen(QColor(theme.QUIET), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    for dot in range(3):
+        p.drawPoint(QPointF(GUTTER - 12, top + dot * 5))
 
 
 def paint_ruler(p: QPainter, timeline: Timeline, view: View) -> None:
@@ -196,12 +211,20 @@ def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QR
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, "reading the song …")
 
 
-def paint_picture_row(
-    p: QPainter, timeline: Timeline, view: View, strips: Strips, selected: str | None, missing: set[str]
+def paint_picture_rows(
+    p: QPainter,
+    timeline: Timeline,
+    view: View,
+    layout: Layout,
+    strips: Strips,
+    selected: frozenset[str],
+    shown: str | None,
+    missing: set[str],
 ) -> None:
-    top = picture_top()
+    """Clips of every row. Of those selected, the one that the pages show has the brighter frame."""
+    top = layout.picture_top(0)
     for first, end in timeline.gaps():
-        box = QRectF(view.x(time_of(first, timeline.rate)), top, 0, PICTURE_H)
+        box = QRectF(view.x(time_of(first, timeline.rate)), top, 0, layout.picture_h)
         box.setRight(view.x(time_of(end, timeline.rate)))
         if box.right() > GUTTER and box.left() < view.width:
             p.fillRect(box, QBrush(colour(theme.WARNING, 0.45), Qt.BrushStyle.BDiagPattern))
@@ -211,19 +234,25 @@ def paint_picture_row(
                 p.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
     order = {f.id: i for i, f in enumerate(timeline.reel.footage)}
     for placed in timeline.placed:
-        box = clip_box(timeline, view, placed)
+        box = clip_box(timeline, view, layout, placed)
         if box.right() >= GUTTER and box.left() <= view.width:
             tint = CLIP_TINTS[order.get(placed.footage.id, 0) % len(CLIP_TINTS)]
             _paint_clip(p, timeline, view, placed, box, strips, tint, placed.footage.path in missing)
-            if placed.clip.id == selected:
-                p.setPen(QPen(QColor(theme.TEXT), 2))
-                p.setBrush(Qt.BrushStyle.NoBrush)
+            if timeline.reel.picture[placed.clip.row].hidden:
+                p.fillRect(box, colour(theme.SUNK, 0.72))
+            if placed.clip.group:
+                p.fillRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), QColor(theme.PULSE))
+            if placed.clip.id in selected:
+                first = placed.clip.id == shown
+                p.setPen(QPen(QColor(theme.TEXT), 2 if first else 1.4, Qt.PenStyle.SolidLine))
+                p.setBrush(colour(theme.TEXT, 0.0 if first and len(selected) == 1 else 0.1))
                 p.drawRoundedRect(box.adjusted(1, 1, -1, -1), 3, 3)
+                p.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def clip_box(timeline: Timeline, view: View, placed: Placed) -> QRectF:
+def clip_box(timeline: Timeline, view: View, layout: Layout, placed: Placed) -> QRectF:
     left, right = view.x(time_of(placed.first, timeline.rate)), view.x(time_of(placed.end, timeline.rate))
-    return QRectF(left + 0.5, picture_top(), max(right - left - 1, 1), PICTURE_H)
+    return QRectF(left + 0.5, layout.picture_top(placed.clip.row), max(right - left - 1, 1), layout.picture_h)
 
 
 def _paint_clip(
@@ -239,15 +268,17 @@ def _paint_clip(
     p.save()
     p.setClipRect(box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000)))
     p.fillRect(box, QColor(tint))
-    film = QRectF(box.left(), box.top() + HEAD_H, box.width(), PICTURE_H - HEAD_H - TRACE_H)
+    trace_h = TRACE_H if box.height() > 80 else 12.0
+    film = QRectF(box.left(), box.top() + HEAD_H, box.width(), box.height() - HEAD_H - trace_h)
     _paint_film(p, timeline, view, placed, film, strips)
-    _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom(), box.width(), TRACE_H))
-    name = placed.footage.path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    low, high = speed_range(placed.clip.curve)
+    if placed.footage.kind == "video":
+        _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom(), box.width(), trace_h))
+    name = placed.footage.name.rsplit(".", 1)[0]
+    low, high = speed_range(placed.curve)
     speed = (
         f"{low * 100:.0f}"
         if low == high
-        else f"{placed.clip.curve.nodes[0].speed * 100:.0f}→{placed.clip.curve.nodes[-1].speed * 100:.0f}"
+        else f"{placed.curve.nodes[0].speed * 100:.0f}→{placed.curve.nodes[-1].speed * 100:.0f}"
     )
     left = max(box.left(), GUTTER) + 6
     room = box.right() - left - 6
@@ -274,6 +305,9 @@ def _paint_clip(
 def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
     """Thumbnails of what is on screen at the middle of each tile, after speed and direction."""
     p.fillRect(film, QColor(theme.SUNK))
+    if placed.footage.kind == "solid":
+        p.fillRect(film, QColor(placed.footage.path))
+        return
     aspect = timeline.reel.width / timeline.reel.height
     tile = max(16.0, film.height() * aspect)
     first = math.floor(max(0.0, GUTTER - film.left()) / tile)
@@ -312,13 +346,13 @@ def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, bo
     p.setPen(colour(theme.TEXT, 0.12))
     p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
     left, right = max(box.left(), GUTTER), min(box.right(), view.width)
-    low, high = speed_range(placed.clip.curve)
+    low, high = speed_range(placed.curve)
     # A constant speed is one straight line; a curve is sampled every few pixels.
     count = 2 if low == high else max(2, int((right - left) / 5))
     xs = np.linspace(left, right, count)
     times = np.array([view.time(float(x)) for x in xs]) - placed.begin / float(timeline.rate)
     speeds = placed.map.speed(times)
-    floor = float(timeline.rate) / float(placed.footage.rate)
+    floor = clean_floor(placed.footage, timeline.rate)
     slow = np.abs(speeds) < floor * 0.999
     for i in np.flatnonzero(slow[:-1]):
         p.fillRect(
@@ -343,34 +377,59 @@ def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, bo
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def paint_pins(p: QPainter, timeline: Timeline, view: View, selected: str | None) -> None:
-    """A stitch from each point down to the cue that is tied to it; the selected clip's runs up to its point."""
+def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, selected: frozenset[str]) -> None:
+    """A stitch from each point down to the cue that is tied to it; a selected clip's runs up to its point, and its
+    cues that are tied to nothing show as open triangles."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for placed in timeline.placed:
+        bottom = cue_bottom(layout, placed)
+        whole = placed.clip.id in selected
         for tie in placed.ties:
             x = view.x(time_of(tie.frame, timeline.rate))
             if GUTTER <= x <= view.width:
-                bottom = picture_top() + PICTURE_H - TRACE_H
                 p.setPen(QPen(QColor(theme.CUE), 1.6, Qt.PenStyle.DashLine))
-                whole = placed.clip.id == selected
-                top = points_top() + 16 if whole else picture_top() + HEAD_H
+                top = points_top() + 16 if whole else layout.picture_top(placed.clip.row) + HEAD_H
                 p.drawLine(QPointF(x, top), QPointF(x, bottom - 8))
                 paint_cue(p, x, bottom)
+        if whole:
+            for _, frame in free_cues(timeline, placed):
+                x = view.x(frame / float(timeline.rate))
+                if GUTTER <= x <= view.width:
+                    paint_cue(p, x, bottom, 5.0, filled=False)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def paint_cue(p: QPainter, x: float, bottom: float, size: float = 6.0) -> None:
-    """A cue's sign: a small triangle standing on the instant."""
-    p.setPen(QPen(QColor(theme.GROUND), 1))
-    p.setBrush(QColor(theme.CUE))
+def cue_bottom(layout: Layout, placed: Placed) -> float:
+    """Return where the triangles of a clip's cues stand."""
+    return layout.picture_top(placed.clip.row) + layout.picture_h - (TRACE_H if layout.picture_h > 80 else 12)
+
+
+def free_cues(timeline: Timeline, placed: Placed) -> list[tuple[str, float]]:
+    """Return the cues that a clip shows and that are tied to nothing, each with the frame (a fraction) it is seen at."""
+    tied = {t.cue for t in placed.ties}
+    out = []
+    for cue in placed.footage.cues:
+        if cue.id in tied:
+            continue
+        for at_s in placed.map.when(cue.time_s):
+            frame = placed.begin + at_s * float(timeline.rate)
+            if placed.first <= frame < placed.end:
+                out.append((cue.id, frame))
+    return out
+
+
+def paint_cue(p: QPainter, x: float, bottom: float, size: float = 6.0, filled: bool = True) -> None:
+    """A cue's sign: a small triangle standing on the instant; open while it is tied to nothing."""
+    p.setPen(QPen(QColor(theme.GROUND if filled else theme.CUE), 1 if filled else 1.6))
+    p.setBrush(QColor(theme.CUE) if filled else colour(theme.SUNK, 0.8))
     p.drawPolygon(QPolygonF([QPointF(x, bottom - 2 * size), QPointF(x + size, bottom), QPointF(x - size, bottom)]))
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def paint_rows(p: QPainter, timeline: Timeline, view: View, hovered: tuple[int, str] | None) -> None:
+def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hovered: tuple[int, str] | None) -> None:
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for number, row in enumerate(timeline.pulses):
-        box = QRectF(GUTTER, row_top(number), view.width - GUTTER, ROW_H)
+        box = QRectF(GUTTER, layout.row_top(number), view.width - GUTTER, ROW_H)
         if hovered is not None and hovered[0] == number:
             point = timeline.point(hovered[1])
             if point is not None:
@@ -413,6 +472,18 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
+def paint_snap(p: QPainter, view: View, layout: Layout, x: float, said: str) -> None:
+    """Where a drag has snapped: a line through all rows, and to what."""
+    p.setPen(QPen(QColor(theme.RHYTHM), 2))
+    p.drawLine(QPointF(x, RULER_H), QPointF(x, layout.pictures_end + 4))
+    p.setFont(words(12))
+    wide = p.fontMetrics().horizontalAdvance(said) + 12
+    left = min(max(x - wide / 2, GUTTER), view.width - wide)
+    p.fillRect(QRectF(left, RULER_H + 1, wide, 18), QColor(theme.RHYTHM))
+    p.setPen(QColor(theme.SUNK))
+    p.drawText(QRectF(left, RULER_H + 1, wide, 18), Qt.AlignmentFlag.AlignCenter, said)
+
+
 def paint_playhead(p: QPainter, view: View, x: float, height: int) -> None:
     """White with a dark edge, readable over anything."""
     if not GUTTER <= x <= view.width:
@@ -431,4 +502,4 @@ def paint_playhead(p: QPainter, view: View, x: float, height: int) -> None:
 
 def missing_footage(reel: Reel) -> set[str]:
     """Return the paths of footage that are not there, for marking its clips."""
-    return {f.path for f in reel.footage if not Path(f.path).is_file()}
+    return {f.path for f in reel.footage if f.kind != "solid" and not Path(f.path).is_file()}

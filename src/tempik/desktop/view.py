@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from tempik.edit.timeline import Timeline
+from tempik.reel import Reel
 
 GUTTER = 92
 RULER_H = 40
@@ -59,9 +60,37 @@ def points_top() -> int:
     return RULER_H
 
 
-def picture_top() -> int:
-    return RULER_H + POINTS_H + GAP
+LEAST_PICTURE_H = 46
 
 
-def row_top(number: int) -> int:
-    return picture_top() + PICTURE_H + GAP + number * (ROW_H + GAP)
+class Layout(NamedTuple):
+    """What lies how far down: points, picture rows with the highest on top, accent rows."""
+
+    rows: int = 1
+    picture_h: int = PICTURE_H
+
+    def picture_top(self, row: int = 0) -> int:
+        return RULER_H + POINTS_H + GAP + (self.rows - 1 - row) * (self.picture_h + GAP)
+
+    @property
+    def pictures_end(self) -> int:
+        return self.picture_top(0) + self.picture_h
+
+    def row_top(self, number: int) -> int:
+        """Return the top of an accent row."""
+        return self.pictures_end + GAP + number * (ROW_H + GAP)
+
+    def picture_row_at(self, y: float) -> int | None:
+        """Return the picture row at a height, or None."""
+        for row in range(self.rows):
+            if self.picture_top(row) <= y < self.picture_top(row) + self.picture_h:
+                return row
+        return None
+
+
+def layout_for(reel: Reel, height: int) -> Layout:
+    """Return the layout of a reel in a widget of some height: picture rows share what the accent rows leave."""
+    rows = len(reel.picture)
+    left = height - RULER_H - POINTS_H - GAP - len(reel.rows) * (ROW_H + GAP) - 6
+    each = left // rows - GAP
+    return Layout(rows, int(min(max(each, LEAST_PICTURE_H), PICTURE_H)))

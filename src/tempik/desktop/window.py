@@ -6,7 +6,7 @@ import time
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -16,8 +16,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenu,
     QMessageBox,
-    QProgressBar,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -25,32 +23,41 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.check import Report, check_rendered
+from tempik.check import Report
 from tempik.desktop import theme
-from tempik.desktop.actions import COMMANDS
+from tempik.desktop.actions import CLIP_MENU, COMMANDS
+from tempik.desktop.bars import FootBar, HeaderBar
 from tempik.desktop.check_page import CheckPage
 from tempik.desktop.clip_commands import ClipCommands
+from tempik.desktop.count_panel import CountPanel
+from tempik.desktop.cut_commands import CutCommands
+from tempik.desktop.delivery import Delivery
 from tempik.desktop.draft_panel import DraftPanel
 from tempik.desktop.files import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Files
 from tempik.desktop.footage_page import FootagePage
+from tempik.desktop.frame_page import FramePage
 from tempik.desktop.palette import CommandPalette
+from tempik.desktop.place_commands import PlaceCommands
 from tempik.desktop.preview import LandingMeter, Preview
 from tempik.desktop.project import Project
 from tempik.desktop.rhythm_commands import RhythmCommands
 from tempik.desktop.rhythm_page import RhythmPage
+from tempik.desktop.settings import recent_projects, remember_recent
+from tempik.desktop.shortcuts import ShortcutsDialog, apply_keys
 from tempik.desktop.songstrip import SongStrip
 from tempik.desktop.speed_page import SpeedPage
 from tempik.desktop.strips import Song, Strips
-from tempik.desktop.theme import figures, icon, words
+from tempik.desktop.theme import icon
 from tempik.desktop.timeline import TimelineView
 from tempik.desktop.transport import Transport
 from tempik.desktop.welcome import Welcome
-from tempik.desktop.work import Job, Worker
-from tempik.edit.draft import Wish, draft_reel
+from tempik.desktop.work import Worker
+from tempik.edit import place
+from tempik.edit.draft import Wish
+from tempik.edit.journal import Found, left_behind
 from tempik.errors import TempikError
 from tempik.reel.file import SUFFIX
-from tempik.render import Settings, export
-from tempik.render.export import Cancelled
+from tempik.reel.versions import Version, version_reel, versions
 from tempik.time import clock_text, frame_of, rate_text, time_of
 
 SIZES = (
@@ -79,16 +86,21 @@ class Window(QMainWindow):
         self.strips = Strips(self.worker, self)
         self.song = Song(self.worker, self)
         self.files = Files(self.project, self.worker)
-        self.clips = ClipCommands(self.project)
         self.preview = Preview(self.project)
         self.meter = LandingMeter(self.project)
         self.transport = Transport(self.project, self.song, self.preview, self.meter)
         self.player = self.transport.player
         self.listening = self.transport.listening
         self.rhythm = RhythmCommands(self.project, self.listening, self)
+        self.count = CountPanel(self)
+        self.cuts = CutCommands(self.project, self.listening, self.count)
+        self.clips = ClipCommands(self.project, self.cuts)
+        self.placing = PlaceCommands(self.project, self.cuts, self.count, self)
+        self.delivery = Delivery(self.project, self.worker, self)
+        self.header, self.foot = HeaderBar(), FootBar()
         self.rhythm.song_s = lambda: self.transport.song_s
         self.rhythm.is_playing = lambda: self.player.playing
-        self._exporting: Job | None = None
+        self._left: Found | None = None
         self._missing: list[str] = []
         self._closed = False
         self._error = ""
@@ -111,6 +123,7 @@ class Window(QMainWindow):
         self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
         self.footage_page = FootagePage(self.project, self.strips)
         self.speed_page = SpeedPage(self.project, self.strips)
+        self.frame_page = FramePage(self.project)
         self.check_page = CheckPage(self.project)
         self.pages = QStackedWidget()
         bench = QFrame()
@@ -125,6 +138,7 @@ class Window(QMainWindow):
                 ("Rhythm", self.rhythm_page),
                 ("Footage", self.footage_page),
                 ("Speed", self.speed_page),
+                ("Frame", self.frame_page),
                 ("Check", self.check_page),
             )
         ):
@@ -186,110 +200,10 @@ class Window(QMainWindow):
         rows = QVBoxLayout(whole)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
-        rows.addWidget(self._header())
+        rows.addWidget(self.header)
         rows.addWidget(across, 1)
-        rows.addWidget(self._foot())
+        rows.addWidget(self.foot)
         self.setCentralWidget(whole)
-
-    def _header(self) -> QWidget:
-        bar = QWidget()
-        bar.setFixedHeight(48)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(12, 6, 12, 2)
-        row.setSpacing(6)
-        self.menu_button = QToolButton()
-        self.menu_button.setIcon(icon("more"))
-        self.menu_button.setProperty("flat", True)
-        self.menu_button.setToolTip("Project menu")
-        self.menu_button.setAccessibleName("Project menu")
-        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.menu_button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-        self.title = QLabel()
-        self.title.setFont(words(15, True))
-        self.saved = QLabel()
-        self.saved.setStyleSheet(f"color: {theme.QUIET};")
-        row.addWidget(self.menu_button)
-        row.addWidget(self.title)
-        row.addWidget(self.saved)
-        row.addSpacing(10)
-        self.undo_button = self._tool("undo", "Undo", self.undo)
-        self.redo_button = self._tool("redo", "Redo", self.redo)
-        row.addWidget(self.undo_button)
-        row.addWidget(self.redo_button)
-        row.addStretch(1)
-        row.addWidget(self._tool("previous", "Previous cut or point (Up)", self.previous_stop))
-        self.play_button = self._tool("play", "Play or pause (Space)", self.play_pause)
-        row.addWidget(self.play_button)
-        row.addWidget(self._tool("next", "Next cut or point (Down)", self.next_stop))
-        row.addSpacing(8)
-        self.place = QLabel("–")
-        self.place.setFont(figures(20, True))
-        self.place.setStyleSheet(f"color: {theme.RHYTHM};")
-        self.place.setMinimumWidth(64)
-        self.place.setToolTip("bar.beat")
-        self.clock = QLabel()
-        self.clock.setFont(figures(14))
-        self.clock.setMinimumWidth(190)
-        row.addWidget(self.place)
-        row.addWidget(self.clock)
-        row.addStretch(1)
-        self.draft_button = QPushButton("Draft")
-        self.draft_button.setToolTip("Make a reel of this song and footage by a rule")
-        self.draft_button.clicked.connect(self.show_draft)
-        self.form_button = QPushButton()
-        self.form_button.setToolTip("Frame size and rate of the reel")
-        self.form_button.setFont(figures(13))
-        self.form_button.clicked.connect(self._show_settings)
-        self.export_button = QPushButton("Export")
-        self.export_button.setProperty("main", True)
-        self.export_button.setMinimumWidth(84)
-        self.export_button.clicked.connect(self.export)
-        row.addWidget(self.draft_button)
-        row.addWidget(self.form_button)
-        row.addWidget(self.export_button)
-        return bar
-
-    def _tool(self, sign: str, name: str, act: object) -> QToolButton:
-        button = QToolButton()
-        button.setIcon(icon(sign))
-        button.setIconSize(button.iconSize() * 1.25)
-        button.setProperty("flat", True)
-        button.setToolTip(name)
-        button.setAccessibleName(name)
-        button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        button.clicked.connect(act)
-        return button
-
-    def _foot(self) -> QWidget:
-        bar = QWidget()
-        bar.setFixedHeight(30)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(14, 0, 14, 6)
-        self.status = QLabel()
-        self.status.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.find_missing = QPushButton("Find …")
-        self.find_missing.setStyleSheet("padding: 1px 10px; min-height: 16px;")
-        self.find_missing.clicked.connect(self._find_missing)
-        self.find_missing.hide()
-        self.job_name = QLabel()
-        self.job_name.setStyleSheet(f"color: {theme.QUIET};")
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setFixedWidth(180)
-        self.progress.setRange(0, 1000)
-        self.cancel = QToolButton()
-        self.cancel.setIcon(icon("remove"))
-        self.cancel.setProperty("flat", True)
-        self.cancel.setToolTip("Cancel")
-        self.cancel.setAccessibleName("Cancel")
-        self.cancel.setStyleSheet("padding: 0;")
-        self.cancel.clicked.connect(self._cancel_job)
-        row.addWidget(self.status, 1)
-        row.addWidget(self.find_missing)
-        row.addWidget(self.job_name)
-        row.addWidget(self.progress)
-        row.addWidget(self.cancel)
-        return bar
 
     # Wiring
 
@@ -315,41 +229,83 @@ class Window(QMainWindow):
         self.check_page.save_wanted.connect(self._save_check)
         self.timeline.row_menu.connect(self._row_menu)
         self.timeline.clip_menu.connect(self._clip_menu)
+        self.timeline.picture_menu.connect(lambda row, at: self.placing.picture_row_menu(row, self).popup(at))
+        self.timeline.placing_row = self.placing.target_row
+        self.timeline.footage_dropped.connect(self._footage_dropped)
+        self.timeline.files_dropped.connect(self._files_dropped)
+        self.timeline.settled_clip.connect(self.clips.say_trouble)
+        self.placing.chosen_footage = self.footage_page.chosen
+        self.placing.looked_at = lambda: self.footage_page.time_s
         self.draft_panel = DraftPanel(self)
         self.draft_panel.wished.connect(self.draft)
+        self.delivery.exporting_changed.connect(self._show_exporting)
+        self.delivery.measured.connect(self._measured)
+        header, foot = self.header, self.foot
+        header.undo_button.clicked.connect(self.undo)
+        header.redo_button.clicked.connect(self.redo)
+        header.steps_button.clicked.connect(self.show_steps)
+        header.previous.clicked.connect(self.previous_stop)
+        header.play_button.clicked.connect(self.play_pause)
+        header.next.clicked.connect(self.next_stop)
+        header.draft_button.clicked.connect(self.show_draft)
+        header.form_button.clicked.connect(self._show_settings)
+        header.export_button.clicked.connect(self.export)
+        foot.find_missing.clicked.connect(self._find_missing)
+        foot.cancel.clicked.connect(self._cancel_job)
+        foot.answered.connect(self._answered)
+        page = self.frame_page
+        self.preview.framed.connect(page.drag)
+        self.preview.framed_zoom.connect(page.zoom_by)
+        self.preview.framed_centre.connect(page.centre)
+        self.preview.framed_done.connect(page.settle)
 
     def _make_actions(self) -> None:
         self.commands: dict[str, QAction] = {}
         menu = QMenu(self)
+        owners = (self, self.clips, self.cuts, self.placing, self.rhythm)
         for command in COMMANDS:
             action = QAction(command.text, self)
-            action.setShortcuts([QKeySequence(k) for k in command.keys])
-            owner = next(o for o in (self, self.clips, self.rhythm) if hasattr(o, command.method))
-            action.triggered.connect(getattr(owner, command.method))
+            owner = next(o for o in owners if hasattr(o, command.method))
+            action.triggered.connect(lambda _=False, act=getattr(owner, command.method): act())
             self.addAction(action)
             self.commands[command.method] = action
-            if command.group == "Project" or command.method == "show_commands":
+            if command.group == "Project":
                 menu.addAction(action)
-        self.menu_button.setMenu(menu)
+                if command.method == "open_project":
+                    self.recent_menu = menu.addMenu("Recent projects")
+                    self.recent_menu.aboutToShow.connect(self._fill_recent)
+                if command.method == "save_as":
+                    self.versions_menu = menu.addMenu("Earlier saves")
+                    self.versions_menu.aboutToShow.connect(self._fill_versions)
+        menu.addSeparator()
+        for name in ("show_commands", "show_shortcuts"):
+            menu.addAction(self.commands[name])
+        apply_keys(self.commands)
+        self.header.menu_button.setMenu(menu)
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
+        if self._left is not None and self.project.unsaved:
+            self._offer_left_behind(None)  # another piece of work was begun; what was left stays in its file
+            self.project.keep_journal()
         # The song comes first: without it there is nothing to see or hear of the rhythm.
         self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
         for piece in reel.footage:
             self.strips.want(piece)
-        self.title.setText(self.project.name)
-        self.saved.setText("unsaved" if self.project.unsaved else "saved" if self.project.path else "")
+        self.header.title.setText(self.project.name)
+        saved = "unsaved" if self.project.unsaved else "saved" if self.project.path else ""
+        self.header.saved.setText("read only" if self.project.read_only else saved)
+        self.header.steps_button.setEnabled(len(self.project.history.steps) > 1)
         undo, redo = self.project.history.can_undo, self.project.history.can_redo
-        self.undo_button.setEnabled(bool(undo))
-        self.undo_button.setToolTip(f"Undo: {undo}" if undo else "Nothing to undo")
-        self.redo_button.setEnabled(bool(redo))
-        self.redo_button.setToolTip(f"Redo: {redo}" if redo else "Nothing to redo")
-        self.form_button.setText(f"{reel.width}×{reel.height} · {rate_text(reel.rate)}")
+        self.header.undo_button.setEnabled(bool(undo))
+        self.header.undo_button.setToolTip(f"Undo: {undo}" if undo else "Nothing to undo")
+        self.header.redo_button.setEnabled(bool(redo))
+        self.header.redo_button.setToolTip(f"Redo: {redo}" if redo else "Nothing to redo")
+        self.header.form_button.setText(f"{reel.width}×{reel.height} · {rate_text(reel.rate)}")
         ready = bool(reel.clips)
-        self.export_button.setEnabled(ready or self._exporting is not None)
+        self.header.export_button.setEnabled(ready or self.delivery.exporting is not None)
         can_draft = reel.soundtrack is not None and bool(reel.footage)
-        self.draft_button.setEnabled(can_draft)
+        self.header.draft_button.setEnabled(can_draft)
         self.middle.setCurrentWidget(self.timeline if ready else self.welcome)
         song = Path(reel.soundtrack.path).name if reel.soundtrack is not None else ""
         if song and reel.soundtrack is not None and reel.soundtrack.tempo_bpm:
@@ -393,19 +349,19 @@ class Window(QMainWindow):
             self._error, self._error_at = text, now
         else:
             self._error = ""
-        self.status.setText(text)
-        self.status.setToolTip(text)
-        self.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
+        self.foot.status.setText(text)
+        self.foot.status.setToolTip(text)
+        self.foot.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
 
     def _show_jobs(self) -> None:
         jobs = self.worker.jobs
-        self.job_name.setVisible(bool(jobs))
-        self.progress.setVisible(bool(jobs))
-        self.cancel.setVisible(bool(jobs))
+        self.foot.job_name.setVisible(bool(jobs))
+        self.foot.progress.setVisible(bool(jobs))
+        self.foot.cancel.setVisible(bool(jobs))
         if jobs:
             more = f" (+{len(jobs) - 1})" if len(jobs) > 1 else ""
-            self.job_name.setText(jobs[0].title + more)
-            self.progress.setValue(round(jobs[0].share * 1000))
+            self.foot.job_name.setText(jobs[0].title + more)
+            self.foot.progress.setValue(round(jobs[0].share * 1000))
 
     def _cancel_job(self) -> None:
         if self.worker.jobs:
@@ -421,6 +377,8 @@ class Window(QMainWindow):
             self.rhythm_page.follow(self.transport.song_s)
             self.transport.cursor_s = self.rhythm_page.view.cursor_s
         self.transport.in_song = in_song
+        self.preview.framing = self.pages.currentWidget() is self.frame_page
+        self.preview.update()
 
     def show_rhythm(self) -> None:
         self.show_page(0)
@@ -431,8 +389,11 @@ class Window(QMainWindow):
     def show_speed(self) -> None:
         self.show_page(2)
 
-    def show_check(self) -> None:
+    def show_frame(self) -> None:
         self.show_page(3)
+
+    def show_check(self) -> None:
+        self.show_page(4)
 
     def _sounds(self, song_s: float) -> None:
         if self.transport.in_song:
@@ -441,23 +402,26 @@ class Window(QMainWindow):
     # Playing
 
     def play_pause(self) -> None:
-        self.transport.play_pause()
+        if self.footage_page.has_keyboard():
+            self.footage_page.play_pause()
+        else:
+            self.transport.play_pause()
 
     def remove_clip(self) -> None:
         """On the Rhythm page the selected points go, else the selected clip."""
         if self.transport.in_song and self.project.points:
             self.rhythm.remove_points()
         else:
-            self.clips.remove_clip()
+            self.cuts.remove_clip()
 
     def _play_state(self, playing: bool) -> None:
-        self.play_button.setIcon(icon("pause" if playing else "play"))
+        self.header.play_button.setIcon(icon("pause" if playing else "play"))
 
     def _moved(self, frame: int) -> None:
         timeline = self.project.timeline
         beat = timeline.beat_at(frame)
-        self.place.setText(beat.label if beat is not None else "–")
-        self.clock.setText(f"f {frame}  {clock_text(time_of(frame, timeline.rate))}" if timeline.frames else "")
+        self.header.place.setText(beat.label if beat is not None else "–")
+        self.header.clock.setText(f"f {frame}  {clock_text(time_of(frame, timeline.rate))}" if timeline.frames else "")
         # The cursor may stand between two frames; it is left there as long as this is its frame.
         elsewhere = frame_of(self.rhythm_page.view.cursor_s - timeline.start_s, timeline.rate) != frame
         if self.transport.in_song and not self.player.playing and elsewhere:
@@ -470,17 +434,23 @@ class Window(QMainWindow):
         if done:
             self.rhythm_page.jump_to(text)
 
+    def _step(self, frames: int) -> None:
+        if self.footage_page.has_keyboard():
+            self.footage_page.step(frames)
+        else:
+            self.transport.step(frames)
+
     def step_back(self) -> None:
-        self.transport.step(-1)
+        self._step(-1)
 
     def step_on(self) -> None:
-        self.transport.step(1)
+        self._step(1)
 
     def leap_back(self) -> None:
-        self.transport.step(-10)
+        self._step(-10)
 
     def leap_on(self) -> None:
-        self.transport.step(10)
+        self._step(10)
 
     def previous_stop(self) -> None:
         self.transport.previous_stop()
@@ -516,6 +486,44 @@ class Window(QMainWindow):
     def show_commands(self) -> None:
         CommandPalette(list(self.commands.values()), self).open()
 
+    def show_shortcuts(self) -> None:
+        ShortcutsDialog(self.commands, self).open()
+
+    def show_steps(self) -> None:
+        """Every step made since the project was opened, to go back or on to any of them."""
+        steps, at = self.project.history.steps, self.project.history.at
+        menu = QMenu(self)
+        for number in range(max(0, len(steps) - 40), len(steps)):
+            action = menu.addAction(steps[number].done or "as opened")
+            action.setCheckable(True)
+            action.setChecked(number == at)
+            action.triggered.connect(lambda _=False, n=number: self.project.go_to_step(n))
+        if len(steps) > 40:
+            menu.addSeparator()
+            menu.addAction("All steps …").triggered.connect(self._list_steps)
+        button = self.header.steps_button
+        menu.popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
+
+    def _list_steps(self) -> None:
+        steps = [f"{n}  {s.done or 'as opened'}" for n, s in enumerate(self.project.history.steps)]
+        text, done = QInputDialog.getItem(self, "Steps", "Go to:", steps, self.project.history.at, False)
+        if done:
+            self.project.go_to_step(int(text.split()[0]))
+
+    def select_all(self) -> None:
+        """All points on the Rhythm page, all clips elsewhere."""
+        if self.transport.in_song:
+            self.rhythm.select_all_points()
+        else:
+            self.project.select_clips(c.id for c in self.project.reel.clips)
+
+    def cue_here(self) -> None:
+        """On the Footage page where it has the keyboard, a cue at the frame looked at; else the clip's cue."""
+        if self.footage_page.has_keyboard():
+            self.footage_page.set_cue()
+        else:
+            self.clips.cue_here()
+
     # Files
 
     def choose_song(self) -> None:
@@ -541,6 +549,8 @@ class Window(QMainWindow):
         if self._may_leave():
             self.player.pause()
             self.project.new()
+            self.project.keep_journal()
+            self.foot.offer(False)
             self._media_missing([])
 
     def save(self) -> bool:
@@ -559,8 +569,72 @@ class Window(QMainWindow):
         except TempikError as error:
             self.say(str(error), True)
             return False
+        self.foot.offer(False)
+        if self.project.path is not None:
+            remember_recent(self.project.path)
         self.say(f"Saved {self.project.path}")
         return True
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in recent_projects():
+            self.recent_menu.addAction(f"{path.name}   {path.parent}").triggered.connect(
+                lambda _=False, p=path: self._may_leave() and self.files.open_project(p)
+            )
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("none yet").setEnabled(False)
+
+    def _fill_versions(self) -> None:
+        self.versions_menu.clear()
+        for version in versions(self.project.path)[:30] if self.project.path is not None else ():
+            self.versions_menu.addAction(version.text).triggered.connect(lambda _=False, v=version: self.restore(v))
+        if self.versions_menu.isEmpty():
+            self.versions_menu.addAction("none yet").setEnabled(False)
+
+    def restore(self, version: Version) -> None:
+        """Bring back an earlier save, as one step that can be undone."""
+        try:
+            reel = version_reel(version)
+        except TempikError as error:
+            self.say(str(error), True)
+            return
+        self.project.change(f"Save of {version.text} brought back", lambda _: reel)
+        self.files.ask_for_missing()
+
+    def _offer_left_behind(self, found: Found | None) -> None:
+        """Offer what a process that did not end well left."""
+        self._left = found
+        self.foot.offer(found is not None)
+        if found is not None:
+            name = found.project.name if found.project is not None else "an unnamed project"
+            last = found.history.can_undo or "its first step"
+            self.say(
+                f"Unsaved work on {name} was left by a session that did not end: {found.steps} steps, the last “{last}”.",
+                True,
+            )
+
+    def _answered(self, yes: bool) -> None:
+        found, self._left = self._left, None
+        self.foot.offer(False)
+        if found is None:
+            return
+        self._error = ""
+        if yes:
+            self.timeline.fit_when_shown()
+            self.project.take_up(found)
+            self.say(f"{found.steps} steps taken up; undo goes back through them.")
+            self.files.ask_for_missing()
+        else:
+            found.path.unlink(missing_ok=True)
+            self.project.keep_journal()
+            self.say("That work was let go.")
+
+    def begin(self) -> None:
+        """Called once the window is shown empty: offer work without a name that was left behind, else keep a journal."""
+        found = left_behind(None)
+        self._offer_left_behind(found)
+        if found is None:
+            self.project.keep_journal()
 
     def _may_leave(self) -> bool:
         """Ask about unsaved work: undo cannot mend closing without it."""
@@ -581,11 +655,17 @@ class Window(QMainWindow):
         self.player.pause()
         self.timeline.fit_when_shown()
         self.timeline._reel_changed()
-        self.say(f"Opened {self.project.path}")
+        self.say(f"Opened {self.project.path}" if not self.project.read_only else self.project.read_only)
+        if self.project.path is not None:
+            remember_recent(self.project.path)
+        found = self.project.left_behind()
+        self._offer_left_behind(found)
+        if found is None:
+            self.project.keep_journal()
 
     def _media_missing(self, gone: list[str]) -> None:
         self._missing = gone
-        self.find_missing.setVisible(bool(gone))
+        self.foot.find_missing.setVisible(bool(gone))
         if gone:
             more = f" and {len(gone) - 1} more" if len(gone) > 1 else ""
             self.say(
@@ -624,80 +704,29 @@ class Window(QMainWindow):
             return
         self.draft_panel.show_for(reel)
         self.draft_panel.adjustSize()
-        corner = self.draft_button.mapToGlobal(
-            QPoint(self.draft_button.width() - self.draft_panel.width(), self.draft_button.height() + 4)
-        )
-        self.draft_panel.move(corner)
+        button = self.header.draft_button
+        corner = QPoint(button.width() - self.draft_panel.width(), button.height() + 4)
+        self.draft_panel.move(button.mapToGlobal(corner))
 
     def draft(self, wish: Wish) -> None:
-        reel = self.project.reel
-        if reel.soundtrack is None:
-            return
-        try:
-            made = draft_reel(reel.soundtrack, reel.footage, wish)
-        except TempikError as error:
-            self.say(str(error), True)
-            return
         self.timeline.fit_when_shown()
-        self.project.change("Reel drafted", lambda _: made.reel)
-        self.project.go(0)
-        if made.notes:
-            more = f" (+{len(made.notes) - 1} more; see Check)" if len(made.notes) > 1 else ""
-            self.say(made.notes[0] + more, False)
+        self.delivery.draft(wish)
 
     def export(self) -> None:
-        if self._exporting is not None:
-            self._exporting.cancel()
-            return
-        start = self.project.path.with_suffix(".mp4") if self.project.path else Path("reel.mp4")
-        path, _ = QFileDialog.getSaveFileName(self, "Export the reel", str(start), "MP4 (*.mp4)")
-        if path:
-            self.export_to(Path(path if Path(path).suffix else path + ".mp4"))
-
-    def export_to(self, path: Path, settings: Settings = Settings()) -> None:
-        """Export in the background; the button cancels meanwhile."""
         self.player.pause()
-        timeline = self.project.timeline
+        self.delivery.ask_export()
 
-        def work(job: Job) -> list[str]:
-            try:
-                return export(timeline, path, settings, lambda done, total: job.report(done / total), job.stop_event)
-            except Cancelled:
-                return []
-
-        def done(notes: list[str]) -> None:
-            worst = self.project.report.worst_ms
-            text = f"Exported {path}: planned within {worst:.1f} ms of its points; measure it on the Check page."
-            self.say(" ".join([text, *notes]), bool(notes))
-
-        def ended() -> None:
-            self._exporting = None
-            self.export_button.setText("Export")
-            self.export_button.setEnabled(bool(self.project.reel.clips))
-
-        job = self.worker.start(f"Exporting {path.name}", work, done, lambda text: self.say(text, True))
-        job.ended.connect(ended)
-        self._exporting = job
-        self.export_button.setText("Cancel")
+    def _show_exporting(self) -> None:
+        running = self.delivery.exporting is not None
+        self.header.export_button.setText("Cancel" if running else "Export")
+        self.header.export_button.setEnabled(running or bool(self.project.reel.clips))
 
     def measure(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Measure an exported file", "", "MP4 (*.mp4 *.m4v)")
-        if path:
-            self.measure_file(Path(path))
+        self.delivery.ask_measure()
 
-    def measure_file(self, path: Path) -> None:
-        """Measure an exported file in the background and show what was found."""
-        timeline = self.project.timeline
-
-        def work(job: Job) -> Report:
-            return check_rendered(timeline, path)
-
-        def done(report: Report) -> None:
-            self.check_page.show_measured(report)
-            self.show_check()
-            self.say(f"Measured {path.name}: worst {report.worst_ms:.1f} ms.", not report.ok)
-
-        self.worker.start(f"Measuring {path.name}", work, done, lambda text: self.say(text, True))
+    def _measured(self, report: Report) -> None:
+        self.check_page.show_measured(report)
+        self.show_check()
 
     def _save_check(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Save the check", "check.csv", "CSV (*.csv)")
@@ -724,20 +753,43 @@ class Window(QMainWindow):
             action.setCheckable(True)
             action.setChecked(rate == rate_text(reel.rate))
             action.triggered.connect(lambda _=False, r=rate: self.files.settings(reel.width, reel.height, r))
-        menu.popup(self.form_button.mapToGlobal(QPoint(0, self.form_button.height() + 2)))
+        menu.popup(self.header.form_button.mapToGlobal(QPoint(0, self.header.form_button.height() + 2)))
 
     def _row_menu(self, row: str, at: QPoint) -> None:
         self.clips.row_menu(row, self).popup(at)
 
     def _clip_menu(self, clip: str, at: QPoint) -> None:
         menu = QMenu(self)
-        for name in ("cue_here", "pin_next", "pin_previous", "unpin", "reverse", "remove_clip"):
-            menu.addAction(self.commands[name])
+        self.clips.fill_mend_menu(menu, clip)
+        if not menu.isEmpty():
+            menu.addSeparator()
+        for title, names in CLIP_MENU:
+            part = menu.addMenu(title) if title else menu
+            for name in names:
+                part.addAction(self.commands[name])
         swap = menu.addMenu("Swap footage")
-        self.clips.fill_swap_menu(swap, clip)
+        self.placing.fill_swap_menu(swap)
         add = menu.addMenu("Add accent row")
         self.clips.fill_accent_menu(add)
         menu.popup(at)
+
+    def _footage_dropped(self, footage: str, frame: int, point: str, row: int) -> None:
+        """Footage of the shelf was dropped on the timeline: on a point its cue lands there."""
+        if point:
+            self.placing.place_on(footage, point, row)
+        else:
+            self.project.change("Footage placed", lambda reel: place.with_clip_at(reel, footage, frame, row))
+
+    def _files_dropped(self, paths: list[str], frame: int, point: str, row: int) -> None:
+        """Files were dropped on the timeline: footage is added and the first piece placed; others are as anywhere."""
+        before = {f.id for f in self.project.reel.footage}
+
+        def then() -> None:
+            new = [f.id for f in self.project.reel.footage if f.id not in before]
+            if new and self.project.timeline.frames:
+                self._footage_dropped(new[0], frame, point, row)
+
+        self.files.bring(paths, then)
 
     def quit(self) -> None:
         self.close()
@@ -756,4 +808,6 @@ class Window(QMainWindow):
         self._closed = True
         self.worker.stop_all()
         self.transport.close()
-        self.footage_page.scrubber.close()
+        self.footage_page.close_readers()
+        if self._left is None:
+            self.project.close()

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from tempik.accents import accent_named
 from tempik.accents.pulses import fires
 from tempik.edit.draft import LONGEST_S
+from tempik.edit.slots import reslotted
 from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
 from tempik.media import Probe
@@ -31,7 +32,7 @@ from tempik.reel import (
     by_id,
     new_id,
 )
-from tempik.retime import TimeMap
+from tempik.retime import TimeMap, reversed_curve
 from tempik.time import frame_of
 
 
@@ -191,10 +192,25 @@ def with_curve(reel: Reel, clip: str, curve: Curve) -> Reel:
         source_s = c.source_s
         if placed is not None and not c.pins:
             source_s = placed.map.start_s
-            new = TimeMap(curve, placed.map.length_s, part=placed.map.part)
+            new = TimeMap(curve, placed.map.length_s)
             if placed.map.average_speed * new.average_speed < 0:
                 source_s = placed.map.end_s
-        return replace(c, curve=curve, source_s=source_s)
+        return replace(c, curve=curve, source_s=source_s, part=(0.0, 1.0))
+
+    return _change_clip(reel, clip, change)
+
+
+def with_reversed(reel: Reel, clip: str) -> Reel:
+    """Play the clip's stretch of footage the other way round; a pinned clip keeps its cue on its point."""
+    placed = Timeline(reel).placed_clip(clip)
+
+    def change(c: Clip) -> Clip:
+        if placed is None:
+            return c
+        a, b = placed.map.part
+        return replace(
+            c, curve=reversed_curve(placed.map.curve), part=(1 - b, 1 - a), source_s=placed.map.end_s, pins=c.pins[:1]
+        )
 
     return _change_clip(reel, clip, change)
 
@@ -202,17 +218,20 @@ def with_curve(reel: Reel, clip: str, curve: Curve) -> Reel:
 def without_clip(reel: Reel, clip: str) -> Reel:
     """Remove a clip; its neighbour before it runs on over the gap, or the one after it where it was first."""
     timeline = Timeline(reel)
-    order = [p.clip for p in timeline.placed]
-    number = next((i for i, c in enumerate(order) if c.id == clip), -1)
-    if number < 0:
-        return replace(reel, clips=tuple(c for c in reel.clips if c.id != clip))
-    gone = order[number]
+    gone = timeline.placed_clip(clip)
     reel = replace(reel, clips=tuple(c for c in reel.clips if c.id != clip))
-    if number > 0:
-        return _change_clip(reel, order[number - 1].id, lambda c: replace(c, end=gone.end))
-    if len(order) > 1:
-        return _change_clip(reel, order[1].id, lambda c: replace(c, start=gone.start))
-    return reel
+    if gone is None:
+        return reel
+    row = timeline.rows[gone.clip.row]
+    before = next((p for p in row if p.end == gone.first), None)
+    after = next((p for p in row if p.first == gone.end), None)
+    if before is not None:
+        runs_on = reslotted(timeline, before, before.begin, gone.until, before.clip.start, gone.clip.end)
+    elif after is not None:
+        runs_on = reslotted(timeline, after, gone.begin, after.until, gone.clip.start, after.clip.end)
+    else:
+        return reel
+    return _change_clip(reel, runs_on.id, lambda c: runs_on)
 
 
 def with_row(reel: Reel, accent: str, every: int = 1) -> Reel:

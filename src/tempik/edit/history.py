@@ -34,16 +34,20 @@ class History(NamedTuple):
         """What redo would do again, or an empty string."""
         return self.steps[self.at + 1].done if self.at + 1 < len(self.steps) else ""
 
-    def done(self, reel: Reel, what: str, limit: int = 500) -> History:
-        """Return the history after one more step; the oldest steps beyond `limit` are let go."""
-        steps = (*self.steps[: self.at + 1], Step(reel, what))[-limit:]
+    def done(self, reel: Reel, what: str) -> History:
+        """Return the history after one more step. There is no limit: steps share all that they did not change."""
+        steps = (*self.steps[: self.at + 1], Step(reel, what))
         return History(steps, len(steps) - 1)
 
+    def gone_to(self, number: int) -> History:
+        """Return the history standing at one of its steps."""
+        return self._replace(at=min(max(number, 0), len(self.steps) - 1))
+
     def undone(self) -> History:
-        return self._replace(at=max(0, self.at - 1))
+        return self.gone_to(self.at - 1)
 
     def redone(self) -> History:
-        return self._replace(at=min(len(self.steps) - 1, self.at + 1))
+        return self.gone_to(self.at + 1)
 
 
 def begin(reel: Reel) -> History:

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from tempik.accents import Look, Pulse, look_at, pulses
 from tempik.edit.framing import covers
-from tempik.reel import Clip, Edge, Footage, Point, Reel, beats_between, by_id, point_of
-from tempik.retime import TimeMap, through
+from tempik.reel import Clip, Curve, Edge, Footage, Point, Reel, beats_between, by_id, point_of
+from tempik.retime import TimeMap, cut_out, through
 from tempik.time import frame_of, time_of
 
 Array = NDArray[np.float64]
@@ -54,6 +54,11 @@ class Placed(NamedTuple):
     @property
     def frames(self) -> int:
         return self.end - self.first
+
+    @property
+    def curve(self) -> Curve:
+        """The speed over the slot, as a curve of its own."""
+        return cut_out(self.map.curve, self.map.part)
 
 
 class Timeline:
@@ -240,6 +245,11 @@ class Timeline:
                 continue
             ties[frame] = Tie(cue.id, cue.time_s, point, frame)
         return tuple(ties[f] for f in sorted(ties)), said
+
+
+def clean_floor(footage: Footage, rate: Fraction) -> float:
+    """Return the slowest speed at which every frame of a reel still shows another picture; 0 for stills."""
+    return 0.0 if footage.endless else float(rate / footage.true_rate)
 
 
 def source_at_frames(placed: Placed, frames: Array | Sequence[float], rate: Fraction) -> Array:

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import platformdirs
 
 from tempik.errors import TempikError
 from tempik.reel.model import Reel
@@ -27,7 +28,7 @@ def save_reel(reel: Reel, path: Path) -> None:
     path = path.absolute()
     document = {
         "format": FORMAT,
-        "reel": msgspec.to_builtins(_with_paths(reel, path.parent, relative=True), enc_hook=_encode),
+        "reel": msgspec.to_builtins(_with_paths(reel, path.parent, relative=True), enc_hook=encode_value),
     }
     data = msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
     write_whole(path, data)
@@ -73,7 +74,7 @@ def load_reel(path: Path) -> Reel:
             f"{path} was saved by a newer Tempik (format {number}, this one reads {FORMAT}); update Tempik to open it."
         )
     try:
-        reel = msgspec.convert(_from_format(number, document.get("reel")), Reel, dec_hook=_decode)
+        reel = msgspec.convert(_from_format(number, document.get("reel")), Reel, dec_hook=decode_value)
     except msgspec.ValidationError as error:
         raise TempikError(f"{path} is damaged: {error}; open a copy or an earlier save.") from error
     found = problems(reel)
@@ -123,6 +124,11 @@ def _renamed(value: Any, names: dict[str, str]) -> Any:
     return [_renamed(v, names) for v in value] if isinstance(value, list) else value
 
 
+def state_folder() -> Path:
+    """Return where unnamed work, recent projects and changed shortcuts are kept: TEMPIK_STATE or the user's folder."""
+    return Path(os.environ.get("TEMPIK_STATE") or platformdirs.user_state_dir("tempik"))
+
+
 def missing_media(reel: Reel) -> list[str]:
     """Return the absolute paths of media that are not there now, the soundtrack first."""
     paths = [reel.soundtrack.path] if reel.soundtrack else []
@@ -150,13 +156,15 @@ def _with_paths(reel: Reel, folder: Path, relative: bool) -> Reel:
     return msgspec.structs.replace(reel, soundtrack=song, footage=footage)
 
 
-def _encode(value: Any) -> Any:
+def encode_value(value: Any) -> Any:
+    """Return a value that JSON has no kind for as one that it has."""
     if isinstance(value, Fraction):
         return str(value)
     raise NotImplementedError(type(value))
 
 
-def _decode(kind: type, value: Any) -> Any:
+def decode_value(kind: type, value: Any) -> Any:
+    """Return a value of a kind that JSON does not have; a ValueError says what is wrong with it."""
     if kind is Fraction:
         try:
             return Fraction(value)

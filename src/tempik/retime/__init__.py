@@ -1,6 +1,6 @@
 """Speed curves and the exact time map that says which source instant is on screen."""
 
-from tempik.retime.curve import average_speed, constant, ramp, reversed_curve, scaled, speed_at, speed_range
+from tempik.retime.curve import average_speed, constant, cut_out, ramp, reversed_curve, scaled, speed_at, speed_range
 from tempik.retime.pins import Bent, through
 from tempik.retime.timemap import TimeMap
 
@@ -9,6 +9,7 @@ __all__ = [
     "TimeMap",
     "average_speed",
     "constant",
+    "cut_out",
     "ramp",
     "reversed_curve",
     "scaled",

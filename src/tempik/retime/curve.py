@@ -59,6 +59,48 @@ def reversed_curve(curve: Curve) -> Curve:
     return Curve(tuple(flipped))
 
 
+def cut_out(curve: Curve, part: tuple[float, float]) -> Curve:
+    """Return the curve over a part of its shares, as a curve of its own; beyond its ends the end speeds go on.
+
+    Holds and straight stretches are exact; of a stretch that eases and is cut, three more nodes follow the shape.
+    """
+    a, b = part
+    if part == (0.0, 1.0):
+        return curve
+    nodes: list[Node] = []
+
+    def put(share: float, speed: float, hold: bool, soft_in: float = 0.0, soft_out: float = 0.0) -> None:
+        at = min(max((share - a) / (b - a), 0.0), 1.0)
+        if nodes and at <= nodes[-1].at + 1e-9:  # where two stretches meet, the later one says how it goes on
+            at, soft_in = nodes[-1].at, nodes[-1].soft_in
+            nodes.pop()
+        nodes.append(Node(at, speed, soft_in, soft_out, hold))
+
+    for part_ in segments(curve):
+        start, end = part_.start, part_.start + part_.width
+        low = -np.inf if start == 0.0 else start
+        high = np.inf if end >= 1 - 1e-12 else end
+        if high <= a or low >= b:
+            continue
+        x0, x1 = max(start, a), min(end, b)
+        flat = part_.v0 == part_.v1
+        if flat or x1 <= x0:
+            put(max(low, a), part_.v0 if x0 <= start or flat else part_.v1, flat)
+            continue
+        whole = x0 == start and x1 == end
+        if whole:
+            out_, in_ = float(part_.x[1]) / 3, 1 - float(part_.x[2] + 2 * part_.x[1]) / 3
+            put(x0, part_.v0, False, soft_out=out_)
+            put(x1, part_.v1, False, soft_in=in_)
+            continue
+        count = 2 if is_straight(part_) else 5
+        shares = np.linspace(x0, x1, count)
+        speeds = part_.v0 + (part_.v1 - part_.v0) * eased((shares - start) / part_.width, part_)
+        for share, speed in zip(shares.tolist(), speeds.tolist(), strict=True):
+            put(share, speed, False)
+    return Curve(tuple(nodes))
+
+
 def segments(curve: Curve) -> list[Segment]:
     """Return the curve as contiguous segments from share 0 to share 1; the ends hold the end speeds."""
     nodes = list(curve.nodes)

@@ -1,0 +1,103 @@
+"""Drafting, exporting and measuring: work on the whole reel, in the background, told in one sentence."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from tempik.check import Report, check_rendered
+from tempik.desktop.project import Project
+from tempik.desktop.work import Job, Worker
+from tempik.edit.draft import Wish, draft_reel
+from tempik.errors import TempikError
+from tempik.render import Settings, export
+from tempik.render.export import Cancelled
+
+
+class Delivery(QObject):
+    """`exporting` says whether an export runs; `measured` carries what was found in a file."""
+
+    exporting_changed = Signal()
+    measured = Signal(object)
+
+    def __init__(self, project: Project, worker: Worker, window: QWidget) -> None:
+        super().__init__(project)
+        self.project, self.worker, self.window = project, worker, window
+        self.exporting: Job | None = None
+
+    def draft(self, wish: Wish) -> bool:
+        """Make the reel anew by a rule; the shot list stays."""
+        reel = self.project.reel
+        if reel.soundtrack is None:
+            return False
+        try:
+            pieces = [f for f in reel.footage if f.kind != "solid"]
+            made = draft_reel(reel.soundtrack, pieces, wish)
+        except TempikError as error:
+            self.project.said.emit(str(error), True)
+            return False
+        drafted = replace(made.reel, shots=reel.shots, footage=reel.footage)
+        done = self.project.change("Reel drafted", lambda _: drafted)
+        self.project.go(0)
+        if made.notes and done:
+            more = f" (+{len(made.notes) - 1} more; see Check)" if len(made.notes) > 1 else ""
+            self.project.said.emit(made.notes[0] + more, False)
+        return done
+
+    def ask_export(self) -> None:
+        """Ask where to, and export there; while one runs, cancel it."""
+        if self.exporting is not None:
+            self.exporting.cancel()
+            return
+        start = self.project.path.with_suffix(".mp4") if self.project.path else Path("reel.mp4")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export the reel", str(start), "MP4 (*.mp4)")
+        if path:
+            self.export_to(Path(path if Path(path).suffix else path + ".mp4"))
+
+    def export_to(self, path: Path, settings: Settings = Settings()) -> None:
+        """Export in the background."""
+        timeline = self.project.timeline
+
+        def work(job: Job) -> list[str]:
+            try:
+                return export(timeline, path, settings, lambda done, total: job.report(done / total), job.stop_event)
+            except Cancelled:
+                return []
+
+        def done(notes: list[str]) -> None:
+            worst = self.project.report.worst_ms
+            text = f"Exported {path}: planned within {worst:.1f} ms of its points; measure it on the Check page."
+            self.project.said.emit(" ".join([text, *notes]), bool(notes))
+
+        def ended() -> None:
+            self.exporting = None
+            self.exporting_changed.emit()
+
+        job = self.worker.start(f"Exporting {path.name}", work, done, self._failed)
+        job.ended.connect(ended)
+        self.exporting = job
+        self.exporting_changed.emit()
+
+    def _failed(self, text: str) -> None:
+        self.project.said.emit(text, True)
+
+    def ask_measure(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self.window, "Measure an exported file", "", "MP4 (*.mp4 *.m4v)")
+        if path:
+            self.measure_file(Path(path))
+
+    def measure_file(self, path: Path) -> None:
+        """Measure an exported file in the background and show what was found."""
+        timeline = self.project.timeline
+
+        def work(job: Job) -> Report:
+            return check_rendered(timeline, path)
+
+        def done(report: Report) -> None:
+            self.measured.emit(report)
+            self.project.said.emit(f"Measured {path.name}: worst {report.worst_ms:.1f} ms.", not report.ok)
+
+        self.worker.start(f"Measuring {path.name}", work, done, self._failed)
