@@ -356,7 +356,9 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
 def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     target = tmp_path / "cancelled.mp4"
     opened.delivery.export_to(target, Settings((1080, 1920), "high"))
-    qtbot.waitUntil(lambda: opened.delivery.exporting is not None and opened.delivery.exporting.share > 0.02, timeout=WAIT)
+    qtbot.waitUntil(
+        lambda: opened.delivery.exporting is not None and opened.delivery.exporting.share > 0.02, timeout=WAIT
+    )
     opened.export()
     idle(opened, qtbot)
     assert not target.exists() and not list(tmp_path.glob("*.part")) and not list(tmp_path.glob(".*.part"))

@@ -20,7 +20,7 @@ from tempik import __version__, cli_points
 from tempik.errors import TempikError
 from tempik.time import parse_rate
 
-VERBS = ("beats", "points", "probe", "demo", "draft", "export", "check")
+VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "export", "check")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -80,6 +80,11 @@ def _parser() -> argparse.ArgumentParser:
 
     probe = verbs.add_parser("probe", help="say what a file is, as JSON")
     probe.add_argument("file")
+
+    cues = verbs.add_parser("cues", help="suggest the decisive instants of footage, best first")
+    cues.add_argument("footage")
+    cues.add_argument("--format", choices=("csv", "json"), default="csv", help="json also says what speaks for each")
+    cues.add_argument("-o", "--output", type=Path)
 
     demo = verbs.add_parser("demo", help="write the demo's media, its truth and forge.tempik")
     demo.add_argument("folder", type=Path, metavar="DIR")
@@ -238,6 +243,19 @@ def _probe(options: argparse.Namespace) -> int:
             }
         )
     print(json.dumps(document, indent=1))
+    return 0
+
+
+def _cues(options: argparse.Namespace) -> int:
+    from tempik.media import suggest_cues
+
+    found = suggest_cues(options.footage)
+    if options.format == "json":
+        document = {"file": str(Path(options.footage).absolute()), "cues": [s._asdict() for s in found]}
+        _write_text(json.dumps(document, indent=1) + "\n", options.output)
+    else:
+        lines = ["time_s,score", *(f"{s.time_s:.6f},{s.score:.3f}" for s in found)]
+        _write_text("\n".join(lines) + "\n", options.output)
     return 0
 
 

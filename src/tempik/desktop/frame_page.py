@@ -215,7 +215,9 @@ class FramePage(QWidget):
 
     def _typed(self) -> None:
         if not self._filling:
-            at = Position(self.zoom.value() / 100, self.across.value() / 100, self.down.value() / 100, self.turn.value())
+            at = Position(
+                self.zoom.value() / 100, self.across.value() / 100, self.down.value() / 100, self.turn.value()
+            )
             self._set("Picture placed", lambda f: self._placed(f, at))
 
     def _cropped(self) -> None:

@@ -131,13 +131,13 @@ def cadence(path: str, index: FrameIndex) -> Cadence:
     if len(small) < 4:
         return Cadence(0, len(small), rate, "none")
     change = np.array([float(np.abs(b - a).mean()) for a, b in zip(small, small[1:], strict=False)])
-    repeats = _repeats(change)
+    repeats = repeat_marks(change)
     repeated = int(repeats.sum())
     distinct = rate * (1 - repeated / len(change))
     return Cadence(repeated, len(small), distinct, _pattern(repeats))
 
 
-def _repeats(change: np.ndarray) -> np.ndarray:
+def repeat_marks(change: np.ndarray) -> np.ndarray:
     """Mark the changes that are none: well below those around them, in a stretch where something moves."""
     marks = np.zeros(len(change), dtype=bool)
     for i, value in enumerate(change):
