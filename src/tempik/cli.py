@@ -223,6 +223,9 @@ def _probe(options: argparse.Namespace) -> int:
             "true_rate": str(facts.rate),
             "true_rate_fps": round(float(facts.rate), 6),
             "variable_rate": facts.variable_rate,
+            "still": facts.still,
+            "alpha": facts.alpha,
+            "converted": facts.said,
             "rotation": facts.rotation_deg,
             "pixel_aspect": str(facts.pixel_aspect),
             "clean_floor": {str(r): round(r / float(facts.rate), 6) for r in REEL_RATES},
@@ -231,6 +234,7 @@ def _probe(options: argparse.Namespace) -> int:
                 "frames": found.frames,
                 "pattern": found.pattern,
                 "distinct_rate_fps": round(found.distinct_rate, 3),
+                "stalls": [s._asdict() for s in found.stalls],
             },
         }
     if facts.has_sound:

@@ -23,6 +23,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("Project", "open_demo", "Open the demo"),
     Command("Project", "choose_song", "Open a song …", ("Ctrl+L",)),
     Command("Project", "choose_footage", "Add footage …", ("Ctrl+I",)),
+    Command("Project", "collect_media", "Collect all media beside the project"),
     Command("Project", "show_draft", "Draft the reel …", ("Ctrl+D",), "song"),
     Command("Project", "export", "Export …", ("Ctrl+E",), "clips"),
     Command("Project", "quit", "Quit", ("Ctrl+Q",)),
@@ -138,6 +139,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("View", "show_frame", "Frame page", ("F5",)),
     Command("View", "show_check", "Check page", ("F6",)),
     Command("View", "toggle_guides", "Safe-area guides", ("G",)),
+    Command("View", "toggle_proxies", "Look at proxies or at the files themselves"),
+    Command("View", "clear_kept", "Remove proxies and analyses from the disk"),
     Command("View", "show_commands", "All commands …", ("Ctrl+K",)),
     Command("View", "show_shortcuts", "Change keys …"),
 )

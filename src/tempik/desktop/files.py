@@ -16,18 +16,22 @@ from tempik.desktop.project import Project
 from tempik.desktop.work import Job, Worker
 from tempik.edit import change
 from tempik.edit.assemble import soundtrack_from
+from tempik.edit.footage import collect, found_in, replaced_media
 from tempik.errors import TempikError
 from tempik.media import Probe, probe
+from tempik.media.cache import cache_folder
 from tempik.reel import Reel
 from tempik.reel.file import SUFFIX, missing_media, relink
-from tempik.rhythm.cache import cache_folder
 
 if TYPE_CHECKING:
     from tempik.rhythm import Analysis
 
 SONG_SUFFIXES = {".wav", ".mp3", ".flac", ".ogg", ".oga", ".opus", ".m4a", ".aac", ".aif", ".aiff", ".wma"}
 SONG_FILTER = "Songs (" + " ".join(f"*{s}" for s in sorted(SONG_SUFFIXES)) + ");;All files (*)"
-FOOTAGE_FILTER = "Videos (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mxf);;All files (*)"
+FOOTAGE_FILTER = (
+    "Videos and stills (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mxf *.gif *.png *.jpg *.jpeg *.webp *.tif"
+    " *.tiff *.bmp);;All files (*)"
+)
 PROJECT_FILTER = f"Tempik projects (*{SUFFIX})"
 
 
@@ -142,16 +146,49 @@ class Files(QObject):
     def ask_for_missing(self) -> None:
         gone = missing_media(self.project.reel)
         self.media_missing.emit(gone)
+        other = replaced_media(self.project.reel)
+        if other and not gone:
+            self.project.said.emit(
+                f"{other[0]} is another file than the one that was added (its size differs): check its cues.", True
+            )
 
     def found(self, old: str, new: str) -> None:
-        """Read a missing file from where it was found; others missing that lie beside it are found with it."""
+        """Read a missing file from where it was found; others missing in or below that folder are found with it."""
         reel = relink(self.project.reel, old, new)
-        for other in missing_media(reel):
-            beside = Path(new).with_name(Path(other).name)
-            if beside.is_file():
-                reel = relink(reel, other, str(beside))
-        self.project.change("Missing media found", lambda _: reel)
+        self._relinked(found_in(reel, Path(new).parent))
+
+    def find_in(self, folder: str) -> None:
+        """Look for all that is missing in a folder and below, by name and size, then by contents."""
+
+        def work(job: Job) -> Reel:
+            return found_in(self.project.reel, Path(folder))
+
+        self.worker.start("Looking for missing files", work, self._relinked, lambda t: self.project.said.emit(t, True))
+
+    def _relinked(self, reel: Reel) -> None:
+        before = len(missing_media(self.project.reel))
+        left = len(missing_media(reel))
+        self.project.change(f"{before - left} missing files found", lambda _: reel)
         self.ask_for_missing()
+
+    def collect(self) -> None:
+        """Copy all media into a folder beside the project."""
+        path = self.project.path
+        if path is None:
+            self.project.said.emit("Save the project first: its media are collected beside it.", True)
+            return
+        before = self.project.reel
+
+        def done(reel: Reel) -> None:
+            if self.project.reel is before:
+                self.project.change(f"Media collected in {path.stem} media", lambda _: reel)
+
+        self.worker.start(
+            "Collecting media",
+            lambda job: collect(before, path, job.report),
+            done,
+            lambda text: self.project.said.emit(text, True),
+        )
 
     def open_demo(self) -> None:
         """Open the demo, written first where it is not there yet."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
@@ -24,8 +25,9 @@ class PreviewFrames(QObject):
     ready = Signal(int)
     failed = Signal(str)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, proxy: Callable[[str], str | None] | None = None) -> None:
         super().__init__(parent)
+        self._proxy = proxy
         self._lock = threading.Condition()
         self._timeline: Timeline | None = None
         self._size = (540, 960)
@@ -73,7 +75,7 @@ class PreviewFrames(QObject):
         return next((k for k in range(first, end) if k not in self._kept), None)
 
     def _work(self) -> None:
-        with PictureSource(cache_bytes=256 << 20) as source:
+        with PictureSource(256 << 20, self._proxy) as source:
             while True:
                 with self._lock:
                     while not self._closing and (number := self._next()) is None:

@@ -41,6 +41,8 @@ class Preview(QWidget):
         self.project = project
         self.image: QImage | None = None
         self.message = ""
+        self.footage: QImage | None = None  # a frame of footage that is looked at in place of the reel
+        self.footage_said = ""
         self.guides = False
         self._zoom = 1.0
         self._offset = QPointF(0, 0)
@@ -58,6 +60,12 @@ class Preview(QWidget):
         self.message = ""
         self.update()
 
+    def show_footage(self, image: QImage | None, said: str = "") -> None:
+        """Show a frame of footage in place of the reel; None shows the reel again."""
+        if image is not None or self.footage is not None:
+            self.footage, self.footage_said = image, said
+            self.update()
+
     def show_message(self, text: str) -> None:
         self.message = text
         self.update()
@@ -72,6 +80,10 @@ class Preview(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.fillRect(self.rect(), QColor(theme.GROUND))
+        if self.footage is not None:
+            self._paint_footage(p, self.footage)
+            p.end()
+            return
         box = self.frame_box()
         p.fillRect(box, QColor("#000000"))
         if self.image is not None:
@@ -95,6 +107,20 @@ class Preview(QWidget):
             p.setPen(QColor(theme.QUIET))
             p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
         p.end()
+
+    def _paint_footage(self, p: QPainter, image: QImage) -> None:
+        """The whole frame of footage, with what it is above it, so that it is not taken for the reel."""
+        room = QRectF(self.rect()).adjusted(0, 26, 0, 0)
+        size = image.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+        left, top = (self.width() - size.width()) / 2, room.top() + max(0.0, (room.height() - size.height()) / 2)
+        p.drawImage(QRectF(left, top, size.width(), size.height()), image)
+        p.setFont(words(12))
+        p.setPen(QColor(theme.CUE))
+        text = p.fontMetrics().elidedText(
+            f"footage · {self.footage_said}", Qt.TextElideMode.ElideMiddle, self.width() - 12
+        )
+        p.drawText(QRectF(6, 3, self.width() - 12, 20), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_thirds(self, p: QPainter, box: QRectF) -> None:
         """Thirds and the middle, to place a picture by."""

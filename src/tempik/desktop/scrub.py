@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QTransform
@@ -21,8 +22,9 @@ class Scrubber(QObject):
     shown = Signal(str, float, QImage)
     failed = Signal(str)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, proxy: Callable[[str], str | None] | None = None) -> None:
         super().__init__(parent)
+        self._proxy = proxy or (lambda path: None)
         self._lock = threading.Condition()
         self._wish: tuple[str, float, int] | None = None
         self._closing = False
@@ -51,11 +53,15 @@ class Scrubber(QObject):
                 path, time_s, rotation = self._wish
                 self._wish = None
             try:
-                if reader is None or reader.path != path:
+                stands = self._proxy(path) or path
+                if len(shared_index(stands).pts) != len(shared_index(path).pts):
+                    stands = path  # the proxy ends where the file's broken tail begins
+                if reader is None or reader.path != stands or reader.stale:
                     if reader is not None:
                         reader.close()
-                    reader = FrameReader(path, shared_index(path), 96 << 20, LONGEST_PX)
-                rgb = to_rgb(reader.at(time_s, backward=True))
+                    reader = FrameReader(stands, shared_index(stands), 96 << 20, LONGEST_PX)
+                number = shared_index(path).frame_at(time_s)
+                rgb = to_rgb(reader.frame(number, backward=stands == path))
             except TempikError as error:
                 self._send_failure(str(error))
                 continue

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QObject, Signal
 
 from tempik.desktop.frames import PreviewFrames
@@ -21,11 +23,18 @@ class Transport(QObject):
 
     sounding = Signal(float)  # seconds of the song, while it plays
 
-    def __init__(self, project: Project, song: Song, preview: Preview, meter: LandingMeter) -> None:
+    def __init__(
+        self,
+        project: Project,
+        song: Song,
+        preview: Preview,
+        meter: LandingMeter,
+        proxy: Callable[[str], str | None] | None = None,
+    ) -> None:
         super().__init__(project)
         self.project, self.song, self.preview, self.meter = project, song, preview, meter
         self.player = Player(self)
-        self.frames = PreviewFrames(self)
+        self.frames = PreviewFrames(self, proxy)
         self.listening = Listening(project, song)
         self.in_song = False
         self.cursor_s = 0.0  # seconds of the song
@@ -151,6 +160,11 @@ class Transport(QObject):
         self.show_frame(self.project.frame)
         self.points_changed()
 
+    def footage_changed(self) -> None:
+        """Render anew: a file, or the proxy that stands for one, is another."""
+        self.frames.load(self.project.timeline, self.preview_size())
+        self.show_frame(self.project.frame)
+
     def preview_size(self) -> tuple[int, int]:
         """Return what the preview shows, at most half the reel's own size: finer than the screen would be wasted."""
         reel = self.project.reel
@@ -160,8 +174,7 @@ class Transport(QObject):
         return width, height
 
     def _resized(self) -> None:
-        self.frames.load(self.project.timeline, self.preview_size())
-        self.show_frame(self.project.frame)
+        self.footage_changed()
 
     def show_frame(self, frame: int) -> None:
         """Show a frame of the reel, at once where it is ready."""

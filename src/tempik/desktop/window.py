@@ -40,6 +40,7 @@ from tempik.desktop.palette import CommandPalette
 from tempik.desktop.place_commands import PlaceCommands
 from tempik.desktop.preview import LandingMeter, Preview
 from tempik.desktop.project import Project
+from tempik.desktop.proxies import Proxies
 from tempik.desktop.rhythm_commands import RhythmCommands
 from tempik.desktop.rhythm_page import RhythmPage
 from tempik.desktop.settings import recent_projects, remember_recent
@@ -83,12 +84,14 @@ class Window(QMainWindow):
         self.setMinimumSize(1100, 700)
         self.project = Project(self)
         self.worker = Worker(self)
+        self.background = Worker(self, at_once=1)
         self.strips = Strips(self.worker, self)
+        self.proxies = Proxies(self.background, self)
         self.song = Song(self.worker, self)
         self.files = Files(self.project, self.worker)
         self.preview = Preview(self.project)
         self.meter = LandingMeter(self.project)
-        self.transport = Transport(self.project, self.song, self.preview, self.meter)
+        self.transport = Transport(self.project, self.song, self.preview, self.meter, self.proxies.proxy_for)
         self.player = self.transport.player
         self.listening = self.transport.listening
         self.rhythm = RhythmCommands(self.project, self.listening, self)
@@ -121,7 +124,7 @@ class Window(QMainWindow):
         self.middle.addWidget(self.welcome)
         self.middle.addWidget(self.timeline)
         self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
-        self.footage_page = FootagePage(self.project, self.strips)
+        self.footage_page = FootagePage(self.project, self.strips, self.proxies)
         self.speed_page = SpeedPage(self.project, self.strips)
         self.frame_page = FramePage(self.project)
         self.check_page = CheckPage(self.project)
@@ -216,6 +219,11 @@ class Window(QMainWindow):
         self.files.opened.connect(self._opened)
         self.song.failed.connect(lambda text: self.say(text, True))
         self.worker.changed.connect(self._show_jobs)
+        self.background.changed.connect(self._show_jobs)
+        self.proxies.said.connect(self.say)
+        self.proxies.made.connect(lambda _: self.transport.footage_changed())
+        self.footage_page.looked_at.connect(self.preview.show_footage)
+        self.project.moved.connect(lambda _: self.preview.show_footage(None))
         self.player.state_changed.connect(self._play_state)
         self.transport.sounding.connect(self._sounds)
         self.rhythm_page.sought.connect(self.transport.seek_song)
@@ -292,6 +300,8 @@ class Window(QMainWindow):
         self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
         for piece in reel.footage:
             self.strips.want(piece)
+            self.proxies.take_made(piece)
+            self.proxies.want(piece)
         self.header.title.setText(self.project.name)
         saved = "unsaved" if self.project.unsaved else "saved" if self.project.path else ""
         self.header.saved.setText("read only" if self.project.read_only else saved)
@@ -354,7 +364,7 @@ class Window(QMainWindow):
         self.foot.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
 
     def _show_jobs(self) -> None:
-        jobs = self.worker.jobs
+        jobs = [*self.worker.jobs, *self.background.jobs]
         self.foot.job_name.setVisible(bool(jobs))
         self.foot.progress.setVisible(bool(jobs))
         self.foot.cancel.setVisible(bool(jobs))
@@ -364,8 +374,9 @@ class Window(QMainWindow):
             self.foot.progress.setValue(round(jobs[0].share * 1000))
 
     def _cancel_job(self) -> None:
-        if self.worker.jobs:
-            job = self.worker.jobs[0]
+        jobs = [*self.worker.jobs, *self.background.jobs]
+        if jobs:
+            job = jobs[0]
             job.cancel()
             self.say(f"{job.title}: cancelled.")
 
@@ -378,6 +389,7 @@ class Window(QMainWindow):
             self.transport.cursor_s = self.rhythm_page.view.cursor_s
         self.transport.in_song = in_song
         self.preview.framing = self.pages.currentWidget() is self.frame_page
+        self.preview.show_footage(None)
         self.preview.update()
 
     def show_rhythm(self) -> None:
@@ -408,13 +420,19 @@ class Window(QMainWindow):
             self.transport.play_pause()
 
     def remove_clip(self) -> None:
-        """On the Rhythm page the selected points go, else the selected clip."""
+        """On the Rhythm page the selected points go, on the Footage page the cue looked at, else the selected clips."""
+        if self.footage_page.has_keyboard():
+            self.footage_page.remove_cue()
+            return
         if self.transport.in_song and self.project.points:
             self.rhythm.remove_points()
         else:
             self.cuts.remove_clip()
 
     def _play_state(self, playing: bool) -> None:
+        self.background.hold(playing)
+        if playing:
+            self.preview.show_footage(None)
         self.header.play_button.setIcon(icon("pause" if playing else "play"))
 
     def _moved(self, frame: int) -> None:
@@ -453,10 +471,16 @@ class Window(QMainWindow):
         self._step(10)
 
     def previous_stop(self) -> None:
-        self.transport.previous_stop()
+        if self.footage_page.has_keyboard():
+            self.footage_page.go_stop(-1)
+        else:
+            self.transport.previous_stop()
 
     def next_stop(self) -> None:
-        self.transport.next_stop()
+        if self.footage_page.has_keyboard():
+            self.footage_page.go_stop(1)
+        else:
+            self.transport.next_stop()
 
     def to_start(self) -> None:
         self.transport.step(-self.project.frame)
@@ -476,6 +500,22 @@ class Window(QMainWindow):
     def toggle_guides(self) -> None:
         self.preview.guides = not self.preview.guides
         self.preview.update()
+
+    def clear_kept(self) -> None:
+        """Remove proxies and analyses from the disk."""
+        self.background.stop_all()
+        self.proxies.clear()
+        self._reel_changed()
+
+    def toggle_proxies(self) -> None:
+        """Look at proxies, or at the files themselves."""
+        self.proxies.on = not self.proxies.on
+        self.transport.footage_changed()
+        self.say("Proxies are shown." if self.proxies.on else "The files themselves are shown.")
+
+    def collect_media(self) -> None:
+        """Copy all media beside the project and read them from there."""
+        self.files.collect()
 
     def undo(self) -> None:
         self.project.undo()
@@ -806,6 +846,8 @@ class Window(QMainWindow):
         if self._closed:
             return
         self._closed = True
+        self.background.hold(False)
+        self.background.stop_all()
         self.worker.stop_all()
         self.transport.close()
         self.footage_page.close_readers()

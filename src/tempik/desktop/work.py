@@ -29,6 +29,8 @@ class Job(QObject):
         self.share = 0.0
         self._work = work
         self._stop = threading.Event()
+        self.go_on = threading.Event()
+        self.go_on.set()
 
     def cancel(self) -> None:
         self._stop.set()
@@ -43,6 +45,9 @@ class Job(QObject):
 
     def report(self, share: float) -> None:
         """Called by the work: say how far it is, and stop here if it was cancelled."""
+        while not self.go_on.wait(0.1):
+            if self._stop.is_set():
+                break
         if self._stop.is_set():
             raise Stopped
         self.share = share
@@ -72,15 +77,22 @@ class Job(QObject):
 
 
 class Worker(QObject):
-    """Runs jobs, two at a time, and keeps those that run."""
+    """Runs jobs, some at a time, and keeps those that run or wait."""
 
     changed = Signal()
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, at_once: int = 2) -> None:
         super().__init__(parent)
         self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(2)
+        self._pool.setMaxThreadCount(at_once)
         self.jobs: list[Job] = []
+        self._held = False
+
+    def hold(self, held: bool) -> None:
+        """Let jobs wait at their next report, or go on."""
+        self._held = held
+        for job in self.jobs:
+            (job.go_on.clear if held else job.go_on.set)()
 
     def start(
         self,
@@ -98,6 +110,8 @@ class Worker(QObject):
         job.progressed.connect(lambda _: self.changed.emit())
         job.ended.connect(lambda: self._forget(job))
         self.jobs.append(job)
+        if self._held:
+            job.go_on.clear()
         self._pool.start(job.run)
         self.changed.emit()
         return job

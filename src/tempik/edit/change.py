@@ -49,6 +49,13 @@ def footage_from(probe: Probe, taken: set[str]) -> Footage:
         length_s=probe.length_s,
         rotation_deg=probe.rotation_deg,
         has_sound=probe.has_sound,
+        kind="still" if probe.still else "video",
+        frames=probe.frames,
+        bytes=probe.bytes,
+        key=probe.key,
+        variable=probe.variable_rate,
+        alpha=probe.alpha,
+        said=probe.said,
     )
 
 

@@ -1,7 +1,7 @@
 """Source files: what they are, their frames by source time, and their sound."""
 
 from tempik.media.audio import Sound, decode_sound, resampled
-from tempik.media.cues import Suggestion, suggest_cues
+from tempik.media.cues import Study, Suggestion, study, suggest_cues
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.picture import Picture, shrunk
 from tempik.media.probe import Probe, probe
@@ -13,11 +13,13 @@ __all__ = [
     "Picture",
     "Probe",
     "Sound",
+    "Study",
     "Suggestion",
     "decode_sound",
     "index_frames",
     "probe",
     "resampled",
     "shrunk",
+    "study",
     "suggest_cues",
 ]

@@ -18,10 +18,11 @@ from numpy.typing import NDArray
 
 from tempik.errors import TempikError
 from tempik.media.audio import decode_sound
+from tempik.media.cache import kept
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.opening import opened
 from tempik.media.picture import from_frame
-from tempik.media.probe import repeat_marks
+from tempik.media.probe import Cadence, cadence_of, repeat_marks
 
 Array = NDArray[np.float64]
 
@@ -50,16 +51,31 @@ class Suggestion(NamedTuple):
     why: str
 
 
+class Study(NamedTuple):
+    """What one look through a file finds: suggested cues, best first, and the frames that repeat."""
+
+    cues: tuple[Suggestion, ...]
+    cadence: Cadence
+
+
+def study(path: str, report: Callable[[float], None] | None = None) -> Study:
+    """Look through a file once, or return what was found of the same contents before."""
+    return kept(path, "study2", Study, lambda: _study(path, report or (lambda share: None)))
+
+
 def suggest_cues(path: str, report: Callable[[float], None] | None = None, most: int = MOST) -> list[Suggestion]:
     """Return the most decisive instants of a file, best first, each on its own frame's timestamp.
 
     `report` is called with the share done; it may raise to stop. Raises TempikError when there is no picture.
     """
-    tell = report or (lambda share: None)
+    return list(study(path, report).cues[:most])
+
+
+def _study(path: str, tell: Callable[[float], None]) -> Study:
     index = index_frames(path)
-    times, change, speed, turn, steady = _motion(path, index, tell)
+    times, change, speed, turn, steady, cadence = _motion(path, index, tell)
     if len(times) < 3:
-        return []
+        return Study((), cadence)
     interval = float(np.median(np.diff(times)))
     reach = max(1, round(AROUND_S / interval))
     parts = {
@@ -69,13 +85,15 @@ def suggest_cues(path: str, report: Callable[[float], None] | None = None, most:
         "turn": turn,
         "sound": _attacks(path, index, times),
     }
-    return _ranked(times, parts, interval, most)
+    return Study(tuple(_ranked(times, parts, interval, MOST)), cadence)
 
 
-def _motion(path: str, index: FrameIndex, tell: Callable[[float], None]) -> tuple[Array, Array, Array, Array, Array]:
+def _motion(
+    path: str, index: FrameIndex, tell: Callable[[float], None]
+) -> tuple[Array, Array, Array, Array, Array, Cadence]:
     """Return for each distinct frame its time, how far it differs from the one before (grey levels), how fast things
     move to it (shares of the picture's width a second), how far that motion turns back, 0 to 1, and the difference
-    once more, all 0 where the camera is not held still."""
+    once more, all 0 where the camera is not held still; and the cadence."""
     times: list[float] = []
     small: list[NDArray[np.uint8]] = []
     total = max(len(index.pts), 1)
@@ -95,14 +113,17 @@ def _motion(path: str, index: FrameIndex, tell: Callable[[float], None]) -> tupl
                     tell(0.7 * len(times) / total)
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no cues
+    none = np.zeros(len(times))
     if len(small) < 3:
-        return np.array(times), *(np.zeros(len(times)) for _ in range(4))  # type: ignore[return-value]
+        return np.array(times), none, none, none, none, Cadence(0, len(small), float(index.rate), "none")
     difference = np.array(
         [float(np.abs(b.astype(np.int16) - a).mean()) for a, b in zip(small, small[1:], strict=False)]
     )
-    kept = np.flatnonzero(np.concatenate([[True], ~repeat_marks(difference)]))
-    small = [small[i] for i in kept]
-    at = np.array(times)[kept]
+    numbers = np.searchsorted(index.times_s, np.array(times[1:]) - index.tolerance_s)
+    cadence = cadence_of(difference, numbers, index)
+    distinct = np.flatnonzero(np.concatenate([[True], ~repeat_marks(difference)]))
+    small = [small[i] for i in distinct]
+    at = np.array(times)[distinct]
     flows = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     count = len(small)
     interval = max(float(np.median(np.diff(at))), 1e-3)
@@ -138,7 +159,7 @@ def _motion(path: str, index: FrameIndex, tell: Callable[[float], None]) -> tupl
     sides = np.sqrt(np.roll(push, gap) * np.roll(push, -gap)) / strong
     turn = turned * np.clip(sides, 0.0, 1.0)
     steady = np.zeros(count) if np.isnan(held).mean() > 0.1 else change
-    return at, change, speed, _at_its_turn(turn, flips, gap), steady
+    return at, change, speed, _at_its_turn(turn, flips, gap), steady, cadence
 
 
 def _moving(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float32]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -10,13 +11,16 @@ import cv2
 import numpy as np
 
 from tempik.errors import TempikError
+from tempik.media.cache import content_key
 from tempik.media.index import FrameIndex, index_stream
 from tempik.media.opening import opened
-from tempik.media.picture import from_frame
+from tempik.media.picture import HLG, PQ, from_frame, has_alpha
 
 REEL_RATES = (24, 25, 30, 60)
 # Cadence is read off at most this many frames; a pattern shows well within them.
 CADENCE_FRAMES = 600
+# So many repeats in a row are a stall rather than part of a pattern.
+STALL_FRAMES = 3
 
 
 class Probe(NamedTuple):
@@ -38,6 +42,15 @@ class Probe(NamedTuple):
     sound_rate: int
     sound_channels: int
     frame_index: FrameIndex | None
+    still: bool = False
+    alpha: bool = False
+    bytes: int = 0
+    said: str = ""  # what is done to its pictures, where that could surprise
+    key: str = ""  # names its contents
+
+    @property
+    def frames(self) -> int:
+        return len(self.frame_index.pts) if self.frame_index is not None else 0
 
     @property
     def has_picture(self) -> bool:
@@ -48,13 +61,27 @@ class Probe(NamedTuple):
         return bool(self.sound_codec)
 
 
+class Stall(NamedTuple):
+    """A picture that stands still for some frames while the file goes on."""
+
+    time_s: float
+    frames: int
+
+
 class Cadence(NamedTuple):
-    """Frames that repeat the one before: how many of how many looked at, and the true rate they leave."""
+    """Frames that repeat the one before: how many of how many looked at, the true rate they leave, how they come
+    (`none`, `one in 5`, `irregular`), where the picture stalls, and the numbers of the repeated frames."""
 
     repeated: int
     frames: int
     distinct_rate: float
     pattern: str
+    stalls: tuple[Stall, ...] = ()
+    numbers: tuple[int, ...] = ()
+
+    @property
+    def regular(self) -> bool:
+        return self.pattern.startswith("one in")
 
 
 def probe(path: str) -> Probe:
@@ -68,14 +95,18 @@ def probe(path: str) -> Probe:
             raise TempikError(f"{path} holds neither picture nor sound; choose a video or sound file.")
         length = (container.duration or 0) / av.time_base
         rotation, aspect, index = 0, Fraction(1), None
+        pixel_format, said = "", ""
         coded_width = coded_height = 0
         rate = Fraction(0)
         if video is not None:
-            rotation = _rotation(path)
+            rotation, pixel_format, said = _first_frame(path)
             aspect = Fraction(video.sample_aspect_ratio or 1) or Fraction(1)
             coded_width, coded_height = video.codec_context.width, video.codec_context.height
             index = index_stream(container, video, path)
             length, rate = index.end_s, index.rate
+        still = index is not None and len(index.pts) == 1 and _is_image(container.format.name)
+        if still:
+            length, rate = 1.0, Fraction(25)
         width, height = round(coded_width * aspect), coded_height
         if rotation % 180:
             width, height = height, width
@@ -96,18 +127,50 @@ def probe(path: str) -> Probe:
             sound_rate=sound.codec_context.sample_rate if sound is not None else 0,
             sound_channels=sound.codec_context.channels if sound is not None else 0,
             frame_index=index,
+            still=still,
+            alpha=has_alpha(pixel_format),
+            bytes=_bytes(path),
+            said=said,
+            key=content_key(path),
         )
 
 
-def _rotation(path: str) -> int:
-    """Return the clockwise turn, a multiple of 90, that shows the file upright (its display matrix)."""
+def _is_image(container: str) -> bool:
+    return container.endswith("_pipe") or container in ("image2", "gif", "apng", "webp")
+
+
+def _bytes(path: str) -> int:
+    try:
+        return os.path.getsize(path)
+    except OSError:
+        return 0
+
+
+def _first_frame(path: str) -> tuple[int, str, str]:
+    """Return the clockwise turn, a multiple of 90, that shows the file upright (its display matrix), its pixel format,
+    and a sentence on what is converted, where that could surprise."""
     with opened(path) as container:
         try:
             for frame in container.decode(container.streams.video[0]):
-                return -round(frame.rotation / 90) * 90 % 360
+                return -round(frame.rotation / 90) * 90 % 360, frame.format.name, _conversion(frame)
         except (av.error.FFmpegError, OSError):
             pass
     raise TempikError(f"{path} holds a video track without a frame that can be decoded; choose another file.")
+
+
+def _conversion(frame: av.VideoFrame) -> str:
+    depth = max((c.bits for c in frame.format.components), default=8)
+    said = []
+    if frame.color_trc in (PQ, HLG):
+        name = "PQ" if frame.color_trc == PQ else "HLG"
+        said.append(f"high dynamic range ({name}) is brought down to BT.709")
+    elif depth > 8:
+        said.append(f"{depth} bits are rounded to 8")
+    if frame.interlaced_frame:
+        said.append("interlaced lines are blended")
+    if frame.format.name.startswith(("yuv422", "yuv444", "yuvj422", "yuvj444")):
+        said.append("colour is kept at half its fineness")
+    return "; ".join(said)
 
 
 def cadence(path: str, index: FrameIndex) -> Cadence:
@@ -117,24 +180,37 @@ def cadence(path: str, index: FrameIndex) -> Cadence:
     of a compressed file are near to equal, not equal.
     """
     small: list[np.ndarray] = []
+    numbers: list[int] = []
     with opened(path) as container:
         container.streams.video[0].thread_type = "AUTO"
         try:
             for frame in container.decode(container.streams.video[0]):
                 luma = from_frame(frame).y
+                numbers.append(int(np.searchsorted(index.pts, frame.pts if frame.pts is not None else len(small))))
                 small.append(cv2.resize(luma, (96, 96), interpolation=cv2.INTER_AREA).astype(np.float32))
                 if len(small) >= CADENCE_FRAMES:
                     break
         except (av.error.FFmpegError, OSError):
             pass
-    rate = float(index.rate)
-    if len(small) < 4:
-        return Cadence(0, len(small), rate, "none")
     change = np.array([float(np.abs(b - a).mean()) for a, b in zip(small, small[1:], strict=False)])
+    return cadence_of(change, np.array(numbers[1:], dtype=np.int64), index)
+
+
+def cadence_of(change: np.ndarray, numbers: np.ndarray, index: FrameIndex) -> Cadence:
+    """Return the cadence of a file from how far each frame (its number) differs from the one before, in grey levels."""
+    rate = float(index.rate)
+    if len(change) < 3:
+        return Cadence(0, len(change) + 1, rate, "none")
     repeats = repeat_marks(change)
     repeated = int(repeats.sum())
     distinct = rate * (1 - repeated / len(change))
-    return Cadence(repeated, len(small), distinct, _pattern(repeats))
+    stalls = []
+    places = np.flatnonzero(repeats)
+    for run in np.split(places, np.flatnonzero(np.diff(places) > 1) + 1) if len(places) else []:
+        if len(run) >= STALL_FRAMES:
+            stalls.append(Stall(round(float(index.times_s[numbers[run[0]]]), 3), len(run)))
+    told = tuple(int(numbers[i]) for i in places)
+    return Cadence(repeated, len(change) + 1, distinct, _pattern(repeats), tuple(stalls), told)
 
 
 def repeat_marks(change: np.ndarray) -> np.ndarray:

@@ -169,6 +169,7 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
     repeats: tuple[int, ...] = ()
     frames: int = 0
     bytes: int = 0
+    key: str = ""
     variable: bool = False
     alpha: bool = False
     said: str = ""

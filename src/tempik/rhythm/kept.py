@@ -7,7 +7,6 @@ analyse they load while the song is being decoded.
 from __future__ import annotations
 
 import hashlib
-import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from itertools import chain
@@ -18,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.media.audio import sound_blocks
-from tempik.rhythm.cache import cache_folder
+from tempik.media.cache import cache_folder, keep_bytes
 from tempik.rhythm.records import SAMPLE_RATE, Analysis
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
@@ -47,7 +46,7 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
 
         found = analyse_parts(chain([first.result()], parts), path, tell)
     if kept is not None:
-        _keep(kept, msgspec.msgpack.encode(found))
+        keep_bytes(kept, msgspec.msgpack.encode(found))
     tell(1.0)
     return found
 
@@ -76,13 +75,3 @@ def _kept_name(path: str) -> Path | None:
     except OSError:
         return None  # decoding says what is wrong with the file
     return cache_folder() / "rhythm" / f"{digest}.v{ANALYSIS_VERSION}"
-
-
-def _keep(name: Path, data: bytes) -> None:
-    try:
-        name.parent.mkdir(parents=True, exist_ok=True)
-        part = name.with_suffix(f".{os.getpid()}.part")
-        part.write_bytes(data)
-        part.replace(name)
-    except OSError:
-        pass  # a full or read-only cache costs time, nothing else

@@ -1,0 +1,115 @@
+"""Background work on footage: proxies made and files studied one after the other, given way to what a person does."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from tempik.desktop.work import Job, Worker
+from tempik.errors import TempikError
+from tempik.media import Study, study
+from tempik.media.cache import cache_size, clear_cache
+from tempik.media.proxy import make_proxy, proxy_path, worth_a_proxy
+from tempik.reel import Footage
+from tempik.render.pictures import shared_index
+
+
+class Proxies(QObject):
+    """Which proxy stands for which file, and what a look through each file found.
+
+    The queue works one file at a time and waits while the reel plays. What was made is kept by contents, so after a
+    restart it is there, and what was not finished is begun again.
+    """
+
+    made = Signal(str)  # a proxy of this file is there
+    studied = Signal(str)  # cues and cadence of this file are known
+    said = Signal(str, bool)
+
+    def __init__(self, worker: Worker, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._worker = worker
+        self._proxies: dict[str, str] = {}
+        self._wanted: set[str] = set()
+        self._studies: dict[str, Study | None] = {}
+        self.on = True
+
+    def proxy_for(self, path: str) -> str | None:
+        """Return the proxy to look at in place of a file, or None. Safe to call from any thread."""
+        return self._proxies.get(path) if self.on else None
+
+    def study_of(self, path: str) -> Study | None:
+        """Return what is known of a file, or None while it is being looked through."""
+        return self._studies.get(path)
+
+    @property
+    def waiting(self) -> int:
+        """How many proxies are still to be made."""
+        return len(self._wanted - set(self._proxies))
+
+    def want(self, piece: Footage) -> None:
+        """Have a proxy made of a file, where it is worth one."""
+        path = piece.path
+        if piece.kind != "video" or path in self._wanted or not Path(path).is_file():
+            return
+        self._wanted.add(path)
+
+        def work(job: Job) -> str:
+            if not worth_a_proxy(piece.width, piece.height, shared_index(path)):
+                return ""
+            return str(make_proxy(path, job.report))
+
+        def done(made: str) -> None:
+            if made:
+                self._proxies[path] = made
+                self.made.emit(path)
+            else:
+                self._wanted.discard(path)
+
+        title = f"Proxy of {piece.name}"
+        job = self._worker.start(title, work, done, lambda text: self.said.emit(text, True))
+        job.ended.connect(lambda: None if path in self._proxies else self._wanted.discard(path))
+
+    def take_made(self, piece: Footage) -> None:
+        """Use a proxy made earlier at once, without waiting for the queue."""
+        if piece.kind == "video" and piece.path not in self._proxies:
+            try:
+                found = proxy_path(piece.path)
+            except TempikError:
+                return
+            if found.exists():
+                self._proxies[piece.path] = str(found)
+                self._wanted.add(piece.path)
+
+    def look_through(self, piece: Footage) -> None:
+        """Have a file looked through for cues and repeated frames."""
+        path = piece.path
+        if piece.kind != "video" or path in self._studies:
+            return
+        self._studies[path] = None
+
+        def done(found: Study) -> None:
+            self._studies[path] = found
+            self.studied.emit(path)
+
+        def failed(text: str) -> None:
+            self.said.emit(text, True)
+
+        job = self._worker.start(f"Looking through {piece.name}", lambda j: study(path, j.report), done, failed)
+        job.ended.connect(lambda: None if self._studies.get(path) else self._studies.pop(path, None))
+
+    def forget(self, path: str) -> None:
+        """A file is another now: what was made of it does not hold."""
+        self._proxies.pop(path, None)
+        self._wanted.discard(path)
+        self._studies.pop(path, None)
+
+    def clear(self) -> None:
+        """Remove all that can be made again from the disk."""
+        self._proxies.clear()
+        self._wanted.clear()
+        self._studies.clear()
+        freed = clear_cache()
+        self.said.emit(
+            f"{freed / 1e6:.0f} MB of proxies and analyses removed, {cache_size() / 1e6:.0f} MB kept (the demo).", False
+        )

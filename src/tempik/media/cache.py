@@ -1,0 +1,100 @@
+"""Where what was worked out of files is kept, by their contents, and how much of it."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+import platformdirs
+
+from tempik.errors import TempikError
+
+T = TypeVar("T")
+# A file is told by its size and these many bytes at its beginning, middle and end: reading gigabytes takes minutes.
+SAMPLE_BYTES = 1 << 18
+# What proxies may take of the disk together; the ones longest unused go first.
+MOST_BYTES = 12 << 30
+
+
+def cache_folder() -> Path:
+    """Return where analyses are kept: TEMPIK_CACHE if set, else the user's cache folder."""
+    return Path(os.environ.get("TEMPIK_CACHE") or platformdirs.user_cache_dir("tempik"))
+
+
+def content_key(path: str) -> str:
+    """Return a name for a file's contents, the same wherever it lies. Raises TempikError when it cannot be read."""
+    digest = hashlib.blake2b(digest_size=16)
+    try:
+        size = os.path.getsize(path)
+        with open(path, "rb") as file:
+            digest.update(str(size).encode())
+            for at in (0, max(0, size // 2 - SAMPLE_BYTES // 2), max(0, size - SAMPLE_BYTES)):
+                file.seek(at)
+                digest.update(file.read(SAMPLE_BYTES))
+    except OSError as error:
+        raise TempikError(f"{path} could not be read ({error.strerror}); check the file.") from error
+    return digest.hexdigest()
+
+
+def kept(path: str, what: str, kind: type[T], make: Callable[[], T]) -> T:
+    """Return what `make` finds of a file, or what it found before of the same contents.
+
+    `what` names the finding and its version, such as `cues1`. Where nothing can be kept it is made each time.
+    """
+    entry = cache_folder() / "footage" / f"{content_key(path)}.{what}"
+    try:
+        return msgspec.msgpack.decode(entry.read_bytes(), type=kind)
+    except (OSError, msgspec.MsgspecError):
+        pass  # not there, or damaged: made again
+    made = make()
+    keep_bytes(entry, msgspec.msgpack.encode(made))
+    return made
+
+
+def keep_bytes(entry: Path, data: bytes) -> None:
+    """Write an entry whole or not at all; what cannot be kept is made again next time."""
+    part = entry.with_name(f"{entry.name}.{os.getpid()}.part")
+    try:
+        entry.parent.mkdir(parents=True, exist_ok=True)
+        part.write_bytes(data)
+        os.replace(part, entry)
+    except OSError:
+        part.unlink(missing_ok=True)
+
+
+def cache_size() -> int:
+    """Return how many bytes are kept."""
+    return sum(_size(p) for p in cache_folder().rglob("*") if p.is_file())
+
+
+def clear_cache() -> int:
+    """Remove what can be made again, but for the demo; return how many bytes that freed."""
+    freed = 0
+    for folder in ("footage", "proxies", "rhythm"):
+        for path in (cache_folder() / folder).glob("*"):
+            freed += _size(path)
+            path.unlink(missing_ok=True)
+    return freed
+
+
+def make_room(folder: Path, most: int = MOST_BYTES, keep: Callable[[Path], Any] = lambda path: False) -> None:
+    """Remove the files of a folder that were used longest ago until the rest take at most `most` bytes."""
+    found = sorted((p for p in folder.glob("*") if p.is_file()), key=lambda p: p.stat().st_mtime)
+    total = sum(_size(p) for p in found)
+    for path in found:
+        if total <= most:
+            return
+        if not keep(path):
+            total -= _size(path)
+            path.unlink(missing_ok=True)
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0

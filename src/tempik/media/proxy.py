@@ -1,0 +1,110 @@
+"""Proxies: files of half the size in which every frame stands by itself, so that any frame is shown at once.
+
+A proxy has the frames of its file under their own timestamps, in the pipeline's own pixels. It is for looking only: an
+export never reads one.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from tempik.errors import TempikError
+from tempik.media.cache import MOST_BYTES, cache_folder, content_key, make_room
+from tempik.media.index import FrameIndex, index_frames
+from tempik.media.opening import opened
+from tempik.media.picture import from_frame, shrunk, to_frame
+
+VERSION = 1
+LONGEST_PX = 1280
+# Smaller footage than this is read as fast as a proxy of it would be.
+WORTH_PX = 700
+
+
+def worth_a_proxy(width: int, height: int, index: FrameIndex) -> bool:
+    """Tell whether scrubbing gains by a proxy: large pictures, or frames that lean on others over a long stretch."""
+    if len(index.pts) < 2:
+        return False
+    apart = len(index.pts) / max(len(index.keys), 1)
+    longest = max(width, height)
+    return longest > WORTH_PX and (apart > 4 or longest > 1920)
+
+
+def proxies_folder() -> Path:
+    return cache_folder() / "proxies"
+
+
+def proxy_path(path: str) -> Path:
+    """Return where the proxy of a file's contents lies, made or not."""
+    return proxies_folder() / f"{content_key(path)}.v{VERSION}.mp4"
+
+
+def make_proxy(path: str, report: Callable[[float], None] | None = None, most_bytes: int = MOST_BYTES) -> Path:
+    """Make a file's proxy, or return the one there is.
+
+    `report` is called with the share done; it may raise to stop, and nothing half-made is left. Raises TempikError
+    when the file cannot be read or the disk is full. A frame that cannot be decoded repeats the one before it.
+    """
+    target = proxy_path(path)
+    if target.exists():
+        os.utime(target)  # used now: the last to go when room is made
+        return target
+    tell = report or (lambda share: None)
+    index = index_frames(path)
+    part = target.with_name(f"{target.stem}.{os.getpid()}.part")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        make_room(target.parent, most_bytes, keep=lambda p: p.suffix == ".part")
+        _write(path, index, part, tell)
+        os.replace(part, target)
+    except OSError as error:
+        raise TempikError(
+            f"No proxy of {path} could be made in {target.parent} ({error.strerror or error}); "
+            "free some space there. The footage can be used all the same."
+        ) from error
+    finally:
+        part.unlink(missing_ok=True)
+    return target
+
+
+def _write(path: str, index: FrameIndex, part: Path, tell: Callable[[float], None]) -> None:
+    base = Fraction(index.time_base)
+    with opened(path) as source, av.open(str(part), "w", format="mp4") as out:
+        read = source.streams.video[0]
+        read.thread_type = "AUTO"
+        options = {"preset": "ultrafast", "tune": "fastdecode", "crf": "20", "threads": "2"}
+        video = out.add_stream("libx264", rate=max(index.rate, Fraction(1)), options=options)
+        video.pix_fmt = "yuv420p"
+        video.codec_context.gop_size = 1
+        video.codec_context.color_range = 1
+        video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
+        video.time_base = video.codec_context.time_base = base
+        done = 0
+        first = int(index.pts[0])
+        try:
+            for frame in source.decode(read):
+                if frame.pts is None or done >= len(index.pts):
+                    continue
+                number = int(np.searchsorted(index.pts, frame.pts))
+                if number >= len(index.pts) or index.pts[number] != frame.pts:
+                    continue
+                picture = from_frame(frame)
+                small = shrunk(picture, min(LONGEST_PX, max(picture.size) // 2 // 2 * 2))
+                if done == 0:
+                    video.width, video.height = small.size
+                made = to_frame(small)
+                made.time_base, made.pts = base, int(frame.pts) - first
+                out.mux(video.encode(made))
+                done += 1
+                if done % 8 == 0:
+                    tell(done / len(index.pts))
+        except av.error.InvalidDataError:
+            pass  # a broken tail: the proxy ends where the file can be read, and the file itself is read after it
+        if not done:
+            raise TempikError(f"{path} has no frame that can be decoded; choose another file.")
+        out.mux(video.encode(None))
