@@ -7,6 +7,7 @@ asking the time map when the cue comes on screen, and an accent's by looking for
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from typing import Literal
 
 import msgspec
@@ -51,15 +52,35 @@ def check_reel(timeline: Timeline) -> Report:
     """Return where every event of the reel lands."""
     events: list[Event] = []
     for placed in timeline.placed:
-        if timeline.reel.picture[placed.clip.row].hidden:
-            continue
-        if timeline.shows(placed, placed.first):
-            events += _cut(timeline, placed)
-        # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
-        events += [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
+        events += _of_clip(timeline, placed)
     for row in timeline.pulses:
         events += [_accent(timeline, pulse) for pulse in row]
     return report(events, notes(timeline))
+
+
+def nearest_event(timeline: Timeline, frame: int) -> Event | None:
+    """Return the event nearest to a frame, of several a pin before a cut before an accent; None without events.
+
+    Only what lies next to the frame is worked out, so it costs the same on a reel of any length.
+    """
+    near: list[Event] = []
+    for row in timeline.rows:
+        number = bisect_right(row, frame, key=lambda p: p.first)
+        for placed in row[max(0, number - 2) : number + 2]:
+            near += _of_clip(timeline, placed)
+    for fired in timeline.pulses:
+        number = bisect_right(fired, frame, key=lambda p: p.frame)
+        near += [_accent(timeline, pulse) for pulse in fired[max(0, number - 1) : number + 1]]
+    order = {"pin": 0, "cut": 1, "accent": 2}
+    return min(near, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
+
+
+def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
+    if timeline.reel.picture[placed.clip.row].hidden:
+        return []
+    events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
+    # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
+    return events + [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
 
 
 def report(events: list[Event], said: tuple[str, ...] = (), sound_offset_ms: float | None = None) -> Report:
@@ -101,7 +122,9 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
 
 def nearest_point(timeline: Timeline, time_s: float) -> Point | None:
     """Return the point that sounds nearest to an instant of the reel, or None without points."""
-    return min(timeline.points, key=lambda p: abs(timeline.reel_s(p) - time_s), default=None)
+    at = bisect_right(timeline.points, time_s + timeline.start_s, key=lambda p: p.time_s)
+    near = timeline.points[max(0, at - 1) : at + 1]
+    return min(near, key=lambda p: abs(timeline.reel_s(p) - time_s), default=None)
 
 
 def _event(timeline: Timeline, kind: Kind, what: str, frame: int, point: Point, tied: bool) -> Event:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -25,6 +25,8 @@ from tempik.desktop.theme import figures
 from tempik.reel.file import write_whole
 from tempik.time import clock_text
 
+# After a change the check is worked out once nothing more has changed for so long.
+SETTLE_MS = 120
 COLUMNS = ("event", "what", "frame", "time", "point", "error", "frames", "measured", "verdict")
 Index = QModelIndex | QPersistentModelIndex
 
@@ -137,19 +139,27 @@ class CheckPage(QWidget):
         whole.addLayout(top)
         whole.addWidget(self.notes)
         whole.addWidget(self.table, 1)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SETTLE_MS)
+        self._soon.timeout.connect(self.catch_up)
         project.changed.connect(self._again)
         self._again()
 
     def _again(self) -> None:
+        """The reel is another: work its check out once it is looked at and left in peace for a moment."""
         self.measured = False
-        self.report = self.project.report
         self._stale = True
         if self.isVisible():
-            self._show(self.report)
+            self._soon.start()
 
     def showEvent(self, event: QShowEvent) -> None:
+        self.catch_up()
+
+    def catch_up(self) -> None:
+        """Show the check of the reel as it is now."""
         if self._stale:
-            self._show(self.report)
+            self._show(self.project.report)
 
     def show_measured(self, report: Report) -> None:
         self.measured = True
@@ -189,4 +199,5 @@ class CheckPage(QWidget):
 
     def save_csv(self, path: Path) -> None:
         """Write what the table is made of. Raises TempikError when it cannot be written."""
+        self.catch_up()
         write_whole(path.absolute(), as_csv(self.report).encode())

@@ -36,14 +36,22 @@ class PreviewFrames(QObject):
         self._version = 0
         self._kept: OrderedDict[int, QImage] = OrderedDict()
         self._closing = False
+        self._paused = False
         self._failure = ""
         self._cost_s = 0.0  # what a frame takes to render, smoothed
         self._thread = threading.Thread(target=self._work, name="preview", daemon=True)
         self._thread.start()
 
-    def load(self, timeline: Timeline, size: tuple[int, int]) -> None:
-        """Show another reel, or the same at another size; what was rendered is let go."""
+    def go_on(self) -> None:
+        """Render again after a load that paused."""
         with self._lock:
+            self._paused = False
+            self._lock.notify()
+
+    def load(self, timeline: Timeline, size: tuple[int, int], paused: bool = False) -> None:
+        """Show another reel, or the same at another size; what was rendered is let go. `paused` waits for `go_on`."""
+        with self._lock:
+            self._paused = paused
             self._timeline, self._size = timeline, size
             self._version += 1
             self._kept.clear()
@@ -65,7 +73,7 @@ class PreviewFrames(QObject):
 
     def _next(self) -> int | None:
         """Return the first frame that is wanted and missing."""
-        if self._timeline is None or self._failure:
+        if self._timeline is None or self._failure or self._paused:
             return None
         end = min(self._timeline.frames, self._wanted + self._ahead + 1)
         first = self._wanted

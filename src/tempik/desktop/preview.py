@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from tempik.check.landing import HALF_FRAME, Event
+from tempik.check.landing import HALF_FRAME, Event, nearest_event
 from tempik.desktop import theme
 from tempik.desktop.project import Project
 from tempik.desktop.theme import colour, figures, words
@@ -182,10 +182,9 @@ class LandingMeter(QWidget):
         super().__init__()
         self.project = project
         self.playback = ""
-        self._events: tuple[Event, ...] = ()
         self.setFixedHeight(86)
         self.setAccessibleName("Landing meter")
-        project.changed.connect(self._read)
+        project.changed.connect(self.update)
         project.moved.connect(lambda _: self.update())
 
     def say(self, text: str) -> None:
@@ -193,15 +192,9 @@ class LandingMeter(QWidget):
         self.playback = text
         self.update()
 
-    def _read(self) -> None:
-        self._events = self.project.report.events
-        self.update()
-
     def nearest(self) -> Event | None:
         """Return the event nearest to the playhead."""
-        frame = self.project.frame
-        order = {"pin": 0, "cut": 1, "accent": 2}
-        return min(self._events, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
+        return nearest_event(self.project.timeline, self.project.frame)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)

@@ -329,7 +329,7 @@ class Project(QObject):
         self.moved.emit(0)
 
     def _set(self, reel: Reel) -> None:
-        self.timeline = Timeline(reel, self.timeline)
+        self.timeline = Timeline(reel)
         self._report = None
         there = {c.id for c in reel.clips}
         if not self.clip_ids <= there:

@@ -9,7 +9,7 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
 
 from tempik.accents import CATALOGUE, Pulse, accent_named, level
@@ -36,6 +36,10 @@ from tempik.time import time_of
 CLIP_TINTS = ("#4a3220", "#54291e", "#25333d", "#4d3b17", "#3a322c", "#3d2b3a", "#2b3a2c", "#473626")
 HEAD_H = 19
 TRACE_H = 26
+# A clip narrower than this is painted without words and trace.
+SLIVER_PX = 9
+# A pulse with less room to the next than this is painted as a line of its strength.
+NARROW_PX = 6
 FRAMES_SHOW_PX = 7  # a frame this wide can be told from its neighbours
 
 
@@ -174,30 +178,37 @@ def paint_frame_cells(p: QPainter, timeline: Timeline, view: View, height: int) 
 def paint_lines(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
     """A thin line through every row at each point; its weight follows its strength."""
     crowded = _spacing(timeline.on_reel(), timeline, view) < 7
+    alike: dict[tuple[int, float], list[QLineF]] = {}
     for point in timeline.on_reel():
         if crowded and point.kind == "beat":
             continue
         x = view.x(timeline.reel_s(point))
         if GUTTER <= x <= view.width:
             alpha = 0.14 + 0.34 * point.strength + (0.12 if point.kind == "downbeat" else 0.0)
-            p.setPen(QPen(colour(theme.RHYTHM, min(alpha, 0.6)), 1.4 if point.kind == "downbeat" else 1.0))
-            p.drawLine(QPointF(x, RULER_H + 14), QPointF(x, height))
+            look = (round(min(alpha, 0.6) * 25), 1.4 if point.kind == "downbeat" else 1.0)
+            alike.setdefault(look, []).append(QLineF(x, RULER_H + 14, x, height))
+    for (alpha25, wide), lines in alike.items():
+        p.setPen(QPen(colour(theme.RHYTHM, alpha25 / 25), wide))
+        p.drawLines(lines)
 
 
 def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovered: str | None) -> None:
     top = points_top()
     _paint_wave(p, timeline, view, song, QRectF(GUTTER, top + 18, view.width - GUTTER, POINTS_H - 20))
     on_reel = timeline.on_reel()
-    crowded = _spacing(on_reel, timeline, view) < 15
+    spacing = _spacing(on_reel, timeline, view)
+    dots: list[QPointF] = []
     for point in on_reel:
         x = view.x(timeline.reel_s(point))
         if not GUTTER <= x <= view.width:
             continue
-        if crowded and point.kind in ("beat", "hand") and point.id != hovered:
-            p.setPen(QPen(QColor(theme.RHYTHM), 2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-            p.drawPoint(QPointF(x, top + 9))
+        plain = spacing < 15 and point.kind in ("beat", "hand", "onset", "part")
+        if (plain or spacing < 3) and point.kind != "drop" and point.id != hovered:
+            dots.append(QPointF(x, top + 9))
             continue
         paint_sign(p, x, top + 9, point, 6.5 if point.id == hovered else 5.2)
+    p.setPen(QPen(QColor(theme.RHYTHM), 2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    p.drawPoints(dots)
 
 
 def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QRectF) -> None:
@@ -237,6 +248,9 @@ def paint_picture_rows(
         box = clip_box(timeline, view, layout, placed)
         if box.right() >= GUTTER and box.left() <= view.width:
             tint = CLIP_TINTS[order.get(placed.footage.id, 0) % len(CLIP_TINTS)]
+            if box.width() < SLIVER_PX:
+                _paint_sliver(p, placed, box, strips, tint, placed.clip.id in selected)
+                continue
             _paint_clip(p, timeline, view, placed, box, strips, tint, placed.footage.path in missing)
             if timeline.reel.picture[placed.clip.row].hidden:
                 p.fillRect(box, colour(theme.SUNK, 0.72))
@@ -248,6 +262,16 @@ def paint_picture_rows(
                 p.setBrush(colour(theme.TEXT, 0.0 if first and len(selected) == 1 else 0.1))
                 p.drawRoundedRect(box.adjusted(1, 1, -1, -1), 3, 3)
                 p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _paint_sliver(p: QPainter, placed: Placed, box: QRectF, strips: Strips, tint: str, selected: bool) -> None:
+    """A clip a few pixels wide: its ground and one picture, since nothing else could be told."""
+    p.fillRect(box, QColor(tint))
+    picture = strips.at(placed.footage.path, placed.map.start_s) if box.width() >= SLIVER_PX / 2 else None
+    if picture is not None:
+        draw_filling(p, box.adjusted(0, HEAD_H, 0, -12), picture)
+    if selected:
+        p.fillRect(box, colour(theme.TEXT, 0.35))
 
 
 def clip_box(timeline: Timeline, view: View, layout: Layout, placed: Placed) -> QRectF:
@@ -274,12 +298,11 @@ def _paint_clip(
     if placed.footage.kind == "video":
         _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom(), box.width(), trace_h))
     name = placed.footage.name.rsplit(".", 1)[0]
-    low, high = speed_range(placed.curve)
-    speed = (
-        f"{low * 100:.0f}"
-        if low == high
-        else f"{placed.curve.nodes[0].speed * 100:.0f}→{placed.curve.nodes[-1].speed * 100:.0f}"
-    )
+    low, high = speed_range(placed.map.curve)
+    speed = f"{low * 100:.0f}"
+    if low != high:
+        ends = placed.map.speed([0.0, placed.map.length_s])
+        speed = f"{ends[0] * 100:.0f}→{ends[1] * 100:.0f}"
     left = max(box.left(), GUTTER) + 6
     room = box.right() - left - 6
     p.setFont(words(12))
@@ -346,7 +369,7 @@ def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, bo
     p.setPen(colour(theme.TEXT, 0.12))
     p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))
     left, right = max(box.left(), GUTTER), min(box.right(), view.width)
-    low, high = speed_range(placed.curve)
+    low, high = speed_range(placed.map.curve)
     # A constant speed is one straight line; a curve is sampled every few pixels.
     count = 2 if low == high else max(2, int((right - left) / 5))
     xs = np.linspace(left, right, count)
@@ -381,9 +404,13 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
     """A stitch from each point down to the cue that is tied to it; a selected clip's runs up to its point, and its
     cues that are tied to nothing show as open triangles."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    specks: list[QPointF] = []
     for placed in timeline.placed:
         bottom = cue_bottom(layout, placed)
         whole = placed.clip.id in selected
+        if not whole and placed.frames * view.px_per_s / float(timeline.rate) < SLIVER_PX:
+            specks += [QPointF(view.x(time_of(t.frame, timeline.rate)), bottom - 3) for t in placed.ties[:1]]
+            continue
         for tie in placed.ties:
             x = view.x(time_of(tie.frame, timeline.rate))
             if GUTTER <= x <= view.width:
@@ -396,6 +423,8 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
                 x = view.x(frame / float(timeline.rate))
                 if GUTTER <= x <= view.width:
                     paint_cue(p, x, bottom, 5.0, filled=False)
+    p.setPen(QPen(QColor(theme.CUE), 2))
+    p.drawPoints([s for s in specks if GUTTER <= s.x() <= view.width])
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
@@ -435,8 +464,17 @@ def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hove
             if point is not None:
                 x = view.x(time_of(timeline.frame_of_point(point), timeline.rate))
                 p.fillRect(QRectF(x, box.top(), 14, box.height()), colour(theme.PULSE, 0.14))
+        narrow: list[QLineF] = []
         for pulse in row:
-            _paint_pulse(p, timeline, view, box, pulse)
+            if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
+                x = view.x(time_of(pulse.frame, timeline.rate))
+                tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
+                if GUTTER <= x <= view.width:
+                    narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - tall))
+            else:
+                _paint_pulse(p, timeline, view, box, pulse)
+        p.setPen(QPen(colour(theme.PULSE, 0.7), 1.2))
+        p.drawLines(narrow)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.desktop.frames import PreviewFrames
 from tempik.desktop.listening import Listening
@@ -13,6 +13,9 @@ from tempik.desktop.preview import LandingMeter, Preview
 from tempik.desktop.project import Project
 from tempik.desktop.strips import Song
 from tempik.time import frame_of, rate_text, time_of
+
+# After a change the timeline is painted before the preview is rendered.
+FIRST_MS = 12
 
 
 class Transport(QObject):
@@ -41,6 +44,10 @@ class Transport(QObject):
         self.dropped = 0
         self.shown = -1  # the frame that the preview shows
         self._due = -1
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(FIRST_MS)
+        self._soon.timeout.connect(self._render)
         self.player.due.connect(project.go)
         self.player.at.connect(self._sounds)
         self.player.state_changed.connect(self._state)
@@ -156,9 +163,14 @@ class Transport(QObject):
 
     def reel_changed(self) -> None:
         self.player.load(self.project.timeline)
-        self.frames.load(self.project.timeline, self.preview_size())
-        self.show_frame(self.project.frame)
+        # The window shows the change first; rendering on another thread would hold it up.
+        self.frames.load(self.project.timeline, self.preview_size(), paused=True)
+        self._soon.start()
         self.points_changed()
+
+    def _render(self) -> None:
+        self.frames.go_on()
+        self.show_frame(self.project.frame)
 
     def footage_changed(self) -> None:
         """Render anew: a file, or the proxy that stands for one, is another."""

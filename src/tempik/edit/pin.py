@@ -152,7 +152,7 @@ def mends(timeline: Timeline, placed: Placed) -> list[Mend]:
             frame = timeline.frame_of_point(point)
             if point.id == tie.point.id or not placed.first <= frame < placed.end:
                 continue
-            other = Timeline(with_moved_pin(timeline.reel, name, tie.cue, point.id), timeline).placed_clip(name)
+            other = Timeline(with_moved_pin(timeline.reel, name, tie.cue, point.id)).placed_clip(name)
             if other is not None and not other.short_before_s and not other.short_after_s:
                 out.append(Mend(f"pin it to {point.label}", lambda r, p=point: with_moved_pin(r, name, tie.cue, p.id)))  # type: ignore[misc]
                 break

@@ -281,5 +281,6 @@ def moved_to(reel: Reel, clips: Sequence[str], frames: int, rows: int = 0) -> Re
     for placed, clip in zip(found, moved, strict=True):
         reel = cleared(reel, clip.row, placed.first + frames, placed.end + frames)
     place_of = {c.id: n for n, c in enumerate(timeline.reel.clips)}
-    clips = sorted((*reel.clips, *moved), key=lambda c: place_of.get(c.id, len(place_of)))
-    return replace(reel, clips=tuple(clips))
+    everything: list[Clip] = [*reel.clips, *moved]
+    everything.sort(key=lambda c: place_of.get(c.id, len(place_of)))
+    return replace(reel, clips=tuple(everything))

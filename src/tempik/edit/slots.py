@@ -20,11 +20,10 @@ STAYS_TIED_FRAMES = 1
 
 def edge_at(timeline: Timeline, frame: int, within: int = 0) -> Edge:
     """Return an edge at a frame: on the chosen point that lies there (or nearest `within` frames), else free."""
-    found = [(abs(timeline.frame_of_point(p) - frame), -p.strength, p) for p in timeline.on_reel()]
-    near = min((f for f in found if f[0] <= within), key=lambda f: f[:2], default=None)
+    near = timeline.point_at(frame, within)
     if near is None:
         return Edge(time_of(frame, timeline.rate))
-    return Edge(timeline.reel_s(near[2]), near[2].id)
+    return Edge(timeline.reel_s(near), near.id)
 
 
 def on_reel(timeline: Timeline, clip: str) -> Placed:

@@ -6,21 +6,24 @@ renders or checks a reel asks the timeline, so that all of them agree.
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Sequence
+import threading
+from bisect import bisect_left, bisect_right
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Sequence
 from fractions import Fraction
-from typing import NamedTuple
+from typing import Generic, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look, Pulse, look_at, pulses
 from tempik.edit.framing import covers
-from tempik.reel import Clip, Curve, Edge, Footage, Point, Reel, beats_between, by_id, point_of
+from tempik.reel import Clip, Curve, Edge, Footage, Point, Reel, Soundtrack, beats_between, by_id, point_of
 from tempik.retime import TimeMap, cut_out, through
 from tempik.time import frame_of, time_of
 
 Array = NDArray[np.float64]
+T = TypeVar("T")
 
 
 class Tie(NamedTuple):
@@ -61,46 +64,82 @@ class Placed(NamedTuple):
         return cut_out(self.map.curve, self.map.part)
 
 
+class _Sounding(NamedTuple):
+    """What a reel of some rate and length takes from its song."""
+
+    song: Soundtrack | None
+    frames_of: dict[str, int]  # frame of each chosen point
+    by_id: dict[str, Point]
+    on_reel: tuple[Point, ...]
+    beats: tuple[Point, ...]
+    beat_frames: list[int]
+
+
+class _Memory(Generic[T]):
+    """The last results by what they were made of, told by identity: records are frozen, so the same objects mean the
+    same result. The objects are held with the result, so that their identities stay theirs."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[Hashable, ...], tuple[tuple[object, ...], T]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, objects: tuple[object, ...], values: tuple[Hashable, ...], make: Callable[[], T]) -> T:
+        key = (*(id(o) for o in objects), *values)
+        found = self._kept.get(key)
+        if found is not None:
+            return found[1]
+        made = make()
+        with self._lock:
+            self._kept[key] = (objects, made)
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return made
+
+
+_SOUNDING: _Memory[_Sounding] = _Memory(8)
+_PLACED: _Memory[Placed] = _Memory(6000)
+_PULSES: _Memory[list[Pulse]] = _Memory(200)
+
+
 class Timeline:
-    """A reel with its frames worked out. Cheap to build; build a new one when the reel changes.
+    """A reel with its frames worked out. Cheap to build anew for each state of a reel: what earlier states share with
+    it is remembered."""
 
-    `before` is the timeline of the reel before a change: what is the same in both is not worked out again.
-    """
-
-    def __init__(self, reel: Reel, before: Timeline | None = None) -> None:
+    def __init__(self, reel: Reel) -> None:
         self.reel = reel
         self.rate = reel.rate
         self.frames = max(0, frame_of(reel.length_s, reel.rate))
         song = reel.soundtrack
-        same_song = before is not None and before.reel.soundtrack is song and before.rate == reel.rate
-        same_points = same_song and before is not None and before.frames == self.frames
-        self.points: tuple[Point, ...] = song.points if song else ()
-        self.beats: tuple[Point, ...]
-        self._point_frames: dict[str, int]
-        self._on_reel: tuple[Point, ...]
-        self._beat_frames: list[tuple[int, Point]]
         self._song = song
+        self.points: tuple[Point, ...] = song.points if song else ()
         self.start_s = song.start_s if song else 0.0
-        if before is not None and same_points:
-            self._point_frames, self._on_reel = before._point_frames, before._on_reel
-            self.beats, self._beat_frames = before.beats, before._beat_frames
-        else:
-            self._point_frames = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
-            self._on_reel = tuple(p for p in self.points if 0 <= self._point_frames[p.id] <= self.frames)
-            end_s = self.start_s + time_of(self.frames, self.rate)
-            self.beats = beats_between(song, self.start_s, end_s) if song else ()
-            self._beat_frames = [(frame_of(p.time_s - self.start_s, self.rate), p) for p in self.beats]
-        self._former = {p.clip.id: p for p in before.placed} if before is not None and same_song else {}
+        when = (reel.rate, self.frames)
+        sounding = _SOUNDING.get((song,), when, self._sounding)
+        self._point_frames, self._on_reel = sounding.frames_of, sounding.on_reel
+        self._by_id = sounding.by_id
+        self.beats, self._beat_frames = sounding.beats, sounding.beat_frames
+        self._footage = {f.id: f for f in reel.footage}
         self.rows: list[tuple[Placed, ...]] = [self._place(number) for number in range(len(reel.picture))]
-        self._former = {}
         self._firsts = [[p.first for p in row] for row in self.rows]
         everything = [p for row in self.rows for p in row]
         self.placed: tuple[Placed, ...] = tuple(sorted(everything, key=lambda p: (p.first, p.clip.row)))
         self._by_clip = {p.clip.id: p for p in self.placed}
-        kept = dict(zip(before.reel.rows, before.pulses, strict=True)) if before is not None and same_points else {}
         self.pulses: list[list[Pulse]] = [
-            kept[row] if row in kept else pulses(row, song, reel.rate, self.frames) for row in reel.rows
+            _PULSES.get((row, song), when, lambda r=row: pulses(r, song, reel.rate, self.frames))  # type: ignore[misc]
+            for row in reel.rows
         ]
+
+    def _sounding(self) -> _Sounding:
+        song = self._song
+        frames_of = {p.id: frame_of(p.time_s - self.start_s, self.rate) for p in self.points}
+        on_reel = tuple(p for p in self.points if 0 <= frames_of[p.id] <= self.frames)
+        end_s = self.start_s + time_of(self.frames, self.rate)
+        beats = beats_between(song, self.start_s, end_s) if song else ()
+        by_name = {p.id: p for p in self.points}
+        return _Sounding(
+            song, frames_of, by_name, on_reel, beats, [frame_of(p.time_s - self.start_s, self.rate) for p in beats]
+        )
 
     def placed_clip(self, wanted: str | None) -> Placed | None:
         """Return where a clip lies, or None when it has no frame on the reel."""
@@ -108,6 +147,9 @@ class Timeline:
 
     def point(self, wanted: str | None) -> Point | None:
         """Return the point with that id, chosen or not, or None."""
+        chosen = self._by_id.get(wanted or "")
+        if chosen is not None:
+            return chosen
         return point_of(self._song, wanted) if self._song is not None else None
 
     def reel_s(self, point: Point) -> float:
@@ -119,10 +161,19 @@ class Timeline:
         frame = self._point_frames.get(point.id)
         return frame_of(point.time_s - self.start_s, self.rate) if frame is None else frame
 
+    def point_at(self, frame: int, within: int = 0) -> Point | None:
+        """Return the chosen point whose frame is nearest to a frame, at most `within` away; of two the stronger."""
+        number = bisect_left(self._on_reel, frame - within, key=self.frame_of_point)
+        near = []
+        while number < len(self._on_reel) and self.frame_of_point(self._on_reel[number]) <= frame + within:
+            near.append(self._on_reel[number])
+            number += 1
+        return min(near, key=lambda p: (abs(self.frame_of_point(p) - frame), -p.strength), default=None)
+
     def beat_at(self, frame: int) -> Point | None:
         """Return the last beat as read at or before a frame, chosen or not, or None before the first."""
-        number = bisect_right(self._beat_frames, frame, key=lambda b: b[0])
-        return self._beat_frames[number - 1][1] if number else None
+        number = bisect_right(self._beat_frames, frame)
+        return self.beats[number - 1] if number else None
 
     def edge_s(self, edge: Edge) -> float:
         """Return the instant of the reel at which an edge stands: its point's, or its own when free."""
@@ -189,14 +240,13 @@ class Timeline:
                 if min(until, self.frames) > max(begin, 0):
                     spans.append((begin, until, clip))
         spans.sort(key=lambda s: (s[0], s[1]))
-        footage = {f.id: f for f in self.reel.footage}
         out = []
         for number, (begin, until, clip) in enumerate(spans):
             end = min(self.frames, until)
             if number + 1 < len(spans):
                 end = min(end, spans[number + 1][0])  # within a row the later clip takes over
             first = max(0, begin)
-            piece = footage.get(clip.footage)
+            piece = self._footage.get(clip.footage)
             if end > first and piece is not None:
                 out.append(self._placed(clip, piece, first, end, begin, until))
         return tuple(out)
@@ -206,17 +256,19 @@ class Timeline:
         return frame_of(self.edge_s(edge), self.rate) if known is None else known
 
     def _placed(self, clip: Clip, footage: Footage, first: int, end: int, begin: int, until: int) -> Placed:
-        former = self._former.get(clip.id)
-        if (
-            former is not None
-            and former.clip is clip
-            and former.footage is footage
-            and former[2:6] == (first, end, begin, until)
-        ):
-            return former
+        ties, said = self._ties(clip, footage)
+        return _PLACED.get(
+            (clip, footage, *(t.point for t in ties)),
+            (first, end, begin, until, self.rate, *(t.frame for t in ties)),
+            lambda: self._worked_out(clip, footage, (first, end, begin, until), ties, said),
+        )
+
+    def _worked_out(
+        self, clip: Clip, footage: Footage, slot: tuple[int, int, int, int], ties: tuple[Tie, ...], said: str
+    ) -> Placed:
+        first, end, begin, until = slot
         # The curve spans the clip's own edges, not the frames left of it where a neighbour or the reel's end trims.
         length_s = time_of(max(1, until - begin), self.rate)
-        ties, said = self._ties(clip, footage)
         source_s = clip.source_s
         shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.pace)
         if len(ties) > 1:
@@ -233,6 +285,8 @@ class Timeline:
 
     def _ties(self, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
         """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
+        if not clip.pins:
+            return (), ""
         ties: dict[int, Tie] = {}
         said = ""
         for pin in clip.pins:

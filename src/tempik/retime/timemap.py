@@ -38,6 +38,12 @@ class TimeMap:
         self.curve = curve
         self.part = part
         self.pace = pace
+        # Most clips play at one speed: nothing has to be integrated for them.
+        self._even = curve.nodes[0].speed if len(curve.nodes) == 1 else None
+        if self._even is not None:
+            self._parts, self._whole_s, self._skipped = [], length_s / (part[1] - part[0]), 0.0
+            self.average_speed = self._even
+            return
         self._parts = segments(curve)
         areas = [float(poly.polyval(1.0, p.area)) for p in self._parts]
         self._before = np.concatenate([[0.0], np.cumsum(areas)])
@@ -59,6 +65,9 @@ class TimeMap:
 
     def source(self, time_s: Times) -> Array:
         """Return source seconds at slot seconds, as a 1-D array."""
+        if self._even is not None:
+            at = np.atleast_1d(np.asarray(time_s, dtype=np.float64))
+            return np.asarray(self.start_s + self._even * self.pace * at, dtype=np.float64)
         return self.start_s + (self._area(self.share(time_s)) - self._skipped) * self._whole_s * self.pace
 
     def _area(self, share: Array) -> Array:
@@ -83,10 +92,14 @@ class TimeMap:
 
     def source_at(self, time_s: float) -> float:
         """Return source seconds at one instant of the slot."""
+        if self._even is not None:
+            return self.start_s + self._even * self.pace * time_s
         return float(self.source(time_s)[0])
 
     def speed(self, time_s: Times) -> Array:
         """Return the speed at slot seconds."""
+        if self._even is not None:
+            return np.full(np.atleast_1d(np.asarray(time_s)).shape, self._even)
         return speed_at(self.curve, self.share(time_s))
 
     def turns(self) -> list[float]:
