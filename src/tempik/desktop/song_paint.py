@@ -19,9 +19,11 @@ DIM_BANDS = ("#573d2b", "#7f6647", "#a39378")
 # Low reaches the rim, middle and high lie inside it: all three stay in sight however dense the music.
 _HEIGHTS = (1.0, 0.66, 0.34)
 _KEPT = 6
+TILE_PX, _KEPT_TILES = 256, 48
 
 # What a picture was made of is kept with it, so that its identity stays its own.
 _pictures: OrderedDict[tuple[int, float, float, int, int, str], tuple[object, QPixmap]] = OrderedDict()
+_tiles: OrderedDict[tuple[int, int, float, int, str], tuple[object, QPixmap]] = OrderedDict()
 
 
 def wave_picture(
@@ -38,16 +40,38 @@ def wave_picture(
         picture = QPixmap(max(1, width), max(1, height))
         picture.fill(Qt.GlobalColor.transparent)
         p = QPainter(picture)
-        end_s = start_s + width / px_per_s
-        if song.bands is not None:
-            for peaks, tall, shade in zip(song.bands.columns(start_s, end_s, width), _HEIGHTS, bands, strict=True):
-                _columns(p, tall * peaks, height / 2, shade)
-        elif song.outline is not None:
-            _columns(p, song.outline.columns(start_s, end_s, width), height / 2, bands[1])
+        first = round(start_s * px_per_s)
+        for number in range(first // TILE_PX, (first + width) // TILE_PX + 1):
+            p.drawPixmap(number * TILE_PX - first, 0, _tile(song, number, px_per_s, height, bands))
         p.end()
         _pictures[key] = kept = (made_of, picture)
         while len(_pictures) > _KEPT:
             _pictures.popitem(last=False)
+    return kept[1]
+
+
+def _tile(song: Song, number: int, px_per_s: float, height: int, bands: tuple[str, str, str]) -> QPixmap:
+    """Return one of the pieces, all equally wide, that a wave of some scale is put together of: moving along the song
+    paints only what comes into view."""
+    made_of = song.bands or song.outline
+    key = (id(made_of), number, px_per_s, height, bands[0])
+    kept = _tiles.get(key)
+    if kept is None:
+        picture = QPixmap(TILE_PX, max(1, height))
+        picture.fill(Qt.GlobalColor.transparent)
+        p = QPainter(picture)
+        start_s, end_s = number * TILE_PX / px_per_s, (number + 1) * TILE_PX / px_per_s
+        if song.bands is not None:
+            for peaks, tall, shade in zip(song.bands.columns(start_s, end_s, TILE_PX), _HEIGHTS, bands, strict=True):
+                _columns(p, tall * peaks, height / 2, shade)
+        elif song.outline is not None:
+            _columns(p, song.outline.columns(start_s, end_s, TILE_PX), height / 2, bands[1])
+        p.end()
+        _tiles[key] = kept = (made_of, picture)
+        while len(_tiles) > _KEPT_TILES:
+            _tiles.popitem(last=False)
+    else:
+        _tiles.move_to_end(key)
     return kept[1]
 
 

@@ -28,7 +28,7 @@ class Strips(QObject):
     def want(self, footage: Footage) -> None:
         """Begin to make a file's strip unless it is made or being made."""
         path = footage.path
-        if path in self._strips:
+        if path in self._strips or footage.kind == "solid":
             return
         self._strips[path] = None
 
@@ -56,6 +56,10 @@ class Strips(QObject):
             found = QPixmap.fromImage(QImage(rgb.data, width, height, rgb.strides[0], QImage.Format.Format_RGB888))
             self._pixmaps[key] = found
         return found
+
+    def version(self, path: str) -> int:
+        """Return a number that changes when a file's strip does."""
+        return id(self._strips.get(path))
 
     def forget(self, path: str) -> None:
         self._strips.pop(path, None)

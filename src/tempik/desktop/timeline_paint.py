@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
+from collections import OrderedDict
 from collections.abc import Sequence
 from fractions import Fraction
 from functools import lru_cache
@@ -175,11 +177,29 @@ def paint_frame_cells(p: QPainter, timeline: Timeline, view: View, height: int) 
         p.drawLine(QPointF(x, RULER_H), QPointF(x, height))
 
 
+def points_in_view(timeline: Timeline, view: View) -> Sequence[Point]:
+    """Return the points on the reel that lie in view, and one more to either side."""
+    points, offset = timeline.on_reel(), timeline.start_s
+    first = bisect_left(points, view.start_s + offset, key=lambda q: q.time_s)
+    end = bisect_right(points, view.end_s + offset, key=lambda q: q.time_s)
+    return points[max(0, first - 1) : end + 1]
+
+
+def clips_in_view(timeline: Timeline, view: View) -> list[Placed]:
+    """Return the clips of all rows that lie in view."""
+    first, end = view.start_s * float(timeline.rate), view.end_s * float(timeline.rate)
+    out: list[Placed] = []
+    for row in timeline.rows:
+        a = bisect_right(row, first, key=lambda q: q.end)
+        out += row[a : bisect_left(row, end, key=lambda q: q.first)]
+    return out
+
+
 def paint_lines(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
     """A thin line through every row at each point; its weight follows its strength."""
     crowded = _spacing(timeline.on_reel(), timeline, view) < 7
     alike: dict[tuple[int, float], list[QLineF]] = {}
-    for point in timeline.on_reel():
+    for point in points_in_view(timeline, view):
         if crowded and point.kind == "beat":
             continue
         x = view.x(timeline.reel_s(point))
@@ -198,7 +218,7 @@ def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovere
     on_reel = timeline.on_reel()
     spacing = _spacing(on_reel, timeline, view)
     dots: list[QPointF] = []
-    for point in on_reel:
+    for point in points_in_view(timeline, view):
         x = view.x(timeline.reel_s(point))
         if not GUTTER <= x <= view.width:
             continue
@@ -244,14 +264,19 @@ def paint_picture_rows(
                 p.setFont(words(12))
                 p.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
     order = {f.id: i for i, f in enumerate(timeline.reel.footage)}
-    for placed in timeline.placed:
+    for placed in clips_in_view(timeline, view):
         box = clip_box(timeline, view, layout, placed)
         if box.right() >= GUTTER and box.left() <= view.width:
             tint = CLIP_TINTS[order.get(placed.footage.id, 0) % len(CLIP_TINTS)]
             if box.width() < SLIVER_PX:
                 _paint_sliver(p, placed, box, strips, tint, placed.clip.id in selected)
                 continue
-            _paint_clip(p, timeline, view, placed, box, strips, tint, placed.footage.path in missing)
+            gone = placed.footage.path in missing
+            if box.width() <= KEPT_CLIP_PX:
+                picture = _clip_picture(p, timeline, view, placed, box, strips, tint, gone)
+                p.drawPixmap(QPointF(round(box.left()), box.top()), picture)
+            else:
+                _paint_clip(p, timeline, view, placed, box, strips, tint, gone)
             if timeline.reel.picture[placed.clip.row].hidden:
                 p.fillRect(box, colour(theme.SUNK, 0.72))
             if placed.clip.group:
@@ -262,6 +287,39 @@ def paint_picture_rows(
                 p.setBrush(colour(theme.TEXT, 0.0 if first and len(selected) == 1 else 0.1))
                 p.drawRoundedRect(box.adjusted(1, 1, -1, -1), 3, 3)
                 p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+# A clip's picture is kept for as long as the clip, its size and its filmstrip are the same: moving along the reel, or
+# changing another clip, does not paint it again. What it was made of is kept with it, so that its identity stays its own.
+KEPT_CLIP_PX = 420
+_MOST_KEPT = 400
+_clip_pictures: OrderedDict[tuple[object, ...], tuple[Placed, QPixmap]] = OrderedDict()
+
+
+def _clip_picture(
+    p: QPainter, timeline: Timeline, view: View, placed: Placed, box: QRectF, strips: Strips, tint: str, gone: bool
+) -> QPixmap:
+    """Return a clip painted by itself."""
+    wide, tall = max(1, round(box.width())), round(box.height())
+    ratio = p.device().devicePixelRatioF()
+    form = timeline.reel.width / timeline.reel.height
+    key = (id(placed), wide, tall, tint, gone, strips.version(placed.footage.path), ratio, form)
+    kept = _clip_pictures.get(key)
+    if kept is None:
+        picture = QPixmap(round(wide * ratio), round(tall * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        own = QPainter(picture)
+        own.translate(-GUTTER, 0)
+        alone = View(time_of(placed.first, timeline.rate), view.px_per_s, GUTTER + wide)
+        _paint_clip(own, timeline, alone, placed, QRectF(GUTTER, 0, wide, tall), strips, tint, gone)
+        own.end()
+        _clip_pictures[key] = kept = (placed, picture)
+        while len(_clip_pictures) > _MOST_KEPT:
+            _clip_pictures.popitem(last=False)
+    else:
+        _clip_pictures.move_to_end(key)
+    return kept[1]
 
 
 def _paint_sliver(p: QPainter, placed: Placed, box: QRectF, strips: Strips, tint: str, selected: bool) -> None:
@@ -405,7 +463,7 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
     cues that are tied to nothing show as open triangles."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     specks: list[QPointF] = []
-    for placed in timeline.placed:
+    for placed in clips_in_view(timeline, view):
         bottom = cue_bottom(layout, placed)
         whole = placed.clip.id in selected
         if not whole and placed.frames * view.px_per_s / float(timeline.rate) < SLIVER_PX:
@@ -465,7 +523,10 @@ def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hove
                 x = view.x(time_of(timeline.frame_of_point(point), timeline.rate))
                 p.fillRect(QRectF(x, box.top(), 14, box.height()), colour(theme.PULSE, 0.14))
         narrow: list[QLineF] = []
-        for pulse in row:
+        rate = float(timeline.rate)
+        a = bisect_left(row, (view.start_s - 4) * rate, key=lambda q: q.frame)
+        b = bisect_right(row, view.end_s * rate + 1, key=lambda q: q.frame)
+        for pulse in row[a:b]:
             if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
                 x = view.x(time_of(pulse.frame, timeline.rate))
                 tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
