@@ -29,6 +29,7 @@ class PlaceCommands(QObject):
         super().__init__(project)
         self.project, self.cuts, self.count, self.window = project, cuts, count, window
         self.chosen_footage: Callable[[], list[str]] = lambda: []
+        self.shelf_order: Callable[[], list[str]] = lambda: []
         self.looked_at: Callable[[], float] = lambda: 0.0
         self.row = 0  # the picture row that footage is placed on
         self._seed = 0
@@ -77,14 +78,30 @@ class PlaceCommands(QObject):
     def overwrite_footage(self) -> None:
         self._lay("over")
 
-    def _lay(self, mode: Mode) -> None:
+    def overwrite_whole(self) -> None:
+        self._lay("over", whole=True)
+
+    def _lay(self, mode: Mode, whole: bool = False) -> None:
+        """Lay the footage from what is looked at on: to the next point, or all that is left of it. The playhead goes
+        to its end, where the next piece comes."""
         piece = self._piece()
-        if piece is not None:
-            frame, row, source_s = self.project.frame, self.target_row(), self.looked_at()
-            self.project.change(
-                f"{piece.name} {'inserted' if mode == 'insert' else 'laid over'}",
-                lambda reel: place.with_clip_at(reel, piece.id, frame, row, mode, source_s),
-            )
+        if piece is None:
+            return
+        frame, row = self.project.frame, self.target_row()
+        source_s = 0.0 if whole or piece.endless else min(self.looked_at(), piece.length_s - 0.05)
+        frames = self.project.timeline.frames - frame if whole else 0
+        made: list[str] = []
+
+        def edit(reel: Reel) -> Reel:
+            reel = place.with_clip_at(reel, piece.id, frame, row, mode, source_s, frames)
+            made[:] = [reel.clips[-1].id]
+            return reel
+
+        if self.project.change(f"{piece.name} {'inserted' if mode == 'insert' else 'laid'}", edit):
+            self.project.select_clip(made[0])
+            placed = self.project.placed
+            if placed is not None and not whole:
+                self.project.go(placed.end)
 
     def place_cue_here(self) -> None:
         """Lay the footage so that its cue lands on the point nearest to the playhead."""
@@ -96,20 +113,33 @@ class PlaceCommands(QObject):
         if point is None:
             self.project.said.emit("There is no point to place it on; choose points on the Rhythm page.", True)
             return
-        self.place_on(piece.id, point.id, self.target_row())
+        if self.place_on(piece.id, point.id, self.target_row()):
+            self._go_on()
 
-    def place_on(self, footage: str, point: str, row: int) -> None:
+    def _go_on(self) -> None:
+        """After a cue was placed: the next piece of the shelf, and the point after the one that the clip ends on."""
+        placed, timeline = self.project.placed, self.project.timeline
+        order = self.shelf_order()
+        if placed is not None and placed.footage.id in order:
+            self.project.select_footage(order[(order.index(placed.footage.id) + 1) % len(order)])
+        if placed is not None:
+            frames = [timeline.frame_of_point(p) for p in timeline.on_reel()]
+            self.project.go(min((f for f in frames if f > placed.end), default=placed.end))
+
+    def place_on(self, footage: str, point: str, row: int) -> bool:
         """Lay footage with a cue on a point: the cue that is looked at, else its first."""
         piece = by_id(self.project.reel.footage, footage)
         target = self.project.timeline.point(point)
         if piece is None or target is None:
-            return
+            return False
         at = self.looked_at() if self.project.footage_id == footage else -1.0
         near = [c for c in piece.cues if abs(c.time_s - at) < 0.5 / float(piece.rate)] or list(piece.cues)
         cue = near[0].id if near else None
         what = f"{piece.name}: cue on {target.label}" if cue else f"{piece.name} from {target.label}"
         if self.project.change(what, lambda reel: place.with_clip_on_point(reel, footage, cue, point, row)):
             self.project.select_clip(self.project.reel.clips[-1].id)
+            return True
+        return False
 
     def swap_footage(self) -> None:
         """Show the footage of the shelf in the selected clips."""

@@ -235,6 +235,11 @@ class Shelf(QWidget):
         self.list.blockSignals(False)
         self.list.viewport().update()
 
+    def order(self) -> list[str]:
+        """The pieces that are shown, from the first on, without solids."""
+        pieces = sorted_footage([f for f in self.project.reel.footage if f.kind != "solid"], self.sort.currentText())
+        return [f.id for f in pieces if self._matches(f)]
+
     def chosen(self) -> list[str]:
         """The selected pieces in the shelf's order."""
         found = [self.list.item(i) for i in range(self.list.count())]

@@ -243,6 +243,7 @@ class Window(QMainWindow):
         self.timeline.files_dropped.connect(self._files_dropped)
         self.timeline.settled_clip.connect(self.clips.say_trouble)
         self.placing.chosen_footage = self.footage_page.chosen
+        self.placing.shelf_order = self.footage_page.shelf.order
         self.placing.looked_at = lambda: self.footage_page.time_s
         self.draft_panel = DraftPanel(self)
         self.draft_panel.wished.connect(self.draft)

@@ -35,6 +35,8 @@ def content_key(path: str) -> str:
             for at in (0, max(0, size // 2 - SAMPLE_BYTES // 2), max(0, size - SAMPLE_BYTES)):
                 file.seek(at)
                 digest.update(file.read(SAMPLE_BYTES))
+    except FileNotFoundError:
+        raise TempikError(f"{path} is not there; check the name, or say where it has moved.") from None
     except OSError as error:
         raise TempikError(f"{path} could not be read ({error.strerror}); check the file.") from error
     return digest.hexdigest()

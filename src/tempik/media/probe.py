@@ -220,6 +220,11 @@ def repeat_marks(change: np.ndarray) -> np.ndarray:
         around = np.concatenate([change[max(0, i - 6) : i], change[i + 1 : i + 7]])
         usual = float(np.percentile(around, 75))
         marks[i] = usual > 0.15 and value < 0.12 * usual
+    # A long stall has nothing moving around its middle: it goes on for as long as the picture does not change at all.
+    still = change < max(0.03, 0.01 * float(np.percentile(change, 75))) if len(change) else marks
+    for order in (range(1, len(change)), range(len(change) - 2, -1, -1)):
+        for i in order:
+            marks[i] |= still[i] and marks[i - 1 if order.step > 0 else i + 1]
     return marks
 
 
