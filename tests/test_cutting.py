@@ -189,13 +189,24 @@ def test_filling_gives_every_slot_a_clip_on_its_point() -> None:
         full = place.filled(reel, ["f1", "f2"], order, seed=3)  # type: ignore[arg-type]
         timeline = Timeline(full)
         assert timeline.gaps() == [] and not problems(full)
-        for placed in timeline.placed[1:]:
+        for placed in timeline.placed[1:-1]:
             assert placed.clip.start.point and placed.ties and placed.ties[0].frame == placed.first
         assert check_reel(timeline).ok
         assert place.filled(reel, ["f1", "f2"], order, seed=3) == full, "the same seed makes the same reel"  # type: ignore[arg-type]
     given_, shuffled = (Timeline(place.filled(reel, ["f1", "f2"], o, seed=3)).placed for o in ("given", "shuffled"))  # type: ignore[arg-type]
     assert [p.footage.id for p in given_[:4]] == ["f1", "f2", "f1", "f2"]
     assert [p.footage.id for p in given_] != [p.footage.id for p in shuffled]
+
+
+def test_filling_slows_short_footage_rather_than_leave_a_picture_standing() -> None:
+    tail = Footage("f1", "/a.mp4", 1920, 1080, RATE, 2.0, cues=(Cue("q1", 1.6),))
+    late = Footage("f2", "/b.mp4", 1920, 1080, RATE, 2.0, cues=(Cue("q1", 1.95),))
+    reel = place.filled(replace(made(), footage=(tail, late), clips=()), ["f1", "f2"])
+    timeline = Timeline(reel)
+    assert all(not p.short_after_s and not p.short_before_s for p in timeline.placed)
+    slowed = next(p for p in timeline.placed if p.footage.id == "f1" and p.ties)
+    assert slowed.map.average_speed == pytest.approx(0.8), "0.4 s of footage in a slot of half a second"
+    assert all(not p.ties for p in timeline.placed if p.footage.id == "f2")
 
 
 def test_the_first_cue_goes_to_the_strongest_point() -> None:

@@ -227,6 +227,21 @@ def test_a_stall_is_found_with_its_place(tmp_path: Path) -> None:
     assert len(stalls) == 1 and stalls[0].frames == 11 and stalls[0].time_s == pytest.approx(41 / 30, abs=0.04)
 
 
+def test_a_picture_that_comes_to_rest_is_no_stall(tmp_path: Path) -> None:
+    draw = numbered(320, 180)
+    path = write_video(tmp_path / "s.mp4", lambda n: draw(min(max(n, 20), 50)), 90, 30)
+    found = study(str(path)).cadence
+    assert not found.stalls and not found.repeated
+
+
+def test_timestamps_in_milliseconds_do_not_hide_a_true_rate(tmp_path: Path) -> None:
+    # Matroska keeps whole milliseconds: 30 frames/s is 33, 33, 34 ms, whose median says 30.3.
+    path = write_video(tmp_path / "a.mkv", numbered(320, 180), 90, 30)
+    data = path.read_bytes()
+    path.write_bytes(data[: len(data) * 7 // 10])
+    assert probe(str(path)).rate == 30
+
+
 @pytest.mark.parametrize(
     ("footage", "reel", "even"),
     [("24", "30", 125), ("25", "30", 120), ("50", "30", 120), ("30", "30", None), ("60", "30", None), ("120", "24", None),

@@ -28,10 +28,12 @@ if TYPE_CHECKING:
 
 SONG_SUFFIXES = {".wav", ".mp3", ".flac", ".ogg", ".oga", ".opus", ".m4a", ".aac", ".aif", ".aiff", ".wma"}
 SONG_FILTER = "Songs (" + " ".join(f"*{s}" for s in sorted(SONG_SUFFIXES)) + ");;All files (*)"
-FOOTAGE_FILTER = (
-    "Videos and stills (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mxf *.gif *.png *.jpg *.jpeg *.webp *.tif"
-    " *.tiff *.bmp);;All files (*)"
+FOOTAGE_SUFFIXES = (
+    *(".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mts", ".m2ts", ".ts", ".mxf", ".mpg", ".mpeg", ".gif"),
+    *(".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp"),
 )
+MEDIA_SUFFIXES = {*SONG_SUFFIXES, *FOOTAGE_SUFFIXES, SUFFIX}
+FOOTAGE_FILTER = "Videos and stills (" + " ".join(f"*{s}" for s in FOOTAGE_SUFFIXES) + ");;All files (*)"
 PROJECT_FILTER = f"Tempik projects (*{SUFFIX})"
 
 
@@ -51,7 +53,9 @@ class Files(QObject):
         files: list[str] = []
         for path in paths:
             found = Path(path)
-            files += sorted(str(p) for p in found.rglob("*") if p.is_file()) if found.is_dir() else [path]
+            inside = sorted(str(p) for p in found.rglob("*") if p.is_file()) if found.is_dir() else [path]
+            # Of a folder only what looks like media is meant; a file that was picked by itself is tried whatever it is.
+            files += [f for f in inside if not found.is_dir() or Path(f).suffix.lower() in MEDIA_SUFFIXES]
         projects = [f for f in files if f.endswith(SUFFIX)]
         if projects:
             self.open_project(Path(projects[0]))
@@ -63,7 +67,7 @@ class Files(QObject):
         if rest:
             self.add_footage(rest, then)
         if not files:
-            self.project.said.emit("That folder holds no files.", True)
+            self.project.said.emit("That folder holds no song and no footage.", True)
 
     def open_song(self, path: str, done: Callable[[], None] | None = None) -> None:
         """Find a song's beats in the background and make it the reel's song."""

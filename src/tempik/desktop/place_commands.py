@@ -123,8 +123,11 @@ class PlaceCommands(QObject):
         if placed is not None and placed.footage.id in order:
             self.project.select_footage(order[(order.index(placed.footage.id) + 1) % len(order)])
         if placed is not None:
+            # A cue wants footage before it: the next lands on the point after the one that this clip ends on.
+            piece = self.project.footage
             frames = [timeline.frame_of_point(p) for p in timeline.on_reel()]
-            self.project.go(min((f for f in frames if f > placed.end), default=placed.end))
+            later = [f for f in frames if f > placed.end]
+            self.project.go(min(later) if later and piece is not None and piece.cues else placed.end)
 
     def place_on(self, footage: str, point: str, row: int) -> bool:
         """Lay footage with a cue on a point: the cue that is looked at, else its first."""

@@ -42,11 +42,6 @@ class Proxies(QObject):
         """Return what is known of a file, or None while it is being looked through."""
         return self._studies.get(path)
 
-    @property
-    def waiting(self) -> int:
-        """How many proxies are still to be made."""
-        return len(self._wanted - set(self._proxies))
-
     def want(self, piece: Footage) -> None:
         """Have a proxy made of a file, where it is worth one."""
         path = piece.path
@@ -63,12 +58,9 @@ class Proxies(QObject):
             if made:
                 self._proxies[path] = made
                 self.made.emit(path)
-            else:
-                self._wanted.discard(path)
 
-        title = f"Proxy of {piece.name}"
-        job = self._worker.start(title, work, done, lambda text: self.said.emit(text, True))
-        job.ended.connect(lambda: None if path in self._proxies else self._wanted.discard(path))
+        # Asked for once a session: what was cancelled or could not be made is begun again after a restart.
+        self._worker.start(f"Proxy of {piece.name}", work, done, lambda text: self.said.emit(text, True))
 
     def take_made(self, piece: Footage) -> None:
         """Use a proxy made earlier at once, without waiting for the queue."""

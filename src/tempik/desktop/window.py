@@ -57,6 +57,7 @@ from tempik.edit import place
 from tempik.edit.draft import Wish
 from tempik.edit.journal import Found, left_behind
 from tempik.errors import TempikError
+from tempik.reel import Clip
 from tempik.reel.file import SUFFIX
 from tempik.reel.versions import Version, version_reel, versions
 from tempik.time import clock_text, frame_of, rate_text, time_of
@@ -104,6 +105,7 @@ class Window(QMainWindow):
         self.rhythm.song_s = lambda: self.transport.song_s
         self.rhythm.is_playing = lambda: self.player.playing
         self._left: Found | None = None
+        self._clips_shown: tuple[Clip, ...] = ()
         self._missing: list[str] = []
         self._closed = False
         self._error = ""
@@ -294,6 +296,9 @@ class Window(QMainWindow):
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
+        if reel.clips is not self._clips_shown:
+            self._clips_shown = reel.clips
+            self.preview.show_footage(None)
         if self._left is not None and self.project.unsaved:
             self._offer_left_behind(None)  # another piece of work was begun; what was left stays in its file
             self.project.keep_journal()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Sequence
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from msgspec.structs import replace
 
@@ -59,10 +59,34 @@ def filled(
     for (start, point), end, (piece, cue) in zip(edges, ends, chosen, strict=True):
         name = new_clip_id(reel, made)
         seconds = end.time_s - start.time_s
-        source_s = cue.time_s if cue is not None else _unseen(made, piece, seconds)
-        pins = (Pin(cue.id, point.id),) if cue is not None and point is not None else ()
-        made.append(Clip(name, piece.id, start, end, source_s=source_s, pins=pins, row=row))
+        fit = _fit(made, piece, cue, seconds)
+        pins = (Pin(cue.id, point.id),) if cue is not None and point is not None and fit.pinned else ()
+        made.append(Clip(name, piece.id, start, end, fit.source_s, constant(fit.speed), pins, row=row))
     return with_clips(reel, made)
+
+
+# Slower than this to fill a slot after its cue, a clip rather begins before the cue, which then lands nowhere.
+SLOWEST_PINNED = 0.5
+
+
+class _Fit(NamedTuple):
+    source_s: float
+    speed: float
+    pinned: bool
+
+
+def _fit(made: Sequence[Clip], piece: Footage, cue: Cue | None, seconds: float) -> _Fit:
+    """Return where a slot's footage begins and how fast it plays, so that none of it stands still."""
+    if piece.endless:
+        return _Fit(0.0, 1.0, False)
+    whole_s = piece.length_s / piece.pace
+    if cue is not None:
+        speed = min(1.0, (piece.length_s - cue.time_s) / piece.pace / seconds)
+        if speed >= SLOWEST_PINNED:
+            return _Fit(cue.time_s, speed, True)
+        return _Fit(max(0.0, piece.length_s - seconds * piece.pace), min(1.0, whole_s / seconds), False)
+    speed = min(1.0, whole_s / seconds)
+    return _Fit(_unseen(made, piece, seconds * speed), speed, False)
 
 
 def _chosen(

@@ -60,7 +60,9 @@ class FrameIndex(NamedTuple):
         span = float(self.times_s[-1] - self.times_s[0])
         mean = (len(self.times_s) - 1) / span if span > 0 else 1.0
         if not self.variable:  # the median ignores a dropped frame or two
-            mean = 1 / self.interval_s if abs(mean * self.interval_s - 1) > 0.01 else mean
+            # Timestamps kept in milliseconds make the median coarse: only what they cannot explain counts.
+            coarse = max(0.01, ROUNDING_S / self.interval_s)
+            mean = 1 / self.interval_s if abs(mean * self.interval_s - 1) > coarse else mean
         nearest = min(_KNOWN_RATES, key=lambda r: abs(float(r) - mean))
         close = abs(float(nearest) / mean - 1) <= max(5e-4, 0.6 * ROUNDING_S / max(span, ROUNDING_S))
         return nearest if close else Fraction(mean).limit_denominator(1001)

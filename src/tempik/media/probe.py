@@ -225,6 +225,11 @@ def repeat_marks(change: np.ndarray) -> np.ndarray:
     for order in (range(1, len(change)), range(len(change) - 2, -1, -1)):
         for i in order:
             marks[i] |= still[i] and marks[i - 1 if order.step > 0 else i + 1]
+    # What stands still up to the file's end, or from its start, is no stall.
+    for end in (marks, marks[::-1]):
+        moving = np.flatnonzero(~end)
+        if len(moving) and moving[0] >= STALL_FRAMES:
+            end[: moving[0]] = False
     return marks
 
 
@@ -236,6 +241,6 @@ def _pattern(repeats: np.ndarray) -> str:
     gaps = np.diff(places)
     if len(gaps) >= 3:
         common = int(np.bincount(gaps).argmax())
-        if np.mean(gaps == common) >= 0.7:
+        if common > 1 and np.mean(gaps == common) >= 0.7:
             return f"one in {common}"
     return "irregular"
