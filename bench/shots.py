@@ -6,7 +6,8 @@ import sys
 import time
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
 from tempik.demo import PROJECT, demo_is_whole, write_demo
@@ -14,6 +15,9 @@ from tempik.desktop import theme
 from tempik.desktop.actions import keyboard_list
 from tempik.desktop.files import demo_folder
 from tempik.desktop.window import Window
+from tempik.edit import footage as said_of
+from tempik.edit import pieces, place
+from tempik.reel import Framing, Position
 from tempik.retime import ramp
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -36,6 +40,66 @@ def settle(window: Window) -> None:
 def grab(window: Window, name: str) -> None:
     spin(0.3)
     window.grab().save(str(DOCS / "screenshots" / f"{name}.png"))
+
+
+def cut_views(window: Window) -> None:
+    """The shelf with suggested cues, a clip with two pins, a cut being dragged, a picture being placed."""
+    project = window.project
+    window.fit()
+    window.show_footage()
+    until = time.monotonic() + 60
+    while window.background.jobs and time.monotonic() < until:
+        spin(0.2)
+    page = window.footage_page
+    project.change("Tagged", lambda reel: said_of.with_tag(reel, reel.footage[1].id, "first choice"))
+    project.change("Tagged", lambda reel: said_of.with_tag(reel, reel.footage[3].id, "cutaway"))
+    page.list.setCurrentRow(6)
+    spin(0.4)
+    page.row.pick(0)
+    settle(window)
+    spin(0.6)
+    grab(window, "footage")
+    window.undo()
+    window.undo()
+    placed = project.timeline.placed[2]
+    project.select_clip(placed.clip.id)
+    for _ in range(5):
+        window.timeline.zoom(1.6)
+    project.go(placed.first + 12)
+    window.clips.cue_here_too()
+    window.show_speed()
+    settle(window)
+    grab(window, "pins")
+    window.undo()
+    window.show_frame()
+    cut, view = project.timeline.placed[3].first, window.timeline.view
+    x = view.x(cut / float(project.timeline.rate))
+    top = window.timeline.layout_.picture_top() + 40
+    press(window, QEvent.Type.MouseButtonPress, x + 2, top)
+    press(window, QEvent.Type.MouseMove, x + 40, top + 4)
+    press(window, QEvent.Type.MouseMove, window.timeline.view.x((cut + 14) / 30) + 3, top + 6)
+    grab(window, "trim")
+    press(window, QEvent.Type.MouseButtonRelease, x + 60, top)
+    window.undo()
+    clip = project.timeline.placed[3].clip.id
+    project.change("Row", lambda reel: place.on_other_row(reel, [clip], 1))
+    project.change("Under it", lambda reel: place.with_clip_at(reel, reel.footage[0].id, cut, 0, frames=56))
+    project.select_clip(clip)
+    framing = Framing(fit="contain", start=Position(0.9, 0.0, -0.12), end=Position(1.15, 0.0, -0.12))
+    project.change("Framed", lambda reel: pieces.with_framing(reel, [clip], framing))
+    project.go(cut + 20)
+    settle(window)
+    grab(window, "frame")
+    for _ in range(3):
+        window.undo()
+
+
+def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
+    at, left = QPointF(x, y), Qt.MouseButton.LeftButton
+    cause = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else left
+    held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else left
+    where = QPointF(window.timeline.mapToGlobal(at.toPoint()))
+    QApplication.sendEvent(window.timeline, QMouseEvent(kind, at, where, cause, held, Qt.KeyboardModifier.NoModifier))
 
 
 def main() -> None:
@@ -83,6 +147,7 @@ def main() -> None:
     window.show_check()
     settle(window)
     grab(window, "check")
+    cut_views(window)
     window.show_footage()
     window.show_draft()
     spin(0.4)

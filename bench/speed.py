@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import os
 import resource
+import shutil
 import statistics
 import subprocess
 import sys
@@ -193,6 +195,143 @@ def bench_window(demo: Path) -> None:
     say("playing the demo for six seconds in the window", f"{dropped} of {frames} dropped", "0 dropped", dropped == 0)
 
 
+def long_reel(demo: Path, folder: Path) -> Path:
+    """Write a reel of three minutes, 300 clips on 20 files: the demo's footage under other names, its song repeated."""
+    import wave
+
+    from msgspec.structs import replace
+
+    from tempik.edit import place
+    from tempik.edit.assemble import soundtrack_from
+    from tempik.reel import Edge
+    from tempik.reel.file import save_reel
+    from tempik.rhythm import analyse
+
+    small = load_reel(demo / PROJECT)
+    assert small.soundtrack is not None
+    with wave.open(small.soundtrack.path) as read:
+        form, data = read.getparams(), read.readframes(30 * read.getframerate())
+    with wave.open(str(folder / "three minutes.wav"), "wb") as write:
+        write.setparams(form)
+        write.writeframes(data * 6 + data[: len(data) // 6])
+    pieces = []
+    for number in range(20):
+        source = small.footage[number % len(small.footage)]
+        path = folder / f"piece {number + 1}.mp4"
+        shutil.copy(source.path, path)
+        pieces.append(replace(source, id=f"f{number + 1}", path=str(path)))
+    song = soundtrack_from(str(folder / "three minutes.wav"), analyse(str(folder / "three minutes.wav")))
+    reel = replace(small, soundtrack=song, footage=tuple(pieces), clips=(), length_s=180.0)
+    reel = place.filled(reel, [p.id for p in pieces])
+    last = replace(reel.clips[299], end=Edge(180.0))
+    save_reel(replace(reel, clips=(*reel.clips[:299], last)), folder / "long.tempik")
+    return folder / "long.tempik"
+
+
+_LONG = """
+import json, os, statistics, sys, time, resource
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+from pathlib import Path
+import numpy as np
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+from tempik.desktop import theme
+from tempik.desktop.window import Window
+app = QApplication([])
+theme.dress(app)
+window = Window()
+window.show()
+app.processEvents()
+def spin(ms):
+    loop = QEventLoop(); QTimer.singleShot(ms, loop.quit); loop.exec()
+began = time.perf_counter()
+window.files.open_project(Path(sys.argv[1]))
+app.processEvents()
+out = {"open": time.perf_counter() - began}
+spin(500)
+until = time.perf_counter() + 200
+while (window.worker.jobs or window.background.jobs) and time.perf_counter() < until:
+    spin(200)
+project = window.project
+window.show_speed()
+spin(300)
+def times(acts):
+    found = []
+    for act in acts:
+        began = time.perf_counter(); act(); app.processEvents(); found.append(time.perf_counter() - began); spin(120)
+    return statistics.median(found), max(found)
+def at(frame, act):
+    project.go(frame); app.processEvents()
+    return act
+firsts = [p.first for p in project.timeline.placed]
+edits = []
+for n in range(8):
+    project.go(firsts[20 + 12 * n] + 5); app.processEvents()
+    began = time.perf_counter(); window.cuts.split(); app.processEvents(); edits.append(time.perf_counter() - began); spin(120)
+out["split"] = statistics.median(edits), max(edits)
+out["undo"] = times([window.undo] * 8)
+out["point"] = times([window.rhythm.place_point] * 3); times([window.undo] * 3)
+def ripple():
+    project.select_clip(project.timeline.placed[40].clip.id); window.cuts.remove_and_close_up()
+out["close up"] = times([ripple] * 3); times([window.undo] * 3)
+def pan():
+    window.timeline.view = window.timeline.view.panned(20, project.timeline); window.timeline.refresh()
+found = []
+for scale in (1, 3, 4, 5):
+    window.timeline.zoom(scale, 400); app.processEvents(); spin(100)
+    for _ in range(25):
+        began = time.perf_counter(); pan(); app.processEvents(); found.append(time.perf_counter() - began)
+out["pan"] = statistics.median(found), max(found)
+found = []
+for factor in [1 / 1.15] * 25 + [1.15] * 25:
+    began = time.perf_counter(); window.timeline.zoom(factor, 500); app.processEvents(); found.append(time.perf_counter() - began)
+out["zoom"] = statistics.median(found), max(found)
+jumps = []
+for frame in np.random.default_rng(3).integers(0, project.timeline.frames, 40).tolist():
+    window.transport.shown = -1
+    began = time.perf_counter(); project.go(frame)
+    while window.transport.shown != frame and time.perf_counter() - began < 3:
+        app.processEvents()
+    jumps.append(time.perf_counter() - began); spin(30)
+out["jump"] = statistics.median(jumps), sorted(jumps)[int(0.95 * len(jumps))], max(jumps)
+out["memory"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+print(json.dumps(out))
+window.project.saved_reel = window.project.reel
+window.shut_down()
+"""
+
+
+def bench_long(demo: Path, folder: Path) -> None:
+    project = long_reel(demo, folder)
+    with tempfile.TemporaryDirectory() as cache:
+        environment = {**os.environ, "TEMPIK_CACHE": cache, "TEMPIK_STATE": cache}
+        run = subprocess.run(
+            [sys.executable, "-c", _LONG, str(project)], capture_output=True, text=True, check=True, env=environment
+        )
+    out = json.loads(run.stdout.strip().splitlines()[-1])
+    say("300 clips, 20 files: open", f"{out['open']:.2f} s", "≤ 2 s", out["open"] <= 2)
+    for name, what in (
+        ("split", "a split shows"),
+        ("undo", "undo"),
+        ("point", "a point placed"),
+        ("close up", "a clip out, closed up"),
+    ):
+        middle, most = (1000 * v for v in out[name])
+        say(f"300 clips: {what}", f"{middle:.0f} ms (most {most:.0f})", "≤ 50 ms", middle <= 50)
+    for name in ("pan", "zoom"):
+        middle, most = (1000 * v for v in out[name])
+        say(
+            f"300 clips: timeline, one step of {name}",
+            f"{middle:.0f} ms (most {most:.0f})",
+            "≤ 16.7 ms",
+            middle <= 16.7,
+        )
+    middle, late, most = (1000 * v for v in out["jump"])
+    text = f"{middle:.0f} ms, 95 %: {late:.0f} ({most:.0f})"
+    say("jump to any frame, with proxies, until it is shown", text, "≤ 60 ms", late <= 60)
+    say("300 clips: memory of the window", f"{out['memory']:.0f} MB", "≤ 1229 MB", out["memory"] <= 1229)
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
@@ -205,6 +344,7 @@ def main() -> None:
         say("making the demo", f"{took:.1f} s, {size:.1f} MB", "≤ 30 s, ≤ 40 MB", took <= 30 and size <= 40)
         bench_beats(folder)
         bench_window(demo)
+        bench_long(demo, folder)
         bench_preview(demo)
         bench_export(demo, folder)
         memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -30,7 +30,7 @@ from tempik.desktop.timeline_paint import draw_filling, paint_cue
 from tempik.edit import change, place
 from tempik.edit import footage as said_of
 from tempik.edit.footage import TAGS, uneven
-from tempik.edit.timeline import clean_floor
+from tempik.edit.timeline import floor_text
 from tempik.errors import TempikError
 from tempik.reel import Footage, Reel, by_id
 from tempik.render.pictures import shared_index
@@ -378,14 +378,13 @@ class FootagePage(QWidget):
         if piece.kind == "solid":
             self.facts.setText(f"<b>{piece.name}</b>")
             return
-        floor = clean_floor(piece, reel.rate)
         turned = f" · turned {piece.rotation_deg}°" if piece.rotation_deg else ""
         said = [f"{piece.width}×{piece.height}{turned}"]
         if piece.kind == "video":
             written = f" (written as {rate_text(piece.rate)})" if piece.read_rate else ""
             said.append(f"{rate_text(piece.true_rate)} frames/s{written}" + (", varying" if piece.variable else ""))
             said.append(f"{piece.length_s:.2f} s · {'with sound' if piece.has_sound else 'no sound'}")
-            said.append(f"cleanly slow down to {floor * 100:.0f} %")
+            said.append(floor_text(piece, reel.rate))
         warnings = [w for w in (self._cadence(piece), uneven(piece, reel.rate)) if w]
         text = f"<b>{piece.name}</b> &nbsp; <span style='color:{theme.QUIET}'>{' · '.join(said)}</span>"
         if piece.said:

@@ -40,7 +40,7 @@ from tempik.desktop.view import (
     points_top,
 )
 from tempik.edit import change, pin, place, points, trim
-from tempik.edit.timeline import Placed, Timeline, clean_floor
+from tempik.edit.timeline import Placed, Timeline, floor_text
 from tempik.reel import Point, Reel
 from tempik.time import frame_of, frame_on_screen, time_of
 
@@ -627,11 +627,10 @@ class TimelineView(QWidget):
                 return (
                     "Drag: move the cut. Ctrl: trim this clip alone. Shift: what follows moves along. Alt: no snapping."
                 )
-            floor = clean_floor(placed.footage, timeline.rate)
-            clean = f" · cleanly slow down to {floor * 100:.0f} %" if floor else ""
+            clean = floor_text(placed.footage, timeline.rate)
             lacks = pin.trouble(timeline, placed)
             return (
-                f"{placed.footage.name}\n{placed.frames} frames, {placed.first} to {placed.end - 1}{clean}"
+                f"{placed.footage.name}\n{placed.frames} frames, {placed.first} to {placed.end - 1} · {clean}"
                 + (f"\n{lacks}" if lacks else "")
                 + "\nDrag: move, up and down to other rows. Ctrl and drag: slip the footage. Shift and drag: slide."
             )

@@ -149,7 +149,7 @@ def paint_ruler(p: QPainter, timeline: Timeline, view: View) -> None:
 
 
 def _paint_frames(p: QPainter, timeline: Timeline, view: View, frame_px: float) -> None:
-    every = next((s for s in (1, 2, 5, 10, 15, 30) if s * frame_px >= 38), 60)
+    every = next((s for s in (1, 2, 5, 10, 15, 30) if s * frame_px >= 48), 60)
     first = max(0, int(view.start_s * float(timeline.rate)))
     last = min(timeline.frames, int(view.end_s * float(timeline.rate)) + 1)
     for k in range(first, last + 1):

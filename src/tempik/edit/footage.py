@@ -91,7 +91,7 @@ def with_shots(reel: Reel, texts: Iterable[str]) -> Reel:
 
 def uneven(footage: Footage, rate: Fraction) -> str:
     """Return a sentence where footage at full speed would repeat or skip frames unevenly on a reel of some rate."""
-    if footage.endless:
+    if footage.endless or footage.variable:
         return ""
     share = rate / footage.true_rate
     # Rates a thousandth apart (30 and 29.97) slip a frame in half a minute: no one sees that.

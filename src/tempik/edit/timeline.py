@@ -306,6 +306,14 @@ def clean_floor(footage: Footage, rate: Fraction) -> float:
     return 0.0 if footage.endless else float(rate / footage.true_rate)
 
 
+def floor_text(footage: Footage, rate: Fraction) -> str:
+    """Return the slowest clean speed in words; '' for stills."""
+    floor = clean_floor(footage, rate)
+    if not floor:
+        return ""
+    return f"clean down to {floor * 100:.0f} %" if floor <= 1.0005 else f"clean from {floor * 100:.0f} % up"
+
+
 def source_at_frames(placed: Placed, frames: Array | Sequence[float], rate: Fraction) -> Array:
     """Return the source seconds that a clip asks for at reel frames, which may lie outside its footage."""
     return placed.map.source((np.asarray(frames, dtype=np.float64) - placed.begin) / float(rate))

@@ -60,7 +60,7 @@ class Study(NamedTuple):
 
 def study(path: str, report: Callable[[float], None] | None = None) -> Study:
     """Look through a file once, or return what was found of the same contents before."""
-    return kept(path, "study2", Study, lambda: _study(path, report or (lambda share: None)))
+    return kept(path, "study3", Study, lambda: _study(path, report or (lambda share: None)))
 
 
 def suggest_cues(path: str, report: Callable[[float], None] | None = None, most: int = MOST) -> list[Suggestion]:

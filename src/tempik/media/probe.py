@@ -20,7 +20,7 @@ REEL_RATES = (24, 25, 30, 60)
 # Cadence is read off at most this many frames; a pattern shows well within them.
 CADENCE_FRAMES = 600
 # So many repeats in a row are a stall rather than part of a pattern.
-STALL_FRAMES = 3
+STALL_FRAMES = 4
 
 
 class Probe(NamedTuple):
