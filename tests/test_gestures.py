@@ -343,6 +343,29 @@ def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window,
     assert not list(path.parent.glob(".*journal")), "closed well, nothing is left behind"
 
 
+def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(opened: Window, qtbot: QtBot) -> None:
+    path = opened.project.path
+    assert path is not None
+    opened.project.go(80)
+    opened.cuts.split()
+    state = opened.project.reel
+    assert opened.project._journal is not None and opened.project._lock is not None
+    opened.project._journal.leave()
+    opened.project._journal = None
+    opened.project._lock.close()
+    again = Window()
+    qtbot.addWidget(again)
+    assert again.files.open_project(path)
+    again.rhythm.place_point()
+    again.project.go(140)
+    again.cuts.split()
+    again._fill_versions()
+    again.versions_menu.actions()[0].trigger()
+    assert again.project.reel == state
+    again.project.saved_reel = again.project.reel
+    again.shut_down()
+
+
 def test_earlier_saves_come_back_as_one_step(opened: Window) -> None:
     assert opened.save()
     first = opened.project.reel

@@ -78,10 +78,11 @@ def pulses(row: AccentRow, song: Soundtrack | None, rate: Fraction, frames: int)
     if song is None or row.muted:
         return []
     degree = accent_named(row.accent).strength_degree
-    ruled = fires(row, song.points)
+    points = song.points
+    ruled = fires(row, points)
     painted = {p.point: p.strength for p in row.painted}
     out = []
-    for number, point in enumerate(song.points):
+    for number, point in enumerate(points):
         by_hand = painted.get(point.id)
         if by_hand is None and point.id not in ruled:
             continue
@@ -89,7 +90,7 @@ def pulses(row: AccentRow, song: Soundtrack | None, rate: Fraction, frames: int)
         frame = frame_of(point.time_s - song.start_s, rate)
         if weight <= 0 or not 0 <= frame < frames:
             continue
-        later = song.points[number + 1].time_s if number + 1 < len(song.points) else point.time_s + 0.5
+        later = points[number + 1].time_s if number + 1 < len(points) else point.time_s + 0.5
         angle = _angle(row, point.id)
         out.append(
             Pulse(

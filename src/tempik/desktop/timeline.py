@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -49,6 +49,8 @@ DRAG_PX = 4
 
 
 EDGE_PX = 7
+# So long after the last step of a zoom everything is painted exactly.
+SETTLE_MS = 140
 FOOTAGE_MIME = "application/x-tempik-footage"
 
 
@@ -102,6 +104,11 @@ class TimelineView(QWidget):
         self._snap: Snap | None = None
         self._dropping: tuple[float, str] | None = None
         self._drag_at = QPointF(0, 0)
+        self._coarse = False
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._paint_exactly)
         self.placing_row: Callable[[], int] = lambda: 0
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
@@ -139,7 +146,15 @@ class TimelineView(QWidget):
         at = x if x is not None else self.view.x(time_of(self.project.frame, timeline.rate))
         self.view = self.view.zoomed(factor, max(at, GUTTER), timeline)
         self._fitted = False
+        # Steps of a wheel follow each other: stretched pictures do until it rests.
+        self._coarse = self._settle.isActive()
+        self._settle.start()
         self.refresh()
+
+    def _paint_exactly(self) -> None:
+        if self._coarse:
+            self._coarse = False
+            self.refresh()
 
     def _reel_changed(self) -> None:
         timeline = self.project.timeline
@@ -198,10 +213,12 @@ class TimelineView(QWidget):
         timeline, view, height, layout = self.project.timeline, self.view, self.height(), self.layout_
         paint.paint_ground(p, timeline, view, layout, height)
         paint.paint_frame_cells(p, timeline, view, height)
-        paint.paint_points(p, timeline, view, self.song, self._hover_point)
+        paint.paint_points(p, timeline, view, self.song, self._hover_point, self._coarse)
         paint.paint_lines(p, timeline, view, height)
         chosen = self.project.clip_ids
-        paint.paint_picture_rows(p, timeline, view, layout, self.strips, chosen, self.project.clip_id, self._missing)
+        paint.paint_picture_rows(
+            p, timeline, view, layout, self.strips, chosen, self.project.clip_id, self._missing, self._coarse
+        )
         paint.paint_pins(p, timeline, view, layout, chosen)
         paint.paint_rows(p, timeline, view, layout, self._hover_cell)
         paint.paint_ruler(p, timeline, view)

@@ -212,9 +212,11 @@ def paint_lines(p: QPainter, timeline: Timeline, view: View, height: int) -> Non
         p.drawLines(lines)
 
 
-def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovered: str | None) -> None:
+def paint_points(
+    p: QPainter, timeline: Timeline, view: View, song: Song, hovered: str | None, coarse: bool = False
+) -> None:
     top = points_top()
-    _paint_wave(p, timeline, view, song, QRectF(GUTTER, top + 18, view.width - GUTTER, POINTS_H - 20))
+    _paint_wave(p, timeline, view, song, QRectF(GUTTER, top + 18, view.width - GUTTER, POINTS_H - 20), coarse)
     on_reel = timeline.on_reel()
     spacing = _spacing(on_reel, timeline, view)
     dots: list[QPointF] = []
@@ -231,11 +233,24 @@ def paint_points(p: QPainter, timeline: Timeline, view: View, song: Song, hovere
     p.drawPoints(dots)
 
 
-def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QRectF) -> None:
+# The last exact picture of the wave: what it shows from, its scale, and itself.
+_last_wave: list[tuple[float, float, QPixmap]] = []
+
+
+def _paint_wave(p: QPainter, timeline: Timeline, view: View, song: Song, box: QRectF, coarse: bool) -> None:
     start = timeline.start_s + view.start_s
-    picture = wave_picture(song, start, view.px_per_s, int(box.width()), int(box.height()), DIM_BANDS)
-    if picture is not None:
-        p.drawPixmap(box.topLeft(), picture)
+    if coarse and _last_wave:
+        from_s, scale, picture = _last_wave[0]
+        p.setClipRect(box)
+        wide = picture.width() * view.px_per_s / scale
+        left = box.left() + (from_s - start) * view.px_per_s
+        p.drawPixmap(QRectF(left, box.top(), wide, box.height()), picture, QRectF(picture.rect()))
+        p.setClipping(False)
+        return
+    made = wave_picture(song, start, view.px_per_s, int(box.width()), int(box.height()), DIM_BANDS)
+    if made is not None:
+        _last_wave[:] = [(start, view.px_per_s, made)]
+        p.drawPixmap(box.topLeft(), made)
     elif timeline.reel.soundtrack is not None:
         p.setPen(QColor(theme.QUIET))
         p.setFont(words(12))
@@ -251,6 +266,7 @@ def paint_picture_rows(
     selected: frozenset[str],
     shown: str | None,
     missing: set[str],
+    coarse: bool = False,
 ) -> None:
     """Clips of every row. Of those selected, the one that the pages show has the brighter frame."""
     top = layout.picture_top(0)
@@ -273,8 +289,11 @@ def paint_picture_rows(
                 continue
             gone = placed.footage.path in missing
             if box.width() <= KEPT_CLIP_PX:
-                picture = _clip_picture(p, timeline, view, placed, box, strips, tint, gone)
-                p.drawPixmap(QPointF(round(box.left()), box.top()), picture)
+                picture = _clip_picture(p, timeline, view, placed, box, strips, tint, gone, coarse)
+                if coarse:
+                    p.drawPixmap(box, picture, QRectF(picture.rect()))
+                else:
+                    p.drawPixmap(QPointF(round(box.left()), box.top()), picture)
             else:
                 _paint_clip(p, timeline, view, placed, box, strips, tint, gone)
             if timeline.reel.picture[placed.clip.row].hidden:
@@ -294,13 +313,27 @@ def paint_picture_rows(
 KEPT_CLIP_PX = 420
 _MOST_KEPT = 400
 _clip_pictures: OrderedDict[tuple[object, ...], tuple[Placed, QPixmap]] = OrderedDict()
+_last_pictures: dict[str, QPixmap] = {}
 
 
 def _clip_picture(
-    p: QPainter, timeline: Timeline, view: View, placed: Placed, box: QRectF, strips: Strips, tint: str, gone: bool
+    p: QPainter,
+    timeline: Timeline,
+    view: View,
+    placed: Placed,
+    box: QRectF,
+    strips: Strips,
+    tint: str,
+    gone: bool,
+    coarse: bool,
 ) -> QPixmap:
     """Return a clip painted by itself."""
     wide, tall = max(1, round(box.width())), round(box.height())
+    if coarse:
+        # While the scale changes from step to step the last picture is stretched; the exact one comes right after.
+        last = _last_pictures.get(placed.clip.id)
+        if last is not None:
+            return last
     ratio = p.device().devicePixelRatioF()
     form = timeline.reel.width / timeline.reel.height
     key = (id(placed), wide, tall, tint, gone, strips.version(placed.footage.path), ratio, form)
@@ -319,6 +352,9 @@ def _clip_picture(
             _clip_pictures.popitem(last=False)
     else:
         _clip_pictures.move_to_end(key)
+    _last_pictures[placed.clip.id] = kept[1]
+    if len(_last_pictures) > 2 * _MOST_KEPT:
+        _last_pictures.clear()
     return kept[1]
 
 

@@ -59,7 +59,7 @@ from tempik.edit.journal import Found, left_behind
 from tempik.errors import TempikError
 from tempik.reel import Clip
 from tempik.reel.file import SUFFIX
-from tempik.reel.versions import Version, version_reel, versions
+from tempik.reel.versions import Version, keep_version, version_reel, versions
 from tempik.time import clock_text, frame_of, rate_text, time_of
 
 SIZES = (
@@ -300,8 +300,7 @@ class Window(QMainWindow):
             self._clips_shown = reel.clips
             self.preview.show_footage(None)
         if self._left is not None and self.project.unsaved:
-            self._offer_left_behind(None)  # another piece of work was begun; what was left stays in its file
-            self.project.keep_journal()
+            self._put_aside()
         # The song comes first: without it there is nothing to see or hear of the rhythm.
         self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
         for piece in reel.footage:
@@ -658,6 +657,19 @@ class Window(QMainWindow):
                 f"Unsaved work on {name} was left by a session that did not end: {found.steps} steps, the last “{last}”.",
                 True,
             )
+
+    def _put_aside(self) -> None:
+        """Other work was begun without an answer: what was left is kept among the earlier saves, or, without a name,
+        where it is, to be offered again."""
+        found, self._left = self._left, None
+        self.foot.offer(False)
+        if found is not None and found.project is not None and self.project.path is not None:
+            try:
+                keep_version(found.history.reel, self.project.path)
+                self.say("What that session left is kept under Earlier saves.")
+            except TempikError as error:
+                self.say(str(error), True)
+        self.project.keep_journal()
 
     def _answered(self, yes: bool) -> None:
         found, self._left = self._left, None
