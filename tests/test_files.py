@@ -50,7 +50,7 @@ def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Pa
     assert len(window.project.reel.footage) == 2
     (tmp_path / "void").mkdir()
     window.files.bring([str(tmp_path / "void")])
-    assert "no files" in window.foot.status.text()
+    assert "no song and no footage" in window.foot.status.text()
 
 
 def test_files_that_moved_together_are_found_together(
@@ -117,11 +117,11 @@ def test_the_check_is_saved_as_csv(opened: Window, tmp_path: Path, monkeypatch: 
 
 def test_save_as_gives_the_project_its_name(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "open day"), ""))
-    assert opened.save_as()
+    assert opened.keeping.save_as()
     assert opened.header.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
     opened.clips.add_row("kick")
     assert opened.header.saved.text() == "unsaved"
-    opened.save()
+    opened.keeping.save()
     assert opened.header.saved.text() == "saved"
 
 

@@ -1,20 +1,22 @@
 """Cutting by hand in the window: dragging cuts, edges, clips, cues and footage, and the keys for the same."""
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPointF, Qt
 from PySide6.QtGui import QDropEvent, QKeyEvent, QMouseEvent, QWheelEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
+from tempik.desktop import timeline_paint as paint
 from tempik.desktop.palette import CommandPalette
 from tempik.desktop.settings import load_settings
 from tempik.desktop.shortcuts import ShortcutsDialog
 from tempik.desktop.timeline import FOOTAGE_MIME
 from tempik.desktop.window import Window
-from tempik.edit import pin
+from tempik.edit import change, pin
 from tempik.edit.timeline import Placed
 from tempik.reel import Reel, by_id
 from tempik.reel.file import save_reel
@@ -165,12 +167,8 @@ def test_a_free_cue_is_dragged_onto_a_point_and_both_land(cut: Window) -> None:
     b = clip(cut, 1)
     placed_s = b.map.source_at((b.first + 20 - b.begin) / 30)
     cut.project.select_clip(b.clip.id)
-    cut.footage_page.project.change(
-        "Cue set", lambda reel: __import__("tempik.edit.change").edit.change.with_cue(reel, b.footage.id, placed_s)
-    )
+    cut.footage_page.project.change("Cue set", lambda reel: change.with_cue(reel, b.footage.id, placed_s))
     show(cut, b.first)
-    from tempik.desktop import timeline_paint as paint
-
     b = clip(cut, 1)
     cue, frame = paint.free_cues(cut.project.timeline, b)[0]
     points = [q for q in cut.project.timeline.on_reel() if b.first < cut.project.timeline.frame_of_point(q) < b.end]
@@ -201,8 +199,6 @@ def test_footage_is_dropped_on_a_point_and_its_cue_lands_there(cut: Window) -> N
 def test_files_dropped_on_the_timeline_are_added_and_placed(
     cut: Window, qtbot: QtBot, media: Path, tmp_path: Path
 ) -> None:
-    import shutil
-
     new = tmp_path / "new piece.mp4"
     shutil.copy(media / "a.mp4", new)
     cut.timeline.files_dropped.emit([str(new)], 100, "", 0)
@@ -306,7 +302,7 @@ def test_a_second_window_opens_read_only_and_may_save_elsewhere(opened: Window, 
     second.project.go(80)
     second.cuts.split()
     assert second.project.reel is before
-    assert second._save_to(tmp_path / "copy")
+    assert second.keeping.save_to(tmp_path / "copy")
     second.cuts.split()
     assert second.project.reel is not before and not second.project.read_only
     second.project.saved_reel = second.project.reel
@@ -359,7 +355,7 @@ def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(ope
     again.rhythm.place_point()
     again.project.go(140)
     again.cuts.split()
-    again._fill_versions()
+    again.keeping.fill_versions(again.versions_menu)
     again.versions_menu.actions()[0].trigger()
     assert again.project.reel == state
     again.project.saved_reel = again.project.reel
@@ -367,19 +363,19 @@ def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(ope
 
 
 def test_earlier_saves_come_back_as_one_step(opened: Window) -> None:
-    assert opened.save()
+    assert opened.keeping.save()
     first = opened.project.reel
     opened.project.go(80)
     opened.cuts.split()
-    assert opened.save()
-    opened._fill_versions()
+    assert opened.keeping.save()
+    opened.keeping.fill_versions(opened.versions_menu)
     actions = opened.versions_menu.actions()
     assert len(actions) == 2
     actions[1].trigger()
     assert opened.project.reel.clips == first.clips
     opened.undo()
     assert len(opened.project.reel.clips) == len(first.clips) + 1
-    opened._fill_recent()
+    opened.keeping.fill_recent(opened.recent_menu)
     assert opened.project.path is not None and opened.project.path.name in opened.recent_menu.actions()[0].text()
 
 
@@ -389,13 +385,9 @@ def test_pins_that_cannot_be_had_offer_their_mends(opened: Window, reel: Reel, t
     window.project.change("x", lambda r: pin.with_moved_pin(r, b.clip.id, b.ties[0].cue, b.ties[0].point.id))
     early = by_id(window.project.reel.footage, b.footage.id)
     assert early is not None
-    from tempik.edit import change
-
     window.project.change("Cue moved", lambda r: change.with_moved_cue(r, early.id, early.cues[0].id, 0.1))
     window.clips.say_trouble(b.clip.id)
     assert "not enough footage before its cue" in window.foot.status.text()
-    from PySide6.QtWidgets import QMenu
-
     menu = QMenu()
     window.clips.fill_mend_menu(menu, b.clip.id)
     assert menu.actions()

@@ -109,7 +109,7 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     qtbot.waitUntil(lambda: window.check_page.measured, timeout=WAIT)
     assert window.check_page.report.ok and "measured in the file" in window.check_page.summary.text()
     # Kept.
-    assert window._save_to(tmp_path / "kept")
+    assert window.keeping.save_to(tmp_path / "kept")
     assert window.header.saved.text() == "saved"
     kept = window.project.reel
     window.new_project()
@@ -382,9 +382,9 @@ def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.Monk
     monkeypatch.setattr(QMessageBox, "question", answer)
     assert not opened.close() and opened.isVisible()
     assert asked and "r" in asked[0]
-    opened.save()
+    opened.keeping.save()
     assert opened.project.path is not None and load_reel(opened.project.path) == opened.project.reel
-    assert opened._may_leave()
+    assert opened.keeping.may_leave()
 
 
 def test_zoom_goes_from_the_whole_reel_to_single_frames(opened: Window) -> None:

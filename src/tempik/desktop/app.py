@@ -38,7 +38,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     elif demo:
         QTimer.singleShot(0, window.files.open_demo)
     else:
-        QTimer.singleShot(0, window.begin)
+        QTimer.singleShot(0, window.keeping.begin)
     return app.exec()
 
 

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -36,6 +35,7 @@ from tempik.desktop.draft_panel import DraftPanel
 from tempik.desktop.files import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Files
 from tempik.desktop.footage_page import FootagePage
 from tempik.desktop.frame_page import FramePage
+from tempik.desktop.keeping import Keeping
 from tempik.desktop.palette import CommandPalette
 from tempik.desktop.place_commands import PlaceCommands
 from tempik.desktop.preview import LandingMeter, Preview
@@ -43,7 +43,6 @@ from tempik.desktop.project import Project
 from tempik.desktop.proxies import Proxies
 from tempik.desktop.rhythm_commands import RhythmCommands
 from tempik.desktop.rhythm_page import RhythmPage
-from tempik.desktop.settings import recent_projects, remember_recent
 from tempik.desktop.shortcuts import ShortcutsDialog, apply_keys
 from tempik.desktop.songstrip import SongStrip
 from tempik.desktop.speed_page import SpeedPage
@@ -55,11 +54,8 @@ from tempik.desktop.welcome import Welcome
 from tempik.desktop.work import Worker
 from tempik.edit import place
 from tempik.edit.draft import Wish
-from tempik.edit.journal import Found, left_behind
 from tempik.errors import TempikError
 from tempik.reel import Clip
-from tempik.reel.file import SUFFIX
-from tempik.reel.versions import Version, keep_version, version_reel, versions
 from tempik.time import clock_text, frame_of, rate_text, time_of
 
 SIZES = (
@@ -100,11 +96,11 @@ class Window(QMainWindow):
         self.cuts = CutCommands(self.project, self.listening, self.count)
         self.clips = ClipCommands(self.project, self.cuts)
         self.placing = PlaceCommands(self.project, self.cuts, self.count, self)
+        self.keeping = Keeping(self.project, self.files, self)
         self.delivery = Delivery(self.project, self.worker, self)
         self.header, self.foot = HeaderBar(), FootBar()
         self.rhythm.song_s = lambda: self.transport.song_s
         self.rhythm.is_playing = lambda: self.player.playing
-        self._left: Found | None = None
         self._clips_shown: tuple[Clip, ...] = ()
         self._missing: list[str] = []
         self._closed = False
@@ -263,7 +259,9 @@ class Window(QMainWindow):
         header.export_button.clicked.connect(self.export)
         foot.find_missing.clicked.connect(self._find_missing)
         foot.cancel.clicked.connect(self._cancel_job)
-        foot.answered.connect(self._answered)
+        foot.answered.connect(self.keeping.answer)
+        self.keeping.offered.connect(foot.offer)
+        self.keeping.taken_up.connect(self.timeline.fit_when_shown)
         page = self.frame_page
         self.preview.framed.connect(page.drag)
         self.preview.framed_zoom.connect(page.zoom_by)
@@ -273,7 +271,7 @@ class Window(QMainWindow):
     def _make_actions(self) -> None:
         self.commands: dict[str, QAction] = {}
         menu = QMenu(self)
-        owners = (self, self.clips, self.cuts, self.placing, self.rhythm)
+        owners = (self, self.keeping, self.clips, self.cuts, self.placing, self.rhythm)
         for command in COMMANDS:
             action = QAction(command.text, self)
             owner = next(o for o in owners if hasattr(o, command.method))
@@ -284,10 +282,10 @@ class Window(QMainWindow):
                 menu.addAction(action)
                 if command.method == "open_project":
                     self.recent_menu = menu.addMenu("Recent projects")
-                    self.recent_menu.aboutToShow.connect(self._fill_recent)
+                    self.recent_menu.aboutToShow.connect(lambda: self.keeping.fill_recent(self.recent_menu))
                 if command.method == "save_as":
                     self.versions_menu = menu.addMenu("Earlier saves")
-                    self.versions_menu.aboutToShow.connect(self._fill_versions)
+                    self.versions_menu.aboutToShow.connect(lambda: self.keeping.fill_versions(self.versions_menu))
         menu.addSeparator()
         for name in ("show_commands", "show_shortcuts"):
             menu.addAction(self.commands[name])
@@ -299,8 +297,7 @@ class Window(QMainWindow):
         if reel.clips is not self._clips_shown:
             self._clips_shown = reel.clips
             self.preview.show_footage(None)
-        if self._left is not None and self.project.unsaved:
-            self._put_aside()
+        self.keeping.changed()
         # The song comes first: without it there is nothing to see or hear of the rhythm.
         self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
         for piece in reel.footage:
@@ -583,143 +580,25 @@ class Window(QMainWindow):
 
     def open_project(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Open a project", "", PROJECT_FILTER)
-        if path and self._may_leave():
+        if path and self.keeping.may_leave():
             self.files.open_project(Path(path))
 
     def open_demo(self) -> None:
-        if self._may_leave():
+        if self.keeping.may_leave():
             self.files.open_demo()
 
     def new_project(self) -> None:
-        if self._may_leave():
+        if self.keeping.may_leave():
             self.player.pause()
             self.project.new()
-            self.project.keep_journal()
-            self.foot.offer(False)
+            self.keeping.begun_anew()
             self._media_missing([])
-
-    def save(self) -> bool:
-        if self.project.path is None:
-            return self.save_as()
-        return self._save_to(None)
-
-    def save_as(self) -> bool:
-        start = str(self.project.path or f"reel{SUFFIX}")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the project", start, PROJECT_FILTER)
-        return self._save_to(Path(path)) if path else False
-
-    def _save_to(self, path: Path | None) -> bool:
-        try:
-            self.project.save(path)
-        except TempikError as error:
-            self.say(str(error), True)
-            return False
-        self.foot.offer(False)
-        if self.project.path is not None:
-            remember_recent(self.project.path)
-        self.say(f"Saved {self.project.path}")
-        return True
-
-    def _fill_recent(self) -> None:
-        self.recent_menu.clear()
-        for path in recent_projects():
-            self.recent_menu.addAction(f"{path.name}   {path.parent}").triggered.connect(
-                lambda _=False, p=path: self._may_leave() and self.files.open_project(p)
-            )
-        if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("none yet").setEnabled(False)
-
-    def _fill_versions(self) -> None:
-        self.versions_menu.clear()
-        for version in versions(self.project.path)[:30] if self.project.path is not None else ():
-            self.versions_menu.addAction(version.text).triggered.connect(lambda _=False, v=version: self.restore(v))
-        if self.versions_menu.isEmpty():
-            self.versions_menu.addAction("none yet").setEnabled(False)
-
-    def restore(self, version: Version) -> None:
-        """Bring back an earlier save, as one step that can be undone."""
-        try:
-            reel = version_reel(version)
-        except TempikError as error:
-            self.say(str(error), True)
-            return
-        self.project.change(f"Save of {version.text} brought back", lambda _: reel)
-        self.files.ask_for_missing()
-
-    def _offer_left_behind(self, found: Found | None) -> None:
-        """Offer what a process that did not end well left."""
-        self._left = found
-        self.foot.offer(found is not None)
-        if found is not None:
-            name = found.project.name if found.project is not None else "an unnamed project"
-            last = found.history.can_undo or "its first step"
-            self.say(
-                f"Unsaved work on {name} was left by a session that did not end: {found.steps} steps, the last “{last}”.",
-                True,
-            )
-
-    def _put_aside(self) -> None:
-        """Other work was begun without an answer: what was left is kept among the earlier saves, or, without a name,
-        where it is, to be offered again."""
-        found, self._left = self._left, None
-        self.foot.offer(False)
-        if found is not None and found.project is not None and self.project.path is not None:
-            try:
-                keep_version(found.history.reel, self.project.path)
-                self.say("What that session left is kept under Earlier saves.")
-            except TempikError as error:
-                self.say(str(error), True)
-        self.project.keep_journal()
-
-    def _answered(self, yes: bool) -> None:
-        found, self._left = self._left, None
-        self.foot.offer(False)
-        if found is None:
-            return
-        self._error = ""
-        if yes:
-            self.timeline.fit_when_shown()
-            self.project.take_up(found)
-            self.say(f"{found.steps} steps taken up; undo goes back through them.")
-            self.files.ask_for_missing()
-        else:
-            found.path.unlink(missing_ok=True)
-            self.project.keep_journal()
-            self.say("That work was let go.")
-
-    def begin(self) -> None:
-        """Called once the window is shown empty: offer work without a name that was left behind, else keep a journal."""
-        found = left_behind(None)
-        self._offer_left_behind(found)
-        if found is None:
-            self.project.keep_journal()
-
-    def _may_leave(self) -> bool:
-        """Ask about unsaved work: undo cannot mend closing without it."""
-        self.project.forget_gesture()
-        if not self.project.unsaved:
-            return True
-        answer = QMessageBox.question(
-            self,
-            "Unsaved changes",
-            f"Save the changes to {self.project.name}?",
-            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
-        )
-        if answer == QMessageBox.StandardButton.Save:
-            return self.save()
-        return answer == QMessageBox.StandardButton.Discard
 
     def _opened(self) -> None:
         self.player.pause()
         self.timeline.fit_when_shown()
         self.timeline._reel_changed()
-        self.say(f"Opened {self.project.path}" if not self.project.read_only else self.project.read_only)
-        if self.project.path is not None:
-            remember_recent(self.project.path)
-        found = self.project.left_behind()
-        self._offer_left_behind(found)
-        if found is None:
-            self.project.keep_journal()
+        self.keeping.opened()
 
     def _media_missing(self, gone: list[str]) -> None:
         self._missing = gone
@@ -853,7 +732,7 @@ class Window(QMainWindow):
         self.close()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self._may_leave():
+        if not self.keeping.may_leave():
             event.ignore()
             return
         self.shut_down()
@@ -869,5 +748,5 @@ class Window(QMainWindow):
         self.worker.stop_all()
         self.transport.close()
         self.footage_page.close_readers()
-        if self._left is None:
+        if self.keeping.left is None:
             self.project.close()

@@ -203,7 +203,7 @@ def cadence_of(change: np.ndarray, numbers: np.ndarray, index: FrameIndex) -> Ca
         return Cadence(0, len(change) + 1, rate, "none")
     repeats = repeat_marks(change)
     repeated = int(repeats.sum())
-    distinct = rate * (1 - repeated / len(change))
+    distinct = rate * (1 - repeated / (len(change) + 1))
     stalls = []
     places = np.flatnonzero(repeats)
     for run in np.split(places, np.flatnonzero(np.diff(places) > 1) + 1) if len(places) else []:
