@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from tempik.check import check_reel
 from tempik.edit import pieces, pin, place, trim
-from tempik.edit.slots import cleared, keep_locked, rippled, with_clips
+from tempik.edit.slots import cleared, keep_locked, let_go, rippled, with_clips
 from tempik.edit.timeline import Timeline, source_at_frames
 from tempik.errors import TempikError
 from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Reel, Soundtrack, by_id
@@ -181,6 +181,14 @@ def test_rippling_keeps_ties_where_there_are_beats_to_go_to() -> None:
     assert later and all(p.clip.start.point for p in later)
     loose = Timeline(rippled(reel, 0, 100, 5))
     assert all(p.clip.start.point is None for p in loose.placed if p.first > 100)
+
+
+def test_ties_that_a_change_loses_are_counted() -> None:
+    reel = pin.with_pin(made(128.0), "c3", "q1", "b10")
+    later = [c for c in reel.clips if c.id not in ("c1", "c2")]
+    assert let_go(reel, rippled(reel, 0, 100, 5)) == len(later) + 1, "every beginning, and the pin"
+    for same_ in (trim.with_split(reel, [97]), rippled(reel, 0, 100, 28), trim.without_clips(reel, ["c3"]), reel):
+        assert let_go(reel, same_) == 0
 
 
 def test_filling_gives_every_slot_a_clip_on_its_point() -> None:

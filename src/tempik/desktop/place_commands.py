@@ -179,7 +179,7 @@ class PlaceCommands(QObject):
                 f"Frame held for {n} frames",
                 lambda reel: place.with_freeze(reel, placed.clip.id, frame, n, insert=move),
             ),
-            ("what follows moves on", True),
+            ("what follows moves on, off its points where need be", False),
         )  # fmt: skip
 
     def freeze_end(self) -> None:
@@ -199,7 +199,7 @@ class PlaceCommands(QObject):
         self.count.ask(
             "Hold the last frame for", "frames", first,
             lambda n, move: self.project.change(f"Last frame held for {n} frames", lambda reel: edit(reel, n, move)),
-            ("what follows moves on", True),
+            ("what follows moves on, off its points where need be", False),
         )  # fmt: skip
 
     def add_blank(self) -> None:
@@ -219,7 +219,7 @@ class PlaceCommands(QObject):
                 f"{'Blank' if colour == '#000000' else 'Solid'} of {n} frames",
                 lambda reel: place.with_solid(reel, frame, n, colour, row, insert=move),
             ),
-            ("what follows moves on", True),
+            ("what follows moves on, off its points where need be", False),
         )  # fmt: skip
 
     # Copies

@@ -11,7 +11,7 @@ from tempik.check.landing import Report, check_reel
 from tempik.edit import history
 from tempik.edit.journal import Found, Journal, Lock, journal_path, left_behind
 from tempik.edit.pieces import with_groups
-from tempik.edit.slots import keep_locked
+from tempik.edit.slots import keep_locked, let_go
 from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
 from tempik.reel import Clip, Footage, Point, Reel, by_id
@@ -91,11 +91,12 @@ class Project(QObject):
             if self._gesture:
                 self._set(reel)
             return False
+        loose = let_go(self.history.reel, reel)
         self.history = self.history.done(reel, what)
         self._gesture = False
         self._note()
         self._set(reel)
-        self.said.emit(what, False)
+        self.said.emit(what + (f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""), False)
         return True
 
     def _edited(self, reel: Reel, edit: Callable[[Reel], Reel]) -> Reel | None:

@@ -97,13 +97,13 @@ class SpeedGraph(QWidget):
         placed = self.project.placed
         box = self._graph()
         p.fillRect(box, QColor(theme.SUNK))
-        if placed is None:
+        if placed is None or placed.footage.endless:
             p.setPen(QColor(theme.QUIET))
             p.setFont(words(14))
             p.drawText(
                 QRectF(self.rect()),
                 Qt.AlignmentFlag.AlignCenter,
-                "Select a clip on the timeline to shape its speed.",
+                "Select a clip on the timeline to shape its speed." if placed is None else "A still has no speed.",
             )
             p.end()
             return
@@ -256,7 +256,7 @@ class SpeedPage(QWidget):
         self.soft = QCheckBox("soft ends")
         self.first, self.last = QDoubleSpinBox(), QDoubleSpinBox()
         for box, name in ((self.first, "Speed at the start"), (self.last, "Speed at the end")):
-            box.setRange(LEAST * 100, SPEED_LIMIT * 100)
+            box.setRange(0, SPEED_LIMIT * 100)
             box.setDecimals(1)
             box.setSuffix(" %")
             box.setFont(figures(13))
@@ -382,7 +382,9 @@ class SpeedPage(QWidget):
             short.append(f"{placed.short_after_s:.2f} s of footage missing at its end: the last frame stands still.")
         floor = clean_floor(placed.footage, self.project.reel.rate)
         slowest = min(abs(n.speed) for n in placed.curve.nodes)
-        if not short and slowest < floor * 0.999:
+        if not short and slowest == 0 and floor:
+            short.append("The picture stands still where the speed is 0.")
+        elif not short and slowest < floor * 0.999:
             short.append(f"Slower than {floor * 100:.0f} %: each frame shows up to {math.ceil(floor / slowest)} times.")
         self.note.setText(" ".join(short))
         self.note.setStyleSheet(f"color: {theme.WARNING_TEXT};")

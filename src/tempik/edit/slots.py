@@ -178,6 +178,19 @@ def keep_locked(before: Reel, after: Reel) -> None:
         raise TempikError(f"Picture row {changed.row + 1} is locked; unlock it first.")
 
 
+def let_go(before: Reel, after: Reel) -> int:
+    """Return how many ties to points a change lost, of pins and beginnings, clips that were taken out left aside."""
+    if before.clips is after.clips:
+        return 0
+    still = {c.id for c in after.clips}
+    had = sum(_ties(c) for c in before.clips if c.id in still)
+    return max(0, had - sum(_ties(c) for c in after.clips))
+
+
+def _ties(clip: Clip) -> int:
+    return len(clip.pins) + (clip.start.point is not None)
+
+
 def clip_of(reel: Reel, wanted: str) -> Clip:
     """Return a clip by id. Raises TempikError when it is gone."""
     clip = by_id(reel.clips, wanted)
