@@ -16,10 +16,12 @@ from msgspec.structs import replace
 from tempik.edit import change, history, place, points, trim
 from tempik.edit.footage import with_note, with_shots
 from tempik.edit.journal import Journal, Lock, difference, journal_path, left_behind, with_difference
+from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
 from tempik.reel import Reel
 from tempik.reel.file import load_reel, save_reel
 from tempik.reel.versions import keep_version, version_reel, versions
+from tempik.render import Settings, export
 from test_cutting import made
 
 STEPS = (
@@ -163,8 +165,9 @@ def test_a_killed_export_leaves_the_older_file(reel: Reel, tmp_path: Path) -> No
     assert run.stdout is not None and run.stdout.readline()
     run.send_signal(signal.SIGKILL)
     run.wait(10)
-    assert out.read_bytes() == b"older"
-    assert load_reel(tmp_path / "r.tempik") is not None
+    assert out.read_bytes() == b"older" and list(tmp_path.glob(".o.*.part"))
+    export(Timeline(load_reel(tmp_path / "r.tempik")), out, Settings((90, 160), "draft"))
+    assert out.read_bytes() != b"older" and not list(tmp_path.glob(".o.*.part")), "what was left of it is swept up"
 
 
 def test_each_save_is_kept_and_can_be_brought_back(reel: Reel, tmp_path: Path) -> None:

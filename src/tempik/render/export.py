@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import glob
 import os
 import queue
 import tempfile
@@ -106,8 +107,13 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> None:
 
 
 def _temporary(target: Path) -> Path:
+    folder = target.absolute().parent
+    for left in folder.glob(f".{glob.escape(target.stem)}.*.part"):
+        number = left.name.removeprefix(f".{target.stem}.").split(".")[0]
+        if number.isdigit() and not _alive(int(number)):
+            left.unlink(missing_ok=True)  # of an export that was killed
     try:
-        handle, name = tempfile.mkstemp(dir=target.absolute().parent, prefix=f".{target.stem}.", suffix=".part")
+        handle, name = tempfile.mkstemp(dir=folder, prefix=f".{target.stem}.{os.getpid()}.", suffix=".part")
     except OSError as error:
         raise TempikError(_write_failure(target, error)) from error
     os.close(handle)
@@ -115,6 +121,16 @@ def _temporary(target: Path) -> Path:
     os.umask(mask)
     os.chmod(name, 0o666 & ~mask)
     return Path(name)
+
+
+def _alive(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
 
 
 def _write_failure(target: Path, error: Exception) -> str:
