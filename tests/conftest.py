@@ -77,9 +77,21 @@ def media(shared_folder: Path) -> Path:
     return _once(shared_folder / "media", make)
 
 
+@pytest.fixture(scope="session")
+def drafted(media: Path, worker_cache: Path) -> Reel:
+    """The small reel, made once: records are frozen, so every test may have the same."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("TEMPIK_CACHE", str(worker_cache))
+        return _small_reel(media)
+
+
 @pytest.fixture
-def reel(media: Path) -> Reel:
+def reel(drafted: Reel) -> Reel:
     """A small reel: three pieces of footage, cues set, flash and shake."""
+    return drafted
+
+
+def _small_reel(media: Path) -> Reel:
     files = [str(media / n) for n in ("a.mp4", "b.mp4", "c.mp4")]
     cues = [(files[0], 2.0), (files[1], 2.0), (files[2], 60 * 1001 / 30000)]
     wish = Wish(every=4, length_s=10.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
@@ -98,7 +110,8 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     """Tempik's window, shown and empty."""
     app = QApplication.instance()
     assert isinstance(app, QApplication)
-    theme.dress(app)
+    if not app.styleSheet():  # dressing again would restyle every window that earlier tests have left
+        theme.dress(app)
     made = Window()
     made.show()
     qtbot.waitExposed(made)
@@ -108,10 +121,25 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     made.close()
 
 
+@pytest.fixture(scope="session")
+def worker_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A cache that tests of one process share: the same few files are looked through once."""
+    return tmp_path_factory.mktemp("cache")
+
+
 @pytest.fixture
-def opened(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> Window:
+def opened(
+    window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path, worker_cache: Path, monkeypatch: pytest.MonkeyPatch
+) -> Window:
     """The window with the small reel open and everything read."""
+    monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
     save_reel(reel, tmp_path / "r.tempik")
     assert window.files.open_project(tmp_path / "r.tempik")
-    qtbot.waitUntil(lambda: not window.worker.jobs and window.preview.image is not None, timeout=30_000)
+
+    # The outline in three bands is the slowest to be read and only coloured by it: tests that need it wait for it.
+    def ready() -> bool:
+        busy = [job for job in window.worker.jobs if job.title != "Telling low from high"]
+        return not busy and window.song.sound is not None and window.preview.image is not None
+
+    qtbot.waitUntil(ready, timeout=30_000)
     return window

@@ -89,7 +89,7 @@ def test_flashes_and_cues_land_on_the_beat_that_is_heard(tmp_path: Path, bpm: fl
     assert_lands(reel, tmp_path / "o.mp4")
 
 
-@pytest.mark.parametrize(("bpm", "rate"), [(128, Fraction(30000, 1001)), (93.7, Fraction(25))])
+@pytest.mark.parametrize(("bpm", "rate"), [(128, Fraction(30000, 1001))])
 def test_nothing_drifts_over_two_minutes(tmp_path: Path, bpm: float, rate: Fraction) -> None:
     reel = make_reel(tmp_path, bpm, rate, 120.0)
     export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))

@@ -362,7 +362,7 @@ def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: Qt
     opened.export()
     idle(opened, qtbot)
     assert not target.exists() and not list(tmp_path.glob("*.part")) and not list(tmp_path.glob(".*.part"))
-    assert opened.header.export_button.text() == "Export"
+    qtbot.waitUntil(lambda: opened.header.export_button.text() == "Export", timeout=WAIT)
 
 
 def test_an_export_that_fails_says_why(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
