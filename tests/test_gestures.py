@@ -309,6 +309,14 @@ def test_a_second_window_opens_read_only_and_may_save_elsewhere(opened: Window, 
     second.shut_down()
 
 
+def kill(window: Window) -> None:
+    """Leave a project as a killed process does: its journal stays, its lock goes."""
+    assert window.project._journal is not None and window.project._lock is not None
+    window.project._journal.leave()
+    window.project._journal = None
+    window.project._lock.close()
+
+
 def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     path = opened.project.path
     assert path is not None
@@ -317,11 +325,7 @@ def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window,
     opened.rhythm.place_point()
     opened.undo()
     state = opened.project.reel
-    # As a killed process leaves it: the journal stays, its lock goes.
-    assert opened.project._journal is not None and opened.project._lock is not None
-    opened.project._journal.leave()
-    opened.project._journal = None
-    opened.project._lock.close()
+    kill(opened)
     again = Window()
     qtbot.addWidget(again)
     again.show()
@@ -345,10 +349,7 @@ def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(ope
     opened.project.go(80)
     opened.cuts.split()
     state = opened.project.reel
-    assert opened.project._journal is not None and opened.project._lock is not None
-    opened.project._journal.leave()
-    opened.project._journal = None
-    opened.project._lock.close()
+    kill(opened)
     again = Window()
     qtbot.addWidget(again)
     assert again.files.open_project(path)
