@@ -8,7 +8,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from tempik.demo import PROJECT, demo_is_whole
@@ -157,22 +156,27 @@ class Files(QObject):
             )
 
     def found(self, old: str, new: str) -> None:
-        """Read a missing file from where it was found; others missing in or below that folder are found with it."""
+        """Read a missing file from where it was found; others missing beside it are found with it, and those below that
+        folder are looked for in the background: by name and size, then by contents."""
         reel = relink(self.project.reel, old, new)
-        self._relinked(found_in(reel, Path(new).parent))
-
-    def find_in(self, folder: str) -> None:
-        """Look for all that is missing in a folder and below, by name and size, then by contents."""
-
-        def work(job: Job) -> Reel:
-            return found_in(self.project.reel, Path(folder))
-
-        self.worker.start("Looking for missing files", work, self._relinked, lambda t: self.project.said.emit(t, True))
+        for other in missing_media(reel):
+            beside = Path(new).with_name(Path(other).name)
+            if beside.is_file():
+                reel = relink(reel, other, str(beside))
+        self._relinked(reel)
+        if missing_media(reel):
+            self.worker.start(
+                "Looking for missing files",
+                lambda job: found_in(reel, Path(new).parent),
+                lambda more: self._relinked(more) if self.project.reel is reel else None,
+                lambda text: self.project.said.emit(text, True),
+            )
 
     def _relinked(self, reel: Reel) -> None:
         before = len(missing_media(self.project.reel))
         left = len(missing_media(reel))
-        self.project.change(f"{before - left} missing files found", lambda _: reel)
+        if reel is not self.project.reel and reel != self.project.reel:
+            self.project.change(f"{before - left} missing files found", lambda _: reel)
         self.ask_for_missing()
 
     def collect(self) -> None:
@@ -242,16 +246,3 @@ class Files(QObject):
 def demo_folder() -> Path:
     """Return where the demo is written: beside what else can be made again."""
     return cache_folder() / "demo"
-
-
-def with_missing_removed(project: Project, path: str) -> None:
-    """Take a file that will not be found off the reel, with the clips that show it."""
-    gone = {f.id for f in project.reel.footage if f.path == path}
-    project.change(
-        "Missing footage removed",
-        lambda reel: replace(
-            reel,
-            clips=tuple(c for c in reel.clips if c.footage not in gone),
-            footage=tuple(f for f in reel.footage if f.id not in gone),
-        ),
-    )

@@ -64,7 +64,7 @@ class Proxies(QObject):
 
     def take_made(self, piece: Footage) -> None:
         """Use a proxy made earlier at once, without waiting for the queue."""
-        if piece.kind == "video" and piece.path not in self._proxies:
+        if piece.kind == "video" and piece.path not in self._wanted:  # once a file: its contents are read for this
             try:
                 found = proxy_path(piece.path)
             except TempikError:
@@ -89,12 +89,6 @@ class Proxies(QObject):
 
         job = self._worker.start(f"Looking through {piece.name}", lambda j: study(path, j.report), done, failed)
         job.ended.connect(lambda: None if self._studies.get(path) else self._studies.pop(path, None))
-
-    def forget(self, path: str) -> None:
-        """A file is another now: what was made of it does not hold."""
-        self._proxies.pop(path, None)
-        self._wanted.discard(path)
-        self._studies.pop(path, None)
 
     def clear(self) -> None:
         """Remove all that can be made again from the disk."""

@@ -61,10 +61,6 @@ class Strips(QObject):
         """Return a number that changes when a file's strip does."""
         return id(self._strips.get(path))
 
-    def forget(self, path: str) -> None:
-        self._strips.pop(path, None)
-        self._pixmaps = {k: v for k, v in self._pixmaps.items() if k[0] != path}
-
 
 class Song(QObject):
     """The decoded song and its outline."""
