@@ -11,6 +11,7 @@ import pytest
 from media_files import beat_song, number_in, numbered, write_sound, write_video
 from tempik.check import check_reel, check_rendered
 from tempik.edit import change
+from tempik.edit import speed as retiming
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish
 from tempik.edit.points import nudged
@@ -100,7 +101,7 @@ def test_nothing_drifts_over_two_minutes(tmp_path: Path, bpm: float, rate: Fract
 def test_cues_land_at_any_speed_and_direction(tmp_path: Path, curve: object) -> None:
     reel = make_reel(tmp_path, 128, Fraction(30), 8.0)
     for clip in reel.clips:
-        reel = change.with_curve(reel, clip.id, curve)  # type: ignore[arg-type]
+        reel = retiming.with_curve(reel, clip.id, curve)  # type: ignore[arg-type]
     export(Timeline(reel), tmp_path / "o.mp4")
     assert_lands(reel, tmp_path / "o.mp4")
 

@@ -296,7 +296,7 @@ def test_what_a_pin_lacks_is_said_and_each_mend_mends_it() -> None:
     # The point lies 45 frames into the slot, 1.5 s; only 0.3 s of footage come before the cue: 1.2 s missing.
     assert "not enough footage before its cue, 1.20 s missing" in pin.trouble(timeline, placed)
     mends = pin.mends(timeline, placed)
-    assert len(mends) == 3 and mends[0].text == "slow it to 20 %"
+    assert len(mends) == 4 and mends[0].text == "slow it to 20 %"
     for mend in mends:
         mended = Timeline(mend.change(reel)).placed_clip("c2")
         assert mended is not None and mended.short_before_s == 0, mend.text

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tempik.edit import change, pin, place, points
+from tempik.edit import speed as retiming
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish, draft_reel
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
@@ -193,13 +194,13 @@ def test_a_moved_cue_slips_its_clips_under_their_points(reel: Reel) -> None:
 )
 def test_a_speed_change_never_slides_the_cue_off_its_point(reel: Reel, curve: object) -> None:
     for clip in reel.clips:
-        assert_pins_hold(change.with_curve(reel, clip.id, curve))  # type: ignore[arg-type]
+        assert_pins_hold(retiming.with_curve(reel, clip.id, curve))  # type: ignore[arg-type]
 
 
 def test_reversing_a_free_clip_shows_the_same_stretch(reel: Reel) -> None:
     free = pin.without_pins(reel, ["c2"])
     before = Timeline(free).placed[1]
-    after = Timeline(change.with_curve(free, "c2", reversed_curve(before.clip.curve))).placed[1]
+    after = Timeline(retiming.with_curve(free, "c2", reversed_curve(before.clip.curve))).placed[1]
     assert after.map.start_s == pytest.approx(before.map.end_s)
     assert after.map.end_s == pytest.approx(before.map.start_s)
 
@@ -214,7 +215,7 @@ def test_unpinning_and_removing_a_cue_change_no_picture(reel: Reel) -> None:
 
 
 def test_swapping_footage_keeps_slot_speed_and_point(reel: Reel) -> None:
-    fast = change.with_curve(reel, "c1", ramp(2, 1))
+    fast = retiming.with_curve(reel, "c1", ramp(2, 1))
     swapped = place.with_swapped_footage(fast, ["c1"], "f2")
     old, new = Timeline(fast).placed[0], Timeline(swapped).placed[0]
     assert new.footage.id == "f2"

@@ -13,7 +13,7 @@ from tempik.desktop import theme
 from tempik.desktop.draft_panel import DraftPanel
 from tempik.desktop.view import GUTTER, PICTURE_H, View
 from tempik.desktop.window import Window
-from tempik.edit import change
+from tempik.edit import speed as retiming
 from tempik.edit.timeline import Timeline
 from tempik.reel import Reel
 from tempik.reel.file import load_reel, save_reel
@@ -178,12 +178,12 @@ def _without(reel: Reel, clip: str) -> Reel:
 def test_the_speed_page_says_when_footage_runs_out_or_repeats(opened: Window) -> None:
     opened.show_speed()
     opened.project.select_clip("c1")
-    opened.project.change("fast", lambda r: change.with_curve(r, "c1", constant(6.0)))
+    opened.project.change("fast", lambda r: retiming.with_curve(r, "c1", constant(6.0)))
     assert "stands still" in opened.speed_page.note.text()
-    opened.project.change("slow", lambda r: change.with_curve(r, "c1", constant(0.25)))
+    opened.project.change("slow", lambda r: retiming.with_curve(r, "c1", constant(0.25)))
     # Common practice: 30 frames/s footage at a quarter on a reel of 30 shows each frame four times.
     assert "each frame shows up to 4 times" in opened.speed_page.note.text()
-    opened.project.change("as shot", lambda r: change.with_curve(r, "c1", constant(1.0)))
+    opened.project.change("as shot", lambda r: retiming.with_curve(r, "c1", constant(1.0)))
     assert opened.speed_page.note.text() == ""
 
 

@@ -11,6 +11,7 @@ import pytest
 from tempik.check import as_csv, as_json, check_reel
 from tempik.check.landing import nearest_point
 from tempik.edit import change
+from tempik.edit import speed as retiming
 from tempik.edit.timeline import Timeline
 from tempik.reel import Edge, Pin, Reel, Rule
 from tempik.retime import constant, ramp
@@ -71,7 +72,7 @@ def test_a_pin_beyond_the_reel_has_nothing_to_land_on(reel: Reel) -> None:
 @pytest.mark.parametrize("curve", [constant(3.0), constant(-0.3), ramp(0.2, 4.0), ramp(-4.0, -0.2, 0.42)])
 def test_pins_are_found_by_the_time_map_at_any_speed(reel: Reel, curve: object) -> None:
     for clip in reel.clips:
-        reel = change.with_curve(reel, clip.id, curve)  # type: ignore[arg-type]
+        reel = retiming.with_curve(reel, clip.id, curve)  # type: ignore[arg-type]
     timeline = Timeline(reel)
     wanted = {t.frame for p in timeline.placed for t in p.ties}
     assert {e.frame for e in events(reel, "pin")} == wanted
@@ -79,7 +80,7 @@ def test_pins_are_found_by_the_time_map_at_any_speed(reel: Reel, curve: object) 
 
 def test_notes_say_what_would_surprise(reel: Reel) -> None:
     assert check_reel(Timeline(reel)).notes == ()
-    fast = change.with_curve(reel, "c1", constant(4.0))
+    fast = retiming.with_curve(reel, "c1", constant(4.0))
     assert any("stands still" in n and "a.mp4" in n for n in check_reel(Timeline(fast)).notes)
     holed = msgspec.structs.replace(reel, clips=reel.clips[1:])
     assert any("black" in n for n in check_reel(Timeline(holed)).notes)

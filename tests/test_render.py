@@ -13,6 +13,7 @@ import pytest
 from media_files import number_in, numbered, write_video
 from tempik.accents import Look
 from tempik.edit import change
+from tempik.edit import speed as retiming
 from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound
@@ -119,7 +120,7 @@ def exported_numbers(path: Path) -> list[int]:
 def test_every_exported_frame_shows_the_source_frame_of_the_map(upright: Reel, tmp_path: Path, speed: float) -> None:
     reel = upright
     for clip in upright.clips:
-        reel = change.with_curve(reel, clip.id, constant(speed))
+        reel = retiming.with_curve(reel, clip.id, constant(speed))
     export(Timeline(reel), tmp_path / "o.mp4")
     shown = exported_numbers(tmp_path / "o.mp4")
     assert len(shown) == 300

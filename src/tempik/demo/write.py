@@ -18,8 +18,8 @@ from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, beat_times, blow_sound, write_song
 from tempik.edit.assemble import assemble
-from tempik.edit.change import with_curve
 from tempik.edit.draft import Wish
+from tempik.edit.speed import with_curve
 from tempik.errors import TempikError
 from tempik.reel.file import save_reel
 from tempik.retime import ramp

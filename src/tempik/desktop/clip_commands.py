@@ -10,6 +10,7 @@ from tempik.check.landing import nearest_point
 from tempik.desktop.cut_commands import CutCommands
 from tempik.desktop.project import Project
 from tempik.edit import change, pin
+from tempik.edit import speed as retiming
 from tempik.reel import Reel, Rule, by_id
 from tempik.time import time_of
 
@@ -93,7 +94,7 @@ class ClipCommands(QObject):
             for name in names:
                 clip = by_id(reel.clips, name)
                 if clip is not None:
-                    reel = change.with_reversed(reel, name)
+                    reel = retiming.with_reversed(reel, name)
             return reel
 
         if names:

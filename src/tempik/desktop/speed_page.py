@@ -27,7 +27,7 @@ from tempik.desktop.song_paint import paint_sign
 from tempik.desktop.strips import Strips
 from tempik.desktop.theme import colour, figures, words
 from tempik.desktop.timeline_paint import draw_filling, paint_cue
-from tempik.edit import change
+from tempik.edit import speed as retiming
 from tempik.edit.timeline import Placed, clean_floor, source_at_frames
 from tempik.reel import Curve
 from tempik.reel.validate import SPEED_LIMIT
@@ -402,7 +402,7 @@ class SpeedPage(QWidget):
     def _set(self, curve: Curve, what: str) -> None:
         clip = self.project.clip
         if clip is not None and not self._filling:
-            self.project.change(what, lambda reel: change.with_curve(reel, clip.id, curve))
+            self.project.change(what, lambda reel: retiming.with_curve(reel, clip.id, curve))
 
     def _typed(self) -> None:
         self._set(self._curve(), "Speed changed")
@@ -423,11 +423,11 @@ class SpeedPage(QWidget):
         """Turn the selected clip's direction."""
         clip = self.project.clip
         if clip is not None and not self._filling:
-            self.project.change("Clip reversed", lambda reel: change.with_reversed(reel, clip.id))
+            self.project.change("Clip reversed", lambda reel: retiming.with_reversed(reel, clip.id))
 
     def _drag(self, number: int, speed: float) -> None:
         placed = self.project.timeline.placed_clip(self.project.clip_id)
         if placed is None:
             return
         nodes = tuple(replace(n, speed=speed) if i == number else n for i, n in enumerate(placed.curve.nodes))
-        self.project.preview_change(lambda reel: change.with_curve(reel, placed.clip.id, Curve(nodes)))
+        self.project.preview_change(lambda reel: retiming.with_curve(reel, placed.clip.id, Curve(nodes)))

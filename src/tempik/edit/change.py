@@ -22,7 +22,6 @@ from tempik.reel import (
     AccentRow,
     Clip,
     Cue,
-    Curve,
     Edge,
     Footage,
     Painted,
@@ -32,7 +31,6 @@ from tempik.reel import (
     by_id,
     new_id,
 )
-from tempik.retime import TimeMap, reversed_curve
 from tempik.time import frame_of
 
 
@@ -187,39 +185,6 @@ def without_cue(reel: Reel, footage: str, cue: str) -> Reel:
     )
     reel = replace(reel, clips=clips)
     return _change_footage(reel, footage, lambda f: replace(f, cues=tuple(c for c in f.cues if c.id != cue)))
-
-
-def with_curve(reel: Reel, clip: str, curve: Curve) -> Reel:
-    """Give a clip another speed. A pinned clip keeps its cue on its point; a free one keeps its first frame,
-    or its last source instant first when the direction turns round."""
-    timeline = Timeline(reel)
-    placed = timeline.placed_clip(clip)
-
-    def change(c: Clip) -> Clip:
-        source_s = c.source_s
-        if placed is not None and not c.pins:
-            source_s = placed.map.start_s
-            new = TimeMap(curve, placed.map.length_s)
-            if placed.map.average_speed * new.average_speed < 0:
-                source_s = placed.map.end_s
-        return replace(c, curve=curve, source_s=source_s, part=(0.0, 1.0))
-
-    return _change_clip(reel, clip, change)
-
-
-def with_reversed(reel: Reel, clip: str) -> Reel:
-    """Play the clip's stretch of footage the other way round; a pinned clip keeps its cue on its point."""
-    placed = Timeline(reel).placed_clip(clip)
-
-    def change(c: Clip) -> Clip:
-        if placed is None:
-            return c
-        a, b = placed.map.part
-        return replace(
-            c, curve=reversed_curve(placed.map.curve), part=(1 - b, 1 - a), source_s=placed.map.end_s, pins=c.pins[:1]
-        )
-
-    return _change_clip(reel, clip, change)
 
 
 def without_clip(reel: Reel, clip: str) -> Reel:

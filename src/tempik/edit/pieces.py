@@ -141,7 +141,7 @@ def with_attributes(reel: Reel, source: Clip, clips: Collection[str], what: Coll
     for name in clips:
         clip = clip_of(reel, name)
         if "speed" in what:
-            clip = replace(clip, curve=source.curve, part=source.part)
+            clip = replace(clip, curve=source.curve, part=source.part, shaped=source.shaped, between=source.between)
         if "framing" in what:
             clip = replace(clip, framing=source.framing)
         changed.append(clip)

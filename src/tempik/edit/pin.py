@@ -9,10 +9,10 @@ from msgspec.structs import replace
 
 from tempik.edit.change import with_cue
 from tempik.edit.slots import clip_of, on_reel, trimmed, with_clips
+from tempik.edit.speed import times
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
 from tempik.errors import TempikError
 from tempik.reel import Clip, Pin, Reel, by_id
-from tempik.retime import scaled
 from tempik.time import time_of
 
 
@@ -64,12 +64,13 @@ def without_pins(reel: Reel, clips: Sequence[str], cue: str | None = None) -> Re
         left = tuple(p for p in clip.pins if cue is not None and p.cue != cue)
         kept = replace(clip, pins=left)
         if placed is not None:
-            baked = len(placed.ties) > 1 and len(left) < 2
+            baked = (len(placed.ties) > 1 and len(left) < 2) or clip.shaped is not None
             kept = replace(
                 kept,
                 source_s=placed.map.start_s,
                 curve=placed.map.curve if baked else clip.curve,
                 part=placed.map.part if baked else clip.part,
+                shaped=None if baked else clip.shaped,
             )
         changed.append(kept)
     return with_clips(reel, changed)
@@ -129,12 +130,8 @@ def mends(timeline: Timeline, placed: Placed) -> list[Mend]:
     slower = _speed_that_fits(timeline, placed)
     if slower is not None:
         share = slower / abs(placed.map.average_speed) if placed.map.average_speed else 1.0
-        curve = scaled(placed.clip.curve, share)
         out.append(
-            Mend(
-                f"slow it to {abs(slower) * 100:.0f} %",
-                lambda r: with_clips(r, [replace(clip_of(r, name), curve=curve)]),
-            )
+            Mend(f"slow it to {abs(slower) * 100:.0f} %", lambda r: with_clips(r, [times(clip_of(r, name), share)]))
         )
     first = placed.first + round(placed.short_before_s * float(rate))
     end = placed.end - round(placed.short_after_s * float(rate))
@@ -146,6 +143,7 @@ def mends(timeline: Timeline, placed: Placed) -> list[Mend]:
                 lambda r: with_clips(r, [trimmed(Timeline(r), on_reel(Timeline(r), name), first, end)]),
             )
         )
+    out.append(Mend("go round the footage again", lambda r: with_clips(r, [replace(clip_of(r, name), beyond="loop")])))
     if len(placed.ties) == 1:
         tie = placed.ties[0]
         for point in sorted(timeline.on_reel(), key=lambda p: abs(p.time_s - tie.point.time_s)):

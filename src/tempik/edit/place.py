@@ -247,6 +247,7 @@ def with_freeze(reel: Reel, clip: str, frame: int, frames: int, insert: bool = T
         source_s=source_s,
         curve=constant(0.0),
         part=(0.0, 1.0),
+        shaped=None,
         pins=(),
     )
     return with_clips(reel, [held])

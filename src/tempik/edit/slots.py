@@ -57,6 +57,7 @@ def reslotted(timeline: Timeline, placed: Placed, begin: int, until: int, start:
         end=end,
         curve=curve,
         part=part,
+        shaped=None,
         source_s=placed.map.source_at((begin - placed.begin) / rate),
         pins=tuple(p for p in clip.pins if p.cue in inside),
     )
@@ -101,15 +102,16 @@ def shifted(
         there = edge_at(timeline, tie.frame + frames, STAYS_TIED_FRAMES).point
         if there is not None:
             pins.append(Pin(tie.cue, there))
-    curve, part = (flat(placed.map.curve), placed.map.part) if len(placed.ties) > 1 else (clip.curve, clip.part)
+    baked = len(pins) < len(placed.ties) and (len(placed.ties) > 1 or clip.shaped is not None)
     return replace(
         clip,
         start=moved(clip.start, placed.begin, start_within),
         end=moved(clip.end, placed.until, end_within),
         source_s=placed.map.start_s,
         pins=tuple(pins),
-        curve=curve if len(pins) < len(placed.ties) else clip.curve,
-        part=part if len(pins) < len(placed.ties) else clip.part,
+        curve=flat(placed.map.curve) if baked else clip.curve,
+        part=placed.map.part if baked else clip.part,
+        shaped=None if baked else clip.shaped,
     )
 
 

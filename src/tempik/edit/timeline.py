@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from tempik.accents import Look, Pulse, look_at, pulses
 from tempik.edit.framing import covers
-from tempik.reel import Clip, Curve, Edge, Footage, Point, Reel, Soundtrack, beats_between, by_id, point_of
-from tempik.retime import TimeMap, cut_out, through
+from tempik.reel import Clip, Curve, Edge, Footage, Point, Reel, Shaped, Soundtrack, beats_between, by_id, point_of
+from tempik.retime import Anchors, TimeMap, cut_out, shaped_curve, through
 from tempik.time import frame_of, time_of
 
 Array = NDArray[np.float64]
@@ -257,27 +257,52 @@ class Timeline:
 
     def _placed(self, clip: Clip, footage: Footage, first: int, end: int, begin: int, until: int) -> Placed:
         ties, said = self._ties(clip, footage)
+        grounds = self._grounds(clip.shaped, begin, until) if clip.shaped is not None else ()
         return _PLACED.get(
             (clip, footage, *(t.point for t in ties)),
-            (first, end, begin, until, self.rate, *(t.frame for t in ties)),
-            lambda: self._worked_out(clip, footage, (first, end, begin, until), ties, said),
+            (first, end, begin, until, self.rate, *(t.frame for t in ties), *grounds),
+            lambda: self._worked_out(clip, footage, (first, end, begin, until), ties, said, grounds),
         )
 
+    def _grounds(self, shaped: Shaped, begin: int, until: int) -> tuple[int, ...]:
+        """Return the frames of the points that a clip's shape is laid on."""
+        if shaped.align == "every":
+            first = bisect_right(self._on_reel, begin, key=self.frame_of_point)
+            end = bisect_left(self._on_reel, until, key=self.frame_of_point)
+            return tuple(self.frame_of_point(p) for p in self._on_reel[first:end])
+        point = self.point(shaped.point) if shaped.align == "point" else None
+        return (self.frame_of_point(point),) if point is not None else ()
+
     def _worked_out(
-        self, clip: Clip, footage: Footage, slot: tuple[int, int, int, int], ties: tuple[Tie, ...], said: str
+        self,
+        clip: Clip,
+        footage: Footage,
+        slot: tuple[int, int, int, int],
+        ties: tuple[Tie, ...],
+        said: str,
+        grounds: tuple[int, ...],
     ) -> Placed:
         first, end, begin, until = slot
         # The curve spans the clip's own edges, not the frames left of it where a neighbour or the reel's end trims.
         length_s = time_of(max(1, until - begin), self.rate)
         source_s = clip.source_s
-        shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.pace)
+        if clip.shaped is not None:
+            frames = max(1, until - begin)
+            inside = [(f - begin) / frames for f in grounds]
+            pin = (ties[0].frame - begin) / frames if ties else None
+            curve = shaped_curve(clip.shaped, Anchors(inside[0] if inside else None, pin, inside))
+            shape = TimeMap(curve, length_s, 0.0, (0.0, 1.0), footage.pace)
+        else:
+            shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.pace)
         if len(ties) > 1:
             wanted = [(time_of(t.frame - begin, self.rate), t.cue_s) for t in ties]
             bent, trouble = through(shape, wanted)
             said = said or trouble
             shape = TimeMap(bent, length_s, 0.0, (0.0, 1.0), footage.pace)
         if ties:
-            source_s = ties[0].cue_s - shape.source_at(time_of(ties[0].frame - begin, self.rate))
+            # A cue that can be seen decides; of those outside the slot the nearest before it.
+            held = next((t for t in ties if t.frame >= begin), ties[-1])
+            source_s = held.cue_s - shape.source_at(time_of(held.frame - begin, self.rate))
         time_map = TimeMap(shape.curve, length_s, source_s, shape.part, footage.pace)
         placed = Placed(clip, footage, first, end, begin, until, time_map, ties, 0.0, 0.0, said)
         before, after = _shortage(placed, self.rate)
@@ -315,13 +340,15 @@ def floor_text(footage: Footage, rate: Fraction) -> str:
 
 
 def source_at_frames(placed: Placed, frames: Array | Sequence[float], rate: Fraction) -> Array:
-    """Return the source seconds that a clip asks for at reel frames, which may lie outside its footage."""
-    return placed.map.source((np.asarray(frames, dtype=np.float64) - placed.begin) / float(rate))
+    """Return the source seconds that a clip asks for at reel frames, which may lie outside its footage unless it goes
+    round."""
+    source = placed.map.source((np.asarray(frames, dtype=np.float64) - placed.begin) / float(rate))
+    return np.mod(source, placed.footage.length_s) if placed.clip.beyond == "loop" else source
 
 
 def _shortage(placed: Placed, rate: Fraction) -> tuple[float, float]:
     """Return for how many reel seconds a clip asks for source before its footage begins, and after it ends."""
-    if placed.footage.endless:
+    if placed.footage.endless or placed.clip.beyond == "loop":
         return 0.0, 0.0
     slack = min(1e-3, 0.25 / float(placed.footage.rate))
     source = source_at_frames(placed, np.array([placed.first, placed.end - 1.0]), rate)

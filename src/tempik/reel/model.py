@@ -227,6 +227,50 @@ class Curve(msgspec.Struct, frozen=True, omit_defaults=True):
     nodes: tuple[Node, ...] = (Node(0.0, 1.0),)
 
 
+class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A form of speed for any clip: its nodes' speeds are multiples of the clip's own.
+
+    `focus` is the share at which what it is named after happens, to be laid on a point. `turning` shapes play every
+    second piece backward. `does` says in one line what it does.
+    """
+
+    name: str
+    nodes: tuple[Node, ...]
+    focus: float = 0.5
+    turning: bool = False
+    does: str = ""
+
+
+Align = Literal["clip", "point", "pin", "every"]
+
+
+class Shaped(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A clip's use of a shape: its speed on the average, how much of the shape (0 to 2), and what it is laid on.
+
+    `align`: the clip as a whole; one `point`; the clip's first pin; or every n-th chosen point inside the clip, which
+    plays the shape once between each two. The curve follows these wherever they move.
+    """
+
+    shape: Shape
+    speed: float = 1.0
+    amount: float = 1.0
+    align: Align = "clip"
+    point: str = ""
+    every: int = 1
+
+
+Between = Literal["nearest", "blend", "flow"]
+Pitch = Literal["kept", "follows"]
+
+
+class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True):
+    """How a clip's own sound is heard under its speed: with its pitch kept, or falling and rising with the speed."""
+
+    on: bool = False
+    gain_db: float = 0.0
+    pitch: Pitch = "kept"
+
+
 class Edge(msgspec.Struct, frozen=True, omit_defaults=True):
     """A clip's edge: on a point of the song, or free at an instant of the reel when `point` is None."""
 
@@ -270,11 +314,16 @@ class Framing(msgspec.Struct, frozen=True, omit_defaults=True):
     crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
 
+Beyond = Literal["hold", "loop"]
+
+
 class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
     """A stretch of footage on the reel. `source_s` is what its first frame shows while it has no pin.
 
     `part` is the stretch of the curve that the slot shows, in shares of the curve: a clip that was split or trimmed
-    keeps its shape, of which it shows a part. `row` counts picture rows upward; `group` names clips that go together.
+    keeps its shape, of which it shows a part. `shaped` makes the curve where it is given. `between` is how frames between
+    two of the footage's are made, the reel's way when None. `beyond` is what is shown past the footage's ends: its end
+    frame held, or the footage round again. `row` counts picture rows upward; `group` names clips that go together.
     """
 
     id: str
@@ -288,6 +337,10 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
     row: int = 0
     framing: Framing = Framing()
     group: str = ""
+    shaped: Shaped | None = None
+    between: Between | None = None
+    beyond: Beyond = "hold"
+    sound: ClipSound = ClipSound()
 
 
 class PictureRow(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -327,7 +380,7 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The edit being made."""
+    """The edit being made. `seam_ms` is how long the sounds of neighbouring clips are crossfaded."""
 
     width: int = 1080
     height: int = 1920
@@ -339,6 +392,8 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
     rows: tuple[AccentRow, ...] = ()
     picture: tuple[PictureRow, ...] = (PictureRow(),)
     shots: tuple[PlannedShot, ...] = ()
+    between: Between = "nearest"
+    seam_ms: float = 5.0
 
 
 R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot)

@@ -6,7 +6,7 @@ import math
 import re
 from collections.abc import Iterator
 
-from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Soundtrack
+from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
 from tempik.reel.points import point_of
 from tempik.rhythm.records import Beat, Onset
 
@@ -47,6 +47,8 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield from _clip_problems(clip, reel.soundtrack, cues)
     for row in reel.rows:
         yield from _row_problems(row)
+    if not 0 <= reel.seam_ms <= 200:
+        yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
     if not 1 <= len(reel.picture) <= PICTURE_ROWS:
         yield f"The reel has {len(reel.picture)} picture rows; it must have 1 to {PICTURE_ROWS}."
     if any(not 0 <= c.row < len(reel.picture) for c in reel.clips):
@@ -117,6 +119,10 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, cues: dict[str, set[str]
     if not (_finite(clip.part[0]) and _finite(clip.part[1]) and clip.part[1] > clip.part[0]):
         yield f"Clip '{clip.id}' shows no part of its speed curve."
     yield from curve_problems(clip.curve, f"Clip '{clip.id}'")
+    if clip.shaped is not None:
+        yield from _shaped_problems(clip.shaped, f"Clip '{clip.id}'")
+    if not abs(clip.sound.gain_db) <= 60:
+        yield f"Clip '{clip.id}' has a sound gain of {clip.sound.gain_db} dB; keep it within ±60."
     yield from _framing_problems(clip)
 
 
@@ -130,6 +136,21 @@ def _framing_problems(clip: Clip) -> Iterator[str]:
     left, top, right, bottom = framing.crop
     if any(not 0 <= c < 1 for c in framing.crop) or left + right > 0.99 or top + bottom > 0.99:
         yield f"Clip '{clip.id}' is cropped to nothing."
+
+
+def _shaped_problems(shaped: Shaped, whose: str) -> Iterator[str]:
+    yield from shape_problems(shaped.shape, whose)
+    if not abs(shaped.speed) <= SPEED_LIMIT or not 0 <= shaped.amount <= 2 or shaped.every < 1:
+        yield f"{whose} uses the shape '{shaped.shape.name}' at a speed, an amount or a count that cannot be."
+
+
+def shape_problems(shape: Shape, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a shape; `whose` begins the sentence."""
+    yield from curve_problems(Curve(shape.nodes), f"{whose} has the shape '{shape.name}', which")
+    if not 0 <= shape.focus <= 1:
+        yield f"{whose} has the shape '{shape.name}' with its focus outside 0 to 1."
+    if not any(n.speed for n in shape.nodes):
+        yield f"{whose} has the shape '{shape.name}', which stands still throughout."
 
 
 def curve_problems(curve: Curve, whose: str) -> Iterator[str]:
