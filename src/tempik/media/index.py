@@ -25,6 +25,10 @@ _KNOWN_RATES = [
 ]
 # A timestamp rounded to a millisecond, or a cue typed to one, must still find its own frame.
 ROUNDING_S = 1e-3
+# Within this share of the way between two frames an instant is taken to be one of them.
+EXACT = 0.02
+# Two frames this many usual intervals apart are not two moments of one movement.
+GAP = 4.0
 
 
 class FrameIndex(NamedTuple):
@@ -41,6 +45,20 @@ class FrameIndex(NamedTuple):
         """Return the frame on screen at `time_s`; before the file its first, after it its last."""
         found = int(np.searchsorted(self.times_s, time_s + self.tolerance_s, side="right")) - 1
         return min(max(found, 0), len(self.times_s) - 1)
+
+    def around(self, time_s: float) -> tuple[int, float]:
+        """Return the frame on screen at `time_s` and how far on it lies to the next, 0 to below 1.
+
+        It is 0 where a frame exists at the instant, outside the file, and over a gap in the timestamps.
+        """
+        number = self.frame_at(time_s)
+        if number + 1 >= len(self.times_s):
+            return number, 0.0
+        gap_s = float(self.times_s[number + 1] - self.times_s[number])
+        share = (time_s - float(self.times_s[number])) / gap_s
+        if share < EXACT or gap_s > GAP * self.interval_s:
+            return number, 0.0
+        return (number + 1, 0.0) if share > 1 - EXACT else (number, share)
 
     @property
     def tolerance_s(self) -> float:

@@ -9,6 +9,7 @@ from collections.abc import Callable
 
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
+from tempik.render.between import InBetweens, blended
 from tempik.render.compose import Source, compose
 from tempik.render.plan import FramePlan, Shot
 
@@ -45,6 +46,7 @@ class PictureSource:
     def __init__(self, cache_bytes: int = 384 << 20, proxy: Callable[[str], str | None] | None = None) -> None:
         self._cache_bytes = cache_bytes
         self._proxy = proxy or (lambda path: None)
+        self._between = InBetweens()
         self._readers: OrderedDict[tuple[str, int | None], FrameReader] = OrderedDict()
 
     def __enter__(self) -> PictureSource:
@@ -65,19 +67,32 @@ class PictureSource:
     def _source(self, shot: Shot) -> Source | None:
         if shot.solid:
             return None
-        number = shot.number
+        reader = self._reader_of(shot)
+        # A proxy has the frames of its file, under their own numbers.
+        index = shared_index(shot.path)
+        number, later, share = shot.number, shot.later, shot.share
+        if number is None and shot.between == "nearest":
+            number = index.frame_at(shot.source_s)
+        elif number is None:
+            number, share = index.around(shot.source_s)
+            later = number + 1
+        picture = reader.frame(number, shot.backward)
+        alpha = reader.alpha(number) if shot.alpha else None
+        if share and later is not None and shot.between != "nearest":
+            after = reader.frame(later, shot.backward)
+            if shot.between == "blend":
+                picture = blended(picture, after, share)
+            else:
+                picture = self._between.made(picture, after, share, (reader.path, shot.longest_px, number))
+        return Source(picture, alpha)
+
+    def _reader_of(self, shot: Shot) -> FrameReader:
         path = self._proxy(shot.path)
-        if path is not None:
-            # A proxy has the frames of its file, under their own numbers.
-            number = shared_index(shot.path).frame_at(shot.source_s) if number is None else number
+        if path is not None and not shot.alpha:
             reader = self._reader(path, None)
             if len(reader.index.pts) == len(shared_index(shot.path).pts):
-                return Source(reader.frame(number, shot.backward))
-        reader = self._reader(shot.path, shot.longest_px)
-        if number is None:
-            number = reader.index.frame_at(shot.source_s)
-        picture = reader.frame(number, shot.backward)
-        return Source(picture, reader.alpha(number) if shot.alpha else None)
+                return reader
+        return self._reader(shot.path, shot.longest_px)
 
     def _reader(self, path: str, longest_px: int | None) -> FrameReader:
         key = (path, longest_px)

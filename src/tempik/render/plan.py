@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from tempik.accents import Look
 from tempik.edit.framing import covers, frame_matrix, position_at
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
-from tempik.reel import Footage, Framing
+from tempik.media.index import EXACT
+from tempik.reel import Between, Footage, Framing
 
 Matrix = NDArray[np.float64]
 
@@ -28,7 +29,8 @@ class Shot(NamedTuple):
     shows (left, top, right, bottom), None where the picture fills the frame and its edges may be mirrored. `number`
     is the frame to show where the footage is read by distinct frames. `longest_px` is what the longer side of the
     footage may be shrunk to as it is decoded without losing detail, None where it must stay whole. A solid's `path`
-    is its colour.
+    is its colour. `between` is how an instant between two frames is made; where `number` is given, `later` is the frame
+    after it and `share` how far on the instant lies.
     """
 
     path: str
@@ -40,6 +42,9 @@ class Shot(NamedTuple):
     number: int | None = None
     solid: bool = False
     alpha: bool = False
+    between: Between = "nearest"
+    later: int | None = None
+    share: float = 0.0
 
 
 class FramePlan(NamedTuple):
@@ -77,6 +82,7 @@ def _shot(timeline: Timeline, placed: Placed, frame: int, width: int, height: in
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
     share = timeline.slot_share(placed, frame)
     whole = covers(framing, footage, timeline.reel, share)
+    number, later, passed = distinct_around(footage, float(source[0])) if footage.around else (None, None, 0.0)
     return Shot(
         footage.path,
         float(source[0]),
@@ -84,9 +90,12 @@ def _shot(timeline: Timeline, placed: Placed, frame: int, width: int, height: in
         framed(framing, footage, width, height, share, look),
         longest_needed(framing, footage, width, height, share),
         None if whole else _as_coded(framing.crop, footage.rotation_deg),
-        distinct_at(footage, float(source[0])) if footage.around else None,
+        number,
         footage.kind == "solid",
         footage.alpha,
+        placed.clip.between or timeline.reel.between,
+        later,
+        passed,
     )
 
 
@@ -95,11 +104,15 @@ def _distinct(repeats: tuple[int, ...], frames: int) -> NDArray[np.int64]:
     return np.setdiff1d(np.arange(frames), np.array(repeats, dtype=np.int64))
 
 
-def distinct_at(footage: Footage, source_s: float) -> int:
-    """Return the frame on screen when repeated frames are left out and the others stand evenly over the file."""
+def distinct_around(footage: Footage, source_s: float) -> tuple[int, int, float]:
+    """Return the frame on screen when repeated frames are left out and the others stand evenly over the file, the one
+    after it, and how far on to it the instant lies, 0 to below 1."""
     kept = _distinct(footage.repeats, max(footage.frames, 1))
-    spacing_s = footage.length_s / max(len(kept), 1)
-    return int(kept[min(max(int(source_s / spacing_s + 1e-3), 0), len(kept) - 1)])
+    place = source_s / (footage.length_s / max(len(kept), 1)) + 1e-3
+    last = len(kept) - 1
+    at = min(max(int(place), 0), last)
+    share = place - 1e-3 - at
+    return int(kept[at]), int(kept[min(at + 1, last)]), share if EXACT <= share <= 1 - EXACT and at < last else 0.0
 
 
 def _as_coded(crop: tuple[float, float, float, float], rotation_deg: int) -> tuple[float, float, float, float]:
