@@ -8,9 +8,12 @@ import numpy as np
 
 from tempik.media import Sound
 from tempik.media.audio import Samples
+from tempik.render.clip_sound import kept_blocks
 
 CLICK_S = 0.03
 PACES = (1.0, 0.75, 0.5)
+# Seconds that are slowed one by one, so that playing can begin, before longer blocks.
+FIRST_BLOCKS = 3
 
 
 def with_clicks(sound: Sound, clicks: Iterable[tuple[float, bool]], level: float, start_s: float = 0.0) -> Sound:
@@ -35,28 +38,18 @@ def with_clicks(sound: Sound, clicks: Iterable[tuple[float, bool]], level: float
 
 
 def slowed_blocks(sound: Sound, pace: float) -> Iterator[Samples]:
-    """Yield a sound played at a share of its pace (0.25 to 1) with its pitch kept, about half a second at a time.
+    """Yield a sound played at a share of its pace (0.25 to 1) with its pitch kept, the first block soon.
 
     An instant of the sound comes out at that instant divided by the pace.
     """
-    # Signalsmith's stretcher; loaded late, since most sessions never slow a song.
-    from python_stretch import Signalsmith
-
-    stretch = Signalsmith.Stretch()
-    stretch.preset(2, sound.rate)
-    stretch.setTimeFactor(pace)
-    step = sound.rate // 2
-    for start in range(0, len(sound.samples), step):
-        part = np.ascontiguousarray(sound.samples[start : start + step].T, dtype=np.float32)
-        yield np.asarray(stretch.process(part), dtype=np.float32).T
+    count = round(len(sound.samples) / pace)
+    edges = [*range(0, FIRST_BLOCKS * sound.rate, sound.rate), *range(FIRST_BLOCKS * sound.rate, count, 8 * sound.rate)]
+    edges = [e for e in edges if e < count - sound.rate // 4] or [0]
+    yield from kept_blocks(np.arange(count) * (pace / sound.rate), sound, [*edges, count])
 
 
 def slowed(sound: Sound, pace: float) -> Sound:
     """Return a sound slowed as `slowed_blocks` does, exactly as long as the sound divided by the pace."""
     if pace == 1.0 or not len(sound.samples):
         return sound
-    made = np.concatenate(list(slowed_blocks(sound, pace)))
-    out = np.zeros((round(len(sound.samples) / pace), sound.samples.shape[1]), np.float32)
-    part = made[: len(out)]
-    out[: len(part)] = part
-    return Sound(out, sound.rate)
+    return Sound(np.concatenate(list(slowed_blocks(sound, pace))), sound.rate)

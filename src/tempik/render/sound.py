@@ -1,37 +1,84 @@
-"""The mix: the stretch of song that the reel uses, to the sample, with gain and fades."""
+"""The mix: the stretch of song that the reel uses, to the sample, with gain and fades, and the clips' own sound."""
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from collections.abc import Callable
+
 import numpy as np
 
-from tempik.edit.timeline import Timeline
+from tempik.edit.timeline import Placed, Timeline
+from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
 from tempik.media.audio import Samples
+from tempik.render.clip_sound import ClipTrack, clip_track
 from tempik.time import time_of
 
 SOUND_RATE = 48000
 
 
-def mix(timeline: Timeline, song: Sound | None = None) -> Sound:
+def mix(
+    timeline: Timeline, song: Sound | None = None, tracks: Callable[[Placed], ClipTrack | None] | None = None
+) -> Sound:
     """Return the reel's sound, exactly as long as its picture, in stereo at 48 kHz.
 
-    `song` is the decoded song where the caller has it at that rate; otherwise it is read from its file.
+    `song` is the decoded song where the caller has it at that rate; otherwise it is read from its file. `tracks` gives
+    the sound of a clip that is to be heard, or None while it is not ready; without it files are read here.
     A song that ends before the reel is followed by silence. Raises TempikError when the song cannot be read.
     """
     count = round(time_of(timeline.frames, timeline.rate) * SOUND_RATE)
     out: Samples = np.zeros((count, 2), np.float32)
     record = timeline.reel.soundtrack
-    if record is None:
-        return Sound(out, SOUND_RATE)
-    if song is None:
-        song = decode_sound(record.path, SOUND_RATE)
-    first = round(record.start_s * SOUND_RATE)
-    part = song.samples[first : first + count]
-    out[: len(part)] = part
-    out *= np.float32(10 ** (record.gain_db / 20))
-    _fade(out, record.fade_in_s, record.fade_out_s)
+    if record is not None:
+        if song is None:
+            song = decode_sound(record.path, SOUND_RATE)
+        first = round(record.start_s * SOUND_RATE)
+        part = song.samples[first : first + count]
+        out[: len(part)] = part
+        out *= np.float32(10 ** (record.gain_db / 20))
+        _fade(out, record.fade_in_s, record.fade_out_s)
+    tracks = tracks or FootageSounds(timeline).track
+    for placed in heard_clips(timeline):
+        track = tracks(placed)
+        if track is not None:
+            a, b = max(track.first, 0), min(track.first + len(track.samples), count)
+            if b > a:
+                out[a:b] += track.samples[a - track.first : b - track.first]
     np.clip(out, -1.0, 1.0, out=out)
     return Sound(out, SOUND_RATE)
+
+
+def heard_clips(timeline: Timeline) -> list[Placed]:
+    """Return the clips whose own sound is heard: turned on, filmed with sound, on a row that is shown."""
+    return [
+        p
+        for p in timeline.placed
+        if p.clip.sound.on and p.footage.has_sound and not timeline.reel.picture[p.clip.row].hidden
+    ]
+
+
+class FootageSounds:
+    """Sounds of clips, each file being read once and let go after its last clip but for the last few."""
+
+    def __init__(self, timeline: Timeline, most: int = 3) -> None:
+        self._timeline, self._most = timeline, most
+        self._read: OrderedDict[str, Sound | None] = OrderedDict()
+
+    def track(self, placed: Placed) -> ClipTrack | None:
+        """Return a clip's sound, or None where its file has none that can be read."""
+        path = placed.footage.path
+        if path not in self._read:
+            try:
+                self._read[path] = decode_sound(path, SOUND_RATE)
+            except TempikError:
+                self._read[path] = None
+            while len(self._read) > self._most:
+                self._read.popitem(last=False)
+        sound = self._read[path]
+        self._read.move_to_end(path)
+        if sound is None:
+            return None
+        return clip_track(placed, sound, self._timeline.rate, self._timeline.reel.seam_ms / 1000)
 
 
 def _fade(samples: Samples, in_s: float, out_s: float) -> None:
