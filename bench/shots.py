@@ -17,6 +17,7 @@ from tempik.desktop.files import demo_folder
 from tempik.desktop.window import Window
 from tempik.edit import footage as said_of
 from tempik.edit import pieces, place
+from tempik.edit.speed import with_curve
 from tempik.reel import Framing, Position
 from tempik.retime import ramp
 
@@ -125,7 +126,9 @@ def main() -> None:
     for _ in range(4):
         window.timeline.zoom(1.6)
     window.show_speed()
-    window.speed_page._set(ramp(1.1, 0.4, 0.42), "Speed ramp")
+    clip = placed.clip.id
+    window.project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.1, 0.4, 0.42)))
+    window.speed_page.graph.choose_node(1)
     settle(window)
     grab(window, "speed")
     for _ in range(9):

@@ -123,9 +123,9 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
     window.show_speed()
     clip = start.clips[1].id
     changes: list[Callable[[], object]] = [
-        window.speed_page.reverse,
-        lambda: window.speed_page._ready(0.5),
-        window.speed_page.ramped.click,
+        window.speeds.reverse,
+        lambda: window.speed_page.average.setValue(-50),
+        lambda: window.speed_page.graph.add_node(0.5, 2.0),
         window.clips.pin_next,
         lambda: window.timeline.toggle_cell(0, window.project.timeline.on_reel()[1].id),
         window.clips.toggle_flash,
@@ -201,27 +201,6 @@ def test_accent_cells_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot
         at_point(window, silent + 6, y) + QPointF(3, 0),
     )
     assert len(window.project.history.steps) == before + 1
-
-
-def test_the_speed_graph_is_dragged_live_and_settles_as_one_step(opened: Window, qtbot: QtBot) -> None:
-    window = opened
-    window.project.select_clip("c2")
-    window.show_speed()
-    graph = window.speed_page.graph
-    box = graph._graph()
-    before = len(window.project.history.steps)
-    drag(qtbot, graph, box.center(), QPointF(box.center().x(), graph.height_of(0.5)))
-    clip = window.project.clip
-    assert clip is not None and clip.curve.nodes[0].speed == 0.5
-    assert len(window.project.history.steps) == before + 1
-    assert window.speed_page.average.text() == "50.0 %"
-    window.speed_page.last.setValue(25)
-    window.speed_page.ramped.click()
-    window.speed_page.last.setValue(200)
-    clip = window.project.clip
-    assert clip is not None and [n.speed for n in clip.curve.nodes] == [0.5, 2.0]
-    for speed in (0.1, 0.7, 1.0, 10.0):
-        assert graph.speed(graph.height_of(speed)) == pytest.approx(speed)
 
 
 def test_the_song_strip_moves_the_stretch(opened: Window, qtbot: QtBot) -> None:
@@ -372,7 +351,7 @@ def test_an_export_that_fails_says_why(opened: Window, qtbot: QtBot, tmp_path: P
 
 def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.MonkeyPatch) -> None:
     opened.project.select_clip("c1")
-    opened.speed_page.reverse()
+    opened.speeds.reverse()
     asked: list[str] = []
 
     def answer(*arguments: object, **_: object) -> QMessageBox.StandardButton:

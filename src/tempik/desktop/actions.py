@@ -97,8 +97,26 @@ COMMANDS: tuple[Command, ...] = (
     Command("Cue", "pin_next", "Pin the clip's cues to the next point", ("Ctrl+Right",), "clips"),
     Command("Cue", "pin_previous", "Pin the clip's cues to the previous point", ("Ctrl+Left",), "clips"),
     Command("Cue", "unpin", "Unpin the clips", ("U",), "clips"),
-    Command("Cue", "reverse", "Reverse the clips", ("R",), "clips"),
     Command("Cue", "toggle_flash", "Toggle a flash on the nearest point", ("X",), "song"),
+    Command("Speed", "reverse", "Reverse the clips", ("R",), "clips"),
+    Command(
+        "Speed", "there_and_back", "There and back, turning at the playhead or the middle point", ("Shift+R",), "clips"
+    ),
+    Command("Speed", "rewind", "Play the marked stretch, rewind it, play it again …", ("Ctrl+R",), "clips"),
+    Command("Speed", "see_saw_points", "See-saw turning on points …", ("Alt+R",), "clips"),
+    Command("Speed", "see_saw_pieces", "See-saw in so many pieces …", (), "clips"),
+    Command("Speed", "see_saw_frames", "See-saw in pieces of so many frames …", (), "clips"),
+    Command("Speed", "swing_reel", "Every second clip backward", (), "clips"),
+    Command("Speed", "mark_here", "Mark a stretch: from here, and again: to here", ("/",), "song"),
+    Command("Speed", "stretch_speed", "Speed of the marked stretch …", ("Ctrl+/",), "clips"),
+    Command("Speed", "hold_inside", "Hold the picture inside the clip's slot …", ("Alt+F",), "clips"),
+    Command("Speed", "set_speed", "One speed throughout …", ("5",), "clips"),
+    Command("Speed", "retime_to_frames", "The same footage in exactly so many frames …", ("Alt+Y",), "clips"),
+    Command("Speed", "next_between", "Frames in between: the next way", ("6",), "clips"),
+    Command("Speed", "toggle_sound", "The clips' own sound on or off", ("7",), "clips"),
+    Command("Speed", "toggle_before", "The speed before, to compare", (";",), "clips"),
+    Command("Speed", "loop_clip", "Loop the clip", ("8",), "clips"),
+    Command("Speed", "loop_bars", "Loop the two bars around the clip", ("9",), "clips"),
     Command("Rhythm", "tap", "Tap a point along with the song", ("T",), "song"),
     Command("Rhythm", "place_point", "Place a point at the playhead", ("P",), "song"),
     Command("Rhythm", "nudge_back", "Points a millisecond earlier", (",",), "song"),
@@ -153,7 +171,11 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Pieces", ("copy_clips", "duplicate", "repeat", "freeze", "freeze_end", "overlap", "stagger", "group", "ungroup")),
     ("Paste to it", ("paste_attributes", "paste_speed", "paste_framing")),
     ("Row", ("row_up", "row_down")),
-    ("", ("reverse", "remove_clip", "remove_and_close_up", "remove_leave_gap")),
+    (
+        "Speed and direction",
+        ("reverse", "there_and_back", "see_saw_points", "set_speed", "retime_to_frames", "toggle_sound"),
+    ),
+    ("", ("remove_clip", "remove_and_close_up", "remove_leave_gap")),
 )
 
 
@@ -202,6 +224,12 @@ def keyboard_list() -> str:
         "| drag over the wave | select points; Shift or Ctrl and click adds |",
         "| drag a selected point's sign | move the selected points, snapped to attacks; Alt does not snap |",
         "| drag the song strip's window or its sides | use another stretch; Alt does not snap |",
-        "| drag on the speed graph | change the speed; Alt does not snap |",
+        "| drag a node of the speed graph | its speed and place, on points, cues and frames; Alt does not snap |",
+        "| double click in the speed graph | add a node; on a node: take it out |",
+        "| drag a node's whisker | how soft that side is; Shift: both sides |",
+        "| arrows, Shift and arrows, on a chosen node | a frame or ten; one or ten percent |",
+        "| Page Up, Page Down, Delete, Escape on a chosen node | the one before, the next, take it out, let it go |",
+        "| drag on the strip under the speed graph | mark a stretch; a click goes there |",
+        "| drag the amount of a shape | from none to twice as much, on all selected clips |",
     ]
     return "\n".join(lines) + "\n"

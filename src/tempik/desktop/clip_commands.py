@@ -10,7 +10,6 @@ from tempik.check.landing import nearest_point
 from tempik.desktop.cut_commands import CutCommands
 from tempik.desktop.project import Project
 from tempik.edit import change, pin
-from tempik.edit import speed as retiming
 from tempik.reel import Reel, Rule, by_id
 from tempik.time import time_of
 
@@ -86,19 +85,6 @@ class ClipCommands(QObject):
             menu.addAction(mend.text[0].upper() + mend.text[1:]).triggered.connect(
                 lambda _=False, m=mend: self.project.change(m.text[0].upper() + m.text[1:], m.change)
             )
-
-    def reverse(self) -> None:
-        names = self.cuts.chosen()
-
-        def edit(reel: Reel) -> Reel:
-            for name in names:
-                clip = by_id(reel.clips, name)
-                if clip is not None:
-                    reel = retiming.with_reversed(reel, name)
-            return reel
-
-        if names:
-            self.project.change("Clip reversed", edit)
 
     def toggle_flash(self) -> None:
         """Toggle the first flash row at the nearest point; a reel without one gets a row painted by hand."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,8 +12,10 @@ from PySide6.QtCore import QObject, Signal
 from tempik.desktop.player import Track, as_integers
 from tempik.desktop.project import Project
 from tempik.desktop.strips import Song
+from tempik.edit.timeline import Placed
 from tempik.media import Sound
 from tempik.render import mix
+from tempik.render.clip_sound import ClipTrack
 from tempik.render.hearing import CLICK_S, slowed_blocks, with_clicks
 from tempik.render.sound import SOUND_RATE
 
@@ -34,6 +37,8 @@ class Listening(QObject):
         self.marked: tuple[float, float] | None = None  # a stretch, in seconds of the song
         self.looping = False
         self._filling: threading.Event | None = None
+        # The sound of a clip where it is ready; the window sets it.
+        self.clip_track: Callable[[Placed], ClipTrack | None] = lambda placed: None
 
     def set_clicks(self, on: bool) -> None:
         self.clicks = on
@@ -67,7 +72,8 @@ class Listening(QObject):
     def reel_track(self) -> Track:
         """Return the reel's own sound as it will be exported, with clicks where they are wanted."""
         timeline = self.project.timeline
-        sound = mix(timeline, self.song.sound)
+        unread = Sound(np.zeros((0, 2), np.float32), SOUND_RATE)
+        sound = mix(timeline, self.song.sound or unread, self.clip_track)
         return self._track(self._clicked(sound, 0.0), 0.0)
 
     def song_track(self, from_s: float, to_s: float) -> Track:

@@ -1,433 +1,850 @@
-"""The Speed page: the selected clip's speed as a graph, what it eats of its source, and what is on screen."""
+"""The Speed page: the selected clip's speed as a graph, what gives way, shapes, directions, frames between and sound."""
 
 from __future__ import annotations
 
-import math
+from collections.abc import Callable
+from pathlib import Path
 
-import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QShowEvent
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
+    QComboBox,
     QDoubleSpinBox,
+    QFileDialog,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
+    QMenu,
     QPushButton,
-    QSizePolicy,
+    QScrollArea,
+    QSlider,
+    QSpinBox,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from tempik.desktop import theme
 from tempik.desktop.project import Project
-from tempik.desktop.song_paint import paint_sign
+from tempik.desktop.shape_tiles import ShapeTiles
+from tempik.desktop.speed_commands import WAYS, SpeedCommands
+from tempik.desktop.speed_graph import SpeedGraph
 from tempik.desktop.strips import Strips
-from tempik.desktop.theme import colour, figures, words
-from tempik.desktop.timeline_paint import draw_filling, paint_cue
-from tempik.edit import speed as retiming
-from tempik.edit.timeline import Placed, clean_floor, source_at_frames
-from tempik.reel import Curve
+from tempik.desktop.theme import figures, words
+from tempik.edit import shape_library, speed
+from tempik.edit.slots import with_clips
+from tempik.edit.timeline import Placed, clean_floor, repeats_most
+from tempik.errors import TempikError
+from tempik.reel import Align, Clip, Curve, Pitch, Reel, Shape, by_id
 from tempik.reel.validate import SPEED_LIMIT
-from tempik.retime import average_speed, constant, ramp
+from tempik.retime import average_speed, constant
+from tempik.retime.shaping import with_average
 from tempik.time import time_of
 
-MARKS = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0, 8.0)
-LEAST = 0.1
-STEPS = (0.25, 0.5, 1.0, 2.0, 4.0)
-AXIS_W = 48
-STRIP_H = 44
-# Below this a drag is into the zero band: the picture stands still.
-SOFT = 0.42
-
-
-def speed_share(speed: float) -> float:
-    """Return how far up a speed lies on one side of the zero band, 0 to 1: logarithmic, so ×2 and ÷2 are alike."""
-    size = min(max(abs(speed), LEAST), SPEED_LIMIT)
-    return math.log(size / LEAST) / math.log(SPEED_LIMIT / LEAST)
-
-
-class SpeedGraph(QWidget):
-    """Time across with the points' lines, speed up, the zone of repeats shaded; ends can be dragged."""
-
-    dragged = Signal(int, float)
-    released = Signal()
-
-    def __init__(self, project: Project, strips: Strips) -> None:
-        super().__init__()
-        self.project, self.strips = project, strips
-        self._held: int | None = None
-        self.setMinimumSize(280, 150)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMouseTracking(True)
-        self.setAccessibleName("Speed over the clip")
-
-    def _graph(self) -> QRectF:
-        return QRectF(AXIS_W, 14, self.width() - AXIS_W - 10, self.height() - STRIP_H - 24)
-
-    def _backward(self) -> bool:
-        placed = self.project.placed
-        return placed is not None and any(n.speed < 0 for n in placed.curve.nodes)
-
-    def height_of(self, speed: float) -> float:
-        """Return the height of a speed: forward above the zero band; the backward half shows when it is used."""
-        box = self._graph()
-        if not self._backward():
-            return box.bottom() - speed_share(speed) * box.height()
-        half = box.height() / 2 - 5
-        middle = box.center().y()
-        return middle - math.copysign(5 + speed_share(speed) * half, speed) if speed else middle
-
-    def speed(self, y: float) -> float:
-        box = self._graph()
-        if not self._backward():
-            share = (box.bottom() - y) / box.height()
-            sign = 1.0
-        else:
-            away = box.center().y() - y
-            sign = math.copysign(1.0, away)
-            share = (abs(away) - 5) / (box.height() / 2 - 5)
-        return float(sign * LEAST * (SPEED_LIMIT / LEAST) ** min(max(share, 0.0), 1.0))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        placed = self.project.placed
-        box = self._graph()
-        p.fillRect(box, QColor(theme.SUNK))
-        if placed is None or placed.footage.endless:
-            p.setPen(QColor(theme.QUIET))
-            p.setFont(words(14))
-            p.drawText(
-                QRectF(self.rect()),
-                Qt.AlignmentFlag.AlignCenter,
-                "Select a clip on the timeline to shape its speed." if placed is None else "A still has no speed.",
-            )
-            p.end()
-            return
-        self._paint_axis(p, placed, box)
-        self._paint_points(p, placed, box)
-        self._paint_curve(p, placed, box)
-        self._paint_strip(p, placed, QRectF(box.left(), box.bottom() + 8, box.width(), STRIP_H))
-        p.end()
-
-    def _paint_axis(self, p: QPainter, placed: Placed, box: QRectF) -> None:
-        floor = clean_floor(placed.footage, self.project.reel.rate)
-        for sign in (1.0, -1.0) if self._backward() else (1.0,):
-            zone_top, zone_end = self.height_of(sign * min(floor, SPEED_LIMIT)), self.height_of(sign * LEAST)
-            zone = QRectF(box.left(), min(zone_top, zone_end), box.width(), abs(zone_end - zone_top))
-            p.fillRect(zone, colour(theme.WARNING, 0.14))
-            p.fillRect(zone, QBrush(colour(theme.WARNING, 0.28), Qt.BrushStyle.BDiagPattern))
-            if sign > 0 and zone.height() > 18:
-                p.setFont(words(12))
-                p.setPen(QColor(theme.TEXT))
-                p.drawText(
-                    zone.adjusted(0, 0, -8, -2),
-                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
-                    f"below {floor * 100:.0f} % frames repeat",
-                )
-            p.setFont(figures(12))
-            for mark in MARKS:
-                y = self.height_of(sign * mark)
-                p.setPen(QColor(theme.LINE))
-                p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-                if self._backward() and mark not in (0.25, 1.0, 4.0):
-                    continue  # the halves are too low for more
-                p.setPen(QColor(theme.QUIET))
-                text = f"{sign * mark * 100:.0f}" + (" %" if mark == 1.0 and sign > 0 else "")
-                p.drawText(
-                    QRectF(0, y - 9, AXIS_W - 6, 18),
-                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                    text,
-                )
-
-    def _paint_points(self, p: QPainter, placed: Placed, box: QRectF) -> None:
-        timeline = self.project.timeline
-        for point in timeline.on_reel():
-            frame = timeline.frame_of_point(point)
-            if placed.first <= frame <= placed.end:
-                x = self._x(placed, frame, box)
-                p.setPen(QPen(colour(theme.RHYTHM, 0.2 + 0.4 * point.strength), 1))
-                p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-                paint_sign(p, x, 8, point, 5)
-                p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-
-    @staticmethod
-    def _x(placed: Placed, frame: float, box: QRectF) -> float:
-        return box.left() + (frame - placed.first) / max(placed.frames, 1) * box.width()
-
-    def _paint_curve(self, p: QPainter, placed: Placed, box: QRectF) -> None:
-        rate = float(self.project.reel.rate)
-        count = max(2, int(box.width() / 4))
-        frames = np.linspace(placed.first, placed.end, count)
-        speeds = placed.map.speed((frames - placed.begin) / rate)
-        path = QPainterPath()
-        for i, (frame, v) in enumerate(zip(frames, speeds, strict=True)):
-            spot = QPointF(self._x(placed, float(frame), box), self.height_of(float(v)))
-            path.moveTo(spot) if i == 0 else path.lineTo(spot)
-        p.setPen(QPen(QColor(theme.SPEED), 2.4))
-        p.drawPath(path)
-        for number, spot in enumerate(self._nodes(placed, box)):
-            p.setPen(QPen(QColor(theme.GROUND), 1.5))
-            p.setBrush(QColor(theme.TEXT if number == self._held else theme.SPEED))
-            p.drawEllipse(spot, 6, 6)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        for tie in placed.ties:
-            x = self._x(placed, tie.frame, box)
-            p.setPen(QPen(QColor(theme.CUE), 1.5, Qt.PenStyle.DashLine))
-            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-            paint_cue(p, x, box.bottom())
-        x = self._x(placed, self.project.frame, box)
-        if box.left() <= x <= box.right():
-            p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))
-            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom() + 8 + STRIP_H))
-
-    def _nodes(self, placed: Placed, box: QRectF) -> list[QPointF]:
-        """Return where the draggable ends lie: one line for a constant speed has one in its middle."""
-        nodes = placed.curve.nodes
-        if len(nodes) == 1:
-            return [QPointF(box.center().x(), self.height_of(nodes[0].speed))]
-        return [QPointF(box.left() + n.at * box.width(), self.height_of(n.speed)) for n in nodes]
-
-    def _paint_strip(self, p: QPainter, placed: Placed, box: QRectF) -> None:
-        """What is on screen at each moment, live while the curve is dragged."""
-        p.fillRect(box, QColor("#000000"))
-        reel = self.project.reel
-        tile = max(20.0, box.height() * reel.width / reel.height)
-        count = max(1, round(box.width() / tile))
-        tile = box.width() / count
-        frames = np.floor(placed.first + (np.arange(count) + 0.5) / count * placed.frames)
-        sources = source_at_frames(placed, frames, reel.rate)
-        for i, source in enumerate(sources.tolist()):
-            picture = self.strips.at(placed.footage.path, source)
-            if picture is not None:
-                draw_filling(p, QRectF(box.left() + i * tile, box.top(), tile - 1.5, box.height()), picture)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        placed = self.project.placed
-        if placed is None or event.button() != Qt.MouseButton.LeftButton:
-            return
-        spots = self._nodes(placed, self._graph())
-        pos = event.position()
-        near = min(range(len(spots)), key=lambda i: (spots[i] - pos).manhattanLength())
-        if (len(spots) == 1 or (spots[near] - pos).manhattanLength() < 40) and self._graph().contains(pos):
-            self._held = near
-            self.mouseMoveEvent(event)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
-            speed = self.speed(event.position().y())
-            # A drag finds the round speeds that people ask for; Alt leaves it alone.
-            if not event.modifiers() & Qt.KeyboardModifier.AltModifier:
-                near = min((*MARKS, *(-m for m in MARKS)), key=lambda m: abs(self.height_of(m) - event.position().y()))
-                speed = near if abs(self.height_of(near) - event.position().y()) < 5 else round(speed, 2)
-            self.dragged.emit(self._held, speed)
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
-            self._held = None
-            self.released.emit()
-            self.update()
+SIDE_W = 304
+LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
+GIVES: tuple[tuple[speed.GivesWay, str], ...] = (
+    ("source", "Other footage is used; slot and speeds stay"),
+    ("slot", "The slot grows or shrinks; what follows moves along"),
+    ("speed", "Speeds are scaled; slot and footage stay"),
+)
+ALIGNS: tuple[tuple[Align, str], ...] = (
+    ("clip", "on the clip"),
+    ("pin", "on the pin"),
+    ("point", "on a point"),
+    ("every", "every point"),
+)
+PANES = ("Shapes", "Direction", "Between", "Sound")
 
 
 class SpeedPage(QWidget):
-    """Graph on the left; numbers, kind and ready speeds on the right."""
+    """Graph and node fields on the left; numbers and what can be done on the right. `tools` stand in the bench's head."""
 
-    def __init__(self, project: Project, strips: Strips) -> None:
+    loop_wanted = Signal(str)
+
+    def __init__(self, project: Project, strips: Strips, commands: SpeedCommands) -> None:
         super().__init__()
-        self.project = project
+        self.project, self.commands = project, commands
         self._filling = False
+        self._before: Clip | None = None
+        self._base: tuple[str, object] | None = None
         self.graph = SpeedGraph(project, strips)
-        self.graph.dragged.connect(self._drag)
-        self.graph.released.connect(lambda: project.settle("Speed changed"))
-        self.slot, self.source, self.average = QLabel(), QLabel(), QLabel()
-        self.note = QLabel()
-        self.note.setWordWrap(True)
-        self.steady, self.ramped = QPushButton("Constant"), QPushButton("Ramp")
-        self.backward = QPushButton("Reverse")
-        self.backward.setToolTip("Play the same stretch the other way round (R)")
-        self.backward.setCheckable(True)
-        kinds = QButtonGroup(self)
-        for button in (self.steady, self.ramped):
-            button.setCheckable(True)
-            kinds.addButton(button)
-        self.soft = QCheckBox("soft ends")
-        self.first, self.last = QDoubleSpinBox(), QDoubleSpinBox()
-        for box, name in ((self.first, "Speed at the start"), (self.last, "Speed at the end")):
-            box.setRange(0, SPEED_LIMIT * 100)
-            box.setDecimals(1)
-            box.setSuffix(" %")
-            box.setFont(figures(13))
-            box.setKeyboardTracking(False)
-            box.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            box.setAccessibleName(name)
-            box.setToolTip(name)
-            box.valueChanged.connect(self._typed)
-        self.steady.clicked.connect(lambda: self._set(constant(self._signed(self.first)), "Constant speed"))
-        self.ramped.clicked.connect(self._make_ramp)
-        self.backward.clicked.connect(self.reverse)
-        self.soft.clicked.connect(self._typed)
-        self.ready: list[QPushButton] = []
-        for step in STEPS:
-            button = QPushButton(f"{step * 100:.0f}")
-            button.setFont(figures(13))
-            button.setToolTip(f"{step * 100:.0f} % throughout")
-            button.setStyleSheet("padding: 3px 2px;")
-            button.clicked.connect(lambda _=False, s=step: self._ready(s))
-            self.ready.append(button)
+        self._make_numbers()
+        self._make_node_fields()
+        self._make_panes()
         self._lay_out()
+        self.graph.edited.connect(self._edited)
+        self.graph.settled.connect(project.settle)
+        self.graph.node_chosen.connect(self._fill_node)
+        self.graph.marked_changed.connect(lambda: commands.mark(self.graph.marked))
+        commands.marked_changed.connect(lambda: self.graph.mark(commands.marked))
         project.changed.connect(self._refill)
-        project.selected.connect(self._refill)
+        project.selected.connect(self._selected)
         project.moved.connect(lambda _: self.graph.update())
         strips.changed.connect(self.graph.update)
         self.fill()
 
+    # Making
+
+    def _make_numbers(self) -> None:
+        self.slot, self.uses, self.average = QSpinBox(), QDoubleSpinBox(), QDoubleSpinBox()
+        self.slot.setRange(1, speed.LONGEST_FRAMES)
+        self.slot.setSuffix(" f")
+        self.uses.setRange(0, 36000)
+        self.uses.setDecimals(3)
+        self.uses.setSuffix(" s")
+        self.average.setRange(-SPEED_LIMIT * 100, SPEED_LIMIT * 100)
+        self.average.setDecimals(1)
+        self.average.setSuffix(" %")
+        for box, name in (
+            (self.slot, "Length of the slot; speed or footage gives way"),
+            (self.uses, "Footage used"),
+            (self.average, "Average speed; of a curve all speeds are scaled"),
+        ):
+            box.setFont(figures(13))
+            box.setKeyboardTracking(False)
+            box.setAlignment(Qt.AlignmentFlag.AlignRight)
+            box.setAccessibleName(name)
+            box.setToolTip(name)
+            box.setMinimumWidth(86)
+            box.setStyleSheet(LOW)
+        self.slot.valueChanged.connect(self._slot_typed)
+        self.uses.valueChanged.connect(self._uses_typed)
+        self.average.valueChanged.connect(self._average_typed)
+        self.seconds, self.slowest, self.fastest = QLabel(), QLabel(), QLabel()
+        for label in (self.seconds, self.slowest, self.fastest):
+            label.setFont(figures(13))
+            label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.gives = QButtonGroup(self)
+        self.gives_buttons: list[QPushButton] = []
+        for number, (name, tip) in enumerate(GIVES):
+            button = _toggle(name, tip)
+            self.gives.addButton(button, number)
+            self.gives_buttons.append(button)
+        self.gives_buttons[0].setChecked(True)
+        self.gives.idClicked.connect(self._choose_gives)
+
+    def _make_node_fields(self) -> None:
+        self.node_title = QLabel()
+        self.node_frame, self.node_speed = QDoubleSpinBox(), QDoubleSpinBox()
+        self.node_in, self.node_out = QSpinBox(), QSpinBox()
+        self.node_hold = QCheckBox("hold")
+        self.node_hold.setToolTip("The speed stays as it is up to the next node")
+        self.node_gone = QPushButton("×")
+        self.node_gone.setToolTip("Take the node out (Delete)")
+        self.node_gone.setAccessibleName("Take the node out")
+        self.node_gone.setFixedWidth(28)
+        self.node_gone.setStyleSheet("padding: 1px;")
+        self.node_frame.setRange(0, speed.LONGEST_FRAMES)
+        self.node_frame.setDecimals(1)
+        self.node_frame.setPrefix("frame ")
+        self.node_speed.setRange(-SPEED_LIMIT * 100, SPEED_LIMIT * 100)
+        self.node_speed.setDecimals(1)
+        self.node_speed.setSuffix(" %")
+        for box, prefix in ((self.node_in, "in "), (self.node_out, "out ")):
+            box.setRange(0, 100)
+            box.setPrefix(prefix)
+            box.setSuffix(" %")
+        for field, name, width in (
+            (self.node_frame, "Frame of the node, counted in the clip", 102),
+            (self.node_speed, "Speed at the node", 84),
+            (self.node_in, "Softness into the node", 72),
+            (self.node_out, "Softness out of the node", 80),
+        ):
+            field.setFont(figures(12))
+            field.setKeyboardTracking(False)
+            field.setAccessibleName(name)
+            field.setToolTip(name)
+            field.setFixedWidth(width)
+            field.setStyleSheet(LOW)
+        graph = self.graph
+        self.node_frame.valueChanged.connect(self._node_at)
+        self.node_speed.valueChanged.connect(lambda v: self._node("Speed changed", speed=v / 100))
+        self.node_in.valueChanged.connect(lambda v: self._node("Softness changed", soft_in=v / 100))
+        self.node_out.valueChanged.connect(lambda v: self._node("Softness changed", soft_out=v / 100))
+        self.node_hold.clicked.connect(lambda on: self._node("Hold changed", hold=on))
+        self.node_gone.clicked.connect(lambda: graph.remove_node(graph.node) if graph.node is not None else None)
+        self.hint = QLabel("Double click adds a node. Drag on the pictures marks a stretch.")
+        self.hint.setStyleSheet(f"color: {theme.QUIET};")
+        self.node_fields = (
+            self.node_title,
+            self.node_frame,
+            self.node_speed,
+            self.node_in,
+            self.node_out,
+            self.node_hold,
+            self.node_gone,
+        )
+
+    def _make_panes(self) -> None:
+        self.panes = QStackedWidget()
+        self.pane_tabs: list[QPushButton] = []
+        for number, (name, pane) in enumerate(
+            zip(
+                PANES,
+                (self._shapes_pane(), self._direction_pane(), self._between_pane(), self._sound_pane()),
+                strict=True,
+            )
+        ):
+            self.panes.addWidget(pane)
+            tab = QPushButton(name)
+            tab.setCheckable(True)
+            tab.setAutoExclusive(True)
+            tab.setStyleSheet(
+                "QPushButton { background: transparent; border: none; border-bottom: 2px solid transparent;"
+                f" border-radius: 0; padding: 2px 6px; color: {theme.QUIET}; }}"
+                f"QPushButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.SPEED}; background: transparent; }}"
+                f"QPushButton:hover {{ color: {theme.TEXT}; }} QPushButton:focus {{ color: {theme.RHYTHM}; }}"
+            )
+            tab.clicked.connect(lambda _=False, n=number: self.show_pane(n))
+            self.pane_tabs.append(tab)
+        self.show_pane(0)
+
+    def show_pane(self, number: int) -> None:
+        self.panes.setCurrentIndex(number)
+        self.pane_tabs[number].setChecked(True)
+
+    def _shapes_pane(self) -> QWidget:
+        self.tiles = ShapeTiles()
+        self.tiles.picked.connect(self._pick)
+        self.tiles.pointed.connect(self._point_at)
+        self.tiles.menu_wanted.connect(self._shape_menu)
+        self.tiles.show_shapes(shape_library.all_shapes())
+        scroll = QScrollArea()
+        scroll.setWidget(self.tiles)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        self.shape_text = QLabel()
+        self.shape_text.setFont(words(12))
+        self.shape_text.setStyleSheet(f"color: {theme.QUIET};")
+        self.align = QComboBox()
+        for _, name in ALIGNS:
+            self.align.addItem(name)
+        self.align.setToolTip("What the shape's point is laid on; it follows when points move")
+        self.align.setFixedWidth(108)
+        self.align.activated.connect(self._aligned)
+        self.amount = QSlider(Qt.Orientation.Horizontal)
+        self.amount.setRange(0, 200)
+        self.amount.setValue(100)
+        self.amount.setToolTip("How much of the shape: none, as it is, twice as much; on all selected clips")
+        self.amount.setAccessibleName("Amount of the shape, 0 to 200 %")
+        self.amount.valueChanged.connect(self._amount_moved)
+        self.amount.sliderReleased.connect(lambda: self.project.settle("Amount of the shape"))
+        self.amount_text = QLabel("100 %")
+        self.amount_text.setFont(figures(12))
+        self.amount_text.setFixedWidth(42)
+        self.more = QPushButton("…")
+        self.more.setToolTip("Keep this curve as a shape, read and write shapes")
+        self.more.setFixedWidth(30)
+        self.more.clicked.connect(lambda: self._shape_menu(None, self.more.mapToGlobal(QPoint(0, self.more.height()))))
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        for widget in (self.align, self.amount, self.amount_text, self.more):
+            row.addWidget(widget, 1 if widget is self.amount else 0)
+        pane, column = _column()
+        column.addWidget(scroll, 1)
+        column.addWidget(self.shape_text)
+        column.addLayout(row)
+        return pane
+
+    def _direction_pane(self) -> QWidget:
+        commands = self.commands
+        pane, column = _column()
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.backward = _toggle("Reverse", "Play the same stretch the other way round (R)")
+        self.backward.clicked.connect(commands.reverse)
+        buttons = (
+            (self.backward, 0, 0),
+            (
+                _button(
+                    "There and back", "Turn at the playhead or the point nearest the middle", commands.there_and_back
+                ),
+                0,
+                1,
+            ),
+            (_button("Swing the reel", "Every second clip backward", commands.swing_reel), 0, 2),
+            (_button("See-saw …", "A see-saw of so many equal pieces", commands.see_saw_pieces), 1, 0),
+            (_button("by frames …", "A see-saw in pieces of so many frames", commands.see_saw_frames), 1, 1),
+            (_button("on points …", "A see-saw turning on points, and following them", commands.see_saw_points), 1, 2),
+            (_button("Rewind …", "Play the marked stretch, rewind it, play it again", commands.rewind), 2, 0),
+            (_button("Speed there …", "Another speed in the marked stretch", commands.stretch_speed), 2, 1),
+            (_button("Hold …", "Hold the playhead's picture inside the slot", commands.hold_inside), 2, 2),
+        )
+        for button, row, place in buttons:
+            button.setStyleSheet("padding: 3px 4px;")
+            grid.addWidget(button, row, place)
+        column.addLayout(grid)
+        self.mark_text = QLabel("Mark a stretch: drag on the pictures below the graph, or / twice.")
+        self.mark_text.setWordWrap(True)
+        self.mark_text.setStyleSheet(f"color: {theme.QUIET};")
+        column.addWidget(self.mark_text)
+        column.addStretch(1)
+        return pane
+
+    def _between_pane(self) -> QWidget:
+        pane, column = _column()
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.between = QButtonGroup(self)
+        tips = (
+            "As the reel is set below",
+            "The nearest frame of the footage: it repeats when slowed",
+            "Neighbouring frames mixed: soft",
+            "Frames moved along the motion: smooth, smears where things cross",
+        )
+        for number, (name, tip) in enumerate(zip(("as reel", *WAYS), tips, strict=True)):
+            button = _toggle(name, tip)
+            self.between.addButton(button, number)
+            row.addWidget(button)
+        self.between.idClicked.connect(lambda n: self.commands.set_between((None, *WAYS)[n]))
+        self.reel_between = QComboBox()
+        for way in WAYS:
+            self.reel_between.addItem(way)
+        self.reel_between.activated.connect(lambda n: self.commands.set_reel_between(WAYS[n]))
+        self.round = QCheckBox("round again past the footage's ends")
+        self.round.setToolTip("Else its first or last frame stands still there")
+        self.round.clicked.connect(self._round)
+        reel = QHBoxLayout()
+        reel.addWidget(QLabel("the reel's way"))
+        reel.addWidget(self.reel_between, 1)
+        column.addLayout(row)
+        column.addLayout(reel)
+        column.addWidget(self.round)
+        self.floor = QLabel()
+        self.floor.setWordWrap(True)
+        self.floor.setStyleSheet(f"color: {theme.QUIET};")
+        column.addWidget(self.floor)
+        column.addStretch(1)
+        return pane
+
+    def _sound_pane(self) -> QWidget:
+        pane, column = _column()
+        self.sound_on = QCheckBox("the clip's own sound is heard (7)")
+        self.sound_on.clicked.connect(self.commands.toggle_sound)
+        self.pitch = QButtonGroup(self)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        for number, (name, tip) in enumerate(
+            (("pitch kept", "As high as filmed at any speed"), ("pitch follows", "Falling and rising with the speed"))
+        ):
+            button = _toggle(name, tip)
+            self.pitch.addButton(button, number)
+            row.addWidget(button)
+        self.pitch.idClicked.connect(lambda n: self._sound("Pitch changed", pitch=("kept", "follows")[n]))
+        self.gain, self.seam = QDoubleSpinBox(), QDoubleSpinBox()
+        self.gain.setRange(-60, 24)
+        self.gain.setDecimals(1)
+        self.gain.setSuffix(" dB")
+        self.gain.setAccessibleName("Gain of the clip's sound")
+        self.seam.setRange(0, 200)
+        self.seam.setDecimals(1)
+        self.seam.setSuffix(" ms")
+        self.seam.setAccessibleName("Crossfade at the reel's seams")
+        self.gain.setKeyboardTracking(False)
+        self.seam.setKeyboardTracking(False)
+        self.gain.valueChanged.connect(lambda v: self._sound("Gain changed", gain_db=v))
+        self.seam.valueChanged.connect(self._seam_typed)
+        numbers = QHBoxLayout()
+        for name, box in (("gain", self.gain), ("seams", self.seam)):
+            box.setFont(figures(13))
+            numbers.addWidget(QLabel(name))
+            numbers.addWidget(box, 1)
+        column.addWidget(self.sound_on)
+        column.addLayout(row)
+        column.addLayout(numbers)
+        self.sound_text = QLabel()
+        self.sound_text.setWordWrap(True)
+        self.sound_text.setStyleSheet(f"color: {theme.QUIET};")
+        column.addWidget(self.sound_text)
+        column.addStretch(1)
+        return pane
+
     def _lay_out(self) -> None:
-        side = QVBoxLayout()
-        side.setSpacing(6)
         numbers = QGridLayout()
         numbers.setVerticalSpacing(3)
-        for row, (name, label) in enumerate(
-            (("slot", self.slot), ("source used", self.source), ("average", self.average))
+        numbers.setHorizontalSpacing(6)
+        for row, (name, box, label, other) in enumerate(
+            (
+                ("slot", self.slot, self.seconds, ""),
+                ("uses", self.uses, self.slowest, "slowest"),
+                ("average", self.average, self.fastest, "fastest"),
+            )
         ):
-            title = QLabel(name)
-            title.setStyleSheet(f"color: {theme.QUIET};")
-            label.setFont(figures(13))
-            label.setAlignment(Qt.AlignmentFlag.AlignRight)
-            numbers.addWidget(title, row, 0)
-            numbers.addWidget(label, row, 1)
+            numbers.addWidget(_quiet(name), row, 0)
+            numbers.addWidget(box, row, 1)
+            numbers.addWidget(_quiet(other), row, 2)
+            numbers.addWidget(label, row, 3)
+        numbers.setColumnStretch(3, 1)
+        gives = QHBoxLayout()
+        gives.setSpacing(4)
+        gives.addWidget(_quiet("gives way"))
+        for button in self.gives_buttons:
+            gives.addWidget(button, 1)
+        tabs = QHBoxLayout()
+        tabs.setSpacing(2)
+        for tab in self.pane_tabs:
+            tabs.addWidget(tab)
+        tabs.addStretch(1)
+        self.note = QLabel()
+        self.note.setWordWrap(True)
+        self.note.setStyleSheet(f"color: {theme.WARNING_TEXT};")
+        self.mend = QPushButton("Mend …")
+        self.mend.setToolTip("What would mend this clip")
+        self.mend.hide()
+        self.mend_menu = QMenu(self)
+        self.mend.setMenu(self.mend_menu)
+        said = QHBoxLayout()
+        said.addWidget(self.note, 1)
+        said.addWidget(self.mend)
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(4)
         side.addLayout(numbers)
-        kinds = QHBoxLayout()
-        for button in (self.steady, self.ramped, self.backward):
-            kinds.addWidget(button)
-        side.addLayout(kinds)
-        ends = QHBoxLayout()
-        ends.addWidget(self.first)
-        self.arrow = QLabel("→")
-        ends.addWidget(self.arrow)
-        ends.addWidget(self.last)
-        side.addLayout(ends)
-        ready = QHBoxLayout()
-        ready.setSpacing(4)
-        for button in self.ready:
-            ready.addWidget(button)
-        side.addLayout(ready)
-        side.addWidget(self.soft)
-        side.addWidget(self.note)
-        side.addStretch(1)
+        side.addLayout(gives)
+        side.addLayout(tabs)
+        side.addWidget(self.panes, 1)
+        side.addLayout(said)
         holder = QWidget()
         holder.setLayout(side)
-        holder.setFixedWidth(268)
-        side.setContentsMargins(0, 0, 0, 0)
+        holder.setFixedWidth(SIDE_W)
+        self.compare = _toggle("before", "The speed as it was before, on screen and in the graph (;)")
+        self.loop_clip = _toggle("loop clip", "Play this clip round and round (8)")
+        self.loop_bars = _toggle("2 bars", "Play the two bars around it round and round (9)")
+        self.compare.clicked.connect(self.toggle_before)
+        self.loop_clip.clicked.connect(lambda on: self.loop_wanted.emit("clip" if on else ""))
+        self.loop_bars.clicked.connect(lambda on: self.loop_wanted.emit("bars" if on else ""))
+        self.tools = QWidget()
+        tools = QHBoxLayout(self.tools)
+        tools.setContentsMargins(0, 0, 10, 0)
+        tools.setSpacing(4)
+        for button in (self.compare, self.loop_clip, self.loop_bars):
+            button.setStyleSheet("padding: 1px 8px; min-height: 18px;")
+            tools.addWidget(button)
+        below = QHBoxLayout()
+        below.setSpacing(4)
+        below.addWidget(self.hint)
+        for field in self.node_fields:
+            below.addWidget(field)
+        below.addStretch(1)
+        left = QVBoxLayout()
+        left.setSpacing(4)
+        left.addWidget(self.graph, 1)
+        left.addLayout(below)
         whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 8, 14, 10)
+        whole.setContentsMargins(12, 6, 14, 8)
         whole.setSpacing(14)
-        whole.addWidget(self.graph, 1)
+        whole.addLayout(left, 1)
         whole.addWidget(holder)
+
+    # Showing
 
     def _refill(self) -> None:
         if self.isVisible():
             self.fill()
 
+    def _selected(self) -> None:
+        self._end_before()
+        self.graph.node = None
+        self.graph.before = None
+        self._refill()
+
     def showEvent(self, event: QShowEvent) -> None:
+        self.tiles.show_shapes(shape_library.all_shapes())
         self.fill()
 
     def fill(self) -> None:
         """Show the selected clip."""
         placed = self.project.placed
+        moving = placed is not None and not placed.footage.endless
         self._filling = True
-        for widget in (
-            self.steady,
-            self.ramped,
-            self.backward,
-            self.first,
-            self.last,
-            self.soft,
-            *self.ready,
-        ):
-            widget.setEnabled(placed is not None)
-        if placed is None:
-            for label in (self.slot, self.source, self.average, self.note):
-                label.setText("")
-        else:
-            nodes = placed.curve.nodes
-            seconds = time_of(placed.frames, self.project.reel.rate)
-            average = average_speed(placed.curve)
-            self.slot.setText(f"{seconds:.3f} s  {placed.frames} f")
-            self.source.setText(f"{abs(average) * placed.map.length_s * placed.map.pace:.3f} s")
-            self.average.setText(f"{average * 100:.1f} %")
-            self.first.setValue(abs(nodes[0].speed) * 100)
-            self.last.setValue(abs(nodes[-1].speed) * 100)
-            is_ramp = len(nodes) > 1
-            self.steady.setChecked(not is_ramp)
-            self.ramped.setChecked(is_ramp)
-            self.last.setVisible(is_ramp)
-            self.arrow.setVisible(is_ramp)
-            self.soft.setVisible(is_ramp)
-            self.soft.setChecked(is_ramp and nodes[0].soft_out > 0)
-            self.backward.setChecked(any(n.speed < 0 for n in nodes))
+        for widget in (self.uses, self.average, self.panes, *self.gives_buttons, self.compare):
+            widget.setEnabled(moving)
+        self.slot.setEnabled(placed is not None)
+        for label in (self.seconds, self.slowest, self.fastest, self.note):
+            label.setText("")
+        self.mend.hide()
+        if placed is not None:
+            self._fill_numbers(placed)
             self._say(placed)
+            self._fill_panes(placed)
         self._filling = False
+        self._fill_node()
         self.graph.update()
 
-    def _say(self, placed: Placed) -> None:
-        short = []
-        if placed.short_before_s > 0:
-            short.append(
-                f"{placed.short_before_s:.2f} s of footage missing at its beginning: the first frame stands still."
-            )
-        if placed.short_after_s > 0:
-            short.append(f"{placed.short_after_s:.2f} s of footage missing at its end: the last frame stands still.")
-        floor = clean_floor(placed.footage, self.project.reel.rate)
-        slowest = min(abs(n.speed) for n in placed.curve.nodes)
-        if not short and slowest == 0 and floor:
-            short.append("The picture stands still where the speed is 0.")
-        elif not short and slowest < floor * 0.999:
-            short.append(f"Slower than {floor * 100:.0f} %: each frame shows up to {math.ceil(floor / slowest)} times.")
-        self.note.setText(" ".join(short))
-        self.note.setStyleSheet(f"color: {theme.WARNING_TEXT};")
-
-    def _signed(self, box: QDoubleSpinBox) -> float:
-        sign = -1.0 if self.backward.isChecked() else 1.0
-        return sign * box.value() / 100
-
-    def _curve(self) -> Curve:
-        first, last = self._signed(self.first), self._signed(self.last)
-        if self.ramped.isChecked():
-            return ramp(first, last, SOFT if self.soft.isChecked() else 0.0)
-        return constant(first)
-
-    def _set(self, curve: Curve, what: str) -> None:
-        clip = self.project.clip
-        if clip is not None and not self._filling:
-            self.project.change(what, lambda reel: retiming.with_curve(reel, clip.id, curve))
-
-    def _typed(self) -> None:
-        self._set(self._curve(), "Speed changed")
-
-    def _make_ramp(self) -> None:
-        placed = self.project.placed
-        if placed is None or len(placed.curve.nodes) > 1:
+    def _fill_numbers(self, placed: Placed) -> None:
+        frames = placed.until - placed.begin
+        self.slot.setValue(frames)
+        self.seconds.setText(f"{time_of(frames, self.project.reel.rate):.3f} s")
+        if placed.footage.endless:
             return
-        speed = placed.curve.nodes[0].speed
-        # A ramp that starts as the clip plays now and ends at a third of it: at once visible, easily changed.
-        self._set(ramp(speed, speed / 3, SOFT if self.soft.isChecked() else 0.0), "Speed ramp")
+        self.uses.setValue(speed.source_used(placed))
+        self.average.setValue(placed.map.average_speed * 100)
+        speeds = [n.speed for n in placed.curve.nodes]
+        self.slowest.setText(f"{min(speeds, key=abs) * 100:.0f} %")
+        self.fastest.setText(f"{max(speeds, key=abs) * 100:.0f} %")
 
-    def _ready(self, speed: float) -> None:
-        sign = -1.0 if self.backward.isChecked() else 1.0
-        self._set(constant(sign * speed), f"Speed {speed * 100:.0f} %")
+    def _fill_panes(self, placed: Placed) -> None:
+        clip, reel = placed.clip, self.project.reel
+        shaped = clip.shaped
+        self.tiles.chosen = shaped.shape.name if shaped is not None else ""
+        self.tiles.update()
+        self.amount.setEnabled(shaped is not None)
+        if shaped is not None and not self.amount.isSliderDown():
+            self.amount.setValue(round(shaped.amount * 100))
+        self.amount_text.setText(f"{self.amount.value()} %")
+        if shaped is not None:
+            self.align.setCurrentIndex([a for a, _ in ALIGNS].index(shaped.align))
+        self._point_at(None)
+        self.backward.setChecked(placed.map.average_speed < 0)
+        ways = (None, *WAYS)
+        self.between.button(ways.index(clip.between)).setChecked(True)
+        self.reel_between.setCurrentIndex(WAYS.index(reel.between))
+        self.round.setChecked(clip.beyond == "loop")
+        floor = clean_floor(placed.footage, reel.rate)
+        if floor:
+            self.floor.setText(
+                f"Shot at {float(placed.footage.true_rate):g} frames/s: every frame is another picture from "
+                f"{floor * 100:.0f} % up."
+            )
+        sound = clip.sound
+        self.sound_on.setChecked(sound.on)
+        self.sound_on.setEnabled(placed.footage.has_sound)
+        self.sound_text.setText("" if placed.footage.has_sound else "This footage has no sound.")
+        self.pitch.button(0 if sound.pitch == "kept" else 1).setChecked(True)
+        self.gain.setValue(sound.gain_db)
+        self.seam.setValue(reel.seam_ms)
+        marked = self.commands.marked
+        if marked is not None:
+            self.mark_text.setText(f"Marked: {marked[1] - marked[0]} frames, {marked[0]} to {marked[1]}.")
 
-    def reverse(self) -> None:
-        """Turn the selected clip's direction."""
+    def _fill_node(self) -> None:
+        placed, number = self.project.placed, self.graph.node
+        nodes = placed.chosen.nodes if placed is not None and not placed.footage.endless else ()
+        there = number is not None and number < len(nodes)
+        self.hint.setVisible(not there)
+        for field in self.node_fields:
+            field.setVisible(there)
+        if placed is None or number is None or not there:
+            return
+        self._filling = True
+        node = nodes[number]
+        self.node_title.setText(f"{number + 1}/{len(nodes)}")
+        self.node_title.setToolTip("The chosen node; Page Up and Page Down choose another")
+        self.node_frame.setValue(node.at * (placed.until - placed.begin))
+        self.node_frame.setEnabled(0 < number < len(nodes) - 1)
+        self.node_speed.setValue(node.speed * 100)
+        self.node_in.setValue(round(node.soft_in * 100))
+        self.node_out.setValue(round(node.soft_out * 100))
+        self.node_in.setEnabled(number > 0)
+        self.node_out.setEnabled(number + 1 < len(nodes))
+        self.node_hold.setChecked(node.hold)
+        self.node_hold.setEnabled(number + 1 < len(nodes))
+        self.node_gone.setEnabled(len(nodes) > 1)
+        self._filling = False
+
+    def _say(self, placed: Placed) -> None:
+        """Say what the clip lacks, with its mends, or what its slowest stretch does."""
+        from tempik.edit import pin
+
+        timeline = self.project.timeline
+        trouble = pin.trouble(timeline, placed)
+        text = trouble
+        if trouble:
+            where = self._where_short(placed)
+            text += f" {where}" if where else ""
+            self.mend_menu.clear()
+            for mend in pin.mends(timeline, placed):
+                done = mend.text[0].upper() + mend.text[1:]
+                self.mend_menu.addAction(done).triggered.connect(
+                    lambda _=False, m=mend, d=done: self.project.change(d, m.change)
+                )
+            self.mend.setVisible(not self.mend_menu.isEmpty())
+        elif placed.footage.endless:
+            text = ""
+        elif all(n.speed == 0 for n in placed.curve.nodes):
+            text = "The picture stands still throughout."
+        elif (placed.clip.between or self.project.reel.between) == "nearest":
+            times = repeats_most(placed, self.project.reel.rate)
+            floor = clean_floor(placed.footage, self.project.reel.rate)
+            if times == 0:
+                text = "The picture stands still where the speed is 0."
+            elif times > 1:
+                text = f"Below {floor * 100:.0f} % frames repeat, here {times} times."
+        self.note.setText(text)
+
+    def _where_short(self, placed: Placed) -> str:
+        rate = float(self.project.reel.rate)
+        if placed.short_before_s > 0 and placed.map.average_speed >= 0:
+            return f"Frames {placed.first} to {placed.first + round(placed.short_before_s * rate)} stand still."
+        if placed.short_after_s > 0 and placed.map.average_speed >= 0:
+            return f"Frames {placed.end - round(placed.short_after_s * rate)} to {placed.end} stand still."
+        return ""
+
+    # Changing
+
+    def _clip(self) -> Clip | None:
+        return None if self._filling else self.project.clip
+
+    def _edited(self, curve: Curve, what: str) -> None:
         clip = self.project.clip
-        if clip is not None and not self._filling:
-            self.project.change("Clip reversed", lambda reel: retiming.with_reversed(reel, clip.id))
+        if clip is not None:
+            self._end_before()
+            gives = self.commands.gives
+            self.project.preview_change(lambda reel: speed.with_curve(reel, clip.id, curve, gives))
 
-    def _drag(self, number: int, speed: float) -> None:
-        placed = self.project.timeline.placed_clip(self.project.clip_id)
+    def _choose_gives(self, number: int) -> None:
+        self.commands.gives = GIVES[number][0]
+
+    def _slot_typed(self, frames: int) -> None:
+        clip, gives = self._clip(), self.commands.gives
+        if clip is not None:
+            way: speed.GivesWay = "source" if gives == "source" else "speed"
+            self._do(f"{frames} frames", lambda reel: speed.with_slot_frames(reel, [clip.id], frames, way))
+
+    def _uses_typed(self, seconds: float) -> None:
+        clip, gives = self._clip(), self.commands.gives
+        if clip is not None:
+            way: speed.GivesWay = "slot" if gives == "slot" else "speed"
+            self._do(f"{seconds:.3f} s of footage", lambda reel: speed.with_source_used(reel, clip.id, seconds, way))
+
+    def _average_typed(self, percent: float) -> None:
+        clip, placed, gives = self._clip(), self.project.placed, self.commands.gives
+        if clip is None or placed is None:
+            return
+        way: speed.GivesWay = "source" if gives == "speed" else gives
+        flat = len(placed.chosen.nodes) == 1 or abs(average_speed(placed.chosen)) < 1e-9
+        curve = constant(percent / 100) if flat else with_average(placed.chosen, percent / 100)
+        if clip.shaped is not None and way == "source" and placed.map.average_speed and percent:
+            factor = percent / 100 / placed.map.average_speed
+            self._do(f"Speed {percent:.1f} %", lambda reel: _with_times(reel, clip.id, factor))
+        else:
+            self._do(f"Speed {percent:.1f} %", lambda reel: speed.with_curve(reel, clip.id, curve, way))
+
+    def _do(self, what: str, edit: Callable[[Reel], Reel]) -> None:
+        self._end_before()
+        if not self.project.change(what, edit):
+            self.fill()  # what could not be had is shown as it is
+
+    def _node(self, what: str, **changes: float | bool) -> None:
+        if not self._filling:
+            self.graph.change_node(what, **changes)
+
+    def _node_at(self, frame: float) -> None:
+        placed = self.project.placed
+        if placed is not None:
+            self._node("Node moved", at=frame / max(placed.until - placed.begin, 1))
+
+    def _pick(self, shape: Shape) -> None:
+        self.commands.align = ALIGNS[self.align.currentIndex()][0]
+        self.commands.apply_shape(shape, 1.0)
+
+    def _aligned(self, number: int) -> None:
+        """Lay the shape that the clips have on something else."""
+        clip = self.project.clip
+        self.commands.align = ALIGNS[number][0]
+        if clip is not None and clip.shaped is not None:
+            self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount)
+
+    def _amount_moved(self, percent: int) -> None:
+        self.amount_text.setText(f"{percent} %")
+        if self._filling:
+            return
+        names = [n for n in self.project.chosen_clips if self._is_shaped(n)]
+        if not names:
+            return
+        if self.amount.isSliderDown():
+            self.project.preview_change(lambda reel: speed.with_amount(reel, names, percent / 100))
+        else:
+            self.project.change("Amount of the shape", lambda reel: speed.with_amount(reel, names, percent / 100))
+
+    def _is_shaped(self, name: str) -> bool:
+        clip = by_id(self.project.reel.clips, name)
+        return clip is not None and clip.shaped is not None
+
+    def _round(self, on: bool) -> None:
+        names = self.commands.cuts.chosen()
+        self.project.change(
+            "Round again past the ends" if on else "Held past the ends",
+            lambda reel: speed.with_beyond(reel, names, "loop" if on else "hold"),
+        )
+
+    def _sound(self, what: str, pitch: Pitch | None = None, gain_db: float | None = None) -> None:
+        if self._filling:
+            return
+        names = self.commands.cuts.chosen()
+
+        def edit(reel: Reel) -> Reel:
+            for name in names:
+                clip = by_id(reel.clips, name)
+                if clip is not None:
+                    sound = clip.sound
+                    sound = replace(
+                        sound, pitch=pitch or sound.pitch, gain_db=sound.gain_db if gain_db is None else gain_db
+                    )
+                    reel = speed.with_clip_sound(reel, [name], sound)
+            return reel
+
+        self.project.change(what, edit)
+
+    def _seam_typed(self, ms: float) -> None:
+        if not self._filling:
+            self.project.change("Seams changed", lambda reel: replace(reel, seam_ms=ms))
+
+    # Shapes
+
+    def _point_at(self, shape: Shape | None) -> None:
+        clip = self.project.clip
+        if shape is None and clip is not None and clip.shaped is not None:
+            shape = clip.shaped.shape
+        text = (
+            f"{shape.name}: {shape.does or 'one of your own'}"
+            if shape is not None
+            else "Point at a shape to read what it does."
+        )
+        self.shape_text.setText(text)
+
+    def _shape_menu(self, shape: Shape | None, at: QPoint) -> None:
+        menu = self.shape_menu(shape)
+        menu.popup(at)
+
+    def shape_menu(self, shape: Shape | None) -> QMenu:
+        """Return the menu of the shapes, or of one of them."""
+        menu = QMenu(self)
+        if shape is not None:
+            menu.addAction(f"Write '{shape.name}' to a file …").triggered.connect(lambda: self._write(shape))
+            if shape_library.own_shapes() and any(s.name == shape.name for s in shape_library.own_shapes()):
+                menu.addAction(f"Take '{shape.name}' away").triggered.connect(lambda: self._take_away(shape))
+            menu.addSeparator()
+        keep = menu.addAction("Keep this clip's curve as a shape …")
+        keep.setEnabled(self.project.placed is not None)
+        keep.triggered.connect(self._keep)
+        menu.addAction("Read shapes from files …").triggered.connect(self._read)
+        return menu
+
+    def _keep(self) -> None:
+        name, good = QInputDialog.getText(self, "Keep as a shape", "Its name:")
+        if good:
+            self.keep_shape(name)
+
+    def keep_shape(self, name: str) -> None:
+        """Keep the clip's curve as a shape, its first pin or its middle as what lies on the point."""
+        placed = self.project.placed
         if placed is None:
             return
-        nodes = tuple(replace(n, speed=speed) if i == number else n for i, n in enumerate(placed.curve.nodes))
-        self.project.preview_change(lambda reel: retiming.with_curve(reel, placed.clip.id, Curve(nodes)))
+        focus = 0.5
+        if placed.ties:
+            focus = min(max((placed.ties[0].frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
+        self._try(lambda: shape_library.kept_shape(placed.chosen, name, focus), f"Shape '{name.strip()}' kept")
+
+    def _write(self, shape: Shape) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Write the shape", f"{shape.name}{shape_library.SUFFIX}", f"Shapes (*{shape_library.SUFFIX})"
+        )
+        if path:
+            self._try(lambda: shape_library.write_shape(shape, Path(path)), f"Shape written to {path}")
+
+    def _read(self) -> None:
+        paths, _ = QFileDialog.getOpenFileNames(self, "Read shapes", "", f"Shapes (*{shape_library.SUFFIX})")
+        for path in paths:
+            self.read_shape(Path(path))
+
+    def read_shape(self, path: Path) -> None:
+        """Keep a shape file among one's own shapes."""
+        self._try(lambda: shape_library.added(shape_library.read_shape(path)), f"Shape read from {path}")
+
+    def _take_away(self, shape: Shape) -> None:
+        self._try(lambda: shape_library.removed(shape.name), f"Shape '{shape.name}' taken away; clips keep it")
+
+    def _try(self, act: Callable[[], object], done: str) -> None:
+        try:
+            act()
+        except TempikError as error:
+            self.project.said.emit(str(error), True)
+            return
+        self.tiles.show_shapes(shape_library.all_shapes())
+        self.project.said.emit(done, False)
+
+    # Comparing and looping
+
+    def toggle_before(self) -> None:
+        """Show the clip's speed as it was before the last change of it, or as it is now."""
+        if self._before is not None:
+            self._end_before()
+            return
+        clip = self.project.clip
+        then = self._speed_before(clip) if clip is not None else None
+        if clip is None or then is None:
+            self.compare.setChecked(False)
+            self.project.said.emit("This clip's speed has not been changed yet.", False)
+            return
+        now = self.project.placed
+        self._before = clip
+        self.project.preview_change(lambda reel: with_clips(reel, [then]))
+        self.graph.before = now
+        self.compare.setChecked(True)
+        self.compare.setText("now")
+        self.graph.update()
+
+    def _end_before(self) -> None:
+        if self._before is not None:
+            self._before = None
+            self.project.forget_gesture()
+        self.graph.before = None
+        self.compare.setChecked(False)
+        self.compare.setText("before")
+        self.graph.update()
+
+    def _speed_before(self, clip: Clip) -> Clip | None:
+        """Return the clip as it was when its speed last was another, on the slot that it has now."""
+        history = self.project.history
+        for step in reversed(history.steps[: history.at]):
+            then = by_id(step.reel.clips, clip.id)
+            if then is None:
+                return None
+            if (then.curve, then.part, then.shaped) != (clip.curve, clip.part, clip.shaped):
+                return replace(clip, curve=then.curve, part=then.part, shaped=then.shaped, source_s=then.source_s)
+        return None
+
+    def show_looping(self, what: str) -> None:
+        self.loop_clip.setChecked(what == "clip")
+        self.loop_bars.setChecked(what == "bars")
+
+
+def _with_times(reel: Reel, name: str, factor: float) -> Reel:
+    clip = by_id(reel.clips, name)
+    return with_clips(reel, [speed.times(clip, factor)]) if clip is not None else reel
+
+
+def _toggle(text: str, tip: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setCheckable(True)
+    button.setToolTip(tip)
+    button.setStyleSheet("padding: 1px 4px; min-height: 18px;")
+    return button
+
+
+def _button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
+    button = QPushButton(text)
+    button.setToolTip(tip)
+    button.clicked.connect(act)
+    return button
+
+
+def _quiet(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setStyleSheet(f"color: {theme.QUIET};")
+    return label
+
+
+def _column() -> tuple[QWidget, QVBoxLayout]:
+    pane = QWidget()
+    column = QVBoxLayout(pane)
+    column.setContentsMargins(0, 2, 0, 0)
+    column.setSpacing(4)
+    return pane, column

@@ -29,7 +29,7 @@ from tempik.desktop.view import (
     View,
     points_top,
 )
-from tempik.edit.timeline import Placed, Timeline, clean_floor, source_at_frames
+from tempik.edit.timeline import Placed, Timeline, clean_floor, repeats_most, source_at_frames
 from tempik.reel import Point, Reel
 from tempik.retime import speed_range
 from tempik.time import time_of
@@ -396,7 +396,12 @@ def _paint_clip(
     speed = f"{low * 100:.0f}"
     if low != high:
         ends = placed.map.speed([0.0, placed.map.length_s])
-        speed = f"{ends[0] * 100:.0f}→{ends[1] * 100:.0f}"
+        straight = {round(low, 3), round(high, 3)} == {round(float(e), 3) for e in ends}
+        speed = f"{ends[0] * 100:.0f}→{ends[1] * 100:.0f}" if straight else f"{low * 100:.0f}…{high * 100:.0f}"
+    if low == -high:
+        speed = f"±{high * 100:.0f}"
+    if placed.clip.shaped is not None:
+        speed = f"{placed.clip.shaped.shape.name} {speed}"
     left = max(box.left(), GUTTER) + 6
     room = box.right() - left - 6
     p.setFont(words(12))
@@ -416,7 +421,25 @@ def _paint_clip(
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             speed + " %",
         )
+    _paint_repeats(p, timeline, placed, film)
     p.restore()
+
+
+def _paint_repeats(p: QPainter, timeline: Timeline, placed: Placed, film: QRectF) -> None:
+    """A badge with how often frames repeat at the slowest, where none are made in between."""
+    if (placed.clip.between or timeline.reel.between) != "nearest" or placed.footage.kind != "video":
+        return
+    times = repeats_most(placed, timeline.rate)
+    if times < 2 or film.width() < 34 or film.height() < 20:
+        return
+    badge = QRectF(max(film.left(), GUTTER) + 3, film.bottom() - 17, 12 + 8 * len(str(times)), 15)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(theme.WARNING))
+    p.drawRoundedRect(badge, 3, 3)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QColor(theme.PLAYHEAD))
+    p.setFont(figures(12))
+    p.drawText(badge, Qt.AlignmentFlag.AlignCenter, f"{times}×")
 
 
 def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
@@ -482,13 +505,14 @@ def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, bo
         path.lineTo(float(x), trace_y(float(v), box))
     p.setPen(QPen(QColor(theme.SPEED), 1.8))
     p.drawPath(path)
-    backward = np.flatnonzero(speeds < 0)
-    if len(backward):
-        p.setPen(QPen(QColor(theme.TEXT), 1.6))
-        a, b = float(xs[backward[0]]), float(xs[backward[-1]])
-        y = box.top() - 14
-        x = a + 14
-        while x < b - 4:
+    p.setPen(QPen(QColor(theme.TEXT), 1.6))
+    y = box.top() - 14
+    for run in np.split(np.arange(count), np.flatnonzero(np.diff(speeds < 0)) + 1):
+        if speeds[run[0]] >= 0:
+            continue
+        a, b = float(xs[run[0]]), float(xs[run[-1]])
+        x = a + min(14.0, (b - a) / 2)
+        while x < b - 2:
             p.drawPolyline(QPolygonF([QPointF(x, y - 5), QPointF(x - 5, y), QPointF(x, y + 5)]))
             x += 9 if (x - a) % 46 < 22 else 28
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)

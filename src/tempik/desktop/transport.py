@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -14,6 +15,7 @@ from tempik.desktop.project import Project
 from tempik.desktop.strips import Song
 from tempik.time import frame_of, rate_text, time_of
 
+Loop = Literal["", "clip", "bars"]
 # After a change the timeline is painted before the preview is rendered.
 FIRST_MS = 12
 
@@ -25,6 +27,7 @@ class Transport(QObject):
     """
 
     sounding = Signal(float)  # seconds of the song, while it plays
+    looping_changed = Signal()
 
     def __init__(
         self,
@@ -40,6 +43,7 @@ class Transport(QObject):
         self.frames = PreviewFrames(self, proxy)
         self.listening = Listening(project, song)
         self.in_song = False
+        self.looping: Loop = ""
         self.cursor_s = 0.0  # seconds of the song
         self.dropped = 0
         self.shown = -1  # the frame that the preview shows
@@ -80,11 +84,36 @@ class Transport(QObject):
         if self.in_song:
             self._play_song()
         elif timeline.frames:
+            round_ = self.loop_frames()
             start = self.project.frame if self.project.frame < timeline.frames - 1 else 0
+            if round_ is not None and not round_[0] <= start < round_[1]:
+                start = round_[0]
             self.project.go(start)
             self.frames.want(start, True)
             end_s = time_of(timeline.frames, timeline.rate)
-            self.player.play(self.listening.reel_track(), time_of(start, timeline.rate), end_s)
+            loop = (time_of(round_[0], timeline.rate), time_of(round_[1], timeline.rate)) if round_ else None
+            self.player.play(self.listening.reel_track(), time_of(start, timeline.rate), end_s, loop)
+
+    def set_looping(self, what: Loop) -> None:
+        """Play the selected clip, or the two bars around it, round and round; "" plays on."""
+        self.looping = what
+        if self.player.playing and not self.in_song:
+            self.player.pause()
+            self.play_pause()
+        self.looping_changed.emit()
+
+    def loop_frames(self) -> tuple[int, int] | None:
+        """Return the frames (first, end) that are looped, or None."""
+        timeline, placed = self.project.timeline, self.project.placed
+        if not self.looping or placed is None:
+            return None
+        if self.looping == "clip":
+            return placed.first, placed.end
+        bars = [timeline.frame_of_point(p) for p in timeline.beats if p.beat == 1]
+        first = max((f for f in bars if f <= placed.first), default=0)
+        later = [f for f in bars if f > first]
+        end = next((f for f in later[1:] if f >= placed.end), timeline.frames)
+        return first, min(end, timeline.frames)
 
     def _play_song(self) -> None:
         record, start_s = self.project.reel.soundtrack, self.project.timeline.start_s
@@ -117,6 +146,11 @@ class Transport(QObject):
         """Clicks follow the points while they play."""
         if self.player.playing and self.listening.clicks and self.in_song:
             self._listening_changed()
+
+    def clip_sounds_changed(self) -> None:
+        """Clips' own sound joins in as soon as it is made."""
+        if self.player.playing and not self.in_song:
+            self.player.renew(self.listening.reel_track())
 
     def _sounds(self, reel_s: float) -> None:
         if self.in_song:

@@ -28,6 +28,7 @@ from tempik.desktop.actions import CLIP_MENU, COMMANDS
 from tempik.desktop.bars import FootBar, HeaderBar
 from tempik.desktop.check_page import CheckPage
 from tempik.desktop.clip_commands import ClipCommands
+from tempik.desktop.clip_sounds import ClipSounds
 from tempik.desktop.count_panel import CountPanel
 from tempik.desktop.cut_commands import CutCommands
 from tempik.desktop.delivery import Delivery
@@ -45,11 +46,12 @@ from tempik.desktop.rhythm_commands import RhythmCommands
 from tempik.desktop.rhythm_page import RhythmPage
 from tempik.desktop.shortcuts import ShortcutsDialog, apply_keys
 from tempik.desktop.songstrip import SongStrip
+from tempik.desktop.speed_commands import SpeedCommands
 from tempik.desktop.speed_page import SpeedPage
 from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import icon
 from tempik.desktop.timeline import TimelineView
-from tempik.desktop.transport import Transport
+from tempik.desktop.transport import Loop, Transport
 from tempik.desktop.welcome import Welcome
 from tempik.desktop.work import Worker
 from tempik.edit import place
@@ -91,10 +93,14 @@ class Window(QMainWindow):
         self.transport = Transport(self.project, self.song, self.preview, self.meter, self.proxies.proxy_for)
         self.player = self.transport.player
         self.listening = self.transport.listening
+        self.clip_sounds = ClipSounds(self.project, self.worker)
+        self.listening.clip_track = self.clip_sounds.track
+        self.clip_sounds.changed.connect(self.transport.clip_sounds_changed)
         self.rhythm = RhythmCommands(self.project, self.listening, self)
         self.count = CountPanel(self)
         self.cuts = CutCommands(self.project, self.listening, self.count)
         self.clips = ClipCommands(self.project, self.cuts)
+        self.speeds = SpeedCommands(self.project, self.cuts, self.count)
         self.placing = PlaceCommands(self.project, self.cuts, self.count, self)
         self.keeping = Keeping(self.project, self.files, self)
         self.delivery = Delivery(self.project, self.worker, self)
@@ -123,7 +129,7 @@ class Window(QMainWindow):
         self.middle.addWidget(self.timeline)
         self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
         self.footage_page = FootagePage(self.project, self.strips, self.proxies)
-        self.speed_page = SpeedPage(self.project, self.strips)
+        self.speed_page = SpeedPage(self.project, self.strips, self.speeds)
         self.frame_page = FramePage(self.project)
         self.check_page = CheckPage(self.project)
         self.pages = QStackedWidget()
@@ -158,6 +164,7 @@ class Window(QMainWindow):
             tabs.addWidget(tab)
             self.tabs.append(tab)
         tabs.addStretch(1)
+        tabs.addWidget(self.speed_page.tools)
         self.chosen = QLabel()
         self.chosen.setStyleSheet(f"color: {theme.QUIET};")
         tabs.addWidget(self.chosen)
@@ -224,6 +231,8 @@ class Window(QMainWindow):
         self.project.moved.connect(lambda _: self.preview.show_footage(None))
         self.player.state_changed.connect(self._play_state)
         self.transport.sounding.connect(self._sounds)
+        self.speed_page.loop_wanted.connect(self._set_looping)
+        self.transport.looping_changed.connect(lambda: self.speed_page.show_looping(self.transport.looping))
         self.rhythm_page.sought.connect(self.transport.seek_song)
         self.welcome.song_wanted.connect(self.choose_song)
         self.welcome.footage_wanted.connect(self.choose_footage)
@@ -271,7 +280,7 @@ class Window(QMainWindow):
     def _make_actions(self) -> None:
         self.commands: dict[str, QAction] = {}
         menu = QMenu(self)
-        owners = (self, self.keeping, self.clips, self.cuts, self.placing, self.rhythm)
+        owners = (self, self.keeping, self.clips, self.speeds, self.cuts, self.placing, self.rhythm)
         for command in COMMANDS:
             action = QAction(command.text, self)
             owner = next(o for o in owners if hasattr(o, command.method))
@@ -391,6 +400,7 @@ class Window(QMainWindow):
             self.transport.cursor_s = self.rhythm_page.view.cursor_s
         self.transport.in_song = in_song
         self.preview.framing = self.pages.currentWidget() is self.frame_page
+        self.speed_page.tools.setVisible(self.pages.currentWidget() is self.speed_page)
         self.preview.show_footage(None)
         self.preview.update()
 
@@ -527,6 +537,21 @@ class Window(QMainWindow):
 
     def show_commands(self) -> None:
         CommandPalette(list(self.commands.values()), self).open()
+
+    def loop_clip(self) -> None:
+        self._set_looping("" if self.transport.looping == "clip" else "clip")
+
+    def loop_bars(self) -> None:
+        self._set_looping("" if self.transport.looping == "bars" else "bars")
+
+    def _set_looping(self, what: Loop) -> None:
+        if what and self.project.placed is None:
+            self.say("Select a clip to loop.", True)
+            what = ""
+        self.transport.set_looping(what)
+
+    def toggle_before(self) -> None:
+        self.speed_page.toggle_before()
 
     def show_shortcuts(self) -> None:
         ShortcutsDialog(self.commands, self).open()

@@ -108,7 +108,7 @@ def _least(placed: Placed) -> int:
 def with_source_used(reel: Reel, clip: str, seconds: float, gives: GivesWay = "speed") -> Reel:
     """Use exactly so many seconds of the footage: at another speed, or over another slot."""
     placed = on_reel(Timeline(reel), clip)
-    used = abs(placed.map.average_speed) * placed.map.length_s * placed.map.pace
+    used = source_used(placed)
     if used < 1e-9 or seconds <= 0:
         raise TempikError("This clip uses no stretch of its footage; give it a speed first.")
     if gives == "slot":
@@ -230,5 +230,7 @@ def with_clip_sound(reel: Reel, clips: Collection[str], sound: ClipSound) -> Ree
 
 
 def source_used(placed: Placed) -> float:
-    """Return the seconds of the file between a clip's first and last instant."""
-    return abs(placed.map.average_speed) * placed.map.length_s * placed.map.pace
+    """Return the seconds of the file between the earliest and the latest instant that a clip shows."""
+    times_s = [0.0, *placed.map.turns(), placed.map.length_s]
+    seen = [placed.map.source_at(t) for t in times_s]
+    return max(seen) - min(seen)

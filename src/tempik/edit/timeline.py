@@ -6,6 +6,7 @@ renders or checks a reel asks the timeline, so that all of them agree.
 
 from __future__ import annotations
 
+import math
 import threading
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
@@ -39,7 +40,8 @@ class Placed(NamedTuple):
     """A clip on the reel: frames `first` up to, not including, `end`, and its time map from slot to source.
 
     `begin` and `until` are the frames of its own edges, beyond `first` and `end` where the reel or a later clip cuts it
-    off. `ties` are in order of frame. `said` is why a pin cannot be reached.
+    off. `ties` are in order of frame. `said` is why a pin cannot be reached. `shape` is the chosen curve over the slot
+    where several pins have bent it, None where it is played as it is.
     """
 
     clip: Clip
@@ -53,6 +55,7 @@ class Placed(NamedTuple):
     short_before_s: float  # reel seconds for which the footage's first frame stands still
     short_after_s: float  # reel seconds for which its last frame does
     said: str = ""
+    shape: Curve | None = None
 
     @property
     def frames(self) -> int:
@@ -62,6 +65,11 @@ class Placed(NamedTuple):
     def curve(self) -> Curve:
         """The speed over the slot, as a curve of its own."""
         return cut_out(self.map.curve, self.map.part)
+
+    @property
+    def chosen(self) -> Curve:
+        """The speed over the slot as chosen, before pins bend it."""
+        return self.shape or self.curve
 
 
 class _Sounding(NamedTuple):
@@ -294,7 +302,9 @@ class Timeline:
             shape = TimeMap(curve, length_s, 0.0, (0.0, 1.0), footage.pace)
         else:
             shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.pace)
+        chosen = None
         if len(ties) > 1:
+            chosen = cut_out(shape.curve, shape.part)
             wanted = [(time_of(t.frame - begin, self.rate), t.cue_s) for t in ties]
             bent, trouble = through(shape, wanted)
             said = said or trouble
@@ -304,7 +314,7 @@ class Timeline:
             held = next((t for t in ties if t.frame >= begin), ties[-1])
             source_s = held.cue_s - shape.source_at(time_of(held.frame - begin, self.rate))
         time_map = TimeMap(shape.curve, length_s, source_s, shape.part, footage.pace)
-        placed = Placed(clip, footage, first, end, begin, until, time_map, ties, 0.0, 0.0, said)
+        placed = Placed(clip, footage, first, end, begin, until, time_map, ties, 0.0, 0.0, said, chosen)
         before, after = _shortage(placed, self.rate)
         return placed._replace(short_before_s=before, short_after_s=after)
 
@@ -329,6 +339,15 @@ class Timeline:
 def clean_floor(footage: Footage, rate: Fraction) -> float:
     """Return the slowest speed at which every frame of a reel still shows another picture; 0 for stills."""
     return 0.0 if footage.endless else float(rate / footage.true_rate)
+
+
+def repeats_most(placed: Placed, rate: Fraction) -> int:
+    """Return how often a clip shows one frame at its slowest, 1 where every frame shows another picture or frames in
+    between are made; 0 where the picture stands still."""
+    floor, slowest = clean_floor(placed.footage, rate), placed.map.slowest
+    if not floor or slowest >= floor * 0.999:
+        return 1
+    return math.ceil(floor / slowest - 1e-3) if slowest > 1e-3 else 0
 
 
 def floor_text(footage: Footage, rate: Fraction) -> str:

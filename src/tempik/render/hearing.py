@@ -45,7 +45,7 @@ def slowed_blocks(sound: Sound, pace: float) -> Iterator[Samples]:
     count = round(len(sound.samples) / pace)
     edges = [*range(0, FIRST_BLOCKS * sound.rate, sound.rate), *range(FIRST_BLOCKS * sound.rate, count, 8 * sound.rate)]
     edges = [e for e in edges if e < count - sound.rate // 4] or [0]
-    yield from kept_blocks(np.arange(count) * (pace / sound.rate), sound, [*edges, count])
+    yield from kept_blocks(np.arange(count, dtype=np.float64) * (pace / sound.rate), sound, [*edges, count])
 
 
 def slowed(sound: Sound, pace: float) -> Sound:

@@ -61,7 +61,7 @@ class FootageSounds:
     """Sounds of clips, each file being read once and let go after its last clip but for the last few."""
 
     def __init__(self, timeline: Timeline, most: int = 3) -> None:
-        self._timeline, self._most = timeline, most
+        self.timeline, self._most = timeline, most
         self._read: OrderedDict[str, Sound | None] = OrderedDict()
 
     def track(self, placed: Placed) -> ClipTrack | None:
@@ -78,7 +78,7 @@ class FootageSounds:
         self._read.move_to_end(path)
         if sound is None:
             return None
-        return clip_track(placed, sound, self._timeline.rate, self._timeline.reel.seam_ms / 1000)
+        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000)
 
 
 def _fade(samples: Samples, in_s: float, out_s: float) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 
 import numpy as np
 from numpy.polynomial import polynomial as poly
@@ -58,6 +59,11 @@ class TimeMap:
     def end_s(self) -> float:
         """The source instant at the end of the slot."""
         return self.start_s + self.average_speed * self.length_s * self.pace
+
+    @cached_property
+    def slowest(self) -> float:
+        """The least size of speed over the slot, as told from 65 instants of it."""
+        return float(np.abs(self.speed(np.linspace(0, self.length_s, 65))).min())
 
     def share(self, time_s: Times) -> Array:
         """Return the shares of the curve at slot seconds."""
