@@ -16,11 +16,11 @@ from typing import Any
 
 import msgspec
 
-from tempik import __version__, cli_points
+from tempik import __version__, cli_points, cli_speed
 from tempik.errors import TempikError
 from tempik.time import parse_rate
 
-VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "export", "check")
+VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "export", "check")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -46,7 +46,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _verb(given: list[str]) -> int:
     options = _parser().parse_args(given)
-    run: Any = cli_points.run if options.verb == "points" else globals()[f"_{options.verb}"]
+    elsewhere: dict[str, Any] = {"points": cli_points.run, "speed": cli_speed.run}
+    run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
 
 
@@ -100,6 +101,8 @@ def _parser() -> argparse.ArgumentParser:
     draft.add_argument("--every", type=int, default=4, metavar="N", help="beats in a slot (4)")
     draft.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]")
     draft.add_argument("-o", "--output", type=Path, required=True, metavar="P")
+
+    cli_speed.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")
     export.add_argument("project", type=Path)
