@@ -1,6 +1,7 @@
 """The promise: in the exported file, by PyAV's decode alone, every flash and every pinned cue is within half a frame
 of its beat as heard in the file's own sound."""
 
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -10,11 +11,12 @@ import pytest
 
 from media_files import beat_song, number_in, numbered, write_sound, write_video
 from tempik.check import check_reel, check_rendered
-from tempik.edit import change
+from tempik.edit import change, direction, pin
 from tempik.edit import speed as retiming
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish
 from tempik.edit.points import nudged
+from tempik.edit.shape_library import shape_named
 from tempik.edit.timeline import Timeline
 from tempik.reel import Reel
 from tempik.render import Settings, export
@@ -97,12 +99,40 @@ def test_nothing_drifts_over_two_minutes(tmp_path: Path, bpm: float, rate: Fract
     assert_lands(reel, tmp_path / "o.mp4")
 
 
-@pytest.mark.parametrize("curve", [constant(0.5), constant(-1.0), ramp(2.0, 0.5), ramp(0.4, 1.6, 0.42)], ids=str)
-def test_cues_land_at_any_speed_and_direction(tmp_path: Path, curve: object) -> None:
-    reel = make_reel(tmp_path, 128, Fraction(30), 8.0)
-    for clip in reel.clips:
-        reel = retiming.with_curve(reel, clip.id, curve)  # type: ignore[arg-type]
-    export(Timeline(reel), tmp_path / "o.mp4")
+def shaped_every_way(reel: Reel) -> Reel:
+    """Give each clip another of the ways to play: slow, backward, ramps, a shape on its pin, see-saws, several pins."""
+    ways: list[Callable[[Reel, str], Reel]] = [
+        lambda r, c: retiming.with_curve(r, c, constant(0.5)),
+        lambda r, c: retiming.with_curve(r, c, constant(-1.0)),
+        lambda r, c: retiming.with_curve(r, c, ramp(2.0, 0.5)),
+        lambda r, c: retiming.with_curve(r, c, ramp(0.4, 1.6, 0.42)),
+        lambda r, c: retiming.with_shape(r, [c], shape_named("dip"), 1.0, "pin"),
+        lambda r, c: direction.with_see_saw(r, c, pieces=3),
+        lambda r, c: direction.with_see_saw(r, c, points=1),
+        with_second_pin,
+    ]
+    for number, clip in enumerate(reel.clips):
+        reel = ways[number % len(ways)](reel, clip.id)
+    return reel
+
+
+def with_second_pin(reel: Reel, clip: str) -> Reel:
+    """Pin what the clip shows three points from its end to the point before: a bend that the shape must take."""
+    placed = Timeline(reel).placed_clip(clip)
+    assert placed is not None
+    inside = [p for p in Timeline(reel).on_reel() if placed.first < Timeline(reel).frame_of_point(p) < placed.end]
+    later = [p for p in inside if p.id not in {t.point.id for t in placed.ties}]
+    at = Timeline(reel).frame_of_point(later[-1]) - 3
+    return pin.with_clip_cue_here(reel, clip, at, later[-1].id, also=True)
+
+
+@pytest.mark.parametrize("rate", RATES, ids=str)
+def test_cues_land_at_any_speed_shape_and_direction(tmp_path: Path, rate: Fraction) -> None:
+    reel = shaped_every_way(make_reel(tmp_path, 128, rate, 15.0))
+    timeline = Timeline(reel)
+    assert len(reel.clips) == 8 and sum(len(p.ties) for p in timeline.placed) == 9
+    assert any(p.map.turns() for p in timeline.placed)
+    export(timeline, tmp_path / "o.mp4", Settings(quality="draft"))
     assert_lands(reel, tmp_path / "o.mp4")
 
 
