@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -83,6 +83,13 @@ class ShapeTiles(QWidget):
         number = self._at(QPointF(event.pos()))
         self.menu_wanted.emit(self.shapes[number] if number is not None else None, event.globalPos())
 
+    def event(self, event: QEvent) -> bool:
+        # With the focus here the arrows choose among shapes; they would move the playhead.
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in _KEYS:
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {
             Qt.Key.Key_Left: -1,
@@ -99,6 +106,16 @@ class ShapeTiles(QWidget):
             self.picked.emit(self.shapes[self._key])
         else:
             super().keyPressEvent(event)
+
+
+_KEYS = {
+    Qt.Key.Key_Left,
+    Qt.Key.Key_Right,
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Enter,
+}
 
 
 def draw_shape(p: QPainter, shape: Shape, box: QRectF) -> None:

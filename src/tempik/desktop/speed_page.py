@@ -3,25 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QComboBox,
     QDoubleSpinBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QMenu,
     QPushButton,
-    QScrollArea,
-    QSlider,
     QSpinBox,
     QStackedWidget,
     QVBoxLayout,
@@ -29,17 +23,18 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop import theme
+from tempik.desktop.pane import quiet, toggle
 from tempik.desktop.project import Project
-from tempik.desktop.shape_tiles import ShapeTiles
-from tempik.desktop.speed_commands import WAYS, SpeedCommands
+from tempik.desktop.shapes_pane import ShapesPane
+from tempik.desktop.speed_commands import SpeedCommands
 from tempik.desktop.speed_graph import SpeedGraph
+from tempik.desktop.speed_panes import BetweenPane, DirectionPane, SoundPane
 from tempik.desktop.strips import Strips
-from tempik.desktop.theme import figures, words
-from tempik.edit import shape_library, speed
+from tempik.desktop.theme import figures
+from tempik.edit import speed
 from tempik.edit.slots import with_clips
 from tempik.edit.timeline import Placed, clean_floor, repeats_most
-from tempik.errors import TempikError
-from tempik.reel import Align, Clip, Curve, Pitch, Reel, Shape, by_id
+from tempik.reel import Clip, Curve, Reel, by_id
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import average_speed, constant
 from tempik.retime.shaping import with_average
@@ -51,12 +46,6 @@ GIVES: tuple[tuple[speed.GivesWay, str], ...] = (
     ("source", "Other footage is used; slot and speeds stay"),
     ("slot", "The slot grows or shrinks; what follows moves along"),
     ("speed", "Speeds are scaled; slot and footage stay"),
-)
-ALIGNS: tuple[tuple[Align, str], ...] = (
-    ("clip", "on the clip"),
-    ("pin", "on the pin"),
-    ("point", "on a point"),
-    ("every", "every point"),
 )
 PANES = ("Shapes", "Direction", "Between", "Sound")
 
@@ -122,7 +111,7 @@ class SpeedPage(QWidget):
         self.gives = QButtonGroup(self)
         self.gives_buttons: list[QPushButton] = []
         for number, (name, tip) in enumerate(GIVES):
-            button = _toggle(name, tip)
+            button = toggle(name, tip)
             self.gives.addButton(button, number)
             self.gives_buttons.append(button)
         self.gives_buttons[0].setChecked(True)
@@ -181,16 +170,14 @@ class SpeedPage(QWidget):
         )
 
     def _make_panes(self) -> None:
+        self.shapes = ShapesPane(self.project, self.commands)
+        self.direction = DirectionPane(self.commands)
+        self.between = BetweenPane(self.project, self.commands)
+        self.sound = SoundPane(self.project, self.commands)
         self.panes = QStackedWidget()
         self.pane_tabs: list[QPushButton] = []
-        for number, (name, pane) in enumerate(
-            zip(
-                PANES,
-                (self._shapes_pane(), self._direction_pane(), self._between_pane(), self._sound_pane()),
-                strict=True,
-            )
-        ):
-            self.panes.addWidget(pane)
+        for number, name in enumerate(PANES):
+            self.panes.addWidget((self.shapes, self.direction, self.between, self.sound)[number])
             tab = QPushButton(name)
             tab.setCheckable(True)
             tab.setAutoExclusive(True)
@@ -208,163 +195,6 @@ class SpeedPage(QWidget):
         self.panes.setCurrentIndex(number)
         self.pane_tabs[number].setChecked(True)
 
-    def _shapes_pane(self) -> QWidget:
-        self.tiles = ShapeTiles()
-        self.tiles.picked.connect(self._pick)
-        self.tiles.pointed.connect(self._point_at)
-        self.tiles.menu_wanted.connect(self._shape_menu)
-        self.tiles.show_shapes(shape_library.all_shapes())
-        scroll = QScrollArea()
-        scroll.setWidget(self.tiles)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
-        self.shape_text = QLabel()
-        self.shape_text.setFont(words(12))
-        self.shape_text.setStyleSheet(f"color: {theme.QUIET};")
-        self.align = QComboBox()
-        for _, name in ALIGNS:
-            self.align.addItem(name)
-        self.align.setToolTip("What the shape's point is laid on; it follows when points move")
-        self.align.setFixedWidth(108)
-        self.align.activated.connect(self._aligned)
-        self.amount = QSlider(Qt.Orientation.Horizontal)
-        self.amount.setRange(0, 200)
-        self.amount.setValue(100)
-        self.amount.setToolTip("How much of the shape: none, as it is, twice as much; on all selected clips")
-        self.amount.setAccessibleName("Amount of the shape, 0 to 200 %")
-        self.amount.valueChanged.connect(self._amount_moved)
-        self.amount.sliderReleased.connect(lambda: self.project.settle("Amount of the shape"))
-        self.amount_text = QLabel("100 %")
-        self.amount_text.setFont(figures(12))
-        self.amount_text.setFixedWidth(42)
-        self.more = QPushButton("…")
-        self.more.setToolTip("Keep this curve as a shape, read and write shapes")
-        self.more.setFixedWidth(30)
-        self.more.clicked.connect(lambda: self._shape_menu(None, self.more.mapToGlobal(QPoint(0, self.more.height()))))
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        for widget in (self.align, self.amount, self.amount_text, self.more):
-            row.addWidget(widget, 1 if widget is self.amount else 0)
-        pane, column = _column()
-        column.addWidget(scroll, 1)
-        column.addWidget(self.shape_text)
-        column.addLayout(row)
-        return pane
-
-    def _direction_pane(self) -> QWidget:
-        commands = self.commands
-        pane, column = _column()
-        grid = QGridLayout()
-        grid.setSpacing(4)
-        self.backward = _toggle("Reverse", "Play the same stretch the other way round (R)")
-        self.backward.clicked.connect(commands.reverse)
-        buttons = (
-            (self.backward, 0, 0),
-            (
-                _button(
-                    "There and back", "Turn at the playhead or the point nearest the middle", commands.there_and_back
-                ),
-                0,
-                1,
-            ),
-            (_button("Swing the reel", "Every second clip backward", commands.swing_reel), 0, 2),
-            (_button("See-saw …", "A see-saw of so many equal pieces", commands.see_saw_pieces), 1, 0),
-            (_button("by frames …", "A see-saw in pieces of so many frames", commands.see_saw_frames), 1, 1),
-            (_button("on points …", "A see-saw turning on points, and following them", commands.see_saw_points), 1, 2),
-            (_button("Rewind …", "Play the marked stretch, rewind it, play it again", commands.rewind), 2, 0),
-            (_button("Speed there …", "Another speed in the marked stretch", commands.stretch_speed), 2, 1),
-            (_button("Hold …", "Hold the playhead's picture inside the slot", commands.hold_inside), 2, 2),
-        )
-        for button, row, place in buttons:
-            button.setStyleSheet("padding: 3px 4px;")
-            grid.addWidget(button, row, place)
-        column.addLayout(grid)
-        self.mark_text = QLabel("Mark a stretch: drag on the pictures below the graph, or / twice.")
-        self.mark_text.setWordWrap(True)
-        self.mark_text.setStyleSheet(f"color: {theme.QUIET};")
-        column.addWidget(self.mark_text)
-        column.addStretch(1)
-        return pane
-
-    def _between_pane(self) -> QWidget:
-        pane, column = _column()
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        self.between = QButtonGroup(self)
-        tips = (
-            "As the reel is set below",
-            "The nearest frame of the footage: it repeats when slowed",
-            "Neighbouring frames mixed: soft",
-            "Frames moved along the motion: smooth, smears where things cross",
-        )
-        for number, (name, tip) in enumerate(zip(("as reel", *WAYS), tips, strict=True)):
-            button = _toggle(name, tip)
-            self.between.addButton(button, number)
-            row.addWidget(button)
-        self.between.idClicked.connect(lambda n: self.commands.set_between((None, *WAYS)[n]))
-        self.reel_between = QComboBox()
-        for way in WAYS:
-            self.reel_between.addItem(way)
-        self.reel_between.activated.connect(lambda n: self.commands.set_reel_between(WAYS[n]))
-        self.round = QCheckBox("round again past the footage's ends")
-        self.round.setToolTip("Else its first or last frame stands still there")
-        self.round.clicked.connect(self._round)
-        reel = QHBoxLayout()
-        reel.addWidget(QLabel("the reel's way"))
-        reel.addWidget(self.reel_between, 1)
-        column.addLayout(row)
-        column.addLayout(reel)
-        column.addWidget(self.round)
-        self.floor = QLabel()
-        self.floor.setWordWrap(True)
-        self.floor.setStyleSheet(f"color: {theme.QUIET};")
-        column.addWidget(self.floor)
-        column.addStretch(1)
-        return pane
-
-    def _sound_pane(self) -> QWidget:
-        pane, column = _column()
-        self.sound_on = QCheckBox("the clip's own sound is heard (7)")
-        self.sound_on.clicked.connect(self.commands.toggle_sound)
-        self.pitch = QButtonGroup(self)
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        for number, (name, tip) in enumerate(
-            (("pitch kept", "As high as filmed at any speed"), ("pitch follows", "Falling and rising with the speed"))
-        ):
-            button = _toggle(name, tip)
-            self.pitch.addButton(button, number)
-            row.addWidget(button)
-        self.pitch.idClicked.connect(lambda n: self._sound("Pitch changed", pitch=("kept", "follows")[n]))
-        self.gain, self.seam = QDoubleSpinBox(), QDoubleSpinBox()
-        self.gain.setRange(-60, 24)
-        self.gain.setDecimals(1)
-        self.gain.setSuffix(" dB")
-        self.gain.setAccessibleName("Gain of the clip's sound")
-        self.seam.setRange(0, 200)
-        self.seam.setDecimals(1)
-        self.seam.setSuffix(" ms")
-        self.seam.setAccessibleName("Crossfade at the reel's seams")
-        self.gain.setKeyboardTracking(False)
-        self.seam.setKeyboardTracking(False)
-        self.gain.valueChanged.connect(lambda v: self._sound("Gain changed", gain_db=v))
-        self.seam.valueChanged.connect(self._seam_typed)
-        numbers = QHBoxLayout()
-        for name, box in (("gain", self.gain), ("seams", self.seam)):
-            box.setFont(figures(13))
-            numbers.addWidget(QLabel(name))
-            numbers.addWidget(box, 1)
-        column.addWidget(self.sound_on)
-        column.addLayout(row)
-        column.addLayout(numbers)
-        self.sound_text = QLabel()
-        self.sound_text.setWordWrap(True)
-        self.sound_text.setStyleSheet(f"color: {theme.QUIET};")
-        column.addWidget(self.sound_text)
-        column.addStretch(1)
-        return pane
-
     def _lay_out(self) -> None:
         numbers = QGridLayout()
         numbers.setVerticalSpacing(3)
@@ -376,14 +206,14 @@ class SpeedPage(QWidget):
                 ("average", self.average, self.fastest, "fastest"),
             )
         ):
-            numbers.addWidget(_quiet(name), row, 0)
+            numbers.addWidget(quiet(name), row, 0)
             numbers.addWidget(box, row, 1)
-            numbers.addWidget(_quiet(other), row, 2)
+            numbers.addWidget(quiet(other), row, 2)
             numbers.addWidget(label, row, 3)
         numbers.setColumnStretch(3, 1)
         gives = QHBoxLayout()
         gives.setSpacing(4)
-        gives.addWidget(_quiet("gives way"))
+        gives.addWidget(quiet("gives way"))
         for button in self.gives_buttons:
             gives.addWidget(button, 1)
         tabs = QHBoxLayout()
@@ -413,9 +243,9 @@ class SpeedPage(QWidget):
         holder = QWidget()
         holder.setLayout(side)
         holder.setFixedWidth(SIDE_W)
-        self.compare = _toggle("before", "The speed as it was before, on screen and in the graph (;)")
-        self.loop_clip = _toggle("loop clip", "Play this clip round and round (8)")
-        self.loop_bars = _toggle("2 bars", "Play the two bars around it round and round (9)")
+        self.compare = toggle("before", "The speed as it was before, on screen and in the graph (;)")
+        self.loop_clip = toggle("loop clip", "Play this clip round and round (8)")
+        self.loop_bars = toggle("2 bars", "Play the two bars around it round and round (9)")
         self.compare.clicked.connect(self.toggle_before)
         self.loop_clip.clicked.connect(lambda on: self.loop_wanted.emit("clip" if on else ""))
         self.loop_bars.clicked.connect(lambda on: self.loop_wanted.emit("bars" if on else ""))
@@ -426,7 +256,10 @@ class SpeedPage(QWidget):
         for button in (self.compare, self.loop_clip, self.loop_bars):
             button.setStyleSheet("padding: 1px 8px; min-height: 18px;")
             tools.addWidget(button)
-        below = QHBoxLayout()
+        beneath = QWidget()
+        beneath.setFixedHeight(28)  # the graph must not move when a node is taken hold of
+        below = QHBoxLayout(beneath)
+        below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(4)
         below.addWidget(self.hint)
         for field in self.node_fields:
@@ -435,7 +268,7 @@ class SpeedPage(QWidget):
         left = QVBoxLayout()
         left.setSpacing(4)
         left.addWidget(self.graph, 1)
-        left.addLayout(below)
+        left.addWidget(beneath)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(12, 6, 14, 8)
         whole.setSpacing(14)
@@ -455,7 +288,7 @@ class SpeedPage(QWidget):
         self._refill()
 
     def showEvent(self, event: QShowEvent) -> None:
-        self.tiles.show_shapes(shape_library.all_shapes())
+        self.shapes.read_library()
         self.fill()
 
     def fill(self) -> None:
@@ -472,7 +305,8 @@ class SpeedPage(QWidget):
         if placed is not None:
             self._fill_numbers(placed)
             self._say(placed)
-            self._fill_panes(placed)
+            for pane in (self.shapes, self.direction, self.between, self.sound):
+                pane.fill(placed)
         self._filling = False
         self._fill_node()
         self.graph.update()
@@ -488,40 +322,6 @@ class SpeedPage(QWidget):
         speeds = [n.speed for n in placed.curve.nodes]
         self.slowest.setText(f"{min(speeds, key=abs) * 100:.0f} %")
         self.fastest.setText(f"{max(speeds, key=abs) * 100:.0f} %")
-
-    def _fill_panes(self, placed: Placed) -> None:
-        clip, reel = placed.clip, self.project.reel
-        shaped = clip.shaped
-        self.tiles.chosen = shaped.shape.name if shaped is not None else ""
-        self.tiles.update()
-        self.amount.setEnabled(shaped is not None)
-        if shaped is not None and not self.amount.isSliderDown():
-            self.amount.setValue(round(shaped.amount * 100))
-        self.amount_text.setText(f"{self.amount.value()} %")
-        if shaped is not None:
-            self.align.setCurrentIndex([a for a, _ in ALIGNS].index(shaped.align))
-        self._point_at(None)
-        self.backward.setChecked(placed.map.average_speed < 0)
-        ways = (None, *WAYS)
-        self.between.button(ways.index(clip.between)).setChecked(True)
-        self.reel_between.setCurrentIndex(WAYS.index(reel.between))
-        self.round.setChecked(clip.beyond == "loop")
-        floor = clean_floor(placed.footage, reel.rate)
-        if floor:
-            self.floor.setText(
-                f"Shot at {float(placed.footage.true_rate):g} frames/s: every frame is another picture from "
-                f"{floor * 100:.0f} % up."
-            )
-        sound = clip.sound
-        self.sound_on.setChecked(sound.on)
-        self.sound_on.setEnabled(placed.footage.has_sound)
-        self.sound_text.setText("" if placed.footage.has_sound else "This footage has no sound.")
-        self.pitch.button(0 if sound.pitch == "kept" else 1).setChecked(True)
-        self.gain.setValue(sound.gain_db)
-        self.seam.setValue(reel.seam_ms)
-        marked = self.commands.marked
-        if marked is not None:
-            self.mark_text.setText(f"Marked: {marked[1] - marked[0]} frames, {marked[0]} to {marked[1]}.")
 
     def _fill_node(self) -> None:
         placed, number = self.project.placed, self.graph.node
@@ -640,136 +440,6 @@ class SpeedPage(QWidget):
         if placed is not None:
             self._node("Node moved", at=frame / max(placed.until - placed.begin, 1))
 
-    def _pick(self, shape: Shape) -> None:
-        self.commands.align = ALIGNS[self.align.currentIndex()][0]
-        self.commands.apply_shape(shape, 1.0)
-
-    def _aligned(self, number: int) -> None:
-        """Lay the shape that the clips have on something else."""
-        clip = self.project.clip
-        self.commands.align = ALIGNS[number][0]
-        if clip is not None and clip.shaped is not None:
-            self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount)
-
-    def _amount_moved(self, percent: int) -> None:
-        self.amount_text.setText(f"{percent} %")
-        if self._filling:
-            return
-        names = [n for n in self.project.chosen_clips if self._is_shaped(n)]
-        if not names:
-            return
-        if self.amount.isSliderDown():
-            self.project.preview_change(lambda reel: speed.with_amount(reel, names, percent / 100))
-        else:
-            self.project.change("Amount of the shape", lambda reel: speed.with_amount(reel, names, percent / 100))
-
-    def _is_shaped(self, name: str) -> bool:
-        clip = by_id(self.project.reel.clips, name)
-        return clip is not None and clip.shaped is not None
-
-    def _round(self, on: bool) -> None:
-        names = self.commands.cuts.chosen()
-        self.project.change(
-            "Round again past the ends" if on else "Held past the ends",
-            lambda reel: speed.with_beyond(reel, names, "loop" if on else "hold"),
-        )
-
-    def _sound(self, what: str, pitch: Pitch | None = None, gain_db: float | None = None) -> None:
-        if self._filling:
-            return
-        names = self.commands.cuts.chosen()
-
-        def edit(reel: Reel) -> Reel:
-            for name in names:
-                clip = by_id(reel.clips, name)
-                if clip is not None:
-                    sound = clip.sound
-                    sound = replace(
-                        sound, pitch=pitch or sound.pitch, gain_db=sound.gain_db if gain_db is None else gain_db
-                    )
-                    reel = speed.with_clip_sound(reel, [name], sound)
-            return reel
-
-        self.project.change(what, edit)
-
-    def _seam_typed(self, ms: float) -> None:
-        if not self._filling:
-            self.project.change("Seams changed", lambda reel: replace(reel, seam_ms=ms))
-
-    # Shapes
-
-    def _point_at(self, shape: Shape | None) -> None:
-        clip = self.project.clip
-        if shape is None and clip is not None and clip.shaped is not None:
-            shape = clip.shaped.shape
-        text = (
-            f"{shape.name}: {shape.does or 'one of your own'}"
-            if shape is not None
-            else "Point at a shape to read what it does."
-        )
-        self.shape_text.setText(text)
-
-    def _shape_menu(self, shape: Shape | None, at: QPoint) -> None:
-        menu = self.shape_menu(shape)
-        menu.popup(at)
-
-    def shape_menu(self, shape: Shape | None) -> QMenu:
-        """Return the menu of the shapes, or of one of them."""
-        menu = QMenu(self)
-        if shape is not None:
-            menu.addAction(f"Write '{shape.name}' to a file …").triggered.connect(lambda: self._write(shape))
-            if shape_library.own_shapes() and any(s.name == shape.name for s in shape_library.own_shapes()):
-                menu.addAction(f"Take '{shape.name}' away").triggered.connect(lambda: self._take_away(shape))
-            menu.addSeparator()
-        keep = menu.addAction("Keep this clip's curve as a shape …")
-        keep.setEnabled(self.project.placed is not None)
-        keep.triggered.connect(self._keep)
-        menu.addAction("Read shapes from files …").triggered.connect(self._read)
-        return menu
-
-    def _keep(self) -> None:
-        name, good = QInputDialog.getText(self, "Keep as a shape", "Its name:")
-        if good:
-            self.keep_shape(name)
-
-    def keep_shape(self, name: str) -> None:
-        """Keep the clip's curve as a shape, its first pin or its middle as what lies on the point."""
-        placed = self.project.placed
-        if placed is None:
-            return
-        focus = 0.5
-        if placed.ties:
-            focus = min(max((placed.ties[0].frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
-        self._try(lambda: shape_library.kept_shape(placed.chosen, name, focus), f"Shape '{name.strip()}' kept")
-
-    def _write(self, shape: Shape) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self, "Write the shape", f"{shape.name}{shape_library.SUFFIX}", f"Shapes (*{shape_library.SUFFIX})"
-        )
-        if path:
-            self._try(lambda: shape_library.write_shape(shape, Path(path)), f"Shape written to {path}")
-
-    def _read(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Read shapes", "", f"Shapes (*{shape_library.SUFFIX})")
-        for path in paths:
-            self.read_shape(Path(path))
-
-    def read_shape(self, path: Path) -> None:
-        """Keep a shape file among one's own shapes."""
-        self._try(lambda: shape_library.added(shape_library.read_shape(path)), f"Shape read from {path}")
-
-    def _take_away(self, shape: Shape) -> None:
-        self._try(lambda: shape_library.removed(shape.name), f"Shape '{shape.name}' taken away; clips keep it")
-
-    def _try(self, act: Callable[[], object], done: str) -> None:
-        try:
-            act()
-        except TempikError as error:
-            self.project.said.emit(str(error), True)
-            return
-        self.tiles.show_shapes(shape_library.all_shapes())
-        self.project.said.emit(done, False)
-
     # Comparing and looping
 
     def toggle_before(self) -> None:
@@ -819,32 +489,3 @@ class SpeedPage(QWidget):
 def _with_times(reel: Reel, name: str, factor: float) -> Reel:
     clip = by_id(reel.clips, name)
     return with_clips(reel, [speed.times(clip, factor)]) if clip is not None else reel
-
-
-def _toggle(text: str, tip: str) -> QPushButton:
-    button = QPushButton(text)
-    button.setCheckable(True)
-    button.setToolTip(tip)
-    button.setStyleSheet("padding: 1px 4px; min-height: 18px;")
-    return button
-
-
-def _button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.clicked.connect(act)
-    return button
-
-
-def _quiet(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setStyleSheet(f"color: {theme.QUIET};")
-    return label
-
-
-def _column() -> tuple[QWidget, QVBoxLayout]:
-    pane = QWidget()
-    column = QVBoxLayout(pane)
-    column.setContentsMargins(0, 2, 0, 0)
-    column.setSpacing(4)
-    return pane, column
