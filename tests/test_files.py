@@ -179,7 +179,7 @@ def test_the_speed_page_says_when_footage_runs_out_or_repeats(opened: Window) ->
     opened.show_speed()
     opened.project.select_clip("c1")
     opened.project.change("fast", lambda r: retiming.with_curve(r, "c1", constant(6.0)))
-    assert "not enough footage" in opened.speed_page.note.text() and "stand still" in opened.speed_page.note.text()
+    assert "Not enough footage" in opened.speed_page.note.text() and "stand still" in opened.speed_page.note.toolTip()
     opened.project.change("slow", lambda r: retiming.with_curve(r, "c1", constant(0.25)))
     # Common practice: 30 frames/s footage at a quarter on a reel of 30 shows each frame four times.
     assert "frames repeat, here 4 times" in opened.speed_page.note.text()

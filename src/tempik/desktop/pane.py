@@ -9,6 +9,9 @@ from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 from tempik.desktop import theme
 
 
+LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
+
+
 class Pane(QWidget):
     """A column of controls; `filling` is set while it shows what is, so that nothing is taken for an edit."""
 

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop import theme
-from tempik.desktop.pane import Pane
+from tempik.desktop.pane import LOW, Pane
 from tempik.desktop.project import Project
 from tempik.desktop.shape_tiles import ShapeTiles
 from tempik.desktop.speed_commands import SpeedCommands
@@ -61,6 +61,7 @@ class ShapesPane(Pane):
             self.align.addItem(name)
         self.align.setToolTip("What the shape's point is laid on; it follows when points move")
         self.align.setFixedWidth(108)
+        self.align.setStyleSheet(LOW)
         self.align.activated.connect(self._aligned)
         self.amount = QSlider(Qt.Orientation.Horizontal)
         self.amount.setRange(0, 200)
@@ -75,6 +76,7 @@ class ShapesPane(Pane):
         self.more = QPushButton("…")
         self.more.setToolTip("Keep this curve as a shape, read and write shapes")
         self.more.setFixedWidth(30)
+        self.more.setStyleSheet(LOW)
         self.more.clicked.connect(lambda: self._shape_menu(None, self.more.mapToGlobal(QPoint(0, self.more.height()))))
         row = QHBoxLayout()
         row.setSpacing(4)

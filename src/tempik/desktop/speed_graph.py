@@ -348,7 +348,7 @@ class SpeedGraph(QWidget):
             picture = self.strips.at(placed.footage.path, source)
             if picture is not None:
                 draw_filling(p, QRectF(box.left() + i * tile, box.top(), tile - 1.5, box.height()), picture)
-        if self.marked is not None:
+        if self.marked is not None and self.marked[0] < placed.end and self.marked[1] > placed.first:
             a, b = (min(max(self._x(placed, f, box), box.left()), box.right()) for f in self.marked)
             p.fillRect(QRectF(a, box.top(), b - a, box.height()), colour(theme.SPEED, 0.28))
             p.setPen(QPen(QColor(theme.SPEED), 2))

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop import theme
-from tempik.desktop.pane import quiet, toggle
+from tempik.desktop.pane import LOW, quiet, toggle
 from tempik.desktop.project import Project
 from tempik.desktop.shapes_pane import ShapesPane
 from tempik.desktop.speed_commands import SpeedCommands
@@ -41,7 +41,6 @@ from tempik.retime.shaping import with_average
 from tempik.time import time_of
 
 SIDE_W = 304
-LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
 GIVES: tuple[tuple[speed.GivesWay, str], ...] = (
     ("source", "Other footage is used; slot and speeds stay"),
     ("slot", "The slot grows or shrinks; what follows moves along"),
@@ -224,7 +223,9 @@ class SpeedPage(QWidget):
         self.note = QLabel()
         self.note.setWordWrap(True)
         self.note.setStyleSheet(f"color: {theme.WARNING_TEXT};")
+        self.note.setMaximumHeight(2 * self.note.fontMetrics().lineSpacing() + 2)
         self.mend = QPushButton("Mend …")
+        self.mend.setStyleSheet(LOW)
         self.mend.setToolTip("What would mend this clip")
         self.mend.hide()
         self.mend_menu = QMenu(self)
@@ -354,10 +355,12 @@ class SpeedPage(QWidget):
 
         timeline = self.project.timeline
         trouble = pin.trouble(timeline, placed)
-        text = trouble
+        text, whole = trouble, trouble
         if trouble:
-            where = self._where_short(placed)
-            text += f" {where}" if where else ""
+            # The graph shows where, and whose clip it is: the sentence is whole in the tip.
+            text = trouble.removeprefix(f"{placed.footage.name}: ")
+            text = text[0].upper() + text[1:]
+            whole = f"{trouble} {self._where_short(placed)}".strip()
             self.mend_menu.clear()
             for mend in pin.mends(timeline, placed):
                 done = mend.text[0].upper() + mend.text[1:]
@@ -377,6 +380,7 @@ class SpeedPage(QWidget):
             elif times > 1:
                 text = f"Below {floor * 100:.0f} % frames repeat, here {times} times."
         self.note.setText(text)
+        self.note.setToolTip(whole or text)
 
     def _where_short(self, placed: Placed) -> str:
         rate = float(self.project.reel.rate)

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QLabel
 
 from tempik.desktop import theme
-from tempik.desktop.pane import Pane, button, toggle
+from tempik.desktop.pane import LOW, Pane, button, toggle
 from tempik.desktop.project import Project
 from tempik.desktop.speed_commands import WAYS, SpeedCommands
 from tempik.desktop.theme import figures
@@ -82,6 +82,7 @@ class BetweenPane(Pane):
         self.reel_between = QComboBox()
         for way in WAYS:
             self.reel_between.addItem(way)
+        self.reel_between.setStyleSheet(LOW)
         self.reel_between.activated.connect(lambda n: self.commands.set_reel_between(WAYS[n]))
         self.round = QCheckBox("round again past the footage's ends")
         self.round.setToolTip("Else its first or last frame stands still there")
@@ -152,6 +153,7 @@ class SoundPane(Pane):
         numbers = QHBoxLayout()
         for name, box in (("gain", self.gain), ("seams", self.seam)):
             box.setFont(figures(13))
+            box.setStyleSheet(LOW)
             numbers.addWidget(QLabel(name))
             numbers.addWidget(box, 1)
         self.column.addWidget(self.sound_on)
