@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | beats --corpus DIR | fit --corpus DIR]
+"""Speed and size, measured. Use: ./run bench [speed | retiming | between FILM | beats --corpus DIR | fit --corpus DIR]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -20,10 +20,14 @@ def main() -> None:
 
         del sys.argv[1]
         fit.main()
+    elif what in ("retiming", "between"):
+        from bench import retiming
+
+        sys.exit(retiming.main(sys.argv[1:]))
     elif what == "speed":
         speed.main()
     else:
-        sys.exit(f"There is no bench '{what}'; choose speed, beats or fit.")
+        sys.exit(f"There is no bench '{what}'; choose speed, retiming, between, beats or fit.")
 
 
 if __name__ == "__main__":

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from tempik.desktop import theme
 
-
 LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
 
 

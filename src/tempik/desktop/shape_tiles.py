@@ -6,7 +6,17 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop import theme
@@ -31,6 +41,7 @@ class ShapeTiles(QWidget):
         self.chosen = ""
         self._under: int | None = None
         self._key = 0
+        self._pictures: dict[Shape, QPixmap] = {}
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Shapes of speed; arrows choose, Enter applies")
@@ -59,8 +70,28 @@ class ShapeTiles(QWidget):
             p.setPen(QPen(QColor(theme.RHYTHM if used or keyed else theme.QUIET if under else theme.LINE), 1.4))
             p.setBrush(QColor(theme.SUNK))
             p.drawRoundedRect(box, 4, 4)
-            draw_shape(p, shape, box.adjusted(5, 6, -5, -4))
+            p.drawPixmap(box.topLeft(), self._picture(shape))
         p.end()
+
+    def choose(self, name: str) -> None:
+        """Show which shape is used."""
+        if name != self.chosen:
+            self.chosen = name
+            self.update()
+
+    def _picture(self, shape: Shape) -> QPixmap:
+        """Return a shape's little curve, drawn once."""
+        found = self._pictures.get(shape)
+        if found is None:
+            found = QPixmap(TILE_W * 2, TILE_H * 2)
+            found.setDevicePixelRatio(2)
+            found.fill(Qt.GlobalColor.transparent)
+            p = QPainter(found)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+            draw_shape(p, shape, QRectF(0, 0, TILE_W, TILE_H).adjusted(5, 6, -5, -4))
+            p.end()
+            self._pictures[shape] = found
+        return found
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._point_at(self._at(event.position()))

@@ -90,8 +90,7 @@ class ShapesPane(Pane):
         """Show the shape of a clip."""
         self.filling = True
         shaped = placed.clip.shaped
-        self.tiles.chosen = shaped.shape.name if shaped is not None else ""
-        self.tiles.update()
+        self.tiles.choose(shaped.shape.name if shaped is not None else "")
         self.amount.setEnabled(shaped is not None)
         if shaped is not None and not self.amount.isSliderDown():
             self.amount.setValue(round(shaped.amount * 100))

@@ -31,7 +31,7 @@ from tempik.desktop.speed_graph import SpeedGraph
 from tempik.desktop.speed_panes import BetweenPane, DirectionPane, SoundPane
 from tempik.desktop.strips import Strips
 from tempik.desktop.theme import figures
-from tempik.edit import speed
+from tempik.edit import pin, speed
 from tempik.edit.slots import with_clips
 from tempik.edit.timeline import Placed, clean_floor, repeats_most
 from tempik.reel import Clip, Curve, Reel, by_id
@@ -229,6 +229,7 @@ class SpeedPage(QWidget):
         self.mend.setToolTip("What would mend this clip")
         self.mend.hide()
         self.mend_menu = QMenu(self)
+        self.mend_menu.aboutToShow.connect(self._fill_mends)
         self.mend.setMenu(self.mend_menu)
         said = QHBoxLayout()
         said.addWidget(self.note, 1)
@@ -351,23 +352,14 @@ class SpeedPage(QWidget):
 
     def _say(self, placed: Placed) -> None:
         """Say what the clip lacks, with its mends, or what its slowest stretch does."""
-        from tempik.edit import pin
-
-        timeline = self.project.timeline
-        trouble = pin.trouble(timeline, placed)
+        trouble = pin.trouble(self.project.timeline, placed)
         text, whole = trouble, trouble
         if trouble:
             # The graph shows where, and whose clip it is: the sentence is whole in the tip.
             text = trouble.removeprefix(f"{placed.footage.name}: ")
             text = text[0].upper() + text[1:]
             whole = f"{trouble} {self._where_short(placed)}".strip()
-            self.mend_menu.clear()
-            for mend in pin.mends(timeline, placed):
-                done = mend.text[0].upper() + mend.text[1:]
-                self.mend_menu.addAction(done).triggered.connect(
-                    lambda _=False, m=mend, d=done: self.project.change(d, m.change)
-                )
-            self.mend.setVisible(not self.mend_menu.isEmpty())
+            self.mend.setVisible(True)
         elif placed.footage.endless:
             text = ""
         elif all(n.speed == 0 for n in placed.curve.nodes):
@@ -381,6 +373,16 @@ class SpeedPage(QWidget):
                 text = f"Below {floor * 100:.0f} % frames repeat, here {times} times."
         self.note.setText(text)
         self.note.setToolTip(whole or text)
+
+    def _fill_mends(self) -> None:
+        """Offer what would mend the clip; found only when asked for, since each is tried out on the reel."""
+        self.mend_menu.clear()
+        placed = self.project.placed
+        for mend in pin.mends(self.project.timeline, placed) if placed is not None else ():
+            done = mend.text[0].upper() + mend.text[1:]
+            self.mend_menu.addAction(done).triggered.connect(
+                lambda _=False, m=mend, d=done: self.project.change(d, m.change)
+            )
 
     def _where_short(self, placed: Placed) -> str:
         rate = float(self.project.reel.rate)

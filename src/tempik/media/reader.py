@@ -49,10 +49,10 @@ class FrameReader:
         """`longest_px` shrinks what is kept so that the longer side is at most that, for previews."""
         self.path = path
         self.index = index if index is not None else index_frames(path)
-        self._cache_bytes = cache_bytes
+        self.cache_bytes = cache_bytes
         self._longest = longest_px
         self._kept: OrderedDict[int, Picture] = OrderedDict()
-        self._kept_bytes = 0
+        self.kept_bytes = 0
         self._alphas: OrderedDict[int, Plane] = OrderedDict()
         self._state = _state(path)
         self._container: InputContainer | None = None
@@ -73,7 +73,7 @@ class FrameReader:
             self._container.close()
         self._container = self._frames = None
         self._kept.clear()
-        self._kept_bytes = 0
+        self.kept_bytes = 0
         self._next = -1
 
     @property
@@ -143,7 +143,7 @@ class FrameReader:
         """How many frames the cache holds, by the size of one already kept."""
         if not self._kept:
             return 32
-        return max(8, self._cache_bytes // next(iter(self._kept.values())).nbytes - 1)
+        return max(8, self.cache_bytes // next(iter(self._kept.values())).nbytes - 1)
 
     def _seek(self, key: int) -> None:
         try:
@@ -198,9 +198,13 @@ class FrameReader:
         if self._longest is not None:
             picture = shrunk(picture, self._longest)
         if number in self._kept:
-            self._kept_bytes -= self._kept.pop(number).nbytes
+            self.kept_bytes -= self._kept.pop(number).nbytes
         self._kept[number] = picture
-        self._kept_bytes += picture.nbytes
-        while self._kept_bytes > self._cache_bytes and len(self._kept) > 1:
+        self.kept_bytes += picture.nbytes
+        self.trim(self.cache_bytes)
+
+    def trim(self, most: int) -> None:
+        """Let go of the frames least recently used beyond `most` bytes, but for the last one."""
+        while self.kept_bytes > most and len(self._kept) > 1:
             _, dropped = self._kept.popitem(last=False)
-            self._kept_bytes -= dropped.nbytes
+            self.kept_bytes -= dropped.nbytes

@@ -18,7 +18,7 @@ from tempik.media.picture import Picture, Plane
 
 Field = NDArray[np.float32]
 # The longer side of the picture that flow is worked out on: motion is smooth, and detail only costs.
-FLOW_PX = 480
+FLOW_PX = 400
 # Disagreement, in shares of a pixel of that small picture, up to which flow is trusted, and what fast motion adds.
 TRUSTED_PX = 0.4
 TRUSTED_SHARE = 0.1

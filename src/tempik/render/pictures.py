@@ -14,6 +14,7 @@ from tempik.render.compose import Source, compose
 from tempik.render.plan import FramePlan, Shot
 
 OPEN_FILES = 6
+OTHERS = 0.4
 
 _INDEX_LOCK = threading.Lock()
 _INDEXES: OrderedDict[tuple[str, int, int], FrameIndex] = OrderedDict()
@@ -101,10 +102,25 @@ class PictureSource:
             self._readers.pop(key).close()
             reader = None
         if reader is None:
-            reader = FrameReader(path, shared_index(path), self._cache_bytes // OPEN_FILES, longest_px)
+            reader = FrameReader(path, shared_index(path), self._cache_bytes, longest_px)
             self._readers[key] = reader
             while len(self._readers) > OPEN_FILES:
                 _, oldest = self._readers.popitem(last=False)
                 oldest.close()
-        self._readers.move_to_end(key)
+        if next(reversed(self._readers)) != key or reader.kept_bytes == 0:
+            self._readers.move_to_end(key)
+            self._share_out(reader)
         return reader
+
+    def _share_out(self, reader: FrameReader) -> None:
+        """Give the file in use what the others do not need: playing backward wants a long stretch of it at hand.
+
+        The others keep at most OTHERS of the cache between them, those least recently used giving way first.
+        """
+        room = int(self._cache_bytes * OTHERS)
+        for other in reversed(self._readers.values()):
+            if other is not reader:
+                other.trim(room)
+                room = max(0, room - other.kept_bytes)
+        held = sum(r.kept_bytes for r in self._readers.values() if r is not reader)
+        reader.cache_bytes = self._cache_bytes - held

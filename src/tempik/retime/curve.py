@@ -129,20 +129,19 @@ def parameter(x: Array, segment: Segment) -> Array:
     """
     low, high = np.zeros_like(x), np.ones_like(x)
     u = x.copy()
-    slope = poly.polyder(segment.x)
+    c1, c2, c3 = (float(c) for c in segment.x[1:])
     for _ in range(60):
-        error = poly.polyval(u, segment.x) - x
-        if np.all(np.abs(error) <= 2e-16):
-            break
+        error = ((c3 * u + c2) * u + c1) * u - x
         low, high = np.where(error < 0, u, low), np.where(error < 0, high, u)
-        rise = poly.polyval(u, slope)
+        rise = (3 * c3 * u + 2 * c2) * u + c1
         with np.errstate(divide="ignore", invalid="ignore"):
             step = u - error / rise
-        inside = (step > low) & (step < high)
-        moved = np.where(inside, step, (low + high) / 2)
-        if np.all(np.abs(moved - u) <= 1e-16):
+        # A step of a rounding or two would go to and fro for ever.
+        done = (np.abs(error) <= 2e-16) | (np.abs(step - u) <= 5e-16)
+        if done.all():
             break
-        u = moved
+        inside = (step > low) & (step < high)
+        u = np.where(done, u, np.where(inside, step, (low + high) / 2))
     return u
 
 
