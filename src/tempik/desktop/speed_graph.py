@@ -9,8 +9,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop import theme
@@ -270,19 +271,15 @@ class SpeedGraph(QWidget):
 
     def _paint_source(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         """The second trace: where in the stretch of footage used the clip is, from its earliest instant to its latest."""
-        frames = np.linspace(placed.first, placed.end, max(2, int(box.width() / 4)))
+        frames = np.linspace(placed.first, placed.end, max(2, int(box.width() / 8)))
         source = placed.map.source((frames - placed.begin) / float(self.project.reel.rate))
         low, high = float(source.min()), float(source.max())
         if high - low < 1e-9:
             return
-        path = QPainterPath()
-        for i, (frame, at) in enumerate(zip(frames.tolist(), source.tolist(), strict=True)):
-            spot = QPointF(
-                self._x(placed, frame, box), box.bottom() - 4 - (at - low) / (high - low) * (box.height() - 8)
-            )
-            path.moveTo(spot) if i == 0 else path.lineTo(spot)
+        xs = box.left() + (frames - placed.first) / max(placed.frames, 1) * box.width()
+        ys = box.bottom() - 4 - (source - low) / (high - low) * (box.height() - 8)
         p.setPen(QPen(colour(theme.PULSE, 0.75), 1.2, Qt.PenStyle.DashDotLine))
-        p.drawPath(path)
+        p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)])
 
     def _paint_curves(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         if self.before is not None:
@@ -298,18 +295,23 @@ class SpeedGraph(QWidget):
         rate = float(self.project.reel.rate)
         edges = {placed.begin + n.at * (placed.until - placed.begin) for n in placed.curve.nodes}
         # A jump is drawn upright: instants just before and after every node besides those evenly spaced.
-        frames = np.linspace(placed.first, placed.end, max(2, int(box.width() / 3)))
+        frames = np.linspace(placed.first, placed.end, max(2, int(box.width() / 4)))
         near = [f + d for f in edges for d in (-1e-4, 1e-4) if placed.first < f < placed.end]
         frames = np.sort(np.concatenate([frames, near]))
         speeds = time_map.speed((frames - placed.begin) / rate)
-        path = QPainterPath()
-        for i, (frame, v) in enumerate(zip(frames.tolist(), speeds.tolist(), strict=True)):
-            share = (frame - placed.first) / max(placed.frames, 1)
-            height = self.height_of(v) if abs(v) >= LEAST else self.height_of(0.0) - v / LEAST * ZERO_H
-            spot = QPointF(box.left() + share * box.width(), height)
-            path.moveTo(spot) if i == 0 else path.lineTo(spot)
+        xs = box.left() + (frames - placed.first) / max(placed.frames, 1) * box.width()
         p.setPen(pen)
-        p.drawPath(path)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), self._heights(speeds).tolist(), strict=True)])
+
+    def _heights(self, speeds: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return where speeds lie, as `height_of` does, and evenly through the zero band."""
+        zero = self.height_of(0.0)
+        room = zero - ZERO_H - self._graph().top()
+        size = np.clip(np.abs(speeds), LEAST, SPEED_LIMIT)
+        share = np.log(size / LEAST) / math.log(SPEED_LIMIT / LEAST)
+        away = np.where(np.abs(speeds) >= LEAST, np.sign(speeds) * (ZERO_H + share * room), speeds / LEAST * ZERO_H)
+        return np.asarray(zero - away, dtype=np.float64)
 
     def _paint_nodes(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         for tie in placed.ties:

@@ -46,6 +46,8 @@ from tempik.time import frame_of, frame_on_screen, time_of
 
 REACH_PX = 8
 DRAG_PX = 4
+# More changed clips than this are painted with everything else.
+MOST_PATCHES = 8
 
 
 EDGE_PX = 7
@@ -92,6 +94,7 @@ class TimelineView(QWidget):
         self.project, self.strips, self.song = project, strips, song
         self.view = View(0.0, 60.0, 800)
         self._layer: QPixmap | None = None
+        self._painted: tuple[Timeline, tuple[object, ...]] | None = None  # what the layer shows
         self._grip: _Grip | None = None
         self._swept: set[str] = set()
         self._sweep_on = True
@@ -166,8 +169,36 @@ class TimelineView(QWidget):
             self.fit()
         else:
             self.view = self.view.kept_on(timeline)
-        self.updateGeometry()
-        self.refresh()
+        if not self._repaint_changed(timeline):
+            self.updateGeometry()
+            self.refresh()
+
+    def _repaint_changed(self, timeline: Timeline) -> bool:
+        """Paint anew only clips that changed in their slots, as while a curve is dragged; tell whether that is all."""
+        before, layer = self._painted, self._layer
+        if before is None or layer is None or before[1] != (self.view, self.layout_, self._missing):
+            return False
+        boxes = paint.changed_boxes(before[0], timeline, self.view, self.layout_)
+        if boxes is None or len(boxes) > MOST_PATCHES:
+            return False
+        for box in boxes:
+            p = QPainter(layer)
+            p.setClipRect(box.adjusted(-1, -1, 1, 1).intersected(QRectF(GUTTER, 0, self.width() - GUTTER, 4000)))
+            self._paint_patch(p, box)
+            p.end()
+            self.update(box.adjusted(-2, -2, 2, 2).toAlignedRect())
+        self._painted = (timeline, before[1])
+        return True
+
+    def _paint_patch(self, p: QPainter, box: QRectF) -> None:
+        timeline, view, layout = self.project.timeline, self.view, self.layout_
+        p.fillRect(box.adjusted(-1, -1, 1, 1), QColor(theme.SUNK))
+        paint.paint_lines(p, timeline, view, self.height())
+        chosen = self.project.clip_ids
+        paint.paint_picture_rows(
+            p, timeline, view, layout, self.strips, chosen, self.project.clip_id, self._missing, self._coarse, box
+        )
+        paint.paint_pins(p, timeline, view, layout, chosen)
 
     def fit_when_shown(self) -> None:
         """Fit the next reel that is shown, as after opening another project."""
@@ -194,6 +225,7 @@ class TimelineView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         if self._layer is None:
             self._layer = painted_layer(self, self._paint_layer)
+            self._painted = (self.project.timeline, (self.view, self.layout_, self._missing))
         p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         timeline = self.project.timeline

@@ -267,8 +267,10 @@ def paint_picture_rows(
     shown: str | None,
     missing: set[str],
     coarse: bool = False,
+    within: QRectF | None = None,
 ) -> None:
-    """Clips of every row. Of those selected, the one that the pages show has the brighter frame."""
+    """Clips of every row, or those `within` a box. Of those selected, the one that the pages show has the brighter
+    frame."""
     top = layout.picture_top(0)
     for first, end in timeline.gaps():
         box = QRectF(view.x(time_of(first, timeline.rate)), top, 0, layout.picture_h)
@@ -282,6 +284,8 @@ def paint_picture_rows(
     order = {f.id: i for i, f in enumerate(timeline.reel.footage)}
     for placed in clips_in_view(timeline, view):
         box = clip_box(timeline, view, layout, placed)
+        if within is not None and not box.intersects(within):
+            continue
         if box.right() >= GUTTER and box.left() <= view.width:
             tint = CLIP_TINTS[order.get(placed.footage.id, 0) % len(CLIP_TINTS)]
             if box.width() < SLIVER_PX:
@@ -366,6 +370,24 @@ def _paint_sliver(p: QPainter, placed: Placed, box: QRectF, strips: Strips, tint
         draw_filling(p, box.adjusted(0, HEAD_H, 0, -12), picture)
     if selected:
         p.fillRect(box, colour(theme.TEXT, 0.35))
+
+
+def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
+    """Return where a reel looks otherwise than before, where only clips in their old slots do; None: anywhere."""
+    then, now = before.reel, after.reel
+    if any(
+        getattr(then, field) is not getattr(now, field) for field in ("soundtrack", "rows", "footage", "picture")
+    ) or (then.width, then.height, then.rate, then.length_s) != (now.width, now.height, now.rate, now.length_s):
+        return None
+    if len(before.placed) != len(after.placed):
+        return None
+    out = []
+    for a, b in zip(before.placed, after.placed, strict=True):
+        if a is not b:
+            if a.clip.id != b.clip.id or a[2:6] != b[2:6] or a.clip.row != b.clip.row or a.ties != b.ties:
+                return None
+            out.append(clip_box(after, view, layout, b))
+    return out
 
 
 def clip_box(timeline: Timeline, view: View, layout: Layout, placed: Placed) -> QRectF:
@@ -573,8 +595,11 @@ def paint_cue(p: QPainter, x: float, bottom: float, size: float = 6.0, filled: b
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
+# A row's pulses are painted once for as long as the row, the song and the view are the same.
+_row_pictures: OrderedDict[tuple[object, ...], tuple[list[Pulse], QPixmap]] = OrderedDict()
+
+
 def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hovered: tuple[int, str] | None) -> None:
-    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for number, row in enumerate(timeline.pulses):
         box = QRectF(GUTTER, layout.row_top(number), view.width - GUTTER, ROW_H)
         if hovered is not None and hovered[0] == number:
@@ -582,21 +607,42 @@ def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hove
             if point is not None:
                 x = view.x(time_of(timeline.frame_of_point(point), timeline.rate))
                 p.fillRect(QRectF(x, box.top(), 14, box.height()), colour(theme.PULSE, 0.14))
-        narrow: list[QLineF] = []
-        rate = float(timeline.rate)
-        a = bisect_left(row, (view.start_s - 4) * rate, key=lambda q: q.frame)
-        b = bisect_right(row, view.end_s * rate + 1, key=lambda q: q.frame)
-        for pulse in row[a:b]:
-            if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
-                x = view.x(time_of(pulse.frame, timeline.rate))
-                tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
-                if GUTTER <= x <= view.width:
-                    narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - tall))
-            else:
-                _paint_pulse(p, timeline, view, box, pulse)
-        p.setPen(QPen(colour(theme.PULSE, 0.7), 1.2))
-        p.drawLines(narrow)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        p.drawPixmap(QPointF(0, box.top()), _row_picture(p, timeline, view, row))
+
+
+def _row_picture(p: QPainter, timeline: Timeline, view: View, row: list[Pulse]) -> QPixmap:
+    ratio = p.device().devicePixelRatioF()
+    key = (id(row), *view, timeline.rate, ratio)
+    kept = _row_pictures.get(key)
+    if kept is None:
+        picture = QPixmap(round(view.width * ratio), round(ROW_H * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        own = QPainter(picture)
+        own.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, ROW_H), row)
+        own.end()
+        _row_pictures[key] = kept = (row, picture)
+        while len(_row_pictures) > 24:
+            _row_pictures.popitem(last=False)
+    return kept[1]
+
+
+def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, row: list[Pulse]) -> None:
+    narrow: list[QLineF] = []
+    rate = float(timeline.rate)
+    a = bisect_left(row, (view.start_s - 4) * rate, key=lambda q: q.frame)
+    b = bisect_right(row, view.end_s * rate + 1, key=lambda q: q.frame)
+    for pulse in row[a:b]:
+        if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
+            x = view.x(time_of(pulse.frame, timeline.rate))
+            tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
+            if GUTTER <= x <= view.width:
+                narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - tall))
+        else:
+            _paint_pulse(p, timeline, view, box, pulse)
+    p.setPen(QPen(colour(theme.PULSE, 0.7), 1.2))
+    p.drawLines(narrow)
 
 
 @lru_cache(256)

@@ -37,9 +37,13 @@ class _Place(QFrame):
         column.addWidget(name)
         column.addWidget(self.text)
         column.addStretch(1)
+        self._done: bool | None = None
         self.show_done(False)
 
     def show_done(self, done: bool) -> None:
+        if done == self._done:
+            return  # to style anew costs more than all else that a change of the reel does here
+        self._done = done
         edge = f"2px solid {theme.RHYTHM}" if done else f"2px dashed {theme.LINE}"
         self.setStyleSheet(
             f"#place {{ background: {theme.RAISED}; border: {edge}; border-radius: 10px; }}"

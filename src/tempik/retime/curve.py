@@ -159,15 +159,22 @@ def eased(x: Array, segment: Segment) -> Array:
 
 def speed_at(curve: Curve, share: Array | float) -> Array:
     """Return the speed at shares of the slot (0 to 1; beyond them the end speeds)."""
-    share = np.atleast_1d(np.asarray(share, dtype=np.float64))
+    return speed_on(segments(curve), np.atleast_1d(np.asarray(share, dtype=np.float64)))
+
+
+def speed_on(parts: list[Segment], share: Array) -> Array:
+    """Return the speed at shares of the slot, of a curve given as its segments."""
     out = np.empty_like(share)
-    parts = segments(curve)
     which = np.clip(np.searchsorted([s.start for s in parts], share, side="right") - 1, 0, len(parts) - 1)
     for i, part in enumerate(parts):
         here = which == i
-        if here.any():
-            x = np.clip((share[here] - part.start) / part.width, 0.0, 1.0)
-            out[here] = part.v0 + (part.v1 - part.v0) * eased(x, part)
+        if not here.any():
+            continue
+        if part.v0 == part.v1:
+            out[here] = part.v0
+            continue
+        x = np.clip((share[here] - part.start) / part.width, 0.0, 1.0)
+        out[here] = part.v0 + (part.v1 - part.v0) * eased(x, part)
     return out
 
 

@@ -10,7 +10,7 @@ from numpy.polynomial import polynomial as poly
 from numpy.typing import NDArray
 
 from tempik.reel import Curve
-from tempik.retime.curve import RISE, is_straight, parameter, segments, speed_at
+from tempik.retime.curve import RISE, is_straight, parameter, segments, speed_on
 
 Array = NDArray[np.float64]
 Times = Array | float | Sequence[float]
@@ -106,7 +106,7 @@ class TimeMap:
         """Return the speed at slot seconds."""
         if self._even is not None:
             return np.full(np.atleast_1d(np.asarray(time_s)).shape, self._even)
-        return speed_at(self.curve, self.share(time_s))
+        return speed_on(self._parts, self.share(time_s))
 
     def turns(self) -> list[float]:
         """Return the instants inside the slot where the direction changes, so that between them it is monotone."""
