@@ -15,8 +15,8 @@ from tempik.desktop import theme
 from tempik.desktop.actions import keyboard_list
 from tempik.desktop.files import demo_folder
 from tempik.desktop.window import Window
+from tempik.edit import direction, pieces, place
 from tempik.edit import footage as said_of
-from tempik.edit import pieces, place
 from tempik.edit.speed import with_curve
 from tempik.reel import Framing, Position
 from tempik.retime import ramp
@@ -66,11 +66,17 @@ def cut_views(window: Window) -> None:
     project.select_clip(placed.clip.id)
     for _ in range(5):
         window.timeline.zoom(1.6)
-    project.go(placed.first + 12)
+    near = project.timeline.point_at(placed.first + 14, 4)
+    clip = placed.clip.id
+    project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.6, 0.7, 0.42)))
+    point = project.timeline.frame_of_point(near) if near is not None else placed.first + 14
+    project.go(point + 4)
     window.clips.cue_here_too()
+    project.go(point)
     window.show_speed()
     settle(window)
     grab(window, "pins")
+    window.undo()
     window.undo()
     window.show_frame()
     cut, view = project.timeline.placed[3].first, window.timeline.view
@@ -131,6 +137,13 @@ def main() -> None:
     window.speed_page.graph.choose_node(1)
     settle(window)
     grab(window, "speed")
+    window.project.change("See-saw", lambda reel: direction.with_see_saw(reel, clip, points=1))
+    window.speed_page.graph.choose_node(None)
+    window.speed_page.show_pane(1)
+    settle(window)
+    grab(window, "see-saw")
+    window.speed_page.show_pane(0)
+    window.undo()
     for _ in range(9):
         window.timeline.zoom(1.5)
     grab(window, "frames")
