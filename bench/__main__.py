@@ -25,7 +25,10 @@ def main() -> None:
 
         sys.exit(retiming.main(sys.argv[1:]))
     elif what == "speed":
+        from bench import retiming
+
         speed.main()
+        retiming.main([])
     else:
         sys.exit(f"There is no bench '{what}'; choose speed, retiming, between, beats or fit.")
 

@@ -68,7 +68,7 @@ def cut_views(window: Window) -> None:
         window.timeline.zoom(1.6)
     near = project.timeline.point_at(placed.first + 14, 4)
     clip = placed.clip.id
-    project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.6, 0.7, 0.42)))
+    project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.1, 0.6, 0.42)))
     point = project.timeline.frame_of_point(near) if near is not None else placed.first + 14
     project.go(point + 4)
     window.clips.cue_here_too()

@@ -166,3 +166,78 @@ def test_importing_the_core_needs_no_qt() -> None:
         "sys.exit(any(m.startswith(('PySide6', 'librosa')) for m in sys.modules))"
     )
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
+
+
+# Speed
+
+
+def speeds(project: Path) -> list[dict[str, str]]:
+    return list(csv.DictReader(tempik("speed", project).stdout.splitlines()))
+
+
+def test_speed_lists_every_clip_and_gives_ten_the_same_shape(project: Path) -> None:
+    before = speeds(project)
+    assert (before[0]["average"], before[0]["floor"], before[0]["repeats"]) == ("1.0000", "0.9990", "1")
+    assert tempik("speed", project, "--shape", "dip", "--on", "pin", "--amount", 70).stdout.strip() == str(project)
+    after = speeds(project)
+    assert {r["shape"] for r in after} == {"dip"} and all(float(r["slowest"]) < 0.5 for r in after)
+    assert [float(r["used_s"]) for r in after] == pytest.approx([float(r["used_s"]) for r in before], abs=0.002)
+    assert json.loads(tempik("check", project).stdout)["ok"]
+
+
+def test_speed_changes_one_clip_or_writes_to_another_project(project: Path, tmp_path: Path) -> None:
+    other = tmp_path / "other.tempik"
+    tempik("speed", project, "--clips", 2, "--see-saw", 3, "-o", other)
+    assert abs(float(speeds(other)[1]["average"])) == pytest.approx(1 / 3, abs=0.03)
+    assert speeds(project)[1]["average"] == "1.0000"
+    tempik("speed", other, "--clips", "1", "--frames", 30, "--between", "flow")
+    assert (speeds(other)[0]["frames"], speeds(other)[0]["between"]) == ("30", "flow")
+    tempik("speed", other, "--clips", "3", "--reverse", "--reel-between", "blend", "--seam", 8, "--beyond", "loop")
+    assert float(speeds(other)[2]["average"]) < 0 and speeds(other)[2]["between"] == "blend"
+
+
+def test_speed_acts_on_frames_of_the_reel(project: Path) -> None:
+    first = int(speeds(project)[0]["first"])
+    for change in (
+        ("--rewind", f"{first + 10}-{first + 20}@200"),
+        ("--stretch", f"{first + 30}-{first + 40}@50", "--soft", 3),
+        ("--hold", f"{first + 45}+5"),
+    ):
+        tempik("speed", project, *change)
+    row = speeds(project)[0]
+    assert (float(row["slowest"]), float(row["fastest"])) == (0.0, -2.0)
+
+
+REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
+    (("--clips", "99", "--reverse"), "the reel has clips 1 to"),
+    (("--clips", "x", "--reverse"), "names no clips"),
+    (("--shape", "nothing"), "There is no shape 'nothing'"),
+    (("--constant", 5000), "beyond the limit"),
+    (("--seam", 900), "between 0 and 200"),
+    (("--amount", 50), "no shape"),
+    (("--hold", "99999+5"), "No clip is on screen at frame 99999"),
+    (("--read-shape", "/nowhere.tempikshape"), "could not be opened"),
+)
+
+
+def test_speed_says_what_cannot_be_had_and_leaves_the_project(project: Path) -> None:
+    before = project.read_bytes()
+    for options, said in REFUSED:
+        assert said in tempik("speed", project, *options, code=1).stderr
+        assert project.read_bytes() == before
+
+
+def test_bad_usage_of_speed_ends_with_two(project: Path) -> None:
+    assert "give FIRST-END@PERCENT" in tempik("speed", project, "--rewind", "soon", code=2).stderr
+    assert "FRAME+N" in tempik("speed", project, "--hold", "10", code=2).stderr
+    assert "Which project?" in tempik("speed", code=1).stderr
+
+
+def test_shapes_are_listed_kept_written_and_read(project: Path, tmp_path: Path) -> None:
+    assert "dip: fast, slow on the point, fast" in tempik("speed", "--shapes").stdout
+    tempik("speed", project, "--clips", 1, "--stretch", "10-20@300")
+    assert tempik("speed", project, "--clips", 1, "--keep-shape", "my burst").stdout.strip() == "my burst"
+    tempik("speed", "--write-shape", "my burst", tmp_path / "b.tempikshape")
+    assert tempik("speed", "--read-shape", tmp_path / "b.tempikshape").stdout.strip() == "my burst"
+    tempik("speed", project, "--clips", "2-3", "--shape", "my burst")
+    assert [r["shape"] for r in speeds(project)[:3]] == ["", "my burst", "my burst"]

@@ -125,7 +125,7 @@ class SpeedPage(QWidget):
         self.node_gone = QPushButton("×")
         self.node_gone.setToolTip("Take the node out (Delete)")
         self.node_gone.setAccessibleName("Take the node out")
-        self.node_gone.setFixedWidth(28)
+        self.node_gone.setFixedWidth(24)
         self.node_gone.setStyleSheet("padding: 1px;")
         self.node_frame.setRange(0, speed.LONGEST_FRAMES)
         self.node_frame.setDecimals(1)
@@ -138,10 +138,10 @@ class SpeedPage(QWidget):
             box.setPrefix(prefix)
             box.setSuffix(" %")
         for field, name, width in (
-            (self.node_frame, "Frame of the node, counted in the clip", 102),
-            (self.node_speed, "Speed at the node", 84),
-            (self.node_in, "Softness into the node", 72),
-            (self.node_out, "Softness out of the node", 80),
+            (self.node_frame, "Frame of the node, counted in the clip", 92),
+            (self.node_speed, "Speed at the node", 74),
+            (self.node_in, "Softness into the node", 66),
+            (self.node_out, "Softness out of the node", 74),
         ):
             field.setFont(figures(12))
             field.setKeyboardTracking(False)
@@ -322,7 +322,7 @@ class SpeedPage(QWidget):
         self.uses.setValue(speed.source_used(placed))
         self.average.setValue(placed.map.average_speed * 100)
         speeds = [n.speed for n in placed.curve.nodes]
-        self.slowest.setText(f"{min(speeds, key=abs) * 100:.0f} %")
+        self.slowest.setText(f"{min(speeds, key=abs) * 100 if placed.map.slowest else 0.0:.0f} %")
         self.fastest.setText(f"{max(speeds, key=abs) * 100:.0f} %")
 
     def _fill_node(self) -> None:
@@ -357,7 +357,7 @@ class SpeedPage(QWidget):
         if trouble:
             # The graph shows where, and whose clip it is: the sentence is whole in the tip.
             text = trouble.removeprefix(f"{placed.footage.name}: ")
-            text = text[0].upper() + text[1:]
+            text = (text[0].upper() + text[1:]).replace(" s missing", "\u00a0s\u00a0missing")
             whole = f"{trouble} {self._where_short(placed)}".strip()
             self.mend.setVisible(True)
         elif placed.footage.endless:
@@ -368,7 +368,10 @@ class SpeedPage(QWidget):
             times = repeats_most(placed, self.project.reel.rate)
             floor = clean_floor(placed.footage, self.project.reel.rate)
             if times == 0:
-                text = "The picture stands still where the speed is 0."
+                held = any(n.speed == 0 and n.hold for n in placed.curve.nodes)
+                text = (
+                    "The picture stands still where the speed is 0." if held else "Frames repeat about its standstill."
+                )
             elif times > 1:
                 text = f"Below {floor * 100:.0f} % frames repeat, here {times} times."
         self.note.setText(text)

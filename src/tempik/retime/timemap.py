@@ -62,7 +62,9 @@ class TimeMap:
 
     @cached_property
     def slowest(self) -> float:
-        """The least size of speed over the slot, as told from 65 instants of it."""
+        """The least size of speed over the slot, as told from 65 instants of it; 0 where it passes through zero."""
+        if any(p.v0 * p.v1 < 0 for p in self._parts):
+            return 0.0
         return float(np.abs(self.speed(np.linspace(0, self.length_s, 65))).min())
 
     def share(self, time_s: Times) -> Array:
