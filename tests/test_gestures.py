@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPointF, Qt
+from PySide6.QtCore import QByteArray, QEvent, QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
@@ -396,3 +396,25 @@ def test_pins_that_cannot_be_had_offer_their_mends(opened: Window, reel: Reel, t
     after = window.project.timeline.placed_clip(b.clip.id)
     assert after is not None and after.short_before_s == 0
     save_reel(window.project.reel, tmp_path / "x.tempik")
+
+
+def test_rows_that_do_not_fit_get_lower_and_then_scroll(cut: Window) -> None:
+    timeline = cut.timeline
+    for accent in ("shake", "punch", "kick") * 3:
+        cut.project.change("row", lambda r, a=accent: change.with_row(r, a, 4))
+    layout, last = timeline.layout_, len(cut.project.reel.rows) - 1
+    assert layout.row_h < 38 and layout.hidden > 0
+    assert layout.row_top(last) + layout.row_h > timeline.height()
+    at = QPointF(20, layout.row_top(0) + 5)
+    turn = QWheelEvent(
+        at, timeline.mapToGlobal(at), QPoint(0, 0), QPoint(0, -4000), Qt.MouseButton.NoButton, NONE,
+        Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    scale = timeline.view.px_per_s
+    QApplication.sendEvent(timeline, turn)
+    scrolled = timeline.layout_
+    assert timeline.view.px_per_s == scale and scrolled.scroll == layout.hidden
+    assert scrolled.row_top(last) + layout.row_h <= timeline.height()
+    assert timeline.row_at(scrolled.row_top(last) + 5) == last
+    assert timeline.row_at(paint.points_top() + 30) is None  # what has gone up is under the points
+    timeline.grab()

@@ -201,6 +201,7 @@ def keyboard_list() -> str:
         "|---|---|",
         "| wheel on the timeline | zoom at the pointer |",
         "| Shift and wheel, or middle drag | move along the reel |",
+        "| wheel over the names of rows, or Ctrl and wheel | rows further down, where not all fit |",
         "| drag a point's diamond | move the point; what is tied to it follows |",
         "| double click among the points | place a point by hand |",
         "| drag a pin's stitch or a cue's triangle | pin the cue to another point |",

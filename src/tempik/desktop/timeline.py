@@ -32,7 +32,7 @@ from tempik.desktop.theme import colour, words
 from tempik.desktop.view import (
     GUTTER,
     POINTS_H,
-    ROW_H,
+    ROWS_TOP,
     RULER_H,
     Layout,
     View,
@@ -94,6 +94,7 @@ class TimelineView(QWidget):
         self.project, self.strips, self.song = project, strips, song
         self.view = View(0.0, 60.0, 800)
         self._layer: QPixmap | None = None
+        self._scroll = 0  # pixels of rows above what is shown
         self._painted: tuple[Timeline, tuple[object, ...]] | None = None  # what the layer shows
         self._grip: _Grip | None = None
         self._swept: set[str] = set()
@@ -130,7 +131,7 @@ class TimelineView(QWidget):
     @property
     def layout_(self) -> Layout:
         """What lies how far down now."""
-        return layout_for(self.project.reel, self.height())
+        return layout_for(self.project.reel, self.height(), self._scroll)
 
     def refresh(self) -> None:
         """Paint everything anew at the next paint."""
@@ -183,7 +184,7 @@ class TimelineView(QWidget):
             return False
         for box in boxes:
             p = QPainter(layer)
-            p.setClipRect(box.adjusted(-1, -1, 1, 1).intersected(QRectF(GUTTER, 0, self.width() - GUTTER, 4000)))
+            p.setClipRect(box.adjusted(-1, -1, 1, 1).intersected(QRectF(GUTTER, ROWS_TOP, self.width() - GUTTER, 4000)))
             self._paint_patch(p, box)
             p.end()
             self.update(box.adjusted(-2, -2, 2, 2).toAlignedRect())
@@ -253,6 +254,13 @@ class TimelineView(QWidget):
         )
         paint.paint_pins(p, timeline, view, layout, chosen)
         paint.paint_rows(p, timeline, view, layout, self._hover_cell)
+        if layout.scroll:  # rows that have gone up lie under the points
+            p.save()
+            p.setClipRect(QRectF(0, 0, self.width(), ROWS_TOP))
+            paint.paint_ground(p, timeline, view, layout._replace(scroll=0), height)
+            paint.paint_points(p, timeline, view, self.song, self._hover_point, self._coarse)
+            paint.paint_lines(p, timeline, view, height)
+            p.restore()
         paint.paint_ruler(p, timeline, view)
         paint.paint_gutter(p, timeline, view, layout, height, self.placing_row())
 
@@ -277,9 +285,9 @@ class TimelineView(QWidget):
 
     def row_at(self, y: float) -> int | None:
         """Return the number of the accent row at a height."""
-        for number in range(len(self.project.reel.rows)):
+        for number in range(len(self.project.reel.rows)) if y >= ROWS_TOP else ():
             top = self.layout_.row_top(number)
-            if top <= y < top + ROW_H:
+            if top <= y < top + self.layout_.row_h:
                 return number
         return None
 
@@ -694,12 +702,22 @@ class TimelineView(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         turn = event.angleDelta()
-        if turn.x() or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        down = event.position().x() < GUTTER or event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        if down and self.layout_.hidden:
+            self.scroll_rows(-round(turn.y() * 0.4))
+        elif turn.x() or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self.view = self.view.panned(-(turn.x() or turn.y()) * 0.7, self.project.timeline)
             self.refresh()
         else:
             self.zoom(1.0015 ** turn.y(), event.position().x())
         event.accept()
+
+    def scroll_rows(self, pixels: int) -> None:
+        """Show rows further down, or up: where they do not all fit."""
+        scroll = min(max(self._scroll + pixels, 0), self.layout_.hidden)
+        if scroll != self._scroll:
+            self._scroll = scroll
+            self.refresh()
 
     def _seek(self, x: float) -> None:
         timeline = self.project.timeline

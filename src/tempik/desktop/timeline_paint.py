@@ -23,7 +23,7 @@ from tempik.desktop.theme import colour, figures, words
 from tempik.desktop.view import (
     GUTTER,
     POINTS_H,
-    ROW_H,
+    ROWS_TOP,
     RULER_H,
     Layout,
     View,
@@ -50,7 +50,7 @@ def paint_ground(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
     p.fillRect(0, 0, view.width, RULER_H, QColor(theme.RAISED))
     rows = [(points_top(), POINTS_H)]
     rows += [(layout.picture_top(n), layout.picture_h) for n in range(layout.rows)]
-    rows += [(layout.row_top(n), ROW_H) for n in range(len(timeline.reel.rows))]
+    rows += [(layout.row_top(n), layout.row_h) for n in range(len(timeline.reel.rows))]
     for top, tall in rows:
         p.fillRect(QRectF(GUTTER, top, view.width - GUTTER, tall), QColor(theme.GROUND))
     end_x = view.x(time_of(timeline.frames, timeline.rate))
@@ -61,15 +61,6 @@ def paint_ground(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
 def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, height: int, placing: int = 0) -> None:
     """Row names. Painted last, so that what scrolls goes under them."""
     p.fillRect(0, 0, GUTTER, height, QColor(theme.RAISED))
-    p.setPen(QColor(theme.QUIET))
-    p.setFont(words(12))
-    p.drawText(QRectF(12, 4, GUTTER - 12, 18), Qt.AlignmentFlag.AlignVCenter, "bar.beat")
-    p.setFont(words(12))
-    unit = "frames" if view.px_per_s / float(timeline.rate) >= FRAMES_SHOW_PX else "seconds"
-    p.drawText(QRectF(12, 21, GUTTER - 12, 16), Qt.AlignmentFlag.AlignVCenter, unit)
-    p.setPen(QColor(theme.TEXT))
-    p.setFont(words(13))
-    p.drawText(QRectF(12, points_top(), GUTTER - 14, POINTS_H), Qt.AlignmentFlag.AlignVCenter, "points")
     for number, record in enumerate(timeline.reel.picture):
         top, tall = layout.picture_top(number), layout.picture_h
         name = "picture" if layout.rows == 1 else f"picture {number + 1}"
@@ -83,7 +74,9 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
             p.drawText(QRectF(12, top + 9, GUTTER - 14, tall), Qt.AlignmentFlag.AlignVCenter, said)
         _paint_dots(p, top + tall / 2 - 5)
     for number, row in enumerate(timeline.reel.rows):
-        top = layout.row_top(number)
+        # A low row has room for its name only, muted ones are grey.
+        low = layout.row_h < 34
+        top = layout.row_top(number) - (3 if low else 0)
         accent = CATALOGUE.get(row.accent)
         p.setPen(QColor(theme.QUIET if row.muted else theme.TEXT))
         p.setFont(words(13))
@@ -98,10 +91,34 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
         rule = "by hand" if every == 0 else "every point" if every == 1 else f"every {every}"
         if row.muted:
             rule = "muted"
-        p.drawText(QRectF(12, top + 19, GUTTER - 20, 16), Qt.AlignmentFlag.AlignVCenter, rule)
+        if not low:
+            p.drawText(QRectF(12, top + 19, GUTTER - 20, 16), Qt.AlignmentFlag.AlignVCenter, rule)
         _paint_dots(p, top + 9)
+    p.fillRect(0, 0, GUTTER, ROWS_TOP, QColor(theme.RAISED))
+    p.setPen(QColor(theme.QUIET))
+    p.setFont(words(12))
+    p.drawText(QRectF(12, 4, GUTTER - 12, 18), Qt.AlignmentFlag.AlignVCenter, "bar.beat")
+    p.setFont(words(12))
+    unit = "frames" if view.px_per_s / float(timeline.rate) >= FRAMES_SHOW_PX else "seconds"
+    p.drawText(QRectF(12, 21, GUTTER - 12, 16), Qt.AlignmentFlag.AlignVCenter, unit)
+    p.setPen(QColor(theme.TEXT))
+    p.setFont(words(13))
+    p.drawText(QRectF(12, points_top(), GUTTER - 14, POINTS_H), Qt.AlignmentFlag.AlignVCenter, "points")
+    if layout.hidden:
+        _paint_scroll(p, layout, height)
     p.setPen(QColor(theme.LINE))
     p.drawLine(GUTTER - 1, 0, GUTTER - 1, height)
+
+
+def _paint_scroll(p: QPainter, layout: Layout, height: int) -> None:
+    """A thin bar along the names: which of the rows are shown. The wheel over the names moves it."""
+    room = height - ROWS_TOP
+    tall = max(12.0, room * room / (room + layout.hidden))
+    top = ROWS_TOP + (room - tall) * layout.scroll / layout.hidden
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(theme.QUIET))
+    p.drawRoundedRect(QRectF(3, top, 4, tall), 2, 2)
+    p.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def _paint_dots(p: QPainter, top: float) -> None:
@@ -601,26 +618,26 @@ _row_pictures: OrderedDict[tuple[object, ...], tuple[list[Pulse], QPixmap]] = Or
 
 def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hovered: tuple[int, str] | None) -> None:
     for number, row in enumerate(timeline.pulses):
-        box = QRectF(GUTTER, layout.row_top(number), view.width - GUTTER, ROW_H)
+        box = QRectF(GUTTER, layout.row_top(number), view.width - GUTTER, layout.row_h)
         if hovered is not None and hovered[0] == number:
             point = timeline.point(hovered[1])
             if point is not None:
                 x = view.x(time_of(timeline.frame_of_point(point), timeline.rate))
                 p.fillRect(QRectF(x, box.top(), 14, box.height()), colour(theme.PULSE, 0.14))
-        p.drawPixmap(QPointF(0, box.top()), _row_picture(p, timeline, view, row))
+        p.drawPixmap(QPointF(0, box.top()), _row_picture(p, timeline, view, row, layout.row_h))
 
 
-def _row_picture(p: QPainter, timeline: Timeline, view: View, row: list[Pulse]) -> QPixmap:
+def _row_picture(p: QPainter, timeline: Timeline, view: View, row: list[Pulse], tall: int) -> QPixmap:
     ratio = p.device().devicePixelRatioF()
-    key = (id(row), *view, timeline.rate, ratio)
+    key = (id(row), *view, timeline.rate, ratio, tall)
     kept = _row_pictures.get(key)
     if kept is None:
-        picture = QPixmap(round(view.width * ratio), round(ROW_H * ratio))
+        picture = QPixmap(round(view.width * ratio), round(tall * ratio))
         picture.setDevicePixelRatio(ratio)
         picture.fill(Qt.GlobalColor.transparent)
         own = QPainter(picture)
         own.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, ROW_H), row)
+        _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), row)
         own.end()
         _row_pictures[key] = kept = (row, picture)
         while len(_row_pictures) > 24:
@@ -636,7 +653,7 @@ def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, row: li
     for pulse in row[a:b]:
         if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
             x = view.x(time_of(pulse.frame, timeline.rate))
-            tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
+            tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
             if GUTTER <= x <= view.width:
                 narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - tall))
         else:
@@ -670,7 +687,7 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
         return
     frame_px = view.px_per_s / float(timeline.rate)
     shape = _pulse_shape(accent_named(pulse.accent).envelope, timeline.rate, round(pulse.gap_s, 3), frame_px)
-    tall = (box.height() - 7) * min(pulse.strength, 1.6) / 1.6
+    tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
     p.setPen(QPen(QColor(theme.TEXT if pulse.painted else theme.PULSE), 1.2))
     p.setBrush(colour(theme.PULSE, 0.95 if pulse.painted else 0.45))
     p.drawPath(QTransform(1, 0, 0, tall, x, box.bottom() - 3).map(shape))

@@ -60,17 +60,23 @@ def points_top() -> int:
     return RULER_H
 
 
+ROWS_TOP = RULER_H + POINTS_H + GAP
 LEAST_PICTURE_H = 46
+LEAST_ROW_H = 20
 
 
 class Layout(NamedTuple):
-    """What lies how far down: points, picture rows with the highest on top, accent rows."""
+    """What lies how far down: points, picture rows with the highest on top, accent rows. Where they do not all fit,
+    `scroll` pixels of the rows have gone up under the points."""
 
     rows: int = 1
     picture_h: int = PICTURE_H
+    row_h: int = ROW_H
+    scroll: int = 0
+    hidden: int = 0  # pixels of rows that do not fit
 
     def picture_top(self, row: int = 0) -> int:
-        return RULER_H + POINTS_H + GAP + (self.rows - 1 - row) * (self.picture_h + GAP)
+        return ROWS_TOP - self.scroll + (self.rows - 1 - row) * (self.picture_h + GAP)
 
     @property
     def pictures_end(self) -> int:
@@ -78,19 +84,28 @@ class Layout(NamedTuple):
 
     def row_top(self, number: int) -> int:
         """Return the top of an accent row."""
-        return self.pictures_end + GAP + number * (ROW_H + GAP)
+        return self.pictures_end + GAP + number * (self.row_h + GAP)
 
     def picture_row_at(self, y: float) -> int | None:
         """Return the picture row at a height, or None."""
+        if y < ROWS_TOP:
+            return None
         for row in range(self.rows):
             if self.picture_top(row) <= y < self.picture_top(row) + self.picture_h:
                 return row
         return None
 
 
-def layout_for(reel: Reel, height: int) -> Layout:
-    """Return the layout of a reel in a widget of some height: picture rows share what the accent rows leave."""
-    rows = len(reel.picture)
-    left = height - RULER_H - POINTS_H - GAP - len(reel.rows) * (ROW_H + GAP) - 6
-    each = left // rows - GAP
-    return Layout(rows, int(min(max(each, LEAST_PICTURE_H), PICTURE_H)))
+def layout_for(reel: Reel, height: int, scroll: int = 0) -> Layout:
+    """Return the layout of a reel in a widget of some height: picture rows share what the accent rows leave, and where
+    that is too little the accent rows get lower, and then all rows scroll."""
+    rows, accents = len(reel.picture), len(reel.rows)
+    room = height - RULER_H - POINTS_H - GAP - 6
+    each = (room - accents * (ROW_H + GAP)) // rows - GAP
+    row_h = ROW_H
+    if each < LEAST_PICTURE_H and accents:
+        each = LEAST_PICTURE_H
+        row_h = min(max((room - rows * (each + GAP)) // accents - GAP, LEAST_ROW_H), ROW_H)
+    whole = Layout(rows, int(min(max(each, LEAST_PICTURE_H), PICTURE_H)), int(row_h))
+    hidden = max(0, whole.row_top(accents) - height)
+    return whole._replace(scroll=min(max(scroll, 0), hidden), hidden=hidden)
