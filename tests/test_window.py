@@ -246,7 +246,7 @@ def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Wi
     assert window.player.playing
     qtbot.waitUntil(lambda: not window.player.playing, timeout=8000)
     took = time.perf_counter() - began
-    assert took == pytest.approx(2.0, abs=0.5)
+    assert 1.9 < took < 6.0  # never ahead; a busy machine may be late to notice the end
     assert shown == sorted(shown) and shown[-1] == 299
 
 
