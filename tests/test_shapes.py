@@ -100,6 +100,21 @@ def test_slot_source_and_speed_each_give_way() -> None:
     assert placed(kept).curve.nodes[0].speed == pytest.approx(2 * placed(kept).curve.nodes[1].speed)
 
 
+def test_where_a_see_saw_has_no_average_to_keep_an_edit_does_not_freeze_it() -> None:
+    reel = direction.with_see_saw(one_clip(), "c1", pieces=4)
+    curve = with_changed_node(placed(reel).curve, 0, speed=2.0)
+    changed = speed.with_curve(reel, "c1", curve, "speed")
+    assert max(abs(n.speed) for n in placed(changed).curve.nodes) == pytest.approx(2.0)
+
+
+def test_a_slot_that_a_neighbour_cuts_off_gives_way_from_its_own_length() -> None:
+    reel = one_clip()
+    covered = replace(reel, clips=(reel.clips[0], replace(reel.clips[1], start=Edge(1.0))))
+    assert placed(covered).frames == 30
+    slower = placed(speed.with_constant(covered, ["c1"], 0.5, "slot"))
+    assert slower.until - slower.begin == 120
+
+
 def test_exactly_this_long_keeps_the_footage_and_says_what_cannot_be() -> None:
     reel = speed.with_slot_frames(one_clip(), ["c1"], 24)
     # Common practice, speed to fit: 2.0 s into 0.8 s = 250 %.

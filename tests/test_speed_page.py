@@ -170,9 +170,10 @@ def test_the_strip_marks_a_stretch_and_a_click_goes_there(page: SpeedPage, opene
         pytest.approx(clip.begin + 0.2 * length, abs=1),
         pytest.approx(clip.begin + 0.6 * length, abs=1),
     )
+    assert page.direction.mark_text.text().startswith("Marked: ")
     at = QPointF(graph.x_of(clip, 0.4), strip.center().y())
     drag(graph, at, at)
-    assert opened.speeds.marked is None
+    assert opened.speeds.marked is None and page.direction.mark_text.text().startswith("Mark a stretch")
     assert opened.project.frame == pytest.approx(clip.begin + 0.4 * length, abs=1)
 
 
@@ -245,6 +246,17 @@ def test_a_curve_is_kept_as_ones_own_shape_and_taken_away(page: SpeedPage, opene
     menu = page.shapes.shape_menu(page.shapes.tiles.shapes[-1])
     next(a for a in menu.actions() if "Take" in a.text()).trigger()
     assert all(s.name != "My fall" for s in page.shapes.tiles.shapes)
+
+
+def test_laid_on_something_else_a_see_saw_keeps_its_count_of_points(page: SpeedPage, opened: Window) -> None:
+    see_saw = ready_shape("see-saw")
+    assert see_saw is not None
+    clip = now(page).id
+    opened.project.change("x", lambda r: speed.with_shape(r, [clip], see_saw, 1.0, "every", 2))
+    page.shapes.align.activated.emit(0)
+    page.shapes.align.activated.emit(3)
+    shaped = now(page).shaped
+    assert shaped is not None and (shaped.align, shaped.every) == ("every", 2)
 
 
 def test_moving_a_node_of_a_shape_makes_the_curve_ones_own(page: SpeedPage) -> None:

@@ -114,7 +114,7 @@ class ShapesPane(Pane):
         clip = self.project.clip
         self.commands.align = ALIGNS[number][0]
         if clip is not None and clip.shaped is not None:
-            self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount)
+            self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount, clip.shaped.every)
 
     def _amount_moved(self, percent: int) -> None:
         self.amount_text.setText(f"{percent} %")

@@ -29,7 +29,6 @@ class SpeedCommands(QObject):
         self._begun: int | None = None
         self.gives: speed.GivesWay = "source"
         self.align: Align = "clip"
-        self.every = 1
 
     def mark(self, stretch: tuple[int, int] | None) -> None:
         if stretch != self.marked:
@@ -190,12 +189,12 @@ class SpeedCommands(QObject):
 
     # Shapes, frames between, sound
 
-    def apply_shape(self, shape: Shape, amount: float = 1.0) -> None:
+    def apply_shape(self, shape: Shape, amount: float = 1.0, every: int = 1) -> None:
         names, frame = self.cuts.chosen(), self.project.frame
         clips = f" to {len(names)} clips" if len(names) > 1 else ""
         self.project.change(
             f"Shape '{shape.name}'{clips}",
-            lambda reel: speed.with_shape(reel, names, shape, amount, self.align, self.every, frame),
+            lambda reel: speed.with_shape(reel, names, shape, amount, self.align, every, frame),
         )
 
     def next_between(self) -> None:

@@ -46,7 +46,9 @@ class DirectionPane(Pane):
             made.setStyleSheet("padding: 3px 4px;")
             grid.addWidget(made, row, place)
         self.column.addLayout(grid)
-        self.mark_text = QLabel("Mark a stretch: drag on the pictures below the graph, or / twice.")
+        self.mark_text = QLabel()
+        commands.marked_changed.connect(self._say_marked)
+        self._say_marked()
         self.mark_text.setWordWrap(True)
         self.mark_text.setStyleSheet(f"color: {theme.QUIET};")
         self.column.addWidget(self.mark_text)
@@ -54,8 +56,12 @@ class DirectionPane(Pane):
 
     def fill(self, placed: Placed) -> None:
         self.backward.setChecked(placed.map.average_speed < 0)
+
+    def _say_marked(self) -> None:
         marked = self.commands.marked
-        if marked is not None:
+        if marked is None:
+            self.mark_text.setText("Mark a stretch: drag on the pictures below the graph, or / twice.")
+        else:
             self.mark_text.setText(f"Marked: {marked[1] - marked[0]} frames, {marked[0]} to {marked[1]}.")
 
 

@@ -40,12 +40,12 @@ def with_curve(reel: Reel, clip: str, curve: Curve, gives: GivesWay = "source") 
     round begins at the last instant it showed.
     """
     placed = on_reel(Timeline(reel), clip)
-    if gives == "speed":
+    if gives == "speed" and abs(placed.map.average_speed) > 1e-9:  # a see-saw has no average to keep
         curve = with_average(curve, placed.map.average_speed)
     changed = _recurved(placed, curve)
     average = average_speed(curve)
     if gives == "slot" and average and placed.map.average_speed:
-        frames = round(placed.frames * abs(placed.map.average_speed / average))
+        frames = round((placed.until - placed.begin) * abs(placed.map.average_speed / average))
         return resized(reel, placed, changed, frames)
     return with_clips(reel, [changed])
 
@@ -112,7 +112,7 @@ def with_source_used(reel: Reel, clip: str, seconds: float, gives: GivesWay = "s
     if used < 1e-9 or seconds <= 0:
         raise TempikError("This clip uses no stretch of its footage; give it a speed first.")
     if gives == "slot":
-        return resized(reel, placed, placed.clip, round(placed.frames * seconds / used))
+        return resized(reel, placed, placed.clip, round((placed.until - placed.begin) * seconds / used))
     record = times(replace(placed.clip, source_s=placed.map.start_s), seconds / used)
     if max(abs(n.speed) for n in placed.curve.nodes) * seconds / used > SPEED_LIMIT:
         raise TempikError(f"{seconds:.2f} s of footage in this slot go beyond the limit of {SPEED_LIMIT * 100:.0f} %.")

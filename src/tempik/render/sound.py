@@ -49,12 +49,14 @@ def mix(
 
 
 def heard_clips(timeline: Timeline) -> list[Placed]:
-    """Return the clips whose own sound is heard: turned on, filmed with sound, on a row that is shown."""
-    return [
+    """Return the clips whose own sound is heard: turned on, filmed with sound, on a row that is shown. Those of one file
+    stand together, so that each file is read once."""
+    heard = [
         p
         for p in timeline.placed
         if p.clip.sound.on and p.footage.has_sound and not timeline.reel.picture[p.clip.row].hidden
     ]
+    return sorted(heard, key=lambda p: p.footage.path)
 
 
 class FootageSounds:
