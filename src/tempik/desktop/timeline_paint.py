@@ -452,7 +452,10 @@ def _paint_clip(
     text = QFontMetricsF(words(12)).elidedText(name, Qt.TextElideMode.ElideRight, max(room, 0))
     p.drawText(QRectF(left, box.top(), max(room, 0), HEAD_H), Qt.AlignmentFlag.AlignVCenter, text)
     used = QFontMetricsF(words(12)).horizontalAdvance(name) + 14
-    if (low != 1.0 or high != 1.0) and room - used > 44:
+    # A figure that is cut off would be another figure: the shape's name gives way, then the whole.
+    if figures_wide(speed) > room - used:
+        speed = speed.rsplit(" ", 1)[-1]
+    if (low != 1.0 or high != 1.0) and figures_wide(speed) <= room - used:
         p.setFont(figures(12))
         p.setPen(QColor(theme.SPEED))
         p.drawText(
@@ -462,6 +465,11 @@ def _paint_clip(
         )
     _paint_repeats(p, timeline, placed, film)
     p.restore()
+
+
+def figures_wide(speed: str) -> float:
+    """Return how wide a clip's speed is written."""
+    return float(QFontMetricsF(figures(12)).horizontalAdvance(speed + " %"))
 
 
 def _paint_repeats(p: QPainter, timeline: Timeline, placed: Placed, film: QRectF) -> None:
