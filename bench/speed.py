@@ -19,7 +19,7 @@ import numpy as np
 
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.demo.song import write_song
-from tempik.edit import change
+from tempik.edit import accent_rows, change
 from tempik.edit.timeline import Timeline
 from tempik.media.picture import to_rgb
 from tempik.reel.file import load_reel
@@ -49,7 +49,7 @@ def bench_export(demo: Path, folder: Path) -> None:
     reel = load_reel(demo / PROJECT)
     reel = change.with_stretch(reel, 15.0, 12.0)
     for row in reel.rows:
-        reel = change.with_rule(reel, row.id, row.rule.__class__(1))
+        reel = accent_rows.with_rule(reel, row.id, row.rule.__class__())
     timeline = Timeline(reel)
     ratios = []
     for _ in range(3):

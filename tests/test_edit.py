@@ -7,7 +7,8 @@ import msgspec
 import numpy as np
 import pytest
 
-from tempik.edit import change, pin, place, points
+from tempik.check import check_reel
+from tempik.edit import accent_rows, change, pin, place, points
 from tempik.edit import speed as retiming
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish, draft_reel
@@ -241,11 +242,24 @@ def test_removing_a_clip_leaves_no_black(reel: Reel) -> None:
         assert Timeline(change.without_clip(reel, clip.id)).gaps() == []
 
 
-def test_another_song_leaves_the_clips_where_they_are(reel: Reel) -> None:
+def test_another_song_takes_cuts_pins_and_accents_to_the_same_beats(reel: Reel) -> None:
+    painted = accent_rows.with_painted(reel, reel.rows[0].id, Timeline(reel).on_reel()[5].id, 0.5)
+    before, after = Timeline(painted), Timeline(change.with_song(painted, song(bpm=93.7)))
+    assert len(after.placed) == len(before.placed)
+    for a, b in zip(before.placed, after.placed, strict=True):
+        assert len(b.ties) == len(a.ties)
+        was, now = before.point(a.clip.start.point), after.point(b.clip.start.point)
+        if was is not None:
+            assert now is not None and now.beat == was.beat
+    assert [c.point is None for p in after.placed for c in (p.clip.start,)][1:] == [False] * (len(after.placed) - 1)
+    assert len(after.pulses[0]) == len(before.pulses[0])
+    assert check_reel(after).ok
+
+
+def test_a_song_without_beats_leaves_the_clips_where_they_are(reel: Reel) -> None:
     before = [(p.first, p.end) for p in Timeline(reel).placed]
-    other = change.with_song(reel, song(bpm=93.7))
-    after = Timeline(other)
-    assert [(p.first, p.end) for p in after.placed] == before
+    other = change.with_song(reel, Soundtrack("/quiet.wav", 20.0))
+    assert [(p.first, p.end) for p in Timeline(other).placed] == before
     assert all(not c.pins and c.start.point is None for c in other.clips)
 
 
@@ -284,18 +298,18 @@ def test_toggling_a_cell_agrees_with_the_rule_or_is_painted(reel: Reel) -> None:
         timeline.pulses[0][0].point.id,
         next(q.id for q in timeline.on_reel() if q.id not in {u.point.id for u in timeline.pulses[0]}),
     )
-    on = change.with_toggled(reel, row.id, silent)
+    on = accent_rows.with_toggled(reel, row.id, silent)
     assert silent in {q.point.id for q in Timeline(on).pulses[0]}
-    off = change.with_toggled(reel, row.id, fired)
+    off = accent_rows.with_toggled(reel, row.id, fired)
     assert fired not in {q.point.id for q in Timeline(off).pulses[0]}
-    assert change.with_toggled(on, row.id, silent) == reel
-    assert change.with_toggled(off, row.id, fired) == reel
+    assert accent_rows.with_toggled(on, row.id, silent) == reel
+    assert accent_rows.with_toggled(off, row.id, fired) == reel
 
 
 def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:
-    added = change.with_row(reel, "punch", 2)
+    added = accent_rows.with_row(reel, "punch", 2)
     row = added.rows[-1].id
-    assert len(Timeline(change.with_rule(added, row, Rule(1))).pulses[-1]) > len(Timeline(added).pulses[-1])
-    assert change.with_amount(added, row, 9.0).rows[-1].amount == 2.0
-    assert Timeline(change.with_muted(added, row, True)).pulses[-1] == []
-    assert change.without_row(added, row) == reel
+    assert len(Timeline(accent_rows.with_rule(added, row, Rule(every=1))).pulses[-1]) > len(Timeline(added).pulses[-1])
+    assert accent_rows.with_amount(added, row, 9.0).rows[-1].amount == 2.0
+    assert Timeline(accent_rows.with_muted(added, row, True)).fired[-1].silent
+    assert accent_rows.without_row(added, row) == reel

@@ -119,7 +119,7 @@ def test_save_as_gives_the_project_its_name(opened: Window, tmp_path: Path, monk
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "open day"), ""))
     assert opened.keeping.save_as()
     assert opened.header.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
-    opened.clips.add_row("kick")
+    opened.accents.add_row("kick")
     assert opened.header.saved.text() == "unsaved"
     opened.keeping.save()
     assert opened.header.saved.text() == "saved"
@@ -138,6 +138,7 @@ def test_a_point_is_drawn_where_it_sounds(opened: Window) -> None:
 
 
 def test_a_pulse_is_drawn_from_its_own_frame_on_and_not_before(opened: Window) -> None:
+    opened.project.select_row(None)  # the chosen row has another ground
     for _ in range(30):
         opened.timeline.zoom(1.4, 400)
     view, timeline = opened.timeline.view, opened.project.timeline

@@ -16,7 +16,7 @@ from tempik.desktop.settings import load_settings
 from tempik.desktop.shortcuts import ShortcutsDialog
 from tempik.desktop.timeline import FOOTAGE_MIME
 from tempik.desktop.window import Window
-from tempik.edit import change, pin
+from tempik.edit import accent_rows, change, pin
 from tempik.edit.timeline import Placed
 from tempik.reel import Reel, by_id
 from tempik.reel.file import save_reel
@@ -401,7 +401,7 @@ def test_pins_that_cannot_be_had_offer_their_mends(opened: Window, reel: Reel, t
 def test_rows_that_do_not_fit_get_lower_and_then_scroll(cut: Window) -> None:
     timeline = cut.timeline
     for accent in ("shake", "punch", "kick") * 3:
-        cut.project.change("row", lambda r, a=accent: change.with_row(r, a, 4))
+        cut.project.change("row", lambda r, a=accent: accent_rows.with_row(r, a, 4))
     layout, last = timeline.layout_, len(cut.project.reel.rows) - 1
     assert layout.row_h < 38 and layout.hidden > 0
     assert layout.row_top(last) + layout.row_h > timeline.height()

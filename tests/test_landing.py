@@ -10,7 +10,7 @@ import pytest
 
 from tempik.check import as_csv, as_json, check_reel
 from tempik.check.landing import nearest_point
-from tempik.edit import change
+from tempik.edit import accent_rows, change
 from tempik.edit import speed as retiming
 from tempik.edit.timeline import Timeline
 from tempik.reel import Edge, Pin, Reel, Rule
@@ -92,9 +92,9 @@ def test_notes_say_what_would_surprise(reel: Reel) -> None:
 
 
 def test_muted_rows_and_silent_cells_make_no_events(reel: Reel) -> None:
-    quiet = change.with_muted(reel, reel.rows[0].id, True)
+    quiet = accent_rows.with_muted(reel, reel.rows[0].id, True)
     assert all(e.what != "flash" for e in events(quiet, "accent"))
-    none = change.with_rule(reel, reel.rows[1].id, Rule(0))
+    none = accent_rows.with_rule(reel, reel.rows[1].id, Rule("hand"))
     assert all(e.what != "shake" for e in events(none, "accent"))
 
 

@@ -11,7 +11,9 @@ import numpy as np
 import pytest
 
 from media_files import number_in, numbered, write_video
-from tempik.accents import Look
+from tempik.accents import Look, applied
+from tempik.accents.light import exposed, wash
+from tempik.accents.look import about, shifted, times
 from tempik.edit import change
 from tempik.edit import speed as retiming
 from tempik.edit.timeline import Timeline
@@ -53,36 +55,40 @@ def test_a_turned_file_is_shown_upright() -> None:
 def test_an_untouched_frame_passes_through_and_costs_no_warp() -> None:
     picture = solid(180, 320, 99)
     shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
-    assert compose(FramePlan(0, 180, 320, (shot,), 0.0, 0.0), [Source(picture)]) is picture
+    assert compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(picture)]) is picture
 
 
 def test_a_shaken_frame_mirrors_its_edge_rather_than_showing_black() -> None:
     bright = Picture(*(np.full_like(p, 200 if i == 0 else 128) for i, p in enumerate(solid(180, 320))))
     shot = Shot(
-        "/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(shift_x=0.1, tilt_deg=3)), None
+        "/f.mp4",
+        0.0,
+        False,
+        framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(move=times(shifted(0.1, 0), about(0, 0, 1, 3)))),
+        None,
     )
-    assert compose(FramePlan(0, 180, 320, (shot,), 0.0, 0.0), [Source(bright)]).y.min() >= 199
+    assert compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(bright)]).y.min() >= 199
 
 
 def test_a_flash_lays_white_over_in_its_share() -> None:
-    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
-    lit = compose(FramePlan(0, 180, 320, (shot,), 0.75, 0.0), [Source(solid(180, 320, 35, 90, 160))])
+    lit = applied(solid(180, 320, 35, 90, 160), Look().toned(wash, "#ffffff", 0.75))
     assert int(lit.y[0, 0]) == pytest.approx(35 + 0.75 * 200, abs=1)
     assert int(lit.u[0, 0]) == pytest.approx(90 + 0.75 * 38, abs=1)
 
 
 def test_one_stop_doubles_light_on_a_display_of_gamma_2_4() -> None:
     # Rec. ITU-R BT.1886: light is the code value to the power 2.4, so one stop is a factor of 2^(1/2.4).
-    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
-    lit = compose(FramePlan(0, 180, 320, (shot,), 0.0, 1.0), [Source(solid(180, 320, 16 + 80))])
+    lit = applied(solid(180, 320, 16 + 80), Look().toned(exposed, 1.0))
     assert ((int(lit.y[0, 0]) - 16) / 80) ** 2.4 == pytest.approx(2.0, rel=0.03)
 
 
 def test_a_shift_moves_the_picture_by_its_share_of_the_width() -> None:
     picture = solid(180, 320, 16)
     picture.y[:, 88:92] = 235
-    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(shift_x=10 / 180)), None)
-    row = compose(FramePlan(0, 180, 320, (shot,), 0.0, 0.0), [Source(picture)]).y[100]
+    shot = Shot(
+        "/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(move=shifted(10 / 180, 0))), None
+    )
+    row = compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(picture)]).y[100]
     assert np.flatnonzero(row > 200).mean() == pytest.approx(89.5 + 10, abs=0.1)
 
 

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from tempik.edit import change, history, place, points, trim
+from tempik.edit import accent_rows, change, history, place, points, trim
 from tempik.edit.footage import with_note, with_shots
 from tempik.edit.journal import Journal, Lock, difference, journal_path, left_behind, with_difference
 from tempik.edit.timeline import Timeline
@@ -26,7 +26,7 @@ from test_cutting import made
 
 STEPS = (
     lambda r, n: trim.with_split(r, [20 + 7 * n % 400]),
-    lambda r, n: change.with_row(r, "flash", n % 4),
+    lambda r, n: accent_rows.with_row(r, "flash", n % 4),
     lambda r, n: place.with_solid(r, 10 + n, 5),
     lambda r, n: points.with_point(r, 1.0 + 0.01 * n),
     lambda r, n: change.with_settings(r, 1080, 1080, Fraction(24 + n % 7)),

@@ -128,9 +128,9 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         lambda: window.speed_page.graph.add_node(0.5, 2.0),
         window.clips.pin_next,
         lambda: window.timeline.toggle_cell(0, window.project.timeline.on_reel()[1].id),
-        window.clips.toggle_flash,
+        window.accents.toggle_flash,
         window.rhythm.place_point,
-        lambda: window.clips.add_row("punch"),
+        lambda: window.accents.add_row("punch"),
         lambda: window.files.settings(180, 180, "60"),
         window.clips.unpin,
         window.cuts.remove_clip,
@@ -390,13 +390,14 @@ def test_every_command_has_a_method_and_keys_of_its_own(window: Window) -> None:
     assert [palette.list.item(i).text() for i in range(palette.list.count())] == ["Reverse the clips    R"]
 
 
-def test_the_row_menu_sets_rule_and_amount(opened: Window) -> None:
+def test_the_row_menu_mutes_and_offers_every_accent(opened: Window) -> None:
     row = opened.project.reel.rows[0].id
-    menu = opened.clips.row_menu(row, opened)
+    menu = opened.accents.row_menu(row, opened)
     actions = {a.text(): a for a in menu.actions()}
-    actions["on every 2 points"].trigger()
-    assert opened.project.reel.rows[0].rule.every == 2
-    assert {a.text() for a in menu.findChildren(type(menu))[1].actions()} >= {CATALOGUE["flash"].title}
+    actions["muted"].trigger()
+    assert opened.project.reel.rows[0].muted
+    light = next(m for m in menu.findChildren(type(menu)) if m.title() == "Light")
+    assert {a.text() for a in light.actions()} >= {CATALOGUE["flash"].title}
 
 
 def test_the_keyboard_list_in_the_docs_is_the_codes() -> None:

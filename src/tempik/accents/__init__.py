@@ -1,18 +1,32 @@
 """Accents: short picture events fired by points. Envelopes, the rule of a row, and the catalogue."""
 
-from tempik.accents.catalogue import CATALOGUE, Accent, Look, accent_named
-from tempik.accents.envelope import Envelope, Length, level
-from tempik.accents.pulses import Pulse, look_at, pulses
+from tempik.accents.accent import Accent, Setting
+from tempik.accents.apply import applied
+from tempik.accents.catalogue import CATALOGUE, accent_named, setting_problem, settled
+from tempik.accents.envelope import Form, form_of, level, span_frames
+from tempik.accents.look import Look
+from tempik.accents.pulses import Cell, Fired, Pulse, Scene, Span, clashes, fired, look_at, pulse_level
 
 __all__ = [
     "CATALOGUE",
     "Accent",
-    "Envelope",
-    "Length",
+    "Cell",
+    "Fired",
+    "Form",
     "Look",
     "Pulse",
+    "Scene",
+    "Setting",
+    "Span",
     "accent_named",
+    "applied",
+    "clashes",
+    "fired",
+    "form_of",
     "level",
     "look_at",
-    "pulses",
+    "pulse_level",
+    "setting_problem",
+    "settled",
+    "span_frames",
 ]

@@ -2,53 +2,59 @@
 
 from __future__ import annotations
 
+import math
 from fractions import Fraction
-from typing import Literal
+from typing import NamedTuple
 
-import msgspec
-
-Unit = Literal["frames", "ms", "gap"]
+from tempik.reel import Envelope, Length
 
 
-class Length(msgspec.Struct, frozen=True):
-    """A length in frames, in milliseconds, or as a share of the gap to the next point."""
+class Form(NamedTuple):
+    """An envelope worked out for one pulse: lengths in frames, the hold counting the point's own frame."""
 
-    value: float
-    unit: Unit = "ms"
-
-    def in_frames(self, rate: Fraction, gap_s: float) -> float:
-        if self.unit == "frames":
-            return self.value
-        return self.value * float(rate) * (gap_s if self.unit == "gap" else 1e-3)
+    lead: float
+    hold: float
+    decay: float
+    rise: float
+    fall: float
 
 
-class Envelope(msgspec.Struct, frozen=True):
-    """Lead up to the point, hold on it, decay after it; `bend` above 1 falls faster at first."""
+def in_frames(length: Length, rate: Fraction, gap_s: float, clip_frames: float) -> float:
+    """Return a length in frames; `gap_s` is the time to the next point, `clip_frames` the length of the clip."""
+    if length.unit == "frames":
+        return length.value
+    if length.unit == "clip":
+        return length.value * clip_frames
+    return length.value * float(rate) * (gap_s if length.unit == "gap" else 1e-3)
 
-    lead: Length = Length(0)
-    hold: Length = Length(1, "frames")
-    decay: Length = Length(233)
-    bend: float = 2.0
+
+def form_of(envelope: Envelope, rate: Fraction, gap_s: float, clip_frames: float = 0.0) -> Form:
+    """Return an envelope's lengths in frames for one pulse."""
+    lead, hold, decay = (
+        in_frames(part, rate, gap_s, clip_frames) for part in (envelope.lead, envelope.hold, envelope.decay)
+    )
+    return Form(lead, max(hold, 1.0), decay, envelope.rise, envelope.fall)
 
 
-def span_frames(envelope: Envelope, rate: Fraction, gap_s: float) -> tuple[int, int]:
+def span_frames(form: Form) -> tuple[int, int]:
     """Return how many frames before its point a pulse may begin, and how many after it it has ended."""
-    lead = envelope.lead.in_frames(rate, gap_s)
-    after = max(envelope.hold.in_frames(rate, gap_s), 1.0) - 1 + envelope.decay.in_frames(rate, gap_s)
-    return int(lead) + 1, int(after) + 1
+    return math.ceil(form.lead), math.ceil(form.hold - 1 + form.decay) + 1
 
 
-def level(envelope: Envelope, offset: int, rate: Fraction, gap_s: float) -> float:
+def level(form: Form, offset: float) -> float:
     """Return the envelope, 0 to 1, `offset` frames after the frame of its point.
 
     Exactly 1 at offset 0 and through the hold; 0 at and before the start of the lead, so with no lead the frame
-    before the point shows nothing; 0 from the end of the decay on.
+    before the point shows nothing; 0 from the end of the decay on. Between frames, as a shutter sees them, an
+    envelope without lead or decay belongs to the nearer frame.
     """
     if offset < 0:
-        lead = envelope.lead.in_frames(rate, gap_s)
-        return max(0.0, 1 + offset / lead) ** envelope.bend if lead > 0 else 0.0
-    past = offset - (max(envelope.hold.in_frames(rate, gap_s), 1.0) - 1)
+        if form.lead <= 0.5:
+            return 1.0 if offset > -0.5 else 0.0
+        return float(max(0.0, 1 + offset / form.lead) ** form.rise)
+    past = offset - (form.hold - 1)
     if past <= 0:
         return 1.0
-    decay = envelope.decay.in_frames(rate, gap_s)
-    return max(0.0, 1 - past / decay) ** envelope.bend if decay > 0 else 0.0
+    if form.decay <= 0.5:
+        return 1.0 if past < 0.5 else 0.0
+    return float(max(0.0, 1 - past / form.decay) ** form.fall)

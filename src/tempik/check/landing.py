@@ -12,8 +12,10 @@ from typing import Literal
 
 import msgspec
 
-from tempik.accents import Pulse, accent_named, level
+from tempik.accents import Fired, Pulse, clashes, pulse_level
+from tempik.accents.masks import mask_of
 from tempik.edit.timeline import Placed, Tie, Timeline
+from tempik.errors import TempikError
 from tempik.reel import Point
 from tempik.time import time_of
 
@@ -23,7 +25,7 @@ HALF_FRAME = 0.5 + 1e-6
 
 class Event(msgspec.Struct, frozen=True):
     """One event. Times are seconds of the reel; errors are event minus point; `tied` says whether it is meant to
-    land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file."""
+    land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file. `row` is an accent's row."""
 
     kind: Kind
     what: str
@@ -36,6 +38,7 @@ class Event(msgspec.Struct, frozen=True):
     ok: bool
     tied: bool
     measured_ms: float | None = None
+    row: str = ""
 
 
 class Report(msgspec.Struct, frozen=True):
@@ -53,8 +56,9 @@ def check_reel(timeline: Timeline) -> Report:
     events: list[Event] = []
     for placed in timeline.placed:
         events += _of_clip(timeline, placed)
-    for row in timeline.pulses:
-        events += [_accent(timeline, pulse) for pulse in row]
+    for found in timeline.fired:
+        if not found.silent:
+            events += [_accent(timeline, pulse) for pulse in found.pulses]
     return report(events, notes(timeline))
 
 
@@ -68,9 +72,10 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
         number = bisect_right(row, frame, key=lambda p: p.first)
         for placed in row[max(0, number - 2) : number + 2]:
             near += _of_clip(timeline, placed)
-    for fired in timeline.pulses:
-        number = bisect_right(fired, frame, key=lambda p: p.frame)
-        near += [_accent(timeline, pulse) for pulse in fired[max(0, number - 1) : number + 1]]
+    for fired in timeline.fired:
+        number = bisect_right(fired.starts, frame)
+        if not fired.silent:
+            near += [_accent(timeline, pulse) for pulse in fired.pulses[max(0, number - 1) : number + 1]]
     order = {"pin": 0, "cut": 1, "accent": 2}
     return min(near, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
 
@@ -117,7 +122,7 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
     for clip in timeline.reel.clips:
         if clip.id not in shown:
             out.append(f"Clip {clip.id} has no frame on the reel: its slot is empty or covered.")
-    return tuple(out)
+    return (*out, *_accent_notes(timeline))
 
 
 def nearest_point(timeline: Timeline, time_s: float) -> Point | None:
@@ -176,10 +181,48 @@ def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:
 
 
 def _accent(timeline: Timeline, pulse: Pulse) -> Event:
-    envelope = accent_named(pulse.accent).envelope
+    """Find the pulse's fullest frame by looking for it. One that no point fires lies near a point, tied to none."""
     around = range(-3, 4)
-    fullest = max(around, key=lambda k: (level(envelope, k, timeline.rate, pulse.gap_s), -k))
-    return _event(timeline, "accent", pulse.accent, pulse.frame + fullest, pulse.point, True)
+    fullest = max(around, key=lambda k: (pulse_level(pulse, pulse.frame + k), -abs(k), -k))
+    frame = pulse.frame + fullest
+    point = pulse.point or nearest_point(timeline, time_of(frame, timeline.rate))
+    if point is None:
+        at_s = time_of(frame, timeline.rate)
+        return Event("accent", pulse.accent, frame, at_s, "–", at_s, 0.0, 0.0, True, False, row=pulse.row)
+    event = _event(timeline, "accent", pulse.accent, frame, point, pulse.point is not None)
+    return msgspec.structs.replace(event, row=pulse.row)
+
+
+def _accent_notes(timeline: Timeline) -> list[str]:
+    """Return sentences on rows that cannot do what they say: unknown accents, lost points, lost masks, and pulses that
+    run into each other or over the end of their clip."""
+    out = []
+    for found in timeline.fired:
+        name = found.accent.title if found.accent is not None else found.row.accent
+        if found.accent is None:
+            out.append(f"This version does not know the accent '{name}'; its row is kept and does nothing.")
+            continue
+        if found.silent:
+            continue
+        cells = {c.id for c in found.cells}
+        lost = sum(p.strength > 0 and p.point not in cells for p in found.row.painted)
+        if lost:
+            out.append(
+                f"{name}: {lost} painted cell{'s' if lost > 1 else ''} lost the point; kept, and firing nothing."
+            )
+        if found.row.mask:
+            try:
+                mask_of(found.row.mask)
+            except TempikError as error:
+                out.append(f"{name}: {error} Until then it shows everywhere.")
+        out += _clash_notes(timeline, found, name)
+    return out
+
+
+def _clash_notes(timeline: Timeline, found: Fired, name: str) -> list[str]:
+    said = clashes(found, timeline.rate)
+    more = f" (and {len(said) - 1} more of this row)" if len(said) > 1 else ""
+    return [f"{name} at {time_of(c.frame, timeline.rate):.2f} s: {c.said}{more}." for c in said[:1]]
 
 
 def _name(placed: Placed) -> str:

@@ -52,11 +52,12 @@ class CountPanel(QFrame):
         take: Callable[[int, bool], object],
         tick: tuple[str, bool] | None = None,
         most: int = 9999,
+        least: int = 1,
     ) -> None:
         """Show the field in the middle of the window; `take` gets the number and whether the tick is set."""
         self._question, self._take = question, take
         self.title.setText(question)
-        self.count.setRange(1, most)
+        self.count.setRange(least, most)
         self.count.setSuffix(f" {unit}")
         self.count.setValue(self._last.get(question, first))
         self.tick.setVisible(tick is not None)

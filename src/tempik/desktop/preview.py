@@ -34,9 +34,12 @@ class Preview(QWidget):
     framed_zoom = Signal(float)
     framed_centre = Signal()
     framed_done = Signal()
+    placed = Signal(QPointF)  # where the focus was put, in shares of the frame
 
     def __init__(self, project: Project) -> None:
         super().__init__()
+        self.asking_place = False  # the next click puts a focus
+        self.show_focus = False  # where the chosen row's focus is
         self.framing = False  # the picture is placed by hand: drags move it in the frame
         self.project = project
         self.image: QImage | None = None
@@ -51,6 +54,12 @@ class Preview(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Preview")
         project.changed.connect(self.update)
+        project.row_selected.connect(self.update)
+
+    def ask_place(self, wanted: bool) -> None:
+        """Take the next click as the place of a focus, or no more."""
+        self.asking_place = wanted
+        self.setCursor(Qt.CursorShape.CrossCursor if wanted else Qt.CursorShape.ArrowCursor)
 
     def sizeHint(self) -> QSize:
         return QSize(372, 640)
@@ -91,6 +100,8 @@ class Preview(QWidget):
             p.drawImage(box, self.image)
         if self.framing:
             self._paint_thirds(p, box)
+        if self.show_focus:
+            self._paint_focus(p, box)
         if self.guides:
             p.setPen(QPen(colour(theme.TEXT, 0.75), 1, Qt.PenStyle.DashLine))
             p.drawRect(
@@ -122,6 +133,22 @@ class Preview(QWidget):
         )
         p.drawText(QRectF(6, 3, self.width() - 12, 20), Qt.AlignmentFlag.AlignVCenter, text)
 
+    def _paint_focus(self, p: QPainter, box: QRectF) -> None:
+        """A ring where the chosen row's focus is, filled where it follows a patch."""
+        found, timeline = self.project.row, self.project.timeline
+        if found is None or found.accent is None or not found.accent.placed or not timeline.frames:
+            return
+        x, y = timeline.focus_at(found, self.project.frame)
+        at = QPointF(box.left() + box.width() * (0.5 + x), box.center().y() + box.width() * y)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        p.setBrush(colour(theme.RHYTHM, 0.5) if found.row.follow else Qt.BrushStyle.NoBrush)
+        for pen in (QPen(QColor(0, 0, 0, 170), 3.4), QPen(QColor(theme.RHYTHM), 1.6)):
+            p.setPen(pen)
+            p.drawEllipse(at, 8, 8)
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                p.drawLine(at + QPointF(dx * 6, dy * 6), at + QPointF(dx * 13, dy * 13))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
     def _paint_thirds(self, p: QPainter, box: QRectF) -> None:
         """Thirds and the middle, to place a picture by."""
         p.setPen(QPen(colour(theme.TEXT, 0.45), 1))
@@ -147,6 +174,12 @@ class Preview(QWidget):
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.asking_place:
+            box, pos = self.frame_box(), event.position()
+            self.ask_place(False)
+            if event.button() == Qt.MouseButton.LeftButton and box.contains(pos):
+                self.placed.emit(QPointF((pos.x() - box.left()) / box.width(), (pos.y() - box.top()) / box.height()))
+            return
         self._held = event.position() if self.framing else event.position() - self._offset
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:

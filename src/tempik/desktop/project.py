@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from tempik.accents import Fired
 from tempik.check.landing import Report, check_reel
 from tempik.edit import history
 from tempik.edit.journal import Found, Journal, Lock, journal_path, left_behind
@@ -27,6 +28,7 @@ class Project(QObject):
     said = Signal(str, bool)  # a sentence for the status line, and whether it is an error
     moved = Signal(int)  # the playhead
     points_selected = Signal()  # other points are selected
+    row_selected = Signal()  # another accent row, or pulse of one, is selected
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -41,6 +43,8 @@ class Project(QObject):
         self._journal: Journal | None = None
         self.footage_id: str | None = None
         self.points: frozenset[str] = frozenset()  # ids of the selected points
+        self.row_id: str | None = None  # the accent row that the page edits
+        self.cell_id = ""  # its pulse that is edited alone, '' for the whole row
         self.frame = 0
         self._gesture = False
         self._report: Report | None = None
@@ -224,6 +228,17 @@ class Project(QObject):
         """Return the selected points that are in use, in order of time."""
         return [p for p in self.timeline.points if p.id in self.points]
 
+    @property
+    def row(self) -> Fired | None:
+        """The selected accent row as worked out."""
+        return next((f for f in self.timeline.fired if f.row.id == self.row_id), None)
+
+    def select_row(self, row: str | None, cell: str = "") -> None:
+        """Select an accent row, or one pulse of it."""
+        if (row, cell) != (self.row_id, self.cell_id):
+            self.row_id, self.cell_id = row, cell
+            self.row_selected.emit()
+
     def go(self, frame: int) -> None:
         """Move the playhead to a frame of the reel."""
         frame = min(max(frame, 0), max(self.timeline.frames - 1, 0))
@@ -337,6 +352,8 @@ class Project(QObject):
             self.clip_ids &= there
         if self.clip_id not in there:
             self.clip_id = next(iter(self.clip_ids), None)
+        if by_id(reel.rows, self.row_id) is None:
+            self.row_id, self.cell_id = (reel.rows[0].id if reel.rows else None), ""
         if by_id(reel.footage, self.footage_id) is None:
             self.footage_id = reel.footage[0].id if reel.footage else None
         self.changed.emit()

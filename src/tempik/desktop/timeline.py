@@ -21,11 +21,12 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from tempik.accents import accent_named
+from tempik.accents import Cell
 from tempik.desktop import theme
 from tempik.desktop import timeline_paint as paint
 from tempik.desktop.layer import painted_layer
 from tempik.desktop.project import Project
+from tempik.desktop.row_gestures import RowGestures, cell_said
 from tempik.desktop.snapping import Snap, frame_x, nearest_point, snapped, targets
 from tempik.desktop.strips import Song, Strips
 from tempik.desktop.theme import colour, words
@@ -39,9 +40,9 @@ from tempik.desktop.view import (
     layout_for,
     points_top,
 )
-from tempik.edit import change, pin, place, points, trim
+from tempik.edit import pin, place, points, trim
 from tempik.edit.timeline import Placed, Timeline, floor_text
-from tempik.reel import Point, Reel
+from tempik.reel import Point
 from tempik.time import frame_of, frame_on_screen, time_of
 
 REACH_PX = 8
@@ -97,8 +98,7 @@ class TimelineView(QWidget):
         self._scroll = 0  # pixels of rows above what is shown
         self._painted: tuple[Timeline, tuple[object, ...]] | None = None  # what the layer shows
         self._grip: _Grip | None = None
-        self._swept: set[str] = set()
-        self._sweep_on = True
+        self.row_gestures = RowGestures(project)
         self._hover_point: str | None = None
         self._hover_cell: tuple[int, str] | None = None
         self._drag_text = ""
@@ -121,6 +121,7 @@ class TimelineView(QWidget):
         self.setAccessibleName("Timeline")
         project.changed.connect(self._reel_changed)
         project.selected.connect(self.refresh)
+        project.row_selected.connect(self.refresh)
         project.moved.connect(self._follow)
         strips.changed.connect(self.refresh)
         song.changed.connect(self.refresh)
@@ -253,7 +254,9 @@ class TimelineView(QWidget):
             p, timeline, view, layout, self.strips, chosen, self.project.clip_id, self._missing, self._coarse
         )
         paint.paint_pins(p, timeline, view, layout, chosen)
-        paint.paint_rows(p, timeline, view, layout, self._hover_cell)
+        chosen_row = self.project.row_id
+        pulse = (chosen_row, self.project.cell_id) if chosen_row is not None else None
+        paint.paint_rows(p, timeline, view, layout, self._hover_cell, pulse)
         if layout.scroll:  # rows that have gone up lie under the points
             p.save()
             p.setClipRect(QRectF(0, 0, self.width(), ROWS_TOP))
@@ -262,7 +265,7 @@ class TimelineView(QWidget):
             paint.paint_lines(p, timeline, view, height)
             p.restore()
         paint.paint_ruler(p, timeline, view)
-        paint.paint_gutter(p, timeline, view, layout, height, self.placing_row())
+        paint.paint_gutter(p, timeline, view, layout, height, self.placing_row(), chosen_row)
 
     def _paint_drag_text(self, p: QPainter) -> None:
         """What a drag does, beside the pointer."""
@@ -285,21 +288,11 @@ class TimelineView(QWidget):
 
     def row_at(self, y: float) -> int | None:
         """Return the number of the accent row at a height."""
-        for number in range(len(self.project.reel.rows)) if y >= ROWS_TOP else ():
-            top = self.layout_.row_top(number)
-            if top <= y < top + self.layout_.row_h:
-                return number
-        return None
+        return self.row_gestures.row_at(self.layout_, y)
 
-    def cell_at(self, pos: QPointF) -> tuple[int, Point] | None:
-        """Return the accent row and point whose cell lies under the pointer."""
-        row = self.row_at(pos.y())
-        if row is None or pos.x() < GUTTER:
-            return None
-        timeline = self.project.timeline
-        # A cell begins at its point and runs to the next: the pulse that it holds does the same.
-        before = [q for q in timeline.on_reel() if self.view.x(timeline.reel_s(q)) <= pos.x() + 5]
-        return (row, before[-1]) if before else None
+    def cell_at(self, pos: QPointF) -> tuple[int, Cell] | None:
+        """Return the accent row and cell under the pointer."""
+        return self.row_gestures.cell_at(self.view, self.layout_, pos)
 
     def clip_under(self, pos: QPointF) -> Placed | None:
         row = self.layout_.picture_row_at(pos.y())
@@ -355,7 +348,7 @@ class TimelineView(QWidget):
         if pos.x() < GUTTER:
             row, picture = self.row_at(pos.y()), self.layout_.picture_row_at(pos.y())
             if row is not None:
-                self.row_menu.emit(self.project.reel.rows[row].id, event.globalPosition().toPoint())
+                self._press_row_name(row, event)
             elif picture is not None:
                 self.picture_menu.emit(picture, event.globalPosition().toPoint())
             return
@@ -369,8 +362,19 @@ class TimelineView(QWidget):
         if event.button() == Qt.MouseButton.LeftButton:
             self._grip = self._take(pos, placed, event.modifiers())
 
+    def _press_row_name(self, row: int, event: QMouseEvent) -> None:
+        """A row's dots, or a right click, open its menu; a drag along its name sets its amount, with Shift all rows'."""
+        pos = event.position()
+        if event.button() == Qt.MouseButton.RightButton or pos.x() > GUTTER - 20:
+            self.project.select_row(self.project.reel.rows[row].id)
+            self.row_menu.emit(self.project.reel.rows[row].id, event.globalPosition().toPoint())
+        elif event.button() == Qt.MouseButton.LeftButton:
+            everything = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.row_gestures.press_name(row, pos, everything)
+            self._grip = _Grip("row name", "", row, pos, 0.0)
+
     def _take(self, pos: QPointF, placed: Placed | None, keys: Qt.KeyboardModifier) -> _Grip | None:
-        timeline, layout = self.project.timeline, self.layout_
+        layout = self.layout_
         if pos.y() < RULER_H:
             self._seek(pos.x())
             return _Grip("ruler", "", -1, pos, 0.0)
@@ -397,12 +401,8 @@ class TimelineView(QWidget):
             return _Grip("slip" if ctrl else "slide" if shift else "clip", placed.clip.id, placed.clip.row, pos, 0.0)
         cell = self.cell_at(pos)
         if cell is not None:
-            row, point = cell
-            pulse = next((q for q in timeline.pulses[row] if q.point.id == point.id), None)
-            self._swept = {point.id}
-            self._sweep_on = pulse is None
-            record = self.project.reel.rows[row]
-            return _Grip("cell", record.id, row, pos, pulse.strength / max(record.amount, 1e-6) if pulse else 0.0)
+            taken = self.row_gestures.press_cell(*cell, pos, keys)
+            return _Grip("cell", "", cell[0], pos, 0.0) if taken else None
         if pos.y() < layout.pictures_end:
             self.project.select_clip(None)
             self._seek(pos.x())
@@ -442,8 +442,9 @@ class TimelineView(QWidget):
             self._drag_point(grip, pos)
         elif grip.what == "pin" and far:
             self._drag_pin(grip, pos)
-        elif grip.what == "cell" and far:
-            self._drag_cell(grip, pos)
+        elif grip.what in ("cell", "row name") and (far or self._drag_text):
+            self.row_gestures.drag(self.view, self.layout_, pos)
+            self._drag_text = self.row_gestures.text
         elif grip.what in ("cut", "edge") and (far or self._drag_text):
             self._drag_edge(grip, pos, free)
         elif grip.what in ("clip", "slide", "slip") and (far or self._drag_text):
@@ -454,11 +455,8 @@ class TimelineView(QWidget):
         dragged, self._drag_text, self._snap = bool(self._drag_text), "", None
         if grip is None:
             return
-        if grip.what == "cell":
-            if (event.position() - grip.start).manhattanLength() < DRAG_PX:
-                self.toggle_cell(grip.row, next(iter(self._swept)))
-            else:
-                self.project.settle("Accents painted")
+        if grip.what in ("cell", "row name"):
+            self.row_gestures.release(event.position())
         elif grip.what in _SETTLED:
             self.project.settle(_SETTLED[grip.what])
             if not dragged:
@@ -487,11 +485,9 @@ class TimelineView(QWidget):
         if placed is not None:  # a group is opened: its clip alone is selected
             self.project.select_clip(placed.clip.id, alone=True)
 
-    def toggle_cell(self, row: int, point: str) -> None:
-        """Turn an accent on or off at a point."""
-        record = self.project.reel.rows[row]
-        title = accent_named(record.accent).title
-        self.project.change(f"{title} toggled", lambda reel: change.with_toggled(reel, record.id, point))
+    def toggle_cell(self, row: int, cell: str) -> None:
+        """Turn an accent on or off at a cell."""
+        self.row_gestures.toggle(row, cell)
 
     def _drag_point(self, grip: _Grip, pos: QPointF) -> None:
         time_s = grip.was + (pos.x() - grip.start.x()) / self.view.px_per_s
@@ -627,26 +623,6 @@ class TimelineView(QWidget):
             frame = self.project.timeline.frame_of_point(point)
         return frame, point.id if point is not None else "", self.placing_row() if row is None else row
 
-    def _drag_cell(self, grip: _Grip, pos: QPointF) -> None:
-        across, up = abs(pos.x() - grip.start.x()), grip.start.y() - pos.y()
-        cell = self.cell_at(QPointF(pos.x(), grip.start.y()))
-        first = next(iter(self._swept))
-        if len(self._swept) == 1 and abs(up) > across:
-            strength = min(max((grip.was or 1.0) + up / 60, 0.0), 2.0)
-            self.project.preview_change(lambda reel: change.with_painted(reel, grip.id, first, strength))
-            self._drag_text = f"strength {strength * 100:.0f} %"
-        elif cell is not None:
-            self._swept.add(cell[1].id)
-            value, swept = 1.0 if self._sweep_on else 0.0, set(self._swept)
-
-            def sweep(reel: Reel) -> Reel:
-                for point in swept:
-                    reel = change.with_painted(reel, grip.id, point, value)
-                return reel
-
-            self.project.preview_change(sweep)
-            self._drag_text = f"{len(swept)} points {'on' if self._sweep_on else 'off'}"
-
     def _hover(self, pos: QPointF) -> None:
         point = self.point_near(pos.x()) if points_top() <= pos.y() < points_top() + 20 else None
         cell = self.cell_at(pos)
@@ -691,8 +667,12 @@ class TimelineView(QWidget):
                 + (f"\n{lacks}" if lacks else "")
                 + "\nDrag: move, up and down to other rows. Ctrl and drag: slip the footage. Shift and drag: slide."
             )
-        if self.row_at(pos.y()) is not None and pos.x() >= GUTTER:
-            return "Click or sweep to paint; drag up or down for strength."
+        row = self.row_at(pos.y())
+        if row is not None and pos.x() < GUTTER:
+            return "Click: edit it on the Accents page. Drag along: its amount; Shift and drag: all accents'. Dots: its menu."
+        cell = self.cell_at(pos)
+        if cell is not None:
+            return cell_said(self.project, *cell)
         return ""
 
     def leaveEvent(self, event: QEvent) -> None:

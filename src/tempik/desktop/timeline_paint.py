@@ -6,7 +6,6 @@ import math
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict
 from collections.abc import Sequence
-from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
 
@@ -14,8 +13,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
 
-from tempik.accents import CATALOGUE, Pulse, accent_named, level
-from tempik.accents.envelope import Envelope, span_frames
+from tempik.accents import Fired, Form, Pulse, level, span_frames
 from tempik.desktop import theme
 from tempik.desktop.song_paint import DIM_BANDS, paint_sign, wave_picture
 from tempik.desktop.strips import Song, Strips
@@ -58,7 +56,15 @@ def paint_ground(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
         p.fillRect(QRectF(max(end_x, GUTTER), RULER_H, view.width - end_x, height), QColor(theme.SUNK))
 
 
-def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, height: int, placing: int = 0) -> None:
+def paint_gutter(
+    p: QPainter,
+    timeline: Timeline,
+    view: View,
+    layout: Layout,
+    height: int,
+    placing: int = 0,
+    chosen_row: str | None = None,
+) -> None:
     """Row names. Painted last, so that what scrolls goes under them."""
     p.fillRect(0, 0, GUTTER, height, QColor(theme.RAISED))
     for number, record in enumerate(timeline.reel.picture):
@@ -73,27 +79,8 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
             p.setPen(QColor(theme.RHYTHM))
             p.drawText(QRectF(12, top + 9, GUTTER - 14, tall), Qt.AlignmentFlag.AlignVCenter, said)
         _paint_dots(p, top + tall / 2 - 5)
-    for number, row in enumerate(timeline.reel.rows):
-        # A low row has room for its name only, muted ones are grey.
-        low = layout.row_h < 34
-        top = layout.row_top(number) - (3 if low else 0)
-        accent = CATALOGUE.get(row.accent)
-        p.setPen(QColor(theme.QUIET if row.muted else theme.TEXT))
-        p.setFont(words(13))
-        p.drawText(
-            QRectF(12, top + 3, GUTTER - 28, 18),
-            Qt.AlignmentFlag.AlignVCenter,
-            accent.title.lower() if accent else row.accent,
-        )
-        p.setPen(QColor(theme.QUIET))
-        p.setFont(words(12))
-        every = row.rule.every
-        rule = "by hand" if every == 0 else "every point" if every == 1 else f"every {every}"
-        if row.muted:
-            rule = "muted"
-        if not low:
-            p.drawText(QRectF(12, top + 19, GUTTER - 20, 16), Qt.AlignmentFlag.AlignVCenter, rule)
-        _paint_dots(p, top + 9)
+    for number, found in enumerate(timeline.fired):
+        _paint_row_name(p, timeline, found, layout.row_top(number), layout.row_h, chosen_row == found.row.id)
     p.fillRect(0, 0, GUTTER, ROWS_TOP, QColor(theme.RAISED))
     p.setPen(QColor(theme.QUIET))
     p.setFont(words(12))
@@ -108,6 +95,52 @@ def paint_gutter(p: QPainter, timeline: Timeline, view: View, layout: Layout, he
         _paint_scroll(p, layout, height)
     p.setPen(QColor(theme.LINE))
     p.drawLine(GUTTER - 1, 0, GUTTER - 1, height)
+
+
+def rule_text(found: Fired) -> str:
+    """Return what fires a row, in a few letters."""
+    rule = found.row.rule
+    nth = "" if rule.every == 1 else f" /{rule.every}"
+    return {
+        "points": "every point" if rule.every == 1 else f"every {rule.every}",
+        "bars": "beats " + ",".join(map(str, rule.beats)) + nth,
+        "onsets": ("onsets" if len(rule.bands) > 2 else "+".join(rule.bands)) + nth,
+        "drops": "drops",
+        "cuts": "cuts" + nth,
+        "starts": "clip starts" + nth,
+        "ends": "clip ends" + nth,
+        "pins": "pins" + nth,
+        "frames": "every frame" if rule.every == 1 else f"frames /{rule.every}",
+        "hand": "by hand",
+    }.get(rule.of, rule.of)
+
+
+def _paint_row_name(p: QPainter, timeline: Timeline, found: Fired, top: float, tall: float, chosen: bool) -> None:
+    """A row's name, what fires it, and its amount as a bar that a drag changes."""
+    low = tall < 34
+    row = found.row
+    if chosen:
+        p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, tall), QColor(theme.PULSE))
+    p.setPen(QColor(theme.QUIET if found.silent else theme.TEXT))
+    p.setFont(words(13))
+    title = found.accent.title if found.accent is not None else f"? {row.accent}"
+    room = GUTTER - 28
+    title = p.fontMetrics().elidedText(title.lower(), Qt.TextElideMode.ElideRight, room)
+    p.drawText(QRectF(12, top + (0 if low else 2), room, 18), Qt.AlignmentFlag.AlignVCenter, title)
+    if not low:
+        rule = "unknown" if found.accent is None else "muted" if row.muted else rule_text(found)
+        if row.solo:
+            rule = "solo · " + rule
+        p.setPen(QColor(theme.RHYTHM if row.solo else theme.QUIET))
+        p.setFont(words(12))
+        rule = p.fontMetrics().elidedText(rule, Qt.TextElideMode.ElideRight, GUTTER - 18)
+        p.drawText(QRectF(12, top + 17, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, rule)
+    bar = QRectF(12, top + tall - 4, GUTTER - 24, 2)
+    p.fillRect(bar, QColor(theme.LINE))
+    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(row.amount / 2, 1), 2), QColor(theme.PULSE))
+    p.fillRect(QRectF(bar.center().x(), bar.top() - 1, 1, 4), QColor(theme.QUIET))
+    _paint_dots(p, top + (4 if low else 6))
 
 
 def _paint_scroll(p: QPainter, layout: Layout, height: int) -> None:
@@ -621,23 +654,47 @@ def paint_cue(p: QPainter, x: float, bottom: float, size: float = 6.0, filled: b
 
 
 # A row's pulses are painted once for as long as the row, the song and the view are the same.
-_row_pictures: OrderedDict[tuple[object, ...], tuple[list[Pulse], QPixmap]] = OrderedDict()
+_row_pictures: OrderedDict[tuple[object, ...], tuple[Fired, QPixmap]] = OrderedDict()
 
 
-def paint_rows(p: QPainter, timeline: Timeline, view: View, layout: Layout, hovered: tuple[int, str] | None) -> None:
-    for number, row in enumerate(timeline.pulses):
+def paint_rows(
+    p: QPainter,
+    timeline: Timeline,
+    view: View,
+    layout: Layout,
+    hovered: tuple[int, str] | None,
+    chosen: tuple[str, str] | None = None,
+) -> None:
+    """Accent rows; `hovered` is the cell under the pointer, `chosen` the row and pulse that the page edits."""
+    for number, found in enumerate(timeline.fired):
         box = QRectF(GUTTER, layout.row_top(number), view.width - GUTTER, layout.row_h)
-        if hovered is not None and hovered[0] == number:
-            point = timeline.point(hovered[1])
-            if point is not None:
-                x = view.x(time_of(timeline.frame_of_point(point), timeline.rate))
-                p.fillRect(QRectF(x, box.top(), 14, box.height()), colour(theme.PULSE, 0.14))
-        p.drawPixmap(QPointF(0, box.top()), _row_picture(p, timeline, view, row, layout.row_h))
+        if chosen is not None and chosen[0] == found.row.id:
+            p.fillRect(box, colour(theme.PULSE, 0.07))
+        for cell, alpha in ((hovered[1] if hovered and hovered[0] == number else "", 0.2),
+                            (chosen[1] if chosen and chosen[0] == found.row.id else "", 0.3)):  # fmt: skip
+            place = cell_box(timeline, view, found, cell, box) if cell else None
+            if place is not None:
+                p.fillRect(place, colour(theme.PULSE, alpha))
+        p.drawPixmap(QPointF(0, box.top()), _row_picture(p, timeline, view, found, layout.row_h))
 
 
-def _row_picture(p: QPainter, timeline: Timeline, view: View, row: list[Pulse], tall: int) -> QPixmap:
+def cell_box(timeline: Timeline, view: View, found: Fired, cell: str, row: QRectF) -> QRectF | None:
+    """Return where a cell lies: from its frame to the next cell's, none where the row has no such cell."""
+    number = next((i for i, c in enumerate(found.cells) if c.id == cell), None)
+    if number is None:
+        return None
+    left = view.x(time_of(found.cells[number].frame, timeline.rate))
+    right = (
+        view.x(time_of(found.cells[number + 1].frame, timeline.rate))
+        if number + 1 < len(found.cells)
+        else left + found.cells[number].gap_s * view.px_per_s
+    )
+    return QRectF(left, row.top(), max(right - left, 4.0), row.height())
+
+
+def _row_picture(p: QPainter, timeline: Timeline, view: View, found: Fired, tall: int) -> QPixmap:
     ratio = p.device().devicePixelRatioF()
-    key = (id(row), *view, timeline.rate, ratio, tall)
+    key = (id(found), *view, timeline.rate, ratio, tall)
     kept = _row_pictures.get(key)
     if kept is None:
         picture = QPixmap(round(view.width * ratio), round(tall * ratio))
@@ -645,20 +702,33 @@ def _row_picture(p: QPainter, timeline: Timeline, view: View, row: list[Pulse], 
         picture.fill(Qt.GlobalColor.transparent)
         own = QPainter(picture)
         own.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), row)
+        if found.silent:
+            own.setOpacity(0.35)
+        _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), found)
         own.end()
-        _row_pictures[key] = kept = (row, picture)
+        _row_pictures[key] = kept = (found, picture)
         while len(_row_pictures) > 24:
             _row_pictures.popitem(last=False)
     return kept[1]
 
 
-def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, row: list[Pulse]) -> None:
+def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
     narrow: list[QLineF] = []
+    empty: list[QLineF] = []
     rate = float(timeline.rate)
-    a = bisect_left(row, (view.start_s - 4) * rate, key=lambda q: q.frame)
-    b = bisect_right(row, view.end_s * rate + 1, key=lambda q: q.frame)
-    for pulse in row[a:b]:
+    a = bisect_left(found.starts, (view.start_s - 4) * rate)
+    b = bisect_right(found.starts, view.end_s * rate + 1)
+    firing = {q.cell for q in found.pulses}
+    first = bisect_left(found.cells, view.start_s * rate - 1, key=lambda c: c.frame)
+    end = bisect_right(found.cells, view.end_s * rate, key=lambda c: c.frame)
+    if end - first < 400:
+        for cell in found.cells[first:end]:
+            x = view.x(time_of(cell.frame, timeline.rate))
+            if cell.gap_s * view.px_per_s >= NARROW_PX and cell.id not in firing and GUTTER <= x <= view.width:
+                empty.append(QLineF(x + 1.5, box.bottom() - 3, x + 6, box.bottom() - 3))
+    p.setPen(QPen(colour(theme.QUIET, 0.75), 1.4))
+    p.drawLines(empty)
+    for pulse in found.pulses[a:b]:
         if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
             x = view.x(time_of(pulse.frame, timeline.rate))
             tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
@@ -668,15 +738,32 @@ def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, row: li
             _paint_pulse(p, timeline, view, box, pulse)
     p.setPen(QPen(colour(theme.PULSE, 0.7), 1.2))
     p.drawLines(narrow)
+    _paint_keys(p, timeline, view, box, found)
+
+
+def _paint_keys(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
+    """Keys set by hand, as small open squares along the row's top; the level's as a line to scale."""
+    for name, keys in found.keyed.items():
+        spots = [QPointF(view.x(time_of(frame, timeline.rate)), 0.0) for frame, _, _ in keys]
+        for spot, (_, value, _) in zip(spots, keys, strict=True):
+            tall = (box.height() - 8) * min(value, 1.6) / 1.6 if name == "level" else box.height() - 8
+            spot.setY(box.bottom() - 4 - tall)
+        p.setPen(QPen(QColor(theme.TEXT), 1.3))
+        if name == "level":
+            p.drawPolyline(QPolygonF(spots))
+        for spot in spots:
+            if GUTTER <= spot.x() <= view.width:
+                p.drawRect(QRectF(spot.x() - 2.5, spot.y() - 2.5, 5, 5))
 
 
 @lru_cache(256)
-def _pulse_shape(envelope: Envelope, rate: Fraction, gap_s: float, frame_px: float) -> QPainterPath:
-    """Return an envelope's outline, its point at the origin, one high and upward, `frame_px` wide a frame."""
-    before, after = span_frames(envelope, rate, gap_s)
+def _pulse_shape(form: Form, frame_px: float, first: int, end: int) -> QPainterPath:
+    """Return an envelope's outline, its point at the origin, one high and upward, `frame_px` wide a frame, cut off at the
+    frames `first` and `end`."""
+    before, after = span_frames(form)
     path = QPainterPath(QPointF(0, 0))
-    for k in range(-before, after + 1):
-        size = level(envelope, k, rate, gap_s)
+    for k in range(max(-before, first), min(after, end) + 1):
+        size = level(form, k) if k < end else 0.0
         if frame_px >= FRAMES_SHOW_PX:  # single frames show as the steps that they are
             if size > 0:
                 path.lineTo(k * frame_px, -size)
@@ -689,16 +776,25 @@ def _pulse_shape(envelope: Envelope, rate: Fraction, gap_s: float, frame_px: flo
 
 
 def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse: Pulse) -> None:
-    """The envelope to scale in time: its lead and its decay are seen against the frames."""
+    """The envelope to scale in time: its lead and its decay are seen against the frames. What is painted by hand is
+    brighter and has a bar under it."""
     x = view.x(time_of(pulse.frame, timeline.rate))
-    if not GUTTER - 200 * view.px_per_s / 60 <= x <= view.width + 60:
+    if not GUTTER - 400 * view.px_per_s / 60 <= x <= view.width + 60:
         return
     frame_px = view.px_per_s / float(timeline.rate)
-    shape = _pulse_shape(accent_named(pulse.accent).envelope, timeline.rate, round(pulse.gap_s, 3), frame_px)
+    first, end = (
+        (-3600, 3600) if pulse.within is None else (pulse.within[0] - pulse.frame, pulse.within[1] - pulse.frame)
+    )
+    shape = _pulse_shape(pulse.form, frame_px, first, end)
     tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
     p.setPen(QPen(QColor(theme.TEXT if pulse.painted else theme.PULSE), 1.2))
     p.setBrush(colour(theme.PULSE, 0.95 if pulse.painted else 0.45))
     p.drawPath(QTransform(1, 0, 0, tall, x, box.bottom() - 3).map(shape))
+    if frame_px * pulse.form.hold < 2.5:  # a pulse of a frame or two must not vanish in a long view
+        p.drawLine(QPointF(x, box.bottom() - 3), QPointF(x, box.bottom() - 3 - tall))
+    if pulse.painted:
+        p.setPen(QPen(QColor(theme.TEXT), 2))
+        p.drawLine(QPointF(x, box.bottom() - 1), QPointF(x + 6, box.bottom() - 1))
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 

@@ -24,6 +24,8 @@ from PySide6.QtWidgets import (
 
 from tempik.check import Report
 from tempik.desktop import theme
+from tempik.desktop.accent_commands import AccentCommands
+from tempik.desktop.accents_page import AccentsPage
 from tempik.desktop.actions import CLIP_MENU, COMMANDS
 from tempik.desktop.bars import FootBar, HeaderBar
 from tempik.desktop.check_page import CheckPage
@@ -101,6 +103,7 @@ class Window(QMainWindow):
         self.cuts = CutCommands(self.project, self.listening, self.count)
         self.clips = ClipCommands(self.project, self.cuts)
         self.speeds = SpeedCommands(self.project, self.cuts, self.count)
+        self.accents = AccentCommands(self.project, self.worker, self.count)
         self.placing = PlaceCommands(self.project, self.cuts, self.count, self)
         self.keeping = Keeping(self.project, self.files, self)
         self.delivery = Delivery(self.project, self.worker, self)
@@ -130,6 +133,7 @@ class Window(QMainWindow):
         self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
         self.footage_page = FootagePage(self.project, self.strips, self.proxies)
         self.speed_page = SpeedPage(self.project, self.strips, self.speeds)
+        self.accents_page = AccentsPage(self.project, self.strips, self.listening, self.accents)
         self.frame_page = FramePage(self.project)
         self.check_page = CheckPage(self.project)
         self.pages = QStackedWidget()
@@ -145,6 +149,7 @@ class Window(QMainWindow):
                 ("Rhythm", self.rhythm_page),
                 ("Footage", self.footage_page),
                 ("Speed", self.speed_page),
+                ("Accents", self.accents_page),
                 ("Frame", self.frame_page),
                 ("Check", self.check_page),
             )
@@ -271,6 +276,8 @@ class Window(QMainWindow):
         foot.answered.connect(self.keeping.answer)
         self.keeping.offered.connect(foot.offer)
         self.keeping.taken_up.connect(self.timeline.fit_when_shown)
+        self.accents.placing_focus.connect(self.preview.ask_place)
+        self.preview.placed.connect(lambda at: self.accents.focus_at(at.x(), at.y()))
         page = self.frame_page
         self.preview.framed.connect(page.drag)
         self.preview.framed_zoom.connect(page.zoom_by)
@@ -280,7 +287,7 @@ class Window(QMainWindow):
     def _make_actions(self) -> None:
         self.commands: dict[str, QAction] = {}
         menu = QMenu(self)
-        owners = (self, self.keeping, self.clips, self.speeds, self.cuts, self.placing, self.rhythm)
+        owners = (self, self.keeping, self.clips, self.accents, self.speeds, self.cuts, self.placing, self.rhythm)
         for command in COMMANDS:
             action = QAction(command.text, self)
             owner = next(o for o in owners if hasattr(o, command.method))
@@ -400,6 +407,8 @@ class Window(QMainWindow):
             self.transport.cursor_s = self.rhythm_page.view.cursor_s
         self.transport.in_song = in_song
         self.preview.framing = self.pages.currentWidget() is self.frame_page
+        self.preview.show_focus = self.pages.currentWidget() is self.accents_page
+        self.preview.ask_place(False)
         self.speed_page.tools.setVisible(self.pages.currentWidget() is self.speed_page)
         self.preview.show_footage(None)
         self.preview.update()
@@ -413,11 +422,14 @@ class Window(QMainWindow):
     def show_speed(self) -> None:
         self.show_page(2)
 
-    def show_frame(self) -> None:
+    def show_accents(self) -> None:
         self.show_page(3)
 
-    def show_check(self) -> None:
+    def show_frame(self) -> None:
         self.show_page(4)
+
+    def show_check(self) -> None:
+        self.show_page(5)
 
     def _sounds(self, song_s: float) -> None:
         if self.transport.in_song:
@@ -718,7 +730,7 @@ class Window(QMainWindow):
         menu.popup(self.header.form_button.mapToGlobal(QPoint(0, self.header.form_button.height() + 2)))
 
     def _row_menu(self, row: str, at: QPoint) -> None:
-        self.clips.row_menu(row, self).popup(at)
+        self.accents.row_menu(row, self).popup(at)
 
     def _clip_menu(self, clip: str, at: QPoint) -> None:
         menu = QMenu(self)
@@ -732,7 +744,7 @@ class Window(QMainWindow):
         swap = menu.addMenu("Swap footage")
         self.placing.fill_swap_menu(swap)
         add = menu.addMenu("Add accent row")
-        self.clips.fill_accent_menu(add)
+        self.accents.fill_accent_menu(add)
         menu.popup(at)
 
     def _footage_dropped(self, footage: str, frame: int, point: str, row: int) -> None:

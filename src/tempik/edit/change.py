@@ -11,22 +11,18 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from tempik.accents import accent_named
-from tempik.accents.pulses import fires
 from tempik.edit.draft import LONGEST_S
 from tempik.edit.slots import reslotted
+from tempik.edit.song_swap import carried_over
 from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
 from tempik.media import Probe
 from tempik.reel import (
-    AccentRow,
     Clip,
     Cue,
     Edge,
     Footage,
-    Painted,
     Reel,
-    Rule,
     Soundtrack,
     by_id,
     new_id,
@@ -74,7 +70,11 @@ def without_footage(reel: Reel, footage: str) -> Reel:
 
 
 def with_song(reel: Reel, song: Soundtrack) -> Reel:
-    """Set the song. Clips of the former song keep their instants: edges and pins are untied from its points."""
+    """Set the song. What was tied to the former song's beats is tied to the same beats of this one, counted from the
+    reel's first downbeat; where there are no beats to count by, clips keep their instants, untied."""
+    made = carried_over(reel, song)
+    if made is not None:
+        return made
     timeline = Timeline(reel)
     clips = tuple(
         replace(
@@ -86,9 +86,8 @@ def with_song(reel: Reel, song: Soundtrack) -> Reel:
         )
         for c in reel.clips
     )
-    rows = tuple(replace(r, painted=()) for r in reel.rows)
     length_s = min(reel.length_s or LONGEST_S, song.length_s)
-    return replace(reel, soundtrack=song, clips=clips, rows=rows, length_s=length_s)
+    return replace(reel, soundtrack=song, clips=clips, length_s=length_s)
 
 
 def _source_start(timeline: Timeline, clip: Clip) -> float:
@@ -151,10 +150,6 @@ def _change_clip(reel: Reel, wanted: str, change: Callable[[Clip], Clip]) -> Ree
     return replace(reel, clips=tuple(change(c) if c.id == wanted else c for c in reel.clips))
 
 
-def _change_row(reel: Reel, wanted: str, change: Callable[[AccentRow], AccentRow]) -> Reel:
-    return replace(reel, rows=tuple(change(r) if r.id == wanted else r for r in reel.rows))
-
-
 def with_cue(reel: Reel, footage: str, time_s: float, name: str = "") -> Reel:
     """Set one more cue on a piece of footage. Raises TempikError when it lies outside the file."""
     piece = by_id(reel.footage, footage)
@@ -204,53 +199,3 @@ def without_clip(reel: Reel, clip: str) -> Reel:
     else:
         return reel
     return _change_clip(reel, runs_on.id, lambda c: runs_on)
-
-
-def with_row(reel: Reel, accent: str, every: int = 1) -> Reel:
-    """Add an accent row that fires on every n-th point (0: none, to be painted by hand)."""
-    accent_named(accent)
-    row = AccentRow(new_id("r", {r.id for r in reel.rows}), accent, Rule(every), seed=len(reel.rows))
-    return replace(reel, rows=(*reel.rows, row))
-
-
-def without_row(reel: Reel, row: str) -> Reel:
-    return replace(reel, rows=tuple(r for r in reel.rows if r.id != row))
-
-
-def with_rule(reel: Reel, row: str, rule: Rule) -> Reel:
-    """Fire a row by another rule; what was painted by hand stays."""
-    return _change_row(reel, row, lambda r: replace(r, rule=rule))
-
-
-def with_amount(reel: Reel, row: str, amount: float) -> Reel:
-    """Set how strong a whole row is, 0 to 2."""
-    return _change_row(reel, row, lambda r: replace(r, amount=min(max(amount, 0.0), 2.0)))
-
-
-def with_muted(reel: Reel, row: str, muted: bool) -> Reel:
-    return _change_row(reel, row, lambda r: replace(r, muted=muted))
-
-
-def with_painted(reel: Reel, row: str, point: str, strength: float | None) -> Reel:
-    """Paint a cell of a row by hand (0 silences it); None gives it back to the rule."""
-
-    def change(r: AccentRow) -> AccentRow:
-        others = tuple(p for p in r.painted if p.point != point)
-        return replace(r, painted=others if strength is None else (*others, Painted(point, strength)))
-
-    return _change_row(reel, row, change)
-
-
-def with_toggled(reel: Reel, row: str, point: str) -> Reel:
-    """Turn a cell on or off. Where that agrees with the rule, the cell goes back to it rather than being painted."""
-    record = by_id(reel.rows, row)
-    song = song_of(reel)
-    if record is None:
-        raise TempikError("That accent row is no longer there.")
-    painted = next((p.strength for p in record.painted if p.point == point), None)
-    ruled = point in fires(record, song.points)
-    on = painted > 0 if painted is not None else ruled
-    wanted = not on
-    if wanted == ruled:
-        return with_painted(reel, row, point, None)
-    return with_painted(reel, row, point, 1.0 if wanted else 0.0)

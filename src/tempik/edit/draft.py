@@ -76,7 +76,7 @@ def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draf
     rows: list[AccentRow] = []
     for name, every in wish.accents:
         accent_named(name)
-        rows.append(AccentRow(new_id("r", {r.id for r in rows}), name, Rule(every), seed=len(rows)))
+        rows.append(AccentRow(new_id("r", {r.id for r in rows}), name, Rule(every=every), seed=len(rows)))
     reel = Reel(
         width=wish.width,
         height=wish.height,

@@ -33,7 +33,7 @@ def position_at(framing: Framing, share: float) -> Position:
     )
 
 
-def frame_matrix(framing: Framing, footage: Footage, width: int, height: int, share: float) -> Matrix:
+def frame_matrix(framing: Framing, footage: Footage, width: float, height: float, share: float) -> Matrix:
     """Return the affine, shape (3, 3), from the upright picture's unit square to the frame in pixels."""
     shown = footage.width / footage.height * height / width  # the picture's shape against the frame's
     if framing.fit == "stretch":

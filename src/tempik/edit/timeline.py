@@ -17,9 +17,23 @@ from typing import Generic, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.accents import Look, Pulse, look_at, pulses
-from tempik.edit.framing import covers
-from tempik.reel import Clip, Curve, Edge, Footage, Point, Reel, Shaped, Soundtrack, beats_between, by_id, point_of
+from tempik.accents import Fired, Look, Pulse, Scene, Span, fired, look_at
+from tempik.accents.pulses import uses_clips
+from tempik.edit.framing import covers, frame_matrix
+from tempik.reel import (
+    AccentRow,
+    Clip,
+    Curve,
+    Edge,
+    Footage,
+    Point,
+    Reel,
+    Shaped,
+    Soundtrack,
+    beats_between,
+    by_id,
+    point_of,
+)
 from tempik.retime import Anchors, TimeMap, cut_out, shaped_curve, through
 from tempik.time import frame_of, time_of
 
@@ -107,7 +121,7 @@ class _Memory(Generic[T]):
 
 _SOUNDING: _Memory[_Sounding] = _Memory(8)
 _PLACED: _Memory[Placed] = _Memory(6000)
-_PULSES: _Memory[list[Pulse]] = _Memory(200)
+_FIRED: _Memory[Fired] = _Memory(200)
 
 
 class Timeline:
@@ -133,10 +147,46 @@ class Timeline:
         everything = [p for row in self.rows for p in row]
         self.placed: tuple[Placed, ...] = tuple(sorted(everything, key=lambda p: (p.first, p.clip.row)))
         self._by_clip = {p.clip.id: p for p in self.placed}
-        self.pulses: list[list[Pulse]] = [
-            _PULSES.get((row, song), when, lambda r=row: pulses(r, song, reel.rate, self.frames))  # type: ignore[misc]
-            for row in reel.rows
+        self.tall = reel.height / reel.width
+        self._spans: tuple[Span, ...] | None = None
+        gains = {b.id: b.amount for b in reel.bundles}
+        solo = any(r.solo for r in reel.rows)
+        self.fired: list[Fired] = [
+            self._fired(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo)) for r in reel.rows
         ]
+
+    @property
+    def pulses(self) -> list[list[Pulse]]:
+        """The pulses of each accent row, in order of frame; those of muted rows too."""
+        return [f.pulses for f in self.fired]
+
+    @property
+    def scene(self) -> Scene:
+        """What the accents' rules fire on."""
+        if self._spans is None:
+            self._spans = tuple(self._span(p) for p in self.placed if self.shows(p, p.first))
+        return Scene(self._song, self.rate, self.frames, self.tall, self._spans)
+
+    def _span(self, placed: Placed) -> Span:
+        clip = placed.clip
+        ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
+        return Span(
+            clip.id,
+            placed.first,
+            placed.end,
+            placed.first > 0,
+            self.point(clip.start.point),
+            self.point(clip.end.point),
+            ties,
+        )
+
+    def _fired(self, row: AccentRow, gain: float, silent: bool) -> Fired:
+        if uses_clips(row):
+            scene, objects = self.scene, (row, self._song, *self.placed)
+        else:
+            scene, objects = Scene(self._song, self.rate, self.frames, self.tall), (row, self._song)
+        values = (self.rate, self.frames, self.tall, gain, silent)
+        return _FIRED.get(objects, values, lambda: fired(row, scene, gain, silent))
 
     def _sounding(self) -> _Sounding:
         song = self._song
@@ -215,7 +265,7 @@ class Timeline:
         out.reverse()
         return out
 
-    def slot_share(self, placed: Placed, frame: int) -> float:
+    def slot_share(self, placed: Placed, frame: float) -> float:
         """Return how far into its slot a clip is at a frame, 0 at its first frame and 1 at its last."""
         return min(max((frame - placed.begin) / max(placed.until - placed.begin - 1, 1), 0.0), 1.0)
 
@@ -223,9 +273,32 @@ class Timeline:
         """Tell whether a clip is on screen at a frame: its row is shown and nothing covers it there."""
         return any(p is placed for p in self.clips_at(frame))
 
-    def look_at(self, frame: int) -> Look:
-        """Return what the accents do to a frame."""
-        return look_at(frame, self.pulses, self.rate)
+    def look_at(self, frame: float, without: str | None = None) -> Look:
+        """Return what the accents do to a frame, a fraction within a shutter's opening; `without` leaves one row out."""
+        rows = self.fired if without is None else [f for f in self.fired if f.row.id != without]
+        return look_at(frame, rows, self.rate, self.tall, self.focus_at)
+
+    def focus_at(self, found: Fired, frame: float) -> tuple[float, float]:
+        """Return where a row's focus is, from the frame's middle in shares of its width: where its tracked patch is seen
+        on the clip there, else where it was put."""
+        row = found.row
+        if row.follow:
+            place = self._tracked(row.follow, frame)
+            if place is not None:
+                return place
+        x, y = (row.settings.get(name, 0.5) for name in ("focus_x", "focus_y"))
+        return float(x) - 0.5, (float(y) - 0.5) * self.tall
+
+    def _tracked(self, wanted: str, frame: float) -> tuple[float, float] | None:
+        placed = self.clip_at(min(max(math.floor(frame), 0), max(self.frames - 1, 0)))
+        track = by_id(placed.footage.tracks, wanted) if placed is not None else None
+        if placed is None or track is None:
+            return None
+        source = float(source_at_frames(placed, [frame], self.rate)[0])
+        x, y = (float(np.interp(source, track.times_s, values)) for values in (track.xs, track.ys))
+        matrix = frame_matrix(placed.clip.framing, placed.footage, 1, self.tall, self.slot_share(placed, frame))
+        seen = matrix @ np.array([x, y, 1.0])
+        return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
 
     def gaps(self) -> list[tuple[int, int]]:
         """Return the stretches of the reel (first frame, end) on which no shown row has a clip."""

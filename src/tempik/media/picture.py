@@ -180,6 +180,22 @@ _BASE = np.array(
     ]
 )
 _TO_RGB = np.hstack([_BASE, -_BASE @ np.array([[16.0], [128.0], [128.0]])])
+_FROM_RGB = np.hstack([np.linalg.inv(_BASE), np.array([[16.0], [128.0], [128.0]])])
+
+
+def from_rgb(rgb: NDArray[np.uint8]) -> Picture:
+    """Return the planes of RGB of shape (height, width, 3), BT.709 in video range."""
+    planes = cv2.split(cv2.transform(rgb, _FROM_RGB))
+    half = (rgb.shape[1] // 2, rgb.shape[0] // 2)
+    u, v = (cv2.resize(p, half, interpolation=cv2.INTER_AREA) for p in planes[1:])
+    return Picture(np.asarray(planes[0], dtype=np.uint8), np.asarray(u, dtype=np.uint8), np.asarray(v, dtype=np.uint8))
+
+
+def colour_yuv(colour: str) -> tuple[int, int, int]:
+    """Return Y, U and V of a colour such as `#f0b43c` by BT.709 in video range."""
+    r, g, b = (int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+    y = _KR * r + _KG * g + _KB * b
+    return round(16 + 219 * y), round(128 + 224 * (b - y) / 1.8556), round(128 + 224 * (r - y) / 1.5748)
 
 
 def shrunk(picture: Picture, longest: int) -> Picture:

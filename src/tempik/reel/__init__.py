@@ -1,7 +1,6 @@
 """The model: frozen records, validation, and the project file."""
 
 from tempik.reel.model import (
-    AccentRow,
     Align,
     Anchor,
     Between,
@@ -17,7 +16,6 @@ from tempik.reel.model import (
     Footage,
     Framing,
     Node,
-    Painted,
     PictureRow,
     Pin,
     Pitch,
@@ -28,7 +26,6 @@ from tempik.reel.model import (
     Position,
     Reading,
     Reel,
-    Rule,
     Shape,
     Shaped,
     Soundtrack,
@@ -36,6 +33,17 @@ from tempik.reel.model import (
     new_id,
 )
 from tempik.reel.points import beats_between, chosen_points, grid_of, is_steady, point_of
+from tempik.reel.rows import (
+    AccentRow,
+    Bundle,
+    Envelope,
+    Key,
+    Length,
+    Limit,
+    Painted,
+    Rule,
+    Track,
+)
 
 __all__ = [
     "AccentRow",
@@ -43,6 +51,7 @@ __all__ = [
     "Anchor",
     "Between",
     "Beyond",
+    "Bundle",
     "Choice",
     "Clip",
     "ClipSound",
@@ -50,9 +59,13 @@ __all__ = [
     "Curve",
     "Ease",
     "Edge",
+    "Envelope",
     "Fit",
     "Footage",
     "Framing",
+    "Key",
+    "Length",
+    "Limit",
     "Node",
     "Painted",
     "PictureRow",
@@ -69,6 +82,7 @@ __all__ = [
     "Shape",
     "Shaped",
     "Soundtrack",
+    "Track",
     "beats_between",
     "by_id",
     "chosen_points",

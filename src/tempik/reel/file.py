@@ -19,7 +19,7 @@ from tempik.errors import TempikError
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
 
-FORMAT = 4
+FORMAT = 5
 SUFFIX = ".tempik"
 
 
@@ -85,6 +85,11 @@ def load_reel(path: Path) -> Reel:
 
 def _from_format(number: int, reel: Any) -> Any:
     """Return the reel's document as this format has it. Format 1 kept a list of points and nothing of the analysis."""
+    if number < 5 and isinstance(reel, dict):
+        for row in reel.get("rows") or ():
+            rule = row.get("rule") if isinstance(row, dict) else None
+            if isinstance(rule, dict) and rule.get("every") == 0:  # it meant: painted by hand only
+                row["rule"] = {"of": "hand"}
     song = reel.get("soundtrack") if isinstance(reel, dict) else None
     if number > 1 or not isinstance(song, dict):
         return reel
@@ -153,7 +158,8 @@ def _with_paths(reel: Reel, folder: Path, relative: bool) -> Reel:
     if song is not None:
         song = msgspec.structs.replace(song, path=turn(song.path))
     footage = tuple(f if f.kind == "solid" else msgspec.structs.replace(f, path=turn(f.path)) for f in reel.footage)
-    return msgspec.structs.replace(reel, soundtrack=song, footage=footage)
+    rows = tuple(msgspec.structs.replace(r, mask=turn(r.mask)) if r.mask else r for r in reel.rows)
+    return msgspec.structs.replace(reel, soundtrack=song, footage=footage, rows=rows)
 
 
 def encode_value(value: Any) -> Any:

@@ -15,6 +15,7 @@ from typing import Literal, TypeVar
 
 import msgspec
 
+from tempik.reel.rows import AccentRow, Bundle, Track
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]
@@ -177,6 +178,7 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
     note: str = ""
     shot: str = ""
     dismissed: tuple[float, ...] = ()
+    tracks: tuple[Track, ...] = ()
 
     @property
     def true_rate(self) -> Fraction:
@@ -350,37 +352,12 @@ class PictureRow(msgspec.Struct, frozen=True, omit_defaults=True):
     hidden: bool = False
 
 
-class Rule(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Which points fire an accent row: every n-th beat, counted from the first downbeat plus `offset`.
-
-    `every` 0 fires none, for rows painted wholly by hand.
-    """
-
-    every: int = 1
-    offset: int = 0
-
-
-class Painted(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One cell painted by hand, whatever the rule says: 0 is silent, 1 is full, at most 2."""
-
-    point: str
-    strength: float
-
-
-class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One accent of the catalogue with the rule that says which points fire it."""
-
-    id: str
-    accent: str
-    rule: Rule = Rule()
-    painted: tuple[Painted, ...] = ()
-    amount: float = 1.0
-    seed: int = 0
-    muted: bool = False
-
-
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
-    """The edit being made. `seam_ms` is how long the sounds of neighbouring clips are crossfaded."""
+    """The edit being made. `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
+
+    `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what
+    moves, 0 for none.
+    """
 
     width: int = 1080
     height: int = 1920
@@ -394,9 +371,12 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
     shots: tuple[PlannedShot, ...] = ()
     between: Between = "nearest"
     seam_ms: float = 5.0
+    bundles: tuple[Bundle, ...] = ()
+    amount: float = 1.0
+    shutter_deg: float = 0.0
 
 
-R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot)
+R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, Track)
 
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:

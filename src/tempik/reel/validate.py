@@ -6,8 +6,9 @@ import math
 import re
 from collections.abc import Iterator
 
-from tempik.reel.model import AccentRow, Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
+from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
 from tempik.reel.points import point_of
+from tempik.reel.rows import AccentRow, Length
 from tempik.rhythm.records import Beat, Onset
 
 SPEED_LIMIT = 10.0
@@ -35,6 +36,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         ("clip", [c.id for c in reel.clips]),
         ("accent row", [r.id for r in reel.rows]),
         ("planned shot", [s.id for s in reel.shots]),
+        ("bundle", [b.id for b in reel.bundles]),
         ("point", [p.id for p in reel.soundtrack.placed] if reel.soundtrack else []),
     ):
         if len(set(ids)) != len(ids):
@@ -47,12 +49,27 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield from _clip_problems(clip, reel.soundtrack, cues)
     for row in reel.rows:
         yield from _row_problems(row)
+    yield from _together_problems(reel)
     if not 0 <= reel.seam_ms <= 200:
         yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
     if not 1 <= len(reel.picture) <= PICTURE_ROWS:
         yield f"The reel has {len(reel.picture)} picture rows; it must have 1 to {PICTURE_ROWS}."
     if any(not 0 <= c.row < len(reel.picture) for c in reel.clips):
         yield "A clip lies on a picture row that the reel does not have."
+
+
+def _together_problems(reel: Reel) -> Iterator[str]:
+    """What belongs to all accents together, and to bundles of rows."""
+    if not 0 <= reel.amount <= 2:
+        yield f"All accents have an amount of {reel.amount}; keep it between 0 and 2."
+    if not 0 <= reel.shutter_deg <= 360:
+        yield f"The shutter's angle is {reel.shutter_deg} degrees; keep it between 0 and 360."
+    if any(not 0 <= b.amount <= 2 for b in reel.bundles):
+        yield "A bundle of accent rows has an amount outside 0 to 2."
+    for footage in reel.footage:
+        for track in footage.tracks:
+            if not len(track.times_s) == len(track.xs) == len(track.ys) > 0:
+                yield f"A tracked patch of '{footage.path}' has not as many places as instants."
 
 
 def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
@@ -167,12 +184,34 @@ def curve_problems(curve: Curve, whose: str) -> Iterator[str]:
 
 
 def _row_problems(row: AccentRow) -> Iterator[str]:
-    if row.rule.every < 0:
-        yield f"Accent row '{row.id}' fires on every {row.rule.every}th point; give 0 or more."
+    whose = f"Accent row '{row.id}'"
+    if row.rule.every < 1:
+        yield f"{whose} fires on every {row.rule.every}th point; give 1 or more."
     if not 0 <= row.amount <= 2:
-        yield f"Accent row '{row.id}' has an amount of {row.amount}; keep it between 0 and 2."
+        yield f"{whose} has an amount of {row.amount}; keep it between 0 and 2."
     if any(not 0 <= p.strength <= 2 for p in row.painted):
-        yield f"Accent row '{row.id}' has a painted strength outside 0 to 2."
+        yield f"{whose} has a painted strength outside 0 to 2."
+    if row.degree is not None and not 0 <= row.degree <= 1:
+        yield f"{whose} follows the points' strength to a degree of {row.degree}; keep it between 0 and 1."
+    if row.envelope is not None:
+        yield from envelope_problems(row, whose)
+    numbers = [v for v in row.settings.values() if not isinstance(v, str)]
+    numbers += [v for p in row.painted for v in p.settings.values() if not isinstance(v, str)]
+    numbers += [v for track in row.keys.values() for k in track for v in (k.time_s, k.value)]
+    if not all(_finite(v) for v in numbers):
+        yield f"{whose} has a setting that is no number."
+
+
+def envelope_problems(row: AccentRow, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a row's envelope; `whose` begins the sentence."""
+    envelope = row.envelope
+    assert envelope is not None
+    most = {"frames": 3600.0, "ms": 120_000.0, "gap": 16.0, "clip": 1.0}
+    lengths: tuple[Length, ...] = (envelope.lead, envelope.hold, envelope.decay)
+    if any(not 0 <= length.value <= most[length.unit] for length in lengths):
+        yield f"{whose} has a lead, hold or decay below 0 or longer than two minutes."
+    if not (0.1 <= envelope.rise <= 10 and 0.1 <= envelope.fall <= 10):
+        yield f"{whose} has a bend outside 0.1 to 10."
 
 
 def _finite(value: float) -> bool:

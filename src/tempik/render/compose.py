@@ -1,4 +1,4 @@
-"""Composing a planned frame: one warp a plane, one change of light a plane; identity costs nothing."""
+"""Composing a planned frame: one warp a plane, one change of tone a plane; identity costs nothing."""
 
 from __future__ import annotations
 
@@ -7,15 +7,11 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from tempik.media.picture import BLACK_Y, MID_CHROMA, WHITE_Y, Picture, Plane, solid
+from tempik.accents import applied
+from tempik.media.paint import Matrix, blended, mixed, swept, warp_plane, warped
+from tempik.media.picture import Picture, Plane, colour_yuv, solid
 from tempik.render.plan import FramePlan, Shot
-
-# A stop doubles light; on a display of gamma 2.4 (Rec. ITU-R BT.1886) that multiplies code values by this.
-STOP_GAIN = 2 ** (1 / 2.4)
-# Affines closer to the identity than this move no sample by a visible amount.
-IDENTITY_PX = 0.02
 
 
 class Source(NamedTuple):
@@ -26,15 +22,16 @@ class Source(NamedTuple):
 
 
 def compose(plan: FramePlan, sources: Sequence[Source | None]) -> Picture:
-    """Return the output picture of a plan; `sources` holds a frame for each of its shots, None for a solid."""
+    """Return the layers of a plan as one picture; `sources` holds a frame for each of its shots, None for a solid."""
     picture: Picture | None = None
     for shot, source in zip(plan.shots, sources, strict=True):
         picture = _laid_over(picture, shot, source, plan.width, plan.height)
-    if picture is None:
-        picture = solid(plan.width, plan.height)
-    if plan.flash <= 0 and plan.stops == 0:
-        return picture
-    return _lit(picture, plan.flash, plan.stops)
+    return solid(plan.width, plan.height) if picture is None else picture
+
+
+def finished(plan: FramePlan, picture: Picture) -> Picture:
+    """Return a composed picture with what the accents paint on it."""
+    return applied(picture, plan.look)
 
 
 def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: int, height: int) -> Picture:
@@ -42,7 +39,7 @@ def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: 
         above = solid(width, height, *colour_yuv(shot.path))
         alpha = None
     else:
-        above = _warped(source.picture, shot.affine, width, height)
+        above = _placed(source.picture, shot, width, height)
         alpha = source.alpha
     if shot.region is None:
         return above
@@ -51,10 +48,23 @@ def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: 
     mask = _region_mask(shot, width, height)
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]
-        seen = _warp(alpha, shot.affine / np.array([[w, h, 1.0]]), (width, height))
+        seen = warp_plane(alpha, shot.affine / np.array([[w, h, 1.0]]), (width, height))
         mask = np.minimum(mask, seen)
-    half = np.asarray(cv2.resize(mask, above.u.shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)
-    return Picture(*(_blended(b, a, m) for b, a, m in zip(below, above, (mask, half, half), strict=True)))
+    return blended(below, above, mask)
+
+
+def _placed(source: Picture, shot: Shot, width: int, height: int) -> Picture:
+    """Return a source where its shot has it: warped once, and where it moves while the shutter is open, averaged over
+    its way."""
+    units = np.array([[*source.size, 1.0]])
+
+    def at(affine: Matrix) -> Picture:
+        return warped(source, affine / units, (width, height))
+
+    if not shot.legs:
+        return at(shot.affine)
+    parts = [swept(at(leg.begin), leg.sweep) for leg in shot.legs]
+    return parts[0] if len(parts) == 1 else mixed(parts[0], parts[1], 0.5)
 
 
 def _region_mask(shot: Shot, width: int, height: int) -> Plane:
@@ -66,52 +76,3 @@ def _region_mask(shot: Shot, width: int, height: int) -> Plane:
     points = np.round((np.clip(corners, -30000, 30000) - 0.5) * 16).astype(np.int32)
     cv2.fillConvexPoly(mask, points, 255, cv2.LINE_AA, 4)
     return mask
-
-
-def _blended(below: Plane, above: Plane, mask: Plane) -> Plane:
-    share = mask.astype(np.float32) / 255
-    return np.asarray(cv2.blendLinear(above, below, share, 1 - share), dtype=np.uint8)
-
-
-def colour_yuv(colour: str) -> tuple[int, int, int]:
-    """Return Y, U and V of a colour such as `#f0b43c` by BT.709 in video range."""
-    r, g, b = (int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
-    y = 0.2126 * r + 0.7152 * g + 0.0722 * b
-    return round(16 + 219 * y), round(128 + 224 * (b - y) / 1.8556), round(128 + 224 * (r - y) / 1.5748)
-
-
-def _warped(source: Picture, affine: NDArray[np.float64], width: int, height: int) -> Picture:
-    w, h = source.size
-    to_pixels = affine / np.array([[w, h, 1.0]])
-    if (w, h) == (width, height) and _is_identity(to_pixels, width, height):
-        return source
-    half = ((width + 1) // 2, (height + 1) // 2)
-    y = _warp(source.y, to_pixels, (width, height))
-    chroma = to_pixels * np.array([[1.0, 1.0, 0.5]])
-    return Picture(y, _warp(source.u, chroma, half), _warp(source.v, chroma, half))
-
-
-def _is_identity(matrix: NDArray[np.float64], width: int, height: int) -> bool:
-    drift = np.abs(matrix - np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])) * np.array([[width, height, 1.0]])
-    return bool(drift.sum(axis=1).max() < IDENTITY_PX)
-
-
-def _warp(plane: Plane, matrix: NDArray[np.float64], size: tuple[int, int]) -> Plane:
-    # The plan counts from sample edges, OpenCV from sample centres: half a sample either side.
-    centred = matrix.copy()
-    centred[:, 2] += 0.5 * (matrix[:, 0] + matrix[:, 1]) - 0.5
-    out = cv2.warpAffine(plane, centred, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT_101)
-    return np.asarray(out, dtype=np.uint8)
-
-
-def _lit(picture: Picture, flash: float, stops: float) -> Picture:
-    """Return the picture with exposure changed and white laid over, in one step a plane."""
-    gain = float(STOP_GAIN**stops)
-    keep = 1.0 - flash
-    # y' = 16 + gain·(y − 16), then toward white; chroma likewise about its middle.
-    y = cv2.convertScaleAbs(picture.y, alpha=gain * keep, beta=(BLACK_Y * (1 - gain)) * keep + WHITE_Y * flash)
-    if stops > 0:
-        y = np.minimum(y, WHITE_Y)
-    offset = MID_CHROMA * (1 - gain) * keep + MID_CHROMA * flash
-    u, v = (cv2.convertScaleAbs(p, alpha=gain * keep, beta=offset) for p in (picture.u, picture.v))
-    return Picture(*(np.asarray(p, dtype=np.uint8) for p in (y, u, v)))

@@ -9,8 +9,9 @@ from collections.abc import Callable
 
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
+from tempik.media.paint import lighter
 from tempik.render.between import InBetweens, blended
-from tempik.render.compose import Source, compose
+from tempik.render.compose import Source, compose, finished
 from tempik.render.plan import FramePlan, Shot
 
 OPEN_FILES = 6
@@ -63,7 +64,11 @@ class PictureSource:
 
     def render(self, plan: FramePlan) -> Picture:
         """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
-        return compose(plan, [self._source(shot) for shot in plan.shots])
+        picture = compose(plan, [self._source(shot) for shot in plan.shots])
+        for earlier, strength in plan.echoes:
+            behind = compose(earlier, [self._source(shot) for shot in earlier.shots])
+            picture = lighter(picture, behind, strength)
+        return finished(plan, picture)
 
     def _source(self, shot: Shot) -> Source | None:
         if shot.solid:

@@ -13,12 +13,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
+from tempik.accents.look import IDENTITY, Affine
 from tempik.edit.framing import covers, frame_matrix, position_at
 from tempik.edit.timeline import Placed, Timeline, source_at_frames
 from tempik.media.index import EXACT
+from tempik.media.paint import halvings, reach_px
 from tempik.reel import Between, Footage, Framing
 
 Matrix = NDArray[np.float64]
+
+
+class Leg(NamedTuple):
+    """A part of the way that a layer goes while the shutter is open: the affine at its beginning, and the affine of the
+    output, shape (2, 3), that takes it to its end."""
+
+    begin: Matrix
+    sweep: Matrix
 
 
 class Shot(NamedTuple):
@@ -30,7 +40,8 @@ class Shot(NamedTuple):
     is the frame to show where the footage is read by distinct frames. `longest_px` is what the longer side of the
     footage may be shrunk to as it is decoded without losing detail, None where it must stay whole. A solid's `path`
     is its colour. `between` is how an instant between two frames is made; where `number` is given, `later` is the frame
-    after it and `share` how far on the instant lies.
+    after it and `share` how far on the instant lies. `legs` are the layer's way while the shutter is open, none where
+    it stands still.
     """
 
     path: str
@@ -45,17 +56,23 @@ class Shot(NamedTuple):
     between: Between = "nearest"
     later: int | None = None
     share: float = 0.0
+    legs: tuple[Leg, ...] = ()
 
 
 class FramePlan(NamedTuple):
-    """What frame number `frame` shows: layers from the lowest up, none where no clip covers it (black)."""
+    """What frame number `frame` shows: layers from the lowest up, none where no clip covers it (black), what accents do
+    to them, and earlier frames (their plans, each with its strength) that trail behind."""
 
     frame: int
     width: int
     height: int
     shots: tuple[Shot, ...]
-    flash: float
-    stops: float
+    look: Look
+    echoes: tuple[tuple[FramePlan, float], ...] = ()
+
+
+# A way that strays farther than this from its chord is taken in two legs.
+STRAY_PX = 3.0
 
 
 def plan(
@@ -65,29 +82,72 @@ def plan(
     height: int,
     accents: bool = True,
     clip: Placed | None = None,
+    without: str | None = None,
 ) -> FramePlan:
     """Return the plan of one frame at an output size in pixels.
 
-    `accents` False leaves them out. `clip` shows that clip in place of those on screen, its speed going on
-    beyond its slot, for comparing the two sides of a cut.
+    `accents` False leaves them out, `without` leaves one row out. `clip` shows that clip in place of those on screen, its
+    speed going on beyond its slot, for comparing the two sides of a cut.
     """
-    look = timeline.look_at(frame) if accents else Look()
-    layers = [clip] if clip is not None else timeline.clips_at(frame)
-    shots = tuple(_shot(timeline, placed, frame, width, height, look) for placed in layers)
-    return FramePlan(frame, width, height, shots, look.flash, look.stops)
+    look = timeline.look_at(frame, without) if accents else Look()
+    shown = frame if look.freeze is None else look.freeze
+    layers = [clip] if clip is not None else timeline.clips_at(shown)
+    half = timeline.reel.shutter_deg / 720
+    looks = (look, look, look)
+    if half and accents:
+        looks = (timeline.look_at(frame - half, without), look, timeline.look_at(frame + half, without))
+    shots = tuple(_shot(timeline, placed, shown, width, height, looks, half) for placed in layers)
+    echoes = _echoes(timeline, frame, width, height, look, layers) if look.echo is not None else ()
+    return FramePlan(frame, width, height, shots, look, echoes)
 
 
-def _shot(timeline: Timeline, placed: Placed, frame: int, width: int, height: int, look: Look) -> Shot:
+def _echoes(
+    timeline: Timeline, frame: int, width: int, height: int, look: Look, layers: list[Placed]
+) -> tuple[tuple[FramePlan, float], ...]:
+    """Return the plans of earlier frames of the same clip, with this frame's movement, the nearest first."""
+    assert look.echo is not None
+    first = max((p.first for p in layers), default=0)
+    out = []
+    moved = Look(move=look.move)
+    for number in range(1, look.echo.number + 1):
+        earlier = frame - number * look.echo.apart
+        if earlier >= first:
+            shots = tuple(
+                _shot(timeline, p, earlier, width, height, (moved, moved, moved), 0.0)
+                for p in timeline.clips_at(earlier)
+            )
+            strength = look.echo.strength * (1 - (number - 1) / (look.echo.number + 1))
+            out.append((FramePlan(earlier, width, height, shots, moved), strength))
+    return tuple(out)
+
+
+def _shot(
+    timeline: Timeline,
+    placed: Placed,
+    frame: int,
+    width: int,
+    height: int,
+    looks: tuple[Look, Look, Look],
+    half: float,
+) -> Shot:
     footage, framing = placed.footage, placed.clip.framing
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
     share = timeline.slot_share(placed, frame)
     whole = covers(framing, footage, timeline.reel, share)
     number, later, passed = distinct_around(footage, float(source[0])) if footage.around else (None, None, 0.0)
+    affine = framed(framing, footage, width, height, share, looks[1])
+    legs: tuple[Leg, ...] = ()
+    if half and (looks[0].move != looks[2].move or looks[1].move != looks[0].move or framing.end is not None):
+        begin, end = (
+            framed(framing, footage, width, height, timeline.slot_share(placed, frame + side * half), look)
+            for side, look in ((-1, looks[0]), (1, looks[2]))
+        )
+        legs = _legs(begin, end, affine, (width, height))
     return Shot(
         footage.path,
         float(source[0]),
         bool(source[1] < source[0]),
-        framed(framing, footage, width, height, share, look),
+        affine,
         longest_needed(framing, footage, width, height, share),
         None if whole else _as_coded(framing.crop, footage.rotation_deg),
         number,
@@ -96,7 +156,23 @@ def _shot(timeline: Timeline, placed: Placed, frame: int, width: int, height: in
         placed.clip.between or timeline.reel.between,
         later,
         passed,
+        legs,
     )
+
+
+def _legs(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> tuple[Leg, ...]:
+    """Return the way of a layer while the shutter is open: one leg, or two where it turns round on the way."""
+    whole = _from_to(begin, end)
+    chord = _from_to(0.5 * (begin + end), middle)
+    if reach_px(chord, size) > STRAY_PX:
+        return (Leg(begin, _from_to(begin, middle)), Leg(middle, _from_to(middle, end)))
+    return (Leg(begin, whole),) if halvings(reach_px(whole, size)) else ()
+
+
+def _from_to(a: Matrix, b: Matrix) -> Matrix:
+    """Return the affine of the output that takes what `a` shows to where `b` shows it."""
+    last = [0.0, 0.0, 1.0]
+    return np.asarray((np.vstack([b, last]) @ np.linalg.inv(np.vstack([a, last])))[:2], dtype=np.float64)
 
 
 @lru_cache(64)
@@ -147,14 +223,13 @@ def framed(framing: Framing, footage: Footage, width: int, height: int, share: f
     """Return the affine from the coded unit square to the output: framing, then what the accents do."""
     turned = np.array([*_TURNS[footage.rotation_deg % 360], [0, 0, 1]], dtype=np.float64)
     matrix = frame_matrix(framing, footage, width, height, share) @ turned
-    if look.scale != 1.0 or look.tilt_deg or look.shift_x or look.shift_y:
-        matrix = _about_centre(look, width, height) @ matrix
+    if look.move != IDENTITY:
+        matrix = _in_pixels(look.move, width, height) @ matrix
     return np.asarray(matrix[:2], dtype=np.float64)
 
 
-def _about_centre(look: Look, width: int, height: int) -> Matrix:
-    c, s = math.cos(math.radians(look.tilt_deg)), math.sin(math.radians(look.tilt_deg))
+def _in_pixels(move: Affine, width: int, height: int) -> Matrix:
+    """Return an affine of the frame, whose origin is its middle and whose unit its width, in pixels from its corner."""
+    a, b, x, c, d, y = move
     cx, cy = width / 2, height / 2
-    a, b = look.scale * c, look.scale * s
-    dx, dy = look.shift_x * width, look.shift_y * width
-    return np.array([[a, -b, cx - a * cx + b * cy + dx], [b, a, cy - b * cx - a * cy + dy], [0, 0, 1]])
+    return np.array([[a, b, cx - a * cx - b * cy + x * width], [c, d, cy - c * cx - d * cy + y * width], [0, 0, 1]])

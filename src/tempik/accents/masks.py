@@ -1,0 +1,66 @@
+"""Masks: an image that says where in the frame an accent shows."""
+
+from __future__ import annotations
+
+import os
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from tempik.accents.look import Look
+from tempik.errors import TempikError
+from tempik.media.paint import blended
+from tempik.media.picture import Picture, Plane
+
+
+def mask_of(path: str) -> Plane:
+    """Return a mask, 255 where the accent shows: the image's clear parts keep it out; an image without clear parts shows
+    it by how light it is. Raises TempikError when the file cannot be read as an image."""
+    try:
+        state = os.stat(path)
+    except OSError:
+        raise TempikError(f"The mask {path} is not there; choose another image, or take the mask off.") from None
+    return _read(path, state.st_size, state.st_mtime_ns)
+
+
+@lru_cache(8)
+def _read(path: str, size: int, changed_ns: int) -> Plane:
+    data = np.fromfile(path, np.uint8)
+    image = cv2.imdecode(data, cv2.IMREAD_UNCHANGED) if len(data) else None
+    if image is None:
+        raise TempikError(f"The mask {path} is no image that can be read; choose a PNG or JPEG.")
+    if image.dtype == np.uint16:
+        image = np.asarray(image // 257, dtype=np.uint8)
+    if image.ndim == 2:
+        return np.asarray(image, dtype=np.uint8)
+    if image.shape[2] == 4 and int(image[..., 3].min()) < 255:
+        return np.ascontiguousarray(image[..., 3])
+    return np.asarray(cv2.cvtColor(image[..., :3], cv2.COLOR_BGR2GRAY), dtype=np.uint8)
+
+
+@lru_cache(16)
+def _fitted(path: str, size: int, changed_ns: int, width: int, height: int) -> Plane:
+    """Return a mask that covers a frame, its middle kept."""
+    mask = _read(path, size, changed_ns)
+    tall, wide = mask.shape
+    scale = max(width / wide, height / tall)
+    large = cv2.resize(
+        mask, (max(width, round(wide * scale)), max(height, round(tall * scale))), interpolation=cv2.INTER_AREA
+    )
+    top, left = (large.shape[0] - height) // 2, (large.shape[1] - width) // 2
+    return np.ascontiguousarray(large[top : top + height, left : left + width])
+
+
+def keep_out(picture: Picture, made: Look, path: str) -> Picture:
+    """Return the picture with what a look paints on it, where the mask lets it. Without its file the accent shows
+    everywhere: the check says so."""
+    from tempik.accents.apply import applied
+
+    changed = applied(picture, made)
+    try:
+        state = os.stat(path)
+        mask = _fitted(path, state.st_size, state.st_mtime_ns, *picture.size)
+    except (OSError, TempikError):
+        return changed
+    return blended(picture, changed, mask)

@@ -1,0 +1,134 @@
+"""Accent rows: one accent of the catalogue, the rule that says what fires it, and what was done by hand.
+
+Instants inside a row are seconds of the song, so that a stretch such as a chorus stays itself when the reel uses
+another part of the song.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from tempik.rhythm.records import BANDS, Band
+
+Unit = Literal["frames", "ms", "gap", "clip"]
+
+
+class Length(msgspec.Struct, frozen=True):
+    """A length in frames, in milliseconds, as a share of the gap to the next point, or as a share of the clip."""
+
+    value: float
+    unit: Unit = "ms"
+
+
+class Envelope(msgspec.Struct, frozen=True):
+    """Lead up to the point, hold on it, decay after it. `rise` and `fall` bend the two sides: 1 is straight, above 1
+    keeps low and comes up late, or falls faster at first."""
+
+    lead: Length = Length(0)
+    hold: Length = Length(1, "frames")
+    decay: Length = Length(233)
+    rise: float = 2.0
+    fall: float = 2.0
+
+
+RuleOf = Literal["points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"]
+
+
+class Rule(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What fires a row: every n-th of its kind from the first plus `offset`, of a strength `at_least`.
+
+    `of`: the chosen points, counted from the first downbeat; `bars`: the points at the bar positions `beats`; the
+    song's onsets of `bands`; its drops; cuts; clips' first or last frames; pins; frames; or nothing but what is
+    painted by `hand`. What a newer version may have put here fires nothing.
+    """
+
+    of: str = "points"
+    every: int = 1
+    offset: int = 0
+    beats: tuple[int, ...] = (2, 4)
+    bands: tuple[Band, ...] = BANDS
+    at_least: float = 0.0
+
+
+class Limit(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where a row may fire: within some clips, within a stretch of the song, or anywhere. In clips its pulses end with
+    the clip."""
+
+    clips: tuple[str, ...] = ()
+    from_s: float | None = None
+    to_s: float | None = None
+
+
+class Painted(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One cell painted by hand, whatever the rule says: 0 is silent, 1 is full, at most 2.
+
+    `point` names the point, or what else fires: `c3/start`, `c3/end`, `c3/q1` (a pin's cue), `frame/12`. `settings` are
+    this pulse's own.
+    """
+
+    point: str
+    strength: float
+    settings: dict[str, float | str] = {}
+
+
+KeyEase = Literal["even", "soft", "slow start", "slow end", "hold"]
+
+
+class Key(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A value set by hand at an instant of the song, or at a point, which it follows; `ease` is how it goes on."""
+
+    time_s: float
+    value: float
+    point: str | None = None
+    ease: KeyEase = "soft"
+
+
+Overlap = Literal["larger", "sum"]
+
+
+class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One accent of the catalogue with what fires it. What is None or absent is the accent's own.
+
+    `degree` is how far a weak point weakens its pulse: 0 not at all, 1 in proportion. `keys` hold values set by hand
+    over time for a setting, or for `level`: the row's strength where nothing fires it. `follow` names a tracked patch
+    of footage that the row's focus goes with, `mask` an image whose clear parts keep the accent out.
+    """
+
+    id: str
+    accent: str
+    rule: Rule = Rule()
+    painted: tuple[Painted, ...] = ()
+    amount: float = 1.0
+    seed: int = 0
+    muted: bool = False
+    solo: bool = False
+    envelope: Envelope | None = None
+    settings: dict[str, float | str] = {}
+    degree: float | None = None
+    overlap: Overlap = "larger"
+    limit: Limit = Limit()
+    keys: dict[str, tuple[Key, ...]] = {}
+    bundle: str = ""
+    follow: str = ""
+    mask: str = ""
+
+
+class Bundle(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Rows under one amount, 0 to 2, and one name."""
+
+    id: str
+    name: str
+    amount: float = 1.0
+
+
+class Track(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Where a patch of a piece of footage is seen: times in seconds of the file, and the patch's middle as shares of
+    the upright picture's width and height."""
+
+    id: str
+    times_s: tuple[float, ...]
+    xs: tuple[float, ...]
+    ys: tuple[float, ...]
+    name: str = ""

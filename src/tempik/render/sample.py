@@ -1,0 +1,83 @@
+"""An accent on a picture by itself: for choosing one by eye, and for the guide's contact sheets."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from fractions import Fraction
+
+import numpy as np
+
+from tempik.accents import CATALOGUE, Accent, Look, applied, form_of, level, settled, span_frames
+from tempik.accents.accent import Moment, Value
+from tempik.media.paint import lighter, warped
+from tempik.media.picture import Picture
+
+RATE = Fraction(30)
+GAP_S = 0.5
+
+
+def pulse_frames(accent: Accent, rate: Fraction = RATE) -> range:
+    """Return the frames, the point's own being 0, in which an accent shows at its default."""
+    before, after = span_frames(form_of(accent.envelope, rate, GAP_S, 30))
+    return range(-before, after + 1)
+
+
+def sample(
+    frames: Callable[[int], Picture],
+    accent: Accent,
+    offset: int,
+    given: dict[str, Value] | None = None,
+    rate: Fraction = RATE,
+    turn: int = 0,
+) -> Picture:
+    """Return what an accent does at full strength `offset` frames after its point; `frames` gives the plain picture of
+    each frame. An accent that cycles shows the one whose turn it is."""
+    values = settled(accent, given or {})
+    if accent.name == "cycle":
+        steps = [CATALOGUE[n] for n in str(values["steps"]).split(",") if n in CATALOGUE]
+        return sample(frames, steps[turn % len(steps)]._replace(envelope=accent.envelope), offset, None, rate, turn)
+    now = level(form_of(accent.envelope, rate, GAP_S, 30), offset)
+    picture = frames(offset)
+    if now <= 0:
+        return picture
+    tall = picture.size[1] / picture.size[0]
+    at = Moment(now, now, offset, offset / float(rate), 0.9, 5 + turn, turn, 0, (0.0, 0.0), tall)
+    look = accent.apply(Look(), at, values)
+    if look.freeze is not None:
+        picture = frames(look.freeze)
+    picture = _moved(picture, look)
+    if look.echo is not None:
+        for number in range(1, look.echo.number + 1):
+            behind = _moved(frames(offset - number * look.echo.apart), look)
+            picture = lighter(picture, behind, look.echo.strength * (1 - (number - 1) / (look.echo.number + 1)))
+    return applied(picture, look)
+
+
+def _moved(picture: Picture, look: Look) -> Picture:
+    width, height = picture.size
+    a, b, x, c, d, y = look.move
+    cx, cy = width / 2, height / 2
+    return warped(
+        picture,
+        np.array([[a, b, cx - a * cx - b * cy + x * width], [c, d, cy - c * cx - d * cy + y * width]]),
+    )
+
+
+def drifting(picture: Picture, size: tuple[int, int]) -> Callable[[int], Picture]:
+    """Return frames of a size cut out of a still, drifting slowly, so that held pictures and trails can be seen."""
+    width, height = picture.size
+    spare = max(0, width - size[0])
+
+    def at(number: int) -> Picture:
+        left = round(spare * (0.5 - 0.5 * math.cos(number / 14))) // 2 * 2
+        top = max(0, (height - size[1]) // 4 * 2)
+        planes = []
+        for index, plane in enumerate(picture):
+            k = 1 if index == 0 else 2
+            planes.append(
+                np.ascontiguousarray(plane[top // k : (top + size[1]) // k, left // k : (left + size[0]) // k])
+            )
+        return Picture(*planes)
+
+    return at
