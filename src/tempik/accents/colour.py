@@ -118,7 +118,7 @@ WAY = Setting("way", "direction", "set", choices=("set", "drawn by lot"))
 ACCENTS = (
     Accent(
         "mono", "Mono", "colour", "colour goes out, contrast comes in",
-        Envelope(decay=Length(300), fall=1.2), 0.2, _mono, (Setting("gain", "gain", 1.5, 0.5, 4, "×"),),
+        Envelope(decay=Length(300), fall=1.2), 0.2, _mono, (Setting("gain", "gain", 1.35, 0.5, 4, "×"),),
     ),
     Accent(
         "contrast", "Contrast hit", "colour", "hard blacks and whites on the point",
@@ -145,6 +145,6 @@ ACCENTS = (
     Accent(
         "split", "Channel split", "colour", "red and blue leave the picture to both sides",
         Envelope(decay=Length(260), fall=1.8), 0.4, _split,
-        (Setting("distance", "distance", 0.022, 0, 0.2), Setting("angle", "angle", 0.0, -180, 180, "°"), WAY),
+        (Setting("distance", "distance", 0.03, 0, 0.2), Setting("angle", "angle", 0.0, -180, 180, "°"), WAY),
     ),
 )  # fmt: skip

@@ -123,7 +123,7 @@ ACCENTS = (
         "ripple", "Ripple", "lens", "rings run outward from the focus",
         Envelope(decay=Length(520), fall=1.4), 0.4, _ripple,
         (
-            Setting("size", "height of the waves", 0.018, 0, 0.2),
+            Setting("size", "height of the waves", 0.026, 0, 0.2),
             Setting("wave", "from ring to ring", 0.22, 0.03, 1),
             Setting("pace", "rings a second", 3.0, 0, 12, "Hz"),
         ),

@@ -128,6 +128,21 @@ class AccentsPage(QWidget):
             amounts.addWidget(name)
             amounts.addWidget(slider, 1)
             amounts.addWidget(text)
+        self.shutter = QDoubleSpinBox()
+        self.shutter.setRange(0, 360)
+        self.shutter.setDecimals(0)
+        self.shutter.setSingleStep(45)
+        self.shutter.setSuffix(" °")
+        self.shutter.setFixedWidth(56)
+        self.shutter.setKeyboardTracking(False)
+        self.shutter.setStyleSheet(LOW)
+        self.shutter.setAccessibleName("Angle of the shutter, 0 to 360 degrees")
+        self.shutter.setToolTip(
+            "Motion blur of all that moves: shakes, punches, framing moves. 180 is a film camera's, 0 none"
+        )
+        self.shutter.valueChanged.connect(self._shutter_edited)
+        amounts.addWidget(quiet("shutter"))
+        amounts.addWidget(self.shutter)
 
         self.graph = EnvelopeGraph()
         self.graph.changed.connect(lambda e: self._envelope_edited(e, False))
@@ -261,6 +276,8 @@ class AccentsPage(QWidget):
         self.editor.setEnabled(found is not None)
         reel = self.project.reel
         self._set_slider(self.all, self.all_text, reel.amount)
+        if not self.shutter.hasFocus():
+            self.shutter.setValue(reel.shutter_deg)
         if found is None:
             self.title.setText("No accent rows yet")
             self.whose.setText("click an accent, or take a bundle")
@@ -478,6 +495,10 @@ class AccentsPage(QWidget):
             )
         else:
             self._change("Setting changed", lambda reel, row: accent_rows.with_setting(reel, row, name, value))
+
+    def _shutter_edited(self, degrees: float) -> None:
+        if not self.filling:
+            self.project.change(f"Shutter {degrees:.0f} degrees", lambda reel: accent_rows.with_shutter(reel, degrees))
 
     # Keys
 

@@ -179,6 +179,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("View", "show_frame", "Frame page", ("F6",)),
     Command("View", "show_check", "Check page", ("F7",)),
     Command("View", "toggle_guides", "Safe-area guides", ("G",)),
+    Command("View", "toggle_full_size", "Preview at the reel's own size, or as it is seen", ("\\",)),
     Command("View", "toggle_proxies", "Look at proxies or at the files themselves"),
     Command("View", "clear_kept", "Remove proxies and analyses from the disk"),
     Command("View", "show_commands", "All commands …", ("Ctrl+K",)),

@@ -114,6 +114,7 @@ class TimelineView(QWidget):
         self._settle.setInterval(SETTLE_MS)
         self._settle.timeout.connect(self._paint_exactly)
         self.placing_row: Callable[[], int] = lambda: 0
+        self.made_ahead: Callable[[], list[tuple[int, int, bool]]] = lambda: []
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setMinimumHeight(Layout().row_top(0) + 20)
@@ -234,6 +235,7 @@ class TimelineView(QWidget):
         if timeline.frames:
             x = self.view.x(time_of(self.project.frame, timeline.rate))
             paint.paint_playhead(p, self.view, x, self.height())
+        paint.paint_made_ahead(p, timeline, self.view, self.made_ahead())
         if self._snap is not None and self._snap.target is not None:
             x = frame_x(self.view, timeline, self._snap.target.frame)
             paint.paint_snap(p, self.view, self.layout_, x, self._snap.target.said)

@@ -798,6 +798,19 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
+def paint_made_ahead(p: QPainter, timeline: Timeline, view: View, stretches: Sequence[tuple[int, int, bool]]) -> None:
+    """A line along the ruler's foot over frames that are dear to make: whole where they are ready, dotted where not."""
+    for first, end, ready in stretches:
+        left, right = (view.x(time_of(k, timeline.rate)) for k in (first, end))
+        left, right = max(left, GUTTER), min(max(right, left + 2), view.width)
+        if right > left:
+            pen = QPen(QColor(theme.GOOD if ready else theme.WARNING_TEXT), 2)
+            if not ready:
+                pen.setStyle(Qt.PenStyle.DotLine)
+            p.setPen(pen)
+            p.drawLine(QPointF(left, RULER_H - 1.5), QPointF(right, RULER_H - 1.5))
+
+
 def paint_snap(p: QPainter, view: View, layout: Layout, x: float, said: str) -> None:
     """Where a drag has snapped: a line through all rows, and to what."""
     p.setPen(QPen(QColor(theme.RHYTHM), 2))

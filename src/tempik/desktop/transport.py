@@ -18,6 +18,9 @@ from tempik.time import frame_of, rate_text, time_of
 Loop = Literal["", "clip", "bars"]
 # After a change the timeline is painted before the preview is rendered.
 FIRST_MS = 12
+# Playing adapts the preview's size when so many of the last frames came too late, in these steps.
+LATE, OF_FRAMES = 4, 30
+STEPS = (1.0, 0.7, 0.5, 0.35)
 
 
 class Transport(QObject):
@@ -48,6 +51,9 @@ class Transport(QObject):
         self.dropped = 0
         self.shown = -1  # the frame that the preview shows
         self._due = -1
+        self.full_size = False  # the preview is as large as the reel, where the user wants that
+        self._step = 0  # of STEPS, while playing
+        self._late: list[int] = []  # the last frames that were dropped
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(FIRST_MS)
@@ -160,6 +166,7 @@ class Transport(QObject):
     def _state(self, playing: bool) -> None:
         if not playing:
             self.listening.stop()
+            self._adapt(0)
         self.show_playback()
 
     # Stepping
@@ -208,19 +215,43 @@ class Transport(QObject):
 
     def footage_changed(self) -> None:
         """Render anew: a file, or the proxy that stands for one, is another."""
-        self.frames.load(self.project.timeline, self.preview_size())
+        self.frames.load(self.project.timeline, self.preview_size(), anew=True)
         self.show_frame(self.project.frame)
 
     def preview_size(self) -> tuple[int, int]:
-        """Return what the preview shows, at most half the reel's own size: finer than the screen would be wasted."""
+        """Return what the preview shows: what fits the screen and at most half the reel's own size, or all of it where that
+        is wanted; less while playing cannot keep up."""
         reel = self.project.reel
         box = self.preview.frame_box()
         scale = min(0.5, max(0.1, box.height() * self.preview.devicePixelRatioF() / reel.height))
+        scale = max((1.0 if self.full_size else scale) * STEPS[self._step], 0.08)
         width, height = (max(16, round(side * scale / 2) * 2) for side in (reel.width, reel.height))
         return width, height
 
     def _resized(self) -> None:
-        self.footage_changed()
+        self.frames.load(self.project.timeline, self.preview_size())
+        self.show_frame(self.project.frame)
+
+    def set_full_size(self, wanted: bool) -> None:
+        """Render the preview as large as the reel, or as large as it is seen."""
+        self.full_size = wanted
+        self._resized()
+        self.show_playback()
+
+    def _adapt(self, step: int) -> None:
+        """Render at another of STEPS."""
+        self._late.clear()
+        if step != self._step:
+            self._step = step
+            self.frames.load(self.project.timeline, self.preview_size())
+            self.frames.want(self.project.frame, self.player.playing)
+            self.show_playback()
+
+    def _count_late(self, frame: int) -> None:
+        """Note a dropped frame; where many of the last were, the preview gets coarser."""
+        self._late = [f for f in self._late if frame - OF_FRAMES < f <= frame] + [frame]
+        if len(self._late) >= LATE and self._step + 1 < len(STEPS):
+            self._adapt(self._step + 1)
 
     def show_frame(self, frame: int) -> None:
         """Show a frame of the reel, at once where it is ready."""
@@ -228,7 +259,10 @@ class Transport(QObject):
         playing = self.player.playing
         if playing and self._due >= 0 and frame > self._due and timeline.placed:
             # Frames between the last due one and this were never shown, nor was the last if it came too late.
-            self.dropped += frame - self._due - 1 + (self.shown != self._due)
+            missed = frame - self._due - 1 + (self.shown != self._due)
+            self.dropped += missed
+            if missed:
+                self._count_late(frame)
         self._due = frame
         if not timeline.frames or not timeline.placed:
             self.preview.show_image(None)
@@ -255,7 +289,9 @@ class Transport(QObject):
     def show_playback(self) -> None:
         sound = "" if self.player.has_sound_card else " · silent"
         size = round(self.preview_size()[1] / self.project.reel.height * 100)
-        self.meter.say(f"{size} % size · {rate_text(self.project.reel.rate)} fps · {self.dropped} dropped{sound}")
+        adapted = " (adapted)" if self._step else ""
+        rate = rate_text(self.project.reel.rate)
+        self.meter.say(f"{size} % size{adapted} · {rate} fps · {self.dropped} dropped{sound}")
 
     def close(self) -> None:
         self.player.pause()

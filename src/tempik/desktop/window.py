@@ -251,6 +251,8 @@ class Window(QMainWindow):
         self.timeline.clip_menu.connect(self._clip_menu)
         self.timeline.picture_menu.connect(lambda row, at: self.placing.picture_row_menu(row, self).popup(at))
         self.timeline.placing_row = self.placing.target_row
+        self.timeline.made_ahead = self.transport.frames.stretches
+        self.transport.frames.prepared.connect(self.timeline.update)
         self.timeline.footage_dropped.connect(self._footage_dropped)
         self.timeline.files_dropped.connect(self._files_dropped)
         self.timeline.settled_clip.connect(self.clips.say_trouble)
@@ -421,6 +423,12 @@ class Window(QMainWindow):
 
     def show_speed(self) -> None:
         self.show_page(2)
+
+    def toggle_full_size(self) -> None:
+        """The preview as large as the reel, or as large as it is seen."""
+        self.transport.set_full_size(not self.transport.full_size)
+        size = "the reel's own size" if self.transport.full_size else "the size it is seen at"
+        self.say(f"The preview is rendered at {size}.")
 
     def show_accents(self) -> None:
         self.show_page(3)

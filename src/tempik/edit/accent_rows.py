@@ -107,6 +107,11 @@ def with_all_amounts(reel: Reel, amount: float) -> Reel:
     return replace(reel, amount=bounded(amount))
 
 
+def with_shutter(reel: Reel, degrees: float) -> Reel:
+    """Set the angle of the shutter that blurs what moves, 0 to 360 degrees."""
+    return replace(reel, shutter_deg=min(max(degrees, 0.0), 360.0))
+
+
 def with_muted(reel: Reel, row: str, muted: bool) -> Reel:
     return _changed(reel, row, lambda r: replace(r, muted=muted))
 

@@ -190,13 +190,6 @@ def mixed(a: Picture, b: Picture, share: float) -> Picture:
     )
 
 
-def lighter(a: Picture, b: Picture, share: float) -> Picture:
-    """Return the first picture with whatever of the second is lighter laid over it, by a share; colours go with the
-    light."""
-    over = np.where(b.y > a.y, np.uint8(round(255 * share)), np.uint8(0))
-    return blended(a, b, np.asarray(over, dtype=np.uint8))
-
-
 def darkened(picture: Picture, keep: Plane) -> Picture:
     """Return the picture faded to black where `keep` (255: as it is) is low; its shape is that of `y`."""
     half = np.asarray(cv2.resize(keep, picture.u.shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)

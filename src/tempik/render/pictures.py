@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
-from tempik.media.paint import lighter
+from tempik.media.paint import mixed
 from tempik.render.between import InBetweens, blended
 from tempik.render.compose import Source, compose, finished
 from tempik.render.plan import FramePlan, Shot
@@ -67,7 +67,7 @@ class PictureSource:
         picture = compose(plan, [self._source(shot) for shot in plan.shots])
         for earlier, strength in plan.echoes:
             behind = compose(earlier, [self._source(shot) for shot in earlier.shots])
-            picture = lighter(picture, behind, strength)
+            picture = mixed(picture, behind, strength / 2)
         return finished(plan, picture)
 
     def _source(self, shot: Shot) -> Source | None:

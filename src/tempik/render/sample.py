@@ -10,7 +10,7 @@ import numpy as np
 
 from tempik.accents import CATALOGUE, Accent, Look, applied, form_of, level, settled, span_frames
 from tempik.accents.accent import Moment, Value
-from tempik.media.paint import lighter, warped
+from tempik.media.paint import mixed, warped
 from tempik.media.picture import Picture
 
 RATE = Fraction(30)
@@ -50,7 +50,8 @@ def sample(
     if look.echo is not None:
         for number in range(1, look.echo.number + 1):
             behind = _moved(frames(offset - number * look.echo.apart), look)
-            picture = lighter(picture, behind, look.echo.strength * (1 - (number - 1) / (look.echo.number + 1)))
+            strength = look.echo.strength * (1 - (number - 1) / (look.echo.number + 1))
+            picture = mixed(picture, behind, strength / 2)
     return applied(picture, look)
 
 

@@ -1,0 +1,43 @@
+"""What a plan is, and what it costs: to keep a picture for as long as nothing in it changes, and to know which frames are
+worth making ahead."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tempik.accents.look import BLOCKS, BLUR, LENS, SHADE, SPLIT, WASH
+from tempik.media.paint import halvings, reach_px
+from tempik.render.plan import FramePlan, Shot
+
+# What things cost against one warp of the frame, roughly, as `./run bench` shows them.
+STAGE_COSTS = {LENS: 1.6, BLOCKS: 0.5, BLUR: 2.5, SPLIT: 2.2, WASH: 1.8, SHADE: 0.8}
+BETWEEN_COSTS = {"nearest": 0.0, "blend": 1.2, "flow": 8.0}
+# Frames dearer than this are made ahead.
+HEAVY = 3.2
+
+
+def signature(plan: FramePlan) -> int:
+    """Return a number that is the same for plans that show the same picture, whatever frame they are of."""
+    shots = tuple(_shot_signature(s) for s in plan.shots)
+    echoes = tuple((signature(p), strength) for p, strength in plan.echoes)
+    return hash((plan.width, plan.height, shots, plan.look, echoes))
+
+
+def _shot_signature(shot: Shot) -> tuple[object, ...]:
+    legs = tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in shot.legs)
+    plain = shot[:3] + shot[4:-1]
+    return (*plain, shot.affine.tobytes(), legs)
+
+
+def weight(plan: FramePlan) -> float:
+    """Return what a plan costs against one warp of the frame."""
+    total = 0.0
+    for shot in plan.shots:
+        total += 1.0 + (BETWEEN_COSTS[shot.between] if shot.share or shot.number is None else 0.0)
+        for leg in shot.legs:
+            steps = halvings(reach_px(leg.sweep, (plan.width, plan.height)))
+            moves_only = bool(np.abs(leg.sweep[:, :2] - np.eye(2)).max() * max(plan.width, plan.height) < 0.5)
+            total += steps * (0.25 if moves_only else 1.0)
+        total += max(0, len(shot.legs) - 1)
+    total += sum(STAGE_COSTS.get(e.stage, 1.0) for e in plan.look.effects)
+    return total + sum(weight(earlier) for earlier, _ in plan.echoes)
