@@ -16,11 +16,11 @@ from typing import Any
 
 import msgspec
 
-from tempik import __version__, cli_points, cli_speed
+from tempik import __version__, cli_accents, cli_points, cli_speed
 from tempik.errors import TempikError
 from tempik.time import parse_rate
 
-VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "export", "check")
+VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "export", "check")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -46,7 +46,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _verb(given: list[str]) -> int:
     options = _parser().parse_args(given)
-    elsewhere: dict[str, Any] = {"points": cli_points.run, "speed": cli_speed.run}
+    elsewhere: dict[str, Any] = {"points": cli_points.run, "speed": cli_speed.run, "accents": cli_accents.run}
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
 
@@ -103,6 +103,7 @@ def _parser() -> argparse.ArgumentParser:
     draft.add_argument("-o", "--output", type=Path, required=True, metavar="P")
 
     cli_speed.add_parser(verbs)
+    cli_accents.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")
     export.add_argument("project", type=Path)
@@ -297,6 +298,7 @@ def _draft(options: argparse.Namespace) -> int:
 
 
 def _export(options: argparse.Namespace) -> int:
+    from tempik.check import check_reel, total_text
     from tempik.edit.timeline import Timeline
     from tempik.reel.file import load_reel
     from tempik.render import Settings, export
@@ -311,6 +313,7 @@ def _export(options: argparse.Namespace) -> int:
     notes = export(timeline, options.output, Settings(options.size, options.quality), tell, threading.Event())
     for note in notes:
         print(f"note: {note}", file=sys.stderr)
+    print(f"{total_text(check_reel(timeline))}, as planned", file=sys.stderr)
     if not options.progress:
         print(options.output)
     return 0

@@ -106,7 +106,7 @@ def _shapes_asked(options: argparse.Namespace) -> bool:
     return bool((options.shapes or options.read_shape or options.write_shape) and options.project is None)
 
 
-def _chosen(reel: Reel, text: str) -> list[str]:
+def chosen_clips(reel: Reel, text: str) -> list[str]:
     """Return the clips that `1,3-5` or `all` names, by place."""
     from tempik.edit.timeline import Timeline
 
@@ -132,7 +132,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.edit import direction, shape_library, speed
     from tempik.edit.slots import clip_of
 
-    names = _chosen(reel, options.clips)
+    names = chosen_clips(reel, options.clips)
     if options.shape:
         amount = 1.0 if options.amount is None else options.amount / 100
         shape = shape_library.shape_named(options.shape)
@@ -202,7 +202,7 @@ def _keep(reel: Reel, options: argparse.Namespace) -> None:
     from tempik.edit import shape_library
     from tempik.edit.timeline import Timeline
 
-    placed = Timeline(reel).placed_clip(_chosen(reel, options.clips)[0])
+    placed = Timeline(reel).placed_clip(chosen_clips(reel, options.clips)[0])
     if placed is not None:
         print(shape_library.kept_shape(placed.chosen, options.keep_shape).name)
 

@@ -62,6 +62,14 @@ def check_reel(timeline: Timeline) -> Report:
     return report(events, notes(timeline))
 
 
+def total_text(found: Report) -> str:
+    """Return how many events land, and the worst, in one line."""
+    tied = [e for e in found.events if e.tied]
+    if not tied:
+        return "nothing is tied to a point"
+    return f"{sum(e.ok for e in tied)} of {len(tied)} on point, worst {found.worst_ms:.1f} ms"
+
+
 def nearest_event(timeline: Timeline, frame: int) -> Event | None:
     """Return the event nearest to a frame, of several a pin before a cut before an accent; None without events.
 

@@ -1,8 +1,9 @@
 """The same check, measured in an exported file: its decoded pictures against its own decoded sound.
 
-Flashes are found by how much brighter the file is than the reel's picture without them; cuts by which of the two
-clips' pictures the file shows; pins and movements by which planned frame the file shows. The song is found in the
-file's sound by correlation, so that an error of the sound counts too.
+What an accent does is what the file shows against the reel's picture without that row: flashes and other light by luma,
+colour and blur by how far both are apart, shakes and punches by registering the one onto the other. Cuts are found by
+which of the two clips' pictures the file shows, pins and what runs through time by which planned frame it shows. The
+song is found in the file's sound by correlation, so that an error of the sound counts too.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.accents import CATALOGUE
 from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
 from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
@@ -22,8 +24,13 @@ from tempik.render import PictureSource, mix, plan
 
 Thumb = NDArray[np.float32]
 
-THUMB_LONGEST = 128
+THUMB_LONGEST = 144
+KEPT_THUMBS = 600
 AROUND = 4  # frames either side of an event that are looked at
+# An accent that changes the small pictures by less than this cannot be told from coding noise.
+LEAST_APART = 0.7
+LEAST_MOVED_PX = 0.45
+FULL = 0.9
 
 
 class _Film:
@@ -39,8 +46,7 @@ class _Film:
         # Planned at twice the size and averaged down, as the file's own frames are.
         self._plan_size = (2 * self.size[0], 2 * self.size[1])
         self._shown: dict[int, Thumb] = {}
-        self._plain: dict[int, Thumb] = {}
-        self._full: dict[int, Thumb] = {}
+        self._planned: dict[tuple[int, str | None], Thumb] = {}
 
     def close(self) -> None:
         self.file.close()
@@ -57,16 +63,21 @@ class _Film:
         width, height = self._plan_size
         return self._thumb(self.source.render(plan(self.timeline, number, width, height, clip=placed)))
 
-    def planned(self, number: int, accents: bool) -> Thumb:
-        """What the reel means to show, with or without its accents."""
-        kept = self._full if accents else self._plain
-        if number not in kept:
+    def planned(self, number: int, without: str | None = None) -> Thumb:
+        """What the reel means to show, with all its accents or without one row of them."""
+        key = (number, without)
+        if key not in self._planned:
             width, height = self._plan_size
-            kept[number] = self._thumb(self.source.render(plan(self.timeline, number, width, height, accents)))
-        return kept[number]
+            meant = plan(self.timeline, number, width, height, without=without)
+            self._planned[key] = self._thumb(self.source.render(meant))
+            if len(self._planned) > KEPT_THUMBS:
+                self._planned.pop(next(iter(self._planned)))
+        return self._planned[key]
 
     def _thumb(self, picture: Picture) -> Thumb:
-        return np.asarray(cv2.resize(picture.y, self.size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+        """The picture small: luma and both chromas, shape (height, width, 3)."""
+        planes = [cv2.resize(p, self.size, interpolation=cv2.INTER_AREA) for p in picture]
+        return np.asarray(np.dstack(planes), dtype=np.float32)
 
 
 def check_rendered(timeline: Timeline, path: Path) -> Report:
@@ -156,31 +167,61 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
 
 
 def _accent_frame(film: _Film, event: Event) -> int | None:
-    if event.what == "flash":
-        return _flash_frame(film, event)
-    return _registered_frame(film, event)
+    """Return the first frame at which the accent is at its fullest in the file."""
+    found = next((f for f in film.timeline.fired if f.row.id == event.row), None)
+    pulse = next((p for p in found.pulses if p.frame == event.frame), None) if found is not None else None
+    accent = CATALOGUE.get(event.what)
+    if pulse is None or accent is None:
+        return _registered_frame(film, event)
+    if accent.family in ("shade", "time", "lens"):
+        # What these change depends on what is seen, so that the fullest frame need not differ the most.
+        lagged = _registered_frame(film, event)
+        if lagged is not None or accent.family == "time":
+            return lagged
+    gap = max(1, round(pulse.gap_s * float(film.timeline.rate)) - 1)
+    window = range(max(0, event.frame - AROUND), min(film.timeline.frames, event.frame + min(AROUND, gap) + 1))
+    measure = _displacement if accent.family == "movement" else _light if accent.family == "light" else _apart
+    sizes = np.array([measure(film.shown(n), film.planned(n, pulse.row)) for n in window])
+    least = LEAST_MOVED_PX if accent.family == "movement" else LEAST_APART
+    if not len(sizes) or not np.isfinite(sizes).all() or sizes.max() - sizes.min() < least:
+        return _registered_frame(film, event)
+    sizes = sizes - sizes.min()
+    # Through a hold the picture moves on under the accent: the first that is as good as full begins it.
+    full = int(np.flatnonzero(sizes >= FULL * sizes.max())[0])
+    return window[full]
 
 
-def _flash_frame(film: _Film, event: Event) -> int | None:
-    """Return the frame at which the file becomes brighter than the plan without accents by the most."""
-    window = range(max(0, event.frame - AROUND - 1), min(film.timeline.frames, event.frame + AROUND + 1))
-    excess = [
-        float((film.shown(n) - film.planned(n, False)).mean() / max(235 - film.planned(n, False).mean(), 4))
-        for n in window
-    ]
-    if window.start == 0:
-        excess.insert(0, 0.0)  # nothing is lit before the reel begins
-        window = range(-1, window.stop)
-    steps = np.diff(excess)
-    if not len(steps) or steps.max() < 0.04:
-        return None
-    return window[int(steps.argmax()) + 1]
+def _light(shown: Thumb, plain: Thumb) -> float:
+    """Return how much of the way to white the one is lighter than the other."""
+    room = max(235 - float(plain[..., 0].mean()), 4.0)
+    return float(abs((shown[..., 0] - plain[..., 0]).mean())) / room * 100
+
+
+def _apart(shown: Thumb, plain: Thumb) -> float:
+    return float(np.abs(shown - plain).mean())
+
+
+def _displacement(shown: Thumb, plain: Thumb) -> float:
+    """Return how far the one must be moved, turned and scaled to lie on the other: the mean way of the frame's corners, in
+    pixels of the small pictures; infinite where they cannot be registered. By enhanced correlation (Evangelidis and
+    Psarakis 2008), to which light and contrast make no difference."""
+    a, b = (np.ascontiguousarray(t[..., 0]) for t in (plain, shown))
+    tall, wide = a.shape
+    start = np.eye(2, 3, dtype=np.float32)
+    everywhere = np.full(a.shape, 255, np.uint8)
+    stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-4)
+    try:
+        _, matrix = cv2.findTransformECC(a, b, start, cv2.MOTION_AFFINE, stop, everywhere, 5)
+    except cv2.error:
+        return float("inf")
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, tall, 1], [wide, tall, 1.0]])
+    return float(np.hypot(*(corners @ np.asarray(matrix).T - corners[:, :2]).T).mean())
 
 
 def _registered_frame(film: _Film, event: Event) -> int | None:
     """Return the frame that shows what the plan has at the event, by matching the stretch around it at each lag."""
     window = _window(film, event)
-    planned = [film.planned(n, True) for n in window]
+    planned = [film.planned(n) for n in window]
     spread = [float(np.abs(b - a).mean()) for a, b in zip(planned, planned[1:], strict=False)]
     if not spread or max(spread) < 1.0:
         return None  # nothing moves, so every lag looks the same

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, QTimer, Signal
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QSignalBlocker,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import QColor, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -28,6 +36,7 @@ from tempik.time import clock_text
 # After a change the check is worked out once nothing more has changed for so long.
 SETTLE_MS = 120
 COLUMNS = ("event", "what", "frame", "time", "point", "error", "frames", "measured", "verdict")
+KINDS = ("everything", "cuts", "pins", "accents", "off point", "free")
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -103,7 +112,7 @@ class CheckPage(QWidget):
         self.notes = QLabel()
         self.notes.setStyleSheet(f"color: {theme.WARNING_TEXT};")
         self.kinds = QComboBox()
-        self.kinds.addItems(["everything", "cuts", "pins", "accents", "off point"])
+        self.kinds.addItems(KINDS)
         self.kinds.setAccessibleName("Which events")
         self.kinds.currentIndexChanged.connect(self._fill)
         self.measure = QPushButton("Measure an exported file")
@@ -185,17 +194,49 @@ class CheckPage(QWidget):
         self.notes.setVisible(bool(report.notes))
         self._fill()
 
+    def _fill_kinds(self) -> None:
+        """Offer each accent row by itself too."""
+        rows = [e.row for e in self.report.events if e.row]
+        wanted = {r: t for r, t in self._row_titles().items() if r in rows}
+        now = [self.kinds.itemData(i) for i in range(len(KINDS), self.kinds.count())]
+        if now == list(wanted):
+            return
+        chosen = self.kinds.currentData()
+        with QSignalBlocker(self.kinds):
+            while self.kinds.count() > len(KINDS):
+                self.kinds.removeItem(len(KINDS))
+            for row, title in wanted.items():
+                self.kinds.addItem(title, row)
+            if chosen is not None:
+                self.kinds.setCurrentIndex(max(self.kinds.findData(chosen), 0))
+
+    def _row_titles(self) -> dict[str, str]:
+        """Return what rows are called: by accent, and by number where several fire the same."""
+        out: dict[str, str] = {}
+        for found in self.project.timeline.fired:
+            title = (found.accent.title if found.accent is not None else found.row.accent).lower()
+            same = sum(t.split(" · ")[0] == title for t in out.values())
+            out[found.row.id] = f"{title} · {same + 1}" if same else title
+        return out
+
     def _fill(self) -> None:
-        wanted = self.kinds.currentText()
+        self._fill_kinds()
+        wanted, row = self.kinds.currentText(), self.kinds.currentData()
         rows = [
             e
             for e in self.report.events
-            if wanted == "everything" or wanted == e.kind + "s" or (wanted == "off point" and e.tied and not e.ok)
+            if (row is not None and e.row == row)
+            or (row is None and (wanted == "everything" or wanted == e.kind + "s"))
+            or (wanted == "off point" and e.tied and not e.ok)
+            or (wanted == "free" and not e.tied)
         ]
         self.model.show_rows(rows)
 
     def _go(self, index: QModelIndex) -> None:
-        self.project.go(self.model.rows[index.row()].frame)
+        event = self.model.rows[index.row()]
+        self.project.go(event.frame)
+        if event.row:
+            self.project.select_row(event.row)
 
     def save_csv(self, path: Path) -> None:
         """Write what the table is made of. Raises TempikError when it cannot be written."""

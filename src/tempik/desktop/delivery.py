@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from tempik.check import Report, check_rendered
+from tempik.check import Report, check_reel, check_rendered, total_text
 from tempik.desktop.project import Project
 from tempik.desktop.work import Job, Worker
 from tempik.edit.draft import Wish, draft_reel
@@ -68,8 +68,8 @@ class Delivery(QObject):
                 return []
 
         def done(notes: list[str]) -> None:
-            worst = self.project.report.worst_ms
-            text = f"Exported {path}: planned within {worst:.1f} ms of its points; measure it on the Check page."
+            total = total_text(check_reel(timeline))
+            text = f"Exported {path}: {total}, as planned; measure the file on the Check page."
             self.project.said.emit(" ".join([text, *notes]), bool(notes))
 
         def ended() -> None:
@@ -98,6 +98,6 @@ class Delivery(QObject):
 
         def done(report: Report) -> None:
             self.measured.emit(report)
-            self.project.said.emit(f"Measured {path.name}: worst {report.worst_ms:.1f} ms.", not report.ok)
+            self.project.said.emit(f"Measured {path.name}: {total_text(report)}.", not report.ok)
 
         self.worker.start(f"Measuring {path.name}", work, done, self._failed)

@@ -103,7 +103,7 @@ class EnvelopeGraph(QWidget):
             x = self.across(k)
             if k % step == 0 and box.left() < x < box.right() - 16:
                 p.setPen(QColor(theme.QUIET))
-                p.drawText(QPointF(x + 2, self.height() - 4), f"{k:+d}" if k else "point")
+                p.drawText(QPointF(x + 2, self.height() - 4), f"{k:+d}" if k else "0")
             if frame_px >= 4 or k % step == 0:
                 p.setPen(colour(theme.LINE, 0.9))
                 p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom() + 3))
