@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | retiming | between FILM | beats --corpus DIR | fit --corpus DIR]
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | retiming | between FILM | beats --corpus DIR | fit --corpus DIR]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -24,13 +24,18 @@ def main() -> None:
         from bench import retiming
 
         sys.exit(retiming.main(sys.argv[1:]))
+    elif what == "pipeline":
+        from bench import pipeline
+
+        pipeline.main()
     elif what == "speed":
-        from bench import retiming
+        from bench import pipeline, retiming
 
         speed.main()
+        pipeline.main()
         retiming.main([])
     else:
-        sys.exit(f"There is no bench '{what}'; choose speed, retiming, between, beats or fit.")
+        sys.exit(f"There is no bench '{what}'; choose speed, pipeline, retiming, between, beats or fit.")
 
 
 if __name__ == "__main__":

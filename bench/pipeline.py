@@ -1,0 +1,170 @@
+"""The pipeline: what an export costs against a plain re-encode, where its time goes, what the preview reaches, and that
+a frame costs the same on a reel of any length."""
+
+from __future__ import annotations
+
+import statistics
+import tempfile
+import time
+from pathlib import Path
+
+from msgspec.structs import replace
+
+from bench.speed import plain_reencode, say
+from tempik.demo import PROJECT, write_demo
+from tempik.edit import accent_rows, change
+from tempik.edit.speed import with_curve
+from tempik.edit.timeline import Timeline
+from tempik.media.picture import to_frame, to_rgb
+from tempik.reel import Clip, Reel, Rule
+from tempik.reel.file import load_reel
+from tempik.render import PictureSource, export, plan
+from tempik.render.export import EXPORT_CACHE_BYTES
+from tempik.retime import ramp
+
+STRETCH_S = 8.0
+
+
+def busy_reel(demo: Path) -> Reel:
+    """Return a stretch of the demo with ramps on every clip, and flash, shake and punch on every beat."""
+    reel = change.with_stretch(load_reel(demo / PROJECT), 15.0, STRETCH_S)
+    for row in reel.rows:
+        reel = accent_rows.with_rule(reel, row.id, Rule())
+    for placed in Timeline(reel).placed:
+        if not placed.ties:
+            continue
+        name = placed.clip.id
+        reel = with_curve(reel, name, ramp(1.0, 0.7, 0.5))
+    return reel
+
+
+def exports(demo: Path, folder: Path) -> None:
+    """The same stretch, sharp and with the shutter at 180 degrees, against re-encoding what was written."""
+    sharp = busy_reel(demo)
+    for name, reel, most in (
+        ("ramps, flash, shake, punch on every beat", sharp, 1.6),
+        ("the same with motion blur at 180°", replace(sharp, shutter_deg=180.0), 2.5),
+    ):
+        timeline, ratios = Timeline(reel), []
+        for _ in range(3):
+            began = time.perf_counter()
+            export(timeline, folder / "reel.mp4")
+            ours = time.perf_counter() - began
+            ratios.append(ours / plain_reencode(folder / "reel.mp4", folder / "plain.mp4"))
+        ratio = statistics.median(ratios)
+        text = f"{ratio:.2f} × plain ({min(ratios):.2f}–{max(ratios):.2f})"
+        say(f"export 1080×1920 at 30: {name}", text, f"≤ {most} ×", ratio <= most)
+
+
+def shares(demo: Path, folder: Path) -> None:
+    """Where the time of an export goes, each part alone on one thread: they overlap in the export itself."""
+    timeline = Timeline(busy_reel(demo))
+    size = (timeline.reel.width, timeline.reel.height)
+    spent = {"plan": 0.0, "decode": 0.0, "composite": 0.0}
+    with PictureSource(EXPORT_CACHE_BYTES) as source:
+        frames = []
+        for number in range(timeline.frames):
+            began = time.perf_counter()
+            meant = plan(timeline, number, *size)
+            planned = time.perf_counter()
+            for shot in meant.shots:
+                source._source(shot)
+            decoded = time.perf_counter()
+            picture = to_frame(source.render(meant))  # its sources are at hand now
+            composed = time.perf_counter()
+            spent["plan"] += planned - began
+            spent["decode"] += decoded - planned
+            spent["composite"] += composed - decoded
+            frames.append(picture)
+            if len(frames) > 4:
+                frames.pop(0)
+    began = time.perf_counter()
+    export(timeline, folder / "whole.mp4")
+    whole = time.perf_counter() - began
+    spent["encode"] = plain_reencode(folder / "whole.mp4", folder / "plain.mp4")
+    total = sum(spent.values())
+    parts = ", ".join(f"{name} {100 * value / total:.0f} %" for name, value in spent.items())
+    say("where an export's work lies", parts, "–", True)
+    say("export against its parts, one after the other", f"{whole / total:.2f} ×", "–", True)
+
+
+def previews(demo: Path) -> None:
+    """The rate of rendering for the preview, and its slowest second."""
+    for name, reel in (("sharp", busy_reel(demo)), ("motion blur", replace(busy_reel(demo), shutter_deg=180.0))):
+        timeline = Timeline(reel)
+        for size, least, what in (((540, 960), 30, "half"), ((1080, 1920), 20, "full")):
+            marks = [time.perf_counter()]
+            with PictureSource(224 << 20) as source:
+                for number in range(timeline.frames):
+                    to_rgb(source.render(plan(timeline, number, *size)))
+                    if number % 30 == 29:
+                        marks.append(time.perf_counter())
+            slowest = 30 / max(b - a for a, b in zip(marks, marks[1:], strict=False))
+            rate = 30 * (len(marks) - 1) / (marks[-1] - marks[0])
+            text = f"{rate:.0f} fps, slowest second {slowest:.0f}"
+            say(f"preview at {what} size, {name}", text, f"≥ {least} fps", slowest >= least)
+
+
+def of_length(demo: Path, length_s: float) -> Timeline:
+    """Return the busy reel repeated to a length: its song's points and clips again and again."""
+    reel = busy_reel(demo)
+    song = reel.soundtrack
+    assert song is not None and song.heard is not None
+    beats = song.heard.beats
+    gap = (beats[-1].time_s - beats[0].time_s) / (len(beats) - 1)
+    again = round((length_s + STRETCH_S) / gap) + 8
+    more = tuple(
+        type(beats[0])(beats[0].time_s + k * gap, beats[k % len(beats)].strength, k // 4 + 1, k % 4 + 1, beats[0].time_s + k * gap)
+        for k in range(again)
+    )  # fmt: skip
+    heard = replace(song.heard, beats=more, onsets=(), sections=(), length_s=length_s + 20)
+    song = replace(song, heard=heard, length_s=length_s + 20, start_s=0.0)
+    clips: list[Clip] = []
+    spans = Timeline(reel).placed
+    at = 0.0
+    while at < length_s:
+        placed = spans[len(clips) % len(spans)]
+        end = at + placed.frames / float(reel.rate)
+        edge = type(placed.clip.start)
+        clips.append(replace(placed.clip, id=f"c{len(clips)}", start=edge(at), end=edge(end), pins=(), source_s=0.2))
+        at = end
+    return Timeline(replace(reel, soundtrack=song, clips=tuple(clips), length_s=length_s))
+
+
+def lengths(demo: Path) -> None:
+    """The time of a frame at 15, 60 and 180 seconds: planned and rendered at half size, in turns."""
+    reels = {s: of_length(demo, float(s)) for s in (15, 60, 180)}
+    spent: dict[int, list[float]] = {s: [] for s in reels}
+    planning: dict[int, list[float]] = {s: [] for s in reels}
+    with PictureSource(224 << 20) as source:
+        for round_ in range(3):
+            for seconds, timeline in reels.items():
+                first = 60 * round_  # the same pictures on all three
+                began = time.perf_counter()
+                for number in range(first, first + 60):
+                    source.render(plan(timeline, number, 540, 960))
+                spent[seconds].append((time.perf_counter() - began) / 60)
+                began = time.perf_counter()
+                for number in range(first, first + 60):
+                    plan(timeline, number, 540, 960)
+                planning[seconds].append((time.perf_counter() - began) / 60)
+    middle = {s: statistics.median(v) * 1000 for s, v in spent.items()}
+    plans = {s: statistics.median(v) * 1000 for s, v in planning.items()}
+    text = ", ".join(f"{s} s: {middle[s]:.1f} ms (plan {plans[s]:.2f})" for s in reels)
+    ratio = middle[180] / middle[15]
+    say("the same frames on reels of", text, "–", True)
+    say("a frame, 180 s against 15 s", f"{ratio:.2f} ×", "≤ 1.3 ×", ratio <= 1.3)
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        write_demo(folder / "demo")
+        exports(folder / "demo", folder)
+        shares(folder / "demo", folder)
+        previews(folder / "demo")
+        lengths(folder / "demo")
+
+
+if __name__ == "__main__":
+    main()
