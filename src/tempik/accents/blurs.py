@@ -8,7 +8,7 @@ import numpy as np
 
 from tempik.accents.accent import Accent, Moment, Setting, Values, number, words
 from tempik.accents.look import BLUR, Look
-from tempik.media.paint import scaled_about, softened, swept, warped
+from tempik.media.paint import joined, lead_in, scaled_about, softened, swept, warped
 from tempik.media.picture import Picture
 from tempik.reel import Envelope, Length
 
@@ -17,8 +17,10 @@ def streaked(picture: Picture, length: float, angle_deg: float) -> Picture:
     """Blur along a direction, evenly to both sides."""
     width = picture.size[0]
     x, y = (length * width * f(math.radians(angle_deg)) for f in (math.cos, math.sin))
-    centred = np.array([[1.0, 0, -x / 2], [0, 1.0, -y / 2]])
-    return swept(warped(picture, np.round(centred)), np.array([[1.0, 0, x], [0, 1.0, y]]))
+    way = np.array([[1.0, 0, x], [0, 1.0, y]])
+    first = lead_in(way, picture.size)
+    first[:, 2] -= (x / 2, y / 2)
+    return swept(warped(picture, np.round(first)), way)
 
 
 def hazed(picture: Picture, radius: float) -> Picture:
@@ -29,7 +31,9 @@ def turned_about(picture: Picture, focus: tuple[float, float], scale: float, tur
     """Blur from the picture to itself scaled and turned about a focus."""
     width, height = picture.size
     x, y = width * (0.5 + focus[0]), height / 2 + focus[1] * width
-    return swept(warped(picture, scaled_about(x, y, 1.0, -turn_deg / 2)), scaled_about(x, y, scale, turn_deg))
+    way = scaled_about(x, y, scale, turn_deg)
+    begin = scaled_about(x, y, 1.0, -turn_deg / 2)
+    return swept(warped(picture, joined(lead_in(way, picture.size), begin)), way)
 
 
 def _streak(look: Look, at: Moment, values: Values) -> Look:

@@ -69,7 +69,7 @@ def swept(picture: Picture, matrix: Matrix) -> Picture:
     """Return the average of the picture over the movement from itself to where an affine takes it.
 
     The places between are powers of the affine, so each halving of the movement doubles the places averaged at the
-    cost of one warp.
+    cost of one warp. They begin at the picture itself: warp it by `lead_in` first, and they lie evenly about the middle.
     """
     count = halvings(reach_px(matrix, picture.size))
     if not count:
@@ -84,6 +84,18 @@ def swept(picture: Picture, matrix: Matrix) -> Picture:
     for step in steps:
         picture = _mean(picture, warped(picture, step))
     return picture
+
+
+def lead_in(matrix: Matrix, size: tuple[int, int]) -> Matrix:
+    """Return the affine to the first of the places that `swept` averages: half a step into the movement."""
+    for _ in range(halvings(reach_px(matrix, size)) + 1):
+        matrix = _root(matrix)
+    return matrix
+
+
+def joined(later: Matrix, first: Matrix) -> Matrix:
+    """Return the affine that does `first`, then `later`."""
+    return np.asarray(later @ np.vstack([first, [0.0, 0.0, 1.0]]), dtype=np.float64)
 
 
 def _root(matrix: Matrix) -> Matrix:
@@ -119,23 +131,34 @@ def _slid(plane: Plane, shifts: list[tuple[float, float]], scale: float) -> Plan
 
 
 def remapped(picture: Picture, x: Field, y: Field) -> Picture:
-    """Return the picture read at other places: `x` and `y` are samples of `y` from edges, of any coarse shape, for
-    places spread evenly over the frame."""
+    """Return the picture read at other places: `x` and `y` are samples from edges, for the places of `grid`."""
     width, height = picture.size
     half = picture.u.shape[::-1]
     out = []
     for plane, size, scale in ((picture.y, (width, height), 1.0), (picture.u, half, 0.5), (picture.v, half, 0.5)):
-        mx, my = (cv2.resize(f, size, interpolation=cv2.INTER_LINEAR) * scale - 0.5 for f in (x, y))
+        mx, my = (_spread(f, size) * scale - 0.5 for f in (x, y))
         out.append(cv2.remap(plane, mx, my, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT_101))
     return Picture(*(np.asarray(p, dtype=np.uint8) for p in out))
 
 
+def _spread(field: Field, size: tuple[int, int]) -> Field:
+    """Return a coarse field at every sample of a plane."""
+    rows, columns = field.shape
+    sx, sy = (columns - 2) / size[0], (rows - 2) / size[1]
+    where = np.array([[sx, 0, 0.5 * sx + 0.5], [0, sy, 0.5 * sy + 0.5]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(
+        cv2.warpAffine(field, where, size, flags=flags, borderMode=cv2.BORDER_REPLICATE), dtype=np.float32
+    )
+
+
 @lru_cache(8)
 def grid(width: int, height: int) -> tuple[Field, Field]:
-    """Return the places of a coarse grid over a frame, in samples from its edges: two arrays of shape (rows, columns)."""
+    """Return the places of a coarse grid over a frame and one cell beyond each edge, in samples from its edges: two arrays
+    of shape (rows, columns)."""
     columns, rows = max(2, -(-width // COARSE)), max(2, -(-height // COARSE))
-    x = (np.arange(columns, dtype=np.float32) + 0.5) * width / columns
-    y = (np.arange(rows, dtype=np.float32) + 0.5) * height / rows
+    x = (np.arange(-1, columns + 1, dtype=np.float32) + 0.5) * width / columns
+    y = (np.arange(-1, rows + 1, dtype=np.float32) + 0.5) * height / rows
     gx, gy = np.meshgrid(x, y)
     return np.asarray(gx, dtype=np.float32), np.asarray(gy, dtype=np.float32)
 

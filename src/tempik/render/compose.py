@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from tempik.accents import applied
-from tempik.media.paint import Matrix, blended, mixed, swept, warp_plane, warped
+from tempik.media.paint import Matrix, blended, joined, lead_in, mixed, swept, warp_plane, warped
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
 from tempik.render.plan import FramePlan, Shot
 
@@ -63,7 +63,8 @@ def _placed(source: Picture, shot: Shot, width: int, height: int) -> Picture:
 
     if not shot.legs:
         return at(shot.affine)
-    parts = [swept(at(leg.begin), leg.sweep) for leg in shot.legs]
+    size = (width, height)
+    parts = [swept(at(joined(lead_in(leg.sweep, size), leg.begin)), leg.sweep) for leg in shot.legs]
     return parts[0] if len(parts) == 1 else mixed(parts[0], parts[1], 0.5)
 
 
