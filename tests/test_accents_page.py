@@ -1,0 +1,328 @@
+"""The Accents page and the rows on the timeline: what a person does with the pointer and the keys."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from tempik.accents import CATALOGUE
+from tempik.desktop.accents_page import AccentsPage
+from tempik.desktop.transport import STEPS
+from tempik.desktop.window import Window
+from tempik.edit import accent_rows
+from tempik.reel import Length, Rule
+from tempik.time import time_of
+
+LEFT, CTRL, SHIFT, NONE = (
+    Qt.MouseButton.LeftButton,
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.NoModifier,
+)
+
+
+@pytest.fixture
+def shown(opened: Window) -> Window:
+    opened.show_accents()
+    return opened
+
+
+def page_of(window: Window) -> AccentsPage:
+    return window.accents_page
+
+
+def cell_spot(window: Window, row: int, number: int) -> QPoint:
+    timeline = window.project.timeline
+    cell = timeline.fired[row].cells[number]
+    x = window.timeline.view.x(time_of(cell.frame, timeline.rate))
+    return QPoint(round(x) + 4, window.timeline.layout_.row_top(row) + window.timeline.layout_.row_h // 2)
+
+
+def drag(window: Window, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier = NONE) -> None:
+    QTest.mousePress(window.timeline, LEFT, keys, start)
+    QTest.mouseMove(window.timeline, start + (end - start) / 2)
+    QTest.mouseMove(window.timeline, end)
+    QTest.mouseRelease(window.timeline, LEFT, keys, end)
+
+
+def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) -> None:
+    page, before = page_of(shown), len(shown.project.reel.rows)
+    number = page.tiles.names.index("mono")
+    page.tiles.mousePressEvent(_press(page.tiles.box(number).center()))
+    assert [r.accent for r in shown.project.reel.rows[before:]] == ["mono"]
+    assert page.title.text() == "Mono" and page.tiles.chosen == "mono"
+    assert set(page.fields.fields) == {"gain"}
+
+
+def _press(at: QPointF):  # type: ignore[no-untyped-def]
+    from PySide6.QtCore import QEvent
+    from PySide6.QtGui import QMouseEvent
+
+    return QMouseEvent(QEvent.Type.MouseButtonPress, at, at, LEFT, LEFT, NONE)
+
+
+def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window, qtbot: QtBot) -> None:
+    tiles = page_of(shown).tiles
+    page_of(shown)._show_frame()
+    shown.project.go(40)
+    page_of(shown)._show_frame()
+    number = tiles.names.index("flash")
+    tiles._point_at(number)
+    assert "Flash: " in page_of(shown).does.text()
+    seen = set()
+    for _ in range(12):
+        tiles._play()
+        assert tiles._playing is not None
+        seen.add(round(tiles._playing.toImage().pixelColor(40, 30).lightnessF(), 2))
+    assert len(seen) > 3
+    tiles._point_at(None)
+    assert not tiles._timer.isActive()
+
+
+def test_every_accent_has_a_picture_of_its_own(shown: Window) -> None:
+    tiles = page_of(shown).tiles
+    shown.project.go(40)
+    page_of(shown)._show_frame()
+    plain = tiles.picture("flash", -20).toImage()
+    for name in CATALOGUE:
+        if name not in ("freeze", "echo"):  # these show only in what moves
+            assert tiles.picture(name, 0).toImage() != plain, name
+
+
+def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Window) -> None:
+    top = shown.timeline.layout_.row_top(1) + 12
+    drag(shown, QPoint(30, top), QPoint(30 - 27, top))
+    assert shown.project.reel.rows[1].amount == pytest.approx(0.65)
+    assert shown.project.row_id == shown.project.reel.rows[1].id
+    drag(shown, QPoint(30, top), QPoint(70, top), SHIFT)
+    assert shown.project.reel.amount == pytest.approx(1.5)
+    shown.undo()
+    shown.undo()
+    assert (shown.project.reel.amount, shown.project.reel.rows[1].amount) == (1.0, 1.0)
+
+
+def test_cells_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
+    drag(shown, cell_spot(shown, 0, 2), cell_spot(shown, 0, 3))
+    cells = shown.project.timeline.fired[0].cells
+    assert {p.cell for p in shown.project.timeline.pulses[0]} >= {cells[2].id, cells[3].id}
+    start = cell_spot(shown, 0, 2)
+    drag(shown, start, start + QPoint(0, 24))
+    painted = {p.point: p.strength for p in shown.project.reel.rows[0].painted}
+    assert painted[cells[2].id] == pytest.approx(0.6, abs=0.02)
+
+
+def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
+    page = page_of(shown)
+    fires = next(i for i, c in enumerate(shown.project.timeline.fired[0].cells) if c.ruled)
+    cell = shown.project.timeline.fired[0].cells[fires].id
+    QTest.mouseClick(shown.timeline, LEFT, CTRL, cell_spot(shown, 0, fires))
+    assert page.pulse is not None and page.pulse.cell == cell and page.alone.isChecked()
+    assert not page.rule.isEnabled() and page.amount_name.text() == "this pulse"
+    page.amount.setValue(40)
+    opacity = page.fields.fields["opacity"]
+    assert isinstance(opacity, QDoubleSpinBox)
+    opacity.setValue(30)
+    painted = {p.point: p for p in shown.project.reel.rows[0].painted}
+    assert painted[cell].strength == pytest.approx(0.4) and painted[cell].settings == {"opacity": 0.3}
+    assert shown.project.reel.rows[0].settings == {}
+    page._alone_clicked()
+
+
+def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> None:
+    page, project = page_of(shown), shown.project
+    project.select_row(project.reel.rows[0].id)
+    page.rule.every.setValue(2)
+    assert project.reel.rows[0].rule.every == 2
+    page.rule.of.activated.emit(1)
+    page.rule.beats.setText("1, 3")
+    page.rule.beats.editingFinished.emit()
+    assert project.reel.rows[0].rule == Rule("bars", every=2, beats=(1, 3))
+    page.rule.of.activated.emit(4)
+    assert project.reel.rows[0].rule.of == "cuts" and not page.rule.beats.isVisible()
+    page.rule.place.activated.emit(1)
+    assert "Select the clips first" in shown.foot.status.text()
+    project.select_clip(project.timeline.placed[1].clip.id)
+    page.rule.place.activated.emit(1)
+    assert project.reel.rows[0].limit.clips == (project.timeline.placed[1].clip.id,)
+
+
+def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> None:
+    page, project = page_of(shown), shown.project
+    project.select_row(project.reel.rows[0].id)
+    spin, unit = page.lengths["decay"]
+    spin.setValue(400)
+    envelope = accent_rows.envelope_of(project.reel.rows[0])
+    assert envelope.decay == Length(400, "ms")
+    unit.setCurrentIndex(0)
+    unit.activated.emit(0)
+    assert accent_rows.envelope_of(project.reel.rows[0]).decay == Length(12, "frames")
+    graph = page.graph
+    made = graph.dragged("lead", QPointF(graph.across(-6), 20))
+    assert made.lead == Length(200, "ms")
+    graph.changed.emit(made)
+    graph.settled.emit()
+    assert accent_rows.envelope_of(project.reel.rows[0]).lead == Length(200, "ms")
+    shown.undo()
+    assert accent_rows.envelope_of(project.reel.rows[0]).lead.value == 0
+    assert graph.dragged("fall", QPointF(graph.across(3), graph.height() - 25)).fall > 2
+
+
+def test_settings_are_fields_of_their_kind(shown: Window) -> None:
+    page, project = page_of(shown), shown.project
+    project.select_row(project.reel.rows[0].id)
+    blend, colour = page.fields.fields["blend"], page.fields.fields["colour"]
+    assert isinstance(blend, QComboBox) and isinstance(colour, QPushButton)
+    blend.setCurrentText("screen")
+    blend.activated.emit(blend.currentIndex())
+    page.fields._edited("colour", "#ff8800")
+    assert project.reel.rows[0].settings == {"blend": "screen", "colour": "#ff8800"}
+    assert colour.text() == "#ff8800"
+    page._as_it_comes()
+    assert project.reel.rows[0].settings == {}
+
+
+def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) -> None:
+    page, project = page_of(shown), shown.project
+    project.select_row(project.reel.rows[0].id)
+    project.go(20)
+    page._key_here("opacity")
+    project.go(50)
+    field = page.fields.fields["opacity"]
+    assert isinstance(field, QDoubleSpinBox)
+    field.setValue(20)
+    keys = project.timeline.fired[0].keyed["opacity"]
+    assert [(k[0], round(k[1], 2)) for k in keys] == [(20, 0.75), (50, 0.2)]
+    project.go(35)
+    assert 20 < field.value() < 75
+    page.key_level(1.0)
+    assert project.reel.rows[0].keys["level"]
+
+
+def test_the_focus_is_placed_in_the_preview(shown: Window) -> None:
+    shown.accents.add_row("punch")
+    shown.accents.place_focus()
+    assert shown.preview.asking_place
+    box = shown.preview.frame_box()
+    at = QPoint(round(box.left() + box.width() * 0.25), round(box.top() + box.height() * 0.3))
+    QTest.mouseClick(shown.preview, LEFT, NONE, at)
+    settings = shown.project.reel.rows[-1].settings
+    assert (settings["focus_x"], settings["focus_y"]) == pytest.approx((0.25, 0.3), abs=0.02)
+    assert not shown.preview.asking_place
+    shown.project.select_row(shown.project.reel.rows[0].id)
+    shown.accents.place_focus()
+    assert "has a focus" in shown.foot.status.text()
+
+
+def test_keys_calm_stir_mute_and_repeat(shown: Window) -> None:
+    project, commands = shown.project, shown.commands
+    commands["calm_all"].trigger()
+    commands["calm_all"].trigger()
+    assert project.reel.amount == pytest.approx(0.8)
+    commands["stir_all"].trigger()
+    assert project.reel.amount == pytest.approx(0.9)
+    project.select_row(project.reel.rows[1].id)
+    commands["mute_row"].trigger()
+    commands["solo_row"].trigger()
+    assert project.reel.rows[1].muted and project.reel.rows[1].solo
+    project.go(0)
+    commands["toggle_cell_here"].trigger()
+    assert project.reel.rows[1].painted
+    commands["randomise_row"].trigger()
+    commands["unpaint_row"].trigger()
+    assert not project.reel.rows[1].painted
+    commands["copy_all_rows"].trigger()
+    commands["paste_rows"].trigger()
+    assert len(project.reel.rows) == 4
+    commands["remove_row"].trigger()
+    assert len(project.reel.rows) == 3
+
+
+def test_a_bundle_is_one_amount_on_the_page(shown: Window) -> None:
+    project, page = shown.project, page_of(shown)
+    project.change("Bundled", lambda reel: accent_rows.with_bundle(reel, [r.id for r in reel.rows], "Blow"))
+    project.select_row(project.reel.rows[0].id)
+    assert page.bundle_name.text() == "Blow" and page.bundle_amount.isVisible()
+    page.bundle_amount.setValue(50)
+    assert project.reel.bundles[0].amount == 0.5
+    page.all.setValue(67)
+    assert project.reel.amount == pytest.approx(0.67)
+    page.shutter.setValue(180)
+    assert project.reel.shutter_deg == 180
+
+
+def test_an_unknown_accent_is_shown_as_unknown_and_not_lost(shown: Window) -> None:
+    from msgspec.structs import replace
+
+    project = shown.project
+    project.change("From elsewhere", lambda r: replace(r, rows=(replace(r.rows[0], accent="sparkle"), *r.rows[1:])))
+    project.select_row(project.reel.rows[0].id)
+    assert page_of(shown).title.text() == "unknown: sparkle"
+    assert not page_of(shown).rule.isEnabled()
+    shown.timeline.grab()
+    assert project.reel.rows[0].accent == "sparkle"
+
+
+# The preview
+
+
+def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, qtbot: QtBot) -> None:
+    frames, project = shown.transport.frames, shown.project
+    project.go(5)
+    qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=10_000)
+    kept = set(frames._kept)
+    late = project.timeline.fired[0].cells[-2].id
+    project.change("Late", lambda reel: accent_rows.with_painted(reel, "r1", late, 0.5))
+    qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=10_000)
+    assert frames._signatures[5] in kept
+
+
+def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: QtBot) -> None:
+    frames, project = shown.transport.frames, shown.project
+    project.change("Echo", lambda reel: accent_rows.with_row(reel, "echo", 4))
+    qtbot.waitUntil(
+        lambda: bool(frames.stretches()) and all(ready for _, _, ready in frames.stretches())
+        and len(frames._dear) == project.timeline.frames,
+        timeout=40_000,
+    )  # fmt: skip
+    first = frames.stretches()[0]
+    assert project.timeline.look_at(first[0]).echo is not None
+    before = shown.timeline.grab().toImage()
+    project.change("No echo", lambda reel: accent_rows.without_row(reel, reel.rows[-1].id))
+    assert shown.timeline.grab().toImage() != before
+
+
+def test_playing_that_cannot_keep_up_gets_coarser_says_so_and_recovers(shown: Window) -> None:
+    transport = shown.transport
+    full = transport.preview_size()
+    for frame in (3, 6, 9, 12):
+        transport._count_late(frame)
+    assert transport.preview_size()[1] == pytest.approx(full[1] * STEPS[1], abs=2)
+    assert "(adapted)" in shown.meter.playback
+    transport._state(False)
+    assert transport.preview_size() == full and "(adapted)" not in shown.meter.playback
+    shown.commands["toggle_full_size"].trigger()
+    assert transport.preview_size() == (180, 320)
+
+
+# The check
+
+
+def test_the_check_is_filtered_by_row_and_a_click_goes_there(shown: Window, qtbot: QtBot) -> None:
+    shown.show_check()
+    page = shown.check_page
+    page.catch_up()
+    shake = page.kinds.findData(shown.project.reel.rows[1].id)
+    assert page.kinds.itemText(shake) == "shake"
+    page.kinds.setCurrentIndex(shake)
+    assert {e.what for e in page.model.rows} == {"shake"}
+    page._go(page.model.index(2, 0))
+    assert shown.project.frame == page.model.rows[2].frame and shown.project.row_id == shown.project.reel.rows[1].id
+
+
+def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    shown.delivery.export_to(tmp_path / "out.mp4")
+    qtbot.waitUntil(lambda: shown.delivery.exporting is None, timeout=60_000)
+    assert "on point, worst" in shown.foot.status.text()
