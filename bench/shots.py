@@ -10,15 +10,16 @@ from PySide6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
+from bench.contact import sheets
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.desktop import theme
 from tempik.desktop.actions import keyboard_list
 from tempik.desktop.files import demo_folder
 from tempik.desktop.window import Window
-from tempik.edit import direction, pieces, place
+from tempik.edit import accent_rows, direction, pieces, place
 from tempik.edit import footage as said_of
 from tempik.edit.speed import with_curve
-from tempik.reel import Framing, Position
+from tempik.reel import Framing, Position, Rule
 from tempik.retime import ramp
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -101,6 +102,41 @@ def cut_views(window: Window) -> None:
         window.undo()
 
 
+def accent_views(window: Window) -> None:
+    """The Accents page with the chooser, and rows close up: envelopes to scale, cells by the rule and by hand."""
+    project = window.project
+    window.fit()
+    window.show_accents()
+    project.change("Split", lambda reel: accent_rows.with_row(reel, "split", rule=Rule("bars", beats=(2, 4))))
+    row = project.reel.rows[-1].id
+    cells = [c for c in project.timeline.fired[-1].cells if c.point is not None and c.point.beat == 3]
+    for number, cell in enumerate(cells):
+        strength = 0.5 if number % 2 else 1.3
+        project.change("Painted", lambda reel, c=cell.id, s=strength: accent_rows.with_painted(reel, row, c, s))  # type: ignore[misc]
+    project.change("Shutter", lambda reel: accent_rows.with_shutter(reel, 180))
+    project.select_row(project.reel.rows[1].id)
+    pulse = project.timeline.pulses[1][6]
+    project.go(pulse.frame + 1)
+    settle(window)
+    window.accents_page._show_frame()
+    tiles = window.accents_page.tiles
+    tiles._point_at(tiles.names.index("drop-back"))
+    spin(5.0)
+    grab(window, "accents")
+    tiles._point_at(None)
+    project.go(pulse.frame)
+    for _ in range(6):
+        window.timeline.zoom(1.6)
+    near = min(project.timeline.pulses[-1], key=lambda p: abs(p.frame - pulse.frame - 28))
+    project.select_row(row, near.cell)
+    settle(window)
+    spin(1.5)
+    grab(window, "accent-rows")
+    for _ in range(len(cells) + 2):
+        window.undo()
+    window.fit()
+
+
 def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
     at, left = QPointF(x, y), Qt.MouseButton.LeftButton
     cause = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else left
@@ -163,6 +199,8 @@ def main() -> None:
     window.show_check()
     settle(window)
     grab(window, "check")
+    accent_views(window)
+    sheets(demo / PROJECT, DOCS / "screenshots")
     cut_views(window)
     window.show_footage()
     window.show_draft()

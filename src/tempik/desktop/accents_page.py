@@ -358,10 +358,10 @@ class AccentsPage(QWidget):
         text.setText(f"{round(amount * 100)} %")
 
     def _point_at(self, name: str) -> None:
-        self.does.setText(
-            f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a row."
-        )
-        self.does.setToolTip(self.does.text())
+        text = f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a row."
+        room = self.does.width()
+        self.does.setText(self.does.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
+        self.tiles.setToolTip(text if name else "")
 
     # Editing
 

@@ -78,13 +78,13 @@ class Files(QObject):
 
         def take(found: Analysis) -> None:
             song = soundtrack_from(path, found)
+            before = self.project.reel
             if self.project.change("Song opened", lambda reel: change.with_song(reel, song)):
                 name = Path(path).name
                 if found.beats:
                     kind = "an even grid" if found.steady else "followed by ear"
-                    self.project.said.emit(
-                        f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}.", False
-                    )
+                    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}."
+                    self.project.said.emit(text + _swapped(before, self.project.reel), False)
                 else:
                     strong = len(song.points)
                     instead = f"its {strong} strong attacks are the points" if strong else "it has no strong attacks"
@@ -241,6 +241,15 @@ class Files(QObject):
             text = f"The reel is {width}×{height} at {rate_text(new_rate)} frames/s"
             text += f": {before} frames became {after}; every point kept its time." if before != after else "."
             self.project.said.emit(text, False)
+
+
+def _swapped(before: Reel, after: Reel) -> str:
+    """Return what became of an edit whose song was swapped."""
+    if before.soundtrack is None or not before.clips:
+        return ""
+    if any(c.start.point or c.pins for c in after.clips):
+        return f" The edit keeps its beats: {before.length_s:.1f} s became {after.length_s:.1f} s."
+    return " There were no beats to count by: clips keep their instants, tied to no point."
 
 
 def demo_folder() -> Path:

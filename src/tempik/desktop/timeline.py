@@ -103,6 +103,7 @@ class TimelineView(QWidget):
         self._hover_cell: tuple[int, str] | None = None
         self._drag_text = ""
         self._fit_next = True
+        self._frames = 0  # of the reel that is shown
         self._fitted = False  # the whole reel is shown, and stays shown as the widget is resized
         self._missing: set[str] = set()
         self._snap: Snap | None = None
@@ -165,9 +166,10 @@ class TimelineView(QWidget):
     def _reel_changed(self) -> None:
         timeline = self.project.timeline
         self._missing = paint.missing_footage(timeline.reel)
+        other_length, self._frames = timeline.frames != self._frames, timeline.frames
         if timeline.frames == 0:
             self._fit_next = True
-        elif self._fit_next and self.width() > 200:
+        elif (self._fit_next or (self._fitted and other_length)) and self.width() > 200:
             self._fit_next = False
             self.fit()
         else:

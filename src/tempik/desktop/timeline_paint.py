@@ -100,9 +100,11 @@ def paint_gutter(
 def rule_text(found: Fired) -> str:
     """Return what fires a row, in a few letters."""
     rule = found.row.rule
-    nth = "" if rule.every == 1 else f" /{rule.every}"
+    strong = f" ≥{rule.at_least * 100:.0f}%" if rule.at_least else ""
+    nth = ("" if rule.every == 1 else f" /{rule.every}") + strong
+    points = ("every point" if rule.every == 1 else f"every {rule.every}") + strong
     return {
-        "points": "every point" if rule.every == 1 else f"every {rule.every}",
+        "points": f"points{strong}" if rule.every == 1 and strong else points,
         "bars": "beats " + ",".join(map(str, rule.beats)) + nth,
         "onsets": ("onsets" if len(rule.bands) > 2 else "+".join(rule.bands)) + nth,
         "drops": "drops",
@@ -720,7 +722,7 @@ def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: 
     b = bisect_right(found.starts, view.end_s * rate + 1)
     firing = {q.cell for q in found.pulses}
     first = bisect_left(found.cells, view.start_s * rate - 1, key=lambda c: c.frame)
-    end = bisect_right(found.cells, view.end_s * rate, key=lambda c: c.frame)
+    end = bisect_right(found.cells, min(view.end_s * rate, timeline.frames - 1), key=lambda c: c.frame)
     if end - first < 400:
         for cell in found.cells[first:end]:
             x = view.x(time_of(cell.frame, timeline.rate))
