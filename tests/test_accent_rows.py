@@ -403,3 +403,28 @@ def test_a_key_stands_on_its_point() -> None:
     key = Key(1.0, 0.5, "b4")
     found = rows(AccentRow("r", "flash", keys={"opacity": (key,)}))
     assert found.keyed["opacity"] == [(60, 0.5, "soft")]  # b4 sounds at 2 s, whatever the key's own time says
+
+
+def test_a_mask_goes_with_the_media(reel: Reel, tmp_path: Path) -> None:
+    import cv2
+
+    from tempik.edit.footage import collect
+    from tempik.reel.file import missing_media, relink
+
+    (tmp_path / "far").mkdir()
+    cv2.imwrite(str(tmp_path / "far" / "mask.png"), np.full((8, 8), 255, np.uint8))
+    made = accent_rows.with_mask(reel, "r1", str(tmp_path / "far" / "mask.png"))
+    save_reel(made, tmp_path / "p.tempik")
+    assert '"mask": "far/mask.png"' in (tmp_path / "p.tempik").read_text()
+    assert load_reel(tmp_path / "p.tempik").rows[0].mask == str(tmp_path / "far" / "mask.png")
+    collected = collect(made, tmp_path / "p.tempik")
+    assert collected.rows[0].mask == str(tmp_path / "p media" / "mask.png")
+    (tmp_path / "far" / "mask.png").unlink()
+    assert missing_media(made) == [str(tmp_path / "far" / "mask.png")]
+    assert missing_media(relink(made, made.rows[0].mask, collected.rows[0].mask)) == []
+    assert any("until then it shows everywhere" in n.lower() for n in check_reel(Timeline(made)).notes)
+
+
+def test_a_rule_of_a_newer_version_is_said(reel: Reel) -> None:
+    newer = accent_rows.with_row(reel, "flash", rule=Rule("moonrise"))
+    assert any("'moonrise'" in n for n in check_reel(Timeline(newer)).notes)

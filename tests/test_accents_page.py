@@ -326,3 +326,9 @@ def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_pa
     shown.delivery.export_to(tmp_path / "out.mp4")
     qtbot.waitUntil(lambda: shown.delivery.exporting is None, timeout=60_000)
     assert "on point, worst" in shown.foot.status.text()
+
+
+def test_calming_all_accents_is_seen_in_the_rows_at_once(shown: Window) -> None:
+    before = shown.timeline.grab().toImage()
+    shown.project.change("Calm", lambda reel: accent_rows.with_all_amounts(reel, 0.5))
+    assert shown.timeline.grab().toImage() != before

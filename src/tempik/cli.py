@@ -311,9 +311,10 @@ def _export(options: argparse.Namespace) -> int:
 
     tell = progress if options.progress else None
     notes = export(timeline, options.output, Settings(options.size, options.quality), tell, threading.Event())
-    for note in notes:
+    report = check_reel(timeline)
+    for note in dict.fromkeys([*notes, *report.notes]):
         print(f"note: {note}", file=sys.stderr)
-    print(f"{total_text(check_reel(timeline))}, as planned", file=sys.stderr)
+    print(f"{total_text(report)}, as planned", file=sys.stderr)
     if not options.progress:
         print(options.output)
     return 0

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
-from typing import Literal
+from typing import Literal, get_args
 
 import msgspec
 
@@ -17,6 +17,7 @@ from tempik.accents.masks import mask_of
 from tempik.edit.timeline import Placed, Tie, Timeline
 from tempik.errors import TempikError
 from tempik.reel import Point
+from tempik.reel.rows import RuleOf
 from tempik.time import time_of
 
 Kind = Literal["cut", "pin", "accent"]
@@ -210,6 +211,10 @@ def _accent_notes(timeline: Timeline) -> list[str]:
         if found.accent is None:
             out.append(f"This version does not know the accent '{name}'; its row is kept and does nothing.")
             continue
+        if found.row.rule.of not in get_args(RuleOf):
+            out.append(
+                f"{name} fires on '{found.row.rule.of}', which this version does not know; only what is painted fires."
+            )
         if found.silent:
             continue
         cells = {c.id for c in found.cells}

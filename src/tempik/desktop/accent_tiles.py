@@ -30,7 +30,7 @@ SIZE = (TILE_W, PICTURE_H)
 SPARE = 20  # of the frame's width, so that it can drift
 TICK_MS = 33
 REST_FRAMES = 9  # between two pulses while one plays
-COLUMNS = 3
+MOST_COLUMNS = 3
 
 
 def base_picture(pixmap: QPixmap | None) -> Picture:
@@ -82,8 +82,16 @@ class AccentTiles(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Accents; arrows choose, Enter adds a row")
-        rows = math.ceil(len(self.names) / COLUMNS)
-        self.setFixedSize(QSize(COLUMNS * (TILE_W + GAP) - GAP, rows * (PICTURE_H + NAME_H + GAP)))
+        self.columns = 0
+        self.show_columns(MOST_COLUMNS)
+
+    def show_columns(self, columns: int) -> None:
+        """Lay the tiles out in so many columns."""
+        if columns != self.columns:
+            self.columns = columns
+            rows = math.ceil(len(self.names) / columns)
+            self.setFixedSize(QSize(columns * (TILE_W + GAP) - GAP, rows * (PICTURE_H + NAME_H + GAP)))
+            self.update()
 
     def show_on(self, pixmap: QPixmap | None) -> None:
         """Show the accents on another frame."""
@@ -99,7 +107,7 @@ class AccentTiles(QWidget):
 
     def box(self, number: int) -> QRectF:
         """Return where a tile lies, its name with it."""
-        row, column = divmod(number, COLUMNS)
+        row, column = divmod(number, self.columns)
         return QRectF(column * (TILE_W + GAP), row * (PICTURE_H + NAME_H + GAP), TILE_W, PICTURE_H + NAME_H)
 
     def _at(self, pos: QPointF) -> int | None:
@@ -181,7 +189,7 @@ class AccentTiles(QWidget):
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -COLUMNS, Qt.Key.Key_Down: COLUMNS}
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -self.columns, Qt.Key.Key_Down: self.columns}
         key = Qt.Key(event.key())
         if key in steps:
             self._key = min(max(self._key + steps[key], 0), len(self.names) - 1)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QSignalBlocker, Qt, QTimer
-from PySide6.QtGui import QShowEvent
+from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -43,6 +43,8 @@ from tempik.reel.rows import Overlap, Unit
 UNITS: tuple[tuple[Unit, str], ...] = (("frames", "f"), ("ms", "ms"), ("gap", "% gap"), ("clip", "% clip"))
 # The tiles take the frame at the playhead once it has rested for so long.
 REST_MS = 500
+# A page narrower than this has fewer columns of accents.
+NARROW_PX = 840
 
 
 class AccentsPage(QWidget):
@@ -63,11 +65,10 @@ class AccentsPage(QWidget):
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
-        scroll.setFixedWidth(self.tiles.width() + 14)
+        self.tile_area = scroll
         self.does = QLabel("Click an accent to add a row.")
         self.does.setFont(words(12))
         self.does.setStyleSheet(f"color: {theme.QUIET};")
-        self.does.setFixedWidth(self.tiles.width())
         left = QVBoxLayout()
         left.setSpacing(3)
         left.addWidget(scroll, 1)
@@ -78,6 +79,7 @@ class AccentsPage(QWidget):
         whole.addLayout(left)
         self.editor = self._build_editor()
         whole.addWidget(self.editor, 1)
+        self._fit_tiles()
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -118,12 +120,13 @@ class AccentsPage(QWidget):
         self.all, self.all_text = self._slider("Amount of all accents, 0 to 200 %", self._all_moved)
         self.bundle_amount, self.bundle_text = self._slider("Amount of the bundle, 0 to 200 %", self._bundle_moved)
         self.amount_name, self.bundle_name = quiet("row"), quiet("")
+        self.bundle_name.setMaximumWidth(76)
         amounts = QHBoxLayout()
         amounts.setSpacing(5)
         for name, slider, text in (
             (self.amount_name, self.amount, self.amount_text),
             (self.bundle_name, self.bundle_amount, self.bundle_text),
-            (quiet("all accents"), self.all, self.all_text),
+            (quiet("all"), self.all, self.all_text),
         ):
             amounts.addWidget(name)
             amounts.addWidget(slider, 1)
@@ -163,11 +166,11 @@ class AccentsPage(QWidget):
             spin, unit = QDoubleSpinBox(), QComboBox()
             spin.setRange(0, 120000)
             spin.setKeyboardTracking(False)
-            spin.setFixedWidth(62)
+            spin.setFixedWidth(54)
             spin.setAccessibleName(f"{part} of the envelope")
             for _, shown in UNITS:
                 unit.addItem(shown)
-            unit.setFixedWidth(70)
+            unit.setFixedWidth(68)
             unit.setAccessibleName(f"unit of the {part}")
             spin.setStyleSheet(LOW)
             unit.setStyleSheet(LOW)
@@ -194,10 +197,10 @@ class AccentsPage(QWidget):
         lengths.addStretch(1)
         weights = QHBoxLayout()
         weights.setSpacing(5)
-        weights.addWidget(quiet("where they overlap, the"))
+        weights.addWidget(quiet("where they overlap"))
         weights.addWidget(self.overlap)
         weights.addStretch(1)
-        weights.addWidget(quiet("weaker on weak points"))
+        weights.addWidget(quiet("by strength"))
         weights.addWidget(self.degree)
 
         right.addLayout(weights)
@@ -219,7 +222,7 @@ class AccentsPage(QWidget):
         slider.setPageStep(10)
         slider.setAccessibleName(name)
         slider.setToolTip(name)
-        slider.setMinimumWidth(60)
+        slider.setMinimumWidth(36)
         slider.valueChanged.connect(moved)
         slider.sliderReleased.connect(lambda: self.project.settle(name.split(",", maxsplit=1)[0]))
         text = QLabel("100 %")
@@ -228,6 +231,15 @@ class AccentsPage(QWidget):
         return slider, text
 
     # Showing
+
+    def _fit_tiles(self) -> None:
+        """Fewer columns of accents where the editor needs the room."""
+        self.tiles.show_columns(2 if self.width() < NARROW_PX else 3)
+        self.tile_area.setFixedWidth(self.tiles.width() + 14)
+        self.does.setFixedWidth(self.tiles.width())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._fit_tiles()
 
     def showEvent(self, event: QShowEvent) -> None:
         if self._stale:
@@ -317,7 +329,10 @@ class AccentsPage(QWidget):
         for widget in (self.bundle_name, self.bundle_amount, self.bundle_text):
             widget.setVisible(bundle is not None)
         if bundle is not None:
-            self.bundle_name.setText(bundle.name)
+            self.bundle_name.setText(
+                self.bundle_name.fontMetrics().elidedText(bundle.name, Qt.TextElideMode.ElideRight, 74)
+            )
+            self.bundle_name.setToolTip(bundle.name)
             self._set_slider(self.bundle_amount, self.bundle_text, bundle.amount)
         envelope = accent_rows.envelope_of(row)
         self.graph.setEnabled(known and pulse is None)

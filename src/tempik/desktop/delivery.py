@@ -68,9 +68,11 @@ class Delivery(QObject):
                 return []
 
         def done(notes: list[str]) -> None:
-            total = total_text(check_reel(timeline))
-            text = f"Exported {path}: {total}, as planned; measure the file on the Check page."
-            self.project.said.emit(" ".join([text, *notes]), bool(notes))
+            report = check_reel(timeline)
+            text = f"Exported {path}: {total_text(report)}, as planned; measure the file on the Check page."
+            known = [*dict.fromkeys([*notes, *report.notes])]
+            more = f" (+{len(known) - 1} more; see Check)" if len(known) > 1 else ""
+            self.project.said.emit(" ".join([text, *known[:1]]) + more, bool(known))
 
         def ended() -> None:
             self.exporting = None

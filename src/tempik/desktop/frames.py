@@ -29,6 +29,7 @@ KEPT_BYTES = 140 << 20
 SOURCE_BYTES = 224 << 20
 STORED_BYTES = 56 << 20
 STORED_QUALITY = 92
+YIELD_S = 0.001
 # The background begins once nothing was asked for so long, and tells what it has done so often.
 IDLE_S = 0.7
 TELL_S = 0.4
@@ -58,6 +59,7 @@ class PreviewFrames(QObject):
         self._stored_bytes = 0
         self._signatures: dict[int, int] = {}  # of the frames of this reel, as far as they were asked for
         self._dear: dict[int, bool] = {}  # of the frames looked at: whether they are dear
+        self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
         self._closing = False
         self._paused = False
         self._failure = ""
@@ -81,6 +83,7 @@ class PreviewFrames(QObject):
             self._timeline, self._size = timeline, size
             self._version += 1
             self._signatures, self._dear = {}, {}
+            self._looked = 0
             if anew:
                 self._kept.clear()
                 self._stored.clear()
@@ -92,6 +95,8 @@ class PreviewFrames(QObject):
     def want(self, frame: int, playing: bool) -> QImage | None:
         """Say which frame is due; return it if it is ready."""
         with self._lock:
+            if frame != self._wanted:
+                self._looked = 0
             self._wanted, self._ahead = frame, AHEAD if playing else 2
             self._asked_at = time.monotonic()
             self._lock.notify()
@@ -137,11 +142,12 @@ class PreviewFrames(QObject):
         if self._timeline is None or self._failure or self._paused or self._stored_bytes > STORED_BYTES * 0.95:
             return None
         frames = self._timeline.frames
-        for step in range(frames):
-            k = (self._wanted + step) % frames
+        while self._looked < frames:
+            k = (self._wanted + self._looked) % frames
             dear = self._dear.get(k)
             if dear is None or (dear and self._signatures.get(k) not in self._stored):
                 return k
+            self._looked += 1
         return None
 
     def _work(self) -> None:
@@ -186,8 +192,11 @@ class PreviewFrames(QObject):
             if version != self._version:
                 return
             self._signatures[number], self._dear[number] = key, self._dear.get(number, False) or dear
-            have = key in self._kept or (ahead and (not dear or key in self._stored))
+            dear = self._dear[number]
+            have = (not dear or key in self._stored) if ahead else key in self._kept
             small = self._stored.get(key)
+        if ahead:
+            time.sleep(YIELD_S)  # the interface comes first
         if not have:
             try:
                 rgb = _opened(small) if small is not None else to_rgb(source.render(found))
@@ -220,9 +229,12 @@ class PreviewFrames(QObject):
             self.failed.emit(message)
         elif not ahead:
             self.ready.emit(found.frame)
-        elif time.monotonic() - self._told_at > TELL_S or self._next_dear() is None:
+        elif time.monotonic() - self._told_at > TELL_S or self._looked + 1 >= self._frames():
             self._told_at = time.monotonic()
             self.prepared.emit()
+
+    def _frames(self) -> int:
+        return self._timeline.frames if self._timeline is not None else 0
 
     def _store(self, key: int, number: int, rgb: NDArray[np.uint8] | None) -> None:
         """Keep a dear frame small."""
@@ -230,6 +242,7 @@ class PreviewFrames(QObject):
             return
         good, data = cv2.imencode(".jpg", rgb, [cv2.IMWRITE_JPEG_QUALITY, STORED_QUALITY])
         if not good:
+            self._dear[number] = False
             return
         with self._lock:
             self._dear[number] = True

@@ -427,9 +427,10 @@ def _paint_sliver(p: QPainter, placed: Placed, box: QRectF, strips: Strips, tint
 def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
     """Return where a reel looks otherwise than before, where only clips in their old slots do; None: anywhere."""
     then, now = before.reel, after.reel
-    if any(
-        getattr(then, field) is not getattr(now, field) for field in ("soundtrack", "rows", "footage", "picture")
-    ) or (then.width, then.height, then.rate, then.length_s) != (now.width, now.height, now.rate, now.length_s):
+    parts = ("soundtrack", "footage", "picture")
+    other_rows = [id(f) for f in before.fired] != [id(f) for f in after.fired]
+    other_form = (then.width, then.height, then.rate, then.length_s) != (now.width, now.height, now.rate, now.length_s)
+    if other_rows or other_form or any(getattr(then, part) is not getattr(now, part) for part in parts):
         return None
     if len(before.placed) != len(after.placed):
         return None

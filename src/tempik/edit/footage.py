@@ -155,7 +155,7 @@ def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = 
     paths = [f.path for f in reel.footage if f.kind != "solid"]
     if reel.soundtrack is not None:
         paths.insert(0, reel.soundtrack.path)
-    paths = list(dict.fromkeys(paths))
+    paths = list(dict.fromkeys([*paths, *(r.mask for r in reel.rows if r.mask)]))
     gone = [p for p in paths if not Path(p).is_file()]
     if gone:
         raise TempikError(f"{gone[0]} is missing; say where it is before collecting.")

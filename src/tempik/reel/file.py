@@ -138,6 +138,7 @@ def missing_media(reel: Reel) -> list[str]:
     """Return the absolute paths of media that are not there now, the soundtrack first."""
     paths = [reel.soundtrack.path] if reel.soundtrack else []
     paths += [f.path for f in reel.footage if f.kind != "solid"]
+    paths += [r.mask for r in reel.rows if r.mask]
     return [p for p in dict.fromkeys(paths) if not Path(p).is_file()]
 
 
@@ -147,7 +148,8 @@ def relink(reel: Reel, old: str, new: str) -> Reel:
     if song is not None and song.path == old:
         song = msgspec.structs.replace(song, path=new)
     footage = tuple(msgspec.structs.replace(f, path=new) if f.path == old else f for f in reel.footage)
-    return msgspec.structs.replace(reel, soundtrack=song, footage=footage)
+    rows = tuple(msgspec.structs.replace(r, mask=new) if r.mask == old else r for r in reel.rows)
+    return msgspec.structs.replace(reel, soundtrack=song, footage=footage, rows=rows)
 
 
 def _with_paths(reel: Reel, folder: Path, relative: bool) -> Reel:
