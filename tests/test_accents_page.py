@@ -147,6 +147,15 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
     project.select_clip(project.timeline.placed[1].clip.id)
     page.rule.place.activated.emit(1)
     assert project.reel.rows[0].limit.clips == (project.timeline.placed[1].clip.id,)
+    page.rule.place.activated.emit(2)
+    assert "Mark a stretch first" in shown.foot.status.text()
+    for frame in (30, 90):
+        project.go(frame)
+        shown.commands["mark_here"].trigger()
+    page.rule.of.activated.emit(8)
+    page.rule.place.activated.emit(2)
+    fired = [p.frame for p in project.timeline.pulses[0]]
+    assert (fired[0], fired[-1]) == (30, 88) and len(fired) == 30  # every second frame of it
 
 
 def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> None:

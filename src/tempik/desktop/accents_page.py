@@ -29,7 +29,6 @@ from tempik.desktop.accent_commands import AccentCommands
 from tempik.desktop.accent_fields import AccentFields
 from tempik.desktop.accent_tiles import AccentTiles
 from tempik.desktop.envelope_graph import Against, EnvelopeGraph
-from tempik.desktop.listening import Listening
 from tempik.desktop.pane import LOW, button, quiet, toggle
 from tempik.desktop.project import Project
 from tempik.desktop.rule_fields import RuleFields
@@ -50,9 +49,10 @@ NARROW_PX = 840
 class AccentsPage(QWidget):
     """Adds accent rows and edits the chosen one."""
 
-    def __init__(self, project: Project, strips: Strips, listening: Listening, commands: AccentCommands) -> None:
+    def __init__(self, project: Project, strips: Strips, commands: AccentCommands) -> None:
         super().__init__()
-        self.project, self.strips, self.listening, self.commands = project, strips, listening, commands
+        self.project, self.strips, self.commands = project, strips, commands
+        self.marked_s: Callable[[], tuple[float, float] | None] = lambda: None  # the marked stretch of the song
         self.filling = False
         self._stale = True
         self._shown_on: tuple[str, int] | None = None
@@ -448,7 +448,7 @@ class AccentsPage(QWidget):
                 return
             limit = Limit(clips=clips)
         elif number == 2:
-            marked = self.listening.marked
+            marked = self.marked_s()
             if marked is None:
                 self.project.said.emit("Mark a stretch first: / at its beginning and / at its end.", True)
                 self._fill()

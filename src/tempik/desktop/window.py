@@ -133,7 +133,8 @@ class Window(QMainWindow):
         self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
         self.footage_page = FootagePage(self.project, self.strips, self.proxies)
         self.speed_page = SpeedPage(self.project, self.strips, self.speeds)
-        self.accents_page = AccentsPage(self.project, self.strips, self.listening, self.accents)
+        self.accents_page = AccentsPage(self.project, self.strips, self.accents)
+        self.accents_page.marked_s = self._marked_s
         self.frame_page = FramePage(self.project)
         self.check_page = CheckPage(self.project)
         self.pages = QStackedWidget()
@@ -438,6 +439,14 @@ class Window(QMainWindow):
 
     def show_check(self) -> None:
         self.show_page(5)
+
+    def _marked_s(self) -> tuple[float, float] | None:
+        """Return the marked stretch in seconds of the song: marked on the reel, or else on the Rhythm page."""
+        if self.speeds.marked is None:
+            return self.listening.marked
+        timeline = self.project.timeline
+        first, end = (time_of(k, timeline.rate) + timeline.start_s for k in self.speeds.marked)
+        return first, end
 
     def _sounds(self, song_s: float) -> None:
         if self.transport.in_song:
