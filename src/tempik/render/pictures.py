@@ -14,7 +14,8 @@ from tempik.render.between import InBetweens, blended
 from tempik.render.compose import Source, compose, finished
 from tempik.render.plan import FramePlan, Shot
 
-OPEN_FILES = 6
+# Decoders that stay open: each holds some tens of frames. A frame of more layers keeps as many as it has.
+OPEN_FILES = 3
 OTHERS = 0.4
 
 _INDEX_LOCK = threading.Lock()
@@ -49,6 +50,7 @@ class PictureSource:
         self._cache_bytes = cache_bytes
         self._proxy = proxy or (lambda path: None)
         self._between = InBetweens()
+        self._layers = 1  # of the frame that is rendered
         self._readers: OrderedDict[tuple[str, int | None], FrameReader] = OrderedDict()
 
     def __enter__(self) -> PictureSource:
@@ -64,6 +66,7 @@ class PictureSource:
 
     def render(self, plan: FramePlan) -> Picture:
         """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
+        self._layers = len(plan.shots)
         picture = compose(plan, [self._source(shot) for shot in plan.shots])
         for earlier, strength in plan.echoes:
             behind = compose(earlier, [self._source(shot) for shot in earlier.shots])
@@ -109,7 +112,7 @@ class PictureSource:
         if reader is None:
             reader = FrameReader(path, shared_index(path), self._cache_bytes, longest_px)
             self._readers[key] = reader
-            while len(self._readers) > OPEN_FILES:
+            while len(self._readers) > max(OPEN_FILES, self._layers):
                 _, oldest = self._readers.popitem(last=False)
                 oldest.close()
         if next(reversed(self._readers)) != key or reader.kept_bytes == 0:
