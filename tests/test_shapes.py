@@ -215,7 +215,7 @@ def test_a_curve_is_kept_as_a_shape_written_read_and_used_again(tmp_path: Path) 
 @pytest.mark.parametrize(
     ("content", "said"),
     [
-        (b"nonsense", "is not a shape"),
+        (b"nonsense", "is no shape"),
         (b'{"format": 9, "shape": {}}', "newer Tempik"),
         (b'{"format": 1, "shape": {"name": "x"}}', "is damaged"),
         (b'{"format": 1, "shape": {"name": "x", "nodes": []}}', "without nodes"),

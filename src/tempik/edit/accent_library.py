@@ -3,7 +3,6 @@ to reel. A file holds rows without their painted cells, which belong to one song
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 from typing import Any
 
@@ -11,14 +10,14 @@ import msgspec
 from msgspec.structs import replace
 
 from tempik.edit.accent_rows import CopiedRows
+from tempik.edit.library import checked_name, file_named, made_folder, read_document, write_document
 from tempik.errors import TempikError
 from tempik.reel import AccentRow, Bundle, Envelope, Length, Limit, Painted, Reel, Rule
-from tempik.reel.file import decode_value, state_folder, write_whole
+from tempik.reel.file import decode_value, state_folder
 from tempik.reel.validate import problems
 
 SUFFIX = ".tempikaccents"
 FORMAT = 1
-LONGEST_NAME = 40
 
 _STARTS = Envelope(Length(0), Length(1, "frames"), Length(0.25, "clip"))
 _ENDS = Envelope(Length(0.25, "clip"), Length(1, "frames"), Length(0))
@@ -82,17 +81,8 @@ def bundle_named(name: str) -> CopiedRows:
 
 def kept_bundle(what: CopiedRows, name: str) -> Path:
     """Keep rows as a bundle of one's own. Raises TempikError for a name that cannot be had."""
-    name = name.strip()
-    if not name or len(name) > LONGEST_NAME or not any(c.isalnum() for c in name):
-        raise TempikError(f"A bundle's name has 1 to {LONGEST_NAME} letters.")
-    if any(name == ready for ready, _ in READY):
-        raise TempikError(f"'{name}' comes with Tempik; give yours another name.")
-    try:
-        library_folder().mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise TempikError(
-            f"{library_folder()} could not be made ({error.strerror}); the bundle was not kept."
-        ) from error
+    name = checked_name(name, "bundle", [ready for ready, _ in READY])
+    made_folder(library_folder(), "bundle")
     path = _file_of(name)
     write_bundle(what, name, path)
     return path
@@ -104,8 +94,7 @@ def removed_bundle(name: str) -> None:
 
 
 def _file_of(name: str) -> Path:
-    safe = re.sub(r"[^\w\- ]", "_", name)
-    return library_folder() / f"{safe}{SUFFIX}"
+    return file_named(library_folder(), name, SUFFIX)
 
 
 def write_bundle(what: CopiedRows, name: str, path: Path) -> None:
@@ -113,22 +102,12 @@ def write_bundle(what: CopiedRows, name: str, path: Path) -> None:
     rows = [replace(r, painted=(), limit=Limit(), bundle="", follow="", mask="", keys={}) for r in what.rows]
     amount = what.bundle.amount if what.bundle is not None else 1.0
     document = {"format": FORMAT, "name": name, "amount": amount, "rows": msgspec.to_builtins(rows)}
-    write_whole(path.absolute(), msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n")
+    write_document(path, document)
 
 
 def read_bundle(path: Path) -> CopiedRows:
     """Read a bundle from a file. Raises TempikError when it is none, damaged, or of a newer version."""
-    try:
-        document: Any = msgspec.json.decode(path.read_bytes())
-    except OSError as error:
-        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
-    except msgspec.DecodeError:
-        document = None
-    number = document.get("format") if isinstance(document, dict) else None
-    if not isinstance(number, int) or "rows" not in document:
-        raise TempikError(f"{path} is no bundle of accents; choose a {SUFFIX} file.")
-    if number > FORMAT:
-        raise TempikError(f"{path} was saved by a newer Tempik; update Tempik to read it.")
+    document = read_document(path, f"bundle of accents; choose a {SUFFIX} file", "rows", FORMAT)
     try:
         rows = msgspec.convert(document["rows"], tuple[AccentRow, ...], dec_hook=decode_value)
         bundle = Bundle("u1", str(document.get("name") or path.stem), float(document.get("amount", 1.0)))

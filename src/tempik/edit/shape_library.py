@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
+from tempik.edit.library import checked_name, file_named, made_folder, read_document, write_document
 from tempik.errors import TempikError
 from tempik.reel import Curve, Shape
-from tempik.reel.file import state_folder, write_whole
+from tempik.reel.file import state_folder
 from tempik.reel.validate import shape_problems
 from tempik.retime import READY, ready_shape, shape_of
 
 SUFFIX = ".tempikshape"
 FORMAT = 1
-LONGEST_NAME = 40
 
 
 def library_folder() -> Path:
@@ -49,11 +47,7 @@ def shape_named(name: str) -> Shape:
 
 def kept_shape(curve: Curve, name: str, focus: float = 0.5, does: str = "") -> Shape:
     """Make a shape of a curve and keep it among one's own. Raises TempikError for a name that cannot be had."""
-    name = name.strip()
-    if not name or len(name) > LONGEST_NAME or not any(c.isalnum() for c in name):
-        raise TempikError(f"A shape's name has 1 to {LONGEST_NAME} letters.")
-    if ready_shape(name) is not None:
-        raise TempikError(f"'{name}' comes with Tempik; give yours another name.")
+    name = checked_name(name, "shape", [s.name for s in READY])
     shape = msgspec.structs.replace(shape_of(curve, name, focus), does=does)
     return added(shape)
 
@@ -61,12 +55,7 @@ def kept_shape(curve: Curve, name: str, focus: float = 0.5, does: str = "") -> S
 def added(shape: Shape) -> Shape:
     """Keep a shape among one's own; one of the same name gives way. Raises TempikError when it cannot be written."""
     _check(shape, "The shape")
-    try:
-        library_folder().mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise TempikError(
-            f"{library_folder()} could not be made ({error.strerror}); the shape was not kept."
-        ) from error
+    made_folder(library_folder(), "shape")
     write_shape(shape, _file_of(shape.name))
     return shape
 
@@ -77,31 +66,19 @@ def removed(name: str) -> None:
 
 
 def _file_of(name: str) -> Path:
-    safe = re.sub(r"[^\w\- ]", "_", name)
-    return library_folder() / f"{safe}{SUFFIX}"
+    return file_named(library_folder(), name, SUFFIX)
 
 
 def write_shape(shape: Shape, path: Path) -> None:
     """Write a shape to a file of its own. Raises TempikError when it cannot be written."""
-    document = {"format": FORMAT, "shape": msgspec.to_builtins(shape)}
-    write_whole(path.absolute(), msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n")
+    write_document(path, {"format": FORMAT, "shape": msgspec.to_builtins(shape)})
 
 
 def read_shape(path: Path) -> Shape:
     """Read a shape from a file. Raises TempikError when it is no shape, damaged, or of a newer version."""
+    document = read_document(path, f"shape; choose a {SUFFIX} file", "shape", FORMAT)
     try:
-        document: Any = msgspec.json.decode(path.read_bytes())
-    except OSError as error:
-        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
-    except msgspec.DecodeError:
-        document = None
-    number = document.get("format") if isinstance(document, dict) else None
-    if not isinstance(number, int):
-        raise TempikError(f"{path} is not a shape; choose a {SUFFIX} file.")
-    if number > FORMAT:
-        raise TempikError(f"{path} was saved by a newer Tempik; update Tempik to read it.")
-    try:
-        shape = msgspec.convert(document.get("shape"), Shape)
+        shape = msgspec.convert(document["shape"], Shape)
     except msgspec.ValidationError as error:
         raise TempikError(f"{path} is damaged: {error}.") from error
     _check(shape, str(path))

@@ -53,18 +53,18 @@ def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: 
     return blended(below, above, mask)
 
 
-def _placed(source: Picture, shot: Shot, width: int, height: int) -> Picture:
-    """Return a source where its shot has it: warped once, and where it moves while the shutter is open, averaged over
+def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:
+    """Return a source where its layer has it: warped once, and where it moves while the shutter is open, averaged over
     its way."""
     units = np.array([[*source.size, 1.0]])
 
     def at(affine: Matrix) -> Picture:
         return warped(source, affine / units, (width, height))
 
-    if not shot.legs:
-        return at(shot.affine)
+    if not layer.legs:
+        return at(layer.affine)
     size = (width, height)
-    parts = [swept(at(joined(lead_in(leg.sweep, size), leg.begin)), leg.sweep) for leg in shot.legs]
+    parts = [swept(at(joined(lead_in(leg.sweep, size), leg.begin)), leg.sweep) for leg in layer.legs]
     return parts[0] if len(parts) == 1 else mixed(parts[0], parts[1], 0.5)
 
 

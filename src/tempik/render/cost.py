@@ -23,21 +23,21 @@ def signature(plan: FramePlan) -> int:
     return hash((plan.width, plan.height, shots, plan.look, echoes))
 
 
-def _shot_signature(shot: Shot) -> tuple[object, ...]:
-    legs = tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in shot.legs)
-    plain = shot[:3] + shot[4:-1]
-    return (*plain, shot.affine.tobytes(), legs)
+def _shot_signature(layer: Shot) -> tuple[object, ...]:
+    legs = tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in layer.legs)
+    plain = layer[:3] + layer[4:-1]
+    return (*plain, layer.affine.tobytes(), legs)
 
 
 def weight(plan: FramePlan) -> float:
     """Return what a plan costs against one warp of the frame."""
     total = 0.0
-    for shot in plan.shots:
-        total += 1.0 + (BETWEEN_COSTS[shot.between] if shot.share or shot.number is None else 0.0)
-        for leg in shot.legs:
+    for layer in plan.shots:
+        total += 1.0 + (BETWEEN_COSTS[layer.between] if layer.share or layer.number is None else 0.0)
+        for leg in layer.legs:
             steps = halvings(reach_px(leg.sweep, (plan.width, plan.height)))
             moves_only = bool(np.abs(leg.sweep[:, :2] - np.eye(2)).max() * max(plan.width, plan.height) < 0.5)
             total += steps * (0.25 if moves_only else 1.0)
-        total += max(0, len(shot.legs) - 1)
+        total += max(0, len(layer.legs) - 1)
     total += sum(STAGE_COSTS.get(e.stage, 1.0) for e in plan.look.effects)
     return total + sum(weight(earlier) for earlier, _ in plan.echoes)
