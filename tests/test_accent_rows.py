@@ -428,3 +428,19 @@ def test_a_mask_goes_with_the_media(reel: Reel, tmp_path: Path) -> None:
 def test_a_rule_of_a_newer_version_is_said(reel: Reel) -> None:
     newer = accent_rows.with_row(reel, "flash", rule=Rule("moonrise"))
     assert any("'moonrise'" in n for n in check_reel(Timeline(newer)).notes)
+
+
+def test_a_steady_shake_stays_in_its_clips_and_yields_to_its_pulses(reel: Reel) -> None:
+    clip = Timeline(reel).placed[1]
+    alone = accent_rows.without_row(accent_rows.without_row(reel, "r1"), "r2")
+    made = accent_rows.with_row(alone, "shake", 4)
+    name = made.rows[-1].id
+    made = accent_rows.with_setting(made, name, "base", 0.3)
+    everywhere = Timeline(made)
+    assert sum(everywhere.look_at(k) != Look() for k in range(0, 200, 7)) > 20
+    pulse = everywhere.pulses[0][1]
+    far = max(abs(v) for v in everywhere.look_at(pulse.frame).shift)
+    assert all(max(abs(v) for v in everywhere.look_at(pulse.frame + k).shift) <= far for k in range(-12, 30))
+    limited = Timeline(accent_rows.with_limit(made, name, Limit(clips=(clip.clip.id,))))
+    moved = [k for k in range(limited.frames) if limited.look_at(k) != Look()]
+    assert moved and clip.first <= min(moved) and max(moved) < clip.end

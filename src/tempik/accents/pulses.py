@@ -14,7 +14,7 @@ from tempik.accents.accent import Accent, Moment, Value, drawn
 from tempik.accents.catalogue import CATALOGUE, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
 from tempik.accents.look import Look
-from tempik.reel import AccentRow, Edge, Key, Point, Rule, Soundtrack, point_of
+from tempik.reel import AccentRow, Edge, Key, Limit, Point, Rule, Soundtrack, point_of
 from tempik.time import frame_of, time_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
@@ -97,7 +97,9 @@ class Pulse(NamedTuple):
 
 class Fired(NamedTuple):
     """A row worked out. `accent` is None for one that this version does not know. `silent` rows are muted, or another
-    is soloed: they are shown and do nothing. `reach` is how many frames before and after its point a pulse lasts."""
+    is soloed: they are shown and do nothing. `reach` is how many frames before and after its point a pulse lasts, `within`
+    the frames (first, end) that the row is limited to.
+    """
 
     row: AccentRow
     accent: Accent | None
@@ -109,7 +111,11 @@ class Fired(NamedTuple):
     keyed: dict[str, list[tuple[int, float, str]]]
     gain: float
     silent: bool
-    within: tuple[int, int] | None
+    within: tuple[tuple[int, int], ...] | None
+
+    def may(self, at: float) -> bool:
+        """Tell whether the row may do anything at a frame that no pulse asks for."""
+        return self.within is None or any(first <= at < end for first, end in self.within)
 
 
 def beats(points: Sequence[Point]) -> list[Point]:
@@ -237,6 +243,15 @@ def _stretch(row: AccentRow, scene: Scene) -> tuple[int, int]:
     return first, max(first, end)
 
 
+def _places(row: AccentRow, scene: Scene) -> tuple[tuple[int, int], ...]:
+    """Return the frames (first, end) that a row is limited to."""
+    first, end = _stretch(row, scene)
+    if not row.limit.clips:
+        return ((first, end),)
+    spans = [s for s in scene.spans if s.clip in row.limit.clips]
+    return tuple((max(s.first, first), min(s.end, end)) for s in spans)
+
+
 def _span_at(scene: Scene, firsts: list[int], frame: int) -> Span | None:
     number = bisect_right(firsts, frame) - 1
     return scene.spans[number] if number >= 0 and frame < scene.spans[number].end else None
@@ -280,9 +295,9 @@ def fired(row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False)
         )  # fmt: skip
     spans = [span_frames(p.form) for p in out]
     reach = max((s[0] for s in spans), default=0), max((s[1] for s in spans), default=0)
-    within = _stretch(row, scene) if row.limit != type(row.limit)() else None
+    places = _places(row, scene) if row.limit != Limit() else None
     return Fired(
-        row, accent, values, found, out, [p.frame for p in out], reach, _keyed(row, scene), gain, silent, within
+        row, accent, values, found, out, [p.frame for p in out], reach, _keyed(row, scene), gain, silent, places
     )  # fmt: skip
 
 
@@ -365,14 +380,14 @@ def _row_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float, 
     if found.keyed:
         values = values | {n: keyed_at(k, at) for n, k in found.keyed.items() if n in values}
     moments = [_moment(pulse, now, at, rate, place, tall) for pulse, now in playing]
-    if steady is not None and (found.within is None or found.within[0] <= at < found.within[1]):
+    if steady is not None and found.may(at):
         loudest = max((m.level for m in moments), default=0.0)
         seed = found.row.seed * 7919 + 1
         here = Moment(
             found.gain, loudest, at, at / float(rate), 0.0, seed, 0, 0, place, tall
         )  # fmt: skip
         look = steady(look, here, values | {"base": float(values["base"]) * found.gain * found.row.amount})
-    if "level" in found.keyed:
+    if "level" in found.keyed and found.may(at):
         weight = keyed_at(found.keyed["level"], at) * found.row.amount * found.gain
         since = at - found.keyed["level"][0][0]
         if weight > 0:
