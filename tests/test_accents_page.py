@@ -104,6 +104,13 @@ def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Wind
     assert (shown.project.reel.amount, shown.project.reel.rows[1].amount) == (1.0, 1.0)
 
 
+def test_a_click_on_a_rows_name_opens_its_page(opened: Window) -> None:
+    opened.show_check()
+    QTest.mouseClick(opened.timeline, LEFT, NONE, QPoint(30, opened.timeline.layout_.row_top(1) + 12))
+    assert opened.pages.currentWidget() is opened.accents_page
+    assert page_of(opened).title.text() == "Shake"
+
+
 def test_cells_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
     drag(shown, cell_spot(shown, 0, 2), cell_spot(shown, 0, 3))
     cells = shown.project.timeline.fired[0].cells

@@ -84,6 +84,7 @@ class TimelineView(QWidget):
     """Shared time axis over points, picture and accent rows."""
 
     row_menu = Signal(str, QPoint)
+    row_wanted = Signal()  # the chosen accent row is to be edited
     clip_menu = Signal(str, QPoint)
     picture_menu = Signal(int, QPoint)
     footage_dropped = Signal(str, int, str, int)  # footage, frame, point ('' for none), picture row
@@ -406,6 +407,8 @@ class TimelineView(QWidget):
         cell = self.cell_at(pos)
         if cell is not None:
             taken = self.row_gestures.press_cell(*cell, pos, keys)
+            if not taken:
+                self.row_wanted.emit()
             return _Grip("cell", "", cell[0], pos, 0.0) if taken else None
         if pos.y() < layout.pictures_end:
             self.project.select_clip(None)
@@ -461,6 +464,8 @@ class TimelineView(QWidget):
             return
         if grip.what in ("cell", "row name"):
             self.row_gestures.release(event.position())
+            if grip.what == "row name" and not dragged:
+                self.row_wanted.emit()
         elif grip.what in _SETTLED:
             self.project.settle(_SETTLED[grip.what])
             if not dragged:

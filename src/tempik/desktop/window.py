@@ -249,6 +249,7 @@ class Window(QMainWindow):
         self.check_page.measure_wanted.connect(self.measure)
         self.check_page.save_wanted.connect(self._save_check)
         self.timeline.row_menu.connect(self._row_menu)
+        self.timeline.row_wanted.connect(self.show_accents)
         self.timeline.clip_menu.connect(self._clip_menu)
         self.timeline.picture_menu.connect(lambda row, at: self.placing.picture_row_menu(row, self).popup(at))
         self.timeline.placing_row = self.placing.target_row
