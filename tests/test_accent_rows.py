@@ -174,6 +174,10 @@ def test_painting_by_lot_is_the_same_for_the_same_seed(reel: Reel) -> None:
     row = reel.rows[0].id
     once, again = (accent_rows.with_random(reel, row, 7) for _ in range(2))
     assert once == again != accent_rows.with_random(reel, row, 8)
+    clip = Timeline(reel).placed[1]
+    limited = accent_rows.with_limit(reel, row, Limit(clips=(clip.clip.id,)))
+    lot = frames(accent_rows.with_random(limited, row, 7, 1.0), 0)
+    assert lot and all(clip.first <= f < clip.end for f in lot)
 
 
 def test_a_pulse_of_its_own(reel: Reel) -> None:

@@ -307,13 +307,14 @@ def with_row_shifted(reel: Reel, row: str, by: int = 1) -> Reel:
 
 
 def with_random(reel: Reel, row: str, seed: int, share: float = 0.4) -> Reel:
-    """Paint a share of the row's points, drawn by a seed; strong points are likelier, and strengths differ."""
+    """Paint a share of the points where the row may fire, drawn by a seed; strong points are likelier, and strengths
+    differ."""
     found = fired_of(reel, row)
     draw = random.Random(seed)
     painted = []
     timeline = Timeline(reel)
     for cell in found.cells:
-        if not 0 <= cell.frame < timeline.frames:
+        if not 0 <= cell.frame < timeline.frames or not found.may(cell.frame):
             continue
         on = draw.random() < share * (0.5 + cell.strength)
         strength = 0.6 + 0.4 * draw.random()
