@@ -25,8 +25,8 @@ from tempik.render.cost import HEAVY, signature, weight
 from tempik.render.plan import FramePlan
 
 AHEAD = 14
-KEPT_BYTES = 140 << 20
-SOURCE_BYTES = 224 << 20
+KEPT_BYTES = 112 << 20
+SOURCE_BYTES = 160 << 20
 STORED_BYTES = 56 << 20
 STORED_QUALITY = 92
 YIELD_S = 0.001

@@ -35,7 +35,7 @@ QUALITIES: dict[str, dict[str, str]] = {
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
 AHEAD = 6
 AAC_BIT_RATE = 192_000
-EXPORT_CACHE_BYTES = 224 << 20
+EXPORT_CACHE_BYTES = 192 << 20
 Progress = Callable[[int, int], None]
 
 
