@@ -269,6 +269,21 @@ def test_a_bundle_is_one_amount_on_the_page(shown: Window) -> None:
     assert project.reel.shutter_deg == 180
 
 
+def test_ones_own_bundle_is_kept_offered_and_taken_away(shown: Window) -> None:
+    from PySide6.QtWidgets import QMenu
+
+    shown.accents.keep_bundle("My blow")
+    menu = QMenu(shown)
+    shown.accents.fill_bundle_menu(menu)
+    actions = {a.text(): a for a in menu.actions()}
+    actions["My blow"].trigger()
+    assert len(shown.project.reel.rows) == 4
+    actions["Take 'My blow' away"].trigger()
+    again = QMenu(shown)
+    shown.accents.fill_bundle_menu(again)
+    assert "My blow" not in {a.text() for a in again.actions()} and len(shown.project.reel.rows) == 4
+
+
 def test_an_unknown_accent_is_shown_as_unknown_and_not_lost(shown: Window) -> None:
     from msgspec.structs import replace
 

@@ -127,7 +127,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         lambda: window.speed_page.average.setValue(-50),
         lambda: window.speed_page.graph.add_node(0.5, 2.0),
         window.clips.pin_next,
-        lambda: window.timeline.toggle_cell(0, window.project.timeline.on_reel()[1].id),
+        lambda: window.timeline.row_gestures.toggle(0, window.project.timeline.on_reel()[1].id),
         window.accents.toggle_flash,
         window.rhythm.place_point,
         lambda: window.accents.add_row("punch"),

@@ -13,9 +13,9 @@ from typing import NamedTuple
 from tempik.accents.accent import Accent, Moment, Value, drawn
 from tempik.accents.catalogue import CATALOGUE, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
-from tempik.accents.look import Look
+from tempik.accents.look import SPLIT, Look
 from tempik.reel import AccentRow, Edge, Key, Limit, Point, Rule, Soundtrack, point_of
-from tempik.time import frame_of, time_of
+from tempik.time import frame_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
 BASE_EASES: dict[str, Callable[[float], float]] = {
@@ -433,7 +433,7 @@ def _masked(look: Look, made: Look, mask: str) -> Look:
 
     if not made.tones and not made.effects:
         return look
-    return look.painted(min((e.stage for e in made.effects), default=4), keep_out, made, mask)
+    return look.painted(min((e.stage for e in made.effects), default=SPLIT), keep_out, made, mask)
 
 
 def _moment(pulse: Pulse, now: float, at: float, rate: Fraction, place: tuple[float, float], tall: float) -> Moment:
@@ -473,8 +473,3 @@ def clashes(found: Fired, rate: Fraction) -> list[Clash]:
                 out.append(Clash(found.row.id, pulse.frame, f"the clip begins {early} frames after its lead does"))
         before = pulse
     return out
-
-
-def seconds_of(frame: int, scene: Scene) -> float:
-    """Return the instant of the song at a frame of the reel."""
-    return time_of(frame, scene.rate) + scene.start_s

@@ -27,7 +27,6 @@ class AccentCommands(QObject):
     """What keys and menus do to accent rows."""
 
     placing_focus = Signal(bool)  # the next click in the preview puts a focus
-    library_changed = Signal()
 
     def __init__(self, project: Project, worker: Worker, count: CountPanel) -> None:
         super().__init__(project)
@@ -231,7 +230,11 @@ class AccentCommands(QObject):
             self.project.said.emit(str(error), True)
             return
         self.project.said.emit(f"Bundle '{name.strip()}' kept with {len(rows)} rows.", False)
-        self.library_changed.emit()
+
+    def take_away(self, name: str) -> None:
+        """Take one of one's own bundles away; rows made from it stay."""
+        accent_library.removed_bundle(name)
+        self.project.said.emit(f"Bundle '{name}' taken away; rows made from it stay.", False)
 
     def ask_keep_bundle(self) -> None:
         name, good = QInputDialog.getText(None, "Keep as a bundle", "Its name:")
@@ -272,6 +275,10 @@ class AccentCommands(QObject):
             if clips:
                 on = f"{name}, on {len(clips)} selected clip{'s' if len(clips) > 1 else ''}"
                 menu.addAction(on).triggered.connect(lambda _=False, w=what, n=name: self.put(w, clips, f"{n} added"))
+        for what in accent_library.own_bundles():
+            assert what.bundle is not None
+            name = what.bundle.name
+            menu.addAction(f"Take '{name}' away").triggered.connect(lambda _=False, n=name: self.take_away(n))
         menu.addSeparator()
         for text, act in (
             ("Bundle these rows …", self.bundle_rows),

@@ -494,10 +494,6 @@ class TimelineView(QWidget):
         if placed is not None:  # a group is opened: its clip alone is selected
             self.project.select_clip(placed.clip.id, alone=True)
 
-    def toggle_cell(self, row: int, cell: str) -> None:
-        """Turn an accent on or off at a cell."""
-        self.row_gestures.toggle(row, cell)
-
     def _drag_point(self, grip: _Grip, pos: QPointF) -> None:
         time_s = grip.was + (pos.x() - grip.start.x()) / self.view.px_per_s
         if self.project.preview_change(lambda reel: points.with_moved_point(reel, grip.id, time_s)):
