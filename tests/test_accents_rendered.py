@@ -152,3 +152,13 @@ def test_a_flash_over_a_still_frame_keeps_the_planes_apart(still_life: Reel) -> 
     assert meant.look.effects == () and len(meant.look.tones) == 1
     assert plan(timeline, frame - 1, W, H).look.tones == ()
     assert timeline.rate == Fraction(30)
+
+
+def test_an_accent_held_under_a_fading_flash_is_not_taken_for_late(still_life: Reel, tmp_path: Path) -> None:
+    # The flash hides it most on the point's own frame, so that the next frame of its hold differs more.
+    both = accent_rows.with_row(accent_rows.with_row(still_life, "flash", 4), "invert", 4)
+    both = accent_rows.with_shutter(accent_rows.with_all_amounts(both, 0.65), 180)
+    timeline = Timeline(both)
+    export(timeline, tmp_path / "o.mp4")
+    report = check_rendered(timeline, tmp_path / "o.mp4")
+    assert report.ok and report.worst_ms <= 1000 / 60 + 2

@@ -181,14 +181,24 @@ def _accent_frame(film: _Film, event: Event) -> int | None:
     gap = max(1, round(pulse.gap_s * float(film.timeline.rate)) - 1)
     window = range(max(0, event.frame - AROUND), min(film.timeline.frames, event.frame + min(AROUND, gap) + 1))
     measure = _displacement if accent.family == "movement" else _light if accent.family == "light" else _apart
-    sizes = np.array([measure(film.shown(n), film.planned(n, pulse.row)) for n in window])
     least = LEAST_MOVED_PX if accent.family == "movement" else LEAST_APART
-    if not len(sizes) or not np.isfinite(sizes).all() or sizes.max() - sizes.min() < least:
+    plain = [film.planned(n, pulse.row) for n in window]
+    full = _fullest([measure(film.shown(n), p) for n, p in zip(window, plain, strict=True)], least)
+    # Another accent may hide this one on its fullest frame, a flash above all: then the plan too has it fullest later.
+    meant = _fullest([measure(film.planned(n), p) for n, p in zip(window, plain, strict=True)], least)
+    if full is None or meant is None:
         return _registered_frame(film, event)
-    sizes = sizes - sizes.min()
-    # Through a hold the picture moves on under the accent: the first that is as good as full begins it.
-    full = int(np.flatnonzero(sizes >= FULL * sizes.max())[0])
-    return window[full]
+    return event.frame + full - meant
+
+
+def _fullest(sizes: list[float], least: float) -> int | None:
+    """Return the first place that is as good as the largest, None where none stands out. Through a hold the picture moves
+    on under the accent: the first that is as good as full begins it."""
+    found = np.array(sizes)
+    if not len(found) or not np.isfinite(found).all() or found.max() - found.min() < least:
+        return None
+    found -= found.min()
+    return int(np.flatnonzero(found >= FULL * found.max())[0])
 
 
 def _light(shown: Thumb, plain: Thumb) -> float:
