@@ -1,174 +1,349 @@
-"""Fit the weights of the rhythm reading on annotated songs, and say how well they do on songs left out.
+"""Make the music, train every network of the rhythm analysis on it, and say how well the result does on what was kept
+back. The same seeds give the same weights.
 
-Use: ./run bench fit --corpus DIR [--corpus DIR …] [--write]
-Each DIR holds songs, each with a CSV of the same name: time_s,bar,beat. Folders named later weigh more
-(1, 2, 4 …). With --write the weights go to src/tempik/rhythm/weights.json.
+Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--small N]
+Annotated songs of the folders given (../shared/beats, ../shared/beats/more and ../shared/beats/recorded where they are
+there) are learnt from beside the made music. Of every kind of material a third is closed: no weight is chosen by it.
+Stages: music, front, choice; all by default. What was made is kept in --work (build/fit) and not made again.
 """
 
 from __future__ import annotations
 
 import argparse
 import json
-import multiprocessing
+import os
+import time
+from multiprocessing import Pool
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import mir_eval
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
-import tempik.rhythm.bars as bars_module
-from bench.beats import annotation, songs_of
-from tempik.media import decode_sound
-from tempik.rhythm.attack import fine_rise
-from tempik.rhythm.beats import candidates_of
-from tempik.rhythm.features import Listening, features, listening
-from tempik.rhythm.records import SAMPLE_RATE
-from tempik.rhythm.score import NAMES, describe
-from tempik.rhythm.weights import WEIGHTS
+from bench.music import making
+from bench.music.annotated import songs_of
+from bench.studied import FOLDS, Studied, studied
+from tempik.rhythm import bars as bars_module
+from tempik.rhythm import weights as weights_module
+from tempik.rhythm.candidates import candidates
+from tempik.rhythm.features import listening
+from tempik.rhythm.front import Heard, as_heard, hear, likely, seen
+from tempik.rhythm.onsets import places_of, traits
+from tempik.rhythm.score import describe_all
 
-Array = NDArray[np.float64]
-_FOLDS = 6
-# Three readings of the candidates are averaged, from few traits to all: steadier than any of them on songs left out.
-_SUBSETS = (
-    [i for i, n in enumerate(NAMES) if i < 15 or 27 <= i < 32],
-    list(range(32)),
-    list(range(len(NAMES))),
-)
+Rows = NDArray[np.float64]
+WEIGHTS = Path(weights_module.__file__).with_name("weights.npz")
+_CORPORA = [Path("../shared/beats"), Path("../shared/beats/more"), Path("../shared/beats/recorded")]
+EPOCHS = 18
 
 
-class Song(NamedTuple):
-    name: str
-    weight: float
-    beats: Array
-    numbers: NDArray[np.int64]
-    found: Listening
-    candidates: list[Array]
-    scores: Array  # F of each candidate
+class Described:
+    """A piece as choices: bars on its true beats, candidates with how right each is, places with the onsets' kinds."""
 
-
-class Choice(NamedTuple):
-    """One song as a choice: a row of traits for each possibility, those that are right, and its weight."""
-
-    rows: Array
-    right: NDArray[np.int64]
-    weight: float
-
-
-def fit(choices: list[Choice], strength: float) -> Array:
-    """Return the weights under which the right possibilities are likeliest (softmax), held near zero."""
-
-    def loss(v: Array) -> tuple[float, Array]:
-        total, slope = 0.5 * strength * float(v @ v), strength * v
-        for rows, right, weight in choices:
-            scores = rows @ v
-            share = np.exp(scores - scores.max())
-            share /= share.sum()
-            mass = share[right].sum() + 1e-12
-            wanted = np.zeros(len(share))
-            wanted[right] = share[right] / mass
-            total -= weight * float(np.log(mass))
-            slope = slope - weight * (rows.T @ (wanted - share))
-        return total, slope
-
-    start = np.zeros(choices[0].rows.shape[1])
-    return np.asarray(minimize(loss, start, jac=True, method="L-BFGS-B", options={"maxiter": 400}).x)
-
-
-def read(task: tuple[Path, float]) -> Song | None:
-    """Return a song with its candidates, or None where it has too few annotated beats."""
-    path, weight = task
-    beats, numbers = annotation(path.with_suffix(".csv"))
-    samples = decode_sound(str(path), SAMPLE_RATE, mono=True).samples[:, 0]
-    inside = beats < len(samples) / SAMPLE_RATE - 0.3
-    beats, numbers = beats[inside], numbers[inside]
-    if len(beats) < 24:
-        return None
-    found, rise = features(samples), fine_rise(samples)
-    candidates, _ = candidates_of(found, rise)
-    if not candidates:
-        return None
-    truth = mir_eval.beat.trim_beats(beats)
-    scores = [mir_eval.beat.f_measure(truth, mir_eval.beat.trim_beats(np.sort(c))) for c in candidates]
-    return Song(path.stem, weight, beats, numbers, listening(found), candidates, np.array(scores))
-
-
-def bar_choice(song: Song) -> Choice | None:
-    """Return the choice of bars on the song's true beats."""
-    metre = int(song.numbers.max(initial=0))
-    metre = 3 if metre == 6 else metre
-    if metre not in bars_module.METRES or np.mean((song.numbers[1:] - 1) == song.numbers[:-1] % metre) < 0.97:
-        return None
-    phase = int(np.argmax(song.numbers == 1)) % metre
-    right = np.array([i for i, r in enumerate(bars_module._READINGS) if r == (metre, phase)])
-    return Choice(bars_module.describe(song.beats, song.found), right, song.weight)
-
-
-def _candidate_rows(song: Song) -> Array:
-    return np.array([describe(c, song.found)[0] for c in song.candidates])
-
-
-def _averaged(choices: list[Choice], spread: Array) -> Array:
-    out = np.zeros(len(NAMES))
-    for subset in _SUBSETS:
-        part = [Choice(c.rows[:, subset] / spread[subset], c.right, c.weight) for c in choices]
-        out[subset] += fit(part, 5.0)
-    return np.asarray(out / spread)
+    def __init__(self, piece: Studied) -> None:
+        self.name, self.group, self.closed, self.fold = piece.name, piece.group, piece.closed, piece.fold
+        self.weight, self.loose = piece.weight, piece.loose
+        self.bars: Rows | None = None
+        self.bars_right = -1
+        self.choice: Rows | None = None
+        self.scores: Rows = np.empty(0)
+        self.alike: Rows = np.empty(0)
+        self.best = 0.0
+        self.kinds: Rows | None = None
+        self.kinds_right: NDArray[np.int64] = np.empty(0, dtype=np.int64)
+        self.heard_nothing = not len(piece.beats)
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./run bench fit", description=__doc__)
-    parser.add_argument("--corpus", type=Path, action="append", required=True)
-    parser.add_argument("--write", action="store_true")
+    parser.add_argument("--corpus", type=Path, action="append", default=[])
+    parser.add_argument("--work", type=Path, default=Path("build/fit"))
+    parser.add_argument("--stage", choices=["all", "music", "front", "choice"], default="all")
+    parser.add_argument("--small", type=int, default=1, help="take every N-th made piece only, to try a change")
     options = parser.parse_args()
-    multiprocessing.set_start_method("fork")
-    tasks = [(p, 2.0**i) for i, folder in enumerate(options.corpus) for p in songs_of(folder)]
-    with multiprocessing.Pool(2) as pool:
-        songs = [s for s in pool.imap(read, tasks, 4) if s is not None]
-        fold = np.arange(len(songs)) % _FOLDS
-        bar_choices = [bar_choice(s) for s in songs]
-        known = [i for i, c in enumerate(bar_choices) if c is not None]
+    os.environ["OMP_NUM_THREADS"] = "1"
+    began = time.time()
+    folder: Path = options.work
+    corpora = options.corpus or [c for c in _CORPORA if c.exists()]
+    print("annotated songs from:", *corpora, flush=True)
+    if options.stage in ("all", "music"):
+        print(f"made {making.make_all(folder)} pieces, {time.time() - began:.0f} s", flush=True)
+    tasks: list[Any] = [(folder, f, n) for f, n in making.wanted()][:: options.small]
+    tasks += [(folder, path, 3.0 if "recorded" not in str(path) else 2.0) for c in corpora for path in songs_of(c)]
+    if options.stage in ("all", "music", "front"):
+        _fit_front(tasks, folder, began)
+    if options.stage in ("all", "choice"):
+        _fit_choice(tasks, folder, began)
+    print(f"done after {time.time() - began:.0f} s", flush=True)
 
-        def bars_but(left_out: int) -> Array:
-            return fit([c for i in known if fold[i] != left_out and (c := bar_choices[i]) is not None], 3.0)
 
-        hits: dict[float, list[bool]] = {}
-        for k in range(_FOLDS):
-            weights = bars_but(k)
-            for i in known:
-                choice = bar_choices[i]
-                if fold[i] == k and choice is not None:
-                    hits.setdefault(songs[i].weight, []).append(int(np.argmax(choice.rows @ weights)) in choice.right)
-        print("bars right on songs left out:", {w: round(float(np.mean(h)), 3) for w, h in sorted(hits.items())})
-        result: dict[str, Any] = {"bars": bars_but(-1)}
-        WEIGHTS["bars"] = result["bars"]
-    with multiprocessing.Pool(2) as pool:  # forked anew, so that they see the new bar weights
-        rows = pool.map(_candidate_rows, songs, 4)
-    spread = np.concatenate(rows).std(axis=0) + 1e-9
-    choices = [
-        Choice(r, np.flatnonzero(s.scores >= s.scores.max() - 0.03), s.weight) for r, s in zip(rows, songs, strict=True)
-    ]
-    usable = [i for i, s in enumerate(songs) if s.scores.max() > 0.6]
-    picked: dict[float, list[float]] = {}
-    for k in range(_FOLDS):
-        weights = _averaged([choices[i] for i in usable if fold[i] != k], spread)
-        for i in usable:
-            if fold[i] == k:
-                score = float(songs[i].scores[int(np.argmax(rows[i] @ weights))])
-                picked.setdefault(songs[i].weight, []).append(score)
-                if score < 0.85 and songs[i].weight == 2.0 ** (len(options.corpus) - 1):
-                    print("   missed:", songs[i].name, round(score, 2), "of", round(float(songs[i].scores.max()), 2))
-    print("F on songs left out:", {w: round(float(np.mean(p)), 3) for w, p in sorted(picked.items())})
-    best = {w: np.mean([songs[i].scores.max() for i in usable if songs[i].weight == w]) for w in picked}
-    print("F of the best candidates:", {w: round(float(b), 3) for w, b in sorted(best.items())})
-    result["beats"] = _averaged([choices[i] for i in usable], spread)
-    if options.write:
-        path = Path(bars_module.__file__).with_name("weights.json")
-        kept = json.loads(path.read_text())
-        kept |= {name: [float(f"{x:.5g}") for x in values] for name, values in result.items()}
-        path.write_text(json.dumps(kept, indent=1) + "\n")
-        print("written to", path)
+def _lesson(task: Any) -> Any:
+    from bench.front import lesson
+
+    piece = studied(task)
+    if piece is None:
+        return None
+    # Agreed beats are no lesson in where beats lie to the frame, but in which they are.
+    made = lesson(piece.features.bands, piece.beats, piece.numbers, piece.onsets, piece.weight)
+    return made, piece.closed, piece.fold
+
+
+def _fit_front(tasks: list[Any], folder: Path, began: float) -> None:
+    with Pool(2) as pool:
+        lessons = [r for r in pool.imap(_lesson, tasks, 8) if r is not None]
+    print(f"{len(lessons)} lessons, {time.time() - began:.0f} s", flush=True)
+    global _LESSONS
+    _LESSONS = lessons
+    with Pool(FOLDS) as pool:
+        networks = pool.map(_train_fold, range(FOLDS), 1)
+    for fold, network in enumerate(networks):
+        np.savez(folder / f"front{fold}.npz", **network)  # type: ignore[arg-type]
+    print(f"front end trained, {time.time() - began:.0f} s", flush=True)
+
+
+_LESSONS: list[Any] = []
+
+
+def _train_fold(fold: int) -> dict[str, NDArray[Any]]:
+    from bench.front import train
+
+    return train([made for made, closed, of in _LESSONS if not closed and of != fold], 10 + fold, EPOCHS, f"{fold}")
+
+
+def _fronts(folder: Path) -> list[dict[str, NDArray[np.float32]]]:
+    out = []
+    for fold in range(FOLDS):
+        with np.load(folder / f"front{fold}.npz") as kept:
+            out.append({k: kept[k].astype(np.float32) for k in kept.files})
+    return out
+
+
+_NETWORKS: list[dict[str, NDArray[np.float32]]] = []
+
+
+def heard_of(piece: Studied) -> Heard:
+    """Return what the front end hears: of an open piece the network that has not seen it, of a closed one all."""
+    rows = seen(piece.features.bands)
+    nets = _NETWORKS if piece.closed else [_NETWORKS[piece.fold]]
+    return as_heard(np.mean([hear(n, rows) for n in nets], axis=0))
+
+
+def _bars_and_kinds(task: Any) -> Described | None:
+    piece = studied(task)
+    if piece is None:
+        return None
+    out = Described(piece)
+    heard = heard_of(piece)
+    _describe_bars(piece, heard, out)
+    if piece.onsets:
+        places = places_of(piece.power, piece.rise)
+        if len(places.times_s):
+            out.kinds = traits(places, piece.features, heard).astype(np.float32)
+            out.kinds_right = kinds_at(places.times_s, piece.onsets)
+    return out
+
+
+def kinds_at(times: Rows, onsets: list[tuple[float, str]]) -> NDArray[np.int64]:
+    """Return for each place the number of the kind of the onset within 25 ms, 4 where there is none; an onset has one."""
+    out = np.full(len(times), 4, dtype=np.int64)
+    truth = np.array([t for t, _ in onsets])
+    names = ("kick", "snare", "hat", "other")
+    taken: set[int] = set()
+    off = np.abs(truth[:, None] - times[None])
+    for n, k in sorted(
+        ((int(i), int(j)) for i, j in zip(*np.nonzero(off <= 0.025), strict=True)), key=lambda p: off[p]
+    ):
+        if n not in taken and out[k] == 4:
+            out[k] = names.index(onsets[n][1])
+            taken.add(n)
+    return out
+
+
+def _describe_bars(piece: Studied, heard: Heard, out: Described) -> None:
+    numbers = piece.numbers
+    metre = int(numbers.max(initial=0))
+    if metre not in bars_module.METRES or len(numbers) < 16 or piece.group.startswith("joined"):
+        return
+    if np.mean((numbers[1:] - 1) == numbers[:-1] % metre) < 0.98:
+        return
+    phase = int(np.argmax(numbers == 1)) % metre
+    out.bars = bars_module.describe(piece.beats, listening(piece.features), heard)
+    out.bars_right = bars_module.READINGS.index((metre, phase))
+
+
+def f_measure(truth: Rows, beats: Rows) -> float:
+    cut = 5.0 if len(truth) and truth[-1] > 14 else 0.0
+    return (
+        float(mir_eval.beat.f_measure(truth[truth >= cut], beats[beats >= cut])) if len(truth) and len(beats) else 0.0
+    )
+
+
+def _describe_choice(task: Any) -> Described | None:
+    piece = studied(task)
+    if piece is None:
+        return None
+    out = Described(piece)
+    heard = heard_of(piece)
+    among = candidates(piece.features, likely(heard.beat), piece.rise)
+    last = piece.beats[-1] + 1e-3 if len(piece.beats) else 0.0
+    first = piece.beats[0] - 1e-3 if len(piece.beats) else 0.0
+    if among and len(piece.beats):
+        # Beats before the first and after the last that is known are neither right nor wrong.
+        margin = 0.6 * float(np.median(np.diff(piece.beats)))
+        out.best = max(
+            f_measure(piece.beats, c.beats_s[(c.beats_s > first - margin) & (c.beats_s < last + margin)]) for c in among
+        )
+    rows, kept, _ = describe_all(among, listening(piece.features), heard)
+    if kept:
+        out.choice = rows.astype(np.float32)
+        if len(piece.beats):
+            out.scores = np.array(
+                [
+                    f_measure(piece.beats, c.beats_s[(c.beats_s > first - margin) & (c.beats_s < last + margin)])
+                    for c in kept
+                ]
+            )
+        out.alike = np.array([[f_measure(a.beats_s, b.beats_s) > 0.9 for b in kept] for a in kept])
+    return out
+
+
+def _fit_choice(tasks: list[Any], folder: Path, began: float) -> None:
+    from bench import learn
+
+    global _NETWORKS
+    _NETWORKS = _fronts(folder)
+    stored: dict[str, NDArray[np.generic]] = {}
+    for fold, network in enumerate(_NETWORKS):
+        stored |= {f"front.{fold}.{k}": v.astype(np.float16) for k, v in network.items()}
+    report: dict[str, Any] = {}
+    with Pool(2) as pool:
+        pieces = [d for d in pool.imap(_bars_and_kinds, tasks, 8) if d is not None]
+    print(f"bars and kinds described, {time.time() - began:.0f} s", flush=True)
+    stored |= _named("bars", _fit_bars(pieces, report, learn))
+    stored |= _named("kinds", _fit_kinds(pieces, report, learn))
+    print(json.dumps(report, indent=1), f"\nbars and kinds fitted, {time.time() - began:.0f} s", flush=True)
+    weights_module.load.cache_clear()
+    np.savez(WEIGHTS, **stored)  # type: ignore[arg-type]
+    with Pool(2) as pool:
+        pieces = [d for d in pool.imap(_describe_choice, tasks, 8) if d is not None]
+    print(f"candidates described, {time.time() - began:.0f} s", flush=True)
+    import pickle
+
+    (folder / "choices.pickle").write_bytes(pickle.dumps(pieces))
+    stored |= fit_ranker(pieces, report)
+    np.savez(WEIGHTS, **stored)  # type: ignore[arg-type]
+    (folder / "report.json").write_text(json.dumps(report, indent=1))
+    print(json.dumps(report, indent=1))
+    print(f"written to {WEIGHTS}, {WEIGHTS.stat().st_size / 1e6:.2f} MB", flush=True)
+
+
+def _named(name: str, arrays: dict[str, NDArray[np.float32]]) -> dict[str, NDArray[np.generic]]:
+    return {f"{name}.{k}": (v if k in ("centre", "spread") else v.astype(np.float16)) for k, v in arrays.items()}
+
+
+def _guessed(arrays: dict[str, NDArray[np.float32]], rows: Rows) -> Rows:
+    x = np.clip((rows - arrays["centre"]) / arrays["spread"], -4, 4)
+    out = []
+    for n in range(len(arrays["w0"])):
+        hidden = np.maximum(x @ arrays["w0"][n] + arrays["b0"][n], 0)
+        hidden = np.maximum(hidden @ arrays["w1"][n] + arrays["b1"][n], 0)
+        out.append(hidden @ arrays["w2"][n] + arrays["b2"][n])
+    return np.asarray(np.mean(out, axis=0))
+
+
+def source_of(piece: Described) -> str:
+    """Return which kind of material a piece is, for the report."""
+    return piece.name.split("/")[0] if "/" in piece.name else piece.name.split()[0]
+
+
+def _fit_bars(pieces: list[Described], report: dict[str, Any], learn: Any) -> dict[str, NDArray[np.float32]]:
+    known = [p for p in pieces if p.bars is not None]
+
+    def choices(of: list[Described]) -> list[Any]:
+        out = []
+        for p in of:
+            assert p.bars is not None
+            right = np.zeros(len(p.bars))
+            right[p.bars_right] = 1
+            out.append(learn.Choice(p.bars, right, p.weight))
+        return out
+
+    arrays: dict[str, NDArray[np.float32]] = learn.by_ranking(
+        choices([p for p in known if not p.closed]), (32, 16), 3, 30
+    )
+    hits: dict[str, list[bool]] = {}
+    for p in known:
+        assert p.bars is not None
+        hit = int(np.argmax(_guessed(arrays, p.bars)[:, 0])) == p.bars_right
+        hits.setdefault(f"{source_of(p)} {'closed' if p.closed else 'open'}", []).append(hit)
+    report["bars right on true beats"] = {k: [round(float(np.mean(v)), 3), len(v)] for k, v in sorted(hits.items())}
+    return arrays
+
+
+def _fit_kinds(pieces: list[Described], report: dict[str, Any], learn: Any) -> dict[str, NDArray[np.float32]]:
+    known = [p for p in pieces if p.kinds is not None]
+    rng = np.random.default_rng(5)
+    rows, right, weight = [], [], []
+    for p in known:
+        if p.closed or p.kinds is None:
+            continue
+        picked = rng.permutation(len(p.kinds))[:120]
+        rows.append(p.kinds[picked])
+        right.append(p.kinds_right[picked])
+        weight.append(np.full(len(picked), 0.3 if p.name.startswith("bare") else 1.0))
+    arrays: dict[str, NDArray[np.float32]] = learn.by_kind(
+        np.concatenate(rows).astype(np.float64), np.concatenate(right), np.concatenate(weight), 5, (64, 32), 2, 12
+    )
+    hits: dict[str, list[float]] = {}
+    for p in known:
+        if p.closed and p.kinds is not None:
+            odds = _guessed(arrays, p.kinds)
+            true = p.kinds_right < 4
+            if true.any():
+                hits.setdefault(source_of(p), []).append(
+                    float((odds[true][:, :4].argmax(axis=1) == p.kinds_right[true]).mean())
+                )
+    report["kinds right on closed pieces, where an onset was found"] = {
+        k: round(float(np.mean(v)), 3) for k, v in sorted(hits.items())
+    }
+    return arrays
+
+
+def fit_ranker(pieces: list[Described], report: dict[str, Any]) -> dict[str, NDArray[np.generic]]:
+    """Fit the choice and the belief in it; the belief on pieces that the choice was not fitted on."""
+    from bench import learn
+
+    known = [p for p in pieces if p.choice is not None and len(p.scores) and p.scores.max() > 0.75]
+
+    def choices(of: list[Described]) -> list[Any]:
+        return [
+            learn.Choice(np.asarray(p.choice), (p.scores >= p.scores.max() - 0.03).astype(float), p.weight) for p in of
+        ]
+
+    opened = [p for p in known if not p.closed]
+    arrays = learn.by_ranking(choices(opened), (48, 24), 5, 40)
+    out = _named("choice", arrays)
+    picked: dict[str, list[tuple[float, float]]] = {}
+    wrong = []
+    for p in pieces:
+        if p.choice is None or not len(p.scores):
+            continue
+        got = float(p.scores[int(np.argmax(_guessed(arrays, p.choice)[:, 0]))])
+        picked.setdefault(f"{source_of(p)} {'closed' if p.closed else 'open'}", []).append((got, p.best))
+        if got < 0.9 and p.closed:
+            wrong.append(f"{p.name} ({p.group}) {got:.2f} of {p.scores.max():.2f}, {p.best:.2f}")
+    report["choice: mean F, F of the best, share above 0.9, pieces"] = {
+        k: [
+            round(float(np.mean([a for a, _ in v])), 3),
+            round(float(np.mean([b for _, b in v])), 3),
+            round(float(np.mean([a > 0.9 for a, _ in v])), 3),
+            len(v),
+        ]
+        for k, v in sorted(picked.items())
+    }
+    report["closed pieces read wrong"] = wrong
+    return out
 
 
 if __name__ == "__main__":

@@ -14,9 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import msgspec
-
-from tempik import __version__, cli_accents, cli_points, cli_speed
+from tempik import __version__, cli_accents, cli_beats, cli_points, cli_speed
 from tempik.errors import TempikError
 from tempik.time import parse_rate
 
@@ -46,7 +44,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _verb(given: list[str]) -> int:
     options = _parser().parse_args(given)
-    elsewhere: dict[str, Any] = {"points": cli_points.run, "speed": cli_speed.run, "accents": cli_accents.run}
+    elsewhere: dict[str, Any] = {
+        "beats": cli_beats.run,
+        "points": cli_points.run,
+        "speed": cli_speed.run,
+        "accents": cli_accents.run,
+    }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
 
@@ -72,11 +75,7 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"tempik {__version__}")
     verbs = parser.add_subparsers(dest="verb", required=True)
 
-    beats = verbs.add_parser("beats", help="find the beats of a song")
-    beats.add_argument("song")
-    beats.add_argument("--format", choices=("csv", "json"), default="csv")
-    beats.add_argument("-o", "--output", type=Path)
-
+    cli_beats.add_parser(verbs)
     cli_points.add_parser(verbs)
 
     probe = verbs.add_parser("probe", help="say what a file is, as JSON")
@@ -158,44 +157,6 @@ def _write_text(text: str, output: Path | None) -> None:
         sys.stdout.write(text)
     else:
         write_whole(output.absolute(), text.encode())
-
-
-def _beats(options: argparse.Namespace) -> int:
-    from tempik.rhythm import analyse
-
-    found = analyse(options.song)
-    if options.format == "json":
-        text = msgspec.json.format(
-            msgspec.json.encode(
-                {
-                    "song": str(Path(options.song).absolute()),
-                    "length_s": found.length_s,
-                    "tempo_bpm": found.tempo_bpm,
-                    "metre": found.metre,
-                    "division": found.division,
-                    "steady": found.steady,
-                    "confidence": found.confidence,
-                    "beats": [
-                        {"time_s": b.time_s, "bar": b.bar, "beat": b.beat, "strength": b.strength} for b in found.beats
-                    ],
-                    "onsets": [{"time_s": o.time_s, "strength": o.strength, "band": o.band} for o in found.onsets],
-                    "sections": [
-                        {"start_s": s.start_s, "end_s": s.end_s, "level": s.level, "name": s.name}
-                        for s in found.sections
-                    ],
-                    "drops_s": list(found.drops),
-                }
-            ),
-            indent=1,
-        ).decode()
-        _write_text(text + "\n", options.output)
-    else:
-        lines = ["time_s,bar,beat,strength"]
-        lines += [f"{b.time_s:.6f},{b.bar},{b.beat},{b.strength:.3f}" for b in found.beats]
-        _write_text("\n".join(lines) + "\n", options.output)
-    if not found.beats:
-        raise TempikError(f"{options.song} has no steady beat; choose a song with one, or place points by hand.")
-    return 0
 
 
 def _probe(options: argparse.Namespace) -> int:

@@ -31,6 +31,13 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     points.add_argument("--half-a-beat-later", action="store_true")
     points.add_argument("--metre", type=int, default=0, metavar="BEATS")
     points.add_argument("--way", choices=("found", "grid", "followed"), default="found")
+    points.add_argument(
+        "--reading",
+        type=int,
+        default=0,
+        metavar="N",
+        help="by the N-th reading that was heard (tempik beats --readings)",
+    )
     points.add_argument("--format", choices=tuple(FORMATS), help="csv, or what the output's name ends in")
     points.add_argument(
         "--read", type=Path, metavar="FILE", help="take a CSV, label or MIDI file's points into PROJECT"
@@ -41,7 +48,7 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
 def run(options: argparse.Namespace) -> int:
     """Write points, or read them into a project. Raises TempikError with one sentence."""
     from tempik.edit.points import marks_of
-    from tempik.reel import Reel
+    from tempik.reel import Reel, metre_of
     from tempik.reel.file import SUFFIX, load_reel, write_whole
     from tempik.rhythm.exchange import write_marks
 
@@ -63,7 +70,7 @@ def run(options: argparse.Namespace) -> int:
     if song is None or not song.points:
         raise TempikError(f"{source} has no points by this choice; take onsets, a lower strength, or another stretch.")
     suffix = FORMATS[options.format] if options.format else options.output.suffix if options.output else ".csv"
-    data = write_marks(marks_of(song), suffix, song.reading.metre or (song.heard.metre if song.heard else 4))
+    data = write_marks(marks_of(song), suffix, metre_of(song))
     if options.output is None:
         sys.stdout.buffer.write(data)
     else:
@@ -77,6 +84,7 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
 
     from tempik.edit import points
     from tempik.edit.change import song_of
+    from tempik.edit.readings import with_reading_heard
     from tempik.reel import Choice
     from tempik.rhythm.records import BANDS
 
@@ -85,6 +93,8 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     if unknown:
         raise TempikError(f"'{unknown[0]}' is no kind of onset; choose among {', '.join(BANDS)}.")
     song_of(reel)
+    if options.reading:
+        reel = with_reading_heard(reel, options.reading - 1)
     if options.way != "found":
         reel = points.with_way(reel, options.way)
     if options.pace != "1":

@@ -150,6 +150,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("Rhythm", "name_point", "A word for the point …", ("W",), "song"),
     Command("Rhythm", "remove_points", "Take points out of use", ("Shift+Delete",), "song"),
     Command("Rhythm", "points_back", "All points back as found, but for locked ones", (), "song"),
+    Command("Rhythm", "next_reading", "The next reading of the beats that was heard", ("Shift+K",), "song"),
+    Command("Rhythm", "hear_anew", "Find the song's beats anew", (), "song"),
     Command("Rhythm", "half_tempo", "Half the tempo", (), "song"),
     Command("Rhythm", "double_tempo", "Double the tempo", (), "song"),
     Command("Rhythm", "half_a_beat_later", "Shift beats by half a beat", (), "song"),

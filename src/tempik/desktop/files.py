@@ -16,11 +16,13 @@ from tempik.desktop.work import Job, Worker
 from tempik.edit import change
 from tempik.edit.assemble import soundtrack_from
 from tempik.edit.footage import collect, found_in, replaced_media
+from tempik.edit.readings import heard_anew
 from tempik.errors import TempikError
 from tempik.media import Probe, probe
 from tempik.media.cache import cache_folder
 from tempik.reel import Reel
 from tempik.reel.file import SUFFIX, missing_media, relink
+from tempik.rhythm.records import belief_word
 
 if TYPE_CHECKING:
     from tempik.rhythm import Analysis
@@ -41,6 +43,7 @@ class Files(QObject):
 
     opened = Signal()  # another project is open
     media_missing = Signal(list)
+    unsure = Signal()  # a song was heard, and which of its readings is right is not sure
 
     def __init__(self, project: Project, worker: Worker) -> None:
         super().__init__(project)
@@ -82,9 +85,9 @@ class Files(QObject):
             if self.project.change("Song opened", lambda reel: change.with_song(reel, song)):
                 name = Path(path).name
                 if found.beats:
-                    kind = "an even grid" if found.steady else "followed by ear"
-                    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}."
-                    self.project.said.emit(text + _swapped(before, self.project.reel), False)
+                    self.project.said.emit(_heard(name, found) + _swapped(before, self.project.reel), False)
+                    if belief_word(found.confidence) == "unsure":
+                        self.unsure.emit()
                 else:
                     strong = len(song.points)
                     instead = f"its {strong} strong attacks are the points" if strong else "it has no strong attacks"
@@ -94,6 +97,34 @@ class Files(QObject):
                     )
             if done is not None:
                 done()
+
+        self.worker.start("Finding the beats", work, take, lambda text: self.project.said.emit(text, True))
+
+    def hear_anew(self) -> None:
+        """Find the beats of the reel's song again; hand edits and ties go with the nearest new beats."""
+        song = self.project.reel.soundtrack
+        if song is None:
+            return
+        path = song.path
+
+        def work(job: Job) -> Analysis:
+            from tempik.rhythm import analyse
+
+            return analyse(path, job.report)
+
+        def take(found: Analysis) -> None:
+            now = self.project.reel.soundtrack
+            if now is None or now.path != path:
+                return
+            if self.project.change("Beats found anew", lambda reel: heard_anew(reel, found)):
+                name = Path(path).name
+                self.project.said.emit(
+                    _heard(name, found) if found.beats else f"{name} has no steady beat.", not found.beats
+                )
+                if found.beats and belief_word(found.confidence) == "unsure":
+                    self.unsure.emit()
+            else:
+                self.project.said.emit("The beats were heard as they are.", False)
 
         self.worker.start("Finding the beats", work, take, lambda text: self.project.said.emit(text, True))
 
@@ -241,6 +272,15 @@ class Files(QObject):
             text = f"The reel is {width}×{height} at {rate_text(new_rate)} frames/s"
             text += f": {before} frames became {after}; every point kept its time." if before != after else "."
             self.project.said.emit(text, False)
+
+
+def _heard(name: str, found: Analysis) -> str:
+    """Return what was heard of a song in a sentence; where it is not sure, what to do about it."""
+    kind = "an even grid" if found.steady else "followed by ear"
+    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}, {belief_word(found.confidence)}."
+    if belief_word(found.confidence) == "unsure" and found.rivals:
+        text += " Shift+K goes through the other readings while it plays."
+    return text
 
 
 def _swapped(before: Reel, after: Reel) -> str:

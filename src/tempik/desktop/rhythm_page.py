@@ -21,12 +21,14 @@ from PySide6.QtWidgets import (
 from tempik.desktop import theme
 from tempik.desktop.listening import Listening
 from tempik.desktop.project import Project
+from tempik.desktop.readings_strip import ReadingsStrip
 from tempik.desktop.rhythm_commands import RhythmCommands, place_named
 from tempik.desktop.rhythm_view import RhythmView
 from tempik.desktop.strips import Song
 from tempik.desktop.theme import figures, words
-from tempik.reel import Choice, beats_between, is_steady
+from tempik.reel import Choice, beats_between, is_beat, is_steady, metre_of
 from tempik.reel.model import Way
+from tempik.rhythm.records import Analysis, belief_word
 
 WAYS: tuple[tuple[Way, str], ...] = (
     ("found", "as found"),
@@ -63,6 +65,9 @@ class RhythmPage(QWidget):
         super().__init__()
         self.project, self.listening, self.commands = project, listening, commands
         self.view = RhythmView(project, song, listening)
+        self.strip = ReadingsStrip(project, self.view)
+        self.strip.chosen.connect(commands.read_as_heard)
+        self._seen: Analysis | None = None  # the analysis whose readings are shown or put away
         self._filling = False
         self._make_reading()
         self._make_choice()
@@ -73,6 +78,7 @@ class RhythmPage(QWidget):
         project.points_selected.connect(self._refill)
         listening.changed.connect(self._refill)
         commands.tapped.connect(self._taps_changed)
+        commands.readings_asked.connect(lambda: self.show_readings(True))
         self.view.cursor_moved.connect(self._cursor_moved)
         self.fill()
 
@@ -93,6 +99,9 @@ class RhythmPage(QWidget):
         self.go_to.setToolTip("Jump to a bar and beat, such as 17.3 (J)")
         self.go_to.setAccessibleName("Jump to bar and beat")
         self.go_to.returnPressed.connect(self._jump)
+        self.readings = _button("readings", "The readings that were heard, over the wave (Shift+K: the next)", None)
+        self.readings.setCheckable(True)
+        self.readings.toggled.connect(lambda _: self.strip.fill(self.readings.isChecked()))
         self.way = QComboBox()
         self.way.setToolTip("How the beats are read")
         self.way.setAccessibleName("How the beats are read")
@@ -201,6 +210,7 @@ class RhythmPage(QWidget):
         head.setSpacing(8)
         head.addWidget(self.count)
         head.addStretch(1)
+        head.addWidget(self.readings)
         head.addWidget(self.go_to)
         side = QVBoxLayout()
         side.setContentsMargins(0, 0, 0, 0)
@@ -245,6 +255,7 @@ class RhythmPage(QWidget):
         foot.addStretch(1)
         left = QVBoxLayout()
         left.setSpacing(4)
+        left.addWidget(self.strip)
         left.addWidget(self.view, 1)
         below = QWidget()
         below.setLayout(foot)
@@ -292,14 +303,15 @@ class RhythmPage(QWidget):
             self.metre.setValue(reading.metre)
             tempo = f"{song.tempo_bpm:.2f}".rstrip("0").rstrip(".") + " BPM" if song.tempo_bpm else "no steady beat"
             if song.tempo_bpm and heard is not None:
-                metre = reading.metre or heard.metre
-                tempo += f" · {metre} in a bar · {'even grid' if is_steady(song) else 'followed'}"
-                if reading.way == "found":
-                    tempo += f" · {heard.confidence * 100:.0f} % sure"
+                tempo += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
+                if reading.way == "found" and not reading.rival:
+                    tempo += f" · {belief_word(heard.confidence)} {heard.confidence * 100:.0f} %"
             self.tempo.setText(tempo)
+            self._show_strip(heard)
             self._show_choice()
         else:
             self.tempo.setText("")
+            self._show_strip(None)
         self.where.setEnabled(there and self.listening.marked is not None)
         if self.listening.marked is None:
             self.where.setCurrentIndex(0)
@@ -312,6 +324,20 @@ class RhythmPage(QWidget):
         self._show_foot()
         self._filling = False
         self._cursor_moved(self.view.cursor_s)
+
+    def _show_strip(self, heard: Analysis | None) -> None:
+        """Show the readings of a song that was just heard where it is not sure of them, else as they were left."""
+        if heard is not self._seen:
+            self._seen = heard
+            self.readings.setChecked(
+                heard is not None and bool(heard.rivals) and belief_word(heard.confidence) != "sure"
+            )
+        self.readings.setEnabled(heard is not None and bool(heard.beats))
+        self.strip.fill(self.readings.isChecked())
+
+    def show_readings(self, wanted: bool) -> None:
+        """Show or put away the readings over the wave."""
+        self.readings.setChecked(wanted)
 
     def _show_choice(self) -> None:
         song = self.project.reel.soundtrack
@@ -390,7 +416,7 @@ class RhythmPage(QWidget):
         plain: Choice = self.kind.currentData()
         # Every n-th is counted from the selected beat, where just one is.
         chosen = self.project.chosen_points()
-        counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and chosen[0].id[:1] in ("b", "u")
+        counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and is_beat(chosen[0].id)
         first = chosen[0].id if counted else ""
         choice = Choice(plain.of, plain.every, first, plain.between, self.least.value() / 100, plain.bands)
         self.commands.choose(choice, self.where.currentIndex() == 1)

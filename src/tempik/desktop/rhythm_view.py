@@ -28,6 +28,7 @@ class RhythmView(QWidget):
     """Click: the cursor. Drag the ruler: mark a stretch. Drag over the wave: select points. Drag a sign: move it."""
 
     cursor_moved = Signal(float)
+    shown = Signal()  # another stretch or other points are on screen
 
     def __init__(self, project: Project, song: Song, listening: Listening) -> None:
         super().__init__()
@@ -66,6 +67,7 @@ class RhythmView(QWidget):
     def refresh(self) -> None:
         self._layer = None
         self.update()
+        self.shown.emit()
 
     def _reel_changed(self) -> None:
         path = self.record.path if self.record is not None else ""
@@ -100,7 +102,7 @@ class RhythmView(QWidget):
         if not 0 <= x <= self.width():
             start = self.cursor_s - 0.1 * self.width() / self.span.px_per_s
             self.span = self.span._replace(start_s=start).kept_on(self._length_s)
-            self._layer = None
+            self.refresh()
         self.update()
         self.cursor_moved.emit(self.cursor_s)
 

@@ -24,6 +24,7 @@ from tempik.reel import (
     Soundtrack,
     by_id,
     grid_of,
+    is_beat,
     new_id,
     point_of,
 )
@@ -179,7 +180,7 @@ def with_one(reel: Reel, point: str) -> Reel:
     """Let bars begin on a beat (and every so many from it)."""
     song = song_of(reel)
     _grid(song)
-    if point[:1] not in ("b", "u"):
+    if not is_beat(point):
         raise TempikError("A bar begins on a beat; choose a beat rather than an onset or a point placed by hand.")
     return _with_reading(reel, replace(song.reading, one=point))
 
@@ -204,7 +205,7 @@ def with_anchor(reel: Reel, point: str) -> Reel:
     and beyond. Raises TempikError when anchors would cross."""
     song = song_of(reel)
     where = _point(song, point)
-    if "+" in point or point[:1] not in ("b", "u"):
+    if "+" in point or not is_beat(point):
         raise TempikError("Only a whole beat can be an anchor; choose a beat.")
     anchors = [a for a in song.reading.anchors if a.point != point]
     anchors = sorted([*anchors, Anchor(point, where.time_s)], key=lambda a: int(a.point[1:]))

@@ -32,7 +32,7 @@ from tempik.reel.model import (
     by_id,
     new_id,
 )
-from tempik.reel.points import beats_between, chosen_points, grid_of, is_steady, point_of
+from tempik.reel.points import beats_between, chosen_points, grid_of, is_beat, is_steady, metre_of, point_of
 from tempik.reel.rows import (
     AccentRow,
     Bundle,
@@ -87,7 +87,9 @@ __all__ = [
     "by_id",
     "chosen_points",
     "grid_of",
+    "is_beat",
     "is_steady",
+    "metre_of",
     "new_id",
     "point_of",
 ]

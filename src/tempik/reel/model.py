@@ -57,12 +57,14 @@ class Anchor(msgspec.Struct, frozen=True, array_like=True):
 class Reading(msgspec.Struct, frozen=True, omit_defaults=True):
     """How the song's beats are read, over what was found; changing it loses no hand edit.
 
+    `rival` 1 or 2 takes the beats of a rival that was heard beside the first.
     `way`: as found; on one even grid; along a moving tempo; or the user's `own` beats (tapped, or read from a file).
     `pace` 1/2 takes every second beat, 2 a beat in between. `late` shifts by a share of a found beat. `metre` 0 is
     as found; `one` names a beat that begins a bar.
     """
 
     way: Way = "found"
+    rival: int = 0
     pace: Fraction = Fraction(1)
     late: Fraction = Fraction(0)
     metre: int = 0

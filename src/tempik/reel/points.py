@@ -1,8 +1,9 @@
 """The points of a song: what was heard, as the user reads it, as far as it is chosen, with what was done by hand.
 
-A beat's id is its place among the found beats (`b12`; half a beat later `b12+1/2`), the user's own beats' `u12`, an
-onset's `o35`, a hand-placed point's `h3`. So half or double tempo, a shift or another choice neither loses a hand edit
-nor what is tied to a point: a point that is not chosen still has its instant (`point_of`).
+A beat's id is its place among the found beats (`b12`; half a beat later `b12+1/2`), among those of the first rival
+(`r12`) or of the second (`s12`), among the user's own (`u12`); an onset's is `o35`, a hand-placed point's `h3`. So half
+or double tempo, a shift, a rival or another choice neither loses a hand edit nor what is tied to a point: a point that
+is not chosen still has its instant (`point_of`).
 """
 
 from __future__ import annotations
@@ -15,10 +16,27 @@ from typing import Any, NamedTuple, TypeVar
 
 from msgspec.structs import replace
 
-from tempik.reel.model import Choice, Point, PointEdit, PointKind, Reading, Soundtrack
+from tempik.reel.model import Choice, Point, PointEdit, PointKind, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
 
 T = TypeVar("T")
+
+FOUND = ("b", "r", "s")  # what ids of beats begin with: as found, the first rival's, the second's
+OWN = "u"
+
+
+def is_beat(point: str) -> bool:
+    """Return whether an id names a beat, or a place between two."""
+    return point[:1] in (*FOUND, OWN)
+
+
+class Read(NamedTuple):
+    """The beats that a reading goes by, before it shifts or halves them."""
+
+    prefix: str
+    beats: Sequence[Beat]
+    steady: bool
+    metre: int
 
 
 class Grid(NamedTuple):
@@ -32,6 +50,8 @@ class Grid(NamedTuple):
     first: Fraction
     one: Fraction
     metre: int
+    # Bar and beat of each found beat, where bars change within the song and are read as found; else none.
+    counted: tuple[tuple[int, int], ...] = ()
 
     def time_at(self, place: Fraction | float) -> float:
         """Return the instant of a place among the found beats, beyond both ends at the tempo there."""
@@ -45,6 +65,14 @@ class Grid(NamedTuple):
 
     def bar_beat(self, place: Fraction) -> tuple[int, int, Fraction]:
         """Return bar, beat and the share of the beat that has passed, as the ruler counts."""
+        if self.counted:
+            number = int(place // 1)
+            within = min(max(number, 0), len(self.counted) - 1)
+            bar, beat = self.counted[within]
+            if number != within:  # on beyond the ends in the song's usual metre
+                beyond = number - within + beat - 1
+                bar, beat = bar + beyond // self.metre, beyond % self.metre + 1
+            return bar, beat, place % 1
         beats = (place - self.one) / self.step
         number, part = int(beats // 1), beats % 1
         return number // self.metre + 1, number % self.metre + 1, part
@@ -73,8 +101,25 @@ def is_steady(song: Soundtrack) -> bool:
     """Return whether the beats are read as one even grid."""
     way = song.reading.way
     if way == "found":
-        return song.heard is not None and song.heard.steady
+        return _read(song).steady
     return way == "grid"
+
+
+def metre_of(song: Soundtrack) -> int:
+    """Return how many beats a bar has as read."""
+    return song.reading.metre or _read(song).metre
+
+
+def _read(song: Soundtrack) -> Read:
+    reading, heard = song.reading, song.heard
+    if reading.way == "own":
+        return Read(OWN, song.own, False, max((b.beat for b in song.own), default=4) or 4)
+    if heard is None:
+        return Read(FOUND[0], (), False, 4)
+    if 0 < reading.rival <= min(len(heard.rivals), len(FOUND) - 1):
+        rival = heard.rivals[reading.rival - 1]
+        return Read(FOUND[reading.rival], rival.beats, rival.steady, rival.metre)
+    return Read(FOUND[0], heard.beats, heard.steady, heard.metre)
 
 
 def point_of(song: Soundtrack, wanted: str | None) -> Point | None:
@@ -132,26 +177,24 @@ def _derived(song: Soundtrack) -> tuple[Grid | None, tuple[Point, ...], dict[str
 
 def _grid(song: Soundtrack) -> Grid | None:
     reading = song.reading
-    own = reading.way == "own"
-    beats: Sequence[Beat] = song.own if own else song.heard.beats if song.heard else ()
+    read = _read(song)
+    beats, prefix = read.beats, read.prefix
     if len(beats) < 2:
         return None
-    prefix = "u" if own else "b"
-    times = _read_times(song.heard, beats, reading)
+    as_found = reading.way in ("found", "own") or (reading.way == "grid") == read.steady
+    times = tuple(b.time_s if as_found else b.other_s for b in beats)
     times = _anchored(times, [(int(a.point[1:]), a.time_s) for a in reading.anchors if _whole(a.point, prefix)])
     step = 1 / reading.pace
-    metre = reading.metre or (song.heard.metre if song.heard and not own else max(b.beat for b in beats)) or 4
+    metre = max(1, reading.metre or read.metre)
     downbeat = next((i for i, b in enumerate(beats) if b.beat == 1), 0)
     named = _place(reading.one) if reading.one.startswith(prefix) else None
     one = Fraction(downbeat) + reading.late if named is None else named
-    return Grid(prefix, times, tuple(b.strength for b in beats), step, one % step, one, max(1, metre))
-
-
-def _read_times(heard: Analysis | None, beats: Sequence[Beat], reading: Reading) -> tuple[float, ...]:
-    if reading.way in ("found", "own") or heard is None:
-        return tuple(b.time_s for b in beats)
-    as_found = (reading.way == "grid") == heard.steady
-    return tuple(b.time_s if as_found else b.other_s for b in beats)
+    plain = named is None and not reading.metre and step == 1 and reading.late == 0 and prefix != OWN
+    counted = tuple((b.bar, b.beat) for b in beats) if plain else ()
+    # Bars that go on alike through the song need no counting.
+    if all(pair == ((n - downbeat) // metre + 1, (n - downbeat) % metre + 1) for n, pair in enumerate(counted)):
+        counted = ()
+    return Grid(prefix, times, tuple(b.strength for b in beats), step, one % step, one, metre, counted)
 
 
 def _anchored(times: tuple[float, ...], anchors: list[tuple[int, float]]) -> tuple[float, ...]:
@@ -213,16 +256,16 @@ def _lattice(grid: Grid, choice: Choice, length_s: float) -> list[Point]:
     for place in _places(grid, length_s):
         number = (place - first) / grid.step
         if choice.of == "downbeats":
-            taken = (place - grid.one) / grid.step % grid.metre == 0
-            taken = taken and (place - grid.one) / grid.step // grid.metre % max(1, choice.every) == 0
+            bar, beat, part = grid.bar_beat(place)
+            taken = beat == 1 and part == 0 and (bar - 1) % max(1, choice.every) == 0
         else:
             taken = number % max(1, choice.every) == 0
         strength = _strength(grid, place)
         if taken and strength >= choice.at_least:
             out.append(_grid_point(grid, place))
         if choice.of == "beats" and choice.every == 1 and choice.between in (2, 3, 4):
-            for part in range(1, choice.between):
-                between = place + grid.step * Fraction(part, choice.between)
+            for number_between in range(1, choice.between):
+                between = place + grid.step * Fraction(number_between, choice.between)
                 if _strength(grid, between) >= choice.at_least:
                     out.append(_grid_point(grid, between))
     return [p for p in out if 0 <= p.time_s <= length_s]
@@ -283,7 +326,9 @@ def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
         return None
     if grid is None or not wanted.startswith(grid.prefix):
         # A beat of the other way of reading still has its instant.
-        other = replace(song.reading, way="own" if wanted.startswith("u") else "found", anchors=(), one="")
+        own = wanted.startswith(OWN)
+        rival = 0 if own else FOUND.index(wanted[0])
+        other = replace(song.reading, way="own" if own else "found", rival=rival, anchors=(), one="")
         grid = _grid(replace(song, reading=other))
     if grid is None or not wanted.startswith(grid.prefix) or not -1 <= place <= len(grid.times_s):
         return None
@@ -292,7 +337,7 @@ def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
 
 def _place(name: str) -> Fraction | None:
     """Return the place among the beats that an id such as `b12+1/2` names, or None."""
-    if name[:1] not in ("b", "u"):
+    if not is_beat(name):
         return None
     whole, _, part = name[1:].partition("+")
     try:

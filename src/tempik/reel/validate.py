@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
-from tempik.reel.points import point_of
+from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
 from tempik.rhythm.records import Beat, Onset
 
@@ -82,6 +82,7 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
         "beats": heard.beats if heard else (),
         "onsets": heard.onsets if heard else (),
         "own beats": song.own,
+        **{f"beats of rival {n}": r.beats for n, r in enumerate(heard.rivals if heard else (), 1)},
     }
     for what, marks in lists.items():
         times = [m.time_s for m in marks]
@@ -98,6 +99,8 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
     if any(not 0 <= s <= 1 for s in strengths):
         yield "A point's strength lies outside 0 to 1."
     reading = song.reading
+    if not 0 <= reading.rival < len(FOUND):
+        yield f"The song's beats are read as rival {reading.rival}; there are {len(FOUND) - 1} at most."
     if not 0 < reading.pace <= 8 or not 0 <= reading.metre <= 32:
         yield f"The song's beats are read at {reading.pace} of their pace in bars of {reading.metre}; that cannot be."
     if not song.choices:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from tempik.rhythm.records import BANDS, Analysis, Band, Beat, Onset, Section
+from tempik.rhythm.records import BANDS, Analysis, Band, Beat, Onset, Rival, Section
 
 if TYPE_CHECKING:
     from tempik.rhythm.kept import analyse
     from tempik.rhythm.points import analyse_samples
 
-__all__ = ["BANDS", "Analysis", "Band", "Beat", "Onset", "Section", "analyse", "analyse_samples"]
+__all__ = ["BANDS", "Analysis", "Band", "Beat", "Onset", "Rival", "Section", "analyse", "analyse_samples"]
 
 
 def __getattr__(name: str) -> Any:

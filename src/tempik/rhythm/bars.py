@@ -1,8 +1,8 @@
-"""Bars: how many beats, and which of them is the first.
+"""Bars: how many beats, and which of them is the first; and where a song changes either.
 
-Every metre and phase is described by how its downbeats differ from the other beats of the bar (low attack, new
-harmony, new bass note, new texture, level, what sounds half a beat later), by how far beats a bar apart are alike,
-and by where the song begins. A linear score, fitted on pieces of known bars (`bench/fit.py`), chooses.
+Every metre and phase is described by how its downbeats differ from the other beats of the bar (what the front end
+hears as downbeats and as drums, low attack, new harmony, new bass note, new texture, level, what sounds half a beat
+later), by how far beats a bar apart are alike, and by where the song begins. A small network chooses (`ranking`).
 """
 
 from __future__ import annotations
@@ -11,23 +11,31 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Listening, means_between
-from tempik.rhythm.weights import WEIGHTS
+from tempik.rhythm.front import RATE as HEARD_RATE
+from tempik.rhythm.front import Heard
+from tempik.rhythm.ranking import scores
 
 Times = NDArray[np.float64]
 Table = NDArray[np.float64]
 
-METRES = (4, 3, 2, 5)
-_READINGS = [(metre, phase) for metre in METRES for phase in range(metre)]
+METRES = (4, 3, 2, 5, 6, 7)
+READINGS = [(metre, phase) for metre in METRES for phase in range(metre)]
 # What is compared between the beats of a bar, by column of the beat table.
 TRAITS = (
+    *("downbeat heard", "kick heard", "snare heard"),
     *("low", "lower mid", "upper mid", "high", "harmony"),
     *("pitch over 1", "pitch over 2", "pitch over 4", "bass over 1", "bass over 2"),
     *("texture over 1", "texture over 4", "texture over 8", "level", "stillness"),
     *("low half later", "lower mid half later", "upper mid half later", "high half later"),
 )
 _LONGEST_LAG = 24
+_FEWEST = 8
+SUMMARY = 7
+_CHANGE_COST = 11.0  # of another metre or another first beat within a song, in log odds of downbeats
+_STAY_BARS = 4
 
 
 class Bars(NamedTuple):
@@ -35,44 +43,104 @@ class Bars(NamedTuple):
 
     metre: int
     first_downbeat: int
-    summary: Table  # what the choice of beats weighs: see `score.NAMES`
+    summary: Table  # what the choice of beats weighs, shape (SUMMARY,)
+    belief: float = 0.0
 
 
-def find_bars(beats_s: Times, found: Listening) -> Bars:
+class Beaten(NamedTuple):
+    """What is known of each beat of a reading: the traits of TRAITS, how alike beats are at each lag."""
+
+    columns: Table
+    alike: Table
+    downbeat: Table  # log odds of a downbeat at each beat, as heard
+
+
+def find_bars(beats_s: Times, found: Listening, heard: Heard) -> Bars:
     """Return the metre and phase that the beats speak for most. Fewer than eight beats are counted in four."""
-    if len(beats_s) < 8:
-        return Bars(4, 0, np.zeros(5 + len(TRAITS)))
-    described = describe(beats_s, found)
-    scores = described @ WEIGHTS["bars"]
-    best = int(np.argmax(scores))
-    share = np.exp(scores - scores.max())
-    by_metre = [max(s for s, (m, _) in zip(scores, _READINGS, strict=True) if m == metre) for metre in (4, 3)]
-    summary = np.array([scores[best], share[best] / share.sum(), scores[best] - scores.mean(), *by_metre])
-    metre, phase = _READINGS[best]
-    return Bars(metre, phase, np.concatenate([summary, described[best, : len(TRAITS)]]))
+    if len(beats_s) < _FEWEST:
+        return Bars(4, 0, np.zeros(SUMMARY))
+    rows = describe(beats_s, found, heard)
+    score = scores("bars", rows)[:, 0]
+    best = int(np.argmax(score))
+    share = np.exp(score - score.max())
+    share /= share.sum()
+    metre, phase = READINGS[best]
+    in_fours = max(float(s) for s, (m, _) in zip(score, READINGS, strict=True) if m in (4, 2))
+    in_threes = max(float(s) for s, (m, _) in zip(score, READINGS, strict=True) if m in (3, 6))
+    row = rows[best]
+    summary = np.array(
+        [
+            score[best],
+            share[best],
+            in_fours - in_threes,
+            float(metre in (2, 4)),
+            float(metre in (3, 6)),
+            row[0],
+            row[len(TRAITS)],
+        ]
+    )
+    return Bars(metre, phase, summary, float(share[best]))
 
 
-def describe(beats_s: Times, found: Listening) -> Table:
-    """Return one row of traits for each metre and phase, in the order of _READINGS."""
-    columns, alike = _beat_table(beats_s, found)
+def describe(beats_s: Times, found: Listening, heard: Heard) -> Table:
+    """Return one row of traits for each metre and phase, in the order of READINGS."""
+    beaten = beat_table(beats_s, found, heard)
+    columns, alike = beaten.columns, beaten.alike
     usual = float(np.mean(alike[1:]))
     first, on_it = _first_sound(beats_s, found)
     rows = []
-    for metre, phase in _READINGS:
+    for metre, phase in READINGS:
         positions = np.stack([columns[(phase + j) % metre :: metre].mean(axis=0) for j in range(metre)])
         one = positions[0] - positions[1:].mean(axis=0)
         nothing = np.zeros(len(TRAITS))
-        three = positions[2] - (positions[1] + positions[3]) / 2 if metre == 4 else nothing
+        best_other = positions[0] - positions[1:].max(axis=0)
+        middle = positions[metre // 2] - positions[0] if metre in (4, 6) else nothing
+        # Backbeats: the second and the last beat against the first and the third.
+        back = positions[1::2].mean(axis=0) - positions[::2].mean(axis=0) if metre in (2, 4) else nothing
         starts = float((first - phase) % metre == 0)
         begins = [starts * on_it, starts * (1 - on_it), float((first + 1 - phase) % metre == 0)]
         is_metre = [float(metre == m) for m in METRES]
-        lags = 6 * (np.array([alike[metre], alike[2 * metre], alike[4 * metre]]) - usual)
-        repeats = np.concatenate([lags * flag for flag in is_metre])
-        rows.append(np.concatenate([one, three, 0.5 * one if metre == 3 else nothing, begins, is_metre, repeats]))
+        lags = 6 * (np.array([alike[metre], alike[2 * metre], alike[min(4 * metre, _LONGEST_LAG)]]) - usual)
+        others = 6 * (np.array([alike[n] for n in (2, 3, 4, 5, 6, 7, 8, 12)]) - usual)
+        odds = _mean_at(beaten.downbeat, metre, phase)
+        rows.append(
+            np.concatenate(
+                [
+                    one,
+                    best_other,
+                    middle[:8],
+                    back[:8],
+                    begins,
+                    is_metre,
+                    lags,
+                    others,
+                    odds,
+                    [np.log2(len(beats_s) / metre)],
+                ]
+            )
+        )
     return np.array(rows)
 
 
-def _beat_table(beats_s: Times, found: Listening) -> tuple[Table, Table]:
+def _mean_at(downbeat: Table, metre: int, phase: int) -> Table:
+    """Return the log odds of downbeats where the reading has them, and where it has none, and how far each is met."""
+    on = np.zeros(len(downbeat), dtype=bool)
+    on[phase::metre] = True
+    likely = 1 / (1 + np.exp(-downbeat))
+    met = float(likely[on].sum() / (likely.sum() + 1e-6))
+    right = float(likely[on].mean()) if on.any() else 0.0
+    return np.array(
+        [
+            downbeat[on].mean() if on.any() else -6,
+            downbeat[~on].mean(),
+            met,
+            right,
+            2 * met * right / (met + right + 1e-6),
+        ]
+    )
+
+
+def beat_table(beats_s: Times, found: Listening, heard: Heard) -> Beaten:
     """Return the traits of each beat, each column about its own mean, and how alike beats are at each lag."""
     ends = np.append(beats_s, beats_s[-1] + np.median(np.diff(beats_s)))
     struck = found.struck
@@ -81,24 +149,45 @@ def _beat_table(beats_s: Times, found: Listening) -> tuple[Table, Table]:
         return np.asarray(struck[np.clip(np.round(times_s * FRAME_RATE).astype(int), 0, len(struck) - 1)])
 
     on, half = at(beats_s), at((ends[1:] + ends[:-1]) / 2)
+    downbeat = heard_at(heard.downbeat, beats_s)
+    kick, snare = (1 / (1 + np.exp(-heard_at(heard.kinds[:, k], beats_s))) for k in (0, 1))
     pitch, bass, texture = (means_between(s, SLOW_RATE, ends) for s in (found.pitch, found.bass, found.texture))
     level, onset = (means_between(s, FRAME_RATE, ends) for s in (found.level, found.onsets))
     busy = onset[:, 0] - 0.15 * on[:, :4].mean(axis=1)
+    harmony, low = found.pitched
     columns = [
-        *on.T,
-        *(_change(pitch, n) for n in (1, 2, 4)),
-        *(_change(bass, n) for n in (1, 2)),
-        *(_change(texture, n) for n in (1, 4, 8)),
-        _change(level, 1),
-        -busy,
-        *half[:, :4].T,
+        np.clip(downbeat, -6, 4) / 2,
+        2 * kick,
+        2 * snare,
+        *_evened(on).T,
+        # What has no pitch has no say in it.
+        *(harmony * _evened(_change(pitch, n)[:, None])[:, 0] for n in (1, 2, 4)),
+        *(low * _evened(_change(bass, n)[:, None])[:, 0] for n in (1, 2)),
+        *_evened(np.column_stack([*(_change(texture, n) for n in (1, 4, 8)), _change(level, 1), -busy, half[:, :4]])).T,
     ]
-    whole = np.column_stack([_evened(on[:, :4]), _evened(half[:, :4]), _evened(pitch), 0.7 * _evened(bass)])
+    whole = np.column_stack(
+        [
+            _evened(on[:, :4]),
+            _evened(half[:, :4]),
+            harmony * _evened(pitch),
+            0.7 * low * _evened(bass),
+            kick[:, None],
+            snare[:, None],
+        ]
+    )
     whole /= np.linalg.norm(whole, axis=1, keepdims=True) + 1e-6
     alike = np.zeros(_LONGEST_LAG + 1)
     for lag in range(1, min(_LONGEST_LAG, len(whole) - 5) + 1):
         alike[lag] = float((whole[lag:] * whole[:-lag]).sum(axis=1).mean())
-    return _evened(np.column_stack(columns)), alike
+    return Beaten(np.column_stack(columns), alike, np.asarray(downbeat, dtype=np.float64))
+
+
+def heard_at(odds: Array, times_s: Times) -> Table:
+    """Return the most that the front end hears within a row of each time."""
+    if not len(odds):
+        return np.full(len(times_s), -6.0)
+    near = maximum_filter1d(odds, 3)
+    return np.asarray(near[np.clip(np.round(times_s * HEARD_RATE).astype(int), 0, len(near) - 1)], dtype=np.float64)
 
 
 def _evened(columns: Array | Table) -> Table:
@@ -124,3 +213,44 @@ def _first_sound(beats_s: Times, found: Listening) -> tuple[int, float]:
     """Return the beat nearest to the first sound, and 1 when the sound is on it."""
     nearest = int(np.argmin(np.abs(beats_s - found.first_sound_s)))
     return nearest, float(abs(beats_s[nearest] - found.first_sound_s) < 0.12)
+
+
+def places_in_bars(bars: Bars, count: int, downbeat: Table) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return bar (0: before the first downbeat) and place in the bar (0 …) of each of `count` beats.
+
+    The song's own metre goes through unless the downbeats that are heard, as log odds for each beat, speak clearly for
+    another metre or another first beat from somewhere on (the likeliest path over metres and places).
+    """
+    number = np.arange(count) - bars.first_downbeat
+    bar, place = number // bars.metre + 1, number % bars.metre
+    if count < 6 * bars.metre:
+        return bar, place
+    states = [(m, p) for m in (bars.metre, *(m for m in (3, 4, 5, 7) if m != bars.metre)) for p in range(m)]
+    odds = np.clip(downbeat, -5, 3)
+    odds = odds - np.median(odds)
+    usual = np.array([0.0 if m == bars.metre else -0.05 for m, _ in states])
+    follows = np.array([states.index((m, (p - 1) % m)) for m, p in states])
+    is_one = np.array([p == 0 for _, p in states])
+    total = np.where([m == bars.metre and p == int(place[0]) for m, p in states], 0.0, -_CHANGE_COST)
+    back = np.zeros((count, len(states)), np.int64)
+    for n in range(count):
+        if n:
+            steady, best = total[follows], int(np.argmax(total))
+            jump = np.where(is_one, total[best] - _CHANGE_COST, -1e9)
+            jumps = jump > steady
+            back[n] = np.where(jumps, best, follows)
+            total = np.where(jumps, jump, steady)
+        total = total + np.where(is_one, odds[n], -0.25 * max(odds[n], 0.0)) + usual
+    at = int(np.argmax(total))
+    path = np.zeros(count, np.int64)
+    for n in range(count - 1, -1, -1):
+        path[n] = at
+        at = int(back[n, at])
+    path_place = np.array([states[s][1] for s in path])
+    path_metre = np.array([states[s][0] for s in path])
+    turned = np.flatnonzero((np.diff(path_metre) != 0) | (np.diff(path_place) != 1) & (path_place[1:] != 0)) + 1
+    stretches = np.diff(np.concatenate([[0], turned, [count]]))
+    if not len(turned) or stretches.min() < _STAY_BARS * bars.metre or len(turned) > max(1, count // (12 * bars.metre)):
+        return bar, place
+    counted = np.cumsum(path_place == 0)
+    return counted, path_place

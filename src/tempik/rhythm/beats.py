@@ -1,4 +1,4 @@
-"""Beats: the pulse of a song, the candidates it gives, the choice among them, and their exact places."""
+"""Beats: what could be counted, the choice among it, the rivals it leaves, and the exact places of all of them."""
 
 from __future__ import annotations
 
@@ -6,90 +6,126 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
-from tempik.rhythm.attack import attacks_near
-from tempik.rhythm.candidates import grids, readings
+from tempik.rhythm.bars import Bars, heard_at, places_in_bars
+from tempik.rhythm.belief import Belief, belief
+from tempik.rhythm.candidates import FEWEST, Candidate, candidates
 from tempik.rhythm.features import FRAME_RATE, Features, listening
-from tempik.rhythm.pulse import Pulse, first_reading, usual_rate, whole_song_pulse
-from tempik.rhythm.refine import DRIFT_S, followed, on_one_grid, wandering_s
-from tempik.rhythm.score import best_of
+from tempik.rhythm.front import Heard, likely
+from tempik.rhythm.refine import DRIFT_S, followed, in_stretches, on_one_grid, wandering_s
+from tempik.rhythm.score import Scored, alike, ranked
 
 Array = NDArray[np.float32]
 Times = NDArray[np.float64]
+Numbers = NDArray[np.int64]
 
 
-class Beats(NamedTuple):
-    """Beat times in seconds, in order; the same beats read the other way (along a moving tempo for a steady song, as
-    one even grid for another); whether they are one grid; how sure it is that there is a beat, 0 to 1; and the bars.
-    """
+class Counted(NamedTuple):
+    """One way to count a song: beat times in seconds, in order; the same beats read the other way (along a moving
+    tempo for a steady song, as one even grid for another); whether they are one grid; bar (from 1; 0 is a pick-up) and
+    place in the bar (from 0) of each; beats in a bar; and how likely it is the right way, 0 to 1."""
 
     times_s: Times
     other_s: Times
     steady: bool
-    confidence: float
+    bars: Numbers
+    places: Numbers
     metre: int
-    first_downbeat: int
+    belief: float
 
 
+class Beats(NamedTuple):
+    """The ways to count a song, the likeliest first; none where there is no steady beat. `confidence`: how sure it is
+    that the first is right, 0 to 1."""
+
+    ways: tuple[Counted, ...]
+    confidence: float
+
+
+RIVALS = 2
 _SILENCE_DB = 45.0  # below the loud passages
-NONE = Beats(np.empty(0), np.empty(0), False, 0.0, 4, 0)
+_PAUSE_S = 6.0  # beats go on through a shorter silence
+NONE = Beats((), 0.0)
 
 
-def find_beats(power: Array, found: Features, rise: Array) -> Beats:
-    """Return the beats of a song from its fine power, its features and its fine rise (`attack`)."""
+def find_beats(power: Array, found: Features, rise: Array, heard: Heard) -> Beats:
+    """Return the beats of a song from its fine power, its features, its fine rise (`attack`) and the front end."""
     length_s = len(found.onset) / FRAME_RATE
     if length_s < 2 or float(found.onset.max(initial=0.0)) <= 0:
         return NONE
-    candidates, pulse = candidates_of(found, rise)
-    chosen = best_of(candidates, listening(found))
-    if chosen is None or len(chosen[0]) < 4:
+    order = ranked(candidates(found, likely(heard.beat), rise), listening(found), heard)
+    if not order or len(order[0].candidate.beats_s) < FEWEST:
         return NONE
-    beats, bars = chosen
-    steady = pulse.steady
-    if steady:
+    believed = belief(order, found, heard)
+    if believed.nothing:
+        return Beats((), believed.right)
+    ways = []
+    for scored, share in zip((order[0], *_rivals(order)), _shares(believed, order), strict=False):
+        way = _counted(scored, share, power, found, rise, heard)
+        if len(way.times_s) >= FEWEST:
+            ways.append(way)
+    return Beats(tuple(ways), believed.right)
+
+
+def _rivals(order: list[Scored]) -> list[Scored]:
+    """Return the best other ways to count, unlike the first and each other."""
+    out: list[Scored] = []
+    for scored in order[1:]:
+        beats = scored.candidate.beats_s
+        if all(not alike(beats, o.candidate.beats_s) for o in (order[0], *out)):
+            out.append(scored)
+        if len(out) == RIVALS:
+            break
+    return out
+
+
+def _shares(believed: Belief, order: list[Scored]) -> list[float]:
+    """Return the share of belief of the first way and of its rivals: what the first leaves goes by their scores."""
+    rivals = _rivals(order)
+    left = np.exp(np.array([r.score for r in rivals]) - order[0].score)
+    rest = float(np.exp(np.array([s.score for s in order]) - order[0].score).sum()) - 1.0
+    total = max(rest, float(left.sum()), 1e-9)
+    return [believed.right, *(float((1 - believed.right) * share / total) for share in left)]
+
+
+def _counted(scored: Scored, share: float, power: Array, found: Features, rise: Array, heard: Heard) -> Counted:
+    candidate, bars = scored.candidate, scored.bars
+    times, other, steady = _placed(candidate, power, rise, heard)
+    downbeat = heard_at(heard.downbeat, times)
+    in_bar, place = places_in_bars(bars, len(times), downbeat)
+    keep = _sounding(times, found, bars)
+    times, other, in_bar, place = times[keep], other[keep], in_bar[keep], place[keep]
+    if len(place):
+        # The first bar that is whole is the first; what comes before it is a pick-up.
+        first = int(in_bar[int(np.argmax(place == 0))]) if (place == 0).any() else 1
+        in_bar = in_bar - first + 1
+    return Counted(times, other, steady, in_bar, place, bars.metre, share)
+
+
+def _placed(candidate: Candidate, power: Array, rise: Array, heard: Heard) -> tuple[Times, Times, bool]:
+    """Return a candidate's beats on the attacks, the same read the other way, and whether they are one even grid."""
+    beats = candidate.beats_s
+    if candidate.even:
         grid = on_one_grid(beats, power, rise)
-        steady = wandering_s(grid, rise) < DRIFT_S
         moving = followed(grid, power, rise)
-    else:
-        moving = followed(beats, power, rise)
-        number = np.arange(len(moving))
-        grid = np.asarray(np.polyval(np.polyfit(number, moving, 1), number), dtype=np.float64)
-    times, other = (grid, moving) if steady else (moving, grid)
-    confidence = _confidence(times, found, pulse.kept)
-    first, end = _sounding(times, found)
-    downbeat = (bars.first_downbeat - first) % bars.metre
-    return Beats(times[first:end], other[first:end], steady, confidence, bars.metre, downbeat)
+        if wandering_s(grid, rise) < DRIFT_S:
+            return grid, moving, True
+        return moving, grid, False
+    moving = in_stretches(followed(beats, power, rise), power, rise)
+    number = np.arange(len(moving))
+    grid = np.asarray(np.polyval(np.polyfit(number, moving, 1), number), dtype=np.float64)
+    return moving, grid, False
 
 
-def _sounding(beats: Times, found: Features) -> tuple[int, int]:
-    """Return the numbers of the first beat, and of the one after the last, between which the song sounds at all."""
+def _sounding(beats: Times, found: Features, bars: Bars) -> NDArray[np.bool_]:
+    """Return which beats lie where the song sounds: none before its first sound, after its last or in a long silence,
+    of which whole bars are left out, so that the count goes on."""
     sounds = np.flatnonzero(found.loudness > np.percentile(found.loudness, 95) - _SILENCE_DB)
     if not len(sounds):
-        return 0, len(beats)
-    start_s, end_s = sounds[0] / FRAME_RATE - 0.1, sounds[-1] / FRAME_RATE
-    return int(np.searchsorted(beats, start_s)), int(np.searchsorted(beats, end_s))
-
-
-def candidates_of(found: Features, rise: Array) -> tuple[list[Times], Pulse]:
-    """Return what the choice is made among, and the pulse: grids of a steady rate, or readings along the first one."""
-    length_s = len(found.onset) / FRAME_RATE
-    pulse = whole_song_pulse(found.onset, usual_rate(found.onset))
-    if pulse.steady:
-        return grids(rise, pulse.rate_hz, length_s), pulse
-    reading = first_reading(found.onset)
-    if len(reading) < 8:
-        return [], pulse
-    pulse = whole_song_pulse(found.onset, 1 / float(np.median(np.diff(reading))))
-    if pulse.steady:
-        return grids(rise, pulse.rate_hz, length_s), pulse
-    return readings(attacks_near(rise, reading, 0.035)[0], length_s), pulse
-
-
-def _confidence(beats: Times, found: Features, agreement: float) -> float:
-    """Return how far onsets gather on the beats rather than anywhere, 0 to 1."""
-    smooth = maximum_filter1d(found.onset, 5)
-    at = np.clip(np.round(beats * FRAME_RATE).astype(int), 0, len(smooth) - 1)
-    on, anywhere = float(smooth[at].mean()), float(smooth.mean())
-    gathered = (on - anywhere) / (on + anywhere + 1e-9)
-    return float(np.clip(gathered * 2, 0, 1) * np.clip(0.4 + agreement, 0, 1))
+        return np.ones(len(beats), dtype=bool)
+    at_s = sounds / FRAME_RATE
+    keep = (beats >= at_s[0] - 0.1) & (beats < at_s[-1])
+    for pause in np.flatnonzero(np.diff(at_s) > _PAUSE_S):
+        inside = np.flatnonzero((beats > at_s[pause] + 0.05) & (beats < at_s[pause + 1] - 0.1))
+        keep[inside[: len(inside) // bars.metre * bars.metre]] = False
+    return np.asarray(keep)

@@ -1,53 +1,101 @@
-"""Candidates for the beat: every related tempo (half, double, two thirds …) of a pulse, and every phase at which
-attacks gather."""
+"""Candidates for the beat: even grids at every rate that is heard, at every phase where attacks gather or the front
+end hears beats; and where the song keeps no rate, readings along a path that moves, at every related tempo."""
 
 from __future__ import annotations
+
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
-from tempik.rhythm.attack import STEP_RATE
+from tempik.rhythm.attack import STEP_RATE, attacks_near
+from tempik.rhythm.features import Features
+from tempik.rhythm.front import RATE as HEARD_RATE
+from tempik.rhythm.pulse import FASTEST_BPM, SLOWEST_BPM, Pulse, first_reading, pulses
 
 Array = NDArray[np.float32]
 Times = NDArray[np.float64]
 
-SLOWEST_BPM, FASTEST_BPM = 40.0, 225.0
 _RATIOS = ((1, 1), (1, 2), (2, 1), (3, 1), (1, 3), (2, 3), (3, 2), (4, 1), (4, 3), (3, 4))
 _SHIFTS = (0.0, 1 / 2, 1 / 3, 2 / 3, 1 / 4, 3 / 4)
+_LEAST_KEPT = 0.35  # a grid of which less is kept is no candidate where readings are
+FEWEST = 4
 
 
-def grids(rise: Array, rate_hz: float, length_s: float) -> list[Times]:
-    """Return even grids at tempi related to `rate_hz`, at each phase where attacks gather."""
+class Candidate(NamedTuple):
+    """Beats that could be the song's, the pulse they come from, and whether they are one even grid."""
+
+    beats_s: Times
+    pulse: Pulse
+    even: bool
+
+
+def candidates(found: Features, beat: Array, rise: Array) -> list[Candidate]:
+    """Return what the choice is made among, from features, how likely each instant is a beat (0 to 1, `front.RATE`
+    rows a second) and the fine rise."""
+    length_s = len(found.onset) / 100
+    rates = pulses(found.onset, beat)
+    steady = any(p.steady for p in rates[:6])
+    folds = _Folds(rise, beat)
     out = []
-    for slower, faster in _RATIOS:
-        period = slower / faster / rate_hz
-        if SLOWEST_BPM <= 60 / period <= FASTEST_BPM:
-            out += [grid for phase in _gatherings(rise, period) if len(grid := np.arange(phase, length_s, period)) > 8]
+    for pulse in rates:
+        if steady or pulse.kept >= _LEAST_KEPT:
+            for phase in folds.phases(1 / pulse.rate_hz):
+                grid = np.arange(phase, length_s, 1 / pulse.rate_hz)
+                if len(grid) >= FEWEST:
+                    out.append(Candidate(grid, pulse, True))
+    if not steady:
+        reading = first_reading(found.onset, beat)
+        if len(reading) >= 8:
+            mean = Pulse(1 / float(np.median(np.diff(reading))), 0.0, False)
+            uneven = readings(attacks_near(rise, reading, 0.035)[0], length_s)
+            out += [Candidate(beats, mean, False) for beats in uneven]
     return out
 
 
-def _gatherings(rise: Array, period: float, most: int = 5) -> list[float]:
-    """Return the phases, in seconds, at which the attacks of a song folded to one period gather, greatest first."""
-    size = max(8, round(period * STEP_RATE))
-    phase = (np.arange(len(rise)) + 0.5) / STEP_RATE / period % 1.0
-    capped = np.minimum(rise, np.percentile(rise, 99.7))
-    profile = np.bincount((phase * size).astype(int) % size, weights=capped, minlength=size)
-    profile = gaussian_filter1d(profile, 4.0, mode="wrap")
-    peaks = np.flatnonzero((profile > np.roll(profile, 1)) & (profile >= np.roll(profile, -1)))
-    floor = float(np.median(profile))
-    chosen: list[int] = []
-    for peak in peaks[np.argsort(-profile[peaks])]:
-        if profile[peak] - floor < 0.12 * (profile[peaks].max() - floor) or len(chosen) == most:
-            break
-        if all(min(abs(peak - c), size - abs(peak - c)) > 40 for c in chosen):
-            chosen.append(int(peak))
-    return [(c + 0.5) / size * period for c in chosen]
+class _Folds:
+    """A song folded to one period: where in it attacks gather, and where beats are heard."""
+
+    def __init__(self, rise: Array, beat: Array) -> None:
+        self.rise = np.minimum(rise, np.percentile(rise, 99.7)) if len(rise) else rise
+        self.beat = np.maximum(beat - 0.05, 0)
+
+    def phases(self, period: float, most: int = 4) -> list[float]:
+        """Return the phases, in seconds, at which a song folded to one period gathers, the likeliest first."""
+        out = [p for p, _ in self._tops(self.rise, STEP_RATE, period, 4.0, most)]
+        for phase, share in self._tops(self.beat, HEARD_RATE, period, 12.0, 2):
+            off = [abs((phase - p + period / 2) % period - period / 2) for p in out]
+            if share > 0.5 and min(off, default=1.0) > 0.045:
+                out.append(phase)
+        return out
+
+    def _tops(self, level: Array, rate: int, period: float, soft: float, most: int) -> list[tuple[float, float]]:
+        size = max(8, round(period * STEP_RATE))
+        phase = (np.arange(len(level)) + 0.5 * (rate == STEP_RATE)) / rate / period % 1.0
+        at = (phase * size).astype(int) % size
+        profile: Times = np.bincount(at, weights=level, minlength=size).astype(np.float64)
+        if rate != STEP_RATE:
+            profile = gaussian_filter1d(profile, soft, mode="wrap")
+            counts = gaussian_filter1d(np.bincount(at, minlength=size).astype(float), soft, mode="wrap")
+            profile = profile / (counts + 1e-6)
+        profile = gaussian_filter1d(profile, 4.0, mode="wrap")
+        peaks = np.flatnonzero((profile > np.roll(profile, 1)) & (profile >= np.roll(profile, -1)))
+        if not len(peaks):
+            return []
+        floor, highest = float(np.median(profile)), float(profile[peaks].max())
+        chosen: list[int] = []
+        for peak in peaks[np.argsort(-profile[peaks])]:
+            if profile[peak] - floor < 0.1 * (highest - floor) or len(chosen) == most:
+                break
+            if all(min(abs(peak - c), size - abs(peak - c)) > 40 for c in chosen):
+                chosen.append(int(peak))
+        return [((c + 0.5) / size * period, (profile[c] - floor) / (highest - floor + 1e-12)) for c in chosen]
 
 
 def readings(beats: Times, length_s: float) -> list[Times]:
     """Return uneven beats at related tempi and phases of a first reading, carried on to both ends of the song."""
-    first, last = beats[1] - beats[0], beats[-1] - beats[-2]
+    first, last = max(0.2, beats[1] - beats[0]), max(0.2, beats[-1] - beats[-2])
     before = beats[0] - first * np.arange(int(beats[0] / first + 1), 0, -1)
     after = beats[-1] + last * np.arange(1, int((length_s - beats[-1]) / last) + 2)
     known = np.concatenate([before, beats, after])

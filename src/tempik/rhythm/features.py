@@ -29,9 +29,10 @@ SLOW_RATE = 20  # rows a second of what changes slowly
 
 
 class Features(NamedTuple):
-    """What the trackers listen to. The first four have FRAME_RATE rows a second, row i centred on i / FRAME_RATE
+    """What the trackers listen to. The first five have FRAME_RATE rows a second, row i centred on i / FRAME_RATE
     seconds; the last three have SLOW_RATE rows a second."""
 
+    bands: Array  # (frames, bands): level in each band of the filter bank, compressed, the song's loud passages about 1
     flux: Array  # (frames, 4): new energy in each of BANDS_HZ
     onset: Array  # (frames,): all bands together, 0 to about 1
     harmony: Array  # (frames,): how much the pitch content changes around the instant, 0 to about 1
@@ -50,6 +51,7 @@ class Listening(NamedTuple):
     pitch: NDArray[np.float64]
     bass: NDArray[np.float64]
     texture: NDArray[np.float64]
+    pitched: tuple[float, float]  # how far there is harmony, and bass, that can be told by pitch: 0 to 1
     first_sound_s: float
 
 
@@ -63,8 +65,21 @@ def listening(found: Features) -> Listening:
         running_sum(found.pitch),
         running_sum(found.bass),
         running_sum(found.texture),
+        (_pitched(found.pitch), _pitched(found.bass)),
         float(np.argmax(found.loudness > loud - 35)) / FRAME_RATE,
     )
+
+
+def _pitched(classes: Array) -> float:
+    """Return how far pitch classes stand out where they sound at all. Noise spreads over all twelve alike."""
+    size = np.linalg.norm(classes, axis=1)
+    sounds = size > 0.5
+    if not sounds.any():
+        return 0.0
+    standing = np.sort(classes[sounds], axis=1)[:, -3:].sum(axis=1) / classes[sounds].sum(axis=1)
+    share = float(sounds.mean())
+    # Three of twelve alike hold a quarter.
+    return float(np.clip((standing.mean() - 0.32) / 0.2, 0, 1)) * min(1.0, 2 * share)
 
 
 def running_sum(rows: Array | NDArray[np.float64]) -> NDArray[np.float64]:
@@ -101,7 +116,7 @@ def features(samples: Array) -> Features:
     whole = len(level) // step * step
     texture = level[:whole].reshape(-1, step, level.shape[1]).mean(axis=1)
     harmony = _harmony(_chroma(magnitude))
-    return Features(flux, onset.astype(np.float32), harmony, loudness.astype(np.float32), pitch, bass, texture)
+    return Features(level, flux, onset.astype(np.float32), harmony, loudness.astype(np.float32), pitch, bass, texture)
 
 
 def _spectrogram(samples: Array) -> Array:

@@ -21,7 +21,7 @@ from tempik.media.cache import cache_folder, keep_bytes
 from tempik.rhythm.records import SAMPLE_RATE, Analysis
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
-ANALYSIS_VERSION = 4
+ANALYSIS_VERSION = 5
 
 Report = Callable[[float], None]
 

@@ -1,6 +1,12 @@
-"""Onsets: every attack of a song at its rising edge, with what it sounds like: kick, snare, hat or other."""
+"""Onsets: every attack of a song at its rising edge, with what it sounds like: kick, snare, hat or other.
+
+Where the level rises steeply there may be an attack; a small network (`ranking`) says of each place, from what the
+bands and the front end hear there, whether it is one and of which kind.
+"""
 
 from __future__ import annotations
+
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,27 +14,41 @@ from scipy.ndimage import maximum_filter1d, percentile_filter
 
 from tempik.rhythm.attack import STEP_RATE, attacks_near, edges
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Features
+from tempik.rhythm.front import RATE as HEARD_RATE
+from tempik.rhythm.front import Heard
+from tempik.rhythm.ranking import scores
 from tempik.rhythm.records import BANDS, Onset
-from tempik.rhythm.weights import WEIGHTS
 
 Times = NDArray[np.float64]
 
 APART_S = 0.045  # two attacks nearer than this are one (a flam)
 _SURROUNDINGS_S = 3.0
-_SHARE = 0.26  # of the strong attacks around
-_ALONE = 0.05  # of the strongest attacks of the whole song
+_SHARE = 0.10  # of the strong attacks around
+_ALONE = 0.02  # of the strongest attacks of the whole song
+_CERTAIN = 0.5  # how likely a place is an attack for it to be one
 
 
-def find_onsets(power: Array, found: Features, rise: Array) -> tuple[Onset, ...]:
-    """Return the onsets of a song in order of time, from its fine power, features and fine rise."""
-    times, size = _peaks(rise)
+class Places(NamedTuple):
+    """Where attacks may be: seconds, how steeply the level rises, and that against what is around and in all the song."""
+
+    times_s: Times
+    size: Array
+    against: NDArray[np.float64]  # (places, 2)
+
+
+def find_onsets(power: Array, found: Features, rise: Array, heard: Heard) -> tuple[Onset, ...]:
+    """Return the onsets of a song in order of time, from its fine power, features, fine rise and the front end."""
+    places = places_of(power, rise)
+    if not len(places.times_s):
+        return ()
+    odds = scores("kinds", traits(places, found, heard))
+    share = np.exp(odds - odds.max(axis=1, keepdims=True))
+    share /= share.sum(axis=1, keepdims=True)
+    sure = 1 - share[:, len(BANDS)] >= _CERTAIN
+    times, size = places.times_s[sure], places.size[sure]
     if not len(times):
         return ()
-    times = attacks_near(rise, times, 0.012)[0]
-    times = edges(power, times)[0]
-    order = np.argsort(times)
-    times, size = times[order], size[order]
-    kinds = _kinds(times, found)
+    kinds = share[sure, : len(BANDS)].argmax(axis=1)
     strength = np.clip(np.sqrt(size / (np.percentile(size, 95) + 1e-9)), 0.02, 1.0) * _loudness(times, found)
     return tuple(
         Onset(round(float(t), 5), round(float(np.clip(s, 0.02, 1)), 3), BANDS[k])
@@ -36,13 +56,23 @@ def find_onsets(power: Array, found: Features, rise: Array) -> tuple[Onset, ...]
     )
 
 
-def _peaks(rise: Array) -> tuple[Times, Array]:
+def places_of(power: Array, rise: Array) -> Places:
+    """Return where attacks may be, in order of time, each at its rising edge."""
+    times, size, against = _peaks(rise)
+    if not len(times):
+        return Places(times, size, against)
+    times = edges(power, attacks_near(rise, times, 0.012)[0])[0]
+    order = np.argsort(times)
+    return Places(times[order], size[order], against[order])
+
+
+def _peaks(rise: Array) -> tuple[Times, Array, NDArray[np.float64]]:
     """Return the instants at which the level rises steeply against its surroundings, and how steeply."""
     around = int(APART_S * STEP_RATE) | 1
     top = maximum_filter1d(rise, around)
     at = np.flatnonzero((rise == top) & (rise > 0))
     if not len(at):
-        return np.empty(0), np.empty(0, np.float32)
+        return np.empty(0), np.empty(0, np.float32), np.empty((0, 2))
     # What is strong around: a high percentile of coarse maxima, cheap over a long song.
     block = STEP_RATE // 10
     whole = len(rise) // block
@@ -55,29 +85,41 @@ def _peaks(rise: Array) -> tuple[Times, Array]:
     usual = float(np.percentile(coarse, 98))
     here = strong[np.clip(at // block, 0, len(strong) - 1)]
     keep = (rise[at] > _SHARE * here) & (rise[at] > _ALONE * usual)
-    at = at[keep]
-    return (at + 0.5) / STEP_RATE, rise[at]
+    at, here = at[keep], here[keep]
+    against = np.log(np.column_stack([rise[at] / (here + 1e-9), rise[at] / (usual + 1e-9)]) + 1e-3)
+    return (at + 0.5) / STEP_RATE, rise[at], against
 
 
-def traits(times: Times, found: Features) -> NDArray[np.float64]:
-    """Return what each onset's kind is told from, shape (onsets, 16): the energy that each of the four bands gains,
-    its square, what it does in the tenth of a second after, the change of pitch, and which band gains most."""
-    heard = maximum_filter1d(found.flux, 5, axis=0)
-    at = np.clip(np.round(times * FRAME_RATE).astype(int), 0, len(heard) - 1)
-    gain = heard[at].astype(np.float64)
-    edges_of = np.linspace(0, found.texture.shape[1], 5).astype(int)
-    level = np.stack([found.texture[:, a:b].mean(axis=1) for a, b in zip(edges_of, edges_of[1:], strict=False)], axis=1)
-    slow = np.round(times * SLOW_RATE).astype(int)
-    last = len(level) - 1
-    after = level[np.clip(slow + 3, 0, last)] - level[np.clip(slow + 1, 0, last)]
+_GROUPS = 11  # bands are heard in groups of four
+_AROUND = (-4, -1, 1, 4, 10)  # frames about an attack
+
+
+def traits(places: Places, found: Features, heard: Heard) -> NDArray[np.float64]:
+    """Return what each place is judged by, one row each: the energy that each of the four bands gains, its share, the
+    change of pitch, what the front end hears, how steep the rise is, and the bands around it."""
+    times = places.times_s
+    flux = maximum_filter1d(found.flux, 5, axis=0)
+    at = np.clip(np.round(times * FRAME_RATE).astype(int), 0, len(flux) - 1)
+    gain = flux[at].astype(np.float64)
     share = gain / (gain.sum(axis=1, keepdims=True) + 0.05)
-    return np.column_stack([gain, gain**2, after, found.harmony[at], share[:, 1:]])
-
-
-def _kinds(times: Times, found: Features) -> NDArray[np.int64]:
-    """Return for each onset the number of its kind in BANDS, by a linear score fitted on drum parts that are known."""
-    weights = WEIGHTS["kinds"]
-    return np.asarray((traits(times, found) @ weights[:, :-1].T + weights[:, -1]).argmax(axis=1))
+    odds = np.column_stack([heard.kinds, heard.beat])
+    near = np.clip(np.round(times * HEARD_RATE).astype(int), 0, len(odds) - 1)
+    kinds = maximum_filter1d(odds, 3, axis=0)[near]
+    slow = np.clip(np.round(times * SLOW_RATE).astype(int), 0, len(found.pitch) - 1)
+    standing = np.sort(found.pitch[slow], axis=1)[:, -3:].sum(axis=1)
+    width = found.bands.shape[1] // _GROUPS * _GROUPS
+    grouped = found.bands[:, :width].reshape(len(found.bands), _GROUPS, -1).mean(axis=2)
+    last = len(grouped) - 1
+    levels = [grouped[np.clip(at + step, 0, last)] for step in _AROUND]
+    before = levels[0]
+    gaps = np.diff(times, prepend=times[0] - 1, append=times[-1] + 1)
+    return np.column_stack(
+        [
+            *(gain, share, found.harmony[at], kinds, standing, places.against),
+            *(before, *(level - before for level in levels[1:])),
+            *(np.minimum(gaps[:-1], 0.5), np.minimum(gaps[1:], 0.5)),
+        ]
+    )
 
 
 def _loudness(times: Times, found: Features) -> Array:

@@ -11,16 +11,12 @@ from scipy.ndimage import maximum_filter1d
 
 from tempik.errors import TempikError
 from tempik.rhythm.attack import fine_power, fine_rise
-from tempik.rhythm.beats import find_beats
+from tempik.rhythm.beats import Counted, find_beats
 from tempik.rhythm.features import FRAME_RATE, Features, features
+from tempik.rhythm.front import listen
 from tempik.rhythm.onsets import find_onsets
-from tempik.rhythm.records import SAMPLE_RATE, Analysis, Beat, Onset, Section
+from tempik.rhythm.records import SAMPLE_RATE, Analysis, Beat, Onset, Rival, Section
 from tempik.rhythm.sections import find_sections
-
-SURE_ENOUGH = 0.35
-_DENSE_HZ = 3.0
-_LOOKS = 1e5
-
 
 Report = Callable[[float], None]
 
@@ -64,71 +60,52 @@ def _joined(parts: list[Analysis]) -> Analysis:
 
 
 def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share: None) -> Analysis:
-    """Analyse mono samples at `features.SAMPLE_RATE`."""
+    """Analyse mono samples at `records.SAMPLE_RATE`."""
     with ThreadPoolExecutor(1) as pool:
         rising = pool.submit(fine_rise, samples)
-        heard, power = features(samples), fine_power(samples)
+        found, power = features(samples), fine_power(samples)
         rise = rising.result()
+    heard = listen(found.bands)
     report(0.6)
-    beats = find_beats(power, heard, rise)
+    beats = find_beats(power, found, rise, heard)
     report(0.9)
     length_s = len(samples) / SAMPLE_RATE
-    onsets = find_onsets(power, heard, rise)
-    confidence = beats.confidence * beyond_chance(beats.times_s, onsets)
-    if len(beats.times_s) < 4 or confidence < SURE_ENOUGH:
-        sections = find_sections(heard, np.empty(0), np.empty(0))
+    onsets = find_onsets(power, found, rise, heard)
+    if not beats.ways:
+        sections = find_sections(found, np.empty(0), np.empty(0))
         return Analysis(
-            length_s, confidence=confidence, onsets=onsets, sections=sections.sections, drops=sections.drops
+            length_s, confidence=beats.confidence, onsets=onsets, sections=sections.sections, drops=sections.drops
         )
-    numbers = np.arange(len(beats.times_s)) - beats.first_downbeat
-    sections = find_sections(heard, beats.times_s, beats.times_s[numbers % beats.metre == 0])
-    strength = beat_strength(beats.times_s, heard, numbers % beats.metre == 0)
-    tempo = 60 / float(np.median(np.diff(beats.times_s)))
-    made = tuple(
-        Beat(round(float(t), 6), round(float(s), 3), int(n // beats.metre) + 1, int(n % beats.metre) + 1, round(o, 6))
-        for t, s, n, o in zip(beats.times_s, strength, numbers, beats.other_s.tolist(), strict=True)
-    )
+    first = beats.ways[0]
+    sections = find_sections(found, first.times_s, first.times_s[first.places == 0])
     return Analysis(
         length_s=length_s,
-        tempo_bpm=tempo,
-        metre=beats.metre,
-        division=division(beats.times_s, heard),
-        steady=beats.steady,
-        confidence=confidence,
-        beats=made,
+        tempo_bpm=_tempo(first),
+        metre=first.metre,
+        division=division(first.times_s, found),
+        steady=first.steady,
+        confidence=beats.confidence,
+        beats=_beats(first, found),
         onsets=onsets,
         sections=sections.sections,
         drops=sections.drops,
+        rivals=tuple(
+            Rival(_tempo(way), way.metre, way.steady, round(way.belief, 4), _beats(way, found))
+            for way in beats.ways[1:]
+        ),
     )
 
 
-def beyond_chance(times_s: NDArray[np.float64], onsets: tuple[Onset, ...]) -> float:
-    """Return how far more onsets lie on beats and their halves than would by chance, 0 to 1; 1 where onsets are dense.
+def _tempo(way: Counted) -> float:
+    return 60 / float(np.median(np.diff(way.times_s)))
 
-    A grid chosen among a hundred thousand (tempi, phases) meets some of any few onsets, so the evidence, by Chernoff's
-    bound on the binomial, must go beyond that number. Dense onsets fill every grid and say nothing here; how strong
-    they are on the beat does.
-    """
-    if len(times_s) < 4:
-        return 0.0
-    hits = np.array(
-        [o.time_s for o in onsets if times_s[0] - 0.1 <= o.time_s <= times_s[-1] + 0.1 and o.strength > 0.3]
+
+def _beats(way: Counted, found: Features) -> tuple[Beat, ...]:
+    strength = beat_strength(way.times_s, found, way.places == 0)
+    return tuple(
+        Beat(round(float(t), 6), round(float(s), 3), int(bar), int(place) + 1, round(float(o), 6))
+        for t, s, bar, place, o in zip(way.times_s, strength, way.bars, way.places, way.other_s, strict=True)
     )
-    if len(hits) < 6:
-        return 0.0
-    count = len(hits)
-    if count > _DENSE_HZ * (times_s[-1] - times_s[0]):
-        return 1.0
-    evidence = 0.0
-    for lattice in (times_s, np.sort(np.concatenate([times_s, (times_s[1:] + times_s[:-1]) / 2]))):
-        at = np.clip(np.searchsorted(lattice, hits), 1, len(lattice) - 1)
-        off = np.minimum(np.abs(hits - lattice[at - 1]), np.abs(hits - lattice[at]))
-        chance = min(0.06 / float(np.median(np.diff(lattice))), 0.8)
-        met = min(float((off < 0.03).mean()), 1 - 1e-9)
-        if met > chance:
-            apart = met * np.log(met / chance) + (1 - met) * np.log((1 - met) / (1 - chance))
-            evidence = max(evidence, count * float(apart))
-    return float(np.clip((evidence - np.log(_LOOKS)) / 8, 0, 1))
 
 
 def division(times_s: NDArray[np.float64], heard: Features) -> int:

@@ -13,6 +13,14 @@ BANDS: tuple[Band, ...] = ("kick", "snare", "hat", "other")
 LevelName = Literal["quiet", "middle", "full"]
 
 
+SURE, LIKELY = 0.85, 0.6
+
+
+def belief_word(belief: float) -> str:
+    """Return how likely a reading is the right one, in a word."""
+    return "sure" if belief >= SURE else "likely" if belief >= LIKELY else "unsure"
+
+
 class Beat(msgspec.Struct, frozen=True, array_like=True):
     """One beat: seconds of the song, strength 0 to 1, bar and beat counted from 1 (bar 0 is a pick-up).
 
@@ -44,11 +52,22 @@ class Section(msgspec.Struct, frozen=True, array_like=True):
     name: LevelName
 
 
+class Rival(msgspec.Struct, frozen=True):
+    """Another way to count the same song: its tempo, metre and beats, and how likely it is the right one, 0 to 1."""
+
+    tempo_bpm: float
+    metre: int
+    steady: bool
+    belief: float
+    beats: tuple[Beat, ...]
+
+
 class Analysis(msgspec.Struct, frozen=True):
     """What was found in a song. `tempo_bpm` 0 and no beats: there is no steady beat, only onsets.
 
     `division` is 3 where beats divide into three (6/8, 12/8, shuffle), else 2. `drops` are the first beats of
-    sections that come in much louder and lower than what was before.
+    sections that come in much louder and lower than what was before. `confidence` is how likely the beats are the
+    right ones, 0 to 1; `rivals` are the likeliest other ways to count the song.
     """
 
     length_s: float
@@ -61,6 +80,7 @@ class Analysis(msgspec.Struct, frozen=True):
     onsets: tuple[Onset, ...] = ()
     sections: tuple[Section, ...] = ()
     drops: tuple[float, ...] = ()
+    rivals: tuple[Rival, ...] = ()
 
 
 class Mark(NamedTuple):

@@ -91,3 +91,81 @@ def _local_line(off: Times, weight: Array | NDArray[np.float64], reach: int = _R
         weights = weights * np.clip(1.5 - left / (2 * usual[:, None]), 0, 1)
         weights += 1e-9 * inside
     return np.asarray(mean - slope * middle)
+
+
+_LEAST_EVEN = 16  # beats of one tempo that make a grid of their own
+_EVEN_S = 0.012  # no beat of it lies further from its line
+
+
+def in_stretches(beats: Times, power: Array, rise: Array) -> Times:
+    """Return followed beats with every stretch of one tempo laid on an even grid of its own.
+
+    Where one grid ends and another begins, each is carried on to where the two meet, with no gap there much shorter or
+    longer than a beat, so no beat is lost or counted twice.
+    """
+    stretches = _even_stretches(beats)
+    if not stretches:
+        return beats
+    parts: list[Times] = []
+    end = 0
+    for start, stop in stretches:
+        parts.append(beats[end:start])
+        number = np.arange(stop - start)
+        line = np.polyval(np.polyfit(number, beats[start:stop], 1), number)
+        parts.append(on_one_grid(np.asarray(line, dtype=np.float64), power, rise))
+        end = stop
+    parts.append(beats[end:])
+    joined = parts[0]
+    for part in parts[1:]:
+        joined = _met(joined, part, rise)
+    return joined
+
+
+def _even_stretches(beats: Times) -> list[tuple[int, int]]:
+    """Return the longest stretches of beats that lie on a line each, in order."""
+    out, start = [], 0
+    while start + _LEAST_EVEN <= len(beats):
+        stop = start + _LEAST_EVEN
+        if not _on_line(beats[start:stop]):
+            start += 1
+            continue
+        step = 64
+        while step:
+            while stop + step <= len(beats) and _on_line(beats[start : stop + step]):
+                stop += step
+            step //= 2
+        out.append((start, stop))
+        start = stop
+    return out
+
+
+def _on_line(beats: Times) -> bool:
+    number = np.arange(len(beats))
+    off = beats - np.polyval(np.polyfit(number, beats, 1), number)
+    return bool(np.abs(off).max() < _EVEN_S)
+
+
+def _met(before: Times, after: Times, rise: Array) -> Times:
+    """Return two runs of beats as one. Within two beats of the seam either run may be carried on into the other, where
+    that brings the gap at the seam nearest to a beat and meets attacks."""
+    if len(before) < 3 or len(after) < 3:
+        return np.concatenate([before, after])
+    left, right = before[-1] - before[-2], after[1] - after[0]
+    usual = (left + right) / 2
+    best: tuple[float, Times] | None = None
+    for fewer in range(-2, 3):
+        head = before[:fewer] if fewer < 0 else np.append(before, before[-1] + left * np.arange(1, fewer + 1))
+        for later in range(-2, 3):
+            tail = after[-later:] if later < 0 else np.append(after[0] - right * np.arange(later, 0, -1), after)
+            gap = float((tail[0] - head[-1]) / usual)
+            if not 0.55 < gap < 1.6:
+                continue
+            near = np.concatenate([head[-2:], tail[:2]])
+            at = np.clip((near * 1000).astype(int), 10, max(10, len(rise) - 11))
+            struck = float(np.mean([rise[a - 10 : a + 11].max(initial=0.0) for a in at])) / (
+                float(np.percentile(rise, 99)) + 1e-9
+            )
+            cost = abs(float(np.log2(gap))) + 0.02 * (abs(fewer) + abs(later)) - 0.3 * min(struck, 1.0)
+            if best is None or cost < best[0]:
+                best = (cost, np.concatenate([head, tail]))
+    return best[1] if best is not None else np.concatenate([before, after])

@@ -1,87 +1,115 @@
-"""The choice among candidates for the beat: a linear score over what happens on a candidate's beats and between
-them, how its bars read, and how usual its tempo is. Its weights were fitted by ranking (`bench/fit.py`)."""
+"""The choice among candidates for the beat: each is described by what the front end and the features hear on its beats
+and between them, how its bars read, how usual its tempo is, and how it stands beside its rivals; a small network
+(`ranking`), trained by ranking, scores it."""
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
-from tempik.rhythm.bars import TRAITS, Bars, find_bars
-from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Listening
-from tempik.rhythm.weights import WEIGHTS
+from tempik.rhythm.bars import SUMMARY, Bars, find_bars, heard_at
+from tempik.rhythm.candidates import Candidate
+from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, Listening
+from tempik.rhythm.front import RATE as HEARD_RATE
+from tempik.rhythm.front import Heard, likely
+from tempik.rhythm.ranking import scores
 
 Times = NDArray[np.float64]
 Row = NDArray[np.float64]
 
 _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
-_ON_BEAT = (
-    *(
-        "on the beat",
-        "a quarter later",
-        "a third later",
-        "half a beat later",
-        "two thirds later",
-        "three quarters later",
-    ),
-    *("low on the beat", "low half a beat later", "harmony on the beat"),
-    *("tempo", "tempo squared", "above 180", "below 70", "size of attacks", "share of beats struck"),
-)
-_CHANGES = tuple(
-    f"{what} changes over {span}, on the beat against {other}"
-    for what in ("pitch", "bass", "texture")
-    for span in ("0.6 beats", "1.5 beats")
-    for other in ("half a beat later", "its quarters")
-)
-_BARS = ("bars", "bars alone", "bars against others", "in four", "in three", *(f"downbeat {t}" for t in TRAITS))
-NAMES = (*_ON_BEAT, *_CHANGES, *_BARS)
+MOST = 26  # candidates that are described in full
+SAME_S = 0.05
 
 
-_STRUCK = NAMES.index("share of beats struck")
-_FEW, _NEARLY_ALL = 0.4, 0.85
-_MOST = 12
+class Scored(NamedTuple):
+    """A candidate with its score and its bars."""
+
+    candidate: Candidate
+    score: float
+    bars: Bars
 
 
-def best_of(candidates: list[Times], found: Listening) -> tuple[Times, Bars] | None:
-    """Return the candidate with the highest score and its bars, or None of none."""
-    if not candidates:
-        return None
-    rows = [_on_beat(beats, found.struck) for beats in candidates]
-    struck = [float(row[_STRUCK]) for row in rows]
-    # In bare music the score has little to go by: a grid that most attacks miss is not its beat when one is there
-    # on which nearly all beats are struck.
-    least = _FEW if max(struck) > _NEARLY_ALL else 0.0
-    able = [i for i, share in enumerate(struck) if share >= least]
-    # Harmony and bars cost most of the time and only settle what the beat itself leaves open: of 77 songs the choice
-    # was once as low as eighth by the beat alone.
-    able.sort(key=lambda i: -float(rows[i] @ WEIGHTS["beats"][: len(_ON_BEAT)]))
-    best: tuple[float, Times, Bars] | None = None
-    for number in able[:_MOST]:
-        row, bars = describe(candidates[number], found)
-        score = float(row @ WEIGHTS["beats"])
-        if best is None or score > best[0]:
-            best = (score, candidates[number], bars)
-    return None if best is None else best[1:]
+def ranked(among: list[Candidate], found: Listening, heard: Heard) -> list[Scored]:
+    """Return the candidates worth describing with their scores, the best first."""
+    rows, kept, bars = describe_all(among, found, heard)
+    if not kept:
+        return []
+    score = scores("choice", rows)[:, 0]
+    order = np.argsort(-score)
+    return [Scored(kept[i], float(score[i]), bars[i]) for i in order]
 
 
-def describe(beats: Times, found: Listening) -> tuple[Row, Bars]:
-    """Return what a candidate is judged by, in the order of NAMES, and its bars."""
-    bars = find_bars(beats, found)
-    return np.concatenate([_on_beat(beats, found.struck), _changes(beats, found), bars.summary]), bars
+def describe_all(
+    among: list[Candidate], found: Listening, heard: Heard
+) -> tuple[NDArray[np.float64], list[Candidate], list[Bars]]:
+    """Return a row of traits for each candidate that is worth it, those candidates, and their bars.
+
+    Harmony and bars cost most of the time, so they are asked of those alone that the front end or the attacks favour.
+    """
+    if not among:
+        return np.zeros((0, 0)), [], []
+    first = np.array([_on_beat(c, found, heard) for c in among])
+    by_heard = np.argsort(-(first[:, _MET] + 0.1 * first[:, 0]))
+    by_struck = np.argsort(-first[:, _STRUCK])
+    picked = list(dict.fromkeys([*by_heard[: MOST - 6].tolist(), *by_struck[:6].tolist()]))
+    kept = [among[i] for i in picked]
+    bars = [find_bars(c.beats_s, found, heard) for c in kept]
+    own = np.array(
+        [
+            np.concatenate([first[i], _changes(c.beats_s, found), b.summary])
+            for i, c, b in zip(picked, kept, bars, strict=True)
+        ]
+    )
+    return np.column_stack([own, _beside(own, kept)]), kept, bars
 
 
-def _on_beat(beats: Times, struck: Array) -> Row:
+# Where in a row: the mean log odds on the beat come first; these are the others that rivals are compared by.
+_MET = 14
+_STRUCK = 15
+_COMPARED = (0, 6, 12, 13, _MET, _STRUCK, 16, 17, 18)
+
+
+def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
+    beats = candidate.beats_s
     gaps = np.diff(beats)
-    last = len(struck) - 1
-    samples = [struck[np.clip(np.round((beats[:-1] + f * gaps) * FRAME_RATE).astype(int), 0, last)] for f in _FRACTIONS]
+    places = [beats[:-1] + f * gaps for f in _FRACTIONS]
+    odds = [np.clip(heard_at(heard.beat, at), -6, 3) for at in places]
+    chance = [likely(o) for o in odds]
+    met_by = _met(beats, heard)
+    right = float(chance[0].mean())
+    last = len(found.struck) - 1
+    samples = [found.struck[np.clip(np.round(at * FRAME_RATE).astype(int), 0, last)] for at in places]
     means = np.stack([s.mean(axis=0) for s in samples])
     usual = means[:, :4].mean(axis=0) + 1e-3
     shape = means[:, :4] / usual
     low = shape[:, :2].mean(axis=1) - shape[:, 2:].mean(axis=1)
-    harmony = 3 * (means[0, 4] - means[:, 4].mean())
+    hit = [float((s[:, :4].max(axis=1) > 0.2).mean()) for s in (samples[0], samples[3])]
+    quarters = float((np.maximum(samples[1], samples[5])[:, :4].max(axis=1) > 0.2).mean())
+    kinds = [[likely(heard_at(heard.kinds[:, k], places[f])) for f in (0, 1, 3, 5)] for k in range(4)]
+    kind_means = [[float(v.mean()) for v in (of[0], of[2], (of[1] + of[3]) / 2)] for of in kinds]
     tempo = np.log2(60 / float(np.median(gaps)) / 115)
-    hits = samples[0][:, :4]
+    harmony = found.pitched[0] * 3 * (means[0, 4] - means[:, 4].mean())
     return np.array(
         [
+            *(float(o.mean()) for o in odds),  # 0–5
+            *(float(v.mean()) for v in chance),  # 6–11
+            right,
+            met_by,
+            2 * right * met_by / (right + met_by + 1e-6),
+            hit[0],
+            *(v for of in kind_means[:1] for v in of),  # 16–18: kicks
+            *(v for of in kind_means[1:] for v in of),
+            hit[1],
+            quarters,
+            float(samples[0][:, :4].mean()),
+            *_uneven(odds[0], (2, 3, 4)),
+            *_uneven(kinds[0][0], (2, 4)),
+            *_uneven(kinds[1][0], (2, 4)),
+            *_uneven(samples[0][:, :4].mean(axis=1), (2, 3)),
             *shape.mean(axis=1),
             low[0],
             low[3],
@@ -90,21 +118,45 @@ def _on_beat(beats: Times, struck: Array) -> Row:
             tempo**2,
             max(0.0, tempo - np.log2(180 / 115)),
             max(0.0, np.log2(70 / 115) - tempo),
-            float(hits.mean()),
-            float((hits.max(axis=1) > 0.2).mean()),
+            candidate.pulse.kept,
+            float(candidate.even),
+            *found.pitched,
         ]
     )
 
 
+def _met(beats: Times, heard: Heard) -> float:
+    """Return the share of all that sounds like a beat which lies on these beats."""
+    chance = likely(heard.beat)
+    peaks = np.flatnonzero((chance == maximum_filter1d(chance, 5)) & (chance > 0.05))
+    if not len(peaks):
+        return 0.0
+    at = peaks / HEARD_RATE
+    after = np.clip(np.searchsorted(beats, at), 1, len(beats) - 1)
+    off = np.minimum(np.abs(at - beats[after - 1]), np.abs(at - beats[after]))
+    return float(chance[peaks][off < SAME_S].sum() / chance[peaks].sum())
+
+
+def _uneven(values: NDArray[np.floating], cycles: tuple[int, ...]) -> list[float]:
+    """Return for each cycle how far its best and its worst place lie from the mean."""
+    mean = float(values.mean())
+    out = []
+    for cycle in cycles:
+        places = [float(values[i::cycle].mean()) - mean if len(values[i::cycle]) else 0.0 for i in range(cycle)]
+        out += [max(places), min(places)]
+    return out
+
+
 def _changes(beats: Times, found: Listening) -> Row:
-    """Return how much more pitch, bass and texture change on the beat than half or a quarter of a beat from it."""
+    """Return how much more pitch, bass and texture change on the beat than half or a quarter of a beat from it; what
+    has no pitch is silent."""
     gap = float(np.median(np.diff(beats)))
     out = []
-    for total in (found.pitch, found.bass, found.texture):
+    for total, say in ((found.pitch, found.pitched[0]), (found.bass, found.pitched[1]), (found.texture, 1.0)):
         for span in (0.6, 1.5):
             on, quarter, half, three = (_change_at(total, beats + f * gap, span * gap) for f in (0, 0.25, 0.5, 0.75))
             usual = (on + quarter + half + three) / 4 + 1e-9
-            out += [(on - half) / usual, (on - (quarter + three) / 2) / usual]
+            out += [say * (on - half) / usual, say * (on - (quarter + three) / 2) / usual]
     return np.array(out)
 
 
@@ -116,3 +168,45 @@ def _change_at(total: Row, times_s: Times, span_s: float) -> float:
     earlier = (total[at] - total[before]) / np.maximum(at - before, 1)[:, None]
     later = (total[after] - total[at]) / np.maximum(after - at, 1)[:, None]
     return float(np.linalg.norm(later - earlier, axis=1).mean())
+
+
+def _beside(own: NDArray[np.float64], kept: list[Candidate]) -> NDArray[np.float64]:
+    """Return how each candidate stands beside the others: against the best of them, and against its own rivals, those
+    of half, double and the same tempo at another phase, 3/2, 2/3, 4/3 and 3/4."""
+    compared = own[:, _COMPARED]
+    period = np.array([float(np.median(np.diff(c.beats_s))) for c in kept])
+    score = own[:, [_MET, -SUMMARY]]
+    rows = []
+    for n in range(len(kept)):
+        others = np.arange(len(kept)) != n
+        best = compared[others].max(axis=0) if others.any() else compared[n]
+        ratio = period[n] / period
+        against: list[float] = []
+        for wanted in (0.5, 1.0, 2.0, 1.5, 2 / 3, 4 / 3, 0.75):
+            rivals = others & (np.abs(ratio / wanted - 1) < 0.03)
+            against += (score[n] - score[rivals].max(axis=0)).tolist() if rivals.any() else [0.0, 0.0]
+            against.append(float(rivals.any()))
+        rows.append(np.concatenate([compared[n] - best, against]))
+    return np.array(rows)
+
+
+def alike(a: Times, b: Times) -> bool:
+    """Return whether two ways to count place nine of ten beats alike, to 50 ms."""
+    if not len(a) or not len(b):
+        return False
+    met = min(_share_met(a, b), _share_met(b, a))
+    return met > 0.9
+
+
+def _share_met(a: Times, b: Times) -> float:
+    at = np.clip(np.searchsorted(b, a), 1, max(1, len(b) - 1))
+    off = np.minimum(np.abs(a - b[np.minimum(at, len(b) - 1)]), np.abs(a - b[at - 1]))
+    return float((off < 0.05).mean())
+
+
+def gathered(beats: Times, found: Features) -> float:
+    """Return how far onsets gather on the beats rather than anywhere, 0 to 1."""
+    smooth = maximum_filter1d(found.onset, 5)
+    at = np.clip(np.round(beats * FRAME_RATE).astype(int), 0, len(smooth) - 1)
+    on, anywhere = float(smooth[at].mean()), float(smooth.mean())
+    return float(np.clip(2 * (on - anywhere) / (on + anywhere + 1e-9), 0, 1))

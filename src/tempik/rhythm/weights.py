@@ -1,17 +1,19 @@
-"""The fitted weights of the bar reading (`bars`) and of the choice of beats (`score`); `bench/fit.py` writes them."""
+"""The fitted weights of the rhythm analysis: the front end, the choice of beats, the bars, the kinds of onsets and the
+confidence. `./run bench fit` writes them; docs/rhythm-model.md says what they were fitted on."""
 
 from __future__ import annotations
 
-import json
+from functools import lru_cache
 from importlib.resources import files
 
 import numpy as np
 from numpy.typing import NDArray
 
-
-def _load() -> dict[str, NDArray[np.float64]]:
-    text = files("tempik.rhythm").joinpath("weights.json").read_text(encoding="utf-8")
-    return {name: np.array(values, dtype=np.float64) for name, values in json.loads(text).items()}
+Weights = dict[str, NDArray[np.generic]]
 
 
-WEIGHTS = _load()
+@lru_cache(1)
+def load() -> Weights:
+    """Return every array of the file by name."""
+    with files("tempik.rhythm").joinpath("weights.npz").open("rb") as file, np.load(file) as kept:
+        return dict(kept)
