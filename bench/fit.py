@@ -25,12 +25,14 @@ from bench.music import making
 from bench.music.annotated import songs_of
 from bench.studied import FOLDS, Studied, studied
 from tempik.rhythm import bars as bars_module
+from tempik.rhythm import belief
 from tempik.rhythm import weights as weights_module
+from tempik.rhythm.belief import told_of
 from tempik.rhythm.candidates import candidates
 from tempik.rhythm.features import listening
 from tempik.rhythm.front import Heard, as_heard, hear, likely, seen
 from tempik.rhythm.onsets import places_of, traits
-from tempik.rhythm.score import describe_all
+from tempik.rhythm.score import alike, describe_all
 
 Rows = NDArray[np.float64]
 WEIGHTS = Path(weights_module.__file__).with_name("weights.npz")
@@ -48,7 +50,8 @@ class Described:
         self.bars_right = -1
         self.choice: Rows | None = None
         self.scores: Rows = np.empty(0)
-        self.alike: Rows = np.empty(0)
+        self.alike: NDArray[np.bool_] = np.empty(0, dtype=bool)
+        self.told: Rows = np.empty(0)
         self.best = 0.0
         self.kinds: Rows | None = None
         self.kinds_right: NDArray[np.int64] = np.empty(0, dtype=np.int64)
@@ -194,7 +197,7 @@ def _describe_choice(task: Any) -> Described | None:
         out.best = max(
             f_measure(piece.beats, c.beats_s[(c.beats_s > first - margin) & (c.beats_s < last + margin)]) for c in among
         )
-    rows, kept, _ = describe_all(among, listening(piece.features), heard)
+    rows, kept, bars = describe_all(among, listening(piece.features), heard)
     if kept:
         out.choice = rows.astype(np.float32)
         if len(piece.beats):
@@ -204,7 +207,8 @@ def _describe_choice(task: Any) -> Described | None:
                     for c in kept
                 ]
             )
-        out.alike = np.array([[f_measure(a.beats_s, b.beats_s) > 0.9 for b in kept] for a in kept])
+        out.alike = np.array([[alike(a.beats_s, b.beats_s) for b in kept] for a in kept])
+        out.told = np.array([told_of(c, b, piece.features, heard) for c, b in zip(kept, bars, strict=True)])
     return out
 
 
@@ -343,7 +347,59 @@ def fit_ranker(pieces: list[Described], report: dict[str, Any]) -> dict[str, NDA
         for k, v in sorted(picked.items())
     }
     report["closed pieces read wrong"] = wrong
-    return out
+    return out | _fit_belief(pieces, choices, arrays, report)
+
+
+def _evidence(piece: Described, score: Rows) -> tuple[Rows, int]:
+    """Return what the belief in a piece's best candidate goes by, and what is true of it."""
+    order = np.argsort(-score)
+    row = belief.evidence(score[order], piece.alike[order[0]][order], piece.told[order[0]])
+    if piece.heard_nothing:
+        return row, belief.NOTHING
+    return row, belief.RIGHT if piece.scores[order[0]] > 0.9 else belief.WRONG
+
+
+def _fit_belief(
+    pieces: list[Described], choices: Any, final: Any, report: dict[str, Any]
+) -> dict[str, NDArray[np.generic]]:
+    """Fit the belief on what rankers say of open pieces that they were not fitted on."""
+    from bench import learn
+
+    usable = [p for p in pieces if p.choice is not None and len(p.told)]
+    rows, truth = [], []
+    for fold in range(FOLDS):
+        fitted = [p for p in usable if not p.closed and p.fold != fold and len(p.scores) and p.scores.max() > 0.75]
+        part = learn.by_ranking(choices(fitted), (48, 24), 2, 40)
+        for p in usable:
+            if not p.closed and p.fold == fold:
+                row, right = _evidence(p, _guessed(part, np.asarray(p.choice))[:, 0])
+                rows.append(row)
+                truth.append(right)
+    arrays = learn.by_kind(np.array(rows), np.array(truth), np.ones(len(rows)), 3, (16, 8), 3, 60)
+    said: list[tuple[float, bool]] = []
+    nothing: dict[str, list[bool]] = {}
+    for p in usable:
+        if not p.closed:
+            continue
+        row, right = _evidence(p, _guessed(final, np.asarray(p.choice))[:, 0])
+        odds = _guessed(arrays, row[None])[0]
+        share = np.exp(odds - odds.max())
+        share /= share.sum()
+        nothing.setdefault("no beat" if p.heard_nothing else "a beat", []).append(
+            bool(share[belief.NOTHING] > belief.NO_BEAT)
+        )
+        if not p.heard_nothing:
+            said.append((float(share[belief.RIGHT]), right == belief.RIGHT))
+    table = {}
+    for low, high in ((0, 0.4), (0.4, 0.6), (0.6, 0.85), (0.85, 0.95), (0.95, 1.01)):
+        inside = [hit for share_of, hit in said if low <= share_of < high]
+        if inside:
+            table[f"{low:.2f}-{min(high, 1.0):.2f}"] = [round(float(np.mean(inside)), 3), len(inside)]
+    report["belief on closed pieces: share right, pieces"] = table
+    report["read as having no beat, closed pieces"] = {
+        k: [round(float(np.mean(v)), 3), len(v)] for k, v in nothing.items()
+    }
+    return _named("belief", arrays)
 
 
 if __name__ == "__main__":

@@ -2,16 +2,20 @@
 
 from pathlib import Path
 
+import msgspec
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from tempik.demo.song import write_song
+from tempik.desktop.readings_strip import ROW_H
 from tempik.desktop.rhythm_paint import BARS_H, HEAD_H, SECTIONS_H
 from tempik.desktop.window import Window
+from tempik.edit import points as edit_points
 from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish
+from tempik.edit.readings import heard_anew
 from tempik.reel import Choice, Soundtrack
 from tempik.reel.file import load_reel, save_reel
 
@@ -263,3 +267,55 @@ def test_a_hand_edit_outlives_another_choice_in_the_window(page: Window) -> None
     page.rhythm.choose(Choice("downbeats"), False)
     page.rhythm.choose(Choice(), False)
     assert next(p for p in song(page).points if p.id == point.id).strength == pytest.approx(0.33)
+
+
+def test_one_key_steps_through_the_readings_with_the_clicks_on_and_round_to_where_it_was(page: Window) -> None:
+    before = page.project.reel
+    count = len(page.rhythm_page.strip.readings())
+    assert count > 1
+    tempi = []
+    for _ in range(count):
+        page.commands["next_reading"].trigger()
+        tempi.append(round(song(page).tempo_bpm, 2))
+        assert page.listening.clicks and page.rhythm_page.strip.isVisible()
+    assert (song(page).reading.rival == 0 and len({*tempi}) > 1) or count == 2
+    # All the way round, every tie is back where it was.
+    assert page.project.reel == before
+    page.undo()
+    assert song(page).reading.rival == count - 1
+
+
+def test_a_click_on_a_reading_over_the_wave_takes_it_and_the_cuts_follow(page: Window, qtbot: QtBot) -> None:
+    rhythm = page.rhythm_page
+    rhythm.readings.click()
+    qtbot.waitUntil(rhythm.strip.isVisible, timeout=WAIT)
+    QTest.mouseClick(rhythm.strip, Qt.MouseButton.LeftButton, pos=QPoint(60, ROW_H + ROW_H // 2))
+    assert song(page).reading.rival == 1
+    times = {p.time_s for p in song(page).points}
+    for clip in page.project.reel.clips:
+        point = page.project.timeline.point(clip.start.point)
+        assert point is None or point.time_s in times
+    page.undo()
+    assert song(page).reading.rival == 0
+
+
+def test_a_song_that_is_not_sure_opens_the_rhythm_page_with_its_readings(page: Window) -> None:
+    page.show_speed()
+    heard = song(page).heard
+    assert heard is not None
+    unsure = msgspec.structs.replace(heard, confidence=0.4)
+    page.project.change("heard", lambda reel: heard_anew(reel, unsure))
+    page.files.unsure.emit()
+    assert page.pages.currentWidget() is page.rhythm_page and page.rhythm_page.strip.isVisible()
+    assert "unsure 40 %" in page.rhythm_page.tempo.text()
+
+
+def test_the_song_can_be_heard_anew_and_keeps_what_was_named(page: Window, qtbot: QtBot) -> None:
+    first = song(page).points[4]
+    page.project.change("named", lambda reel: edit_points.with_name(reel, first.id, "hammer"))
+    older = msgspec.structs.replace(song(page).heard, beats=song(page).heard.beats[::2], rivals=())  # type: ignore[union-attr, type-var]
+    page.project.change("older", lambda reel: heard_anew(reel, older))
+    with qtbot.waitSignal(page.project.changed, timeout=60000):
+        page.commands["hear_anew"].trigger()
+    assert song(page).tempo_bpm == pytest.approx(128, abs=0.1)
+    assert [p.time_s for p in song(page).points if p.name == "hammer"] == [pytest.approx(first.time_s, abs=0.005)]

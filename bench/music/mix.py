@@ -21,7 +21,24 @@ FONTS = ("/usr/share/sounds/sf2/FluidR3_GM.sf2", "/usr/share/sounds/sf2/TimGM6mb
 
 def voice_of(program: int) -> str:
     """Return which of our voices stands for a General MIDI instrument."""
-    families = ["keys", "keys", "pad", "pluck", "bass", "pad", "pad", "lead", "lead", "lead", "lead", "pad", "pad", "pluck", "pluck", "pluck"]
+    families = [
+        "keys",
+        "keys",
+        "pad",
+        "pluck",
+        "bass",
+        "pad",
+        "pad",
+        "lead",
+        "lead",
+        "lead",
+        "lead",
+        "pad",
+        "pad",
+        "pluck",
+        "pluck",
+        "pluck",
+    ]
     return "voice" if program in (52, 53, 54, 85) else families[program // 8]
 
 

@@ -11,11 +11,9 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Listening, means_between
-from tempik.rhythm.front import RATE as HEARD_RATE
-from tempik.rhythm.front import Heard
+from tempik.rhythm.front import DOWNBEAT, KICK, SNARE, Heard, heard_at, likely
 from tempik.rhythm.ranking import scores
 
 Times = NDArray[np.float64]
@@ -89,8 +87,9 @@ def describe(beats_s: Times, found: Listening, heard: Heard) -> Table:
     usual = float(np.mean(alike[1:]))
     first, on_it = _first_sound(beats_s, found)
     rows = []
+    places = {metre: np.stack([columns[j::metre].mean(axis=0) for j in range(metre)]) for metre in METRES}
     for metre, phase in READINGS:
-        positions = np.stack([columns[(phase + j) % metre :: metre].mean(axis=0) for j in range(metre)])
+        positions = np.roll(places[metre], -phase, axis=0)
         one = positions[0] - positions[1:].mean(axis=0)
         nothing = np.zeros(len(TRAITS))
         best_other = positions[0] - positions[1:].max(axis=0)
@@ -149,8 +148,8 @@ def beat_table(beats_s: Times, found: Listening, heard: Heard) -> Beaten:
         return np.asarray(struck[np.clip(np.round(times_s * FRAME_RATE).astype(int), 0, len(struck) - 1)])
 
     on, half = at(beats_s), at((ends[1:] + ends[:-1]) / 2)
-    downbeat = heard_at(heard.downbeat, beats_s)
-    kick, snare = (1 / (1 + np.exp(-heard_at(heard.kinds[:, k], beats_s))) for k in (0, 1))
+    downbeat = heard_at(heard, DOWNBEAT, beats_s)
+    kick, snare = (likely(heard_at(heard, kind, beats_s)) for kind in (KICK, SNARE))
     pitch, bass, texture = (means_between(s, SLOW_RATE, ends) for s in (found.pitch, found.bass, found.texture))
     level, onset = (means_between(s, FRAME_RATE, ends) for s in (found.level, found.onsets))
     busy = onset[:, 0] - 0.15 * on[:, :4].mean(axis=1)
@@ -180,14 +179,6 @@ def beat_table(beats_s: Times, found: Listening, heard: Heard) -> Beaten:
     for lag in range(1, min(_LONGEST_LAG, len(whole) - 5) + 1):
         alike[lag] = float((whole[lag:] * whole[:-lag]).sum(axis=1).mean())
     return Beaten(np.column_stack(columns), alike, np.asarray(downbeat, dtype=np.float64))
-
-
-def heard_at(odds: Array, times_s: Times) -> Table:
-    """Return the most that the front end hears within a row of each time."""
-    if not len(odds):
-        return np.full(len(times_s), -6.0)
-    near = maximum_filter1d(odds, 3)
-    return np.asarray(near[np.clip(np.round(times_s * HEARD_RATE).astype(int), 0, len(near) - 1)], dtype=np.float64)
 
 
 def _evened(columns: Array | Table) -> Table:

@@ -7,11 +7,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.rhythm.bars import Bars, heard_at, places_in_bars
+from tempik.rhythm.bars import Bars, places_in_bars
 from tempik.rhythm.belief import Belief, belief
 from tempik.rhythm.candidates import FEWEST, Candidate, candidates
 from tempik.rhythm.features import FRAME_RATE, Features, listening
-from tempik.rhythm.front import Heard, likely
+from tempik.rhythm.front import DOWNBEAT, Heard, heard_at, likely
 from tempik.rhythm.refine import DRIFT_S, followed, in_stretches, on_one_grid, wandering_s
 from tempik.rhythm.score import Scored, alike, ranked
 
@@ -91,7 +91,7 @@ def _shares(believed: Belief, order: list[Scored]) -> list[float]:
 def _counted(scored: Scored, share: float, power: Array, found: Features, rise: Array, heard: Heard) -> Counted:
     candidate, bars = scored.candidate, scored.bars
     times, other, steady = _placed(candidate, power, rise, heard)
-    downbeat = heard_at(heard.downbeat, times)
+    downbeat = heard_at(heard, DOWNBEAT, times)
     in_bar, place = places_in_bars(bars, len(times), downbeat)
     keep = _sounding(times, found, bars)
     times, other, in_bar, place = times[keep], other[keep], in_bar[keep], place[keep]

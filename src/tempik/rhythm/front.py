@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE, Array
 from tempik.rhythm.weights import load
@@ -26,6 +27,9 @@ class Heard(NamedTuple):
     beat: Array  # (rows,)
     downbeat: Array  # (rows,)
     kinds: Array  # (rows, 4): kick, snare, hat, other
+    near: Array  # (rows, 6): the most of each of the HEADS within a row either side
+    peaks_s: NDArray[np.float64]  # where beats are heard to peak at all
+    peaks: Array  # and how likely each of those is a beat, 0 to 1
 
 
 def seen(bands: Array) -> Array:
@@ -47,8 +51,7 @@ def seen(bands: Array) -> Array:
 def listen(bands: Array) -> Heard:
     """Return what the networks hear in a song, averaged over them."""
     if not len(bands):
-        empty = np.zeros(0, np.float32)
-        return Heard(empty, empty, np.zeros((0, 4), np.float32))
+        return as_heard(np.zeros((0, len(HEADS)), np.float32))
     rows = seen(bands)
     networks = _networks()
     out = np.zeros((len(rows), len(HEADS)), np.float32)
@@ -59,7 +62,21 @@ def listen(bands: Array) -> Heard:
 
 def as_heard(odds: Array) -> Heard:
     """Return log odds of shape (rows, heads) by name."""
-    return Heard(odds[:, 0], odds[:, 1], odds[:, 2:])
+    chance = likely(odds[:, 0])
+    at = np.flatnonzero((chance == maximum_filter1d(chance, 5)) & (chance > 0.05)) if len(chance) else np.zeros(0, int)
+    near = maximum_filter1d(odds, 3, axis=0) if len(odds) else odds
+    return Heard(odds[:, 0], odds[:, 1], odds[:, 2:], np.asarray(near), at / RATE, chance[at])
+
+
+BEAT, DOWNBEAT, KICK, SNARE, HAT, OTHER = range(len(HEADS))
+
+
+def heard_at(heard: Heard, head: int, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the most, as log odds, that is heard of one of the HEADS within a row of each time."""
+    if not len(heard.near):
+        return np.full(len(times_s), -6.0)
+    at = np.clip(np.round(times_s * RATE).astype(int), 0, len(heard.near) - 1)
+    return np.asarray(heard.near[at, head], dtype=np.float64)
 
 
 def likely(odds: NDArray[np.floating]) -> Array:
@@ -90,14 +107,11 @@ def hear(network: Network, rows: Array) -> Array:
 
 def _convolved(x: Array, weight: Array, bias: Array, dilation: int) -> Array:
     """Return a convolution over time: x of shape (rows, in), weight of shape (out, in, taps)."""
-    out = np.broadcast_to(bias, (len(x), len(bias))).astype(np.float32)
-    middle = weight.shape[2] // 2
-    for tap in range(weight.shape[2]):
-        shift = (tap - middle) * dilation
-        a, b = max(0, -shift), min(len(x), len(x) - shift)
-        if b > a:
-            out[a:b] += x[a + shift : b + shift] @ weight[:, :, tap].T
-    return out
+    taps = weight.shape[2]
+    reach = taps // 2 * dilation
+    padded = np.pad(x, ((reach, reach), (0, 0)))
+    wide = np.concatenate([padded[tap * dilation : tap * dilation + len(x)] for tap in range(taps)], axis=1)
+    return np.asarray(wide @ weight.transpose(2, 1, 0).reshape(-1, len(weight)) + bias)
 
 
 def _elu(x: Array) -> Array:

@@ -10,11 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
-from tempik.rhythm.bars import SUMMARY, Bars, find_bars, heard_at
+from tempik.rhythm.bars import SUMMARY, Bars, find_bars
 from tempik.rhythm.candidates import Candidate
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, Listening
-from tempik.rhythm.front import RATE as HEARD_RATE
-from tempik.rhythm.front import Heard, likely
+from tempik.rhythm.front import BEAT, KICK, Heard, heard_at, likely
 from tempik.rhythm.ranking import scores
 
 Times = NDArray[np.float64]
@@ -77,7 +76,7 @@ def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
     beats = candidate.beats_s
     gaps = np.diff(beats)
     places = [beats[:-1] + f * gaps for f in _FRACTIONS]
-    odds = [np.clip(heard_at(heard.beat, at), -6, 3) for at in places]
+    odds = [np.clip(heard_at(heard, BEAT, at), -6, 3) for at in places]
     chance = [likely(o) for o in odds]
     met_by = _met(beats, heard)
     right = float(chance[0].mean())
@@ -89,7 +88,7 @@ def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
     low = shape[:, :2].mean(axis=1) - shape[:, 2:].mean(axis=1)
     hit = [float((s[:, :4].max(axis=1) > 0.2).mean()) for s in (samples[0], samples[3])]
     quarters = float((np.maximum(samples[1], samples[5])[:, :4].max(axis=1) > 0.2).mean())
-    kinds = [[likely(heard_at(heard.kinds[:, k], places[f])) for f in (0, 1, 3, 5)] for k in range(4)]
+    kinds = [[likely(heard_at(heard, KICK + k, places[f])) for f in (0, 1, 3, 5)] for k in range(4)]
     kind_means = [[float(v.mean()) for v in (of[0], of[2], (of[1] + of[3]) / 2)] for of in kinds]
     tempo = np.log2(60 / float(np.median(gaps)) / 115)
     harmony = found.pitched[0] * 3 * (means[0, 4] - means[:, 4].mean())
@@ -127,14 +126,12 @@ def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
 
 def _met(beats: Times, heard: Heard) -> float:
     """Return the share of all that sounds like a beat which lies on these beats."""
-    chance = likely(heard.beat)
-    peaks = np.flatnonzero((chance == maximum_filter1d(chance, 5)) & (chance > 0.05))
-    if not len(peaks):
+    at = heard.peaks_s
+    if not len(at):
         return 0.0
-    at = peaks / HEARD_RATE
     after = np.clip(np.searchsorted(beats, at), 1, len(beats) - 1)
     off = np.minimum(np.abs(at - beats[after - 1]), np.abs(at - beats[after]))
-    return float(chance[peaks][off < SAME_S].sum() / chance[peaks].sum())
+    return float(heard.peaks[off < SAME_S].sum() / heard.peaks.sum())
 
 
 def _uneven(values: NDArray[np.floating], cycles: tuple[int, ...]) -> list[float]:
