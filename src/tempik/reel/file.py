@@ -19,7 +19,7 @@ from tempik.errors import TempikError
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
 
-FORMAT = 5
+FORMAT = 6
 SUFFIX = ".tempik"
 
 

@@ -83,60 +83,48 @@ def find_bars(beats_s: Times, found: Listening, heard: Heard) -> Bars:
 def describe(beats_s: Times, found: Listening, heard: Heard) -> Table:
     """Return one row of traits for each metre and phase, in the order of READINGS."""
     beaten = beat_table(beats_s, found, heard)
-    columns, alike = beaten.columns, beaten.alike
-    usual = float(np.mean(alike[1:]))
     first, on_it = _first_sound(beats_s, found)
-    rows = []
-    places = {metre: np.stack([columns[j::metre].mean(axis=0) for j in range(metre)]) for metre in METRES}
-    for metre, phase in READINGS:
-        positions = np.roll(places[metre], -phase, axis=0)
-        one = positions[0] - positions[1:].mean(axis=0)
-        nothing = np.zeros(len(TRAITS))
-        best_other = positions[0] - positions[1:].max(axis=0)
-        middle = positions[metre // 2] - positions[0] if metre in (4, 6) else nothing
+    return np.concatenate([_of_metre(metre, beaten, len(beats_s), first, on_it) for metre in METRES])
+
+
+def _of_metre(metre: int, beaten: Beaten, count: int, first: int, on_it: float) -> Table:
+    """Return the rows of one metre's phases. `first` is the beat nearest to the first sound, `on_it` 1 where that is."""
+    alike = beaten.alike
+    places = np.stack([beaten.columns[j::metre].mean(axis=0) for j in range(metre)])
+    one = places - (places.sum(axis=0) - places) / (metre - 1)
+    ordered = np.sort(places, axis=0)
+    best_other = places - np.where(places == ordered[-1], ordered[-2], ordered[-1])
+    nothing = np.zeros((metre, 8))
+    middle = (np.roll(places, -(metre // 2), axis=0) - places)[:, :8] if metre in (4, 6) else nothing
+    if metre in (2, 4):
         # Backbeats: the second and the last beat against the first and the third.
-        back = positions[1::2].mean(axis=0) - positions[::2].mean(axis=0) if metre in (2, 4) else nothing
-        starts = float((first - phase) % metre == 0)
-        begins = [starts * on_it, starts * (1 - on_it), float((first + 1 - phase) % metre == 0)]
-        is_metre = [float(metre == m) for m in METRES]
-        lags = 6 * (np.array([alike[metre], alike[2 * metre], alike[min(4 * metre, _LONGEST_LAG)]]) - usual)
-        others = 6 * (np.array([alike[n] for n in (2, 3, 4, 5, 6, 7, 8, 12)]) - usual)
-        odds = _mean_at(beaten.downbeat, metre, phase)
-        rows.append(
-            np.concatenate(
-                [
-                    one,
-                    best_other,
-                    middle[:8],
-                    back[:8],
-                    begins,
-                    is_metre,
-                    lags,
-                    others,
-                    odds,
-                    [np.log2(len(beats_s) / metre)],
-                ]
-            )
-        )
+        even = (places[1::2].mean(axis=0) - places[::2].mean(axis=0))[:8]
+        back = np.stack([even if phase % 2 == 0 else -even for phase in range(metre)])
+    else:
+        back = nothing
+    phases = np.arange(metre)
+    starts = ((first - phases) % metre == 0).astype(float)
+    begins = np.stack([starts * on_it, starts * (1 - on_it), ((first + 1 - phases) % metre == 0).astype(float)], axis=1)
+    usual = float(np.mean(alike[1:]))
+    lags = 6 * (np.array([alike[metre], alike[2 * metre], alike[min(4 * metre, _LONGEST_LAG)]]) - usual)
+    others = 6 * (np.array([alike[n] for n in (2, 3, 4, 5, 6, 7, 8, 12)]) - usual)
+    same = np.array([*(float(metre == m) for m in METRES), *lags, *others])
+    odds = _odds_of(metre, beaten.downbeat)
+    size = np.full((metre, 1), np.log2(count / metre))
+    return np.column_stack([one, best_other, middle, back, begins, np.tile(same, (metre, 1)), odds, size])
+
+
+def _odds_of(metre: int, downbeat: Table) -> Table:
+    """Return for each phase the log odds of downbeats where the reading has them, and where it has none, and how far
+    each is met, shape (metre, 5)."""
+    chance = 1 / (1 + np.exp(-downbeat))
+    rows = []
+    for phase in range(metre):
+        on, likely_on = downbeat[phase::metre], chance[phase::metre]
+        off = (downbeat.sum() - on.sum()) / (len(downbeat) - len(on))
+        met, right = float(likely_on.sum() / (chance.sum() + 1e-6)), float(likely_on.mean())
+        rows.append([on.mean(), off, met, right, 2 * met * right / (met + right + 1e-6)])
     return np.array(rows)
-
-
-def _mean_at(downbeat: Table, metre: int, phase: int) -> Table:
-    """Return the log odds of downbeats where the reading has them, and where it has none, and how far each is met."""
-    on = np.zeros(len(downbeat), dtype=bool)
-    on[phase::metre] = True
-    likely = 1 / (1 + np.exp(-downbeat))
-    met = float(likely[on].sum() / (likely.sum() + 1e-6))
-    right = float(likely[on].mean()) if on.any() else 0.0
-    return np.array(
-        [
-            downbeat[on].mean() if on.any() else -6,
-            downbeat[~on].mean(),
-            met,
-            right,
-            2 * met * right / (met + right + 1e-6),
-        ]
-    )
 
 
 def beat_table(beats_s: Times, found: Listening, heard: Heard) -> Beaten:
@@ -176,8 +164,9 @@ def beat_table(beats_s: Times, found: Listening, heard: Heard) -> Beaten:
     )
     whole /= np.linalg.norm(whole, axis=1, keepdims=True) + 1e-6
     alike = np.zeros(_LONGEST_LAG + 1)
-    for lag in range(1, min(_LONGEST_LAG, len(whole) - 5) + 1):
-        alike[lag] = float((whole[lag:] * whole[:-lag]).sum(axis=1).mean())
+    longest = min(_LONGEST_LAG, len(whole) - 5)
+    for lag in range(1, longest + 1):
+        alike[lag] = float(np.einsum("ij,ij->", whole[lag:], whole[:-lag])) / (len(whole) - lag)
     return Beaten(np.column_stack(columns), alike, np.asarray(downbeat, dtype=np.float64))
 
 

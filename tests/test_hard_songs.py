@@ -1,0 +1,134 @@
+"""Bare music at any tempo, and songs that are not one grid: glued, paused, talked into, changing metre, clipped."""
+
+import numpy as np
+import pytest
+from bench.bare import KINDS, made
+from bench.music.grooves import GROOVES
+from bench.music.mix import own_sound
+from bench.music.patterns import band as played_band
+from bench.music.patterns import bare
+
+from made_music import Samples, band, joined, steady
+from tempik.rhythm import Analysis
+from tempik.rhythm.points import analyse_samples
+from tempik.rhythm.records import SAMPLE_RATE
+
+
+def times_of(found: Analysis) -> np.ndarray:
+    return np.array([b.time_s for b in found.beats])
+
+
+def met(truth: np.ndarray, found: np.ndarray, within_s: float = 0.02) -> float:
+    """The share of true beats that have a found one as near."""
+    return float((np.abs(truth[:, None] - found).min(axis=1) <= within_s).mean()) if len(found) else 0.0
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("bpm", [60, 72, 93, 110, 120, 128, 150, 174, 200])
+def test_bare_music_is_read_at_its_tempo_and_on_its_beats(kind: str, bpm: int) -> None:
+    samples, beats = made(kind, bpm, 0.37)
+    found = analyse_samples(samples)
+    assert found.tempo_bpm == pytest.approx(bpm, rel=0.005)
+    assert met(beats, times_of(found)) > 0.9
+
+
+@pytest.mark.parametrize("lead_s", [0.0, 0.5, 3.0, 11.0])
+def test_a_lead_in_of_any_length_moves_nothing(lead_s: float) -> None:
+    samples, beats = made("kick and hat", 128, lead_s, 24 + lead_s)
+    found = times_of(analyse_samples(samples))
+    assert met(beats, found) > 0.95 and found[0] > lead_s - 0.2
+
+
+@pytest.mark.parametrize("metre", [3, 4, 5, 6, 7])
+def test_an_accent_on_the_first_of_so_many_begins_the_bar(metre: int) -> None:
+    beats = 0.3 + np.arange(int(25 * 2.2)) / 2.2
+    sounds = np.zeros(int(26 * SAMPLE_RATE))
+    t = np.arange(2000) / SAMPLE_RATE
+    for number, beat in enumerate(beats):
+        at = round(beat * SAMPLE_RATE)
+        loud = 1.0 if number % metre == 0 else 0.6
+        sounds[at : at + 2000] += loud * np.sin(2 * np.pi * (1900 if loud == 1 else 1300) * t) * np.exp(-t / 0.01)
+    found = analyse_samples((0.7 * sounds).astype(np.float32))
+    ones = np.array([b.time_s for b in found.beats if b.beat == 1])
+    assert found.metre == metre and met(beats[::metre], ones) > 0.9
+
+
+def test_two_songs_glued_together_keep_each_its_own_grid() -> None:
+    a, b = band(steady(112, 30)), band(steady(136, 30), seed=3)
+    first = a.samples[: 30 * SAMPLE_RATE]
+    found = times_of(analyse_samples(joined([first, b.samples])))
+    truth = np.concatenate([a.beats[a.beats < 29.9], b.beats + 30.0])
+    assert met(truth, found, 0.03) > 0.93
+    # No beat lost and none counted twice where one becomes the other.
+    assert np.diff(found).min() > 0.5 * 60 / 136 and np.diff(found).max() < 2.2 * 60 / 112
+
+
+def test_a_minute_of_silence_inside_has_no_beats_and_both_sides_do() -> None:
+    piece = band(steady(124, 24))
+    silent = np.zeros(60 * SAMPLE_RATE, np.float32)
+    found = times_of(analyse_samples(joined([piece.samples, silent, piece.samples])))
+    start, end = len(piece.samples) / SAMPLE_RATE, len(piece.samples) / SAMPLE_RATE + 60
+    assert not ((found > start + 3) & (found < end - 3)).any()
+    assert met(piece.beats, found, 0.03) > 0.9 and met(piece.beats + end, found, 0.03) > 0.9
+
+
+def talk(seconds: float, seed: int = 2) -> Samples:
+    """Noise in syllables of uneven length with pauses, as speech is."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(int(seconds * SAMPLE_RATE)) / SAMPLE_RATE
+    marks = np.cumsum(rng.uniform(0.06, 0.4, 400))
+    level = np.interp(t, marks, rng.uniform(0, 1, 400) ** 2)
+    return (level * rng.standard_normal(len(t)) * 0.15).astype(np.float32)
+
+
+def test_a_spoken_beginning_does_not_move_the_beats_after_it() -> None:
+    piece = band(steady(118, 30))
+    found = times_of(analyse_samples(joined([talk(9.0), piece.samples])))
+    assert met(piece.beats + 9.0, found, 0.03) > 0.95
+
+
+def test_what_is_clipped_thin_or_short_is_read_all_the_same() -> None:
+    piece = band(steady(126, 30))
+    clipped = np.clip(6 * piece.samples, -1, 1).astype(np.float32)
+    spectrum = np.fft.rfft(piece.samples)
+    spectrum[np.fft.rfftfreq(len(piece.samples), 1 / SAMPLE_RATE) > 3800] = 0  # as a file of 8 kHz
+    thin = np.fft.irfft(spectrum, len(piece.samples)).astype(np.float32)
+    for samples in (clipped, thin, piece.samples[: 10 * SAMPLE_RATE]):
+        found = analyse_samples(samples)
+        truth = piece.beats[piece.beats < len(samples) / SAMPLE_RATE - 0.1]
+        assert found.tempo_bpm == pytest.approx(126, rel=0.003) and met(truth, times_of(found)) > 0.9
+
+
+def test_rivals_differ_from_what_was_found_and_beliefs_add_up_to_no_more_than_one() -> None:
+    found = analyse_samples(band(steady(90, 30)).samples)
+    assert len(found.rivals) == 2
+    for rival in found.rivals:
+        assert met(times_of(found), np.array([b.time_s for b in rival.beats]), 0.05) < 0.9 or len(rival.beats) != len(
+            found.beats
+        )
+    assert found.confidence + sum(r.belief for r in found.rivals) <= 1.001
+    assert found.rivals[0].belief >= found.rivals[1].belief
+
+
+@pytest.mark.parametrize("seed", [4, 5])
+def test_talk_has_no_beat(seed: int) -> None:
+    found = analyse_samples(talk(25.0, seed))
+    assert found.beats == () and found.onsets
+
+
+def test_made_music_is_the_same_from_the_same_seed() -> None:
+    groove = next(g for g in GROOVES if g.name == "funk")
+    for make in (bare, lambda rng: played_band(rng, groove, 12.0)):
+        a, b = (make(np.random.default_rng(9)) for _ in range(2))
+        assert a.notes == b.notes and np.array_equal(a.beats, b.beats)
+        one, two = (own_sound(a, np.random.default_rng(1)) for _ in range(2))
+        assert all(np.array_equal(one[k], two[k]) for k in one)
+
+
+def test_a_made_pieces_onsets_are_its_notes_with_the_loudest_drum_first() -> None:
+    score = played_band(np.random.default_rng(3), GROOVES[0], 14.0)
+    onsets = score.onsets()
+    times = [t for t, _ in onsets]
+    assert times == sorted(times) and min(np.diff(times)) >= 0.02
+    kicks = {round(n.time_s, 3) for n in score.notes if n.part == "kick"}
+    assert {round(t, 3) for t, kind in onsets if kind == "kick"} <= kicks | {round(t + 0.02, 3) for t in kicks}
