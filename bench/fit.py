@@ -17,7 +17,6 @@ from multiprocessing import Pool
 from pathlib import Path
 from typing import Any
 
-import mir_eval
 import numpy as np
 from numpy.typing import NDArray
 
@@ -93,6 +92,8 @@ def _lesson(task: Any) -> Any:
 
 
 def _fit_front(tasks: list[Any], folder: Path, began: float) -> None:
+    # The plain family is for the choice and the bars: the front end hears such music well enough.
+    tasks = [t for t in tasks if t[1] != "plain"]
     with Pool(2) as pool:
         lessons = [r for r in pool.imap(_lesson, tasks, 8) if r is not None]
     print(f"{len(lessons)} lessons, {time.time() - began:.0f} s", flush=True)
@@ -176,10 +177,16 @@ def _describe_bars(piece: Studied, heard: Heard, out: Described) -> None:
 
 
 def f_measure(truth: Rows, beats: Rows) -> float:
+    """Return the F-measure at 70 ms without the first five seconds, as mir_eval does for beats further apart than twice
+    that, and many times faster."""
     cut = 5.0 if len(truth) and truth[-1] > 14 else 0.0
-    return (
-        float(mir_eval.beat.f_measure(truth[truth >= cut], beats[beats >= cut])) if len(truth) and len(beats) else 0.0
-    )
+    truth, beats = truth[truth >= cut], beats[beats >= cut]
+    if not len(truth) or not len(beats):
+        return 0.0
+    after = np.searchsorted(beats, truth)
+    right = np.abs(beats[np.minimum(after, len(beats) - 1)] - truth)
+    left = np.abs(beats[np.maximum(after - 1, 0)] - truth)
+    return float(2 * (np.minimum(left, right) <= 0.07).sum() / (len(truth) + len(beats)))
 
 
 def _describe_choice(task: Any) -> Described | None:

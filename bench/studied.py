@@ -66,7 +66,7 @@ def studied(task: tuple[Path, str, int] | tuple[Path, Path, float]) -> Studied |
         near, weight_of = attacks_near(rise, beats, 0.05)
         strong = weight_of > np.median(weight_of)
         beats = beats + float(np.median((near - beats)[strong])) if strong.any() else beats
-    alone = made.name if made.group.split()[0] in ("bare", "free", "joined") else made.group
+    alone = made.name if made.group.split()[0] in ("bare", "plain", "free", "joined") else made.group
     return Studied(
         made.name, made.group, made.closed, fold_of(alone), weight, loose, beats, made.numbers, list(made.onsets), found, rise, power
     )  # fmt: skip

@@ -16,13 +16,13 @@ from numpy.typing import NDArray
 from bench.music import mix
 from bench.music.free import free
 from bench.music.grooves import GROOVES
-from bench.music.patterns import band, bare
+from bench.music.patterns import PLAIN, band, bare
 from bench.music.score import Heard, Score
 from bench.music.sounds import Rng
 from bench.music.styles import styled, styles
 from tempik.rhythm.records import SAMPLE_RATE
 
-FAMILIES = {"bare": 700, "bands": 900, "styles": 800, "free": 160, "joined": 160}
+FAMILIES = {"bare": 700, "bands": 900, "styles": 800, "free": 160, "joined": 160, "plain": 900}
 VERSION = 1
 
 
@@ -66,6 +66,8 @@ def piece(family: str, number: int) -> Piece | None:
         return _joined(rng, number)
     if family == "bare":
         score, group = bare(rng), f"bare {number % 3}"
+    elif family == "plain":
+        score, group = bare(rng, PLAIN), f"plain {number % 3}"
     elif family == "bands":
         groove = GROOVES[number % len(GROOVES)]
         score, group = band(rng, groove), f"bands {groove.name}"
@@ -74,11 +76,10 @@ def piece(family: str, number: int) -> Piece | None:
         score, group = styled(rng, style), f"styles {style.name.split('/')[1]}"
     if score is None or len(score.beats) < 8:
         return None
-    sound = _sounded(
-        score, rng, 0.7 if family == "bare" else 0.35 if family == "bands" else 0.2, 0.35 if family == "bare" else 1.0
-    )
+    simple = family in ("bare", "plain")
+    sound = _sounded(score, rng, 0.7 if simple else 0.35 if family == "bands" else 0.2, 0.35 if simple else 1.0)
     inside = score.beats < len(sound) / SAMPLE_RATE - 0.05
-    closed = number % 3 == 0 if family == "bare" else is_closed(group)
+    closed = number % 3 == 0 if simple else is_closed(group)
     return Piece(
         f"{family} {number}",
         group,

@@ -97,9 +97,17 @@ _BARE = (
 )
 
 
-def bare(rng: Rng) -> Score:
+# What a choice is most often wrong in: one sound alone, an accent by pitch or force, a bass between the kicks.
+PLAIN = (
+    *("kick", "clap", "click", "click", "hat", "snare24", "snare24", "kick+hat", "kick+clap", "kick+eighths"),
+    *("accent click", "accent click", "accent force", "accent force", "kick+offbass", "kick+offbass", "kick+offbass"),
+    *("four+rand", "kick+pad"),
+)
+
+
+def bare(rng: Rng, kinds: tuple[str, ...] = _BARE) -> Score:
     """Return the barest music: one or two sounds at any tempo, with a lead-in of any length."""
-    kind = str(rng.choice(_BARE))
+    kind = str(rng.choice(kinds))
     bpm = float(rng.choice([float(rng.integers(60, 201)), rng.uniform(60, 200)], p=[0.7, 0.3]))
     seconds = float(rng.uniform(12, 34))
     beats = even(rng, bpm, seconds, lead_in(rng))
@@ -165,6 +173,14 @@ def bare(rng: Rng) -> Score:
         put("click", beats[numbers != 1])
         put("block", beats[numbers == 1])
         score.gains["block"] = float(rng.uniform(0.6, 1))
+    elif kind == "accent force":
+        metre = int(rng.choice([2, 3, 4, 4, 5, 6, 7]))
+        numbers[:] = np.arange(len(beats)) % metre + 1
+        part = str(rng.choice(["click", "block", "kick", "clap", "hat"]))
+        put(part, beats[numbers != 1], float(rng.uniform(0.3, 0.7)))
+        put(part, beats[numbers == 1])
+        if rng.random() < 0.4:
+            put("hat" if part != "hat" else "click", half, 0.5)
     elif kind in ("kick+offbass", "kick+pad"):
         put("kick", beats)
         if rng.random() < 0.5:

@@ -16,7 +16,7 @@ from tempik.rhythm.ranking import scores
 from tempik.rhythm.score import Scored, alike, gathered
 
 NOTHING, WRONG, RIGHT = range(3)
-NO_BEAT = 0.6
+NO_BEAT = 0.4
 
 
 class Belief(NamedTuple):

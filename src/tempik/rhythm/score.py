@@ -14,13 +14,14 @@ from tempik.rhythm.bars import SUMMARY, Bars, find_bars
 from tempik.rhythm.candidates import Candidate
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, Listening
 from tempik.rhythm.front import BEAT, KICK, Heard, heard_at, likely
+from tempik.rhythm.plain import possible
 from tempik.rhythm.ranking import scores
 
 Times = NDArray[np.float64]
 Row = NDArray[np.float64]
 
 _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
-MOST = 26  # candidates that are described in full
+MOST = 16  # candidates that are described in full
 SAME_S = 0.05
 
 
@@ -51,10 +52,11 @@ def describe_all(
     """
     if not among:
         return np.zeros((0, 0)), [], []
+    among = possible(among, found, heard)
     first = np.array([_on_beat(c, found, heard) for c in among])
     by_heard = np.argsort(-(first[:, _MET] + 0.1 * first[:, 0]))
     by_struck = np.argsort(-first[:, _STRUCK])
-    picked = list(dict.fromkeys([*by_heard[: MOST - 6].tolist(), *by_struck[:6].tolist()]))
+    picked = list(dict.fromkeys([*by_heard[: MOST - 5].tolist(), *by_struck[:5].tolist()]))
     kept = [among[i] for i in picked]
     bars = [find_bars(c.beats_s, found, heard) for c in kept]
     own = np.array(
