@@ -11,23 +11,23 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from tempik.desktop import theme
 from tempik.desktop.project import Project
 from tempik.desktop.rhythm_view import RhythmView
-from tempik.desktop.theme import colour, figures, words
+from tempik.desktop.theme import colour, figures
 from tempik.edit.readings import HeardReading, readings_of
 from tempik.rhythm.records import belief_word
 
 ROW_H = 20
-_LABEL_W = 206
+_LABEL_W = 148
 
 
-def reading_text(reading: HeardReading) -> tuple[str, str]:
-    """Return a reading's tempo with its metre, and how likely it is, in words and percent."""
-    tempo = f"{reading.tempo_bpm:.1f}".removesuffix(".0")
-    sure = (
-        f"{belief_word(reading.belief)} {reading.belief * 100:.0f} %"
-        if reading.number == 0
-        else f"{reading.belief * 100:.0f} %"
-    )
-    return f"{tempo} BPM in {reading.metre}", sure
+def reading_text(reading: HeardReading) -> str:
+    """Return what is known of a reading in a line."""
+    sure = f", {belief_word(reading.belief)}" if reading.number == 0 else ""
+    name = "as found" if reading.number == 0 else f"rival {reading.number}"
+    return f"{name}: {_tempo(reading)} BPM in {reading.metre}, {reading.belief * 100:.0f} % likely{sure}"
+
+
+def _tempo(reading: HeardReading) -> str:
+    return f"{reading.tempo_bpm:.1f}".removesuffix(".0")
 
 
 class ReadingsStrip(QWidget):
@@ -68,7 +68,10 @@ class ReadingsStrip(QWidget):
         row = self._row_at(event.position().y())
         if row != self._pointed:
             self._pointed = row
-            self.setToolTip("Read the song so; Shift+K goes through the readings while it plays" if row >= 0 else "")
+            told = reading_text(self.readings()[row]) if row >= 0 else ""
+            self.setToolTip(
+                f"{told}. A click reads the song so; Shift+K goes through them while it plays." if told else ""
+            )
             self.update()
 
     def leaveEvent(self, event: QEvent) -> None:
@@ -105,13 +108,8 @@ class ReadingsStrip(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         p.drawEllipse(QPointF(11, top + ROW_H / 2 - 0.5), 4, 4)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        tempo, sure = reading_text(reading)
         p.setPen(QColor(theme.TEXT if in_use else theme.QUIET))
         p.setFont(figures(12))
-        p.drawText(QRectF(22, top, 104, ROW_H - 1), Qt.AlignmentFlag.AlignVCenter, tempo)
-        p.setFont(words(12))
-        p.drawText(
-            QRectF(122, top, _LABEL_W - 128, ROW_H - 1),
-            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-            sure,
-        )
+        p.drawText(QRectF(22, top, 84, ROW_H - 1), Qt.AlignmentFlag.AlignVCenter, f"{_tempo(reading)} BPM")
+        share = QRectF(100, top, _LABEL_W - 106, ROW_H - 1)
+        p.drawText(share, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"{reading.belief * 100:.0f} %")
