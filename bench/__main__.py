@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | pipeline | retiming | between FILM | beats --corpus DIR | fit --corpus DIR]
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | retiming | between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -24,6 +24,11 @@ def main() -> None:
         from bench import retiming
 
         sys.exit(retiming.main(sys.argv[1:]))
+    elif what == "onsets":
+        from bench import onsets
+
+        del sys.argv[1]
+        onsets.main()
     elif what == "pipeline":
         from bench import pipeline
 
@@ -35,7 +40,7 @@ def main() -> None:
         pipeline.main()
         retiming.main([])
     else:
-        sys.exit(f"There is no bench '{what}'; choose speed, pipeline, retiming, between, beats or fit.")
+        sys.exit(f"There is no bench '{what}'; choose speed, pipeline, retiming, between, beats, onsets or fit.")
 
 
 if __name__ == "__main__":

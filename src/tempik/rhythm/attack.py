@@ -10,6 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, rfft
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from tempik.rhythm.records import SAMPLE_RATE
@@ -73,9 +74,9 @@ def _bands(samples: Array) -> list[Array]:
         part = np.zeros(_BLOCK, np.float32)
         begin, end = max(0, start - _OVERLAP), min(len(samples), start + step + _OVERLAP)
         part[begin - start + _OVERLAP : end - start + _OVERLAP] = samples[begin:end]
-        spectrum = np.fft.rfft(part)
+        spectrum = rfft(part)
         for band, gain in zip(out, gains, strict=True):
-            whole = np.fft.irfft(spectrum * gain, _BLOCK)
+            whole = irfft(spectrum * gain, _BLOCK)
             band[start : start + step] = whole[_OVERLAP : _OVERLAP + min(step, len(samples) - start)]
 
     with ThreadPoolExecutor(2) as pool:
@@ -88,28 +89,23 @@ def attacks_near(rise: Array, times_s: Times, reach_s: float) -> tuple[Times, Ar
 
     The steepest instant is refined between steps by a parabola through its neighbours.
     """
-    out = times_s.astype(np.float64).copy()
-    weight = np.zeros(len(times_s), np.float32)
     reach = round(reach_s * STEP_RATE)
-    shape = 1 - 0.4 * (np.arange(-reach, reach + 1) / reach) ** 2
-    for number, time_s in enumerate(times_s):
-        centre = round(float(time_s) * STEP_RATE)
-        a, b = max(0, centre - reach), min(len(rise), centre + reach + 1)
-        if b - a < 3:
-            continue
-        part = rise[a:b] * shape[a - centre + reach : b - centre + reach]
-        top = int(part.argmax())
-        if part[top] <= 0:
-            continue
-        place = float(top)
-        if 0 < top < len(part) - 1:
-            before, here, after = (float(v) for v in part[top - 1 : top + 2])
-            bend = before - 2 * here + after
-            if bend < 0:
-                place += 0.5 * (before - after) / bend
-        out[number] = (a + place + 0.5) / STEP_RATE
-        weight[number] = part[top]
-    return out, weight
+    near = np.arange(-reach, reach + 1)
+    centre = np.round(times_s * STEP_RATE).astype(np.int64)
+    padded = np.pad(rise, (reach, reach + 1))
+    inside = (centre >= 2 - reach) & (centre <= len(rise) + reach - 3)
+    at = np.clip(centre, 0, len(rise))[:, None] + near
+    part = padded[at + reach] * (1 - 0.4 * (near / reach) ** 2)
+    top = part.argmax(axis=1)
+    row = np.arange(len(times_s))
+    here = part[row, top]
+    before, after = part[row, np.maximum(top - 1, 0)], part[row, np.minimum(top + 1, 2 * reach)]
+    bend = before - 2 * here + after
+    refined = (top > 0) & (top < 2 * reach) & (bend < 0)
+    off = np.where(refined, 0.5 * (before - after) / np.where(bend < 0, bend, -1), 0.0)
+    found = inside & (here > 0)
+    times = (at[:, 0] + top + off + 0.5) / STEP_RATE
+    return np.where(found, times, times_s), np.where(found, here, 0).astype(np.float32)
 
 
 # The edge of an attack is looked for in steps of a quarter of a millisecond.
@@ -118,6 +114,7 @@ _EDGE_STEP = SAMPLE_RATE // _EDGE_RATE
 FOOT, EDGE_FLOOR = 1.5, 0.02
 _SHARP_STEPS = 8  # from its foot to a quarter of its peak within two milliseconds
 _CLEAR = 4.0
+_REACH_STEPS = 72  # 18 ms either side
 _BEFORE = 40  # of the 18 ms before a time, ten are taken for what sounded before
 
 
@@ -134,25 +131,19 @@ def edges(power: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
     The beginning is where the level last lay within a factor of what sounded before. A soft attack has no such
     instant: what is heard as its beat lies somewhere on its slope, and its time is returned unchanged.
     """
-    out = times_s.astype(np.float64).copy()
-    clear = np.zeros(len(times_s), dtype=bool)
-    for number, time_s in enumerate(times_s):
-        centre = round(float(time_s) * _EDGE_RATE)
-        start, end = centre - 72, centre + 72  # 18 ms either side
-        if start < 0 or end > len(power):
-            continue
-        part = power[start:end]
-        # Loudest, not mean, before it: the swings of a bass note must not read as the beginning.
-        before = float(part[:_BEFORE].max())
-        peak = float(part[_BEFORE:].max())
-        if peak < _CLEAR * before + 1e-9:
-            continue
-        over = part[_BEFORE:] > max(FOOT * before, EDGE_FLOOR * peak)
-        foot = int(np.argmax(over))
-        risen = int(np.argmax(part[_BEFORE + foot :] >= peak / 4))
-        if foot == 0 or risen > _SHARP_STEPS:
-            continue
-        # The smoothing reaches a step and a half ahead of the edge itself.
-        out[number] = (start + _BEFORE + foot + 1.5) / _EDGE_RATE
-        clear[number] = True
-    return out, clear
+    start = np.round(times_s * _EDGE_RATE).astype(np.int64) - _REACH_STEPS
+    inside = (start >= 0) & (start + 2 * _REACH_STEPS <= len(power))
+    if not inside.any():
+        return times_s.astype(np.float64), inside
+    span = np.arange(2 * _REACH_STEPS)
+    part = power[np.clip(start, 0, len(power) - 2 * _REACH_STEPS)[:, None] + span]
+    # Loudest, not mean, before it: the swings of a bass note must not read as the beginning.
+    before, after = part[:, :_BEFORE].max(axis=1), part[:, _BEFORE:]
+    peak = after.max(axis=1)
+    over = after > np.maximum(FOOT * before, EDGE_FLOOR * peak)[:, None]
+    foot = over.argmax(axis=1)
+    high = (after >= peak[:, None] / 4) & (np.arange(after.shape[1]) >= foot[:, None])
+    risen = high.argmax(axis=1) - foot
+    clear = inside & (peak >= _CLEAR * before + 1e-9) & (foot > 0) & (risen <= _SHARP_STEPS)
+    # The smoothing reaches a step and a half ahead of the edge itself.
+    return np.where(clear, (start + _BEFORE + foot + 1.5) / _EDGE_RATE, times_s), np.asarray(clear)

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from tempik.rhythm.records import SAMPLE_RATE
@@ -129,7 +130,7 @@ def _spectrogram(samples: Array) -> Array:
 
     def transform(start: int) -> None:
         block = strided[start : start + 2048] * window
-        out[start : start + 2048] = np.abs(np.fft.rfft(block, axis=1))
+        out[start : start + 2048] = np.abs(rfft(block, axis=1))
 
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(transform, range(0, count, 2048)))
@@ -187,7 +188,7 @@ def _slow_chroma(samples: Array) -> tuple[Array, Array]:
     magnitude = np.empty((count, _SLOW_WINDOW // 2 + 1), np.float32)
 
     def transform(start: int) -> None:
-        magnitude[start : start + 512] = np.abs(np.fft.rfft(strided[start : start + 512] * window, axis=1))
+        magnitude[start : start + 512] = np.abs(rfft(strided[start : start + 512] * window, axis=1))
 
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(transform, range(0, count, 512)))

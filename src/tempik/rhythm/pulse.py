@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 from scipy.ndimage import gaussian_filter1d, maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE
@@ -68,7 +69,7 @@ def _heard_at(level: Array, rate: int, rates: Times, harmonics: tuple[tuple[int,
     starts = range(0, max(1, len(level) - size + 1), max(1, size // 2))
     parts = np.stack([level[i : i + size] for i in starts]) * np.hanning(size).astype(np.float32)
     padded = 1 << int(np.ceil(np.log2(8 * size)))
-    spectra = np.abs(np.fft.rfft(parts, padded, axis=1))
+    spectra = np.abs(rfft(parts, padded, axis=1))
     spectra /= np.sqrt((spectra**2).mean(axis=1, keepdims=True)) + np.sqrt((spectra**2).mean()) * 0.1 + 1e-12
     mean = spectra.mean(axis=0)
     at = rates * padded / rate
@@ -88,7 +89,7 @@ class _Spectrum:
     def __init__(self, onset: Array) -> None:
         self.centred = (onset - onset.mean()).astype(np.float64)
         size = 1 << int(np.ceil(np.log2(len(onset) * 8)))
-        self.level, self.step = np.abs(np.fft.rfft(self.centred.astype(np.float32), size)), FRAME_RATE / size
+        self.level, self.step = np.abs(rfft(self.centred.astype(np.float32), size)), FRAME_RATE / size
 
     def at(self, rates: Times | float) -> Times:
         places = np.asarray(rates) / self.step
