@@ -234,8 +234,10 @@ def _fit_choice(tasks: list[Any], folder: Path, began: float) -> None:
     stored |= _named("bars", _fit_bars(pieces, report, learn))
     stored |= _named("kinds", _fit_kinds(pieces, report, learn))
     print(json.dumps(report, indent=1), f"\nbars and kinds fitted, {time.time() - began:.0f} s", flush=True)
-    weights_module.load.cache_clear()
-    np.savez(WEIGHTS, **stored)  # type: ignore[arg-type]
+    # The workers that are forked now go by these; the file is written when everything is there.
+    in_use = weights_module.load()
+    in_use.clear()
+    in_use.update(stored)
     with Pool(2) as pool:
         pieces = [d for d in pool.imap(_describe_choice, tasks, 8) if d is not None]
     print(f"candidates described, {time.time() - began:.0f} s", flush=True)

@@ -109,8 +109,8 @@ def attacks_near(rise: Array, times_s: Times, reach_s: float) -> tuple[Times, Ar
 
 
 # The edge of an attack is looked for in steps of a quarter of a millisecond.
-_EDGE_RATE = 4000
-_EDGE_STEP = SAMPLE_RATE // _EDGE_RATE
+EDGE_RATE = 4000
+_EDGE_STEP = SAMPLE_RATE // EDGE_RATE
 FOOT, EDGE_FLOOR = 1.5, 0.02
 _SHARP_STEPS = 8  # from its foot to a quarter of its peak within two milliseconds
 _CLEAR = 4.0
@@ -131,7 +131,7 @@ def edges(power: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
     The beginning is where the level last lay within a factor of what sounded before. A soft attack has no such
     instant: what is heard as its beat lies somewhere on its slope, and its time is returned unchanged.
     """
-    start = np.round(times_s * _EDGE_RATE).astype(np.int64) - _REACH_STEPS
+    start = np.round(times_s * EDGE_RATE).astype(np.int64) - _REACH_STEPS
     inside = (start >= 0) & (start + 2 * _REACH_STEPS <= len(power))
     if not inside.any():
         return times_s.astype(np.float64), inside
@@ -146,4 +146,4 @@ def edges(power: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
     risen = high.argmax(axis=1) - foot
     clear = inside & (peak >= _CLEAR * before + 1e-9) & (foot > 0) & (risen <= _SHARP_STEPS)
     # The smoothing reaches a step and a half ahead of the edge itself.
-    return np.where(clear, (start + _BEFORE + foot + 1.5) / _EDGE_RATE, times_s), np.asarray(clear)
+    return np.where(clear, (start + _BEFORE + foot + 1.5) / EDGE_RATE, times_s), np.asarray(clear)

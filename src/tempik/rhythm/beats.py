@@ -7,7 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.rhythm.bars import Bars, places_in_bars
+from tempik.rhythm.attack import EDGE_RATE, STEP_RATE
+from tempik.rhythm.bars import places_in_bars
 from tempik.rhythm.belief import Belief, belief
 from tempik.rhythm.candidates import FEWEST, Candidate, candidates
 from tempik.rhythm.features import FRAME_RATE, Features, listening
@@ -44,14 +45,81 @@ class Beats(NamedTuple):
 
 RIVALS = 2
 _SILENCE_DB = 45.0  # below the loud passages
-_PAUSE_S = 6.0  # beats go on through a shorter silence
+_PAUSE_S = 6.0  # beats are counted on through a shorter silence
 NONE = Beats((), 0.0)
 
 
 def find_beats(power: Array, found: Features, rise: Array, heard: Heard) -> Beats:
-    """Return the beats of a song from its fine power, its features, its fine rise (`attack`) and the front end."""
+    """Return the beats of a song from its fine power, its features, its fine rise (`attack`) and the front end. What
+    lies on either side of a long silence is counted by itself."""
+    parts = []
+    for start_s, end_s in _sounding_parts(found):
+        if end_s - start_s < 2:
+            continue
+        cut = (
+            _cut(power, start_s, end_s, EDGE_RATE),
+            found.between(start_s, end_s),
+            _cut(rise, start_s, end_s, STEP_RATE),
+        )
+        parts.append((start_s, end_s, _beats_of(*cut, heard.between(start_s, end_s))))
+    if len(parts) == 1:
+        return _later(parts[0][2], parts[0][0])
+    return _one_after_another(parts)
+
+
+def _cut(rows: Array, start_s: float, end_s: float, rate: int) -> Array:
+    return rows[round(start_s * rate) : round(end_s * rate)]
+
+
+def _sounding_parts(found: Features) -> list[tuple[float, float]]:
+    """Return the stretches of a song that long silences part, from its start to its end, on whole tenths of a second."""
     length_s = len(found.onset) / FRAME_RATE
-    if length_s < 2 or float(found.onset.max(initial=0.0)) <= 0:
+    if not len(found.loudness) or float(found.onset.max(initial=0.0)) <= 0:
+        return []
+    at_s = np.flatnonzero(found.loudness > np.percentile(found.loudness, 95) - _SILENCE_DB) / FRAME_RATE
+    cuts = [float(np.floor(at_s[n + 1] * 10 - 3) / 10) for n in np.flatnonzero(np.diff(at_s) > _PAUSE_S)]
+    ends = [0.0, *cuts, length_s]
+    return list(zip(ends, ends[1:], strict=False))
+
+
+def _later(beats: Beats, by_s: float) -> Beats:
+    if by_s == 0:
+        return beats
+    ways = tuple(w._replace(times_s=w.times_s + by_s, other_s=w.other_s + by_s) for w in beats.ways)
+    return beats._replace(ways=ways)
+
+
+def _one_after_another(parts: list[tuple[float, float, Beats]]) -> Beats:
+    """Return the beats of a song's parts as one, bars counted on; the n-th way of all is the n-th of each that has it."""
+    counted = [(end_s - start_s, _later(beats, start_s)) for start_s, end_s, beats in parts if beats.ways]
+    if not counted:
+        return Beats((), max((b.confidence for _, _, b in parts), default=0.0))
+    sizes = np.array([size for size, _ in counted])
+    ways = []
+    for n in range(max(len(b.ways) for _, b in counted)):
+        of = [b.ways[min(n, len(b.ways) - 1)] for _, b in counted]
+        bars, before = [], 0
+        for way in of:
+            bars.append(way.bars + before)
+            before = int(bars[-1][-1])
+        longest = of[int(np.argmax(sizes))]
+        ways.append(
+            Counted(
+                np.concatenate([w.times_s for w in of]),
+                np.concatenate([w.other_s for w in of]),
+                False,
+                np.concatenate(bars),
+                np.concatenate([w.places for w in of]),
+                longest.metre,
+                float(np.average([w.belief for w in of], weights=sizes)),
+            )
+        )
+    return Beats(tuple(ways), float(np.average([b.confidence for _, b in counted], weights=sizes)))
+
+
+def _beats_of(power: Array, found: Features, rise: Array, heard: Heard) -> Beats:
+    """Return the beats of a stretch without long silences."""
+    if float(found.onset.max(initial=0.0)) <= 0:
         return NONE
     order = ranked(candidates(found, likely(heard.beat), rise), listening(found), heard)
     if not order or len(order[0].candidate.beats_s) < FEWEST:
@@ -93,7 +161,7 @@ def _counted(scored: Scored, share: float, power: Array, found: Features, rise: 
     times, other, steady = _placed(candidate, power, rise, heard)
     downbeat = heard_at(heard, DOWNBEAT, times)
     in_bar, place = places_in_bars(bars, len(times), downbeat)
-    keep = _sounding(times, found, bars)
+    keep = _sounding(times, found)
     times, other, in_bar, place = times[keep], other[keep], in_bar[keep], place[keep]
     if len(place):
         # The first bar that is whole is the first; what comes before it is a pick-up.
@@ -117,15 +185,10 @@ def _placed(candidate: Candidate, power: Array, rise: Array, heard: Heard) -> tu
     return moving, grid, False
 
 
-def _sounding(beats: Times, found: Features, bars: Bars) -> NDArray[np.bool_]:
-    """Return which beats lie where the song sounds: none before its first sound, after its last or in a long silence,
-    of which whole bars are left out, so that the count goes on."""
+def _sounding(beats: Times, found: Features) -> NDArray[np.bool_]:
+    """Return which beats lie where the song sounds: none before its first sound or after its last."""
     sounds = np.flatnonzero(found.loudness > np.percentile(found.loudness, 95) - _SILENCE_DB)
     if not len(sounds):
         return np.ones(len(beats), dtype=bool)
     at_s = sounds / FRAME_RATE
-    keep = (beats >= at_s[0] - 0.1) & (beats < at_s[-1])
-    for pause in np.flatnonzero(np.diff(at_s) > _PAUSE_S):
-        inside = np.flatnonzero((beats > at_s[pause] + 0.05) & (beats < at_s[pause + 1] - 0.1))
-        keep[inside[: len(inside) // bars.metre * bars.metre]] = False
-    return np.asarray(keep)
+    return np.asarray((beats >= at_s[0] - 0.1) & (beats < at_s[-1]))

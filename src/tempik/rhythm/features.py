@@ -42,6 +42,11 @@ class Features(NamedTuple):
     bass: Array  # (slow frames, 12): the same of the bass alone
     texture: Array  # (slow frames, bands): level in each band of the filter bank
 
+    def between(self, start_s: float, end_s: float) -> Features:
+        """Return the features of a stretch that begins and ends on whole twentieths of a second."""
+        quick, slow = (slice(round(start_s * rate), round(end_s * rate)) for rate in (FRAME_RATE, SLOW_RATE))
+        return Features(*(rows[slow] if n >= 5 else rows[quick] for n, rows in enumerate(self)))
+
 
 class Listening(NamedTuple):
     """Features made ready to be asked at many instants: each the most of 50 ms, and running sums for means."""

@@ -31,6 +31,13 @@ class Heard(NamedTuple):
     peaks_s: NDArray[np.float64]  # where beats are heard to peak at all
     peaks: Array  # and how likely each of those is a beat, 0 to 1
 
+    def between(self, start_s: float, end_s: float) -> Heard:
+        """Return what is heard of a stretch that begins and ends on whole twentieths of a second."""
+        rows = slice(round(start_s * RATE), round(end_s * RATE))
+        if rows.start == 0 and rows.stop >= len(self.beat):
+            return self
+        return as_heard(np.column_stack([self.beat, self.downbeat, self.kinds])[rows])
+
 
 def seen(bands: Array) -> Array:
     """Return what the network sees of `features.Features.bands`, shape (rows, 2 × bands): level, and new level."""
