@@ -1,7 +1,7 @@
 """Plain music: where one grid has an attack on every beat and no attack is off it, what else could be its beat?
 
-Nothing that has silence on every second beat, unless the sounds are a backbeat's; and where all attacks sound alike,
-nothing that passes over every second of them either.
+Nothing that has silence on every second beat, unless the sounds are a backbeat's; and where all attacks sound alike, or
+all are kicks, nothing that passes over every second of them either.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tempik.rhythm.candidates import Candidate
 from tempik.rhythm.features import FRAME_RATE, Listening
-from tempik.rhythm.front import SNARE, Heard, heard_at, likely
+from tempik.rhythm.front import KICK, SNARE, Heard, heard_at, likely
 
 Times = NDArray[np.float64]
 
@@ -33,7 +33,8 @@ def possible(among: list[Candidate], found: Listening, heard: Heard) -> list[Can
     keep = np.ones(len(among), dtype=bool)
     if float(likely(heard_at(heard, SNARE, pulse)).mean()) < 0.5:
         keep &= struck >= _SILENT
-        if 60 / float(np.median(np.diff(pulse))) <= _FASTEST_BPM and _alike(pulse, found):
+        kicked = float((likely(heard_at(heard, KICK, pulse)) > 0.5).mean()) >= _STRUCK
+        if 60 / float(np.median(np.diff(pulse))) <= _FASTEST_BPM and (kicked or _alike(pulse, found)):
             keep &= met >= _MET
     return [c for c, able in zip(among, keep, strict=True) if able] or among
 
