@@ -252,6 +252,7 @@ def keyboard_list() -> str:
         "| wheel on the song's rhythm | zoom at the pointer, from the whole song to a millisecond |",
         "| drag along the bar numbers | mark a stretch, snapped to beats; Alt does not snap |",
         "| double click a section | mark it |",
+        "| click a row of the readings over the wave | read the song so |",
         "| drag over the wave | select points; Shift or Ctrl and click adds |",
         "| drag a selected point's sign | move the selected points, snapped to attacks; Alt does not snap |",
         "| drag the song strip's window or its sides | use another stretch; Alt does not snap |",
