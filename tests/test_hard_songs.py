@@ -23,9 +23,9 @@ def met(truth: np.ndarray, found: np.ndarray, within_s: float = 0.02) -> float:
     return float((np.abs(truth[:, None] - found).min(axis=1) <= within_s).mean()) if len(found) else 0.0
 
 
-# A bass as short as a kick between slow kicks, and a lone backbeat at 100 a minute, are as well read another way.
-EITHER = {("kick, off-beat bass", bpm) for bpm in (60, 72, 174, 200)} | {("snare on 2 and 4", 200)}
-BARE = [(k, b) for k in KINDS for b in (60, 72, 93, 110, 120, 128, 150, 174, 200) if (k, b) not in EITHER]
+# A bass as short as a kick between kicks is as well read twice or half as fast. Every tempo: ./run bench beats --bare.
+EITHER = {("kick, off-beat bass", 60), ("kick, off-beat bass", 174)}
+BARE = [(k, b) for k in KINDS for b in (60, 93, 128, 174) if (k, b) not in EITHER]
 
 
 @pytest.mark.parametrize(("kind", "bpm"), BARE)
