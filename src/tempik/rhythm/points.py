@@ -18,6 +18,10 @@ from tempik.rhythm.onsets import find_onsets
 from tempik.rhythm.records import SAMPLE_RATE, Analysis, Beat, Onset, Rival, Section
 from tempik.rhythm.sections import find_sections
 
+BY_CHANCE = 0.35  # fewer onsets on the grid than this speaks for are on it by chance
+_DENSE_HZ = 3.0
+_LOOKS = 1e5
+
 Report = Callable[[float], None]
 
 
@@ -71,7 +75,7 @@ def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share:
     report(0.9)
     length_s = len(samples) / SAMPLE_RATE
     onsets = find_onsets(power, found, rise, heard)
-    if not beats.ways:
+    if not beats.ways or beyond_chance(beats.ways[0].times_s, onsets) < BY_CHANCE:
         sections = find_sections(found, np.empty(0), np.empty(0))
         return Analysis(
             length_s, confidence=beats.confidence, onsets=onsets, sections=sections.sections, drops=sections.drops
@@ -106,6 +110,35 @@ def _beats(way: Counted, found: Features) -> tuple[Beat, ...]:
         Beat(round(float(t), 6), round(float(s), 3), int(bar), int(place) + 1, round(float(o), 6))
         for t, s, bar, place, o in zip(way.times_s, strength, way.bars, way.places, way.other_s, strict=True)
     )
+
+
+def beyond_chance(times_s: NDArray[np.float64], onsets: tuple[Onset, ...]) -> float:
+    """Return how far more onsets lie on beats and their halves than would by chance, 0 to 1; 1 where onsets are dense.
+
+    A grid chosen among a hundred thousand (tempi, phases) meets some of any few onsets, so the evidence, by Chernoff's
+    bound on the binomial, must go beyond that number. Dense onsets fill every grid and say nothing here; how strong
+    they are on the beat does.
+    """
+    if len(times_s) < 4:
+        return 0.0
+    hits = np.array(
+        [o.time_s for o in onsets if times_s[0] - 0.1 <= o.time_s <= times_s[-1] + 0.1 and o.strength > 0.3]
+    )
+    if len(hits) < 6:
+        return 0.0
+    count = len(hits)
+    if count > _DENSE_HZ * (times_s[-1] - times_s[0]):
+        return 1.0
+    evidence = 0.0
+    for lattice in (times_s, np.sort(np.concatenate([times_s, (times_s[1:] + times_s[:-1]) / 2]))):
+        at = np.clip(np.searchsorted(lattice, hits), 1, len(lattice) - 1)
+        off = np.minimum(np.abs(hits - lattice[at - 1]), np.abs(hits - lattice[at]))
+        chance = min(0.06 / float(np.median(np.diff(lattice))), 0.8)
+        met = min(float((off < 0.03).mean()), 1 - 1e-9)
+        if met > chance:
+            apart = met * np.log(met / chance) + (1 - met) * np.log((1 - met) / (1 - chance))
+            evidence = max(evidence, count * float(apart))
+    return float(np.clip((evidence - np.log(_LOOKS)) / 8, 0, 1))
 
 
 def division(times_s: NDArray[np.float64], heard: Features) -> int:
