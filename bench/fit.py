@@ -2,8 +2,8 @@
 back. The same seeds give the same weights.
 
 Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--small N]
-Annotated songs of the folders given (../shared/beats, ../shared/beats/more and ../shared/beats/recorded where they are
-there) are learnt from beside the made music. Of every kind of material a third is closed: no weight is chosen by it.
+Annotated songs of the folders given are learnt from beside the made music. Of every kind of material a third is closed:
+no weight is chosen by it.
 Stages: music, front, choice; all by default. What was made is kept in --work (build/fit) and not made again.
 """
 
@@ -35,7 +35,6 @@ from tempik.rhythm.score import alike, describe_all
 
 Rows = NDArray[np.float64]
 WEIGHTS = Path(weights_module.__file__).with_name("weights.npz")
-_CORPORA = [Path("../shared/beats"), Path("../shared/beats/more"), Path("../shared/beats/recorded")]
 EPOCHS = 18
 
 
@@ -67,7 +66,7 @@ def main() -> None:
     os.environ["OMP_NUM_THREADS"] = "1"
     began = time.time()
     folder: Path = options.work
-    corpora = options.corpus or [c for c in _CORPORA if c.exists()]
+    corpora: list[Path] = options.corpus
     print("annotated songs from:", *corpora, flush=True)
     if options.stage in ("all", "music"):
         print(f"made {making.make_all(folder)} pieces, {time.time() - began:.0f} s", flush=True)
