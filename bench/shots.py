@@ -195,7 +195,7 @@ def main() -> None:
     settle(window)
     grab(window, "rhythm")
     window.listening.mark(None)
-    window.rhythm.next_reading()
+    window.readings.next_reading()
     settle(window)
     grab(window, "readings")
     window.undo()

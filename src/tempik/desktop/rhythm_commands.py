@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from tempik.desktop.listening import Listening
 from tempik.desktop.project import Project
-from tempik.edit import points, readings
+from tempik.edit import points
 from tempik.errors import TempikError
 from tempik.reel import Choice, Point, Reel, beats_between, metre_of
 from tempik.reel.file import write_whole
@@ -27,15 +27,11 @@ class RhythmCommands(QObject):
     """What is done to points. With none selected, single commands take the one nearest to the playhead."""
 
     tapped = Signal()  # the taps are others
-    readings_asked = Signal()  # the readings are to be seen
-    anew_asked = Signal()  # the song is to be analysed anew
 
     def __init__(self, project: Project, listening: Listening, window: QWidget) -> None:
         super().__init__(project)
         self.project, self.listening, self.window = project, listening, window
         self.taps: list[float] = []
-        self._read_from: Reel | None = None  # the reel before the first step through the readings, and after the last
-        self._read_to: Reel | None = None
         self.song_s: Callable[[], float] = lambda: 0.0  # where the song sounds or the cursor stands
         self.is_playing: Callable[[], bool] = lambda: False
 
@@ -118,45 +114,6 @@ class RhythmCommands(QObject):
         self.project.change("Point placed by hand", lambda reel: points.with_point(reel, song_s))
 
     # Reading
-
-    def read_as_heard(self, number: int) -> None:
-        """Read the song another way that was heard, with the clicks on; going round leads every tie back to where it
-        was, so long as nothing else was changed in between."""
-        reel = self.project.reel
-        if self._read_from is None or self._read_to is not reel:
-            self._read_from = reel
-        base = self._read_from
-        song = base.soundtrack
-        found = readings.readings_of(song) if song is not None else ()
-        if song is None or not found:
-            self.project.said.emit("No beat was heard in the song; tap T along while it plays.", True)
-            return
-        same = song.reading.rival == number and song.reading.way != "own"
-        what = (
-            f"Reading {number + 1} of {len(found)}: {found[number].tempo_bpm:.1f} BPM"
-            if number < len(found)
-            else "Read"
-        )
-        if self.project.change(what, lambda _: base if same else readings.with_reading_heard(base, number)):
-            self._read_to = self.project.reel
-            self.listening.set_clicks(True)
-        self.readings_asked.emit()
-
-    def next_reading(self) -> None:
-        """Read the song the next way that was heard."""
-        song = self.project.reel.soundtrack
-        count = len(readings.readings_of(song)) if song is not None else 0
-        if song is not None and count == 1:
-            self.project.said.emit(
-                "One reading was heard in the song; halve, double or shift it, or tap T along.", False
-            )
-            return
-        now = song.reading.rival if song is not None and song.reading.way != "own" else -1
-        self.read_as_heard((now + 1) % max(1, count))
-
-    def hear_anew(self) -> None:
-        """Find the beats of the song anew; what is tied follows to the nearest beat."""
-        self.anew_asked.emit()
 
     def half_tempo(self) -> None:
         self.project.change("Half the tempo", lambda reel: points.with_pace(reel, Fraction(1, 2)))

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from tempik.desktop import theme
 from tempik.desktop.listening import Listening
 from tempik.desktop.project import Project
+from tempik.desktop.reading_commands import ReadingCommands
 from tempik.desktop.readings_strip import ReadingsStrip
 from tempik.desktop.rhythm_commands import RhythmCommands, place_named
 from tempik.desktop.rhythm_view import RhythmView
@@ -61,12 +62,14 @@ class RhythmPage(QWidget):
 
     sought = Signal(float)  # seconds of the song: the playhead is wanted there
 
-    def __init__(self, project: Project, song: Song, listening: Listening, commands: RhythmCommands) -> None:
+    def __init__(
+        self, project: Project, song: Song, listening: Listening, commands: RhythmCommands, readings: ReadingCommands
+    ) -> None:
         super().__init__()
         self.project, self.listening, self.commands = project, listening, commands
         self.view = RhythmView(project, song, listening)
         self.strip = ReadingsStrip(project, self.view)
-        self.strip.chosen.connect(commands.read_as_heard)
+        self.strip.chosen.connect(readings.read_as_heard)
         self._seen: Analysis | None = None  # the analysis whose readings are shown or put away
         self._filling = False
         self._make_reading()
@@ -78,7 +81,7 @@ class RhythmPage(QWidget):
         project.points_selected.connect(self._refill)
         listening.changed.connect(self._refill)
         commands.tapped.connect(self._taps_changed)
-        commands.readings_asked.connect(lambda: self.show_readings(True))
+        readings.asked.connect(lambda: self.show_readings(True))
         self.view.cursor_moved.connect(self._cursor_moved)
         self.fill()
 
@@ -243,6 +246,19 @@ class RhythmPage(QWidget):
         holder = QWidget()
         holder.setLayout(side)
         holder.setFixedWidth(SIDE_W)
+        left = QVBoxLayout()
+        left.setSpacing(4)
+        left.addWidget(self.strip)
+        left.addWidget(self.view, 1)
+        left.addWidget(self._foot())
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(12, 6, 14, 8)
+        whole.setSpacing(12)
+        whole.addLayout(left, 1)
+        whole.addWidget(holder)
+
+    def _foot(self) -> QWidget:
+        """Return the line below the wave: what is selected, and what can be done to it."""
         foot = QHBoxLayout()
         foot.setSpacing(4)
         foot.addWidget(self.selection)
@@ -253,22 +269,13 @@ class RhythmPage(QWidget):
         for button in self.for_taps:
             foot.addWidget(button)
         foot.addStretch(1)
-        left = QVBoxLayout()
-        left.setSpacing(4)
-        left.addWidget(self.strip)
-        left.addWidget(self.view, 1)
         below = QWidget()
         below.setLayout(foot)
         foot.setContentsMargins(0, 0, 0, 0)
         # What is offered for a selection must not push the preview aside.
         below.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         below.setFixedHeight(28)
-        left.addWidget(below)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 6, 14, 8)
-        whole.setSpacing(12)
-        whole.addLayout(left, 1)
-        whole.addWidget(holder)
+        return below
 
     # Showing
 

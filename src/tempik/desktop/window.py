@@ -44,6 +44,7 @@ from tempik.desktop.place_commands import PlaceCommands
 from tempik.desktop.preview import LandingMeter, Preview
 from tempik.desktop.project import Project
 from tempik.desktop.proxies import Proxies
+from tempik.desktop.reading_commands import ReadingCommands
 from tempik.desktop.rhythm_commands import RhythmCommands
 from tempik.desktop.rhythm_page import RhythmPage
 from tempik.desktop.shortcuts import ShortcutsDialog, apply_keys
@@ -99,6 +100,7 @@ class Window(QMainWindow):
         self.listening.clip_track = self.clip_sounds.track
         self.clip_sounds.changed.connect(self.transport.clip_sounds_changed)
         self.rhythm = RhythmCommands(self.project, self.listening, self)
+        self.readings = ReadingCommands(self.project, self.listening)
         self.count = CountPanel(self)
         self.cuts = CutCommands(self.project, self.listening, self.count)
         self.clips = ClipCommands(self.project, self.cuts)
@@ -130,7 +132,7 @@ class Window(QMainWindow):
         self.middle = QStackedWidget()
         self.middle.addWidget(self.welcome)
         self.middle.addWidget(self.timeline)
-        self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm)
+        self.rhythm_page = RhythmPage(self.project, self.song, self.listening, self.rhythm, self.readings)
         self.footage_page = FootagePage(self.project, self.strips, self.proxies)
         self.speed_page = SpeedPage(self.project, self.strips, self.speeds)
         self.accents_page = AccentsPage(self.project, self.strips, self.accents)
@@ -229,8 +231,8 @@ class Window(QMainWindow):
         self.files.media_missing.connect(self._media_missing)
         self.files.opened.connect(self._opened)
         self.files.unsure.connect(self.show_rhythm)
-        self.rhythm.readings_asked.connect(self.show_rhythm)
-        self.rhythm.anew_asked.connect(self.files.hear_anew)
+        self.readings.asked.connect(self.show_rhythm)
+        self.readings.anew_asked.connect(self.files.hear_anew)
         self.song.failed.connect(lambda text: self.say(text, True))
         self.worker.changed.connect(self._show_jobs)
         self.background.changed.connect(self._show_jobs)
@@ -294,7 +296,17 @@ class Window(QMainWindow):
     def _make_actions(self) -> None:
         self.commands: dict[str, QAction] = {}
         menu = QMenu(self)
-        owners = (self, self.keeping, self.clips, self.accents, self.speeds, self.cuts, self.placing, self.rhythm)
+        owners = (
+            self,
+            self.keeping,
+            self.clips,
+            self.accents,
+            self.speeds,
+            self.cuts,
+            self.placing,
+            self.rhythm,
+            self.readings,
+        )
         for command in COMMANDS:
             action = QAction(command.text, self)
             owner = next(o for o in owners if hasattr(o, command.method))
