@@ -79,6 +79,20 @@ def test_a_slot_shorter_than_a_beat_of_the_new_reading_keeps_its_own_points(reel
     assert not problems(other)
 
 
+def test_neighbouring_slots_neither_overlap_nor_lose_a_pin_at_half_the_tempo(reel: Reel) -> None:
+    """Slots of a beat each under a reading with half as many beats: cuts that find no beat of their own stay."""
+    clips = tuple(
+        Clip(f"c{n}", "f1", Edge(n / 2, f"b{n}"), Edge((n + 1) / 2, f"b{n + 1}"), pins=(Pin("q1", f"b{n}"),))
+        for n in range(8)
+    )
+    other = with_reading_heard(replace(reel, clips=clips, rows=()), 1)
+    timeline = Timeline(other)
+    edges = [(timeline.edge_s(c.start), timeline.edge_s(c.end)) for c in other.clips]
+    assert all(a < b for a, b in edges)
+    assert all(before[1] == pytest.approx(after[0]) for before, after in zip(edges, edges[1:], strict=False))
+    assert all(len(c.pins) == 1 for c in other.clips) and not problems(other)
+
+
 def test_going_back_to_what_was_found_reads_it_as_it_was(reel: Reel) -> None:
     back = with_reading_heard(with_reading_heard(reel, 2), 0)
     assert back.soundtrack is not None and reel.soundtrack is not None

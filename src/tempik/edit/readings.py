@@ -93,19 +93,42 @@ def _carried(reel: Reel, song: Soundtrack) -> Reel:
     onsets = [(o.time_s, f"o{i}") for i, o in enumerate(song.heard.onsets)] if song.heard else []
     anew = song.heard is not before.heard
 
-    def nearest(point: str) -> str:
+    # Every tie is led over by one map in which no two lead to the same place, so neither slots nor pins fall together;
+    # a tie whose nearest beat another is nearer to keeps its own point.
+    led: dict[str, str] = {}
+    wanted: list[tuple[float, str, str]] = []
+    for point in _ties(reel):
         among = beats if is_beat(point) else onsets if anew and point.startswith("o") else []
         found = point_of(before, point) if among else None
-        if found is None:
-            return point
-        at = bisect_left(among, (found.time_s, ""))
-        return min(among[max(0, at - 1) : at + 1], key=lambda b: abs(b[0] - found.time_s))[1]
+        if found is not None:
+            at = bisect_left(among, (found.time_s, ""))
+            time_s, name = min(among[max(0, at - 1) : at + 1], key=lambda b: abs(b[0] - found.time_s))
+            wanted.append((abs(time_s - found.time_s), point, name))
+    taken: set[str] = set()
+    for _, point, name in sorted(wanted):
+        if name not in taken:
+            taken.add(name)
+            led[point] = name
 
-    choices = tuple(replace(c, first=nearest(c.first)) if c.first else c for c in song.choices)
-    carried = _retied(replace(reel, soundtrack=replace(song, choices=choices)), nearest)
+    def to(point: str) -> str:
+        return led.get(point, point)
+
+    choices = tuple(replace(c, first=to(c.first)) for c in song.choices)
+    carried = _retied(replace(reel, soundtrack=replace(song, choices=choices)), to)
     if beats or not reel.clips:
         return carried
     return _freed(carried, before)
+
+
+def _ties(reel: Reel) -> set[str]:
+    """Return every point that a clip, an accent row or a choice is tied to."""
+    ties = {c.first for c in song_of(reel).choices}
+    for clip in reel.clips:
+        ties |= {e.point for e in (clip.start, clip.end) if e.point} | {p.point for p in clip.pins}
+        ties |= {clip.shaped.point} if clip.shaped is not None else set()
+    for row in reel.rows:
+        ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
+    return ties - {"", None}
 
 
 def _freed(reel: Reel, before: Soundtrack) -> Reel:
@@ -138,19 +161,11 @@ def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
 
     clips = []
     for clip in reel.clips:
-        pins, taken = [], set()
-        for pin in clip.pins:
-            point = to(pin.point)
-            if point not in taken:  # two cues cannot be on screen at one point
-                taken.add(point)
-                pins.append(replace(pin, point=point))
-        start, end = edge(clip.start), edge(clip.end)
-        if start.point is not None and start.point == end.point:
-            start, end = clip.start, clip.end  # a slot shorter than a beat keeps its own points
+        pins = tuple(replace(p, point=to(p.point)) for p in clip.pins)
         shaped = clip.shaped
         if shaped is not None and shaped.point:
             shaped = replace(shaped, point=to(shaped.point))
-        clips.append(replace(clip, start=start, end=end, pins=tuple(pins), shaped=shaped))
+        clips.append(replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped))
     rows = []
     for row in reel.rows:
         painted = {to(p.point): replace(p, point=to(p.point)) for p in row.painted}
