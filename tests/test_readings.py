@@ -149,6 +149,15 @@ def test_hearing_a_song_anew_keeps_names_and_leads_ties_to_the_nearest_beat(reel
     assert not problems(anew)
 
 
+def test_hearing_a_song_anew_with_half_the_beats_leaves_the_cuts_between_them_where_they_were(reel: Reel) -> None:
+    clips = tuple(Clip(f"c{n}", "f1", Edge(n / 2, f"b{n}"), Edge((n + 1) / 2, f"b{n + 1}")) for n in range(8))
+    fresh = Analysis(30.0, 60.0, 4, 2, True, 0.9, beats(60, 0.0, 30))
+    anew = heard_anew(replace(reel, clips=clips, rows=()), fresh)
+    timeline = Timeline(anew)
+    assert [timeline.edge_s(c.start) for c in anew.clips] == pytest.approx([n / 2 for n in range(8)])
+    assert not problems(anew)
+
+
 def test_hearing_a_song_anew_that_has_no_beat_leaves_clips_where_they_were(reel: Reel) -> None:
     anew = heard_anew(reel, Analysis(30.0))
     assert [round(Timeline(anew).edge_s(c.start), 3) for c in anew.clips] == [0.0, 2.0]

@@ -110,6 +110,16 @@ def _carried(reel: Reel, song: Soundtrack) -> Reel:
             taken.add(name)
             led[point] = name
 
+    if anew and beats:
+        # The old names mean other beats now: what finds none of its own is held by a point placed by hand.
+        placed = list(song.placed)
+        for _, point, _ in sorted(wanted):
+            old = None if point in led else point_of(before, point)
+            if old is not None:
+                led[point] = new_id("h", {p.id for p in placed})
+                placed.append(Point(led[point], old.time_s, old.strength, kind="hand", name=old.name))
+        song = replace(song, placed=tuple(sorted(placed, key=lambda p: p.time_s)))
+
     def to(point: str) -> str:
         return led.get(point, point)
 
