@@ -7,6 +7,7 @@ musical audio beat tracking", EUSIPCO 2019, here by NumPy alone. Its weights are
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
@@ -61,10 +62,9 @@ def listen(bands: Array) -> Heard:
         return as_heard(np.zeros((0, len(HEADS)), np.float32))
     rows = seen(bands)
     networks = _networks()
-    out = np.zeros((len(rows), len(HEADS)), np.float32)
-    for network in networks:
-        out += hear(network, rows) / np.float32(len(networks))
-    return as_heard(out)
+    with ThreadPoolExecutor(2) as pool:
+        heard = list(pool.map(lambda network: hear(network, rows), networks))
+    return as_heard(np.asarray(np.mean(heard, axis=0), dtype=np.float32))
 
 
 def as_heard(odds: Array) -> Heard:

@@ -13,7 +13,7 @@ from scipy.ndimage import maximum_filter1d
 from tempik.rhythm.bars import SUMMARY, Bars, find_bars
 from tempik.rhythm.candidates import Candidate
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, Listening
-from tempik.rhythm.front import BEAT, KICK, Heard, heard_at, likely
+from tempik.rhythm.front import BEAT, KICK, RATE, Heard, likely
 from tempik.rhythm.plain import possible
 from tempik.rhythm.ranking import scores
 
@@ -78,8 +78,10 @@ def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
     beats = candidate.beats_s
     gaps = np.diff(beats)
     places = [beats[:-1] + f * gaps for f in _FRACTIONS]
-    odds = [np.clip(heard_at(heard, BEAT, at), -6, 3) for at in places]
-    chance = [likely(o) for o in odds]
+    rows = np.clip(np.round(np.stack(places) * RATE).astype(int), 0, len(heard.near) - 1)
+    near = heard.near[rows].astype(np.float64)  # (fractions, beats, heads)
+    odds = np.clip(near[:, :, BEAT], -6, 3)
+    chance = likely(odds)
     met_by = _met(beats, heard)
     right = float(chance[0].mean())
     last = len(found.struck) - 1
@@ -90,7 +92,7 @@ def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
     low = shape[:, :2].mean(axis=1) - shape[:, 2:].mean(axis=1)
     hit = [float((s[:, :4].max(axis=1) > 0.2).mean()) for s in (samples[0], samples[3])]
     quarters = float((np.maximum(samples[1], samples[5])[:, :4].max(axis=1) > 0.2).mean())
-    kinds = [[likely(heard_at(heard, KICK + k, places[f])) for f in (0, 1, 3, 5)] for k in range(4)]
+    kinds = likely(near[[0, 1, 3, 5], :, KICK:]).transpose(2, 0, 1)  # (kinds, fractions, beats)
     kind_means = [[float(v.mean()) for v in (of[0], of[2], (of[1] + of[3]) / 2)] for of in kinds]
     tempo = np.log2(60 / float(np.median(gaps)) / 115)
     harmony = found.pitched[0] * 3 * (means[0, 4] - means[:, 4].mean())
@@ -131,9 +133,7 @@ def _met(beats: Times, heard: Heard) -> float:
     at = heard.peaks_s
     if not len(at):
         return 0.0
-    after = np.clip(np.searchsorted(beats, at), 1, len(beats) - 1)
-    off = np.minimum(np.abs(at - beats[after - 1]), np.abs(at - beats[after]))
-    return float(heard.peaks[off < SAME_S].sum() / heard.peaks.sum())
+    return float(heard.peaks[_apart(at, beats) < SAME_S].sum() / heard.peaks.sum())
 
 
 def _uneven(values: NDArray[np.floating], cycles: tuple[int, ...]) -> list[float]:
@@ -193,14 +193,14 @@ def alike(a: Times, b: Times) -> bool:
     """Return whether two ways to count place nine of ten beats alike, to 50 ms."""
     if not len(a) or not len(b):
         return False
-    met = min(_share_met(a, b), _share_met(b, a))
-    return met > 0.9
+    return min(float((_apart(a, b) < SAME_S).mean()), float((_apart(b, a) < SAME_S).mean())) > 0.9
 
 
-def _share_met(a: Times, b: Times) -> float:
-    at = np.clip(np.searchsorted(b, a), 1, max(1, len(b) - 1))
-    off = np.minimum(np.abs(a - b[np.minimum(at, len(b) - 1)]), np.abs(a - b[at - 1]))
-    return float((off < 0.05).mean())
+def _apart(times: Times, among: Times) -> Times:
+    """Return how far each time lies from the nearest of others, which are in order and not none."""
+    after = np.searchsorted(among, times)
+    right = np.abs(among[np.minimum(after, len(among) - 1)] - times)
+    return np.asarray(np.minimum(right, np.abs(among[np.maximum(after - 1, 0)] - times)))
 
 
 def gathered(beats: Times, found: Features) -> float:
