@@ -9,13 +9,13 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
 from tempik.accents import CATALOGUE
-from tempik.desktop import theme
-from tempik.desktop.theme import words
-from tempik.edit.timeline import Timeline
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import words
 from tempik.media.picture import Picture, to_rgb
-from tempik.reel.file import load_reel
+from tempik.project.file import load_reel
 from tempik.render import PictureSource, plan
 from tempik.render.sample import sample
+from tempik.timeline.timeline import Timeline
 
 WIDE, TALL, GAP, HEAD = 108, 192, 3, 40
 OFFSETS = (-1, 0, 2, 5)

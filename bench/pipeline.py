@@ -12,22 +12,23 @@ from msgspec.structs import replace
 
 from bench.speed import plain_reencode, say
 from tempik.demo import PROJECT, write_demo
-from tempik.edit import accent_rows, change
-from tempik.edit.speed import with_curve
-from tempik.edit.timeline import Timeline
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.song.stretches import with_stretch
+from tempik.edit.speed.speed import with_curve
 from tempik.media.picture import to_frame, to_rgb
+from tempik.project.file import load_reel
 from tempik.reel import Clip, Reel, Rule
-from tempik.reel.file import load_reel
 from tempik.render import PictureSource, export, plan
 from tempik.render.export import EXPORT_CACHE_BYTES
 from tempik.retime import ramp
+from tempik.timeline.timeline import Timeline
 
 STRETCH_S = 8.0
 
 
 def busy_reel(demo: Path) -> Reel:
     """Return a stretch of the demo with ramps on every clip, and flash, shake and punch on every beat."""
-    reel = change.with_stretch(load_reel(demo / PROJECT), 15.0, STRETCH_S)
+    reel = with_stretch(load_reel(demo / PROJECT), 15.0, STRETCH_S)
     for row in reel.rows:
         reel = accent_rows.with_rule(reel, row.id, Rule())
     for placed in Timeline(reel).placed:

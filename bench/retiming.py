@@ -20,13 +20,13 @@ from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from bench.speed import say
 from tempik.demo import PROJECT, write_demo
-from tempik.edit.timeline import Timeline
 from tempik.media import probe
 from tempik.media.picture import Picture
-from tempik.reel import Between, Clip, Curve, Edge, Footage, Reel
+from tempik.reel import Clip, Curve, Edge, Footage, Interpolation, Reel
 from tempik.render import PictureSource, Settings, export, plan
 from tempik.render.between import InBetweens, blended
 from tempik.retime import constant, ramp
+from tempik.timeline.timeline import Timeline
 
 SECONDS = 8
 Luma = NDArray[np.uint8]
@@ -51,11 +51,13 @@ def long_gop_film(path: Path, seconds: int = 24) -> Path:
     return path
 
 
-def one_clip(film: Path, curve: Curve, source_s: float, between: Between = "nearest") -> Timeline:
+def one_clip(film: Path, curve: Curve, source_s: float, between: Interpolation = "nearest") -> Timeline:
     facts = probe(str(film))
     piece = Footage("f1", str(film), facts.width, facts.height, facts.rate, facts.length_s)
     clip = Clip("c1", "f1", Edge(0.0), Edge(float(SECONDS)), source_s, curve)
-    return Timeline(Reel(1080, 1920, Fraction(30), float(SECONDS), footage=(piece,), clips=(clip,), between=between))
+    return Timeline(
+        Reel(1080, 1920, Fraction(30), float(SECONDS), footage=(piece,), clips=(clip,), interpolation=between)
+    )
 
 
 def exported(timeline: Timeline, folder: Path) -> float:
@@ -176,13 +178,13 @@ while window.worker.jobs:
     spin(0.2)
 clip = window.project.timeline.placed[3].clip.id
 window.project.change("dip", lambda reel: speed.with_shape(reel, [clip], ready_shape("dip"), 1.0, "pin"))
-window.project.select_clip(clip)
+window.project.selection.select_clip(clip)
 window.show_speed(); spin(0.5)
 graph = window.speed_page.graph
 def mouse(kind, at):
     left = Qt.MouseButton.LeftButton
     QApplication.sendEvent(graph, QMouseEvent(kind, at, graph.mapToGlobal(at), left, left, Qt.KeyboardModifier.AltModifier))
-spot = graph._spots(window.project.placed)[1]
+spot = graph._spots(window.project.selection.placed)[1]
 mouse(QEvent.Type.MouseButtonPress, spot)
 steps = []
 for k in range(90):

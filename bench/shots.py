@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -12,13 +14,20 @@ from PySide6.QtWidgets import QApplication
 
 from bench.contact import sheets
 from tempik.demo import PROJECT, demo_is_whole, write_demo
-from tempik.desktop import theme
-from tempik.desktop.actions import keyboard_list
-from tempik.desktop.files import demo_folder
-from tempik.desktop.window import Window
-from tempik.edit import accent_rows, direction, pieces, place
-from tempik.edit import footage as said_of
-from tempik.edit.speed import with_curve
+from tempik.desktop.pages.accents.page import AccentsPage
+from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.pages.rhythm.page import RhythmPage
+from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.session.importing import demo_folder
+from tempik.desktop.shell.keyboard import keyboard_list
+from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import theme
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents.painting import with_painted
+from tempik.edit.clips import pieces, place
+from tempik.edit.footage import facts as said_of
+from tempik.edit.speed import direction
+from tempik.edit.speed.speed import with_curve
 from tempik.reel import Framing, Position, Rule
 from tempik.retime import ramp
 
@@ -34,7 +43,7 @@ def spin(seconds: float) -> None:
 def settle(window: Window) -> None:
     """Wait until the jobs are done and the preview shows the frame under the playhead."""
     until = time.monotonic() + 60
-    while (window.worker.jobs or window.transport.shown != window.project.frame) and time.monotonic() < until:
+    while (window.worker.jobs or window.transport.shown != window.project.playhead.frame) and time.monotonic() < until:
         spin(0.1)
     spin(0.8)
 
@@ -48,11 +57,11 @@ def cut_views(window: Window) -> None:
     """The shelf with suggested cues, a clip with two pins, a cut being dragged, a picture being placed."""
     project = window.project
     window.fit()
-    window.show_footage()
+    window.commands["show_footage"].trigger()
     until = time.monotonic() + 60
     while window.background.jobs and time.monotonic() < until:
         spin(0.2)
-    page = window.footage_page
+    page = window.page(FootagePage)
     project.change("Tagged", lambda reel: said_of.with_tag(reel, reel.footage[1].id, "first choice"))
     project.change("Tagged", lambda reel: said_of.with_tag(reel, reel.footage[3].id, "cutaway"))
     page.list.setCurrentRow(6)
@@ -64,17 +73,17 @@ def cut_views(window: Window) -> None:
     window.undo()
     window.undo()
     placed = project.timeline.placed[2]
-    project.select_clip(placed.clip.id)
+    project.selection.select_clip(placed.clip.id)
     for _ in range(5):
         window.timeline.zoom(1.6)
     near = project.timeline.point_at(placed.first + 14, 4)
     clip = placed.clip.id
     project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.1, 0.6, 0.42)))
     point = project.timeline.frame_of_point(near) if near is not None else placed.first + 14
-    project.go(point + 4)
+    project.playhead.go(point + 4)
     window.clips.cue_here_too()
-    project.go(point)
-    window.show_speed()
+    project.playhead.go(point)
+    window.commands["show_speed"].trigger()
     settle(window)
     grab(window, "pins")
     window.undo()
@@ -92,10 +101,10 @@ def cut_views(window: Window) -> None:
     clip = project.timeline.placed[3].clip.id
     project.change("Row", lambda reel: place.on_other_row(reel, [clip], 1))
     project.change("Under it", lambda reel: place.with_clip_at(reel, reel.footage[0].id, cut, 0, frames=56))
-    project.select_clip(clip)
+    project.selection.select_clip(clip)
     framing = Framing(fit="contain", start=Position(0.9, 0.0, -0.12), end=Position(1.15, 0.0, -0.12))
     project.change("Framed", lambda reel: pieces.with_framing(reel, [clip], framing))
-    project.go(cut + 20)
+    project.playhead.go(cut + 20)
     settle(window)
     grab(window, "frame")
     for _ in range(3):
@@ -106,29 +115,29 @@ def accent_views(window: Window) -> None:
     """The Accents page with the chooser, and rows close up: envelopes to scale, cells by the rule and by hand."""
     project = window.project
     window.fit()
-    window.show_accents()
+    window.commands["show_accents"].trigger()
     project.change("Split", lambda reel: accent_rows.with_row(reel, "split", rule=Rule("bars", beats=(2, 4))))
     row = project.reel.rows[-1].id
     cells = [c for c in project.timeline.fired[-1].cells if c.point is not None and c.point.beat == 3]
     for number, cell in enumerate(cells):
         strength = 0.5 if number % 2 else 1.3
-        project.change("Painted", lambda reel, c=cell.id, s=strength: accent_rows.with_painted(reel, row, c, s))  # type: ignore[misc]
+        project.change("Painted", lambda reel, c=cell.id, s=strength: with_painted(reel, row, c, s))  # type: ignore[misc]
     project.change("Shutter", lambda reel: accent_rows.with_shutter(reel, 180))
-    project.select_row(project.reel.rows[1].id)
+    project.selection.select_row(project.reel.rows[1].id)
     pulse = project.timeline.pulses[1][6]
-    project.go(pulse.frame + 1)
+    project.playhead.go(pulse.frame + 1)
     settle(window)
-    window.accents_page._show_frame()
-    tiles = window.accents_page.tiles
+    window.page(AccentsPage)._show_frame()
+    tiles = window.page(AccentsPage).tiles
     tiles._point_at(tiles.names.index("drop-back"))
     spin(5.0)
     grab(window, "accents")
     tiles._point_at(None)
-    project.go(pulse.frame)
+    project.playhead.go(pulse.frame)
     for _ in range(6):
         window.timeline.zoom(1.6)
     near = min(project.timeline.pulses[-1], key=lambda p: abs(p.frame - pulse.frame - 28))
-    project.select_row(row, near.cell)
+    project.selection.select_row(row, near.cell)
     settle(window)
     spin(1.5)
     grab(window, "accent-rows")
@@ -148,6 +157,7 @@ def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
 def main() -> None:
     (DOCS / "screenshots").mkdir(parents=True, exist_ok=True)
     (DOCS / "keyboard.md").write_text(keyboard_list(), encoding="utf-8")
+    os.environ["TEMPIK_STATE"] = tempfile.mkdtemp(prefix="tempik-shots-")  # a window that nobody has laid out yet
     demo = demo_folder()
     if not demo_is_whole(demo):
         write_demo(demo)
@@ -160,56 +170,56 @@ def main() -> None:
     window.files.open_project(demo / PROJECT)
     settle(window)
     placed = window.project.timeline.placed[8]
-    window.project.select_clip(placed.clip.id)
-    window.project.go(placed.ties[0].frame + 4)
+    window.project.selection.select_clip(placed.clip.id)
+    window.project.playhead.go(placed.ties[0].frame + 4)
     settle(window)
     grab(window, "demo")
-    window.project.go(placed.ties[0].frame)
+    window.project.playhead.go(placed.ties[0].frame)
     for _ in range(4):
         window.timeline.zoom(1.6)
-    window.show_speed()
+    window.commands["show_speed"].trigger()
     clip = placed.clip.id
     window.project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.1, 0.4, 0.42)))
-    window.speed_page.graph.choose_node(1)
+    window.page(SpeedPage).graph.choose_node(1)
     settle(window)
     grab(window, "speed")
     window.project.change("See-saw", lambda reel: direction.with_see_saw(reel, clip, points=1))
-    window.speed_page.graph.choose_node(None)
-    window.speed_page.show_pane(1)
+    window.page(SpeedPage).graph.choose_node(None)
+    window.page(SpeedPage).show_pane(1)
     settle(window)
     grab(window, "see-saw")
-    window.speed_page.show_pane(0)
+    window.page(SpeedPage).show_pane(0)
     window.undo()
     for _ in range(9):
         window.timeline.zoom(1.5)
     grab(window, "frames")
     window.undo()
     window.fit()
-    window.show_rhythm()
-    view = window.rhythm_page.view
+    window.commands["show_rhythm"].trigger()
+    view = window.page(RhythmPage).view
     view.show_reel()
-    window.listening.mark((16.0, 19.75))
+    window.project.selection.mark((16.0, 19.75))
     view.go(17.2)
     view.zoom(2.4)
-    window.project.select_points([p.id for p in window.project.timeline.points[32:35]])
+    window.project.selection.select_points([p.id for p in window.project.timeline.points[32:35]])
     settle(window)
     grab(window, "rhythm")
-    window.listening.mark(None)
+    window.project.selection.mark(None)
     window.readings.next_reading()
     settle(window)
     grab(window, "readings")
     window.undo()
     window.listening.set_clicks(False)
-    window.rhythm_page.show_readings(False)
-    window.project.select_points(())
-    window.show_check()
+    window.page(RhythmPage).show_readings(False)
+    window.project.selection.select_points(())
+    window.commands["show_check"].trigger()
     settle(window)
     grab(window, "check")
     accent_views(window)
     sheets(demo / PROJECT, DOCS / "screenshots")
     cut_views(window)
-    window.show_footage()
-    window.show_draft()
+    window.commands["show_footage"].trigger()
+    window.projects.show_draft()
     spin(0.4)
     window.draft_panel.grab().save(str(DOCS / "screenshots" / "draft.png"))
     window.draft_panel.hide()

@@ -18,8 +18,8 @@ import numpy as np
 
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.demo.song import write_song
-from tempik.reel.file import load_reel
-from tempik.render import QUALITIES
+from tempik.formats import FORMATS
+from tempik.project.file import load_reel
 
 
 def say(what: str, measured: str, asked: str, met: bool) -> None:
@@ -32,7 +32,7 @@ def plain_reencode(source: Path, target: Path) -> float:
     with av.open(str(source)) as read, av.open(str(target), "w") as write:
         stream = read.streams.video[0]
         stream.thread_type = "AUTO"
-        out = write.add_stream("libx264", rate=stream.average_rate, options=dict(QUALITIES["standard"]))
+        out = write.add_stream("libx264", rate=stream.average_rate, options=dict(FORMATS[0].qualities["standard"]))
         out.width, out.height, out.pix_fmt = stream.width, stream.height, "yuv420p"
         for number, frame in enumerate(read.decode(stream)):
             frame.pts, frame.time_base, frame.pict_type = number, 1 / Fraction(stream.average_rate or 30), 0
@@ -90,9 +90,12 @@ began = time.perf_counter()
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
-from tempik.desktop import theme
-from tempik.desktop.window import Window
+from tempik.desktop.widgets import theme
+from tempik.desktop.shell.window import Window
+from tempik.desktop.pages.rhythm.page import RhythmPage
 from pathlib import Path
+from tempik.desktop.app import put_interface_first
+put_interface_first()
 app = QApplication([])
 theme.dress(app)
 window = Window()
@@ -119,45 +122,56 @@ spin(4000)
 while window.worker.jobs:
     spin(200)
 worst = 0.0
-window.project.select_clip(window.project.timeline.placed[1].clip.id)
-window.show_speed(); spin(300)
+window.project.selection.select_clip(window.project.timeline.placed[1].clip.id)
+window.commands["show_speed"].trigger(); spin(300)
 for k in range(12):
     window.timeline.zoom(1.3); spin(40)
 point = window.project.timeline.on_reel()[6]
-from tempik.edit import points as edit_points
+from tempik.edit.song import points as edit_points
+from tempik.desktop.session.gesture import Gesture
+gesture = Gesture(window.project)
 for k in range(20):
-    window.project.preview_change(lambda reel: edit_points.with_moved_point(reel, point.id, point.time_s + k * 0.004)); spin(30)
-window.project.settle("Point moved")
+    gesture.show(lambda reel: edit_points.with_moved_point(reel, point.id, point.time_s + k * 0.004)); spin(30)
+gesture.settle("Point moved")
 window.undo()
-window.show_rhythm(); spin(300)
+window.commands["show_rhythm"].trigger(); spin(300)
 window.rhythm.half_tempo(); spin(60); window.undo(); spin(60)
 window.rhythm.set_metre(3); spin(60); window.undo(); spin(60)
 for k in range(8):
-    window.rhythm_page.view.zoom(1.5); spin(40)
-window.show_check(); spin(300)
+    window.page(RhythmPage).view.zoom(1.5); spin(40)
+window.commands["show_check"].trigger(); spin(300)
 print(worst)
-window.play_pause(); spin(6000)
-print(window.transport.dropped, window.project.frame)
+window.play.play_pause(); spin(6000)
+print(window.transport.dropped, window.project.playhead.frame)
+window.play.play_pause()
+window.delivery.export_to(Path(sys.argv[1]).with_name("from window.mp4"))
+while window.delivery.exporting is not None:
+    spin(200)
+import resource
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
 window.shut_down()
 """
 
 
 def bench_window(demo: Path) -> None:
-    ups, blocks, drops = [], [], []
+    ups, blocks, drops, memory = [], [], [], []
     for _ in range(3):
         run = subprocess.run(
             [sys.executable, "-c", _WINDOW, str(demo / PROJECT)], capture_output=True, text=True, check=True
         )
-        lines = run.stdout.strip().splitlines()[-3:]
+        lines = run.stdout.strip().splitlines()[-4:]
         played = lines[2]
+        memory.append(float(lines[3]))
         ups.append(float(lines[0]))
         blocks.append(float(lines[1]) * 1000)
         drops.append(tuple(int(v) for v in played.split()))
     up, block = statistics.median(ups), statistics.median(blocks)
-    say("window up, empty", f"{up:.2f} s", "≤ 1.5 s", up <= 1.5)
+    say("window up, empty", f"{up:.2f} s", "≤ 1.0 s", up <= 1.0)
     say("longest block of the interface while editing", f"{block:.0f} ms", "≤ 50 ms", block <= 50)
     dropped, frames = sorted(drops)[1]
     say("playing the demo for six seconds in the window", f"{dropped} of {frames} dropped", "0 dropped", dropped == 0)
+    held = statistics.median(memory)
+    say("memory of the window after playing and exporting the demo", f"{held:.0f} MB", "< 1024 MB", held < 1024)
 
 
 def long_reel(demo: Path, folder: Path) -> Path:
@@ -166,10 +180,10 @@ def long_reel(demo: Path, folder: Path) -> Path:
 
     from msgspec.structs import replace
 
-    from tempik.edit import place
-    from tempik.edit.assemble import soundtrack_from
+    from tempik.assemble import soundtrack_from
+    from tempik.edit.clips import place
+    from tempik.project.file import save_reel
     from tempik.reel import Edge
-    from tempik.reel.file import save_reel
     from tempik.rhythm import analyse
 
     small = load_reel(demo / PROJECT)
@@ -200,8 +214,10 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
-from tempik.desktop import theme
-from tempik.desktop.window import Window
+from tempik.desktop.widgets import theme
+from tempik.desktop.shell.window import Window
+from tempik.desktop.app import put_interface_first
+put_interface_first()
 app = QApplication([])
 theme.dress(app)
 window = Window()
@@ -218,43 +234,84 @@ until = time.perf_counter() + 200
 while (window.worker.jobs or window.background.jobs) and time.perf_counter() < until:
     spin(200)
 project = window.project
-window.show_speed()
+window.commands["show_speed"].trigger()
 spin(300)
 def times(acts):
     found = []
     for act in acts:
         began = time.perf_counter(); act(); app.processEvents(); found.append(time.perf_counter() - began); spin(120)
-    return statistics.median(found), max(found)
+    return late(found)
+def late(found):
+    return statistics.median(found), sorted(found)[max(0, int(0.95 * len(found)) - 1)], max(found)
 def at(frame, act):
-    project.go(frame); app.processEvents()
+    project.playhead.go(frame); app.processEvents()
     return act
 firsts = [p.first for p in project.timeline.placed]
 edits = []
-for n in range(8):
-    project.go(firsts[20 + 12 * n] + 5); app.processEvents()
+for n in range(20):
+    project.playhead.go(firsts[20 + 12 * n] + 5); app.processEvents()
     began = time.perf_counter(); window.cuts.split(); app.processEvents(); edits.append(time.perf_counter() - began); spin(120)
-out["split"] = statistics.median(edits), max(edits)
-out["undo"] = times([window.undo] * 8)
-out["point"] = times([window.rhythm.place_point] * 3); times([window.undo] * 3)
+out["split"] = late(edits)
+out["undo"] = times([window.undo] * 20)
+out["point"] = times([at(firsts[n] + 7, window.points.place_point) for n in range(20, 40)]); times([window.undo] * 20)
 def ripple():
-    project.select_clip(project.timeline.placed[40].clip.id); window.cuts.remove_and_close_up()
-out["close up"] = times([ripple] * 3); times([window.undo] * 3)
+    project.selection.select_clip(project.timeline.placed[40].clip.id); window.cuts.remove_and_close_up()
+out["close up"] = times([ripple] * 20); times([window.undo] * 20)
 def pan():
-    window.timeline.view = window.timeline.view.panned(20, project.timeline); window.timeline.refresh()
+    window.timeline.view = window.timeline.view.panned(20, project.timeline); window.timeline.update()
 found = []
 for scale in (1, 3, 4, 5):
     window.timeline.zoom(scale, 400); app.processEvents(); spin(100)
     for _ in range(25):
         began = time.perf_counter(); pan(); app.processEvents(); found.append(time.perf_counter() - began)
-out["pan"] = statistics.median(found), max(found)
+out["pan"] = late(found)
 found = []
 for factor in [1 / 1.15] * 25 + [1.15] * 25:
     began = time.perf_counter(); window.timeline.zoom(factor, 500); app.processEvents(); found.append(time.perf_counter() - began)
-out["zoom"] = statistics.median(found), max(found)
+out["zoom"] = late(found)
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
+from tempik.edit.accents.rows import with_row
+def hovers():
+    found = []
+    window.timeline.fit(); window.timeline.zoom(4, 400); app.processEvents(); spin(300)
+    layout = window.timeline.layout_
+    for n in range(120):
+        pos = QPointF(110 + 5 * n, layout.row_top(n % 3) + 6 if n % 2 else 60 + n % 40)
+        event = QMouseEvent(QEvent.Type.MouseMove, pos, QPointF(window.timeline.mapToGlobal(pos.toPoint())),
+            Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+        began = time.perf_counter(); app.sendEvent(window.timeline, event); window.timeline.repaint()
+        found.append(time.perf_counter() - began)
+    return late(found)
+def with_rows(count):
+    def edit(reel):
+        while len(reel.rows) < count:
+            reel = with_row(reel, "flash")
+        return reel
+    project.change("Rows", edit); app.processEvents(); spin(200)
+with_rows(6)
+out["hover 6"] = hovers()
+with_rows(60)
+out["hover 60"] = hovers()
+window.undo(); window.undo()
+out["hover"] = out["hover 6"]
+from tempik.desktop.session.gesture import Gesture
+from tempik.edit.accents.rows import with_all_amounts
+from tempik.reel import Footage
+from fractions import Fraction
+from msgspec.structs import replace
+lost = tuple(Footage(f"m{n}", f"/nowhere/at all/{n}.mp4", 320, 180, Fraction(30), 5.0) for n in range(200))
+project.change("Lost", lambda reel: replace(reel, footage=(*reel.footage, *lost))); spin(3000)
+drag, found = Gesture(project), []
+for k in range(60):
+    began = time.perf_counter(); drag.show(lambda reel: with_all_amounts(reel, k / 60)); window.timeline.repaint()
+    found.append(time.perf_counter() - began); app.processEvents()
+drag.drop(); window.undo()
+out["missing"] = late(found)
 jumps = []
 for frame in np.random.default_rng(3).integers(0, project.timeline.frames, 40).tolist():
     window.transport.shown = -1
-    began = time.perf_counter(); project.go(frame)
+    began = time.perf_counter(); project.playhead.go(frame)
     while window.transport.shown != frame and time.perf_counter() - began < 3:
         app.processEvents()
     jumps.append(time.perf_counter() - began); spin(30)
@@ -275,22 +332,20 @@ def bench_long(demo: Path, folder: Path) -> None:
         )
     out = json.loads(run.stdout.strip().splitlines()[-1])
     say("300 clips, 20 files: open", f"{out['open']:.2f} s", "≤ 2 s", out["open"] <= 2)
-    for name, what in (
-        ("split", "a split shows"),
-        ("undo", "undo"),
-        ("point", "a point placed"),
-        ("close up", "a clip out, closed up"),
+    for name, what, most_ms in (
+        ("split", "300 clips: a split shows", 50.0),
+        ("undo", "300 clips: undo", 50.0),
+        ("point", "300 clips: a point placed", 50.0),
+        ("close up", "300 clips: a clip out, closed up", 50.0),
+        ("hover", "300 clips: a step of pointing over the timeline", 12.0),
+        ("pan", "300 clips: timeline, one step of pan", 12.0),
+        ("zoom", "300 clips: timeline, one step of zoom", 12.0),
+        ("missing", "300 clips: a step of a drag over 200 missing files", 16.0),
     ):
-        middle, most = (1000 * v for v in out[name])
-        say(f"300 clips: {what}", f"{middle:.0f} ms (most {most:.0f})", "≤ 50 ms", middle <= 50)
-    for name in ("pan", "zoom"):
-        middle, most = (1000 * v for v in out[name])
-        say(
-            f"300 clips: timeline, one step of {name}",
-            f"{middle:.0f} ms (most {most:.0f})",
-            "≤ 16.7 ms",
-            middle <= 16.7,
-        )
+        middle, late, most = (1000 * v for v in out[name])
+        say(what, f"{middle:.0f} ms, 95 %: {late:.0f} ({most:.0f})", f"95 % ≤ {most_ms:.0f} ms", late <= most_ms)
+    few, many = (1000 * out[f"hover {n}"][0] for n in (6, 60))
+    say("pointing over 60 accent rows against 6", f"{many / few:.2f} ×", "≤ 1.1 ×", many <= 1.1 * few)
     middle, late, most = (1000 * v for v in out["jump"])
     text = f"{middle:.0f} ms, 95 %: {late:.0f} ({most:.0f})"
     say("jump to any frame, with proxies, until it is shown", text, "≤ 60 ms", late <= 60)

@@ -16,13 +16,13 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from media_files import beat_song, numbered, write_sound, write_video
+from tempik.assemble import assemble
 from tempik.demo import demo_is_whole, write_demo
-from tempik.desktop import theme
-from tempik.desktop.window import Window
-from tempik.edit.assemble import assemble
+from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import theme
 from tempik.edit.draft import Wish
+from tempik.project.file import save_reel
 from tempik.reel import Reel
-from tempik.reel.file import save_reel
 
 
 @pytest.fixture(autouse=True)
@@ -116,7 +116,8 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     made.show()
     qtbot.waitExposed(made)
     yield made
-    made.project.saved_reel = made.project.reel  # a test that failed must not be asked about unsaved changes
+    made.project.forget_gesture()
+    made.project.saved_reel = made.project.history.reel  # a test that failed must not be asked about unsaved changes
     made.shut_down()
     made.close()
 

@@ -14,13 +14,31 @@ from media_files import write_video
 from tempik.accents import Fired, Scene, clashes, fired, look_at
 from tempik.accents.look import Look
 from tempik.check import check_reel
-from tempik.edit import accent_library, accent_rows, change, points, tracking
-from tempik.edit.timeline import Timeline
+from tempik.edit import reel as change
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents.bundles import with_bundle, with_bundle_amount, without_bundle
+from tempik.edit.accents.copying import copied_rows, pasted_rows
+from tempik.edit.accents.keys import with_key, without_key
+from tempik.edit.accents.painting import (
+    with_bar_copied,
+    with_painted,
+    with_pulse_setting,
+    with_random,
+    with_row_shifted,
+    with_swept,
+    without_painting,
+)
+from tempik.edit.footage import tracking
+from tempik.edit.footage.facts import footage_from, with_footage
+from tempik.edit.song import points
+from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
 from tempik.media import probe
+from tempik.project import bundles as accent_library
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import AccentRow, Envelope, Key, Length, Limit, Painted, Reel, Rule, Soundtrack, by_id
-from tempik.reel.file import load_reel, save_reel
 from tempik.rhythm import Analysis, Beat, Onset
+from tempik.timeline.timeline import Timeline
 
 R30 = Fraction(30)
 TALL = 16 / 9
@@ -115,11 +133,11 @@ def test_one_number_calms_everything_by_a_third(reel: Reel) -> None:
 
 
 def test_a_bundles_amount_is_on_top_of_its_rows_and_stays_when_it_is_opened(reel: Reel) -> None:
-    made = accent_rows.with_bundle(reel, [r.id for r in reel.rows], "Blow")
-    calm = accent_rows.with_bundle_amount(made, made.bundles[0].id, 0.5)
+    made = with_bundle(reel, [r.id for r in reel.rows], "Blow")
+    calm = with_bundle_amount(made, made.bundles[0].id, 0.5)
     strengths = [p.strength for p in Timeline(calm).pulses[0]]
     assert strengths == pytest.approx([p.strength / 2 for p in Timeline(reel).pulses[0]])
-    opened = accent_rows.without_bundle(calm, calm.bundles[0].id)
+    opened = without_bundle(calm, calm.bundles[0].id)
     assert opened.bundles == () and [p.strength for p in Timeline(opened).pulses[0]] == pytest.approx(strengths)
     assert accent_rows.without_row(accent_rows.without_row(made, "r1"), "r2").bundles == ()
 
@@ -138,58 +156,58 @@ def test_a_soloed_row_silences_the_others_and_a_muted_one_itself(reel: Reel) -> 
 def test_a_sweep_gives_back_to_the_rule_what_it_has_so_already(reel: Reel) -> None:
     row = reel.rows[0].id
     cells = [c.id for c in Timeline(reel).fired[0].cells]
-    on = accent_rows.with_swept(reel, row, cells, True)
+    on = with_swept(reel, row, cells, True)
     assert len(frames(on, 0)) == sum(0 <= c.frame < Timeline(reel).frames for c in Timeline(reel).fired[0].cells)
-    assert accent_rows.with_swept(accent_rows.with_swept(on, row, cells, False), row, cells[:0], True).rows[0].painted
-    assert frames(accent_rows.without_painting(on, row), 0) == frames(reel, 0)
+    assert with_swept(with_swept(on, row, cells, False), row, cells[:0], True).rows[0].painted
+    assert frames(without_painting(on, row), 0) == frames(reel, 0)
 
 
 def test_a_bars_pattern_is_repeated_in_the_later_ones(reel: Reel) -> None:
     row = reel.rows[0].id
     timeline = Timeline(reel)
     third = next(c for c in timeline.fired[0].cells if c.point and c.point.bar == 2 and c.point.beat == 3)
-    made = accent_rows.with_bar_copied(accent_rows.with_painted(reel, row, third.id, 0.4), row, 2)
+    made = with_bar_copied(with_painted(reel, row, third.id, 0.4), row, 2)
     found = Timeline(made).pulses[0]
     for bar in {p.point.bar for p in found if p.point}:
         if bar >= 2:
             mine = {p.point.beat: p.own for p in found if p.point and p.point.bar == bar}
             assert mine.get(3, 0.4) == 0.4 and 2 not in mine
     with pytest.raises(TempikError, match="no point in bar 99"):
-        accent_rows.with_bar_copied(reel, row, 99)
+        with_bar_copied(reel, row, 99)
 
 
 def test_a_row_is_shifted_by_a_point_with_what_is_painted(reel: Reel) -> None:
     row = reel.rows[0].id
     cells = [c.id for c in Timeline(reel).fired[0].cells]
-    made = accent_rows.with_row_shifted(accent_rows.with_painted(reel, row, cells[1], 0.3), row)
+    made = with_row_shifted(with_painted(reel, row, cells[1], 0.3), row)
     assert [p.point for p in made.rows[0].painted] == [cells[2]]
     assert next(p.point.beat for p in Timeline(made).pulses[0] if p.point and not p.painted) == 2
-    back = accent_rows.with_row_shifted(made, row, -1)
+    back = with_row_shifted(made, row, -1)
     assert back.rows[0].rule == reel.rows[0].rule
     beats = accent_rows.with_rule(reel, row, Rule("bars", beats=(1, 4)))
-    assert accent_rows.with_row_shifted(beats, row).rows[0].rule.beats == (1, 2)
+    assert with_row_shifted(beats, row).rows[0].rule.beats == (1, 2)
 
 
 def test_painting_by_lot_is_the_same_for_the_same_seed(reel: Reel) -> None:
     row = reel.rows[0].id
-    once, again = (accent_rows.with_random(reel, row, 7) for _ in range(2))
-    assert once == again != accent_rows.with_random(reel, row, 8)
+    once, again = (with_random(reel, row, 7) for _ in range(2))
+    assert once == again != with_random(reel, row, 8)
     clip = Timeline(reel).placed[1]
     limited = accent_rows.with_limit(reel, row, Limit(clips=(clip.clip.id,)))
-    lot = frames(accent_rows.with_random(limited, row, 7, 1.0), 0)
+    lot = frames(with_random(limited, row, 7, 1.0), 0)
     assert lot and all(clip.first <= f < clip.end for f in lot)
 
 
 def test_a_pulse_of_its_own(reel: Reel) -> None:
     row = reel.rows[0].id
     first = Timeline(reel).pulses[0][0]
-    made = accent_rows.with_pulse_setting(reel, row, first.cell, "opacity", 0.2)
+    made = with_pulse_setting(reel, row, first.cell, "opacity", 0.2)
     timeline = Timeline(made)
     assert timeline.look_at(first.frame).tones != Timeline(reel).look_at(first.frame).tones
     other = Timeline(reel).pulses[0][1]
     assert timeline.look_at(other.frame) == Timeline(reel).look_at(other.frame)
     with pytest.raises(TempikError, match="between 0 and 1"):
-        accent_rows.with_pulse_setting(reel, row, first.cell, "opacity", 3.0)
+        with_pulse_setting(reel, row, first.cell, "opacity", 3.0)
 
 
 # Following the points
@@ -199,8 +217,8 @@ def test_a_moved_point_takes_its_pulses_paintings_and_keys_along(reel: Reel) -> 
     row = reel.rows[0].id
     point = Timeline(reel).on_reel()[6]
     at = Timeline(reel).frame_of_point(point)
-    made = accent_rows.with_painted(reel, row, point.id, 0.7)
-    made = accent_rows.with_key(made, row, "opacity", at, 0.3)
+    made = with_painted(reel, row, point.id, 0.7)
+    made = with_key(made, row, "opacity", at, 0.3)
     moved = Timeline(points.with_moved_point(made, point.id, point.time_s + 0.2))
     pulse = next(p for p in moved.pulses[0] if p.cell == point.id)
     assert pulse.frame == moved.frame_of_point(point) == at + 6
@@ -216,7 +234,7 @@ def test_a_painting_whose_point_is_gone_is_kept_and_said(reel: Reel) -> None:
 
 
 def test_another_rate_or_stretch_of_the_song_moves_every_pulse_to_its_points_frame(reel: Reel) -> None:
-    for other in (change.with_settings(reel, 180, 320, Fraction(60000, 1001)), change.with_stretch(reel, 2.0, 6.0)):
+    for other in (change.with_settings(reel, 180, 320, Fraction(60000, 1001)), with_stretch(reel, 2.0, 6.0)):
         timeline = Timeline(other)
         for row in timeline.pulses:
             assert all(p.point and p.frame == timeline.frame_of_point(p.point) for p in row)
@@ -229,15 +247,15 @@ def test_another_rate_or_stretch_of_the_song_moves_every_pulse_to_its_points_fra
 def test_keys_ease_from_value_to_value_and_a_level_needs_no_rule(reel: Reel) -> None:
     row = accent_rows.with_row(reel, "kick", 0)
     name = row.rows[-1].id
-    made = accent_rows.with_key(row, name, "level", 30, 0.0, "even")
-    made = accent_rows.with_key(made, name, "level", 60, 1.0, "even")
+    made = with_key(row, name, "level", 30, 0.0, "even")
+    made = with_key(made, name, "level", 60, 1.0, "even")
     timeline = Timeline(accent_rows.with_muted(accent_rows.with_muted(made, "r1", True), "r2", True))
     stops = [t.args[0] for f in (30, 45, 60, 200) for t in timeline.look_at(f).tones]
     assert stops == pytest.approx([0.5, 1.0, 1.0])
-    gone = accent_rows.without_key(accent_rows.without_key(made, name, "level", 30), name, "level", 60)
+    gone = without_key(without_key(made, name, "level", 30), name, "level", 60)
     assert gone.rows[-1].keys == {}
     with pytest.raises(TempikError, match="no number"):
-        accent_rows.with_key(reel, "r1", "blend", 10, 1.0)
+        with_key(reel, "r1", "blend", 10, 1.0)
 
 
 # What is said
@@ -309,10 +327,10 @@ def test_thousands_of_pulses_cost_a_frame_no_more_than_the_few_near_it() -> None
 
 def test_rows_go_to_another_song_by_bar_and_beat(reel: Reel) -> None:
     cell = next(c for c in Timeline(reel).fired[0].cells if c.point and (c.point.bar, c.point.beat) == (2, 3))
-    painted = accent_rows.with_painted(reel, reel.rows[0].id, cell.id, 0.6)
-    text = accent_library.rows_text(accent_rows.copied_rows(painted, [reel.rows[0].id]))
+    painted = with_painted(reel, reel.rows[0].id, cell.id, 0.6)
+    text = accent_library.rows_text(copied_rows(painted, [reel.rows[0].id]))
     other = Reel(length_s=18.0, soundtrack=song())
-    made, names = accent_rows.pasted_rows(other, accent_library.rows_from_text(text))
+    made, names = pasted_rows(other, accent_library.rows_from_text(text))
     pulse = next(p for p in Timeline(made).pulses[0] if p.painted)
     assert names == ["r1"] and pulse.point and (pulse.point.bar, pulse.point.beat) == (2, 3) and pulse.own == 0.6
     with pytest.raises(TempikError, match="No accent rows have been copied"):
@@ -320,11 +338,11 @@ def test_rows_go_to_another_song_by_bar_and_beat(reel: Reel) -> None:
 
 
 def test_a_bundle_is_kept_read_and_put_on_clips(reel: Reel, tmp_path: Path) -> None:
-    grouped = accent_rows.with_bundle(reel, [r.id for r in reel.rows], "Mine")
-    accent_library.kept_bundle(accent_rows.copied_rows(grouped, [r.id for r in grouped.rows]), "Mine")
+    grouped = with_bundle(reel, [r.id for r in reel.rows], "Mine")
+    accent_library.kept_bundle(copied_rows(grouped, [r.id for r in grouped.rows]), "Mine")
     again = accent_library.bundle_named("Mine")
     clip = Timeline(reel).placed[1]
-    made, names = accent_rows.pasted_rows(reel, again, [clip.clip.id])
+    made, names = pasted_rows(reel, again, [clip.clip.id])
     assert len(names) == 2 and by_id(made.bundles, made.rows[-1].bundle) is not None
     assert all(clip.first <= f < clip.end for f in frames(made))
     accent_library.removed_bundle("Mine")
@@ -342,7 +360,7 @@ def test_a_bundle_is_kept_read_and_put_on_clips(reel: Reel, tmp_path: Path) -> N
 
 @pytest.mark.parametrize("name", [n for n, _ in accent_library.READY])
 def test_every_ready_bundle_fires_on_a_reel(reel: Reel, name: str) -> None:
-    made, _ = accent_rows.pasted_rows(reel, accent_library.bundle_named(name))
+    made, _ = pasted_rows(reel, accent_library.bundle_named(name))
     assert all(row for row in Timeline(made).pulses[2:])
     assert check_reel(Timeline(made)).ok
 
@@ -374,20 +392,20 @@ def test_a_focus_follows_a_patch_through_the_footage(tmp_path: Path) -> None:
         return picture
 
     write_video(tmp_path / "mark.mp4", frame, 60, 30)
-    piece = change.footage_from(probe(str(tmp_path / "mark.mp4")), set())
+    piece = footage_from(probe(str(tmp_path / "mark.mp4")), set())
     track = tracking.tracked(piece, 30 / 30, place(30)[0] / 320, place(30)[1] / 180)
     wanted = np.array([place(round(t * 30)) for t in track.times_s])
     seen = np.array([track.xs, track.ys]).T * (320, 180)
     assert len(track.times_s) == 60
     assert np.abs(seen - wanted).max() < 2.5
-    reel = change.with_footage(Reel(width=320, height=180, length_s=2.0), probe(str(tmp_path / "mark.mp4")))
-    from tempik.edit import place as placing
+    reel = with_footage(Reel(width=320, height=180, length_s=2.0), probe(str(tmp_path / "mark.mp4")))
+    from tempik.edit.clips import place as placing
 
     reel = placing.with_clip_at(reel, reel.footage[0].id, 0, 0, frames=60)
     reel, name = tracking.with_track(reel, reel.footage[0].id, track)
     reel = accent_rows.with_row(reel, "punch", 0)
     reel = accent_rows.with_follow(reel, reel.rows[0].id, name)
-    reel = accent_rows.with_key(reel, reel.rows[0].id, "level", 0, 1.0)
+    reel = with_key(reel, reel.rows[0].id, "level", 0, 1.0)
     timeline = Timeline(reel)
     # A punch about the mark leaves it where it is.
     x, y = timeline.focus_at(timeline.fired[0], 45)
@@ -398,7 +416,7 @@ def test_a_focus_follows_a_patch_through_the_footage(tmp_path: Path) -> None:
 
 def test_a_plain_surface_cannot_be_followed(tmp_path: Path) -> None:
     write_video(tmp_path / "plain.mp4", lambda n: np.full((90, 160, 3), 120, np.uint8), 10, 30)
-    piece = change.footage_from(probe(str(tmp_path / "plain.mp4")), set())
+    piece = footage_from(probe(str(tmp_path / "plain.mp4")), set())
     with pytest.raises(TempikError, match="nothing at the focus"):
         tracking.tracked(piece, 0.1, 0.5, 0.5)
 
@@ -412,8 +430,7 @@ def test_a_key_stands_on_its_point() -> None:
 def test_a_mask_goes_with_the_media(reel: Reel, tmp_path: Path) -> None:
     import cv2
 
-    from tempik.edit.footage import collect
-    from tempik.reel.file import missing_media, relink
+    from tempik.project.media_files import collect, missing_media, relink
 
     (tmp_path / "far").mkdir()
     cv2.imwrite(str(tmp_path / "far" / "mask.png"), np.full((8, 8), 255, np.uint8))

@@ -9,10 +9,13 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.accents import CATALOGUE
-from tempik.desktop.accents_page import AccentsPage
-from tempik.desktop.transport import STEPS
-from tempik.desktop.window import Window
-from tempik.edit import accent_rows
+from tempik.desktop.pages.accents.page import AccentsPage
+from tempik.desktop.pages.check import CheckPage
+from tempik.desktop.playback.preview_size import STEPS
+from tempik.desktop.shell.window import Window
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents.bundles import with_bundle
+from tempik.edit.accents.painting import with_painted
 from tempik.reel import Length, Rule
 from tempik.time import time_of
 
@@ -26,12 +29,12 @@ LEFT, CTRL, SHIFT, NONE = (
 
 @pytest.fixture
 def shown(opened: Window) -> Window:
-    opened.show_accents()
+    opened.commands["show_accents"].trigger()
     return opened
 
 
 def page_of(window: Window) -> AccentsPage:
-    return window.accents_page
+    return window.page(AccentsPage)
 
 
 def cell_spot(window: Window, row: int, number: int) -> QPoint:
@@ -53,7 +56,7 @@ def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) 
     number = page.tiles.names.index("mono")
     page.tiles.mousePressEvent(_press(page.tiles.box(number).center()))
     assert [r.accent for r in shown.project.reel.rows[before:]] == ["mono"]
-    assert page.title.text() == "Mono" and page.tiles.chosen == "mono"
+    assert page.row_title.text() == "Mono" and page.tiles.chosen == "mono"
     assert set(page.fields.fields) == {"gain"}
 
 
@@ -67,7 +70,7 @@ def _press(at: QPointF):  # type: ignore[no-untyped-def]
 def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window, qtbot: QtBot) -> None:
     tiles = page_of(shown).tiles
     page_of(shown)._show_frame()
-    shown.project.go(40)
+    shown.project.playhead.go(40)
     page_of(shown)._show_frame()
     number = tiles.names.index("flash")
     tiles._point_at(number)
@@ -84,7 +87,7 @@ def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window
 
 def test_every_accent_has_a_picture_of_its_own(shown: Window) -> None:
     tiles = page_of(shown).tiles
-    shown.project.go(40)
+    shown.project.playhead.go(40)
     page_of(shown)._show_frame()
     plain = tiles.picture("flash", -20).toImage()
     for name in CATALOGUE:
@@ -96,7 +99,7 @@ def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Wind
     top = shown.timeline.layout_.row_top(1) + 12
     drag(shown, QPoint(30, top), QPoint(30 - 27, top))
     assert shown.project.reel.rows[1].amount == pytest.approx(0.65)
-    assert shown.project.row_id == shown.project.reel.rows[1].id
+    assert shown.project.selection.row_id == shown.project.reel.rows[1].id
     drag(shown, QPoint(30, top), QPoint(70, top), SHIFT)
     assert shown.project.reel.amount == pytest.approx(1.5)
     shown.undo()
@@ -105,10 +108,10 @@ def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Wind
 
 
 def test_a_click_on_a_rows_name_opens_its_page(opened: Window) -> None:
-    opened.show_check()
+    opened.commands["show_check"].trigger()
     QTest.mouseClick(opened.timeline, LEFT, NONE, QPoint(30, opened.timeline.layout_.row_top(1) + 12))
-    assert opened.pages.currentWidget() is opened.accents_page
-    assert page_of(opened).title.text() == "Shake"
+    assert opened.bench.current is opened.page(AccentsPage)
+    assert page_of(opened).row_title.text() == "Shake"
 
 
 def test_cells_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
@@ -140,7 +143,7 @@ def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
 
 def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.select_row(project.reel.rows[0].id)
+    project.selection.select_row(project.reel.rows[0].id)
     page.rule.every.setValue(2)
     assert project.reel.rows[0].rule.every == 2
     page.rule.of.activated.emit(1)
@@ -151,13 +154,13 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
     assert project.reel.rows[0].rule.of == "cuts" and not page.rule.beats.isVisible()
     page.rule.place.activated.emit(1)
     assert "Select the clips first" in shown.foot.status.text()
-    project.select_clip(project.timeline.placed[1].clip.id)
+    project.selection.select_clip(project.timeline.placed[1].clip.id)
     page.rule.place.activated.emit(1)
     assert project.reel.rows[0].limit.clips == (project.timeline.placed[1].clip.id,)
     page.rule.place.activated.emit(2)
     assert "Mark a stretch first" in shown.foot.status.text()
     for frame in (30, 90):
-        project.go(frame)
+        project.playhead.go(frame)
         shown.commands["mark_here"].trigger()
     page.rule.of.activated.emit(8)
     page.rule.place.activated.emit(2)
@@ -167,7 +170,7 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
 
 def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.select_row(project.reel.rows[0].id)
+    project.selection.select_row(project.reel.rows[0].id)
     spin, unit = page.lengths["decay"]
     spin.setValue(400)
     envelope = accent_rows.envelope_of(project.reel.rows[0])
@@ -188,7 +191,7 @@ def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> 
 
 def test_settings_are_fields_of_their_kind(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.select_row(project.reel.rows[0].id)
+    project.selection.select_row(project.reel.rows[0].id)
     blend, colour = page.fields.fields["blend"], page.fields.fields["colour"]
     assert isinstance(blend, QComboBox) and isinstance(colour, QPushButton)
     blend.setCurrentText("screen")
@@ -202,16 +205,16 @@ def test_settings_are_fields_of_their_kind(shown: Window) -> None:
 
 def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.select_row(project.reel.rows[0].id)
-    project.go(20)
+    project.selection.select_row(project.reel.rows[0].id)
+    project.playhead.go(20)
     page._key_here("opacity")
-    project.go(50)
+    project.playhead.go(50)
     field = page.fields.fields["opacity"]
     assert isinstance(field, QDoubleSpinBox)
     field.setValue(20)
     keys = project.timeline.fired[0].keyed["opacity"]
     assert [(k[0], round(k[1], 2)) for k in keys] == [(20, 0.75), (50, 0.2)]
-    project.go(35)
+    project.playhead.go(35)
     assert 20 < field.value() < 75
     page.key_level(1.0)
     assert project.reel.rows[0].keys["level"]
@@ -227,7 +230,7 @@ def test_the_focus_is_placed_in_the_preview(shown: Window) -> None:
     settings = shown.project.reel.rows[-1].settings
     assert (settings["focus_x"], settings["focus_y"]) == pytest.approx((0.25, 0.3), abs=0.02)
     assert not shown.preview.asking_place
-    shown.project.select_row(shown.project.reel.rows[0].id)
+    shown.project.selection.select_row(shown.project.reel.rows[0].id)
     shown.accents.place_focus()
     assert "has a focus" in shown.foot.status.text()
 
@@ -239,11 +242,11 @@ def test_keys_calm_stir_mute_and_repeat(shown: Window) -> None:
     assert project.reel.amount == pytest.approx(0.8)
     commands["stir_all"].trigger()
     assert project.reel.amount == pytest.approx(0.9)
-    project.select_row(project.reel.rows[1].id)
+    project.selection.select_row(project.reel.rows[1].id)
     commands["mute_row"].trigger()
     commands["solo_row"].trigger()
     assert project.reel.rows[1].muted and project.reel.rows[1].solo
-    project.go(0)
+    project.playhead.go(0)
     commands["toggle_cell_here"].trigger()
     assert project.reel.rows[1].painted
     commands["randomise_row"].trigger()
@@ -258,8 +261,8 @@ def test_keys_calm_stir_mute_and_repeat(shown: Window) -> None:
 
 def test_a_bundle_is_one_amount_on_the_page(shown: Window) -> None:
     project, page = shown.project, page_of(shown)
-    project.change("Bundled", lambda reel: accent_rows.with_bundle(reel, [r.id for r in reel.rows], "Blow"))
-    project.select_row(project.reel.rows[0].id)
+    project.change("Bundled", lambda reel: with_bundle(reel, [r.id for r in reel.rows], "Blow"))
+    project.selection.select_row(project.reel.rows[0].id)
     assert page.bundle_name.text() == "Blow" and page.bundle_amount.isVisible()
     page.bundle_amount.setValue(50)
     assert project.reel.bundles[0].amount == 0.5
@@ -272,15 +275,15 @@ def test_a_bundle_is_one_amount_on_the_page(shown: Window) -> None:
 def test_ones_own_bundle_is_kept_offered_and_taken_away(shown: Window) -> None:
     from PySide6.QtWidgets import QMenu
 
-    shown.accents.keep_bundle("My blow")
+    shown.bundles.keep_bundle("My blow")
     menu = QMenu(shown)
-    shown.accents.fill_bundle_menu(menu)
+    shown.bundles.fill_bundle_menu(menu)
     actions = {a.text(): a for a in menu.actions()}
     actions["My blow"].trigger()
     assert len(shown.project.reel.rows) == 4
     actions["Take 'My blow' away"].trigger()
     again = QMenu(shown)
-    shown.accents.fill_bundle_menu(again)
+    shown.bundles.fill_bundle_menu(again)
     assert "My blow" not in {a.text() for a in again.actions()} and len(shown.project.reel.rows) == 4
 
 
@@ -289,8 +292,8 @@ def test_an_unknown_accent_is_shown_as_unknown_and_not_lost(shown: Window) -> No
 
     project = shown.project
     project.change("From elsewhere", lambda r: replace(r, rows=(replace(r.rows[0], accent="sparkle"), *r.rows[1:])))
-    project.select_row(project.reel.rows[0].id)
-    assert page_of(shown).title.text() == "unknown: sparkle"
+    project.selection.select_row(project.reel.rows[0].id)
+    assert page_of(shown).row_title.text() == "unknown: sparkle"
     assert not page_of(shown).rule.isEnabled()
     shown.timeline.grab()
     assert project.reel.rows[0].accent == "sparkle"
@@ -301,13 +304,13 @@ def test_an_unknown_accent_is_shown_as_unknown_and_not_lost(shown: Window) -> No
 
 def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, qtbot: QtBot) -> None:
     frames, project = shown.transport.frames, shown.project
-    project.go(5)
+    project.playhead.go(5)
     qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=10_000)
     kept = set(frames._kept)
     late = project.timeline.fired[0].cells[-2].id
-    project.change("Late", lambda reel: accent_rows.with_painted(reel, "r1", late, 0.5))
+    project.change("Late", lambda reel: with_painted(reel, "r1", late, 0.5))
     qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=10_000)
-    assert frames._signatures[5] in kept
+    assert frames._keys[5] in kept
 
 
 def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: QtBot) -> None:
@@ -327,30 +330,34 @@ def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: 
 
 def test_playing_that_cannot_keep_up_gets_coarser_says_so_and_recovers(shown: Window) -> None:
     transport = shown.transport
-    full = transport.preview_size()
+    full = transport.size.pixels()
     for frame in (3, 6, 9, 12):
-        transport._count_late(frame)
-    assert transport.preview_size()[1] == pytest.approx(full[1] * STEPS[1], abs=2)
+        if transport.size.count_late(frame):
+            transport._size_changed()
+    assert transport.size.pixels()[1] == pytest.approx(full[1] * STEPS[1], abs=2)
     assert "(adapted)" in shown.meter.playback
     transport._state(False)
-    assert transport.preview_size() == full and "(adapted)" not in shown.meter.playback
+    assert transport.size.pixels() == full and "(adapted)" not in shown.meter.playback
     shown.commands["toggle_full_size"].trigger()
-    assert transport.preview_size() == (180, 320)
+    assert transport.size.pixels() == (180, 320)
 
 
 # The check
 
 
 def test_the_check_is_filtered_by_row_and_a_click_goes_there(shown: Window, qtbot: QtBot) -> None:
-    shown.show_check()
-    page = shown.check_page
+    shown.commands["show_check"].trigger()
+    page = shown.page(CheckPage)
     page.catch_up()
     shake = page.kinds.findData(shown.project.reel.rows[1].id)
     assert page.kinds.itemText(shake) == "shake"
     page.kinds.setCurrentIndex(shake)
     assert {e.what for e in page.model.rows} == {"shake"}
     page._go(page.model.index(2, 0))
-    assert shown.project.frame == page.model.rows[2].frame and shown.project.row_id == shown.project.reel.rows[1].id
+    assert (
+        shown.project.playhead.frame == page.model.rows[2].frame
+        and shown.project.selection.row_id == shown.project.reel.rows[1].id
+    )
 
 
 def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_path: Path) -> None:

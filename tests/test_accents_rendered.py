@@ -9,14 +9,14 @@ import pytest
 from msgspec.structs import replace
 
 from media_files import beat_song, write_sound, write_video
+from tempik.assemble import assemble
 from tempik.check import check_rendered
-from tempik.edit import accent_rows
-from tempik.edit.assemble import assemble
+from tempik.edit.accents import rows as accent_rows
 from tempik.edit.draft import Wish
-from tempik.edit.timeline import Timeline
 from tempik.reel import Framing, Position, Reel, Rule
 from tempik.render import PictureSource, export, plan
-from tempik.render.cost import HEAVY, signature, weight
+from tempik.render.cost import HEAVY, weight
+from tempik.timeline.timeline import Timeline
 
 W, H = 180, 320
 
@@ -134,9 +134,9 @@ def test_equal_plans_are_known_as_such_and_others_are_not(still_life: Reel) -> N
     reel = with_rows(still_life, ["flash", "split"])
     timeline, again = Timeline(reel), Timeline(accent_rows.with_amount(reel, reel.rows[1].id, 0.5))
     flash, split = timeline.pulses[0][0].frame, timeline.pulses[1][0].frame
-    assert signature(plan(timeline, flash, W, H)) == signature(plan(again, flash, W, H))
-    assert signature(plan(timeline, split, W, H)) != signature(plan(again, split, W, H))
-    assert signature(plan(timeline, split, W, H)) != signature(plan(timeline, split, W // 2, H // 2))
+    assert plan(timeline, flash, W, H).key() == plan(again, flash, W, H).key()
+    assert plan(timeline, split, W, H).key() != plan(again, split, W, H).key()
+    assert plan(timeline, split, W, H).key() != plan(timeline, split, W // 2, H // 2).key()
 
 
 def test_dear_frames_are_told_from_cheap_ones(still_life: Reel) -> None:

@@ -15,13 +15,14 @@ from numpy.typing import NDArray
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
 from media_files import number_in, numbered, write_video
-from tempik.edit import speed
-from tempik.edit.timeline import Timeline, repeats_most
+from tempik.edit.speed import speed
 from tempik.media import index_frames
 from tempik.media.picture import Picture
 from tempik.reel import Reel
 from tempik.render import PictureSource, plan
 from tempik.render.between import InBetweens, blended
+from tempik.timeline.placed import repeats_most
+from tempik.timeline.timeline import Timeline
 
 W, H, COUNT = 360, 640, 9
 Plane = NDArray[np.uint8]

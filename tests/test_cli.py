@@ -12,9 +12,9 @@ import av
 import pytest
 
 from media_files import write_sound, write_video
-from tempik.cli import main
+from tempik.cli.main import main
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
-from tempik.reel.file import load_reel, save_reel
 
 
 def tempik(*arguments: object, code: int = 0) -> subprocess.CompletedProcess[str]:
@@ -165,7 +165,7 @@ def test_odd_footage_goes_the_whole_way(media: Path, tmp_path: Path) -> None:
 
 def test_importing_the_core_needs_no_qt() -> None:
     code = (
-        "import sys; import tempik.cli, tempik.render, tempik.check, tempik.demo, tempik.edit.assemble;"
+        "import sys; import tempik.cli.main, tempik.render, tempik.check, tempik.demo, tempik.assemble;"
         "sys.exit(any(m.startswith(('PySide6', 'librosa')) for m in sys.modules))"
     )
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from tempik.edit.timeline import Timeline
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Length, Reel
-from tempik.reel.file import load_reel, save_reel
+from tempik.timeline.timeline import Timeline
 from test_cli import ran
 
 

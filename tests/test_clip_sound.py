@@ -9,14 +9,15 @@ import pytest
 from numpy.typing import NDArray
 
 from media_files import number_in, numbered, write_video
-from tempik.edit import direction, speed
-from tempik.edit.timeline import Placed, Timeline
+from tempik.edit.speed import direction, speed
 from tempik.media import Sound
 from tempik.reel import Clip, ClipSound, Curve, Edge, Footage, Pitch, Reel
 from tempik.render import export, mix
 from tempik.render.clip_sound import clip_track
 from tempik.render.hearing import slowed
 from tempik.retime import constant, ramp, ready_shape
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline
 
 HZ = 48000
 WAYS: tuple[Pitch, ...] = ("kept", "follows")

@@ -10,17 +10,19 @@ import numpy as np
 import pytest
 
 from media_files import beat_song, number_in, numbered, write_sound, write_video
+from tempik.assemble import assemble
 from tempik.check import check_reel, check_rendered
-from tempik.edit import accent_rows, direction, pin
-from tempik.edit import speed as retiming
-from tempik.edit.assemble import assemble
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.clips import pins as pin
 from tempik.edit.draft import Wish
-from tempik.edit.points import nudged
-from tempik.edit.shape_library import shape_named
-from tempik.edit.timeline import Timeline
+from tempik.edit.song.points import nudged
+from tempik.edit.speed import direction
+from tempik.edit.speed import speed as retiming
+from tempik.project.shapes import shape_named
 from tempik.reel import Reel
 from tempik.render import Settings, export
 from tempik.retime import constant, ramp
+from tempik.timeline.timeline import Timeline
 
 W, H = 144, 256
 RATES = [Fraction(24), Fraction(25), Fraction(30), Fraction(30000, 1001), Fraction(60)]

@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 
 from media_files import SOUND_RATE, numbered, write_video
-from tempik.cli import main
+from tempik.cli.main import main
 from tempik.errors import TempikError
 from tempik.media import suggest_cues
 

@@ -10,14 +10,16 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tempik.check import check_reel
-from tempik.edit import pieces, pin, place, trim
-from tempik.edit.slots import cleared, keep_locked, let_go, rippled, with_clips
-from tempik.edit.timeline import Timeline, source_at_frames
+from tempik.edit.clips import pieces, place, trim
+from tempik.edit.clips import pins as pin
+from tempik.edit.clips.slots import cleared, keep_locked, let_go, rippled, with_clips
 from tempik.errors import TempikError
 from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Reel, Soundtrack, by_id
 from tempik.reel.validate import problems
 from tempik.retime import constant, ramp
 from tempik.rhythm.records import Analysis, Beat
+from tempik.timeline.placed import source_at_frames
+from tempik.timeline.timeline import Timeline
 
 RATE = Fraction(30)
 
@@ -379,12 +381,12 @@ def test_a_group_goes_as_one() -> None:
 
 def test_a_clip_on_a_higher_row_lies_over_those_below_and_a_hidden_row_shows_nothing() -> None:
     reel = place.on_other_row(made(), ["c2"], 1)
-    assert len(reel.picture) == 2 and same(shown(reel), shown(made()))
+    assert len(reel.tracks) == 2 and same(shown(reel), shown(made()))
     reel = place.with_clip_at(reel, "f2", 75, row=0, frames=60)
     assert shown(reel)[100][0] == "f1"  # type: ignore[index]
     assert shown(place.with_picture_row(reel, 1, hidden=True))[100][0] == "f2"  # type: ignore[index]
     locked = place.with_picture_row(reel, 1, locked=True)
-    with pytest.raises(TempikError, match="row 2 is locked"):
+    with pytest.raises(TempikError, match="Track 2 is locked"):
         keep_locked(locked, trim.without_clips(locked, ["c2"]))
     keep_locked(locked, trim.without_clips(locked, ["c1"]))
     with pytest.raises(TempikError, match="move them first"):

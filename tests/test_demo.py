@@ -10,10 +10,10 @@ import numpy as np
 from tempik.check import check_reel
 from tempik.demo.scenes import SCENES
 from tempik.demo.write import SONG, footage_name, write_scene
-from tempik.edit.timeline import Timeline
 from tempik.media import FrameReader, decode_sound, index_frames, probe
 from tempik.media.probe import cadence
-from tempik.reel.file import load_reel
+from tempik.project.file import load_reel
+from tempik.timeline.timeline import Timeline
 
 
 def test_the_demo_is_small_and_its_footage_is_what_it_claims(demo: Path) -> None:

@@ -7,17 +7,28 @@ import msgspec
 import numpy as np
 import pytest
 
+from tempik.assemble import assemble
 from tempik.check import check_reel
-from tempik.edit import accent_rows, change, pin, place, points
-from tempik.edit import speed as retiming
-from tempik.edit.assemble import assemble
+from tempik.edit import reel as change
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents.painting import with_painted, with_toggled
+from tempik.edit.clips import pins as pin
+from tempik.edit.clips import place
+from tempik.edit.clips.place import without_clip
 from tempik.edit.draft import Wish, draft_reel
-from tempik.edit.timeline import Placed, Timeline, source_at_frames
+from tempik.edit.footage.cues import with_moved_cue, without_cue
+from tempik.edit.footage.facts import footage_from, with_footage, without_footage
+from tempik.edit.song import points
+from tempik.edit.song.carry_over import with_song
+from tempik.edit.song.stretches import with_stretch
+from tempik.edit.speed import speed as retiming
 from tempik.errors import TempikError
 from tempik.media import probe
 from tempik.reel import Cue, Footage, Reel, Rule, Soundtrack
 from tempik.retime import constant, ramp, reversed_curve
 from tempik.rhythm import Analysis, Beat
+from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.timeline import Timeline
 
 
 def song(bpm: float = 120.0, beats: int = 64, first_s: float = 0.5) -> Soundtrack:
@@ -168,26 +179,26 @@ def test_another_rate_moves_no_point_and_back_again_loses_nothing(reel: Reel, ra
 
 
 def test_another_stretch_of_the_song_keeps_clips_on_their_points(reel: Reel) -> None:
-    later = change.with_stretch(reel, 2.0, 8.0)
+    later = with_stretch(reel, 2.0, 8.0)
     assert_pins_hold(later)
     assert Timeline(later).gaps() == []
-    assert_pins_hold(change.with_stretch(reel, 0.0, 14.0))
-    assert Timeline(change.with_stretch(reel, 0.0, 14.0)).gaps() == []  # the last clip runs on to the new end
-    inside = change.with_stretch(reel, 3.5, 6.0)
+    assert_pins_hold(with_stretch(reel, 0.0, 14.0))
+    assert Timeline(with_stretch(reel, 0.0, 14.0)).gaps() == []  # the last clip runs on to the new end
+    inside = with_stretch(reel, 3.5, 6.0)
     assert Timeline(inside).placed[0].begin < 0  # the reel now begins inside this slot
     assert_pins_hold(inside)
     with pytest.raises(TempikError, match="must lie within"):
-        change.with_stretch(reel, 15.0, 30.0)
+        with_stretch(reel, 15.0, 30.0)
 
 
 def test_a_moved_cue_slips_its_clips_under_their_points(reel: Reel) -> None:
     piece_id, cue = reel.footage[0].id, reel.footage[0].cues[0]
-    moved = change.with_moved_cue(reel, piece_id, cue.id, cue.time_s + 0.4)
+    moved = with_moved_cue(reel, piece_id, cue.id, cue.time_s + 0.4)
     assert_pins_hold(moved)
     before, after = Timeline(reel).placed[0], Timeline(moved).placed[0]
     assert after.map.start_s == pytest.approx(before.map.start_s + 0.4)
     with pytest.raises(TempikError, match="outside the footage"):
-        change.with_moved_cue(reel, piece_id, cue.id, 99.0)
+        with_moved_cue(reel, piece_id, cue.id, 99.0)
 
 
 @pytest.mark.parametrize(
@@ -210,7 +221,7 @@ def test_unpinning_and_removing_a_cue_change_no_picture(reel: Reel) -> None:
     before = Timeline(reel).placed[0].map.start_s
     assert Timeline(pin.without_pins(reel, ["c1"])).placed[0].map.start_s == pytest.approx(before)
     footage = reel.footage[0]
-    gone = change.without_cue(reel, footage.id, footage.cues[0].id)
+    gone = without_cue(reel, footage.id, footage.cues[0].id)
     assert Timeline(gone).placed[0].map.start_s == pytest.approx(before)
     assert Timeline(gone).placed[0].ties == ()
 
@@ -239,12 +250,12 @@ def test_what_a_clip_shows_can_be_made_its_cue(reel: Reel) -> None:
 
 def test_removing_a_clip_leaves_no_black(reel: Reel) -> None:
     for clip in reel.clips:
-        assert Timeline(change.without_clip(reel, clip.id)).gaps() == []
+        assert Timeline(without_clip(reel, clip.id)).gaps() == []
 
 
 def test_another_song_takes_cuts_pins_and_accents_to_the_same_beats(reel: Reel) -> None:
-    painted = accent_rows.with_painted(reel, reel.rows[0].id, Timeline(reel).on_reel()[5].id, 0.5)
-    before, after = Timeline(painted), Timeline(change.with_song(painted, song(bpm=93.7)))
+    painted = with_painted(reel, reel.rows[0].id, Timeline(reel).on_reel()[5].id, 0.5)
+    before, after = Timeline(painted), Timeline(with_song(painted, song(bpm=93.7)))
     assert len(after.placed) == len(before.placed)
     for a, b in zip(before.placed, after.placed, strict=True):
         assert len(b.ties) == len(a.ties)
@@ -258,7 +269,7 @@ def test_another_song_takes_cuts_pins_and_accents_to_the_same_beats(reel: Reel) 
 
 def test_a_song_without_beats_leaves_the_clips_where_they_are(reel: Reel) -> None:
     before = [(p.first, p.end) for p in Timeline(reel).placed]
-    other = change.with_song(reel, Soundtrack("/quiet.wav", 20.0))
+    other = with_song(reel, Soundtrack("/quiet.wav", 20.0))
     assert [(p.first, p.end) for p in Timeline(other).placed] == before
     assert all(not c.pins and c.start.point is None for c in other.clips)
 
@@ -281,11 +292,11 @@ def test_a_point_placed_by_hand_takes_its_place_in_time(reel: Reel) -> None:
 
 
 def test_footage_is_added_once_and_kept_while_clips_use_it(reel: Reel, media: Path) -> None:
-    assert change.with_footage(reel, probe(str(media / "a.mp4"))) is reel
+    assert with_footage(reel, probe(str(media / "a.mp4"))) is reel
     with pytest.raises(TempikError, match="clips use this footage"):
-        change.without_footage(reel, "f1")
+        without_footage(reel, "f1")
     with pytest.raises(TempikError, match="only sound"):
-        change.footage_from(probe(str(media / "song.wav")), set())
+        footage_from(probe(str(media / "song.wav")), set())
 
 
 # Accent rows
@@ -298,12 +309,12 @@ def test_toggling_a_cell_agrees_with_the_rule_or_is_painted(reel: Reel) -> None:
         timeline.pulses[0][0].point.id,
         next(q.id for q in timeline.on_reel() if q.id not in {u.point.id for u in timeline.pulses[0]}),
     )
-    on = accent_rows.with_toggled(reel, row.id, silent)
+    on = with_toggled(reel, row.id, silent)
     assert silent in {q.point.id for q in Timeline(on).pulses[0]}
-    off = accent_rows.with_toggled(reel, row.id, fired)
+    off = with_toggled(reel, row.id, fired)
     assert fired not in {q.point.id for q in Timeline(off).pulses[0]}
-    assert accent_rows.with_toggled(on, row.id, silent) == reel
-    assert accent_rows.with_toggled(off, row.id, fired) == reel
+    assert with_toggled(on, row.id, silent) == reel
+    assert with_toggled(off, row.id, fired) == reel
 
 
 def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:

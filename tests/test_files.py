@@ -9,16 +9,19 @@ from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
 from tempik.check import as_csv
-from tempik.desktop import theme
-from tempik.desktop.draft_panel import DraftPanel
-from tempik.desktop.view import GUTTER, PICTURE_H, View
-from tempik.desktop.window import Window
-from tempik.edit import speed as retiming
-from tempik.edit.timeline import Timeline
+from tempik.desktop.pages.check import CheckPage
+from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.shell.draft_panel import DraftPanel
+from tempik.desktop.shell.window import Window
+from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.lanes.pictures import PICTURE_H
+from tempik.desktop.widgets import theme
+from tempik.edit.speed import speed as retiming
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
-from tempik.reel.file import load_reel, save_reel
 from tempik.retime import constant
 from tempik.time import time_of
+from tempik.timeline.timeline import Timeline
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -54,7 +57,7 @@ def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Pa
 
 
 def test_files_that_moved_together_are_found_together(
-    window: Window, reel: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    window: Window, qtbot: QtBot, reel: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     import json
 
@@ -65,10 +68,12 @@ def test_files_that_moved_together_are_found_together(
         piece["path"] = "old/" + Path(piece["path"]).name
     (tmp_path / "r.tempik").write_text(json.dumps(document))
     window.files.open_project(tmp_path / "r.tempik")
-    assert len(window._missing) == 3 and "2 more" in window.foot.status.text()
+    qtbot.waitUntil(lambda: "2 more" in window.foot.status.text(), timeout=WAIT)
+    assert len(window.watch.missing) == 3
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
-    window._find_missing()
-    assert window._missing == [] and window.project.reel == reel
+    window.foot.find_missing.click()
+    assert window.project.reel == reel
+    qtbot.waitUntil(lambda: not window.watch.missing, timeout=WAIT)
     window.undo()
     assert window.project.reel != reel  # finding files is a step like any other
 
@@ -100,7 +105,7 @@ def test_the_draft_panel_wishes_for_what_it_shows(opened: Window) -> None:
     assert (wish.every, wish.length_s, wish.rate) == (2, 6.0, opened.project.reel.rate)
     assert dict(wish.accents) == {"shake": 2, "punch": 4, "kick": 8}
     before = opened.project.reel
-    opened.draft(wish)
+    opened.delivery.draft(wish)
     assert opened.project.timeline.frames == 180
     opened.undo()
     assert opened.project.reel == before
@@ -108,20 +113,20 @@ def test_the_draft_panel_wishes_for_what_it_shows(opened: Window) -> None:
 
 def test_the_check_is_saved_as_csv(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "c.csv"), ""))
-    opened._save_check()
+    opened.page(CheckPage).save.click()
     assert (tmp_path / "c.csv").read_text() == as_csv(opened.project.report)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "c.csv"), ""))
-    opened._save_check()
+    opened.page(CheckPage).save.click()
     assert "could not be written" in opened.foot.status.text()
 
 
 def test_save_as_gives_the_project_its_name(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "open day"), ""))
-    assert opened.keeping.save_as()
+    assert opened.projects.save_as()
     assert opened.header.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
     opened.accents.add_row("kick")
     assert opened.header.saved.text() == "unsaved"
-    opened.keeping.save()
+    opened.projects.save()
     assert opened.header.saved.text() == "saved"
 
 
@@ -138,7 +143,7 @@ def test_a_point_is_drawn_where_it_sounds(opened: Window) -> None:
 
 
 def test_a_pulse_is_drawn_from_its_own_frame_on_and_not_before(opened: Window) -> None:
-    opened.project.select_row(None)  # the chosen row has another ground
+    opened.project.selection.select_row(None)  # the chosen row has another ground
     for _ in range(30):
         opened.timeline.zoom(1.4, 400)
     view, timeline = opened.timeline.view, opened.project.timeline
@@ -177,23 +182,26 @@ def _without(reel: Reel, clip: str) -> Reel:
 
 
 def test_the_speed_page_says_when_footage_runs_out_or_repeats(opened: Window) -> None:
-    opened.show_speed()
-    opened.project.select_clip("c1")
+    opened.commands["show_speed"].trigger()
+    opened.project.selection.select_clip("c1")
     opened.project.change("fast", lambda r: retiming.with_curve(r, "c1", constant(6.0)))
-    assert "Not enough footage" in opened.speed_page.note.text() and "stand still" in opened.speed_page.note.toolTip()
+    assert (
+        "Not enough footage" in opened.page(SpeedPage).note.text()
+        and "stand still" in opened.page(SpeedPage).note.toolTip()
+    )
     opened.project.change("slow", lambda r: retiming.with_curve(r, "c1", constant(0.25)))
     # Common practice: 30 frames/s footage at a quarter on a reel of 30 shows each frame four times.
-    assert "frames repeat, here 4 times" in opened.speed_page.note.text()
+    assert "frames repeat, here 4 times" in opened.page(SpeedPage).note.text()
     opened.project.change("as shot", lambda r: retiming.with_curve(r, "c1", constant(1.0)))
-    assert opened.speed_page.note.text() == ""
+    assert opened.page(SpeedPage).note.text() == ""
 
 
 def test_a_view_keeps_the_reel_on_screen() -> None:
     timeline = Timeline(Reel(length_s=20.0))
-    view = View(0.0, 50.0, 900).fitted(20.0)
+    view = View.of(0.0, 50.0, 900).fitted(20.0)
     assert view.x(0.0) == GUTTER and view.x(20.0) <= 900
     assert view.panned(-5000, timeline).start_s == 0.0
-    close = view.zoomed(20.0, 500, timeline)
+    close = view.scaled(20.0, 500, timeline)
     far = close.panned(1e6, timeline)
     assert far.end_s <= 20.0 + 60 / far.px_per_s
     assert far.time(far.x(19.0)) == pytest.approx(19.0)

@@ -11,9 +11,10 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
-from tempik.desktop.footage_page import ShotList
-from tempik.desktop.window import Window
-from tempik.edit.journal import Journal, journal_path
+from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.pages.footage.shot_list import ShotList
+from tempik.desktop.shell.window import Window
+from tempik.project.journal import Journal, journal_path
 from tempik.reel import Footage, by_id
 from test_cues import bounce, scene
 
@@ -28,7 +29,7 @@ def shelf(window: Window, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
     draw = numbered(320, 180)
     write_video(tmp_path / "pulldown.mp4", lambda n: draw(n - n // 5 - (n % 5 == 4)), 100, 30)
     write_video(tmp_path / "wide.mp4", numbered(1280, 720), 40, 25, gop=40)
-    window.show_footage()
+    window.commands["show_footage"].trigger()
     window.files.add_footage([str(tmp_path / n) for n in ("ball.mp4", "pulldown.mp4", "wide.mp4")])
     qtbot.waitUntil(lambda: len(window.project.reel.footage) == 3, timeout=WAIT)
     paths = [f.path for f in window.project.reel.footage]
@@ -44,11 +45,11 @@ def piece(window: Window, name: str) -> Footage:
 
 
 def look_at(window: Window, name: str) -> None:
-    window.project.select_footage(piece(window, name).id)
+    window.project.selection.select_footage(piece(window, name).id)
 
 
 def test_a_suggested_cue_is_taken_by_one_key_and_dismissed_by_another(shelf: Window) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
     look_at(shelf, "ball.mp4")
     assert page.row.shown[0].time_s == pytest.approx(0.7, abs=1 / 60)
     page.go_stop(1)
@@ -72,7 +73,7 @@ def test_a_suggested_cue_is_taken_by_one_key_and_dismissed_by_another(shelf: Win
 
 
 def test_a_cue_is_set_while_the_piece_plays(shelf: Window, qtbot: QtBot) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
     look_at(shelf, "wide.mp4")
     page.scrub_to(0.0)
     page.play_pause()
@@ -87,7 +88,7 @@ def test_a_cue_is_set_while_the_piece_plays(shelf: Window, qtbot: QtBot) -> None
 
 
 def test_the_shelf_is_sorted_searched_tagged_and_noted(shelf: Window) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
     page.shelf.sort.setCurrentText("length")
     lengths = [by_id(shelf.project.reel.footage, i).length_s for i in page.shelf.order()]  # type: ignore[union-attr]
     assert lengths == sorted(lengths, reverse=True)
@@ -106,7 +107,7 @@ def test_the_shelf_is_sorted_searched_tagged_and_noted(shelf: Window) -> None:
 
 
 def test_planned_shots_have_footage_attached(shelf: Window) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
     dialog = ShotList(shelf.project, shelf)
     dialog.lines.setPlainText("the ball comes down\n\nsteam from the trough\nthe ball comes down")
     dialog.keep()
@@ -122,7 +123,7 @@ def test_planned_shots_have_footage_attached(shelf: Window) -> None:
 
 
 def test_a_true_rate_is_said_and_shown_wherever_speed_is(shelf: Window) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
     look_at(shelf, "wide.mp4")
     assert "uneven" in page.shelf.facts(piece(shelf, "wide.mp4"))
     page.read_rate.setCurrentText("100 fps")
@@ -138,17 +139,18 @@ def test_a_true_rate_is_said_and_shown_wherever_speed_is(shelf: Window) -> None:
 
 
 def test_repeated_frames_are_said_and_left_out(shelf: Window) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
     look_at(shelf, "pulldown.mp4")
     assert "only repeat (one in 5): 24" in page.facts.text() and page.around.isVisible()
     page.around.click()
     assert piece(shelf, "pulldown.mp4").true_rate == pytest.approx(Fraction(24), abs=0.4)
     page.around.click()
-    assert not piece(shelf, "pulldown.mp4").around
+    assert not piece(shelf, "pulldown.mp4").skip_repeats
 
 
 def test_moving_over_the_shelf_scrubs_and_the_preview_says_what_it_shows(shelf: Window, qtbot: QtBot) -> None:
-    page = shelf.footage_page
+    page = shelf.page(FootagePage)
+    page.list.scrollToTop()
     viewport = page.list.viewport()
     at = QPointF(viewport.width() / 2, 30)
     none = Qt.MouseButton.NoButton
@@ -162,10 +164,10 @@ def test_moving_over_the_shelf_scrubs_and_the_preview_says_what_it_shows(shelf: 
     )
     QApplication.sendEvent(viewport, move)
     assert page.shelf.hovered is not None and 0.3 < page.shelf.hovered[1] < 0.7
-    qtbot.waitUntil(lambda: "ball.mp4" in shelf.preview.footage_said, timeout=WAIT)
-    assert shelf.preview.footage is not None
-    shelf.show_speed()
-    assert shelf.preview.footage is None, "another page shows the reel"
+    qtbot.waitUntil(lambda: "ball.mp4" in shelf.looking.caption, timeout=WAIT)
+    assert shelf.looking.image is not None
+    shelf.commands["show_speed"].trigger()
+    assert shelf.looking.image is None, "another page shows the reel"
 
 
 def test_proxies_stand_in_for_the_preview_and_are_cleared(shelf: Window, qtbot: QtBot) -> None:
@@ -173,14 +175,14 @@ def test_proxies_stand_in_for_the_preview_and_are_cleared(shelf: Window, qtbot: 
     proxy = shelf.proxies.proxy_for(path)
     assert proxy is not None and Path(proxy).is_file()
     assert shelf.proxies.proxy_for(piece(shelf, "ball.mp4").path) is None, "small footage needs none"
-    shelf.toggle_proxies()
+    shelf.media.toggle_proxies()
     assert shelf.proxies.proxy_for(path) is None
-    shelf.toggle_proxies()
+    shelf.media.toggle_proxies()
     # A new window finds what was made.
     again = Window()
     qtbot.addWidget(again)
-    again.proxies.take_made(piece(shelf, "wide.mp4"))
-    assert again.proxies.proxy_for(path) == proxy
+    again.proxies.want(piece(shelf, "wide.mp4"))
+    qtbot.waitUntil(lambda: again.proxies.proxy_for(path) == proxy, timeout=WAIT)
     again.shut_down()
     shelf.proxies.clear()
     assert not Path(proxy).exists() and "removed" in shelf.foot.status.text()
@@ -192,9 +194,9 @@ def test_work_without_a_name_that_was_left_is_offered_at_the_next_start(shelf: W
     Journal(left, history, None).leave()
     again = Window()
     qtbot.addWidget(again)
-    again.keeping.begin()
-    assert again.keeping.left is not None and "unnamed project" in again.foot.status.text()
-    again.keeping.answer(True)
+    again.safety.begin()
+    assert again.safety.left is not None and "unnamed project" in again.foot.status.text()
+    again.safety.answer(True)
     assert again.project.reel == history.reel and not left.exists()
     again.project.saved_reel = again.project.reel
     again.shut_down()

@@ -10,17 +10,20 @@ from PySide6.QtGui import QDropEvent, QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
-from tempik.desktop import timeline_paint as paint
-from tempik.desktop.palette import CommandPalette
-from tempik.desktop.settings import load_settings
-from tempik.desktop.shortcuts import ShortcutsDialog
-from tempik.desktop.timeline import FOOTAGE_MIME
-from tempik.desktop.window import Window
-from tempik.edit import accent_rows, change, pin
-from tempik.edit.timeline import Placed
+from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.session.settings import load_settings
+from tempik.desktop.shell.palette import CommandPalette
+from tempik.desktop.shell.shortcuts import ShortcutsDialog
+from tempik.desktop.shell.window import Window
+from tempik.desktop.timeline.dropping import FOOTAGE_MIME
+from tempik.desktop.timeline.lanes import pins as paint
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.clips import pins as pin
+from tempik.edit.footage.cues import with_cue, with_moved_cue
+from tempik.project.file import save_reel
 from tempik.reel import Reel, by_id
-from tempik.reel.file import save_reel
 from tempik.time import time_of
+from tempik.timeline.placed import Placed
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -41,7 +44,7 @@ def cut(opened: Window) -> Iterator[Window]:
 
 
 def spot(window: Window, frame: float, share: float = 0.5, row: int = 0) -> QPointF:
-    """A place on the timeline: a frame, and how far down its picture row."""
+    """A place on the timeline: a frame, and how far down its track."""
     layout = window.timeline.layout_
     x = window.timeline.view.x(frame / float(window.project.timeline.rate))
     return QPointF(x, layout.picture_top(row) + share * layout.picture_h)
@@ -132,7 +135,7 @@ def test_a_clip_is_dragged_to_a_new_row_above(cut: Window) -> None:
     middle = b.first + 12
     top = cut.timeline.layout_.picture_top(0)
     drag(cut, spot(cut, middle, 0.4), QPointF(spot(cut, middle).x(), top - 20))
-    assert len(cut.project.reel.picture) == 2 and cut.project.reel.clips[1].row == 1
+    assert len(cut.project.reel.tracks) == 2 and cut.project.reel.clips[1].track == 1
     assert cut.timeline.layout_.picture_top(1) < cut.timeline.layout_.picture_top(0)
 
 
@@ -148,26 +151,26 @@ def test_clicks_select_one_more_or_all_between(cut: Window) -> None:
 
     click(0, NONE)
     click(2, CTRL)
-    assert cut.project.chosen_clips == [names[0], names[2]]
+    assert cut.project.selection.chosen_clips == [names[0], names[2]]
     click(2, CTRL)
-    assert cut.project.chosen_clips == [names[0]]
+    assert cut.project.selection.chosen_clips == [names[0]]
     click(3, SHIFT)
-    assert cut.project.chosen_clips == names[:4]
-    cut.placing.group()
+    assert cut.project.selection.chosen_clips == names[:4]
+    cut.copies.group()
     click(1, NONE)
-    assert set(cut.project.chosen_clips) == set(names[:4]), "a group is selected as one"
+    assert set(cut.project.selection.chosen_clips) == set(names[:4]), "a group is selected as one"
     at = spot(cut, (clip(cut, 1).first + clip(cut, 1).end) / 2 + 3, 0.3)
     send(cut, QEvent.Type.MouseButtonDblClick, at, NONE)
-    assert cut.project.chosen_clips == [names[1]], "a double click opens it"
-    cut.select_all()
-    assert set(cut.project.chosen_clips) == set(names)
+    assert cut.project.selection.chosen_clips == [names[1]], "a double click opens it"
+    cut.commands["select_all"].trigger()
+    assert set(cut.project.selection.chosen_clips) == set(names)
 
 
 def test_a_free_cue_is_dragged_onto_a_point_and_both_land(cut: Window) -> None:
     b = clip(cut, 1)
     placed_s = b.map.source_at((b.first + 20 - b.begin) / 30)
-    cut.project.select_clip(b.clip.id)
-    cut.footage_page.project.change("Cue set", lambda reel: change.with_cue(reel, b.footage.id, placed_s))
+    cut.project.selection.select_clip(b.clip.id)
+    cut.page(FootagePage).project.change("Cue set", lambda reel: with_cue(reel, b.footage.id, placed_s))
     show(cut, b.first)
     b = clip(cut, 1)
     cue, frame = paint.free_cues(cut.project.timeline, b)[0]
@@ -191,7 +194,7 @@ def test_footage_is_dropped_on_a_point_and_its_cue_lands_there(cut: Window) -> N
     data.setData(FOOTAGE_MIME, QByteArray(piece.id.encode()))
     at = QPointF(cut.timeline.view.x(timeline.reel_s(target)) + 2, spot(cut, 0).y())
     cut.timeline.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE))
-    placed = cut.project.placed
+    placed = cut.project.selection.placed
     assert placed is not None and placed.footage.id == piece.id
     assert placed.ties[0].point.id == target.id and cut.project.report.ok
 
@@ -209,43 +212,43 @@ def test_files_dropped_on_the_timeline_are_added_and_placed(
 def test_keys_cut_trim_hold_and_count(cut: Window) -> None:
     project = cut.project
     count = len(project.reel.clips)
-    project.go(80)
+    project.playhead.go(80)
     cut.commands["split"].trigger()
     assert len(project.reel.clips) == count + 1 and clip(cut, 0).end == 75
-    project.go(100)
+    project.playhead.go(100)
     cut.commands["remove_before"].trigger()
-    assert project.frame == clip(cut, 2).first == 80, "the playhead stays with what is left"
-    project.select_clip(clip(cut, 1).clip.id)
+    assert project.playhead.frame == clip(cut, 2).first == 80, "the playhead stays with what is left"
+    project.selection.select_clip(clip(cut, 1).clip.id)
     cut.commands["set_frames"].trigger()
     cut.count.count.setValue(8)
     cut.count.take()
     assert clip(cut, 1).frames == 8
-    project.go(clip(cut, 2).first + 4)
+    project.playhead.go(clip(cut, 2).first + 4)
     cut.commands["freeze"].trigger()
     assert cut.count.count.value() == 12, "0.4 s unless told otherwise"
     cut.count.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, NONE))
-    held = project.timeline.clip_at(project.frame)
+    held = project.timeline.clip_at(project.playhead.frame)
     assert held is not None and held.frames == 12 and held.map.average_speed == 0
     steps = [s.done for s in project.history.steps]
     assert len(steps) == len(set(map(str, steps))) == 5
     project.go_to_step(0)
     assert len(project.reel.clips) == count
     project.go_to_step(4)
-    assert project.timeline.clip_at(project.frame) is not None
+    assert project.timeline.clip_at(project.playhead.frame) is not None
 
 
 def test_a_locked_row_refuses_and_says_so(cut: Window) -> None:
     before = cut.project.reel
-    menu = cut.placing.picture_row_menu(0, cut)
+    menu = cut.tracks.picture_row_menu(0, cut)
     next(a for a in menu.actions() if a.text() == "locked").trigger()
-    cut.project.go(80)
+    cut.project.playhead.go(80)
     cut.commands["split"].trigger()
-    assert "Picture row 1 is locked" in cut.foot.status.text() and cut.project.reel.clips == before.clips
+    assert "Track 1 is locked" in cut.foot.status.text() and cut.project.reel.clips == before.clips
 
 
 def test_the_frame_page_and_the_preview_place_the_picture(cut: Window, qtbot: QtBot) -> None:
     window = cut
-    window.project.select_clip(clip(window, 1).clip.id)
+    window.project.selection.select_clip(clip(window, 1).clip.id)
     window.show_frame()
     page, preview = window.frame_page, window.preview
     assert preview.framing
@@ -275,7 +278,7 @@ def test_the_frame_page_and_the_preview_place_the_picture(cut: Window, qtbot: Qt
 
 
 def test_keys_can_be_changed_and_are_remembered(window: Window) -> None:
-    dialog = ShortcutsDialog(window.commands, window)
+    dialog = ShortcutsDialog(window.registry, window)
     dialog.words.setText("reverse the clips")
     dialog.table.selectRow(0)
     dialog.keys.setKeySequence("S")
@@ -299,10 +302,10 @@ def test_a_second_window_opens_read_only_and_may_save_elsewhere(opened: Window, 
     assert second.files.open_project(path)
     assert second.header.saved.text() == "read only" and "another window" in second.foot.status.text()
     before = second.project.reel
-    second.project.go(80)
+    second.project.playhead.go(80)
     second.cuts.split()
     assert second.project.reel is before
-    assert second.keeping.save_to(tmp_path / "copy")
+    assert second.safety.save_to(tmp_path / "copy")
     second.cuts.split()
     assert second.project.reel is not before and not second.project.read_only
     second.project.saved_reel = second.project.reel
@@ -320,9 +323,9 @@ def kill(window: Window) -> None:
 def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     path = opened.project.path
     assert path is not None
-    opened.project.go(80)
+    opened.project.playhead.go(80)
     opened.cuts.split()
-    opened.rhythm.place_point()
+    opened.points.place_point()
     opened.undo()
     state = opened.project.reel
     kill(opened)
@@ -333,7 +336,7 @@ def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window,
     assert again.foot.take_up.isVisible() and "2 steps" in again.foot.status.text()
     again.foot.take_up.click()
     assert again.project.reel == state and again.project.unsaved
-    again.redo()
+    again.project.redo()
     assert len(again.project.timeline.points) == len(opened.project.timeline.points) + 1
     again.undo()
     again.undo()
@@ -346,17 +349,17 @@ def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window,
 def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(opened: Window, qtbot: QtBot) -> None:
     path = opened.project.path
     assert path is not None
-    opened.project.go(80)
+    opened.project.playhead.go(80)
     opened.cuts.split()
     state = opened.project.reel
     kill(opened)
     again = Window()
     qtbot.addWidget(again)
     assert again.files.open_project(path)
-    again.rhythm.place_point()
-    again.project.go(140)
+    again.points.place_point()
+    again.project.playhead.go(140)
     again.cuts.split()
-    again.keeping.fill_versions(again.versions_menu)
+    again.projects.fill_versions(again.versions_menu)
     again.versions_menu.actions()[0].trigger()
     assert again.project.reel == state
     again.project.saved_reel = again.project.reel
@@ -364,19 +367,19 @@ def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(ope
 
 
 def test_earlier_saves_come_back_as_one_step(opened: Window) -> None:
-    assert opened.keeping.save()
+    assert opened.projects.save()
     first = opened.project.reel
-    opened.project.go(80)
+    opened.project.playhead.go(80)
     opened.cuts.split()
-    assert opened.keeping.save()
-    opened.keeping.fill_versions(opened.versions_menu)
+    assert opened.projects.save()
+    opened.projects.fill_versions(opened.versions_menu)
     actions = opened.versions_menu.actions()
     assert len(actions) == 2
     actions[1].trigger()
     assert opened.project.reel.clips == first.clips
     opened.undo()
     assert len(opened.project.reel.clips) == len(first.clips) + 1
-    opened.keeping.fill_recent(opened.recent_menu)
+    opened.projects.fill_recent(opened.recent_menu)
     assert opened.project.path is not None and opened.project.path.name in opened.recent_menu.actions()[0].text()
 
 
@@ -386,7 +389,7 @@ def test_pins_that_cannot_be_had_offer_their_mends(opened: Window, reel: Reel, t
     window.project.change("x", lambda r: pin.with_moved_pin(r, b.clip.id, b.ties[0].cue, b.ties[0].point.id))
     early = by_id(window.project.reel.footage, b.footage.id)
     assert early is not None
-    window.project.change("Cue moved", lambda r: change.with_moved_cue(r, early.id, early.cues[0].id, 0.1))
+    window.project.change("Cue moved", lambda r: with_moved_cue(r, early.id, early.cues[0].id, 0.1))
     window.clips.say_trouble(b.clip.id)
     assert "not enough footage before its cue" in window.foot.status.text()
     menu = QMenu()

@@ -10,11 +10,12 @@ import pytest
 
 from tempik.check import as_csv, as_json, check_reel
 from tempik.check.landing import nearest_point
-from tempik.edit import accent_rows, change
-from tempik.edit import speed as retiming
-from tempik.edit.timeline import Timeline
+from tempik.edit import reel as change
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.speed import speed as retiming
 from tempik.reel import Edge, Pin, Reel, Rule
 from tempik.retime import constant, ramp
+from tempik.timeline.timeline import Timeline
 
 
 def events(reel: Reel, kind: str) -> list:

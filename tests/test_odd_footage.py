@@ -12,20 +12,21 @@ import pytest
 from msgspec.structs import replace
 
 from media_files import numbered, write_sound, write_video
-from tempik.edit import footage as said_of
-from tempik.edit import place
-from tempik.edit.change import footage_from, with_footage
-from tempik.edit.framing import frame_matrix
-from tempik.edit.pieces import with_framing
-from tempik.edit.timeline import Timeline
+from tempik.edit.clips import place
+from tempik.edit.clips.pieces import with_framing
+from tempik.edit.footage import facts as said_of
+from tempik.edit.footage.facts import footage_from, with_footage
 from tempik.errors import TempikError
 from tempik.media import FrameReader, index_frames, probe, study
 from tempik.media.cache import cache_folder, clear_cache, make_room
 from tempik.media.picture import REFERENCE_WHITE, to_rgb
 from tempik.media.proxy import make_proxy, proxy_path, worth_a_proxy
+from tempik.project.file import load_reel, save_reel
+from tempik.project.media_files import collect, found_in, missing_media, replaced_media
 from tempik.reel import Footage, Framing, Position, Reel
-from tempik.reel.file import load_reel, missing_media, save_reel
 from tempik.render import PictureSource, Settings, export, plan
+from tempik.timeline.framing import frame_matrix
+from tempik.timeline.timeline import Timeline
 from test_cutting import made
 
 
@@ -265,12 +266,12 @@ def test_moved_files_are_found_by_name_size_and_contents(tmp_path: Path) -> None
     shutil.move(b, tmp_path / "new" / "renamed by someone.mp4")
     (tmp_path / "new" / "b.mp4").write_bytes(b"another file of that name")
     assert len(missing_media(reel)) == 2
-    found = said_of.found_in(reel, tmp_path / "new")
+    found = found_in(reel, tmp_path / "new")
     assert [Path(f.path).name for f in found.footage] == ["a.mp4", "renamed by someone.mp4"] and not missing_media(
         found
     )
     Path(found.footage[0].path).write_bytes(b"replaced")
-    assert said_of.replaced_media(found) == [found.footage[0].path]
+    assert replaced_media(found) == [found.footage[0].path]
 
 
 def test_media_are_collected_beside_the_project_under_names_of_their_own(tmp_path: Path, media: Path) -> None:
@@ -283,17 +284,17 @@ def test_media_are_collected_beside_the_project_under_names_of_their_own(tmp_pat
     assert reel.soundtrack is not None
     reel = replace(reel, soundtrack=replace(reel.soundtrack, path=str(song)))
     project = tmp_path / "open day.tempik"
-    collected = said_of.collect(reel, project)
+    collected = collect(reel, project)
     folder = tmp_path / "open day media"
     assert sorted(p.name for p in folder.iterdir()) == ["shot 2.mp4", "shot.mp4", "song.wav"]
-    assert not missing_media(collected) and said_of.collect(collected, project) == collected
+    assert not missing_media(collected) and collect(collected, project) == collected
     save_reel(collected, project)
     shutil.move(tmp_path / "open day.tempik", tmp_path / "y" / "open day.tempik")
     shutil.move(folder, tmp_path / "y" / "open day media")
     assert not missing_media(load_reel(tmp_path / "y" / "open day.tempik")), "the two travel together"
     os.unlink(a)
     with pytest.raises(TempikError, match="say where it is"):
-        said_of.collect(reel, project)
+        collect(reel, project)
 
 
 @pytest.mark.parametrize("fit", ["cover", "contain", "stretch"])

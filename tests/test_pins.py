@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from scipy.optimize import minimize
 
 from tempik.reel import Curve, Node
 from tempik.reel.validate import SPEED_LIMIT, curve_problems
 from tempik.retime import Bent, TimeMap, constant, ramp, speed_at, speed_range, through
+from tempik.retime.pins import _least
 
 
 @st.composite
@@ -26,14 +28,14 @@ def pinned(draw: st.DrawFn) -> tuple[TimeMap, list[tuple[float, float]]]:
     times = [s / 40 * shape.length_s for s in shares]
     cues = [5.0]
     for a, b in zip(times, times[1:], strict=False):
-        cues.append(cues[-1] + (b - a) * draw(st.floats(0.1, 4)) * shape.pace)
+        cues.append(cues[-1] + (b - a) * draw(st.floats(0.1, 4)) * shape.conform_ratio)
     return shape, list(zip(times, cues, strict=True))
 
 
 def laid(shape: TimeMap, bent: Bent, pins: list[tuple[float, float]]) -> TimeMap:
     """The bent curve with its first pin met, as the timeline lays it."""
-    free = TimeMap(bent.curve, shape.length_s, 0.0, (0.0, 1.0), shape.pace)
-    return TimeMap(bent.curve, shape.length_s, pins[0][1] - free.source_at(pins[0][0]), (0.0, 1.0), shape.pace)
+    free = TimeMap(bent.curve, shape.length_s, 0.0, (0.0, 1.0), shape.conform_ratio)
+    return TimeMap(bent.curve, shape.length_s, pins[0][1] - free.source_at(pins[0][0]), (0.0, 1.0), shape.conform_ratio)
 
 
 @settings(max_examples=80, deadline=None)
@@ -102,3 +104,32 @@ def test_of_pins_that_have_slid_out_of_the_slot_only_the_nearest_count() -> None
     assert bent.said == ""
     met = laid(shape, bent, [(0.5, 52.0)])
     assert [met.source_at(t) for t in (-1.0, 1.5, 2.5)] == pytest.approx([50.0, 53.0, 55.0], abs=1e-6)
+
+
+def test_the_solver_finds_what_a_general_one_finds() -> None:
+    """Random small problems with equations and limits, against SciPy's SLSQP (`scipy.optimize.minimize`)."""
+    draw = np.random.default_rng(7)
+    met = 0
+    for _ in range(300):
+        count, equations = int(draw.integers(5, 14)), int(draw.integers(1, 4))
+        root = draw.normal(size=(count, count))
+        cost = root @ root.T + 0.1 * np.eye(count)
+        rows = draw.uniform(0, 1, (equations, count))
+        low, high = -draw.uniform(0.02, 0.6, count), draw.uniform(0.02, 0.6, count)
+        sides = rows @ draw.uniform(low, high)
+        found = _least(cost, rows, sides, low, high)
+        assert found is not None
+        assert np.abs(rows @ found - sides).max() < 1e-7
+        assert (found >= low - 1e-9).all() and (found <= high + 1e-9).all()
+        met += bool((np.abs(found - low) < 1e-9).any() or (np.abs(found - high) < 1e-9).any())
+        other = minimize(
+            lambda d, c=cost: d @ c @ d,
+            np.zeros(count),
+            jac=lambda d, c=cost: 2 * c @ d,
+            bounds=list(zip(low, high, strict=True)),
+            constraints={"type": "eq", "fun": lambda d, r=rows, s=sides: r @ d - s, "jac": lambda d, r=rows: r},
+            method="SLSQP",
+            options={"ftol": 1e-12, "maxiter": 500},
+        )
+        assert float(found @ cost @ found) <= float(other.fun) + 1e-6
+    assert met > 20, "the limits must matter"

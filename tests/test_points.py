@@ -7,15 +7,15 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from tempik.accents.pulses import numbered
-from tempik.edit import points
-from tempik.edit.stretch import suggested_stretches
-from tempik.edit.timeline import Timeline
+from tempik.accents.rules import numbered
+from tempik.edit.song import points
+from tempik.edit.song.stretches import suggested_stretches
 from tempik.errors import TempikError
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Choice, Clip, Edge, Footage, Pin, Reel, Soundtrack, is_steady, point_of
-from tempik.reel.file import load_reel, save_reel
 from tempik.reel.model import Cue
 from tempik.rhythm import Analysis, Beat, Onset, Section
+from tempik.timeline.timeline import Timeline
 
 
 def heard() -> Analysis:
@@ -60,9 +60,9 @@ def times(reel: Reel) -> list[float]:
         (Choice(every=2, first="b1"), ["1.2", "1.4", "2.2", "2.4"]),
         (Choice("downbeats"), ["1.1", "2.1", "3.1", "4.1"]),
         (Choice("downbeats", every=2), ["1.1", "3.1", "5.1", "7.1"]),
-        (Choice(between=2), ["1.1", "1.1+1/2", "1.2", "1.2+1/2"]),
-        (Choice(between=3), ["1.1", "1.1+1/3", "1.1+2/3", "1.2"]),
-        (Choice(between=4), ["1.1", "1.1+1/4", "1.1+1/2", "1.1+3/4"]),
+        (Choice(subdivision=2), ["1.1", "1.1+1/2", "1.2", "1.2+1/2"]),
+        (Choice(subdivision=3), ["1.1", "1.1+1/3", "1.1+2/3", "1.2"]),
+        (Choice(subdivision=4), ["1.1", "1.1+1/4", "1.1+1/2", "1.1+3/4"]),
         (Choice(at_least=0.8), ["1.1", "2.1", "3.1", "4.1"]),
         (Choice("onsets", bands=("snare",)), ["snare"] * 4),
         (Choice("onsets", at_least=0.6), ["kick", "hat", "kick", "hat"]),
@@ -73,7 +73,7 @@ def test_a_choice_takes_the_points_it_names(reel: Reel, choice: Choice, first: l
 
 
 def test_parts_lie_evenly_between_their_beats(reel: Reel) -> None:
-    thirds = times(points.with_choices(reel, [Choice(between=3)]))
+    thirds = times(points.with_choices(reel, [Choice(subdivision=3)]))
     assert thirds[:4] == [0.5, pytest.approx(0.6667, abs=1e-4), pytest.approx(0.8333, abs=1e-4), 1.0]
 
 

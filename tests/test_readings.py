@@ -7,15 +7,15 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
-from tempik.edit import points
-from tempik.edit.readings import heard_anew, readings_of, with_reading_heard
-from tempik.edit.timeline import Timeline
+from tempik.edit.song import points
+from tempik.edit.song.readings import heard_anew, readings_of, with_reading_heard
 from tempik.errors import TempikError
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, Painted, Pin, Reel, Soundtrack, point_of
-from tempik.reel.file import load_reel, save_reel
 from tempik.reel.points import metre_of, tempo_of
 from tempik.reel.validate import problems
 from tempik.rhythm import Analysis, Beat, Onset, Rival
+from tempik.timeline.timeline import Timeline
 
 
 def beats(bpm: float, first_s: float, length_s: float, metre: int = 4) -> tuple[Beat, ...]:

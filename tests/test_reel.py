@@ -8,10 +8,11 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from tempik.edit import history
 from tempik.errors import TempikError
+from tempik.project import history
+from tempik.project.file import FORMAT, load_reel, save_reel
+from tempik.project.media_files import missing_media, relink
 from tempik.reel import Curve, Edge, Node, Pin, Reel, new_id
-from tempik.reel.file import FORMAT, load_reel, missing_media, relink, save_reel
 from tempik.reel.validate import problems
 
 

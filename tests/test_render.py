@@ -14,9 +14,8 @@ from media_files import number_in, numbered, write_video
 from tempik.accents import Look, applied
 from tempik.accents.light import exposed, wash
 from tempik.accents.look import about, shifted, times
-from tempik.edit import change
-from tempik.edit import speed as retiming
-from tempik.edit.timeline import Timeline
+from tempik.edit.song.stretches import with_stretch
+from tempik.edit.speed import speed as retiming
 from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound
 from tempik.media.picture import Picture, solid
@@ -24,8 +23,9 @@ from tempik.reel import Footage, Framing, Reel
 from tempik.render import PictureSource, Settings, compose, export, mix, plan
 from tempik.render.compose import Source
 from tempik.render.export import Cancelled
-from tempik.render.plan import FramePlan, Shot, framed
+from tempik.render.plan import FramePlan, Matrix, Shot, framed
 from tempik.retime import constant
+from tempik.timeline.timeline import Timeline
 
 
 def footage(width: int, height: int, rotation: int = 0) -> Footage:
@@ -52,21 +52,21 @@ def test_a_turned_file_is_shown_upright() -> None:
     assert spots[:, 1] == pytest.approx([1080, 1920], abs=1e-6)
 
 
+def shot_at(affine: Matrix, **fields: object) -> Shot:
+    """A layer of one frame of a file, where an affine puts it."""
+    return Shot(path="/f.mp4", source_s=0.0, backward=False, affine=affine, longest_px=None, **fields)
+
+
 def test_an_untouched_frame_passes_through_and_costs_no_warp() -> None:
     picture = solid(180, 320, 99)
-    shot = Shot("/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()), None)
+    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()))
     assert compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(picture)]) is picture
 
 
 def test_a_shaken_frame_mirrors_its_edge_rather_than_showing_black() -> None:
     bright = Picture(*(np.full_like(p, 200 if i == 0 else 128) for i, p in enumerate(solid(180, 320))))
-    shot = Shot(
-        "/f.mp4",
-        0.0,
-        False,
-        framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(move=times(shifted(0.1, 0), about(0, 0, 1, 3)))),
-        None,
-    )
+    turned = Look(move=times(shifted(0.1, 0), about(0, 0, 1, 3)))
+    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, 0.0, turned))
     assert compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(bright)]).y.min() >= 199
 
 
@@ -85,9 +85,7 @@ def test_one_stop_doubles_light_on_a_display_of_gamma_2_4() -> None:
 def test_a_shift_moves_the_picture_by_its_share_of_the_width() -> None:
     picture = solid(180, 320, 16)
     picture.y[:, 88:92] = 235
-    shot = Shot(
-        "/f.mp4", 0.0, False, framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(move=shifted(10 / 180, 0))), None
-    )
+    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(move=shifted(10 / 180, 0))))
     row = compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(picture)]).y[100]
     assert np.flatnonzero(row > 200).mean() == pytest.approx(89.5 + 10, abs=0.1)
 
@@ -153,7 +151,7 @@ def test_the_file_is_what_was_asked_for(upright: Reel, tmp_path: Path) -> None:
 
 def test_the_mix_is_the_stretch_of_song_to_the_sample(reel: Reel) -> None:
     assert reel.soundtrack is not None
-    timeline = Timeline(change.with_stretch(reel, 2.25, 6.0))
+    timeline = Timeline(with_stretch(reel, 2.25, 6.0))
     whole = decode_sound(reel.soundtrack.path)
     mixed = mix(timeline)
     assert len(mixed.samples) == 6 * 48000

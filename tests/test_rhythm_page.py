@@ -8,16 +8,17 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from tempik.assemble import assemble
 from tempik.demo.song import write_song
-from tempik.desktop.readings_strip import ROW_H
-from tempik.desktop.rhythm_paint import BARS_H, HEAD_H, SECTIONS_H
-from tempik.desktop.window import Window
-from tempik.edit import points as edit_points
-from tempik.edit.assemble import assemble
+from tempik.desktop.pages.rhythm.page import RhythmPage
+from tempik.desktop.pages.rhythm.painting import BARS_H, HEAD_H, SECTIONS_H
+from tempik.desktop.pages.rhythm.readings_strip import ROW_H
+from tempik.desktop.shell.window import Window
 from tempik.edit.draft import Wish
-from tempik.edit.readings import heard_anew
+from tempik.edit.song import points as edit_points
+from tempik.edit.song.readings import heard_anew
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Choice, Soundtrack
-from tempik.reel.file import load_reel, save_reel
 
 WAIT = 10000
 
@@ -37,9 +38,9 @@ def forged(media: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def page(window: Window, forged: Path, qtbot: QtBot) -> Window:
     """That reel, open at the Rhythm page with its song read."""
     assert window.files.open_project(forged)
-    window.show_rhythm()
+    window.commands["show_rhythm"].trigger()
     qtbot.waitUntil(lambda: window.song.sound is not None, timeout=WAIT)
-    qtbot.waitUntil(lambda: window.rhythm_page.view.width() > 300, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.page(RhythmPage).view.width() > 300, timeout=WAIT)
     return window
 
 
@@ -51,14 +52,14 @@ def song(window: Window) -> Soundtrack:
 
 def sign(window: Window, number: int) -> QPoint:
     """Where the sign of a point stands in the view."""
-    view = window.rhythm_page.view
+    view = window.page(RhythmPage).view
     x = view.span.x(window.project.timeline.points[number].time_s)
     return QPoint(round(x), SECTIONS_H + BARS_H + HEAD_H // 2)
 
 
 def near(window: Window, song_s: float, px_per_s: float = 300.0) -> None:
     """Zoom so that an instant lies in the middle of the view."""
-    view = window.rhythm_page.view
+    view = window.page(RhythmPage).view
     view.span = view.span._replace(start_s=song_s - view.width() / px_per_s / 2, px_per_s=px_per_s).kept_on(
         song(window).length_s
     )
@@ -66,7 +67,7 @@ def near(window: Window, song_s: float, px_per_s: float = 300.0) -> None:
 
 
 def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> None:
-    rhythm, before = page.rhythm_page, [p.time_s for p in song(page).points]
+    rhythm, before = page.page(RhythmPage), [p.time_s for p in song(page).points]
     rhythm.half.click()
     assert song(page).tempo_bpm == pytest.approx(64, abs=0.1)
     page.undo()
@@ -80,7 +81,7 @@ def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> N
 
 
 def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None:
-    rhythm = page.rhythm_page
+    rhythm = page.page(RhythmPage)
     pulses = len(page.project.timeline.pulses[1])
     rhythm.kind.setCurrentText("downbeats")
     rhythm.kind.activated.emit(rhythm.kind.currentIndex())
@@ -90,16 +91,16 @@ def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None
 
 
 def test_every_nth_is_counted_from_the_selected_beat(page: Window) -> None:
-    rhythm, point = page.rhythm_page, song(page).points[5]
-    page.project.select_points({point.id})
+    rhythm, point = page.page(RhythmPage), song(page).points[5]
+    page.project.selection.select_points({point.id})
     rhythm.kind.setCurrentText("every 4th beat")
     rhythm.kind.activated.emit(rhythm.kind.currentIndex())
     assert {p.beat for p in song(page).points} == {point.beat} and point.id in {p.id for p in song(page).points}
 
 
 def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
-    rhythm = page.rhythm_page
-    page.listening.mark((8.0, 16.0))
+    rhythm = page.page(RhythmPage)
+    page.project.selection.mark((8.0, 16.0))
     rhythm.where.setCurrentIndex(1)
     rhythm.kind.setCurrentText("onsets")
     rhythm.kind.activated.emit(rhythm.kind.currentIndex())
@@ -109,12 +110,12 @@ def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
 
 def test_a_click_selects_a_drag_moves_and_shift_extends(page: Window, qtbot: QtBot) -> None:
     near(page, song(page).points[20].time_s)
-    view = page.rhythm_page.view
+    view = page.page(RhythmPage).view
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=sign(page, 20))
-    assert page.project.points == {song(page).points[20].id}
+    assert page.project.selection.points == {song(page).points[20].id}
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, sign(page, 21))
-    assert len(page.project.points) == 2
-    before = [p.time_s for p in page.project.chosen_points()]
+    assert len(page.project.selection.points) == 2
+    before = [p.time_s for p in page.project.selection.chosen_points()]
     start = sign(page, 20)
     QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, start)
     QTest.mouseMove(view, start + QPoint(12, 0))
@@ -133,48 +134,48 @@ def test_a_click_selects_a_drag_moves_and_shift_extends(page: Window, qtbot: QtB
         )
     )
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, start + QPoint(12, 0))
-    after = [p.time_s for p in page.project.chosen_points()]
+    after = [p.time_s for p in page.project.selection.chosen_points()]
     assert [b - a for a, b in zip(before, after, strict=True)] == pytest.approx([12 / 300] * 2, abs=0.002)
     page.undo()
-    assert [p.time_s for p in page.project.chosen_points()] == before
+    assert [p.time_s for p in page.project.selection.chosen_points()] == before
 
 
 def test_a_sweep_over_the_wave_selects_and_a_click_moves_the_cursor(page: Window) -> None:
     near(page, 10.0, 100.0)
-    view = page.rhythm_page.view
+    view = page.page(RhythmPage).view
     middle = SECTIONS_H + BARS_H + HEAD_H + 40
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(200, middle))
     assert view.cursor_s == pytest.approx(view.span.time(200), abs=1e-6)
-    assert page.project.frame == round((view.cursor_s - song(page).start_s) * float(page.project.reel.rate))
+    assert page.project.playhead.frame == round((view.cursor_s - song(page).start_s) * float(page.project.reel.rate))
 
 
 def test_nudging_snapping_locking_and_taking_out_by_key(page: Window) -> None:
     point = song(page).points[12]
-    page.project.select_points({point.id})
+    page.project.selection.select_points({point.id})
     for name, by in (("nudge_on", 0.001), ("nudge_back", 0.0), ("nudge_frame_on", 1 / 30)):
         page.commands[name].trigger()
-        (now,) = page.project.chosen_points()
+        (now,) = page.project.selection.chosen_points()
         assert now.time_s == pytest.approx(point.time_s + by, abs=1e-9)
     page.commands["lock_points"].trigger()
     page.commands["nudge_on"].trigger()
     assert "locked" in page.foot.status.text()
     page.commands["lock_points"].trigger()
     page.commands["remove_clip"].trigger()
-    assert point.id not in {p.id for p in song(page).points} and page.project.points == frozenset()
+    assert point.id not in {p.id for p in song(page).points} and page.project.selection.points == frozenset()
     assert len(page.project.reel.clips) > 5  # Delete took the point, not a clip
 
 
 def test_two_anchored_beats_refit_the_grid(page: Window) -> None:
     first, later = song(page).points[4], song(page).points[44]
     for point, by in ((first, 0.010), (later, 0.050)):
-        page.project.select_points({point.id})
+        page.project.selection.select_points({point.id})
         for _ in range(round(by * 1000)):
-            page.rhythm.nudge_on()
-        page.rhythm.anchor_point()
+            page.points.nudge_on()
+        page.points.anchor_point()
     between = next(p for p in song(page).points if p.id == "b24")
     # The first anchor shifted every beat by 10 ms, the later one stands 50 ms beyond that.
     assert between.time_s == pytest.approx((first.time_s + 0.010 + later.time_s + 0.060) / 2, abs=1e-4)
-    page.rhythm.free_anchors()
+    page.points.free_anchors()
     assert next(p for p in song(page).points if p.id == "b4").time_s == first.time_s
 
 
@@ -183,19 +184,17 @@ def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     page.rhythm.tap()
     assert "Play the song" in page.foot.status.text()
     beats = [p.time_s for p in song(page).points[20:28]]
-    page.rhythm.is_playing = lambda: True
+    page.page(RhythmPage)
     for beat in beats:
-        page.rhythm.song_s = lambda b=beat: b + 0.06  # type: ignore[misc]
-        page.rhythm.tap()
-    assert page.rhythm_page.taps.text().startswith("8 taps, 6")
-    assert page.rhythm_page.for_taps[0].isVisibleTo(page.rhythm_page)
-    page.rhythm_page.for_taps[0].click()
+        page.rhythm.tap_at(beat + 0.06)
+    assert page.page(RhythmPage).taps.text().startswith("8 taps, 6")
+    assert page.page(RhythmPage).for_taps[0].isVisibleTo(page.page(RhythmPage))
+    page.page(RhythmPage).for_taps[0].click()
     assert "in use already" in page.foot.status.text()  # every beat is a point as it is
     page.rhythm.choose(Choice("onsets", bands=()), False)
     for beat in beats:
-        page.rhythm.song_s = lambda b=beat: b + 0.06  # type: ignore[misc]
-        page.rhythm.tap()
-    page.rhythm_page.for_taps[0].click()
+        page.rhythm.tap_at(beat + 0.06)
+    page.page(RhythmPage).for_taps[0].click()
     placed = [p.time_s for p in song(page).points]
     assert len(placed) == 8 and max(min(abs(t - b) for t in placed) for b in beats) < 0.012
     assert page.rhythm.taps == []
@@ -205,46 +204,46 @@ def test_a_tapped_tempo_reads_the_whole_song(page: Window) -> None:
     beats = [p.time_s for p in song(page).points]
     page.rhythm.taps = [b + 0.04 for b in beats[16:32:2]]
     page.rhythm.take_tempo()
-    assert song(page).reading.way == "own"
+    assert song(page).reading.beat_source == "own"
     assert song(page).tempo_bpm == pytest.approx(64, rel=0.002)
     page.undo()
     assert [p.time_s for p in song(page).points] == beats
 
 
 def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
-    page.listening.mark((10.0, 10.6))
+    page.project.selection.mark((10.0, 10.6))
     page.rhythm.toggle_loop()
     page.rhythm.toggle_clicks()
     heard: list[float] = []
     page.transport.sounding.connect(heard.append)
-    page.play_pause()
+    page.play.play_pause()
     qtbot.waitUntil(lambda: len(heard) > 90, timeout=WAIT)
     assert all(10.0 - 0.02 <= t <= 10.6 + 0.02 for t in heard)
     assert sum(b < a - 0.3 for a, b in zip(heard, heard[1:], strict=False)) >= 1  # it went round
     page.rhythm.next_pace()
     assert page.listening.pace == 0.75 and page.player.playing
-    page.play_pause()
+    page.play.play_pause()
     assert not page.player.playing
 
 
 def test_jumping_to_a_bar_and_beat(page: Window) -> None:
-    assert page.rhythm_page.jump_to("9.3")
-    assert page.rhythm_page.count.text() == "9.3"
+    assert page.page(RhythmPage).jump_to("9.3")
+    assert page.page(RhythmPage).count.text() == "9.3"
     assert page.header.place.text() == "9.3"  # the playhead is on the beat's own frame, and both counts agree
-    assert not page.rhythm_page.jump_to("900.1")
+    assert not page.page(RhythmPage).jump_to("900.1")
     assert "no beat '900.1'" in page.foot.status.text()
 
 
 def test_points_go_to_a_file_and_come_back(page: Window, tmp_path: Path) -> None:
     before = [(round(p.time_s, 5), p.bar, p.beat) for p in song(page).points]
-    page.rhythm.write_points_to(tmp_path / "p.mid")
+    page.points.write_points_to(tmp_path / "p.mid")
     page.rhythm.half_tempo()
-    page.rhythm.read_points_from(tmp_path / "p.mid")
+    page.points.read_points_from(tmp_path / "p.mid")
     assert [(round(p.time_s, 5), p.bar, p.beat) for p in song(page).points] == [
         (pytest.approx(t, abs=2e-5), bar, beat) for t, bar, beat in before
     ]
     (tmp_path / "bad.csv").write_text("time_s\nsoon\n")
-    page.rhythm.read_points_from(tmp_path / "bad.csv")
+    page.points.read_points_from(tmp_path / "bad.csv")
     assert "row 2: 'soon'" in page.foot.status.text() and len(song(page).points) == len(before)
 
 
@@ -262,8 +261,8 @@ def test_a_suggested_stretch_fades_and_gain_are_kept(page: Window, tmp_path: Pat
 
 def test_a_hand_edit_outlives_another_choice_in_the_window(page: Window) -> None:
     point = song(page).points[9]
-    page.project.select_points({point.id})
-    page.rhythm.set_strength(0.33)
+    page.project.selection.select_points({point.id})
+    page.points.set_strength(0.33)
     page.rhythm.choose(Choice("downbeats"), False)
     page.rhythm.choose(Choice(), False)
     assert next(p for p in song(page).points if p.id == point.id).strength == pytest.approx(0.33)
@@ -271,13 +270,13 @@ def test_a_hand_edit_outlives_another_choice_in_the_window(page: Window) -> None
 
 def test_one_key_steps_through_the_readings_with_the_clicks_on_and_round_to_where_it_was(page: Window) -> None:
     before = page.project.reel
-    count = len(page.rhythm_page.strip.readings())
+    count = len(page.page(RhythmPage).strip.readings())
     assert count > 1
     tempi = []
     for _ in range(count):
         page.commands["next_reading"].trigger()
         tempi.append(round(song(page).tempo_bpm, 2))
-        assert page.listening.clicks and page.rhythm_page.strip.isVisible()
+        assert page.listening.clicks and page.page(RhythmPage).strip.isVisible()
     assert (song(page).reading.rival == 0 and len({*tempi}) > 1) or count == 2
     # All the way round, every tie is back where it was.
     assert page.project.reel == before
@@ -286,7 +285,7 @@ def test_one_key_steps_through_the_readings_with_the_clicks_on_and_round_to_wher
 
 
 def test_a_click_on_a_reading_over_the_wave_takes_it_and_the_cuts_follow(page: Window, qtbot: QtBot) -> None:
-    rhythm = page.rhythm_page
+    rhythm = page.page(RhythmPage)
     rhythm.readings.click()
     qtbot.waitUntil(rhythm.strip.isVisible, timeout=WAIT)
     QTest.mouseClick(rhythm.strip, Qt.MouseButton.LeftButton, pos=QPoint(60, ROW_H + ROW_H // 2))
@@ -300,14 +299,14 @@ def test_a_click_on_a_reading_over_the_wave_takes_it_and_the_cuts_follow(page: W
 
 
 def test_a_song_that_is_not_sure_opens_the_rhythm_page_with_its_readings(page: Window) -> None:
-    page.show_speed()
+    page.commands["show_speed"].trigger()
     heard = song(page).heard
     assert heard is not None
     unsure = msgspec.structs.replace(heard, confidence=0.4)
     page.project.change("heard", lambda reel: heard_anew(reel, unsure))
     page.files.unsure.emit()
-    assert page.pages.currentWidget() is page.rhythm_page and page.rhythm_page.strip.isVisible()
-    assert "unsure 40 %" in page.rhythm_page.tempo.text()
+    assert page.bench.current is page.page(RhythmPage) and page.page(RhythmPage).strip.isVisible()
+    assert "unsure 40 %" in page.page(RhythmPage).tempo.text()
 
 
 def test_the_song_can_be_heard_anew_and_keeps_what_was_named(page: Window, qtbot: QtBot) -> None:

@@ -13,15 +13,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from tempik.edit import accent_rows, change, history, place, points, trim
-from tempik.edit.footage import with_note, with_shots
-from tempik.edit.journal import Journal, Lock, difference, journal_path, left_behind, with_difference
-from tempik.edit.timeline import Timeline
+from tempik.edit import reel as change
+from tempik.edit.accents import rows as accent_rows
+from tempik.edit.clips import place, trim
+from tempik.edit.footage.facts import with_note, with_shots
+from tempik.edit.song import points
+from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
+from tempik.project import history
+from tempik.project.file import load_reel, save_reel
+from tempik.project.journal import Journal, Lock, difference, journal_path, left_behind, with_difference
+from tempik.project.versions import keep_version, version_reel, versions
 from tempik.reel import Reel
-from tempik.reel.file import load_reel, save_reel
-from tempik.reel.versions import keep_version, version_reel, versions
 from tempik.render import Settings, export
+from tempik.timeline.timeline import Timeline
 from test_cutting import made
 
 STEPS = (
@@ -32,9 +37,9 @@ STEPS = (
     lambda r, n: change.with_settings(r, 1080, 1080, Fraction(24 + n % 7)),
     lambda r, n: with_note(r, "f1", f"note {n}"),
     lambda r, n: with_shots(r, [f"shot {n}", "steam"]),
-    lambda r, n: change.with_stretch(r, 0.1 * (n % 5), 14.0),
+    lambda r, n: with_stretch(r, 0.1 * (n % 5), 14.0),
     lambda r, n: trim.without_clips(r, [r.clips[0].id]) if len(r.clips) > 2 else r,
-    lambda r, n: place.with_row(r) if len(r.picture) < 4 else r,
+    lambda r, n: place.with_row(r) if len(r.tracks) < 4 else r,
 )
 
 
@@ -92,9 +97,10 @@ def test_a_step_is_written_as_what_it_changed_and_a_torn_line_is_left_out(tmp_pa
 EDITOR = """
 import sys, time
 from pathlib import Path
-from tempik.edit import history, trim
-from tempik.edit.journal import Journal, Lock, journal_path
-from tempik.reel.file import load_reel, save_reel
+from tempik.edit.clips import trim
+from tempik.project import history
+from tempik.project.journal import Journal, Lock, journal_path
+from tempik.project.file import load_reel, save_reel
 sys.path.insert(0, sys.argv[2])
 from test_safety import STEPS
 from tempik.errors import TempikError

@@ -7,16 +7,20 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from tempik.edit import direction, pin, shape_library, speed, trim
-from tempik.edit.points import nudged
-from tempik.edit.timeline import Placed, Timeline, source_at_frames
+from tempik.edit.clips import pins as pin
+from tempik.edit.clips import trim
+from tempik.edit.song.points import nudged
+from tempik.edit.speed import direction, speed
 from tempik.errors import TempikError
+from tempik.project import shapes as shape_library
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clip, Curve, Edge, Footage, Node, Reel, Shape, Shaped, Soundtrack
-from tempik.reel.file import load_reel, save_reel
 from tempik.reel.validate import curve_problems
 from tempik.retime import READY, Anchors, TimeMap, average_speed, constant, ready_shape, shaped_curve, speed_at
 from tempik.retime.shaping import joined, with_changed_node, with_node, with_stretch, without_node
 from tempik.rhythm.records import Analysis, Beat
+from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.timeline import Timeline
 
 DIP = ready_shape("dip")
 assert DIP is not None

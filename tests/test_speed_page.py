@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from media_files import beat_song, numbered, write_video
-from tempik.desktop.speed_graph import SpeedGraph
-from tempik.desktop.speed_page import SpeedPage
-from tempik.desktop.window import Window
-from tempik.edit import speed
-from tempik.edit.timeline import Placed
+from tempik.desktop.pages.speed.graph import SpeedGraph
+from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.shell.window import Window
+from tempik.edit.speed import speed
 from tempik.reel import Clip
 from tempik.retime import constant, ramp, ready_shape
+from tempik.timeline.placed import Placed
 
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 WAIT = 30_000
@@ -24,20 +24,20 @@ WAIT = 30_000
 @pytest.fixture
 def page(opened: Window, qtbot: QtBot) -> SpeedPage:
     """The Speed page with the second clip chosen."""
-    opened.project.select_clip("c2")
-    opened.show_speed()
-    qtbot.waitUntil(lambda: opened.speed_page.graph.height() > 140)
-    return opened.speed_page
+    opened.project.selection.select_clip("c2")
+    opened.commands["show_speed"].trigger()
+    qtbot.waitUntil(lambda: opened.page(SpeedPage).graph.height() > 140)
+    return opened.page(SpeedPage)
 
 
 def now(page: SpeedPage) -> Clip:
-    clip = page.project.clip
+    clip = page.project.selection.clip
     assert clip is not None
     return clip
 
 
 def placed(page: SpeedPage) -> Placed:
-    found = page.project.placed
+    found = page.project.selection.placed
     assert found is not None
     return found
 
@@ -166,15 +166,17 @@ def test_the_strip_marks_a_stretch_and_a_click_goes_there(page: SpeedPage, opene
     x = [graph.x_of(clip, s) for s in (0.2, 0.6)]
     drag(graph, QPointF(x[0], strip.center().y()), QPointF(x[1], strip.center().y()))
     length = clip.until - clip.begin
-    assert opened.speeds.marked == (
+    assert opened.project.selection.marked_frames == (
         pytest.approx(clip.begin + 0.2 * length, abs=1),
         pytest.approx(clip.begin + 0.6 * length, abs=1),
     )
     assert page.direction.mark_text.text().startswith("Marked: ")
     at = QPointF(graph.x_of(clip, 0.4), strip.center().y())
     drag(graph, at, at)
-    assert opened.speeds.marked is None and page.direction.mark_text.text().startswith("Mark a stretch")
-    assert opened.project.frame == pytest.approx(clip.begin + 0.4 * length, abs=1)
+    assert opened.project.selection.marked_frames is None and page.direction.mark_text.text().startswith(
+        "Mark a stretch"
+    )
+    assert opened.project.playhead.frame == pytest.approx(clip.begin + 0.4 * length, abs=1)
 
 
 # What gives way
@@ -207,7 +209,7 @@ def test_a_length_that_cannot_be_is_said_and_the_field_shows_what_is(page: Speed
 
 
 def test_a_shape_goes_to_every_selected_clip_and_its_amount_is_one_gesture(page: SpeedPage, opened: Window) -> None:
-    opened.project.select_clips(c.id for c in opened.project.reel.clips)
+    opened.project.selection.select_clips(c.id for c in opened.project.reel.clips)
     before = steps(page)
     page.shapes.align.setCurrentIndex(1)  # on the pin
     number = next(i for i, s in enumerate(page.shapes.tiles.shapes) if s.name == "dip")
@@ -270,14 +272,14 @@ def test_moving_a_node_of_a_shape_makes_the_curve_ones_own(page: SpeedPage) -> N
 
 def test_directions_ask_and_act_on_the_marked_stretch(page: SpeedPage, opened: Window) -> None:
     clip = placed(page)
-    opened.speeds.mark(None)
+    opened.project.selection.mark_frames(None)
     opened.speeds.rewind()
     assert "Mark a stretch" in opened.foot.status.text()
-    opened.project.go(clip.first + 10)
+    opened.project.playhead.go(clip.first + 10)
     opened.speeds.mark_here()
-    opened.project.go(clip.first + 25)
+    opened.project.playhead.go(clip.first + 25)
     opened.speeds.mark_here()
-    assert opened.speeds.marked == (clip.first + 10, clip.first + 25)
+    assert opened.project.selection.marked_frames == (clip.first + 10, clip.first + 25)
     opened.speeds.rewind()
     opened.count.count.setValue(300)
     opened.count.take()
@@ -301,7 +303,7 @@ def test_two_pins_bend_the_shape_which_stays_in_sight(page: SpeedPage, opened: W
     clip = placed(page)
     inside = [f for f, kind in page.graph._stops(clip) if kind == "point" and clip.first < f < clip.end - 4]
     other = next(f for f in inside if all(abs(f - t.frame) > 10 for t in clip.ties))
-    opened.project.go(int(other) + 3)
+    opened.project.playhead.go(int(other) + 3)
     opened.clips.cue_here_too()
     bent = placed(page)
     assert len(bent.ties) == 2 and bent.shape is not None
@@ -314,31 +316,31 @@ def test_two_pins_bend_the_shape_which_stays_in_sight(page: SpeedPage, opened: W
 
 
 def test_the_speed_before_is_compared_and_nothing_is_changed_by_it(page: SpeedPage, opened: Window) -> None:
-    opened.toggle_before()
+    opened.views.toggle_before()
     assert "has not been changed" in opened.foot.status.text()
     was = now(page).curve
     set_curve(page, ramp(2.0, 0.5))
     before = steps(page)
-    opened.toggle_before()
+    opened.views.toggle_before()
     assert now(page).curve == was and page.graph.before is not None and page.compare.isChecked()
-    opened.toggle_before()
+    opened.views.toggle_before()
     assert now(page).curve == ramp(2.0, 0.5) and page.graph.before is None and steps(page) == before
 
 
 def test_the_clip_or_the_two_bars_around_it_are_looped(page: SpeedPage, opened: Window, qtbot: QtBot) -> None:
     clip = placed(page)
-    opened.loop_clip()
+    opened.play.loop_clip()
     assert opened.transport.loop_frames() == (clip.first, clip.end) and page.loop_clip.isChecked()
-    opened.play_pause()
+    opened.play.play_pause()
     went_round = []
     opened.player.due.connect(went_round.append)
     qtbot.waitUntil(lambda: len(went_round) > 5, timeout=WAIT)
     assert all(clip.first <= f < clip.end for f in went_round)
-    opened.play_pause()
-    opened.loop_bars()
+    opened.play.play_pause()
+    opened.play.loop_bars()
     bars = opened.transport.loop_frames()
     assert bars is not None and bars[0] <= clip.first and bars[1] >= clip.end and bars[1] - bars[0] >= 120
-    opened.loop_bars()
+    opened.play.loop_bars()
     assert opened.transport.loop_frames() is None
 
 
@@ -346,11 +348,11 @@ def test_frames_between_are_set_for_clips_and_for_the_reel(page: SpeedPage, open
     set_curve(page, constant(0.25))
     assert "frames repeat" in page.note.text()
     page.between.between.button(3).click()
-    assert now(page).between == "flow" and page.note.text() == ""
+    assert now(page).interpolation == "flow" and page.note.text() == ""
     opened.speeds.next_between()
-    assert now(page).between is None and "frames repeat" in page.note.text()
+    assert now(page).interpolation is None and "frames repeat" in page.note.text()
     page.between.reel_between.activated.emit(1)
-    assert opened.project.reel.between == "blend" and page.note.text() == ""
+    assert opened.project.reel.interpolation == "blend" and page.note.text() == ""
 
 
 def test_a_clips_own_sound_is_made_in_the_background_and_heard(

@@ -13,13 +13,18 @@ from pytestqt.qtbot import QtBot
 from media_files import write_sound
 from tempik.accents import CATALOGUE
 from tempik.check import check_reel
-from tempik.desktop.actions import COMMANDS, keyboard_list
-from tempik.desktop.palette import CommandPalette
-from tempik.desktop.view import GUTTER, points_top
-from tempik.desktop.window import Window
+from tempik.desktop.pages.check import CheckPage
+from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.shell.keyboard import all_commands, keyboard_list
+from tempik.desktop.shell.palette import CommandPalette
+from tempik.desktop.shell.window import Window
+from tempik.desktop.timeline.axis import GUTTER
+from tempik.desktop.timeline.lanes.accents import toggle_cell
+from tempik.desktop.timeline.lanes.points import points_top
 from tempik.edit.draft import Wish
+from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
-from tempik.reel.file import load_reel, save_reel
 from tempik.render import Settings
 from tempik.time import time_of
 
@@ -80,7 +85,7 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     idle(window, qtbot)
     assert "song.wav" in window.welcome.song.text.text()
     # A cue on each piece, by scrubbing it.
-    page = window.footage_page
+    page = window.page(FootagePage)
     for number, time_s in enumerate((2.0, 2.5)):
         page.list.setCurrentRow(number)
         page.scrub_to(time_s + 0.004)
@@ -89,7 +94,7 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
         qtbot.mouseClick(page.cue_here, Qt.MouseButton.LeftButton)
         assert window.project.reel.footage[number].cues[0].time_s == pytest.approx(time_s, abs=0.002)
     # Go.
-    window.show_draft()
+    window.projects.show_draft()
     window.draft_panel.every.setCurrentIndex(2)
     window.draft_panel.length.setValue(8.0)
     window.draft_panel._go()
@@ -106,13 +111,13 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     assert window.header.export_button.text() == "Export" and "Exported" in window.foot.status.text()
     window.delivery.measure_file(out)
     idle(window, qtbot)
-    qtbot.waitUntil(lambda: window.check_page.measured, timeout=WAIT)
-    assert window.check_page.report.ok and "measured in the file" in window.check_page.summary.text()
+    qtbot.waitUntil(lambda: window.page(CheckPage).measured, timeout=WAIT)
+    assert window.page(CheckPage).report.ok and "measured in the file" in window.page(CheckPage).summary.text()
     # Kept.
-    assert window.keeping.save_to(tmp_path / "kept")
+    assert window.safety.save_to(tmp_path / "kept")
     assert window.header.saved.text() == "saved"
     kept = window.project.reel
-    window.new_project()
+    window.projects.new_project()
     assert window.middle.currentWidget() is window.welcome
     assert window.files.open_project(tmp_path / "kept.tempik")
     assert window.project.reel == kept
@@ -120,16 +125,16 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
 
 def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
     window, start = opened, opened.project.reel
-    window.show_speed()
+    window.commands["show_speed"].trigger()
     clip = start.clips[1].id
     changes: list[Callable[[], object]] = [
         window.speeds.reverse,
-        lambda: window.speed_page.average.setValue(-50),
-        lambda: window.speed_page.graph.add_node(0.5, 2.0),
+        lambda: window.page(SpeedPage).average.setValue(-50),
+        lambda: window.page(SpeedPage).graph.add_node(0.5, 2.0),
         window.clips.pin_next,
-        lambda: window.timeline.row_gestures.toggle(0, window.project.timeline.on_reel()[1].id),
+        lambda: toggle_cell(window.project, 0, window.project.timeline.on_reel()[1].id),
         window.accents.toggle_flash,
-        window.rhythm.place_point,
+        window.points.place_point,
         lambda: window.accents.add_row("punch"),
         lambda: window.files.settings(180, 180, "60"),
         window.clips.unpin,
@@ -137,7 +142,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
     ]
     seen = [start]
     for act in changes:
-        window.project.select_clip(clip)
+        window.project.selection.select_clip(clip)
         act()
         assert window.project.reel != seen[-1]
         seen.append(window.project.reel)
@@ -145,7 +150,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         window.undo()
         assert window.project.reel == reel
     for reel in seen[1:]:
-        window.redo()
+        window.project.redo()
         assert window.project.reel == reel
 
 
@@ -170,7 +175,7 @@ def test_dragging_a_pin_ties_the_cue_to_another_point(opened: Window, qtbot: QtB
     drag(qtbot, window.timeline, at_point(window, number, y), at_point(window, number + 1, y))
     after = window.project.timeline.placed[1].ties[0]
     assert after.point.id == points[number + 1].id and after.cue_s == tie.cue_s
-    assert window.project.clip_id == window.project.timeline.placed[1].clip.id
+    assert window.project.selection.clip_id == window.project.timeline.placed[1].clip.id
 
 
 def test_accent_cells_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot) -> None:
@@ -231,18 +236,18 @@ def test_keys_step_and_jump_and_play(opened: Window, qtbot: QtBot) -> None:
         (Qt.Key.Key_End, Qt.KeyboardModifier.NoModifier, 299),
     ):
         qtbot.keyClick(window, key, modifier)
-        qtbot.waitUntil(lambda f=frame: window.project.frame == f, timeout=2000)
+        qtbot.waitUntil(lambda f=frame: window.project.playhead.frame == f, timeout=2000)
 
 
 def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Window, qtbot: QtBot) -> None:
     window = opened
-    window.project.go(240)
+    window.project.playhead.go(240)
     shown: list[int] = []
     window.player.due.connect(shown.append)
     import time
 
     began = time.perf_counter()
-    window.play_pause()
+    window.play.play_pause()
     assert window.player.playing
     qtbot.waitUntil(lambda: not window.player.playing, timeout=8000)
     took = time.perf_counter() - began
@@ -267,11 +272,11 @@ def test_the_playhead_follows_the_devices_clock_smoothly_and_never_back(window: 
 
 def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: QtBot) -> None:
     window = opened
-    window.project.go(window.project.timeline.pulses[0][1].frame - 1)
-    qtbot.waitUntil(lambda: window.transport.shown == window.project.frame, timeout=WAIT)
+    window.project.playhead.go(window.project.timeline.pulses[0][1].frame - 1)
+    qtbot.waitUntil(lambda: window.transport.shown == window.project.playhead.frame, timeout=WAIT)
     dark = window.preview.image.copy()  # type: ignore[union-attr]
-    window.step_on()
-    qtbot.waitUntil(lambda: window.transport.shown == window.project.frame, timeout=WAIT)
+    window.play.step_on()
+    qtbot.waitUntil(lambda: window.transport.shown == window.project.playhead.frame, timeout=WAIT)
     lit = window.preview.image
     assert lit is not None
     spot = (lit.width() // 2, lit.height() // 8)
@@ -280,31 +285,33 @@ def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: Q
 
 def test_the_landing_meter_and_check_page_agree(opened: Window, qtbot: QtBot) -> None:
     window = opened
-    window.show_check()
+    window.commands["show_check"].trigger()
     report = check_reel(window.project.timeline)
-    assert window.check_page.model.rowCount() == len(report.events)
+    assert window.page(CheckPage).model.rowCount() == len(report.events)
     event = next(e for e in report.events if e.kind == "pin")
-    row = window.check_page.model.rows.index(event)
-    window.check_page._go(window.check_page.model.index(row, 0))
-    assert window.project.frame == event.frame
+    row = window.page(CheckPage).model.rows.index(event)
+    window.page(CheckPage)._go(window.page(CheckPage).model.index(row, 0))
+    assert window.project.playhead.frame == event.frame
     assert window.meter.nearest() == event
-    window.check_page.kinds.setCurrentText("pins")
-    assert {e.kind for e in window.check_page.model.rows} == {"pin"}
+    window.page(CheckPage).kinds.setCurrentText("pins")
+    assert {e.kind for e in window.page(CheckPage).model.rows} == {"pin"}
 
 
 def test_missing_media_is_asked_for_and_the_rest_kept(
     window: Window, qtbot: QtBot, reel: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from tempik.reel.file import relink
+    from tempik.project.media_files import relink
 
     lost = relink(reel, reel.footage[0].path, str(tmp_path / "gone" / "a.mp4"))
     save_reel(lost, tmp_path / "r.tempik")
     assert window.files.open_project(tmp_path / "r.tempik")
-    assert "a.mp4" in window.foot.status.text() and "missing" in window.foot.status.text()
+    qtbot.waitUntil(lambda: "a.mp4" in window.foot.status.text(), timeout=WAIT)
+    assert "missing" in window.foot.status.text()
     assert window.foot.find_missing.isVisible() and len(window.project.reel.clips) == len(reel.clips)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
     window.foot.find_missing.click()
-    assert window.project.reel == reel and not window.foot.find_missing.isVisible()
+    assert window.project.reel == reel
+    qtbot.waitUntil(lambda: not window.foot.find_missing.isVisible(), timeout=WAIT)
 
 
 @pytest.mark.parametrize("content", [b"nonsense", b'{"format": 99, "reel": {}}'])
@@ -328,7 +335,7 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
     qtbot.waitUntil(lambda: "no steady beat" in window.foot.status.text(), timeout=WAIT)
     assert window.project.reel.soundtrack is not None and window.project.reel.soundtrack.points == ()
     idle(window, qtbot)
-    window.draft(Wish(length_s=4.0))
+    window.delivery.draft(Wish(length_s=4.0))
     assert "no steady beat" in window.foot.status.text() and window.project.reel.clips == ()
 
 
@@ -338,7 +345,7 @@ def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: Qt
     qtbot.waitUntil(
         lambda: opened.delivery.exporting is not None and opened.delivery.exporting.share > 0.02, timeout=WAIT
     )
-    opened.export()
+    opened.projects.export()
     idle(opened, qtbot)
     assert not target.exists() and not list(tmp_path.glob("*.part")) and not list(tmp_path.glob(".*.part"))
     qtbot.waitUntil(lambda: opened.header.export_button.text() == "Export", timeout=WAIT)
@@ -350,7 +357,7 @@ def test_an_export_that_fails_says_why(opened: Window, qtbot: QtBot, tmp_path: P
 
 
 def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.MonkeyPatch) -> None:
-    opened.project.select_clip("c1")
+    opened.project.selection.select_clip("c1")
     opened.speeds.reverse()
     asked: list[str] = []
 
@@ -361,9 +368,9 @@ def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.Monk
     monkeypatch.setattr(QMessageBox, "question", answer)
     assert not opened.close() and opened.isVisible()
     assert asked and "r" in asked[0]
-    opened.keeping.save()
+    opened.projects.save()
     assert opened.project.path is not None and load_reel(opened.project.path) == opened.project.reel
-    assert opened.keeping.may_leave()
+    assert opened.projects.may_leave()
 
 
 def test_zoom_goes_from_the_whole_reel_to_single_frames(opened: Window) -> None:
@@ -382,8 +389,8 @@ def test_zoom_goes_from_the_whole_reel_to_single_frames(opened: Window) -> None:
 
 
 def test_every_command_has_a_method_and_keys_of_its_own(window: Window) -> None:
-    assert set(window.commands) == {c.method for c in COMMANDS}
-    keys = [k for c in COMMANDS for k in c.keys]
+    assert set(window.commands) == {c.name for c in all_commands()}
+    keys = [k for c in all_commands() for k in c.keys]
     assert len(keys) == len(set(keys))
     palette = CommandPalette(list(window.commands.values()), window)
     palette.words.setText("reverse")

@@ -4,8 +4,9 @@ from tempik.accents.accent import Accent, Setting
 from tempik.accents.apply import applied
 from tempik.accents.catalogue import CATALOGUE, accent_named, setting_problem, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
+from tempik.accents.fired import Cell, Fired, Pulse, Scene, Span
 from tempik.accents.look import Look
-from tempik.accents.pulses import Cell, Fired, Pulse, Scene, Span, clashes, fired, look_at, pulse_level
+from tempik.accents.pulses import clashes, fired, look_at, pulse_level
 
 __all__ = [
     "CATALOGUE",

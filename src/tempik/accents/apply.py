@@ -5,7 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from tempik.accents.look import WASH, Folded, Look, folded
+from tempik.accents.look import WASH, Look, Tone, folded
 from tempik.media.picture import Picture
 
 
@@ -17,14 +17,16 @@ def applied(picture: Picture, look: Look) -> Picture:
         if effect.stage < WASH:
             picture = effect.paint(picture, *effect.args)
     if look.tones:
-        picture = _toned(picture, folded(look.tones))
+        picture = toned(picture, look.tones)
     for effect in effects:
         if effect.stage >= WASH:
             picture = effect.paint(picture, *effect.args)
     return picture
 
 
-def _toned(picture: Picture, tone: Folded) -> Picture:
+def toned(picture: Picture, tones: tuple[Tone, ...]) -> Picture:
+    """Return the picture with changes of tone, all folded into one."""
+    tone = folded(tones)
     y, u, v = picture
     if not tone.plain_y:
         y = np.asarray(cv2.LUT(y, tone.y), dtype=np.uint8)

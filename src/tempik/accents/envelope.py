@@ -45,7 +45,7 @@ def level(form: Form, offset: float) -> float:
     """Return the envelope, 0 to 1, `offset` frames after the frame of its point.
 
     Exactly 1 at offset 0 and through the hold; 0 at and before the start of the lead, so with no lead the frame
-    before the point shows nothing; 0 from the end of the decay on. Between frames, as a shutter sees them, an
+    before the point shows nothing; 0 from the end of the decay on. Interpolation frames, as a shutter sees them, an
     envelope without lead or decay belongs to the nearer frame.
     """
     if offset < 0:

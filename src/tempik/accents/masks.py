@@ -8,6 +8,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
+from tempik.accents.apply import applied
 from tempik.accents.look import Look
 from tempik.errors import TempikError
 from tempik.media.paint import blended
@@ -52,15 +53,19 @@ def _fitted(path: str, size: int, changed_ns: int, width: int, height: int) -> P
     return np.ascontiguousarray(large[top : top + height, left : left + width])
 
 
+def fitted_mask(path: str, width: int, height: int) -> Plane:
+    """Return a mask that covers a frame. Raises TempikError when its file is not there or is no image."""
+    mask_of(path)
+    state = os.stat(path)
+    return _fitted(path, state.st_size, state.st_mtime_ns, width, height)
+
+
 def keep_out(picture: Picture, made: Look, path: str) -> Picture:
     """Return the picture with what a look paints on it, where the mask lets it. Without its file the accent shows
     everywhere: the check says so."""
-    from tempik.accents.apply import applied
-
     changed = applied(picture, made)
     try:
-        state = os.stat(path)
-        mask = _fitted(path, state.st_size, state.st_mtime_ns, *picture.size)
+        mask = fitted_mask(path, *picture.size)
     except (OSError, TempikError):
         return changed
     return blended(picture, changed, mask)

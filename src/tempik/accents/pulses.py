@@ -5,19 +5,20 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from fractions import Fraction
-from itertools import groupby
+from functools import cache
 from typing import NamedTuple
 
-from tempik.accents.accent import Accent, Moment, Value, drawn
+from tempik.accents.accent import Moment, Value, drawn
 from tempik.accents.catalogue import CATALOGUE, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
+from tempik.accents.fired import Cell, Fired, Pulse, Scene
 from tempik.accents.look import SPLIT, Look
-from tempik.reel import AccentRow, Edge, Key, Limit, Point, Rule, Soundtrack, point_of
-from tempik.time import frame_of
+from tempik.accents.masks import keep_out
+from tempik.accents.rules import cells, places_of
+from tempik.reel import AccentRow, Edge, Envelope, Key, Limit, point_of
 
-LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
 BASE_EASES: dict[str, Callable[[float], float]] = {
     "even": lambda x: x,
     "soft": lambda x: x * x * (3 - 2 * x),
@@ -27,244 +28,17 @@ BASE_EASES: dict[str, Callable[[float], float]] = {
 }
 
 
-class Span(NamedTuple):
-    """A clip on screen: frames `first` up to `end`; whether another picture was on screen before it; the points that its
-    edges are tied to, and its pins, each with its cue, its point and its frame."""
-
-    clip: str
-    first: int
-    end: int
-    is_cut: bool
-    start: Point | None
-    until: Point | None
-    ties: tuple[tuple[str, Point, int], ...]
-
-
-class Scene(NamedTuple):
-    """What rules fire on. `tall` is the frame's height in shares of its width."""
-
-    song: Soundtrack | None
-    rate: Fraction
-    frames: int
-    tall: float
-    spans: tuple[Span, ...] = ()
-
-    @property
-    def start_s(self) -> float:
-        return self.song.start_s if self.song is not None else 0.0
-
-    def frame(self, song_s: float) -> int:
-        return frame_of(song_s - self.start_s, self.rate)
-
-
-class Cell(NamedTuple):
-    """A place of a row that can fire: its id, the rhythm point that it stands on if it does, its frame, the strength of
-    the point, seconds to the next, the clip it belongs to, and whether the row's rule fires it."""
-
-    id: str
-    point: Point | None
-    frame: int
-    strength: float
-    gap_s: float
-    span: Span | None
-    ruled: bool
-
-
-class Pulse(NamedTuple):
-    """One firing. `own` is its strength by hand or by its point, 0 to 2, `strength` what all amounts make of it.
-    `within` are the frames (first, end) of the clip that it ends with, if it does."""
-
-    row: str
-    accent: str
-    cell: str
-    point: Point | None
-    frame: int
-    own: float
-    strength: float
-    gap_s: float
-    painted: bool
-    angle: float
-    seed: int
-    turn: int
-    form: Form
-    within: tuple[int, int] | None
-    settings: dict[str, Value] | None
-
-    @property
-    def label(self) -> str:
-        return self.point.label if self.point is not None else f"f{self.frame}"
-
-
-class Fired(NamedTuple):
-    """A row worked out. `accent` is None for one that this version does not know. `silent` rows are muted, or another
-    is soloed: they are shown and do nothing. `reach` is how many frames before and after its point a pulse lasts, `within`
-    the frames (first, end) that the row is limited to.
-    """
-
-    row: AccentRow
-    accent: Accent | None
-    values: dict[str, Value]
-    cells: list[Cell]
-    pulses: list[Pulse]
-    starts: list[int]
-    reach: tuple[int, int]
-    keyed: dict[str, list[tuple[int, float, str]]]
-    gain: float
-    silent: bool
-    within: tuple[tuple[int, int], ...] | None
-
-    def may(self, at: float) -> bool:
-        """Tell whether the row may do anything at a frame that no pulse asks for."""
-        return self.within is None or any(first <= at < end for first, end in self.within)
-
-
-def beats(points: Sequence[Point]) -> list[Point]:
-    """Return the points that count as beats, in order."""
-    return [p for p in points if p.kind in ("beat", "downbeat", "drop")]
-
-
-def anchor(points: Sequence[Point]) -> int:
-    """Return the number, among the beats, of the first downbeat: rules of every n-th point count from it."""
-    return next((i for i, p in enumerate(points) if p.kind == "downbeat" or p.beat == 1), 0)
-
-
-def numbered(points: Sequence[Point]) -> list[tuple[Point, int]]:
-    """Return the points that rules count, each with its number.
-
-    Beats and their parts are counted from the first downbeat, and keep their count over a stretch in which onsets
-    are used instead; onsets are counted from the first of each such stretch. Points placed by hand are not counted.
-    """
-    out: list[tuple[Point, int]] = []
-    bar_0: int | None = None
-    counted = [p for p in points if p.kind != "hand"]
-    for onsets, group in groupby(counted, key=lambda p: p.kind == "onset"):
-        run = list(group)
-        if onsets:
-            out += [(p, i) for i, p in enumerate(run)]
-            continue
-        downbeats = [i for i, p in enumerate(run) if p.beat == 1 and not p.part]
-        first = downbeats[0] if downbeats else 0
-        a_bar = downbeats[1] - first if len(downbeats) > 1 else len(run)
-        bar_0 = run[first].bar if bar_0 is None else bar_0
-        base = (run[first].bar - bar_0) * a_bar
-        out += [(p, base + i - first) for i, p in enumerate(run)]
-    return out
-
-
-class _Event(NamedTuple):
-    id: str
-    point: Point | None
-    frame: int
-    strength: float
-    number: int
-
-
-def _events(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[_Event]:
-    """Return all that a rule counts, whether it fires or not."""
-    song = scene.song
-    if rule.of in ("points", "bars", "drops"):
-        found = numbered(song.points) if song is not None else []
-        if rule.of == "bars":
-            taken = [p for p, _ in found if p.beat in rule.beats and not p.part]
-            found = [(p, i) for i, p in enumerate(taken)]
-        elif rule.of == "drops":
-            found = [(p, i) for i, p in enumerate(p for p, _ in found if p.kind == "drop")]
-        return [_Event(p.id, p, scene.frame(p.time_s), p.strength, n) for p, n in found]
-    if rule.of == "onsets":
-        onsets = song.heard.onsets if song is not None and song.heard is not None else ()
-        heard: list[_Event] = []
-        for i, onset in enumerate(onsets):
-            point = point_of(song, f"o{i}") if onset.band in rule.bands and song is not None else None
-            if point is not None:
-                heard.append(_Event(point.id, point, scene.frame(point.time_s), point.strength, len(heard)))
-        return heard
-    if rule.of == "frames":
-        return [_Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(*stretch)]
-    out: list[_Event] = []
-    for span in scene.spans:
-        if (rule.of == "cuts" and span.is_cut) or rule.of == "starts":
-            strength = span.start.strength if span.start is not None else 1.0
-            out.append(_Event(f"{span.clip}/start", span.start, span.first, strength, len(out)))
-        elif rule.of == "ends":
-            # The last frame of a clip is the one before the point that its end is tied to.
-            out.append(_Event(f"{span.clip}/end", None, span.end - 1, 1.0, len(out)))
-        elif rule.of == "pins":
-            for cue, point, frame in span.ties:
-                if span.first <= frame < span.end:
-                    out.append(_Event(f"{span.clip}/{cue}", point, frame, point.strength, len(out)))
-    return out
-
-
-def uses_clips(row: AccentRow) -> bool:
-    """Tell whether a row's pulses follow from the clips, not from the song alone."""
-    envelope = row.envelope
-    own = CATALOGUE.get(row.accent)
-    envelope = envelope or (own.envelope if own is not None else None)
-    shares = envelope is not None and "clip" in (envelope.lead.unit, envelope.hold.unit, envelope.decay.unit)
-    return shares or bool(row.limit.clips) or row.rule.of in ("cuts", "starts", "ends", "pins")
-
-
-def cells(row: AccentRow, scene: Scene) -> list[Cell]:
-    """Return every place of a row that fires or can be painted, in order of frame."""
-    stretch = _stretch(row, scene)
-    events = _events(row.rule, scene, stretch)
-    rule = row.rule
-    taken = {e.id for e in events}
-    frames = set() if rule.of in ("points", "bars", "onsets", "drops", "hand") else {e.frame for e in events}
-    points = scene.song.points if scene.song is not None else ()
-    out = [
-        Cell(p.id, p, scene.frame(p.time_s), p.strength, 0.0, None, False)
-        for p in points
-        if p.id not in taken and scene.frame(p.time_s) not in frames
-    ]
-    firsts = [s.first for s in scene.spans]
-    for e in events:
-        span = _span_at(scene, firsts, e.frame)
-        fires = (e.number - rule.offset) % rule.every == 0 and e.strength >= rule.at_least
-        fires = fires and stretch[0] <= e.frame < stretch[1]
-        if row.limit.clips:
-            fires = fires and span is not None and span.clip in row.limit.clips
-        out.append(Cell(e.id, e.point, e.frame, e.strength, 0.0, span, fires))
-    out.sort(key=lambda c: c.frame)
-    if not out:
-        return []
-    rate = float(scene.rate)
-    times = [c.point.time_s if c.point is not None else c.frame / rate + scene.start_s for c in out]
-    gaps = [max(b - a, 0.0) for a, b in zip(times, times[1:], strict=False)] + [LAST_GAP_S]
-    return [
-        c._replace(gap_s=g or LAST_GAP_S, span=c.span or _span_at(scene, firsts, c.frame))
-        for c, g in zip(out, gaps, strict=True)
-    ]
-
-
-def _stretch(row: AccentRow, scene: Scene) -> tuple[int, int]:
-    first = 0 if row.limit.from_s is None else max(0, scene.frame(row.limit.from_s))
-    end = scene.frames if row.limit.to_s is None else min(scene.frames, scene.frame(row.limit.to_s))
-    return first, max(first, end)
-
-
-def _places(row: AccentRow, scene: Scene) -> tuple[tuple[int, int], ...]:
-    """Return the frames (first, end) that a row is limited to."""
-    first, end = _stretch(row, scene)
-    if not row.limit.clips:
-        return ((first, end),)
-    spans = [s for s in scene.spans if s.clip in row.limit.clips]
-    return tuple((max(s.first, first), min(s.end, end)) for s in spans)
-
-
-def _span_at(scene: Scene, firsts: list[int], frame: int) -> Span | None:
-    number = bisect_right(firsts, frame) - 1
-    return scene.spans[number] if number >= 0 and frame < scene.spans[number].end else None
-
-
-def fired(row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False) -> Fired:
-    """Return a row worked out on a scene; `gain` is what the amounts of its bundle and of all accents make.
+def fired(
+    row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False, found: list[Cell] | None = None
+) -> Fired:
+    """Return a row worked out on a scene; `gain` is what the amounts of its bundle and of all accents make, `found` its
+    cells where they are known.
 
     What lies outside the reel fires nothing. Painted cells override the rule; a painting whose point is gone is kept in
     the row and fires nothing.
     """
     accent = CATALOGUE.get(row.accent)
-    found = cells(row, scene)
+    found = cells(row, scene) if found is None else found
     if accent is None:
         return Fired(row, None, {}, found, [], [], (0, 0), {}, gain, silent, None)
     values = settled(accent, row.settings)
@@ -272,6 +46,7 @@ def fired(row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False)
     degree = accent.degree if row.degree is None else row.degree
     painted = {p.point: p for p in row.painted}
     ends_with_clip = bool(row.limit.clips) or row.rule.of in ("starts", "ends")
+    form_at = _forms(row.envelope or accent.envelope, scene.rate)
     out: list[Pulse] = []
     for cell in found:
         by_hand = painted.get(cell.id)
@@ -282,9 +57,8 @@ def fired(row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False)
             continue
         span = cell.span
         name = steps[len(out) % len(steps)] if steps else row.accent
-        envelope = row.envelope or accent.envelope
         seed = int(drawn(row.seed, (row.id, cell.id)) * 2**32)
-        form = form_of(envelope, scene.rate, cell.gap_s, span.end - span.first if span is not None else 0.0)
+        form = form_at(cell.gap_s, span.end - span.first if span is not None else 0)
         within = (span.first, span.end) if ends_with_clip and span is not None else None
         out.append(
             Pulse(
@@ -295,10 +69,18 @@ def fired(row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False)
         )  # fmt: skip
     spans = [span_frames(p.form) for p in out]
     reach = max((s[0] for s in spans), default=0), max((s[1] for s in spans), default=0)
-    places = _places(row, scene) if row.limit != Limit() else None
+    places = places_of(row, scene) if row.limit != Limit() else None
     return Fired(
         row, accent, values, found, out, [p.frame for p in out], reach, _keyed(row, scene), gain, silent, places
     )  # fmt: skip
+
+
+def _forms(envelope: Envelope, rate: Fraction) -> Callable[[float, int], Form]:
+    """Return the form of a pulse by the time to the next point and the length of its clip, worked out once for each."""
+    units = {envelope.lead.unit, envelope.hold.unit, envelope.decay.unit}
+    by_gap, by_clip = "gap" in units, "clip" in units
+    made = cache(lambda gap_s, clip_frames: form_of(envelope, rate, gap_s, clip_frames))
+    return lambda gap_s, clip_frames: made(gap_s if by_gap else 0.0, clip_frames if by_clip else 0)
 
 
 def _keyed(row: AccentRow, scene: Scene) -> dict[str, list[tuple[int, float, str]]]:
@@ -429,8 +211,6 @@ def _applied(look: Look, found: Fired, pulse: Pulse | None, moment: Moment, valu
 
 
 def _masked(look: Look, made: Look, mask: str) -> Look:
-    from tempik.accents.masks import keep_out
-
     if not made.tones and not made.effects:
         return look
     return look.painted(min((e.stage for e in made.effects), default=SPLIT), keep_out, made, mask)

@@ -14,11 +14,12 @@ import msgspec
 
 from tempik.accents import Fired, Pulse, clashes, pulse_level
 from tempik.accents.masks import mask_of
-from tempik.edit.timeline import Placed, Tie, Timeline
 from tempik.errors import TempikError
 from tempik.reel import Point
 from tempik.reel.rows import RuleOf
 from tempik.time import time_of
+from tempik.timeline.placed import Placed, Tie
+from tempik.timeline.timeline import Timeline
 
 Kind = Literal["cut", "pin", "accent"]
 HALF_FRAME = 0.5 + 1e-6
@@ -90,7 +91,7 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
 
 
 def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
-    if timeline.reel.picture[placed.clip.row].hidden:
+    if timeline.reel.tracks[placed.clip.track].hidden:
         return []
     events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
     # A pin whose point sounds before the reel begins or after it ends has nothing to land on.

@@ -17,10 +17,11 @@ from numpy.typing import NDArray
 
 from tempik.accents import CATALOGUE
 from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
-from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
 from tempik.media import FrameReader, Picture, decode_sound
 from tempik.render import PictureSource, mix, plan
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline
 
 Thumb = NDArray[np.float32]
 

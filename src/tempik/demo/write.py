@@ -14,14 +14,14 @@ import av
 import cv2
 import numpy as np
 
+from tempik.assemble import assemble
 from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, beat_times, blow_sound, write_song
-from tempik.edit.assemble import assemble
 from tempik.edit.draft import Wish
-from tempik.edit.speed import with_curve
+from tempik.edit.speed.speed import with_curve
 from tempik.errors import TempikError
-from tempik.reel.file import save_reel
+from tempik.project.file import save_reel
 from tempik.retime import ramp
 
 PROJECT = "forge.tempik"

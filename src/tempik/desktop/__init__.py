@@ -1,1 +1,1 @@
-"""The window: Qt 6 Widgets. It shows and asks; everything is worked out by the core."""
+"""The window: the only part of Tempik that knows Qt."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
-import traceback
+import threading
 from pathlib import Path
 from types import TracebackType
 
@@ -12,8 +13,10 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
-from tempik.desktop import theme
-from tempik.desktop.window import Window
+from tempik.desktop.session.log import log_fault
+from tempik.desktop.shell.keyboard import KeyboardPresses
+from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import theme
 from tempik.errors import TempikError
 
 
@@ -27,9 +30,9 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     assert isinstance(app, QApplication)
     QGuiApplication.setApplicationDisplayName("Tempik")
     QGuiApplication.setDesktopFileName("tempik")
-    # Threads that render give way to the interface after a millisecond rather than five.
-    sys.setswitchinterval(0.001)
+    put_interface_first()
     theme.dress(app)
+    KeyboardPresses(app)
     window = Window()
     _report_faults(window)
     window.show()
@@ -38,18 +41,36 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     elif demo:
         QTimer.singleShot(0, window.files.open_demo)
     else:
-        QTimer.singleShot(0, window.keeping.begin)
+        QTimer.singleShot(0, window.safety.begin)
     return app.exec()
 
 
+def put_interface_first() -> None:
+    """Set Python up so that the interface is held up least."""
+    # Threads that render give way to the interface after a millisecond rather than five.
+    sys.setswitchinterval(0.001)
+    # Records are many and hold no cycles: looking through all of them for some blocked the window for 0.1 s.
+    gc.set_threshold(50_000, 20, 100)
+
+
 def _report_faults(window: Window) -> None:
-    """A fault of ours is told in the status line and printed, and the window stays up with the work in it."""
+    """A fault of ours in any thread is told in the status line and written to the log, and the window stays up."""
+
+    def told(kind: type[BaseException], error: BaseException) -> None:
+        text = f"Something went wrong inside Tempik ({kind.__name__}: {error}); your work is still here."
+        window.project.messages.say(f"{text} Help → Show log has what to report.", True)
 
     def report(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        traceback.print_exception(kind, error, trace)
-        window.say(f"Something went wrong inside Tempik ({kind.__name__}: {error}); your work is still here.", True)
+        log_fault("window", error)
+        told(kind, error)
+
+    def report_thread(fault: threading.ExceptHookArgs) -> None:
+        if fault.exc_value is not None:
+            log_fault(fault.thread.name if fault.thread is not None else "thread", fault.exc_value)
+            told(fault.exc_type, fault.exc_value)
 
     sys.excepthook = report
+    threading.excepthook = report_thread
 
 
 def main() -> int:

@@ -1,1 +1,1 @@
-"""Operations on a reel: pure functions from reel to reel, the derived timeline, and drafting."""
+"""Reel to reel and nothing else: every change is a pure function, and none touches a file."""

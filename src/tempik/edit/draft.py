@@ -15,7 +15,7 @@ from typing import NamedTuple
 import msgspec
 
 from tempik.accents import accent_named
-from tempik.accents.pulses import anchor, beats
+from tempik.accents.rules import anchor, beats
 from tempik.errors import TempikError
 from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, Pin, Point, Reel, Rule, Soundtrack, new_id
 from tempik.retime import constant

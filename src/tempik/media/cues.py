@@ -88,12 +88,10 @@ def _study(path: str, tell: Callable[[float], None]) -> Study:
     return Study(tuple(_ranked(times, parts, interval, MOST)), cadence)
 
 
-def _motion(
+def _small_frames(
     path: str, index: FrameIndex, tell: Callable[[float], None]
-) -> tuple[Array, Array, Array, Array, Array, Cadence]:
-    """Return for each distinct frame its time, how far it differs from the one before (grey levels), how fast things
-    move to it (shares of the picture's width a second), how far that motion turns back, 0 to 1, and the difference
-    once more, all 0 where the camera is not held still; and the cadence."""
+) -> tuple[list[float], list[NDArray[np.uint8]]]:
+    """Return every frame's time and its luma made small."""
     times: list[float] = []
     small: list[NDArray[np.uint8]] = []
     total = max(len(index.pts), 1)
@@ -113,6 +111,16 @@ def _motion(
                     tell(0.7 * len(times) / total)
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no cues
+    return times, small
+
+
+def _motion(
+    path: str, index: FrameIndex, tell: Callable[[float], None]
+) -> tuple[Array, Array, Array, Array, Array, Cadence]:
+    """Return for each distinct frame its time, how far it differs from the one before (grey levels), how fast things
+    move to it (shares of the picture's width a second), how far that motion turns back, 0 to 1, and the difference
+    once more, all 0 where the camera is not held still; and the cadence."""
+    times, small = _small_frames(path, index, tell)
     none = np.zeros(len(times))
     if len(small) < 3:
         return np.array(times), none, none, none, none, Cadence(0, len(small), float(index.rate), "none")

@@ -15,7 +15,7 @@ from typing import Literal, TypeVar
 
 import msgspec
 
-from tempik.reel.rows import AccentRow, Bundle, Track
+from tempik.reel.rows import AccentRow, Bundle, MediaPath, MotionTrack
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]
@@ -44,7 +44,7 @@ class Point(msgspec.Struct, frozen=True, omit_defaults=True):
         return f"{self.bar}.{self.beat}" + (f"+{self.part}" if self.part else "")
 
 
-Way = Literal["found", "grid", "followed", "own"]
+BeatSource = Literal["found", "grid", "followed", "own"]
 
 
 class Anchor(msgspec.Struct, frozen=True, array_like=True):
@@ -58,14 +58,14 @@ class Reading(msgspec.Struct, frozen=True, omit_defaults=True):
     """How the song's beats are read, over what was found; changing it loses no hand edit.
 
     `rival` 1 or 2 takes the beats of a rival that was heard beside the first.
-    `way`: as found; on one even grid; along a moving tempo; or the user's `own` beats (tapped, or read from a file).
-    `pace` 1/2 takes every second beat, 2 a beat in between. `late` shifts by a share of a found beat. `metre` 0 is
+    `beat_source`: as found; on one even grid; along a moving tempo; or the user's `own` beats (tapped, or read from a file).
+    `tempo_factor` 1/2 takes every second beat, 2 a beat in between. `late` shifts by a share of a found beat. `metre` 0 is
     as found; `one` names a beat that begins a bar.
     """
 
-    way: Way = "found"
+    beat_source: BeatSource = "found"
     rival: int = 0
-    pace: Fraction = Fraction(1)
+    tempo_factor: Fraction = Fraction(1)
     late: Fraction = Fraction(0)
     metre: int = 0
     one: str = ""
@@ -80,13 +80,13 @@ class Choice(msgspec.Struct, frozen=True, omit_defaults=True):
     instant decides there.
 
     Of beats and downbeats: every n-th from `first` (the first downbeat when empty), with strength `at_least`, and
-    `between` 2, 3 or 4 to have halves, thirds or quarters. Of onsets: those of `bands` with strength `at_least`.
+    `subdivision` 2, 3 or 4 to have halves, thirds or quarters. Of onsets: those of `bands` with strength `at_least`.
     """
 
     of: ChoiceOf = "beats"
     every: int = 1
     first: str = ""
-    between: int = 1
+    subdivision: int = 1
     at_least: float = 0.0
     bands: tuple[Band, ...] = BANDS
     from_s: float = 0.0
@@ -110,7 +110,7 @@ class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True):
     `points` follows from what was heard, how it is read, what is chosen of it, and what the user did by hand.
     """
 
-    path: str
+    path: MediaPath
     length_s: float
     start_s: float = 0.0
     gain_db: float = 0.0
@@ -154,11 +154,11 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
 
     A `solid` has no file: `path` is its colour, such as `#000000`. `read_rate` says how fast the file was really shot,
     where it was written already slowed. `repeats` are the numbers of frames that only repeat the one before; with
-    `around` they are left out and the others stand evenly.
+    `skip_repeats` they are left out and the others stand evenly.
     """
 
     id: str
-    path: str
+    path: MediaPath
     width: int
     height: int
     rate: Fraction
@@ -168,7 +168,7 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
     cues: tuple[Cue, ...] = ()
     kind: FootageKind = "video"
     read_rate: Fraction | None = None
-    around: bool = False
+    skip_repeats: bool = False
     repeats: tuple[int, ...] = ()
     frames: int = 0
     bytes: int = 0
@@ -180,18 +180,18 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
     note: str = ""
     shot: str = ""
     dismissed: tuple[float, ...] = ()
-    tracks: tuple[Track, ...] = ()
+    motion_tracks: tuple[MotionTrack, ...] = ()
 
     @property
     def true_rate(self) -> Fraction:
         """Different pictures a second of what was filmed."""
         rate = self.read_rate or self.rate
-        if self.around and self.frames:
+        if self.skip_repeats and self.frames:
             rate = (rate * (self.frames - len(self.repeats)) / self.frames).limit_denominator(1001)
         return rate
 
     @property
-    def pace(self) -> float:
+    def conform_ratio(self) -> float:
         """Seconds of the file that pass in a second as filmed: above 1 where the file is slowed already."""
         return float(self.read_rate / self.rate) if self.read_rate else 1.0
 
@@ -199,6 +199,11 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
     def endless(self) -> bool:
         """Whether it fills any slot: stills and solids never run out."""
         return self.kind != "video"
+
+    @property
+    def without_file(self) -> bool:
+        """Whether `path` names no file."""
+        return self.kind == "solid"
 
     @property
     def name(self) -> str:
@@ -263,7 +268,7 @@ class Shaped(msgspec.Struct, frozen=True, omit_defaults=True):
     every: int = 1
 
 
-Between = Literal["nearest", "blend", "flow"]
+Interpolation = Literal["nearest", "blend", "flow"]
 Pitch = Literal["kept", "follows"]
 
 
@@ -325,9 +330,9 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
     """A stretch of footage on the reel. `source_s` is what its first frame shows while it has no pin.
 
     `part` is the stretch of the curve that the slot shows, in shares of the curve: a clip that was split or trimmed
-    keeps its shape, of which it shows a part. `shaped` makes the curve where it is given. `between` is how frames between
+    keeps its shape, of which it shows a part. `shaped` makes the curve where it is given. `interpolation` is how frames between
     two of the footage's are made, the reel's way when None. `beyond` is what is shown past the footage's ends: its end
-    frame held, or the footage round again. `row` counts picture rows upward; `group` names clips that go together.
+    frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together.
     """
 
     id: str
@@ -338,17 +343,17 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
     curve: Curve = Curve()
     pins: tuple[Pin, ...] = ()
     part: tuple[float, float] = (0.0, 1.0)
-    row: int = 0
+    track: int = 0
     framing: Framing = Framing()
     group: str = ""
     shaped: Shaped | None = None
-    between: Between | None = None
+    interpolation: Interpolation | None = None
     beyond: Beyond = "hold"
     sound: ClipSound = ClipSound()
 
 
-class PictureRow(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A row of clips. A locked one is not changed, a hidden one not shown."""
+class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A track of clips. A locked one is not changed, a hidden one not shown."""
 
     locked: bool = False
     hidden: bool = False
@@ -369,16 +374,16 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
     footage: tuple[Footage, ...] = ()
     clips: tuple[Clip, ...] = ()
     rows: tuple[AccentRow, ...] = ()
-    picture: tuple[PictureRow, ...] = (PictureRow(),)
+    tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
     shots: tuple[PlannedShot, ...] = ()
-    between: Between = "nearest"
+    interpolation: Interpolation = "nearest"
     seam_ms: float = 5.0
     bundles: tuple[Bundle, ...] = ()
     amount: float = 1.0
     shutter_deg: float = 0.0
 
 
-R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, Track)
+R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack)
 
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:

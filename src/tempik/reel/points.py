@@ -9,13 +9,13 @@ is not chosen still has its instant (`point_of`).
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections import deque
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 from typing import Any, NamedTuple, TypeVar
 
 from msgspec.structs import replace
 
+from tempik.memo import Memory
 from tempik.reel.model import Choice, Point, PointEdit, PointKind, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
 
@@ -99,7 +99,7 @@ def tempo_of(song: Soundtrack) -> float:
 
 def is_steady(song: Soundtrack) -> bool:
     """Return whether the beats are read as one even grid."""
-    way = song.reading.way
+    way = song.reading.beat_source
     if way == "found":
         return _read(song).steady
     return way == "grid"
@@ -112,7 +112,7 @@ def metre_of(song: Soundtrack) -> int:
 
 def _read(song: Soundtrack) -> Read:
     reading, heard = song.reading, song.heard
-    if reading.way == "own":
+    if reading.beat_source == "own":
         return Read(OWN, song.own, False, max((b.beat for b in song.own), default=4) or 4)
     if heard is None:
         return Read(FOUND[0], (), False, 4)
@@ -145,19 +145,15 @@ def beats_between(song: Soundtrack, from_s: float, to_s: float) -> tuple[Point, 
 
 
 class _Kept:
-    """The last few results by the records they were made of. Records are frozen, so the same objects mean the same
-    result; comparing them by value would cost more than making it."""
+    """The last results by what they were made of: records told by identity, numbers by value."""
 
     def __init__(self, most: int) -> None:
-        self._kept: deque[tuple[tuple[Any, ...], Any]] = deque(maxlen=most)
+        self._memory: Memory[Any] = Memory(most)
 
     def get(self, key: tuple[Any, ...], make: Callable[[], T]) -> T:
-        for known, made in self._kept:
-            if all(a is b or (isinstance(a, float) and a == b) for a, b in zip(key, known, strict=True)):
-                return made  # type: ignore[no-any-return]
-        made = make()
-        self._kept.appendleft((key, made))
-        return made
+        objects = tuple(k for k in key if not isinstance(k, float))
+        values = tuple(k if isinstance(k, float) else None for k in key)
+        return self._memory.get(objects, values, make)  # type: ignore[no-any-return]
 
 
 _songs, _grids, _lattices = _Kept(8), _Kept(8), _Kept(24)
@@ -181,10 +177,10 @@ def _grid(song: Soundtrack) -> Grid | None:
     beats, prefix = read.beats, read.prefix
     if len(beats) < 2:
         return None
-    as_found = reading.way in ("found", "own") or (reading.way == "grid") == read.steady
+    as_found = reading.beat_source in ("found", "own") or (reading.beat_source == "grid") == read.steady
     times = tuple(b.time_s if as_found else b.other_s for b in beats)
     times = _anchored(times, [(int(a.point[1:]), a.time_s) for a in reading.anchors if _whole(a.point, prefix)])
-    step = 1 / reading.pace
+    step = 1 / reading.tempo_factor
     metre = max(1, reading.metre or read.metre)
     downbeat = next((i for i, b in enumerate(beats) if b.beat == 1), 0)
     named = _place(reading.one) if reading.one.startswith(prefix) else None
@@ -263,9 +259,9 @@ def _lattice(grid: Grid, choice: Choice, length_s: float) -> list[Point]:
         strength = _strength(grid, place)
         if taken and strength >= choice.at_least:
             out.append(_grid_point(grid, place))
-        if choice.of == "beats" and choice.every == 1 and choice.between in (2, 3, 4):
-            for number_between in range(1, choice.between):
-                between = place + grid.step * Fraction(number_between, choice.between)
+        if choice.of == "beats" and choice.every == 1 and choice.subdivision in (2, 3, 4):
+            for number_between in range(1, choice.subdivision):
+                between = place + grid.step * Fraction(number_between, choice.subdivision)
                 if _strength(grid, between) >= choice.at_least:
                     out.append(_grid_point(grid, between))
     return [p for p in out if 0 <= p.time_s <= length_s]
@@ -328,7 +324,7 @@ def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
         # A beat of the other way of reading still has its instant.
         own = wanted.startswith(OWN)
         rival = 0 if own else FOUND.index(wanted[0])
-        other = replace(song.reading, way="own" if own else "found", rival=rival, anchors=(), one="")
+        other = replace(song.reading, beat_source="own" if own else "found", rival=rival, anchors=(), one="")
         grid = _grid(replace(song, reading=other))
     if grid is None or not wanted.startswith(grid.prefix) or not -1 <= place <= len(grid.times_s):
         return None

@@ -6,11 +6,14 @@ another part of the song.
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
 
 from tempik.rhythm.records import BANDS, Band
+
+# A field that names a file which the reel reads: saving, relinking and collecting follow every one of them.
+MediaPath = Annotated[str, "media"]
 
 Unit = Literal["frames", "ms", "gap", "clip"]
 
@@ -112,7 +115,7 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True):
     keys: dict[str, tuple[Key, ...]] = {}
     bundle: str = ""
     follow: str = ""
-    mask: str = ""
+    mask: MediaPath = ""
 
 
 class Bundle(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -123,7 +126,7 @@ class Bundle(msgspec.Struct, frozen=True, omit_defaults=True):
     amount: float = 1.0
 
 
-class Track(msgspec.Struct, frozen=True, omit_defaults=True):
+class MotionTrack(msgspec.Struct, frozen=True, omit_defaults=True):
     """Where a patch of a piece of footage is seen: times in seconds of the file, and the patch's middle as shares of
     the upright picture's width and height."""
 

@@ -13,7 +13,7 @@ from tempik.rhythm.records import Beat, Onset
 
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
-PICTURE_ROWS = 8
+MOST_TRACKS = 8
 
 
 def problems(reel: Reel) -> list[str]:
@@ -52,10 +52,10 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     yield from _together_problems(reel)
     if not 0 <= reel.seam_ms <= 200:
         yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
-    if not 1 <= len(reel.picture) <= PICTURE_ROWS:
-        yield f"The reel has {len(reel.picture)} picture rows; it must have 1 to {PICTURE_ROWS}."
-    if any(not 0 <= c.row < len(reel.picture) for c in reel.clips):
-        yield "A clip lies on a picture row that the reel does not have."
+    if not 1 <= len(reel.tracks) <= MOST_TRACKS:
+        yield f"The reel has {len(reel.tracks)} tracks; it must have 1 to {MOST_TRACKS}."
+    if any(not 0 <= c.track < len(reel.tracks) for c in reel.clips):
+        yield "A clip lies on a track that the reel does not have."
 
 
 def _together_problems(reel: Reel) -> Iterator[str]:
@@ -67,7 +67,7 @@ def _together_problems(reel: Reel) -> Iterator[str]:
     if any(not 0 <= b.amount <= 2 for b in reel.bundles):
         yield "A bundle of accent rows has an amount outside 0 to 2."
     for footage in reel.footage:
-        for track in footage.tracks:
+        for track in footage.motion_tracks:
             if not len(track.times_s) == len(track.xs) == len(track.ys) > 0:
                 yield f"A tracked patch of '{footage.path}' has not as many places as instants."
 
@@ -101,11 +101,11 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
     reading = song.reading
     if not 0 <= reading.rival < len(FOUND):
         yield f"The song's beats are read as rival {reading.rival}; there are {len(FOUND) - 1} at most."
-    if not 0 < reading.pace <= 8 or not 0 <= reading.metre <= 32:
-        yield f"The song's beats are read at {reading.pace} of their pace in bars of {reading.metre}; that cannot be."
+    if not 0 < reading.tempo_factor <= 8 or not 0 <= reading.metre <= 32:
+        yield f"The song's beats are read at {reading.tempo_factor} of their pace in bars of {reading.metre}; that cannot be."
     if not song.choices:
         yield "The soundtrack has no choice of points."
-    if any(c.every < 1 or c.between not in (1, 2, 3, 4) for c in song.choices):
+    if any(c.every < 1 or c.subdivision not in (1, 2, 3, 4) for c in song.choices):
         yield "A choice of points takes every n-th with n below 1, or other parts than halves, thirds and quarters."
 
 

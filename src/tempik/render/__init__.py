@@ -1,13 +1,12 @@
 """From a timeline to frames and sound: one plan for preview and export alike."""
 
 from tempik.render.compose import compose
-from tempik.render.export import QUALITIES, Progress, Settings, export
+from tempik.render.export import Progress, Settings, export
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import FramePlan, Shot, plan
 from tempik.render.sound import mix
 
 __all__ = [
-    "QUALITIES",
     "FramePlan",
     "PictureSource",
     "Progress",

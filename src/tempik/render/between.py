@@ -7,11 +7,11 @@ the two ways disagree about where things went, or where the moved frames match w
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from typing import NamedTuple
 
 import cv2
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from tempik.media.picture import Picture, Plane
@@ -51,7 +51,7 @@ class InBetweens:
     def __init__(self) -> None:
         self._dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
         self._dis.setFinestScale(1)
-        self._kept: OrderedDict[tuple[object, ...], _Motion] = OrderedDict()
+        self._kept: LRUCache[tuple[object, ...], _Motion] = LRUCache(KEPT_PAIRS)
 
     def made(self, a: Picture, b: Picture, share: float, key: tuple[object, ...]) -> Picture:
         """Return the picture `share` of the way from `a` to `b`; `key` names the pair. Over a cut it is the nearer."""
@@ -59,8 +59,6 @@ class InBetweens:
         if motion is None:
             motion = self._motion(a, b)
             self._kept[key] = motion
-            while len(self._kept) > KEPT_PAIRS:
-                self._kept.popitem(last=False)
         if motion.cut:
             return a if share < 0.5 else b
         return _along(a, b, share, motion)

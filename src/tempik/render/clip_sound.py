@@ -12,9 +12,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.edit.timeline import Placed, source_at_frames
 from tempik.media import Sound
 from tempik.media.audio import Samples
+from tempik.timeline.placed import Placed, source_at_frames
 
 Times = NDArray[np.float64]
 # Slower than this a picture stands still, and still pictures make no sound.
@@ -53,7 +53,7 @@ def clip_track(placed: Placed, source: Sound, rate: Fraction, seam_s: float) -> 
     half = max(round(seam_s * hz / 2), 1)
     times = np.arange(first, end) / hz
     asked = source_at_frames(placed, times * float(rate), rate)
-    speeds = placed.map.speed(times - placed.begin / float(rate)) * placed.map.pace
+    speeds = placed.map.speed(times - placed.begin / float(rate)) * placed.map.conform_ratio
     render = _following if placed.clip.sound.pitch == "follows" else _kept
     heard = np.zeros((end - first + 2 * half, source.samples.shape[1]), np.float32)
     for a, b in _runs(asked, speeds):

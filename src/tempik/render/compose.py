@@ -9,7 +9,9 @@ import cv2
 import numpy as np
 
 from tempik.accents import applied
-from tempik.media.paint import Matrix, blended, joined, lead_in, mixed, swept, warp_plane, warped
+from tempik.accents.apply import toned
+from tempik.accents.masks import fitted_mask
+from tempik.media.paint import Matrix, blended, joined, laid, lead_in, mixed, swept, warp_plane, warped
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
 from tempik.render.plan import FramePlan, Shot
 
@@ -41,16 +43,22 @@ def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: 
     else:
         above = _placed(source.picture, shot, width, height)
         alpha = source.alpha
-    if shot.region is None:
+    if shot.tones:
+        above = toned(above, shot.tones)
+    if shot.region is None and shot.opacity >= 1 and not shot.mask and shot.blend == "normal":
         return above
     if below is None:
         below = solid(width, height)
-    mask = _region_mask(shot, width, height)
+    mask = _region_mask(shot, width, height) if shot.region is not None else np.full((height, width), 255, np.uint8)
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]
         seen = warp_plane(alpha, shot.affine / np.array([[w, h, 1.0]]), (width, height))
         mask = np.minimum(mask, seen)
-    return blended(below, above, mask)
+    if shot.mask:
+        mask = np.minimum(mask, fitted_mask(shot.mask, width, height))
+    if shot.opacity < 1:
+        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=shot.opacity), dtype=np.uint8)
+    return blended(below, laid(below, above, shot.blend), mask)
 
 
 def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:

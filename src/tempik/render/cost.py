@@ -1,5 +1,4 @@
-"""What a plan is, and what it costs: to keep a picture for as long as nothing in it changes, and to know which frames are
-worth making ahead."""
+"""What a plan costs, to know which frames are worth making ahead."""
 
 from __future__ import annotations
 
@@ -7,7 +6,7 @@ import numpy as np
 
 from tempik.accents.look import BLOCKS, BLUR, LENS, SHADE, SPLIT, WASH
 from tempik.media.paint import halvings, reach_px
-from tempik.render.plan import FramePlan, Shot
+from tempik.render.plan import FramePlan
 
 # What things cost against one warp of the frame, roughly, as `./run bench` shows them.
 STAGE_COSTS = {LENS: 1.6, BLOCKS: 0.5, BLUR: 2.5, SPLIT: 2.2, WASH: 1.8, SHADE: 0.8}
@@ -16,24 +15,11 @@ BETWEEN_COSTS = {"nearest": 0.0, "blend": 1.2, "flow": 8.0}
 HEAVY = 3.2
 
 
-def signature(plan: FramePlan) -> int:
-    """Return a number that is the same for plans that show the same picture, whatever frame they are of."""
-    shots = tuple(_shot_signature(s) for s in plan.shots)
-    echoes = tuple((signature(p), strength) for p, strength in plan.echoes)
-    return hash((plan.width, plan.height, shots, plan.look, echoes))
-
-
-def _shot_signature(layer: Shot) -> tuple[object, ...]:
-    legs = tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in layer.legs)
-    plain = layer[:3] + layer[4:-1]
-    return (*plain, layer.affine.tobytes(), legs)
-
-
 def weight(plan: FramePlan) -> float:
     """Return what a plan costs against one warp of the frame."""
     total = 0.0
     for layer in plan.shots:
-        total += 1.0 + (BETWEEN_COSTS[layer.between] if layer.share or layer.number is None else 0.0)
+        total += 1.0 + (BETWEEN_COSTS[layer.interpolation] if layer.share or layer.number is None else 0.0)
         for leg in layer.legs:
             steps = halvings(reach_px(leg.sweep, (plan.width, plan.height)))
             moves_only = bool(np.abs(leg.sweep[:, :2] - np.eye(2)).max() * max(plan.width, plan.height) < 0.5)

@@ -11,36 +11,33 @@ import threading
 from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 import av
 import numpy as np
+from av.audio.stream import AudioStream
 from av.container import OutputContainer
 from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
 
-from tempik.edit.timeline import Timeline
 from tempik.errors import TempikError
+from tempik.formats import Format, format_of
 from tempik.media import Sound
 from tempik.media.picture import to_frame
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
 from tempik.render.sound import mix
 from tempik.time import time_of
+from tempik.timeline.timeline import Timeline
 
-QUALITIES: dict[str, dict[str, str]] = {
-    "draft": {"preset": "ultrafast", "crf": "26"},
-    "standard": {"preset": "veryfast", "crf": "20"},
-    "high": {"preset": "medium", "crf": "16"},
-}
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
 AHEAD = 6
-AAC_BIT_RATE = 192_000
 EXPORT_CACHE_BYTES = 192 << 20
 Progress = Callable[[int, int], None]
 
 
 class Settings(NamedTuple):
-    """How to write: size in pixels (None: the reel's own) and one of QUALITIES."""
+    """How to write: size in pixels (None: the reel's own) and one of the format's qualities."""
 
     size: tuple[int, int] | None = None
     quality: str = "standard"
@@ -62,14 +59,14 @@ def export(
     Progress is called with frames done and frames in all. Raises Cancelled when `cancel` is set, and TempikError
     when the reel or the target is not fit; either way nothing half-written stays and an older file is untouched.
     """
-    _check_fit(timeline, target, settings)
+    kind = _check_fit(timeline, target, settings)
     width, height = settings.size or (timeline.reel.width, timeline.reel.height)
     cancel = cancel or threading.Event()
     sound = mix(timeline)
     temporary = _temporary(target)
     try:
-        with av.open(str(temporary), "w", format="mp4", options={"movflags": "+faststart"}) as container:
-            _write(container, timeline, (width, height), sound, settings.quality, progress, cancel)
+        with av.open(str(temporary), "w", format=kind.container, options=dict(kind.container_options)) as container:
+            _write(container, kind, timeline, (width, height), sound, settings.quality, progress, cancel)
         os.replace(temporary, target)
     except (av.error.FFmpegError, OSError) as error:
         raise TempikError(_write_failure(target, error)) from error
@@ -81,15 +78,15 @@ def export(
     ]
 
 
-def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> None:
+def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
+    """Return the format to write. Raises TempikError where the reel, the target or the settings are not fit."""
     if timeline.frames < 1 or not timeline.placed:
         raise TempikError("The reel has no clips yet; draft it or place some before exporting.")
-    if settings.quality not in QUALITIES:
-        raise TempikError(f"There is no quality '{settings.quality}'; choose from {', '.join(QUALITIES)}.")
+    kind = format_of(target)
+    if settings.quality not in kind.qualities:
+        raise TempikError(f"There is no quality '{settings.quality}'; choose from {', '.join(kind.qualities)}.")
     if settings.size and any(not 16 <= s <= 8192 or s % 2 for s in settings.size):
         raise TempikError("The size must be two even numbers from 16 to 8192, such as 1080x1920.")
-    if target.suffix.lower() not in (".mp4", ".m4v"):
-        raise TempikError(f"{target} is not an MP4 name; end it in .mp4.")
     if not target.absolute().parent.is_dir():
         raise TempikError(f"The folder {target.absolute().parent} is not there; choose another place.")
     if target.is_dir():
@@ -104,6 +101,7 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> None:
     if gone:
         more = f" (and {len(gone) - 1} more)" if len(gone) > 1 else ""
         raise TempikError(f"{gone[0]} is missing{more}; open the project in the window and say where it is.")
+    return kind
 
 
 def _temporary(target: Path) -> Path:
@@ -144,6 +142,7 @@ def _write_failure(target: Path, error: Exception) -> str:
 
 def _write(
     container: OutputContainer,
+    kind: Format,
     timeline: Timeline,
     size: tuple[int, int],
     sound: Sound,
@@ -152,15 +151,15 @@ def _write(
     cancel: threading.Event,
 ) -> None:
     rate = timeline.rate
-    video = container.add_stream("libx264", rate=rate, options=dict(QUALITIES[quality]))
+    video = cast(VideoStream, container.add_stream(kind.video, rate=rate, options=dict(kind.qualities[quality])))
     video.width, video.height = size
-    video.pix_fmt = "yuv420p"
+    video.pix_fmt = kind.pixels
     video.time_base = 1 / rate
     video.codec_context.gop_size = max(1, round(2 * rate))
     video.codec_context.color_range = 1
     video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
-    audio = container.add_stream("aac", rate=sound.rate, layout="stereo")
-    audio.bit_rate = AAC_BIT_RATE
+    audio = cast(AudioStream, container.add_stream(kind.sound, rate=sound.rate, layout="stereo"))
+    audio.bit_rate = kind.sound_bit_rate
     sent = 0
     samples = np.ascontiguousarray(sound.samples.T)
     with _Composer(timeline, size, cancel) as composer:

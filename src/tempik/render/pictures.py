@@ -80,16 +80,16 @@ class PictureSource:
         # A proxy has the frames of its file, under their own numbers.
         index = shared_index(shot.path)
         number, later, share = shot.number, shot.later, shot.share
-        if number is None and shot.between == "nearest":
+        if number is None and shot.interpolation == "nearest":
             number = index.frame_at(shot.source_s)
         elif number is None:
             number, share = index.around(shot.source_s)
             later = number + 1
         picture = reader.frame(number, shot.backward)
         alpha = reader.alpha(number) if shot.alpha else None
-        if share and later is not None and shot.between != "nearest":
+        if share and later is not None and shot.interpolation != "nearest":
             after = reader.frame(later, shot.backward)
-            if shot.between == "blend":
+            if shot.interpolation == "blend":
                 picture = blended(picture, after, share)
             else:
                 picture = self._between.made(picture, after, share, (reader.path, shot.longest_px, number))

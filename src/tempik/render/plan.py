@@ -6,6 +6,8 @@ Preview and export ask for the same plan and differ in size alone, so what is se
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -13,12 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
-from tempik.accents.look import IDENTITY, Affine
-from tempik.edit.framing import covers, frame_matrix, position_at
-from tempik.edit.timeline import Placed, Timeline, source_at_frames
+from tempik.accents.look import IDENTITY, Affine, Tone
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px
-from tempik.reel import Between, Footage, Framing
+from tempik.reel import Footage, Framing, Interpolation
+from tempik.timeline.framing import covers, frame_matrix, position_at
+from tempik.timeline.placed import Blend, Layer, Placed, source_at_frames
+from tempik.timeline.timeline import Timeline
 
 Matrix = NDArray[np.float64]
 
@@ -31,32 +34,47 @@ class Leg(NamedTuple):
     sweep: Matrix
 
 
-class Shot(NamedTuple):
-    """A layer of a frame: its footage's instant, which way it plays, and the affine from its unit square to the output.
+@dataclass(frozen=True, kw_only=True, slots=True, eq=False)
+class Shot:
+    """A layer of a frame, ready to be painted. Two shots show the same where their `key()` is the same."""
 
-    The unit square is the file's picture as coded, (0, 0) its top left; the affine includes rotation, framing,
-    punch and shake, multiplied into one. Shape (2, 3), output in pixels. `region` is the part of the unit square that
-    shows (left, top, right, bottom), None where the picture fills the frame and its edges may be mirrored. `number`
-    is the frame to show where the footage is read by distinct frames. `longest_px` is what the longer side of the
-    footage may be shrunk to as it is decoded without losing detail, None where it must stay whole. A solid's `path`
-    is its colour. `between` is how an instant between two frames is made; where `number` is given, `later` is the frame
-    after it and `share` how far on the instant lies. `legs` are the layer's way while the shutter is open, none where
-    it stands still.
-    """
-
-    path: str
-    source_s: float
-    backward: bool
-    affine: Matrix
-    longest_px: int | None
-    region: tuple[float, float, float, float] | None = None
-    number: int | None = None
+    path: str  # the footage's file; of a solid its colour
+    source_s: float  # the footage's instant
+    backward: bool  # which way it plays
+    affine: Matrix  # (2, 3): from the unit square of the picture as coded to pixels of the output; all movements in one
+    longest_px: int | None  # the longer side may be decoded this small without losing detail; None: whole
+    region: tuple[float, float, float, float] | None = (
+        None  # of the unit square, what shows (left, top, right, bottom);
+    )
+    # None where the picture fills the frame and its edges may be mirrored
+    number: int | None = None  # the frame to show, where the footage is read by distinct frames
     solid: bool = False
-    alpha: bool = False
-    between: Between = "nearest"
-    later: int | None = None
-    share: float = 0.0
-    legs: tuple[Leg, ...] = ()
+    alpha: bool = False  # the footage has clear parts
+    interpolation: Interpolation = "nearest"  # how an instant between two frames is made
+    later: int | None = None  # where `number` is given, the frame after it,
+    share: float = 0.0  # and how far on to it the instant lies, 0 to below 1
+    legs: tuple[Leg, ...] = ()  # the way while the shutter is open, none where it stands still
+    opacity: float = 1.0  # how much of it shows, 0 to 1
+    blend: Blend = "normal"  # how it is laid over what lies below
+    mask: str = ""  # an image that says where in the frame it shows, '' for everywhere
+    tones: tuple[Tone, ...] = ()  # changes of tone of this layer alone
+
+    def key(self) -> Hashable:
+        """Return what tells this shot from any that shows something else: every field, arrays by their bytes."""
+        return (
+            *(
+                self.path,
+                self.source_s,
+                self.backward,
+                self.affine.tobytes(),
+                self.longest_px,
+                self.region,
+                self.number,
+            ),
+            *(self.solid, self.alpha, self.interpolation, self.later, self.share),
+            tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
+            *(self.opacity, self.blend, self.mask, self.tones),
+        )
 
 
 class FramePlan(NamedTuple):
@@ -69,6 +87,11 @@ class FramePlan(NamedTuple):
     shots: tuple[Shot, ...]
     look: Look
     echoes: tuple[tuple[FramePlan, float], ...] = ()
+
+    def key(self) -> Hashable:
+        """Return what tells this plan from any that shows something else, whatever frame it is of."""
+        shots = tuple(shot.key() for shot in self.shots)
+        return self.width, self.height, shots, self.look, tuple((p.key(), strength) for p, strength in self.echoes)
 
 
 # A way that strays farther than this from its chord is taken in two legs.
@@ -91,30 +114,30 @@ def plan(
     """
     look = timeline.look_at(frame, without) if accents else Look()
     shown = frame if look.freeze is None else look.freeze
-    layers = [clip] if clip is not None else timeline.clips_at(shown)
+    layers = [Layer(clip)] if clip is not None else timeline.layers_at(shown)
     half = timeline.reel.shutter_deg / 720
     looks = (look, look, look)
     if half and accents:
         looks = (timeline.look_at(frame - half, without), look, timeline.look_at(frame + half, without))
-    shots = tuple(_shot(timeline, placed, shown, width, height, looks, half) for placed in layers)
+    shots = tuple(_shot(timeline, layer, shown, width, height, looks, half) for layer in layers)
     echoes = _echoes(timeline, frame, width, height, look, layers) if look.echo is not None else ()
     return FramePlan(frame, width, height, shots, look, echoes)
 
 
 def _echoes(
-    timeline: Timeline, frame: int, width: int, height: int, look: Look, layers: list[Placed]
+    timeline: Timeline, frame: int, width: int, height: int, look: Look, layers: list[Layer]
 ) -> tuple[tuple[FramePlan, float], ...]:
     """Return the plans of earlier frames of the same clip, with this frame's movement, the nearest first."""
     assert look.echo is not None
-    first = max((p.first for p in layers), default=0)
+    first = max((layer.placed.first for layer in layers), default=0)
     out = []
     moved = Look(move=look.move)
     for number in range(1, look.echo.number + 1):
         earlier = frame - number * look.echo.apart
         if earlier >= first:
             shots = tuple(
-                _shot(timeline, p, earlier, width, height, (moved, moved, moved), 0.0)
-                for p in timeline.clips_at(earlier)
+                _shot(timeline, layer, earlier, width, height, (moved, moved, moved), 0.0)
+                for layer in timeline.layers_at(earlier)
             )
             strength = look.echo.strength * (1 - (number - 1) / (look.echo.number + 1))
             out.append((FramePlan(earlier, width, height, shots, moved), strength))
@@ -123,18 +146,19 @@ def _echoes(
 
 def _shot(
     timeline: Timeline,
-    placed: Placed,
+    layer: Layer,
     frame: int,
     width: int,
     height: int,
     looks: tuple[Look, Look, Look],
     half: float,
 ) -> Shot:
+    placed = layer.placed
     footage, framing = placed.footage, placed.clip.framing
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
     share = timeline.slot_share(placed, frame)
     whole = covers(framing, footage, timeline.reel, share)
-    number, later, passed = distinct_around(footage, float(source[0])) if footage.around else (None, None, 0.0)
+    number, later, passed = distinct_around(footage, float(source[0])) if footage.skip_repeats else (None, None, 0.0)
     affine = framed(framing, footage, width, height, share, looks[1])
     legs: tuple[Leg, ...] = ()
     if half and (looks[0].move != looks[2].move or looks[1].move != looks[0].move or framing.end is not None):
@@ -144,19 +168,22 @@ def _shot(
         )
         legs = _legs(begin, end, affine, (width, height))
     return Shot(
-        footage.path,
-        float(source[0]),
-        bool(source[1] < source[0]),
-        affine,
-        longest_needed(framing, footage, width, height, share),
-        None if whole else _as_coded(framing.crop, footage.rotation_deg),
-        number,
-        footage.kind == "solid",
-        footage.alpha,
-        placed.clip.between or timeline.reel.between,
-        later,
-        passed,
-        legs,
+        path=footage.path,
+        source_s=float(source[0]),
+        backward=bool(source[1] < source[0]),
+        affine=affine,
+        longest_px=longest_needed(framing, footage, width, height, share),
+        region=None if whole else _as_coded(framing.crop, footage.rotation_deg),
+        number=number,
+        solid=footage.without_file,
+        alpha=footage.alpha,
+        interpolation=placed.clip.interpolation or timeline.reel.interpolation,
+        later=later,
+        share=passed,
+        legs=legs,
+        opacity=layer.weight,
+        blend=layer.blend,
+        mask=layer.mask,
     )
 
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable
 
 import numpy as np
+from cachetools import LRUCache
 
-from tempik.edit.timeline import Placed, Timeline
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
 from tempik.media.audio import Samples
 from tempik.render.clip_sound import ClipTrack, clip_track
 from tempik.time import time_of
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline
 
 SOUND_RATE = 48000
 
@@ -54,7 +55,7 @@ def heard_clips(timeline: Timeline) -> list[Placed]:
     heard = [
         p
         for p in timeline.placed
-        if p.clip.sound.on and p.footage.has_sound and not timeline.reel.picture[p.clip.row].hidden
+        if p.clip.sound.on and p.footage.has_sound and not timeline.reel.tracks[p.clip.track].hidden
     ]
     return sorted(heard, key=lambda p: p.footage.path)
 
@@ -63,8 +64,12 @@ class FootageSounds:
     """Sounds of clips, each file being read once and let go after its last clip but for the last few."""
 
     def __init__(self, timeline: Timeline, most: int = 3) -> None:
-        self.timeline, self._most = timeline, most
-        self._read: OrderedDict[str, Sound | None] = OrderedDict()
+        self.timeline = timeline
+        self._read: LRUCache[str, Sound | None] = LRUCache(most)
+
+    def use(self, timeline: Timeline) -> None:
+        """Make sounds of another state of the reel; what was read of files stays."""
+        self.timeline = timeline
 
     def track(self, placed: Placed) -> ClipTrack | None:
         """Return a clip's sound, or None where its file has none that can be read."""
@@ -74,10 +79,7 @@ class FootageSounds:
                 self._read[path] = decode_sound(path, SOUND_RATE)
             except TempikError:
                 self._read[path] = None
-            while len(self._read) > self._most:
-                self._read.popitem(last=False)
         sound = self._read[path]
-        self._read.move_to_end(path)
         if sound is None:
             return None
         return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000)

@@ -48,10 +48,10 @@ def through(shape: TimeMap, pins: Sequence[tuple[float, float]]) -> Bent:
     for number, ((t0, c0), (t1, c1)) in enumerate(zip(pins, pins[1:], strict=False)):
         if t1 <= 0 or t0 >= shape.length_s:
             continue  # neither can be seen, nor asks anything of what can
-        speed = (c1 - c0) / shape.pace / (t1 - t0)
+        speed = (c1 - c0) / shape.conform_ratio / (t1 - t0)
         if abs(speed) > SPEED_LIMIT and not said:
             said = (
-                f"pin {number + 2} cannot be reached: {abs(c1 - c0) / shape.pace:.2f} s of footage in {t1 - t0:.2f} s "
+                f"pin {number + 2} cannot be reached: {abs(c1 - c0) / shape.conform_ratio:.2f} s of footage in {t1 - t0:.2f} s "
                 f"take {abs(speed) * 100:.0f} %, and {SPEED_LIMIT * 100:.0f} % is the limit"
             )
         limited = min(max(speed, -SPEED_LIMIT), SPEED_LIMIT)
@@ -154,32 +154,74 @@ def _limits(nodes: Sequence[Node], v: Array, wanted: Sequence[tuple[float, float
 def _least(cost: Array, rows: Array, sides: Array, low: Array, high: Array) -> Array | None:
     """Return the d that minimises d·cost·d with rows·d = sides and low ≤ d ≤ high, or None where there is none.
 
-    An active-set method (Nocedal and Wright, Numerical Optimization, 2nd ed., section 16.5, from memory): solve with
-    the equations, hold what went beyond its limit at the limit, and let go again what its multiplier pulls back.
+    `cost` is symmetric and positive definite, shape (n, n); `rows` has shape (m, n), `sides` (m,), the limits (n,).
+    A primal active-set method (Nocedal and Wright, Numerical Optimization, 2nd ed., section 16.5, from memory): from a
+    point within the limits step toward the minimum on the limits that are held, hold the first that is met, and where the
+    minimum is reached let go of the limit whose multiplier pulls back the most.
     """
     count = len(cost)
-    held: dict[int, float] = {}
-    for _ in range(6 * count + 20):
+    freely = _least_norm(rows, sides)
+    freely = freely + _step(cost, rows, freely, list(range(count)))[0]
+    if np.abs(rows @ freely - sides).max(initial=0.0) > 1e-9:
+        return None
+    if (freely >= low - 1e-12).all() and (freely <= high + 1e-12).all():
+        return np.asarray(np.clip(freely, low, high), dtype=np.float64)  # no limit is met: as most often
+    at = _within(rows, sides, low, high)
+    if at is None:
+        return None
+    held = {i for i in range(count) if high[i] - low[i] < 1e-12}
+    always = frozenset(held)
+    for _ in range(20 * count + 50):
         free = [i for i in range(count) if i not in held]
-        fixed = np.array([held.get(i, 0.0) for i in range(count)])
-        if not free:
-            d = fixed
-        else:
-            part, left = cost[np.ix_(free, free)], sides - rows @ fixed
-            top = np.hstack([part, rows[:, free].T])
-            bottom = np.hstack([rows[:, free], np.zeros((len(rows), len(rows)))])
-            right = np.concatenate([-(cost @ fixed)[free], left])
-            solved = np.linalg.lstsq(np.vstack([top, bottom]), right, rcond=None)[0]
-            d = fixed.copy()
-            d[free] = solved[: len(free)]
-        if np.abs(rows @ d - sides).max(initial=0.0) > 1e-9:
-            return None
-        beyond = [i for i in free if d[i] < low[i] - 1e-12 or d[i] > high[i] + 1e-12]
-        if not beyond:
-            return np.asarray(np.clip(d, low, high), dtype=np.float64)
-        worst = max(beyond, key=lambda i: max(low[i] - d[i], d[i] - high[i]))
-        held[worst] = float(low[worst] if d[worst] < low[worst] else high[worst])
-    return None
+        step, multipliers = _step(cost, rows, at, free)
+        if np.abs(step).max(initial=0.0) < 1e-11:
+            pull = cost @ at + rows.T @ multipliers
+            # On its lower limit a speed wants to go down further where the pull is positive, and so on its upper one.
+            wrong = {i: float(-pull[i] if at[i] <= low[i] + 1e-12 else pull[i]) for i in held - always}
+            worst = max(wrong, key=wrong.__getitem__, default=None)
+            if worst is None or wrong[worst] <= 1e-9:
+                return np.asarray(np.clip(at, low, high), dtype=np.float64)
+            held.discard(worst)
+            continue
+        share, met = 1.0, None
+        for i in free:
+            limit = low[i] if step[i] < 0 else high[i]
+            reach = (limit - at[i]) / step[i] if abs(step[i]) > 1e-14 else np.inf
+            if reach < share:
+                share, met = max(reach, 0.0), i
+        at = at + share * step
+        if met is not None:
+            held.add(met)
+    return np.asarray(np.clip(at, low, high), dtype=np.float64)
+
+
+def _step(cost: Array, rows: Array, at: Array, free: list[int]) -> tuple[Array, Array]:
+    """Return the step from `at` to the minimum in the free variables on the equations, and the equations' multipliers."""
+    count, equations = len(free), len(rows)
+    top = np.hstack([cost[np.ix_(free, free)], rows[:, free].T])
+    bottom = np.hstack([rows[:, free], np.zeros((equations, equations))])
+    right = np.concatenate([-(cost @ at)[free], np.zeros(equations)])
+    solved = np.linalg.lstsq(np.vstack([top, bottom]), right, rcond=None)[0]
+    step = np.zeros(len(at))
+    step[free] = solved[:count]
+    return step, np.asarray(solved[count:], dtype=np.float64)
+
+
+def _least_norm(rows: Array, sides: Array) -> Array:
+    """Return the shortest d with rows·d as near to sides as can be."""
+    return np.asarray(np.linalg.lstsq(rows, sides, rcond=None)[0], dtype=np.float64)
+
+
+def _within(rows: Array, sides: Array, low: Array, high: Array) -> Array | None:
+    """Return a point within the limits that meets the equations, or None where there is none."""
+    from scipy.optimize import linprog  # loaded where a limit is met for the first time
+
+    found = linprog(
+        np.zeros(len(low)), A_eq=rows, b_eq=sides, bounds=list(zip(low.tolist(), high.tolist(), strict=True))
+    )
+    if found.x is None or np.abs(rows @ found.x - sides).max(initial=0.0) > 1e-8:
+        return None
+    return np.asarray(found.x, dtype=np.float64)
 
 
 def _stepped(shape: Curve, wanted: Sequence[tuple[float, float, float]]) -> Curve:

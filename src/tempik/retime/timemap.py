@@ -17,9 +17,9 @@ Times = Array | float | Sequence[float]
 
 
 class TimeMap:
-    """`source(t) = start_s + pace · ∫ speed` over a slot of `length_s`.
+    """`source(t) = start_s + conform_ratio · ∫ speed` over a slot of `length_s`.
 
-    `part` is the stretch of the curve, in its shares, that the slot shows. `pace` is how many seconds of the file pass
+    `part` is the stretch of the curve, in its shares, that the slot shows. `conform_ratio` is how many seconds of the file pass
     in a second as filmed. Before and after the curve the end speeds go on, so a cue just outside a trimmed slot has an
     instant too.
     """
@@ -30,7 +30,7 @@ class TimeMap:
         length_s: float,
         start_s: float = 0.0,
         part: tuple[float, float] = (0.0, 1.0),
-        pace: float = 1.0,
+        conform_ratio: float = 1.0,
     ) -> None:
         if length_s <= 0:
             raise ValueError(f"a slot of {length_s} s has no time map")
@@ -38,7 +38,7 @@ class TimeMap:
         self.start_s = start_s
         self.curve = curve
         self.part = part
-        self.pace = pace
+        self.conform_ratio = conform_ratio
         # Most clips play at one speed: nothing has to be integrated for them.
         self._even = curve.nodes[0].speed if len(curve.nodes) == 1 else None
         if self._even is not None:
@@ -58,7 +58,7 @@ class TimeMap:
     @property
     def end_s(self) -> float:
         """The source instant at the end of the slot."""
-        return self.start_s + self.average_speed * self.length_s * self.pace
+        return self.start_s + self.average_speed * self.length_s * self.conform_ratio
 
     @cached_property
     def slowest(self) -> float:
@@ -75,8 +75,8 @@ class TimeMap:
         """Return source seconds at slot seconds, as a 1-D array."""
         if self._even is not None:
             at = np.atleast_1d(np.asarray(time_s, dtype=np.float64))
-            return np.asarray(self.start_s + self._even * self.pace * at, dtype=np.float64)
-        return self.start_s + (self._area(self.share(time_s)) - self._skipped) * self._whole_s * self.pace
+            return np.asarray(self.start_s + self._even * self.conform_ratio * at, dtype=np.float64)
+        return self.start_s + (self._area(self.share(time_s)) - self._skipped) * self._whole_s * self.conform_ratio
 
     def _area(self, share: Array) -> Array:
         """Return the integral of speed over shares of the curve, from its beginning."""
@@ -101,7 +101,7 @@ class TimeMap:
     def source_at(self, time_s: float) -> float:
         """Return source seconds at one instant of the slot."""
         if self._even is not None:
-            return self.start_s + self._even * self.pace * time_s
+            return self.start_s + self._even * self.conform_ratio * time_s
         return float(self.source(time_s)[0])
 
     def speed(self, time_s: Times) -> Array:
@@ -159,7 +159,7 @@ class TimeMap:
                 a = t
             else:
                 b = t
-            slope = float(self.speed(t)[0]) * self.pace
+            slope = float(self.speed(t)[0]) * self.conform_ratio
             step = t - error / slope if slope else a
             moved = step if a < step < b else (a + b) / 2
             if abs(moved - t) <= 1e-15 * max(1.0, abs(t)):

@@ -11,7 +11,7 @@ import io
 import math
 from collections.abc import Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import mido
 
@@ -153,6 +153,14 @@ def write_marks(marks: Sequence[Mark], suffix: str, metre: int = 4) -> bytes:
     raise TempikError(f"Points are written as .csv, .txt (labels) or .mid, not as '{suffix}'; choose one of these.")
 
 
+def _fill(track: Any, events: Sequence[tuple[int, Any]]) -> None:
+    """Put events in order of their ticks onto a track, which counts from each to the next."""
+    last = 0
+    for when, event in events:
+        track.append(event.copy(time=when - last))
+        last = when
+
+
 def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
     """Return a tempo map whose beats fall on the given ones, a bar line on each downbeat, and a click on every mark."""
     beats = [m for m in marks if m.beat]
@@ -205,14 +213,8 @@ def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
         velocity = round(1 + 126 * mark.strength)
         notes += [(at, mido.Message("note_on", channel=9, note=key, velocity=velocity))]
         notes += [(at + _TICKS // 8, mido.Message("note_off", channel=9, note=key))]
-    last = 0
-    for when, _, event in sorted(events, key=lambda e: (e[0], e[1])):
-        head.append(event.copy(time=when - last))
-        last = when
-    last = 0
-    for when, note in sorted(notes, key=lambda n: n[0]):
-        clicks.append(note.copy(time=when - last))
-        last = when
+    _fill(head, [(when, event) for when, _, event in sorted(events, key=lambda e: (e[0], e[1]))])
+    _fill(clicks, sorted(notes, key=lambda n: n[0]))
     out = io.BytesIO()
     song.save(file=out)
     return out.getvalue()

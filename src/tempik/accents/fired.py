@@ -1,0 +1,109 @@
+"""Records of a row worked out: what rules fire on, cells, pulses."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from fractions import Fraction
+from typing import NamedTuple
+
+from tempik.accents.accent import Accent, Value
+from tempik.accents.envelope import Form
+from tempik.reel import AccentRow, Point, Soundtrack
+from tempik.time import frame_of
+
+
+class Span(NamedTuple):
+    """A clip on screen: frames `first` up to `end`; whether another picture was on screen before it; the points that its
+    edges are tied to, and its pins, each with its cue, its point and its frame."""
+
+    clip: str
+    first: int
+    end: int
+    is_cut: bool
+    start: Point | None
+    until: Point | None
+    ties: tuple[tuple[str, Point, int], ...]
+
+
+class Scene(NamedTuple):
+    """What rules fire on. `tall` is the frame's height in shares of its width, `frames_of` the frame of each chosen point
+    where that is known."""
+
+    song: Soundtrack | None
+    rate: Fraction
+    frames: int
+    tall: float
+    spans: tuple[Span, ...] = ()
+    frames_of: Mapping[str, int] = {}
+
+    @property
+    def start_s(self) -> float:
+        return self.song.start_s if self.song is not None else 0.0
+
+    def frame(self, song_s: float) -> int:
+        return frame_of(song_s - self.start_s, self.rate)
+
+    def frame_of(self, point: Point) -> int:
+        known = self.frames_of.get(point.id)
+        return self.frame(point.time_s) if known is None else known
+
+
+class Cell(NamedTuple):
+    """A place of a row that can fire: its id, the rhythm point that it stands on if it does, its frame, the strength of
+    the point, seconds to the next, the clip it belongs to, and whether the row's rule fires it."""
+
+    id: str
+    point: Point | None
+    frame: int
+    strength: float
+    gap_s: float
+    span: Span | None
+    ruled: bool
+
+
+class Pulse(NamedTuple):
+    """One firing. `own` is its strength by hand or by its point, 0 to 2, `strength` what all amounts make of it.
+    `within` are the frames (first, end) of the clip that it ends with, if it does."""
+
+    row: str
+    accent: str
+    cell: str
+    point: Point | None
+    frame: int
+    own: float
+    strength: float
+    gap_s: float
+    painted: bool
+    angle: float
+    seed: int
+    turn: int
+    form: Form
+    within: tuple[int, int] | None
+    settings: dict[str, Value] | None
+
+    @property
+    def label(self) -> str:
+        return self.point.label if self.point is not None else f"f{self.frame}"
+
+
+class Fired(NamedTuple):
+    """A row worked out. `accent` is None for one that this version does not know. `silent` rows are muted, or another
+    is soloed: they are shown and do nothing. `reach` is how many frames before and after its point a pulse lasts, `within`
+    the frames (first, end) that the row is limited to.
+    """
+
+    row: AccentRow
+    accent: Accent | None
+    values: dict[str, Value]
+    cells: list[Cell]
+    pulses: list[Pulse]
+    starts: list[int]
+    reach: tuple[int, int]
+    keyed: dict[str, list[tuple[int, float, str]]]
+    gain: float
+    silent: bool
+    within: tuple[tuple[int, int], ...] | None
+
+    def may(self, at: float) -> bool:
+        """Tell whether the row may do anything at a frame that no pulse asks for."""
+        return self.within is None or any(first <= at < end for first, end in self.within)

@@ -1,0 +1,154 @@
+"""Where a row may fire and where its rule fires it: every n-th point, places in the bar, attacks, cuts, pins, frames."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from itertools import groupby
+from typing import NamedTuple
+
+from tempik.accents.catalogue import CATALOGUE
+from tempik.accents.fired import Cell, Scene, Span
+from tempik.reel import AccentRow, Point, Rule, point_of
+
+LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
+
+
+def beats(points: Sequence[Point]) -> list[Point]:
+    """Return the points that count as beats, in order."""
+    return [p for p in points if p.kind in ("beat", "downbeat", "drop")]
+
+
+def anchor(points: Sequence[Point]) -> int:
+    """Return the number, among the beats, of the first downbeat: rules of every n-th point count from it."""
+    return next((i for i, p in enumerate(points) if p.kind == "downbeat" or p.beat == 1), 0)
+
+
+def numbered(points: Sequence[Point]) -> list[tuple[Point, int]]:
+    """Return the points that rules count, each with its number.
+
+    Beats and their parts are counted from the first downbeat, and keep their count over a stretch in which onsets
+    are used instead; onsets are counted from the first of each such stretch. Points placed by hand are not counted.
+    """
+    out: list[tuple[Point, int]] = []
+    bar_0: int | None = None
+    counted = [p for p in points if p.kind != "hand"]
+    for onsets, group in groupby(counted, key=lambda p: p.kind == "onset"):
+        run = list(group)
+        if onsets:
+            out += [(p, i) for i, p in enumerate(run)]
+            continue
+        downbeats = [i for i, p in enumerate(run) if p.beat == 1 and not p.part]
+        first = downbeats[0] if downbeats else 0
+        a_bar = downbeats[1] - first if len(downbeats) > 1 else len(run)
+        bar_0 = run[first].bar if bar_0 is None else bar_0
+        base = (run[first].bar - bar_0) * a_bar
+        out += [(p, base + i - first) for i, p in enumerate(run)]
+    return out
+
+
+class Event(NamedTuple):
+    id: str
+    point: Point | None
+    frame: int
+    strength: float
+    number: int
+
+
+def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]:
+    """Return all that a rule counts, whether it fires or not."""
+    song = scene.song
+    if rule.of in ("points", "bars", "drops"):
+        found = numbered(song.points) if song is not None else []
+        if rule.of == "bars":
+            taken = [p for p, _ in found if p.beat in rule.beats and not p.part]
+            found = [(p, i) for i, p in enumerate(taken)]
+        elif rule.of == "drops":
+            found = [(p, i) for i, p in enumerate(p for p, _ in found if p.kind == "drop")]
+        return [Event(p.id, p, scene.frame_of(p), p.strength, n) for p, n in found]
+    if rule.of == "onsets":
+        onsets = song.heard.onsets if song is not None and song.heard is not None else ()
+        heard: list[Event] = []
+        for i, onset in enumerate(onsets):
+            point = point_of(song, f"o{i}") if onset.band in rule.bands and song is not None else None
+            if point is not None:
+                heard.append(Event(point.id, point, scene.frame_of(point), point.strength, len(heard)))
+        return heard
+    if rule.of == "frames":
+        return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(*stretch)]
+    out: list[Event] = []
+    for span in scene.spans:
+        if (rule.of == "cuts" and span.is_cut) or rule.of == "starts":
+            strength = span.start.strength if span.start is not None else 1.0
+            out.append(Event(f"{span.clip}/start", span.start, span.first, strength, len(out)))
+        elif rule.of == "ends":
+            # The last frame of a clip is the one before the point that its end is tied to.
+            out.append(Event(f"{span.clip}/end", None, span.end - 1, 1.0, len(out)))
+        elif rule.of == "pins":
+            for cue, point, frame in span.ties:
+                if span.first <= frame < span.end:
+                    out.append(Event(f"{span.clip}/{cue}", point, frame, point.strength, len(out)))
+    return out
+
+
+def uses_clips(row: AccentRow) -> bool:
+    """Tell whether a row's pulses follow from the clips, not from the song alone."""
+    envelope = row.envelope
+    own = CATALOGUE.get(row.accent)
+    envelope = envelope or (own.envelope if own is not None else None)
+    shares = envelope is not None and "clip" in (envelope.lead.unit, envelope.hold.unit, envelope.decay.unit)
+    return shares or bool(row.limit.clips) or row.rule.of in ("cuts", "starts", "ends", "pins")
+
+
+def cells(row: AccentRow, scene: Scene) -> list[Cell]:
+    """Return every place of a row that fires or can be painted, in order of frame."""
+    stretch = stretch_of(row, scene)
+    events = events_of(row.rule, scene, stretch)
+    rule = row.rule
+    taken = {e.id for e in events}
+    frames = set() if rule.of in ("points", "bars", "onsets", "drops", "hand") else {e.frame for e in events}
+    points = scene.song.points if scene.song is not None else ()
+    firsts = [s.first for s in scene.spans]
+    # Where each stands, without the gap to the next.
+    out: list[tuple[int, str, Point | None, float, Span | None, bool]] = [
+        (frame, p.id, p, p.strength, span_at(scene, firsts, frame), False)
+        for p, frame in ((p, scene.frame_of(p)) for p in points if p.id not in taken)
+        if frame not in frames
+    ]
+    for e in events:
+        span = span_at(scene, firsts, e.frame)
+        fires = (e.number - rule.offset) % rule.every == 0 and e.strength >= rule.at_least
+        fires = fires and stretch[0] <= e.frame < stretch[1]
+        if row.limit.clips:
+            fires = fires and span is not None and span.clip in row.limit.clips
+        out.append((e.frame, e.id, e.point, e.strength, span, fires))
+    out.sort(key=lambda c: c[0])
+    if not out:
+        return []
+    rate = float(scene.rate)
+    times = [point.time_s if point is not None else frame / rate + scene.start_s for frame, _, point, _, _, _ in out]
+    gaps = [max(b - a, 0.0) for a, b in zip(times, times[1:], strict=False)] + [LAST_GAP_S]
+    return [
+        Cell(name, point, frame, strength, gap or LAST_GAP_S, span, fires)
+        for (frame, name, point, strength, span, fires), gap in zip(out, gaps, strict=True)
+    ]
+
+
+def stretch_of(row: AccentRow, scene: Scene) -> tuple[int, int]:
+    first = 0 if row.limit.from_s is None else max(0, scene.frame(row.limit.from_s))
+    end = scene.frames if row.limit.to_s is None else min(scene.frames, scene.frame(row.limit.to_s))
+    return first, max(first, end)
+
+
+def places_of(row: AccentRow, scene: Scene) -> tuple[tuple[int, int], ...]:
+    """Return the frames (first, end) that a row is limited to."""
+    first, end = stretch_of(row, scene)
+    if not row.limit.clips:
+        return ((first, end),)
+    spans = [s for s in scene.spans if s.clip in row.limit.clips]
+    return tuple((max(s.first, first), min(s.end, end)) for s in spans)
+
+
+def span_at(scene: Scene, firsts: list[int], frame: int) -> Span | None:
+    number = bisect_right(firsts, frame) - 1
+    return scene.spans[number] if number >= 0 and frame < scene.spans[number].end else None

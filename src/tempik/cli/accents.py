@@ -1,0 +1,295 @@
+"""`tempik accents`: a project's accent rows as a table, and every change of them that the window makes."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.reel import Length, Reel
+
+COLUMNS = "row,accent,fires,every,amount,pulses,painted,muted,alone,bundle"
+UNITS = {"": "frames", "f": "frames", "ms": "ms", "gap": "gap", "clip": "clip"}
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    made = verbs.add_parser("accents", help="list a project's accent rows, or change them")
+    made.add_argument("project", type=Path, nargs="?")
+    made.add_argument("--list", action="store_true", help="every accent there is, with its settings")
+    made.add_argument("--add", metavar="NAME", help="add a row; what follows changes it")
+    made.add_argument("--row", type=int, metavar="N", help="the row to change, from 1")
+    made.add_argument(
+        "--on",
+        choices=("points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"),
+        help="what fires it",
+    )
+    made.add_argument("--every", type=int, metavar="N")
+    made.add_argument("--offset", type=int, metavar="N")
+    made.add_argument("--beats", type=_numbers, metavar="2,4", help="of --on bars")
+    made.add_argument("--bands", metavar="kick,snare", help="of --on onsets")
+    made.add_argument("--at-least", type=float, metavar="PERCENT", help="strength of the point")
+    made.add_argument("--amount", type=float, metavar="PERCENT", help="of the row, 0 to 200")
+    made.add_argument("--all", type=float, metavar="PERCENT", help="of all accents together, 0 to 200")
+    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the accent")
+    made.add_argument("--lead", type=_length, metavar="LENGTH", help="such as 4f, 120ms, 0.5gap, 0.25clip")
+    made.add_argument("--hold", type=_length, metavar="LENGTH")
+    made.add_argument("--decay", type=_length, metavar="LENGTH")
+    made.add_argument("--paint", action="append", default=[], metavar="BAR.BEAT=PERCENT", help="0 silences a point")
+    made.add_argument("--clips", metavar="1,3-5", help="fire in these clips only, by place on the reel")
+    made.add_argument(
+        "--key", action="append", default=[], metavar="NAME@FRAME=VALUE", help="NAME is a setting or level"
+    )
+    made.add_argument("--focus", metavar="X,Y", help="shares of the frame from its left and top")
+    made.add_argument("--mask", metavar="IMAGE", help="where it shows; '' everywhere")
+    made.add_argument("--overlap", choices=("larger", "sum"))
+    made.add_argument("--by-strength", type=float, metavar="PERCENT", help="how far weak points weaken it")
+    made.add_argument("--seed", type=int)
+    made.add_argument("--by-lot", type=int, metavar="SEED", help="paint the row by lot")
+    made.add_argument("--copy-bar", type=int, metavar="N", help="repeat a bar's pattern in the later ones")
+    made.add_argument("--shift", type=int, metavar="N", help="by so many points")
+    made.add_argument("--mute", choices=("on", "off"))
+    made.add_argument("--alone", choices=("on", "off"))
+    made.add_argument("--remove", action="store_true")
+    made.add_argument("--bundle", metavar="NAME", help="add the rows of a bundle")
+    made.add_argument("--read", type=Path, metavar="FILE", help="add the rows of a bundle's file")
+    made.add_argument("--write", type=Path, metavar="FILE", help="write the rows to a bundle's file")
+    made.add_argument("--from", dest="source", type=Path, metavar="PROJECT", help="copy all rows of another project")
+    made.add_argument("--shutter", type=float, metavar="DEGREES", help="motion blur, 0 for none")
+    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
+
+
+def _numbers(text: str) -> tuple[int, ...]:
+    if not re.fullmatch(r"\d+(,\d+)*", text):
+        raise argparse.ArgumentTypeError(f"'{text}' is no list of beats; give one such as 2,4")
+    return tuple(int(t) for t in text.split(","))
+
+
+def _length(text: str) -> Length:
+    from tempik.reel import Length
+
+    found = re.fullmatch(r"(\d+(?:\.\d+)?)(f|ms|gap|clip|)", text)
+    if found is None:
+        raise argparse.ArgumentTypeError(f"'{text}' is no length; give one such as 4f, 120ms, 0.5gap or 0.25clip")
+    return Length(float(found[1]), UNITS[found[2]])  # type: ignore[arg-type]
+
+
+def run(options: argparse.Namespace) -> int:
+    """List or change. Raises TempikError with one sentence."""
+    from tempik.edit.accents.copying import copied_rows
+    from tempik.project import bundles as accent_library
+    from tempik.project.file import load_reel, save_reel
+
+    if options.list:
+        sys.stdout.write(catalogue_text())
+        return 0
+    if options.project is None:
+        raise TempikError("Which project? Give a .tempik file, or --list for the accents there are.")
+    reel = load_reel(options.project)
+    changed = _changed(reel, options)
+    if options.write is not None:
+        every = copied_rows(changed, [r.id for r in changed.rows])
+        accent_library.write_bundle(every, options.write.stem, options.write)
+        print(options.write)
+    if changed is not reel:
+        target = options.output or options.project
+        save_reel(changed, target)
+        print(target)
+    elif options.write is None:
+        sys.stdout.write(table(reel))
+    return 0
+
+
+def catalogue_text() -> str:
+    """Return every accent with its settings, one line each."""
+    from tempik.accents import CATALOGUE
+
+    lines = []
+    for accent in CATALOGUE.values():
+        settings = ", ".join(
+            f"{s.name}={s.default:g}" if not isinstance(s.default, str) else f"{s.name}={s.default}"
+            for s in accent.settings
+        )
+        lines.append(f"{accent.name}: {accent.does}" + (f" ({settings})" if settings else ""))
+    return "\n".join(lines) + "\n"
+
+
+def table(reel: Reel) -> str:
+    """Return the rows as CSV."""
+    from tempik.timeline.timeline import timeline_of
+
+    names = {b.id: b.name for b in reel.bundles}
+    lines = [COLUMNS]
+    for number, found in enumerate(timeline_of(reel).fired, 1):
+        row = found.row
+        accent = row.accent if found.accent is not None else f"unknown ({row.accent})"
+        lines.append(
+            f"{number},{accent},{row.rule.of},{row.rule.every},{row.amount:.2f},{len(found.pulses)},"
+            f"{len(row.painted)},{'yes' if row.muted else ''},{'yes' if row.solo else ''},{names.get(row.bundle, '')}"
+        )
+    return "\n".join(lines) + "\n"
+
+
+def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from tempik.edit.accents import rows as accent_rows
+    from tempik.edit.accents.copying import copied_rows, pasted_rows
+    from tempik.project import bundles as accent_library
+    from tempik.project.file import load_reel
+
+    if options.source is not None:
+        other = load_reel(options.source)
+        reel, _ = pasted_rows(reel, copied_rows(other, [r.id for r in other.rows]))
+    for what in (
+        accent_library.bundle_named(options.bundle) if options.bundle else None,
+        accent_library.read_bundle(options.read) if options.read is not None else None,
+    ):
+        if what is not None:
+            reel, _ = pasted_rows(reel, what, _clips(reel, options.clips))
+    if options.all is not None:
+        reel = accent_rows.with_all_amounts(reel, _percent(options.all))
+    if options.shutter is not None:
+        if not 0 <= options.shutter <= 360:
+            raise TempikError("The shutter's angle lies between 0 and 360 degrees.")
+        reel = accent_rows.with_shutter(reel, options.shutter)
+    if options.add:
+        reel = accent_rows.with_row(reel, options.add)
+        return _row_changed(reel, reel.rows[-1].id, options)
+    if options.row is None:
+        asked = [n for n in _OF_A_ROW if getattr(options, n) not in (None, [], False)]
+        if asked and not (options.bundle or options.read):
+            raise TempikError(f"Which row does --{asked[0].replace('_', '-')} change? Give --row N, or --add NAME.")
+        return reel
+    if not 1 <= options.row <= len(reel.rows):
+        raise TempikError(f"There is no accent row {options.row}; the project has {len(reel.rows)}.")
+    return _row_changed(reel, reel.rows[options.row - 1].id, options)
+
+
+_OF_A_ROW = (
+    "on", "every", "offset", "beats", "bands", "at_least", "amount", "set", "lead", "hold", "decay", "paint", "clips",
+    "key", "focus", "mask", "overlap", "by_strength", "seed", "by_lot", "copy_bar", "shift", "mute", "alone", "remove",
+)  # fmt: skip
+
+
+def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit.accents import rows as accent_rows
+    from tempik.reel import Limit
+
+    if options.remove:
+        return accent_rows.without_row(reel, row)
+    reel = _ruled(reel, row, options)
+    envelope = accent_rows.envelope_of(accent_rows.row_of(reel, row))
+    given = {n: getattr(options, n) for n in ("lead", "hold", "decay") if getattr(options, n) is not None}
+    if given:
+        reel = accent_rows.with_envelope(reel, row, replace(envelope, **given))
+    if options.amount is not None:
+        reel = accent_rows.with_amount(reel, row, _percent(options.amount))
+    for text in options.set:
+        name, value = _pair(text, "--set NAME=VALUE")
+        reel = accent_rows.with_setting(reel, row, name, _value(value))
+    if options.clips:
+        reel = accent_rows.with_limit(reel, row, Limit(clips=tuple(_clips(reel, options.clips))))
+    if options.focus:
+        try:
+            x, y = (float(t) for t in options.focus.split(","))
+        except ValueError:
+            raise TempikError(f"'{options.focus}' is no place; give --focus X,Y such as 0.5,0.3.") from None
+        reel = accent_rows.with_focus(reel, row, x, y)
+    if options.mask is not None:
+        reel = accent_rows.with_mask(reel, row, str(Path(options.mask).absolute()) if options.mask else "")
+    if options.overlap:
+        reel = accent_rows.with_overlap(reel, row, options.overlap)
+    if options.by_strength is not None:
+        reel = accent_rows.with_degree(reel, row, options.by_strength / 100)
+    if options.seed is not None:
+        reel = accent_rows.with_seed(reel, row, options.seed)
+    for name, change in (("mute", accent_rows.with_muted), ("alone", accent_rows.with_solo)):
+        if getattr(options, name):
+            reel = change(reel, row, getattr(options, name) == "on")
+    return _painted(reel, row, options)
+
+
+def _ruled(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit.accents import rows as accent_rows
+    from tempik.rhythm.records import BANDS
+
+    rule = accent_rows.row_of(reel, row).rule
+    changes: dict[str, object] = {}
+    for name, option in (("of", "on"), ("every", "every"), ("offset", "offset"), ("beats", "beats")):
+        if getattr(options, option) is not None:
+            changes[name] = getattr(options, option)
+    if options.at_least is not None:
+        changes["at_least"] = options.at_least / 100
+    if options.bands:
+        bands = tuple(options.bands.split(","))
+        unknown = [b for b in bands if b not in BANDS]
+        if unknown:
+            raise TempikError(f"There is no band '{unknown[0]}'; choose from {', '.join(BANDS)}.")
+        changes["bands"] = bands
+    return accent_rows.with_rule(reel, row, replace(rule, **changes)) if changes else reel
+
+
+def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+    from tempik.edit.accents.keys import with_key
+    from tempik.edit.accents.painting import with_bar_copied, with_painted, with_random, with_row_shifted
+    from tempik.timeline.timeline import timeline_of
+
+    if options.shift:
+        reel = with_row_shifted(reel, row, options.shift)
+    if options.by_lot is not None:
+        reel = with_random(reel, row, options.by_lot)
+    by_label = {p.label: p.id for p in timeline_of(reel).points}
+    for text in options.paint:
+        label, value = _pair(text, "--paint BAR.BEAT=PERCENT")
+        if label not in by_label:
+            raise TempikError(f"There is no point {label} in use; give one such as {next(iter(by_label), '1.1')}.")
+        reel = with_painted(reel, row, by_label[label], _percent(_number(value)))
+    if options.copy_bar is not None:
+        reel = with_bar_copied(reel, row, options.copy_bar)
+    for text in options.key:
+        place, value = _pair(text, "--key NAME@FRAME=VALUE")
+        name, _, frame = place.partition("@")
+        if not frame.isdigit():
+            raise TempikError(f"'{text}' says no frame; give --key NAME@FRAME=VALUE such as level@120=1.")
+        reel = with_key(reel, row, name, int(frame), _number(value))
+    return reel
+
+
+def _clips(reel: Reel, text: str | None) -> list[str]:
+    from tempik.cli.speed import chosen_clips
+
+    return chosen_clips(reel, text) if text else []
+
+
+def _pair(text: str, form: str) -> tuple[str, str]:
+    name, found, value = text.partition("=")
+    if not found or not name:
+        raise TempikError(f"'{text}' is not of the form {form}.")
+    return name, value
+
+
+def _value(text: str) -> float | str:
+    try:
+        return float(text)
+    except ValueError:
+        return text
+
+
+def _number(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise TempikError(f"'{text}' is no number.") from None
+
+
+def _percent(value: float) -> float:
+    if not 0 <= value <= 200:
+        raise TempikError(f"{value:g} % cannot be; give 0 to 200.")
+    return value / 100

@@ -1,0 +1,303 @@
+"""The command line: the same verbs that the window uses.
+
+Bad input ends with one sentence on stderr and exit code 1; bad usage with exit code 2.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from tempik import __version__
+from tempik.cli import accents as cli_accents
+from tempik.cli import beats as cli_beats
+from tempik.cli import points as cli_points
+from tempik.cli import speed as cli_speed
+from tempik.errors import TempikError
+from tempik.formats import qualities
+from tempik.time import parse_rate
+
+VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "export", "check")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command and return its exit code."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if given and given[0] in VERBS:
+            return _verb(given)
+        if given and given[0] in ("-h", "--help", "--version"):
+            _parser().parse_args(given)
+            return 0
+        return _window(given)
+    except TempikError as error:
+        print(f"tempik: {error}", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        print("tempik: stopped.", file=sys.stderr)
+        return 130
+
+
+def _verb(given: list[str]) -> int:
+    options = _parser().parse_args(given)
+    elsewhere: dict[str, Any] = {
+        "beats": cli_beats.run,
+        "points": cli_points.run,
+        "speed": cli_speed.run,
+        "accents": cli_accents.run,
+    }
+    run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
+    return int(run(options) or 0)
+
+
+def _window(given: list[str]) -> int:
+    parser = argparse.ArgumentParser(
+        prog="tempik",
+        description="Open the window.",
+        epilog=f"Commands: {', '.join(VERBS)}. See tempik COMMAND --help.",
+    )
+    parser.add_argument("project", nargs="?", type=Path, metavar="PROJECT", help="a .tempik file")
+    parser.add_argument("--demo", action="store_true", help="open the smithy's open day")
+    options = parser.parse_args(given)
+    if options.project is not None and not options.project.exists():
+        raise TempikError(f"{options.project} is not there; give a .tempik file, or one of: {', '.join(VERBS)}.")
+    from tempik.desktop.app import run
+
+    return run(options.project, options.demo)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="tempik", description=__doc__.splitlines()[0] if __doc__ else None)
+    parser.add_argument("--version", action="version", version=f"tempik {__version__}")
+    verbs = parser.add_subparsers(dest="verb", required=True)
+
+    cli_beats.add_parser(verbs)
+    cli_points.add_parser(verbs)
+
+    probe = verbs.add_parser("probe", help="say what a file is, as JSON")
+    probe.add_argument("file")
+
+    cues = verbs.add_parser("cues", help="suggest the decisive instants of footage, best first")
+    cues.add_argument("footage")
+    cues.add_argument("--format", choices=("csv", "json"), default="csv", help="json also says what speaks for each")
+    cues.add_argument("-o", "--output", type=Path)
+
+    demo = verbs.add_parser("demo", help="write the demo's media, its truth and forge.tempik")
+    demo.add_argument("folder", type=Path, metavar="DIR")
+
+    draft = verbs.add_parser("draft", help="make a reel of a song and footage")
+    draft.add_argument("--song", required=True)
+    draft.add_argument("--footage", required=True, nargs="+", action="extend")
+    draft.add_argument("--cue", action="append", default=[], type=_cue, metavar="FILE=SECONDS")
+    draft.add_argument("--from", dest="start", type=float, default=0.0, metavar="SECONDS")
+    draft.add_argument("--length", type=float, metavar="SECONDS")
+    draft.add_argument("--size", type=_size, default=(1080, 1920), metavar="WxH")
+    draft.add_argument("--rate", type=_rate, default=parse_rate("30"), metavar="R")
+    draft.add_argument("--every", type=int, default=4, metavar="N", help="beats in a slot (4)")
+    draft.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]")
+    draft.add_argument("-o", "--output", type=Path, required=True, metavar="P")
+
+    cli_speed.add_parser(verbs)
+    cli_accents.add_parser(verbs)
+
+    export = verbs.add_parser("export", help="write a reel as MP4")
+    export.add_argument("project", type=Path)
+    export.add_argument("-o", "--output", type=Path, required=True, metavar="OUT.mp4")
+    export.add_argument("--size", type=_size, metavar="WxH")
+    export.add_argument("--quality", choices=qualities(), default="standard")
+    export.add_argument("--progress", choices=("json",))
+
+    check = verbs.add_parser("check", help="list every event with its distance from its point")
+    check.add_argument("project", type=Path)
+    check.add_argument("--rendered", type=Path, metavar="OUT.mp4")
+    check.add_argument("--format", choices=("json", "csv"), default="json")
+    return parser
+
+
+def _size(text: str) -> tuple[int, int]:
+    try:
+        width, height = (int(part) for part in text.lower().replace("×", "x").split("x"))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a size; give one such as 1080x1920") from None
+    if any(not 16 <= s <= 8192 or s % 2 for s in (width, height)):
+        raise argparse.ArgumentTypeError(f"'{text}' must be two even numbers from 16 to 8192")
+    return width, height
+
+
+def _rate(text: str) -> Any:
+    try:
+        return parse_rate(text)
+    except TempikError as error:
+        raise argparse.ArgumentTypeError(str(error)) from None
+
+
+def _cue(text: str) -> tuple[str, float]:
+    name, _, seconds = text.rpartition("=")
+    try:
+        return name, float(seconds)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a cue; give FILE=SECONDS") from None
+
+
+def _accent(text: str) -> tuple[str, int]:
+    name, _, every = text.partition(":")
+    if every and (not every.isdigit() or int(every) < 1):
+        raise argparse.ArgumentTypeError(f"'{text}' is not an accent; give NAME or NAME:N with N of 1 or more")
+    return name, int(every or 1)
+
+
+def _write_text(text: str, output: Path | None) -> None:
+    from tempik.project.file import write_whole
+
+    if output is None:
+        sys.stdout.write(text)
+    else:
+        write_whole(output.absolute(), text.encode())
+
+
+def _probe(options: argparse.Namespace) -> int:
+    from tempik.media import probe
+    from tempik.media.probe import REEL_RATES, cadence
+
+    facts = probe(options.file)
+    streams: list[dict[str, Any]] = []
+    document: dict[str, Any] = {
+        "file": str(Path(options.file).absolute()),
+        "container": facts.container,
+        "length_s": round(facts.length_s, 6),
+        "streams": streams,
+    }
+    if facts.frame_index is not None:
+        streams.append(
+            {
+                "kind": "video",
+                "codec": facts.codec,
+                "width": facts.coded_width,
+                "height": facts.coded_height,
+                "frames": len(facts.frame_index.pts),
+            }
+        )
+        found = cadence(options.file, facts.frame_index)
+        document |= {
+            "width": facts.width,
+            "height": facts.height,
+            "true_rate": str(facts.rate),
+            "true_rate_fps": round(float(facts.rate), 6),
+            "variable_rate": facts.variable_rate,
+            "still": facts.still,
+            "alpha": facts.alpha,
+            "converted": facts.said,
+            "rotation": facts.rotation_deg,
+            "pixel_aspect": str(facts.pixel_aspect),
+            "clean_floor": {str(r): round(r / float(facts.rate), 6) for r in REEL_RATES},
+            "cadence": {
+                "repeated": found.repeated,
+                "frames": found.frames,
+                "pattern": found.pattern,
+                "distinct_rate_fps": round(found.distinct_rate, 3),
+                "stalls": [s._asdict() for s in found.stalls],
+            },
+        }
+    if facts.has_sound:
+        streams.append(
+            {
+                "kind": "audio",
+                "codec": facts.sound_codec,
+                "rate": facts.sound_rate,
+                "channels": facts.sound_channels,
+            }
+        )
+    print(json.dumps(document, indent=1))
+    return 0
+
+
+def _cues(options: argparse.Namespace) -> int:
+    from tempik.media import suggest_cues
+
+    found = suggest_cues(options.footage)
+    if options.format == "json":
+        document = {"file": str(Path(options.footage).absolute()), "cues": [s._asdict() for s in found]}
+        _write_text(json.dumps(document, indent=1) + "\n", options.output)
+    else:
+        lines = ["time_s,score", *(f"{s.time_s:.6f},{s.score:.3f}" for s in found)]
+        _write_text("\n".join(lines) + "\n", options.output)
+    return 0
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from tempik.demo import write_demo
+
+    project = write_demo(options.folder)
+    print(project)
+    return 0
+
+
+def _draft(options: argparse.Namespace) -> int:
+    from tempik.assemble import assemble
+    from tempik.edit.draft import Wish
+    from tempik.project.file import save_reel
+
+    wish = Wish(
+        every=options.every,
+        start_s=options.start,
+        length_s=options.length,
+        width=options.size[0],
+        height=options.size[1],
+        rate=options.rate,
+        accents=tuple(options.accent),
+    )
+    draft = assemble(options.song, options.footage, options.cue, wish)
+    save_reel(draft.reel, options.output)
+    for note in draft.notes:
+        print(f"note: {note}", file=sys.stderr)
+    print(options.output)
+    return 0
+
+
+def _export(options: argparse.Namespace) -> int:
+    from tempik.check import check_reel, total_text
+    from tempik.project.file import load_reel
+    from tempik.render import Settings, export
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(load_reel(options.project))
+
+    def progress(done: int, total: int) -> None:
+        if done == total or done % 10 == 0:
+            print(json.dumps({"done": done, "total": total}), flush=True)
+
+    tell = progress if options.progress else None
+    notes = export(timeline, options.output, Settings(options.size, options.quality), tell, threading.Event())
+    report = check_reel(timeline)
+    for note in dict.fromkeys([*notes, *report.notes]):
+        print(f"note: {note}", file=sys.stderr)
+    print(f"{total_text(report)}, as planned", file=sys.stderr)
+    if not options.progress:
+        print(options.output)
+    return 0
+
+
+def _check(options: argparse.Namespace) -> int:
+    from tempik.check import as_csv, as_json, check_reel, check_rendered
+    from tempik.project.file import load_reel
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(load_reel(options.project))
+    report = check_rendered(timeline, options.rendered) if options.rendered else check_reel(timeline)
+    text = as_json(report) + "\n" if options.format == "json" else as_csv(report)
+    _write_text(text, None)
+    if not report.ok:
+        off = sum(1 for e in report.events if e.tied and not e.ok)
+        raise TempikError(
+            f"{off} of {len(report.events)} events miss their points; the worst by {report.worst_ms:.1f} ms."
+        )
+    return 0

@@ -1,0 +1,129 @@
+"""`tempik points`: the points of a song or a project by a choice, to a file, and from a file into a project."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from fractions import Fraction
+from pathlib import Path
+from typing import TYPE_CHECKING, cast
+
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.reel import Reel
+    from tempik.reel.model import ChoiceOf
+
+FORMATS = {"csv": ".csv", "labels": ".txt", "midi": ".mid"}
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    points = verbs.add_parser("points", help="write the points of a song or project by a choice, or read them in")
+    points.add_argument("source", metavar="SONG|PROJECT")
+    points.add_argument("--of", choices=("beats", "downbeats", "onsets"), default=None)
+    points.add_argument("--every", type=int, default=1, metavar="N", help="every n-th, counted from a downbeat")
+    points.add_argument("--between", type=int, choices=(1, 2, 3, 4), default=1, help="halves, thirds or quarters too")
+    points.add_argument("--at-least", type=float, default=0.0, metavar="STRENGTH")
+    points.add_argument("--bands", default="kick,snare,hat,other", help="which onsets (%(default)s)")
+    points.add_argument("--from", dest="from_s", type=float, default=0.0, metavar="SECONDS")
+    points.add_argument("--to", dest="to_s", type=float, metavar="SECONDS")
+    points.add_argument("--pace", choices=("1/4", "1/2", "1", "2", "4"), default="1", help="half or double tempo")
+    points.add_argument("--half-a-beat-later", action="store_true")
+    points.add_argument("--metre", type=int, default=0, metavar="BEATS")
+    points.add_argument("--way", choices=("found", "grid", "followed"), default="found")
+    points.add_argument(
+        "--reading",
+        type=int,
+        default=0,
+        metavar="N",
+        help="by the N-th reading that was heard (tempik beats --readings)",
+    )
+    points.add_argument("--format", choices=tuple(FORMATS), help="csv, or what the output's name ends in")
+    points.add_argument(
+        "--read", type=Path, metavar="FILE", help="take a CSV, label or MIDI file's points into PROJECT"
+    )
+    points.add_argument("-o", "--output", type=Path)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Write points, or read them into a project. Raises TempikError with one sentence."""
+    from tempik.edit.song.points import marks_of
+    from tempik.project.file import SUFFIX, load_reel, write_whole
+    from tempik.reel import Reel, metre_of
+    from tempik.rhythm.exchange import write_marks
+
+    source = Path(options.source)
+    is_project = source.suffix == SUFFIX
+    if options.read is not None:
+        if not is_project:
+            raise TempikError(f"Points are read into a project, and {source} is not a {SUFFIX} file.")
+        return _read_into(source, options.read)
+    if is_project:
+        reel = load_reel(source)
+    else:
+        from tempik.assemble import soundtrack_from
+        from tempik.rhythm import analyse
+
+        reel = Reel(soundtrack=soundtrack_from(str(source), analyse(str(source))))
+    reel = _viewed(reel, options)
+    song = reel.soundtrack
+    if song is None or not song.points:
+        raise TempikError(f"{source} has no points by this choice; take onsets, a lower strength, or another stretch.")
+    suffix = FORMATS[options.format] if options.format else options.output.suffix if options.output else ".csv"
+    data = write_marks(marks_of(song), suffix, metre_of(song))
+    if options.output is None:
+        sys.stdout.buffer.write(data)
+    else:
+        write_whole(options.output.absolute(), data)
+    return 0
+
+
+def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
+    """Return the reel with its song read and chosen as the options say; a project's own choice stands without any."""
+    from msgspec.structs import replace
+
+    from tempik.edit.reel import song_of
+    from tempik.edit.song import points
+    from tempik.edit.song.readings import with_reading_heard
+    from tempik.reel import Choice
+    from tempik.rhythm.records import BANDS
+
+    bands = tuple(b.strip() for b in options.bands.split(",") if b.strip())
+    unknown = [b for b in bands if b not in BANDS]
+    if unknown:
+        raise TempikError(f"'{unknown[0]}' is no kind of onset; choose among {', '.join(BANDS)}.")
+    song_of(reel)
+    if options.reading:
+        reel = with_reading_heard(reel, options.reading - 1)
+    if options.way != "found":
+        reel = points.with_way(reel, options.way)
+    if options.pace != "1":
+        reel = points.with_pace(reel, Fraction(options.pace))
+    if options.metre:
+        reel = points.with_metre(reel, options.metre)
+    if options.half_a_beat_later:
+        reel = points.with_half_a_beat(reel)
+    stretch = options.from_s > 0 or options.to_s is not None
+    plain = (options.every, options.between, options.at_least, options.bands) == (1, 1, 0.0, ",".join(BANDS))
+    if options.of is None and plain and not stretch:
+        return reel
+    of = options.of or ("beats" if set(bands) == set(BANDS) else "onsets")
+    choice = Choice(cast("ChoiceOf", of), options.every, "", options.between, options.at_least, bands)
+    if stretch:
+        end = options.to_s if options.to_s is not None else song_of(reel).length_s
+        nothing = Choice("onsets", bands=())
+        return points.with_choices(reel, [nothing, replace(choice, from_s=options.from_s, to_s=end)])
+    return points.with_choices(reel, [choice])
+
+
+def _read_into(project: Path, file: Path) -> int:
+    from tempik.edit.song.points import with_marks
+    from tempik.project.file import load_reel, save_reel
+    from tempik.rhythm.exchange import read_marks
+
+    reel = load_reel(project)
+    read = read_marks(file)
+    save_reel(with_marks(reel, read.marks), project)
+    for note in read.notes:
+        print(f"tempik: {note}", file=sys.stderr)
+    return 0

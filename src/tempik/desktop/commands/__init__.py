@@ -1,0 +1,1 @@
+"""What keys and menus do, by subject."""

@@ -1,0 +1,153 @@
+"""Commands on accent rows as things to be had again: copied, pasted, bundled, kept in a library, read and written."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+
+from tempik.desktop.commands.registry import command
+from tempik.desktop.session.document import Project
+from tempik.edit.accents.bundles import with_bundle
+from tempik.edit.accents.copying import CopiedRows, copied_rows, pasted_rows
+from tempik.errors import TempikError
+from tempik.project import bundles as accent_library
+from tempik.reel import Reel
+
+
+class BundleCommands(QObject):
+    """What keys and menus do with whole rows."""
+
+    def __init__(self, project: Project) -> None:
+        super().__init__(project)
+        self.project = project
+
+    @command("Accents", "Copy the accent row", ("Shift+W",), "song")
+    def copy_row(self) -> None:
+        self._copy([self.project.selection.row_id] if self.project.selection.row_id else [])
+
+    @command("Accents", "Copy all accent rows", (), "song")
+    def copy_all_rows(self) -> None:
+        self._copy([r.id for r in self.project.reel.rows])
+
+    def _copy(self, rows: list[str]) -> None:
+        try:
+            what = copied_rows(self.project.reel, rows)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        QGuiApplication.clipboard().setText(accent_library.rows_text(what))
+        many = f"{len(rows)} accent rows" if len(rows) > 1 else "Accent row"
+        self.project.messages.say(f"{many} copied: paste in this reel, on its clips, or in another.", False)
+
+    @command("Accents", "Paste accent rows", ("Shift+V",), "song")
+    def paste_rows(self) -> None:
+        """Paste copied rows, for the whole reel."""
+        self._paste([])
+
+    @command("Accents", "Paste accent rows on the selected clips", (), "clips")
+    def paste_rows_on_clips(self) -> None:
+        """Paste copied rows for the selected clips only."""
+        clips = self.project.selection.chosen_clips
+        if not clips:
+            self.project.messages.say("Select the clips to paste the accents on first.", True)
+            return
+        self._paste(clips)
+
+    def _paste(self, clips: list[str]) -> None:
+        try:
+            what = accent_library.rows_from_text(QGuiApplication.clipboard().text())
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.put(what, clips, "Accent rows pasted")
+
+    def put(self, what: CopiedRows, clips: list[str], said: str) -> None:
+        """Add rows and choose the first of them."""
+        made: list[str] = []
+
+        def paste(reel: Reel) -> Reel:
+            reel, names = pasted_rows(reel, what, clips)
+            made[:] = names
+            return reel
+
+        if self.project.change(said, paste) and made:
+            self.project.selection.select_row(made[0])
+
+    def bundle_rows(self) -> None:
+        """Put the rows that are in no bundle yet under one name and one amount."""
+        rows = [r.id for r in self.project.reel.rows if not r.bundle]
+        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {len(rows)} rows:")
+        if good:
+            self.project.change("Rows bundled", lambda reel: with_bundle(reel, rows, name))
+
+    def keep_bundle(self, name: str) -> None:
+        """Keep the chosen row's bundle, or all rows, in one's own library."""
+        found = self.project.selection.row
+        bundle = found.row.bundle if found is not None else ""
+        rows = [r.id for r in self.project.reel.rows if not bundle or r.bundle == bundle]
+        try:
+            accent_library.kept_bundle(copied_rows(self.project.reel, rows), name)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.project.messages.say(f"Bundle '{name.strip()}' kept with {len(rows)} rows.", False)
+
+    def take_away(self, name: str) -> None:
+        """Take one of one's own bundles away; rows made from it stay."""
+        accent_library.removed_bundle(name)
+        self.project.messages.say(f"Bundle '{name}' taken away; rows made from it stay.", False)
+
+    def ask_keep_bundle(self) -> None:
+        name, good = QInputDialog.getText(None, "Keep as a bundle", "Its name:")
+        if good:
+            self.keep_bundle(name)
+
+    def read_bundle(self, path: Path) -> None:
+        """Add a bundle's rows from a file."""
+        try:
+            what = accent_library.read_bundle(path)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.put(what, [], f"Accents read from {path.name}")
+
+    def ask_read_bundle(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(None, "Read a bundle", "", f"Bundles (*{accent_library.SUFFIX})")
+        if path:
+            self.read_bundle(Path(path))
+
+    def ask_write_bundle(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(None, "Write the rows", "accents" + accent_library.SUFFIX)
+        if path:
+            try:
+                every = copied_rows(self.project.reel, [r.id for r in self.project.reel.rows])
+                accent_library.write_bundle(every, Path(path).stem, Path(path))
+                self.project.messages.say(f"Accents written to {path}", False)
+            except TempikError as error:
+                self.project.messages.say(str(error), True)
+
+    def fill_bundle_menu(self, menu: QMenu) -> None:
+        """Offer bundles, for the reel or for the selected clips."""
+        clips = self.project.selection.chosen_clips
+        for what in (*accent_library.ready_bundles(), *accent_library.own_bundles()):
+            assert what.bundle is not None
+            name = what.bundle.name
+            menu.addAction(name).triggered.connect(lambda _=False, w=what, n=name: self.put(w, [], f"{n} added"))
+            if clips:
+                on = f"{name}, on {len(clips)} selected clip{'s' if len(clips) > 1 else ''}"
+                menu.addAction(on).triggered.connect(lambda _=False, w=what, n=name: self.put(w, clips, f"{n} added"))
+        for what in accent_library.own_bundles():
+            assert what.bundle is not None
+            name = what.bundle.name
+            menu.addAction(f"Take '{name}' away").triggered.connect(lambda _=False, n=name: self.take_away(n))
+        menu.addSeparator()
+        for text, act in (
+            ("Bundle these rows …", self.bundle_rows),
+            ("Keep these rows as a bundle …", self.ask_keep_bundle),
+            ("Write these rows to a file …", self.ask_write_bundle),
+            ("Read rows from a file …", self.ask_read_bundle),
+        ):
+            menu.addAction(text).triggered.connect(act)

@@ -1,0 +1,36 @@
+"""Which clips a command means."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject
+
+from tempik.desktop.session.document import Project
+from tempik.timeline.placed import Placed
+
+
+class ClipCommands(QObject):
+    """What commands on clips have in common."""
+
+    def __init__(self, project: Project) -> None:
+        super().__init__(project)
+        self.project = project
+
+    def at_playhead(self) -> Placed | None:
+        """The clip meant at the playhead: the selected one where it is there, else the uppermost unlocked."""
+        timeline, frame = self.project.timeline, self.project.playhead.frame
+        picked = self.project.selection.placed
+        if picked is not None and picked.first <= frame < picked.end:
+            return picked
+        for row in range(len(timeline.rows) - 1, -1, -1):
+            placed = timeline.clip_at(frame, row)
+            if placed is not None and not timeline.reel.tracks[row].locked and not timeline.reel.tracks[row].hidden:
+                return placed
+        return None
+
+    def chosen(self) -> list[str]:
+        """The selected clips, or the one at the playhead where none is selected."""
+        names = self.project.selection.chosen_clips
+        if names:
+            return names
+        placed = self.at_playhead()
+        return [placed.clip.id] if placed is not None else []

@@ -1,0 +1,74 @@
+"""Commands on the tracks of clips, and the one that footage is placed on."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QMenu, QWidget
+
+from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.registry import command
+from tempik.desktop.session.document import Project
+from tempik.edit.clips import place
+
+
+class TrackCommands(QObject):
+    """What keys and menus do with tracks."""
+
+    def __init__(self, project: Project, cuts: CutCommands) -> None:
+        super().__init__(project)
+        self.project, self.cuts = project, cuts
+        self.row = 0  # the track that footage is placed on
+
+    def target_row(self) -> int:
+        """The row to place on: the chosen one where the reel still has it."""
+        return min(self.row, len(self.project.reel.tracks) - 1)
+
+    @command("Place", "Clips to the track above", ("Alt+Up",), "clips")
+    def row_up(self) -> None:
+        self._row(1)
+
+    @command("Place", "Clips to the track below", ("Alt+Down",), "clips")
+    def row_down(self) -> None:
+        self._row(-1)
+
+    def _row(self, step: int) -> None:
+        names = self.cuts.chosen()
+        if names:
+            self.project.change(
+                f"Clip moved to the row {'above' if step > 0 else 'below'}",
+                lambda reel: place.on_other_row(reel, names, step),
+            )
+
+    @command("Place", "Add a track", (), "song")
+    def add_picture_row(self) -> None:
+        if self.project.change("Track added", place.with_row):
+            self.row = len(self.project.reel.tracks) - 1
+
+    def picture_row_menu(self, row: int, parent: QWidget) -> QMenu:
+        """Return the menu of a track: placing on it, locking, hiding, adding and removing."""
+        menu = QMenu(parent)
+        record = self.project.reel.tracks[row]
+        here = menu.addAction("footage is placed here")
+        here.setCheckable(True)
+        here.setChecked(self.target_row() == row)
+        here.triggered.connect(lambda: self._place_on_row(row))
+        for text, field, on in (("locked", "locked", record.locked), ("hidden", "hidden", record.hidden)):
+            action = menu.addAction(text)
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.triggered.connect(
+                lambda _=False, f=field, v=on, t=text: self.project.change(
+                    f"Track {row + 1} {t if not v else 'un' + t if t == 'locked' else 'shown'}",
+                    lambda reel: place.with_picture_row(reel, row, **{f: not v}),
+                )
+            )
+        menu.addSeparator()
+        menu.addAction("Add a track").triggered.connect(self.add_picture_row)
+        menu.addAction("Remove this row").triggered.connect(
+            lambda: self.project.change("Track removed", lambda reel: place.without_row(reel, row))
+        )
+        return menu
+
+    def _place_on_row(self, row: int) -> None:
+        self.row = row
+        self.project.selection.selected.emit()

@@ -1,0 +1,154 @@
+"""The fields of an accent's settings, made anew for each accent."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QColorDialog,
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QWidget,
+)
+
+from tempik.accents import Accent, Setting
+from tempik.accents.accent import Value
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, quiet
+
+COLUMNS = 2
+
+
+class AccentFields(QWidget):
+    """Shows an accent's settings; `take(name, value)` is called for each edit, `key(name)` to set a key at the playhead."""
+
+    def __init__(self, take: Callable[[str, Value], None], key: Callable[[str], None]) -> None:
+        super().__init__()
+        self._take, self._key = take, key
+        self._accent: Accent | None = None
+        self.fields: dict[str, QWidget] = {}
+        self.filling = False
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(3)
+
+    def show_accent(self, accent: Accent | None, values: dict[str, Value], keyed: frozenset[str] = frozenset()) -> None:
+        """Show an accent's settings as they are; `keyed` ones are marked."""
+        self.filling = True
+        if accent is not self._accent:
+            self._make(accent)
+        for setting in accent.settings if accent is not None else ():
+            self._fill(setting, values[setting.name], setting.name in keyed)
+        self.filling = False
+
+    def _make(self, accent: Accent | None) -> None:
+        self._accent = accent
+        while self._grid.count():
+            item = self._grid.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.fields = {}
+        settings = accent.settings if accent is not None else ()
+        rows = max(-(-len(settings) // COLUMNS), 1)
+        for number, setting in enumerate(settings):
+            row, column = number % rows, number // rows
+            label = quiet(setting.title)
+            field = self._field(setting)
+            field.setAccessibleName(setting.title)
+            self.fields[setting.name] = field
+            self._grid.addWidget(label, row, 2 * column, Qt.AlignmentFlag.AlignRight)
+            self._grid.addWidget(field, row, 2 * column + 1)
+        self._grid.setRowStretch(rows, 1)
+        for column in range(2 * COLUMNS):
+            self._grid.setColumnStretch(column, column % 2)
+
+    def _field(self, setting: Setting) -> QWidget:
+        name = setting.name
+        if isinstance(setting.default, str):
+            if setting.is_colour:
+                button = QPushButton()
+                button.clicked.connect(lambda: self._ask_colour(name))
+                button.setStyleSheet(LOW)
+                return button
+            if setting.choices:
+                box = QComboBox()
+                box.addItems(setting.choices)
+                box.setStyleSheet(LOW)
+                box.activated.connect(lambda _: self._edited(name, box.currentText()))
+                return box
+            line = QLineEdit()
+            line.setStyleSheet(LOW)
+            line.setMinimumWidth(200)
+            line.editingFinished.connect(lambda: self._edited(name, line.text().replace(" ", "")))
+            return line
+        spin = QDoubleSpinBox()
+        spin.setStyleSheet(LOW)
+        spin.setKeyboardTracking(False)
+        by = 100 if setting.unit == "%" else 1
+        spin.setRange(setting.low * by, setting.high * by)
+        fine = (
+            setting.unit == "%"
+            or setting.high - setting.low > 40
+            or setting.unit in ("frames", "bands", "echoes", "steps")
+        )
+        spin.setDecimals(1 if setting.unit == "%" and setting.high <= 0.3 else 0 if fine else 2)
+        spin.setSingleStep(
+            0.5
+            if setting.unit == "%" and setting.high <= 0.3
+            else 5
+            if setting.unit in ("%", "°")
+            else 1
+            if fine
+            else 0.1
+        )
+        spin.setSuffix("" if not setting.unit else f" {setting.unit}")
+        spin.valueChanged.connect(lambda value: self._edited(name, value / by))
+        spin.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        spin.customContextMenuRequested.connect(lambda at: self._menu(name, spin.mapToGlobal(at)))
+        spin.setToolTip("Right click: set a key at the playhead")
+        return spin
+
+    def _menu(self, name: str, at: QPoint) -> None:
+        menu = QMenu(self)
+        menu.addAction("Set a key here, at the playhead").triggered.connect(lambda: self._key(name))
+        menu.popup(at)
+
+    def _fill(self, setting: Setting, value: Value, keyed: bool) -> None:
+        field = self.fields[setting.name]
+        if isinstance(field, QDoubleSpinBox):
+            if not field.hasFocus() or not field.lineEdit().isModified():
+                field.setValue(float(value) * (100 if setting.unit == "%" else 1))
+            wanted = LOW + (f"border-color: {theme.RHYTHM};" if keyed else "")
+            if field.styleSheet() != wanted:
+                field.setStyleSheet(wanted)
+        elif isinstance(field, QComboBox):
+            field.setCurrentText(str(value))
+        elif isinstance(field, QPushButton):
+            if field.text() != str(value):
+                field.setText(str(value))
+                dark = QColor(str(value)).lightnessF() < 0.5
+                ink = theme.TEXT if dark else theme.GROUND
+                field.setStyleSheet(f"{LOW} background: {value}; color: {ink};")
+        elif isinstance(field, QLineEdit) and not field.hasFocus():
+            field.setText(str(value).replace(",", ", "))
+
+    def _ask_colour(self, name: str) -> None:
+        button = self.fields[name]
+        assert isinstance(button, QPushButton)
+        dialog = QColorDialog(QColor(button.text()), self)
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.colorSelected.connect(lambda c: self._edited(name, c.name()))
+        dialog.open()
+
+    def _edited(self, name: str, value: Value) -> None:
+        if not self.filling:
+            self._take(name, value)

@@ -1,0 +1,113 @@
+"""What a page of the bench is: its name and key, what stands beside the tabs, what it wants of the preview and the keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import NamedTuple
+
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QWidget
+
+from tempik.desktop.commands.accents import AccentCommands
+from tempik.desktop.commands.bundles import BundleCommands
+from tempik.desktop.commands.copies import CopyCommands
+from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.place import PlaceCommands
+from tempik.desktop.commands.play import PlayCommands
+from tempik.desktop.commands.points import PointCommands
+from tempik.desktop.commands.project import ProjectCommands
+from tempik.desktop.commands.readings import ReadingCommands
+from tempik.desktop.commands.rhythm import RhythmCommands
+from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.commands.tracks import TrackCommands
+from tempik.desktop.playback.listening import Listening
+from tempik.desktop.playback.transport import Transport
+from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.delivery import Delivery
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.looking import Looking
+from tempik.desktop.session.media_watch import MediaWatch
+from tempik.desktop.session.song import Song
+
+
+class Desk(NamedTuple):
+    """What pages work with: the open project, what plays it, and what is done to it."""
+
+    project: Project
+    song: Song
+    strips: Strips
+    proxies: Proxies
+    watch: MediaWatch
+    looking: Looking
+    delivery: Delivery
+    listening: Listening
+    transport: Transport
+    files: ProjectCommands
+    play: PlayCommands
+    cuts: CutCommands
+    placing: PlaceCommands
+    copies: CopyCommands
+    tracks: TrackCommands
+    speeds: SpeedCommands
+    accents: AccentCommands
+    bundles: BundleCommands
+    points: PointCommands
+    rhythm: RhythmCommands
+    readings: ReadingCommands
+
+
+class Page(QWidget):
+    """One page. It is filled when it can be seen: `want` says that what it shows is out of date."""
+
+    name = ""  # of its command: show_…
+    title = ""
+    key = ""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.project = desk.project
+        self.stale = True
+
+    def tools(self) -> QWidget | None:
+        """Return what stands beside the tabs while the page is shown."""
+        return None
+
+    def preview_mode(self) -> PreviewMode:
+        return PreviewMode()
+
+    def takes(self) -> Mapping[str, Callable[[], object]]:
+        """Return the commands that mean something of the page's own now, by name."""
+        return {}
+
+    def entered(self) -> None:
+        """The page was opened."""
+
+    def left(self) -> None:
+        """Another page was opened."""
+
+    def room_changed(self, width: int) -> None:
+        """The bench is so wide now: the page may need less."""
+
+    def refill(self) -> None:
+        """Show what is."""
+        raise NotImplementedError
+
+    def want(self) -> None:
+        """Fill the page now if it can be seen, else when it is next shown."""
+        self.stale = True
+        if self.isVisible():
+            self._fill_now()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        if self.stale:
+            self._fill_now()
+
+    def _fill_now(self) -> None:
+        self.stale = False
+        self.refill()
+
+    def close_up(self) -> None:
+        """Stop what the page has running; called once, when the window closes."""

@@ -1,0 +1,208 @@
+"""The shapes pane of the Speed page: choosing one, what it lies on, how much of it, and one's own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSlider,
+)
+
+from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.pages.speed.shape_tiles import ShapeTiles
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, Pane
+from tempik.desktop.widgets.theme import figures, words
+from tempik.edit.speed import speed
+from tempik.errors import TempikError
+from tempik.project import shapes as shape_library
+from tempik.reel import Align, Shape, by_id
+from tempik.timeline.placed import Placed
+
+ALIGNS: tuple[tuple[Align, str], ...] = (
+    ("clip", "on the clip"),
+    ("pin", "on the pin"),
+    ("point", "on a point"),
+    ("every", "every point"),
+)
+
+
+class ShapesPane(Pane):
+    """Applies shapes to the selected clips."""
+
+    def __init__(self, project: Project, commands: SpeedCommands) -> None:
+        super().__init__()
+        self.project, self.commands = project, commands
+        self.gesture = Gesture(project)
+        self.tiles = ShapeTiles()
+        self.tiles.picked.connect(self.pick)
+        self.tiles.pointed.connect(self._point_at)
+        self.tiles.menu_wanted.connect(self._shape_menu)
+        self.tiles.show_shapes(shape_library.all_shapes())
+        scroll = QScrollArea()
+        scroll.setWidget(self.tiles)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        self.shape_text = QLabel()
+        self.shape_text.setFont(words(12))
+        self.shape_text.setStyleSheet(f"color: {theme.QUIET};")
+        self.align = QComboBox()
+        for _, name in ALIGNS:
+            self.align.addItem(name)
+        self.align.setToolTip("What the shape's point is laid on; it follows when points move")
+        self.align.setFixedWidth(108)
+        self.align.setStyleSheet(LOW)
+        self.align.activated.connect(self._aligned)
+        self.amount = QSlider(Qt.Orientation.Horizontal)
+        self.amount.setRange(0, 200)
+        self.amount.setValue(100)
+        self.amount.setToolTip("How much of the shape: none, as it is, twice as much; on all selected clips")
+        self.amount.setAccessibleName("Amount of the shape, 0 to 200 %")
+        self.amount.valueChanged.connect(self._amount_moved)
+        self.amount.sliderReleased.connect(lambda: self.gesture.settle("Amount of the shape"))
+        self.amount_text = QLabel("100 %")
+        self.amount_text.setFont(figures(12))
+        self.amount_text.setFixedWidth(42)
+        self.more = QPushButton("…")
+        self.more.setToolTip("Keep this curve as a shape, read and write shapes")
+        self.more.setFixedWidth(30)
+        self.more.setStyleSheet(LOW)
+        self.more.clicked.connect(lambda: self._shape_menu(None, self.more.mapToGlobal(QPoint(0, self.more.height()))))
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        for widget in (self.align, self.amount, self.amount_text, self.more):
+            row.addWidget(widget, 1 if widget is self.amount else 0)
+        self.column.addWidget(scroll, 1)
+        self.column.addWidget(self.shape_text)
+        self.column.addLayout(row)
+
+    def fill(self, placed: Placed) -> None:
+        """Show the shape of a clip."""
+        self.filling = True
+        shaped = placed.clip.shaped
+        self.tiles.choose(shaped.shape.name if shaped is not None else "")
+        self.amount.setEnabled(shaped is not None)
+        if shaped is not None and not self.amount.isSliderDown():
+            self.amount.setValue(round(shaped.amount * 100))
+        self.amount_text.setText(f"{self.amount.value()} %")
+        if shaped is not None:
+            self.align.setCurrentIndex([a for a, _ in ALIGNS].index(shaped.align))
+        self._point_at(None)
+        self.filling = False
+
+    def read_library(self) -> None:
+        """Show the shapes that there are now."""
+        self.tiles.show_shapes(shape_library.all_shapes())
+
+    def pick(self, shape: Shape) -> None:
+        """Give the selected clips a shape."""
+        self.commands.lay_on(ALIGNS[self.align.currentIndex()][0])
+        self.commands.apply_shape(shape, 1.0)
+
+    def _aligned(self, number: int) -> None:
+        """Lay the shape that the clips have on something else."""
+        clip = self.project.selection.clip
+        self.commands.lay_on(ALIGNS[number][0])
+        if clip is not None and clip.shaped is not None:
+            self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount, clip.shaped.every)
+
+    def _amount_moved(self, percent: int) -> None:
+        self.amount_text.setText(f"{percent} %")
+        if self.filling:
+            return
+        names = [n for n in self.project.selection.chosen_clips if self._is_shaped(n)]
+        if not names:
+            return
+        if self.amount.isSliderDown():
+            self.gesture.show(lambda reel: speed.with_amount(reel, names, percent / 100))
+        else:
+            self.project.change("Amount of the shape", lambda reel: speed.with_amount(reel, names, percent / 100))
+
+    def _is_shaped(self, name: str) -> bool:
+        clip = by_id(self.project.reel.clips, name)
+        return clip is not None and clip.shaped is not None
+
+    def _point_at(self, shape: Shape | None) -> None:
+        clip = self.project.selection.clip
+        if shape is None and clip is not None and clip.shaped is not None:
+            shape = clip.shaped.shape
+        text = (
+            f"{shape.name}: {shape.does or 'one of your own'}"
+            if shape is not None
+            else "Point at a shape to read what it does."
+        )
+        self.shape_text.setText(text)
+
+    def _shape_menu(self, shape: Shape | None, at: QPoint) -> None:
+        menu = self.shape_menu(shape)
+        menu.popup(at)
+
+    def shape_menu(self, shape: Shape | None) -> QMenu:
+        """Return the menu of the shapes, or of one of them."""
+        menu = QMenu(self)
+        if shape is not None:
+            menu.addAction(f"Write '{shape.name}' to a file …").triggered.connect(lambda: self._write(shape))
+            if shape_library.own_shapes() and any(s.name == shape.name for s in shape_library.own_shapes()):
+                menu.addAction(f"Take '{shape.name}' away").triggered.connect(lambda: self._take_away(shape))
+            menu.addSeparator()
+        keep = menu.addAction("Keep this clip's curve as a shape …")
+        keep.setEnabled(self.project.selection.placed is not None)
+        keep.triggered.connect(self._keep)
+        menu.addAction("Read shapes from files …").triggered.connect(self._read)
+        return menu
+
+    def _keep(self) -> None:
+        name, good = QInputDialog.getText(self, "Keep as a shape", "Its name:")
+        if good:
+            self.keep_shape(name)
+
+    def keep_shape(self, name: str) -> None:
+        """Keep the clip's curve as a shape, its first pin or its middle as what lies on the point."""
+        placed = self.project.selection.placed
+        if placed is None:
+            return
+        focus = 0.5
+        if placed.ties:
+            focus = min(max((placed.ties[0].frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
+        self._try(lambda: shape_library.kept_shape(placed.chosen, name, focus), f"Shape '{name.strip()}' kept")
+
+    def _write(self, shape: Shape) -> None:
+        path, _ = QFileDialog.getSaveFileName(
+            self, "Write the shape", f"{shape.name}{shape_library.SUFFIX}", f"Shapes (*{shape_library.SUFFIX})"
+        )
+        if path:
+            self._try(lambda: shape_library.write_shape(shape, Path(path)), f"Shape written to {path}")
+
+    def _read(self) -> None:
+        paths, _ = QFileDialog.getOpenFileNames(self, "Read shapes", "", f"Shapes (*{shape_library.SUFFIX})")
+        for path in paths:
+            self.read_shape(Path(path))
+
+    def read_shape(self, path: Path) -> None:
+        """Keep a shape file among one's own shapes."""
+        self._try(lambda: shape_library.added(shape_library.read_shape(path)), f"Shape read from {path}")
+
+    def _take_away(self, shape: Shape) -> None:
+        self._try(lambda: shape_library.removed(shape.name), f"Shape '{shape.name}' taken away; clips keep it")
+
+    def _try(self, act: Callable[[], object], done: str) -> None:
+        try:
+            act()
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.read_library()
+        self.project.messages.say(done, False)

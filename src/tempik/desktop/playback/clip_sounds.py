@@ -1,0 +1,88 @@
+"""Clips' own sound for listening while editing: made in the background, kept until a clip changes."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.render.clip_sound import ClipTrack
+from tempik.render.sound import FootageSounds, heard_clips
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline
+
+KEPT = 400
+# A drag changes a clip many times a second; its sound is made when it rests.
+REST_MS = 200
+Key = tuple[int, int, int, float]
+
+
+class ClipSounds(QObject):
+    """Gives the sound of placed clips that is ready. `changed` says that more is."""
+
+    changed = Signal()
+
+    def __init__(self, project: Project, worker: Worker) -> None:
+        super().__init__(project)
+        self.project, self._worker = project, worker
+        self._kept: OrderedDict[Key, tuple[Placed, ClipTrack | None]] = OrderedDict()
+        self._files = FootageSounds(project.timeline)
+        self._job: Job | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._make)
+        project.changed.connect(self._rest.start)
+
+    def _key(self, placed: Placed) -> Key:
+        reel = self.project.reel
+        # The map of a clip is made once for each state of it, and kept with the result.
+        return id(placed.map), id(placed.clip.sound), placed.first, reel.seam_ms
+
+    def track(self, placed: Placed) -> ClipTrack | None:
+        """Return a clip's sound where it is ready."""
+        found = self._kept.get(self._key(placed))
+        return found[1] if found is not None else None
+
+    @property
+    def ready(self) -> bool:
+        """Whether every clip that is heard has its sound."""
+        return not self._rest.isActive() and not self._missing()
+
+    def _missing(self) -> list[Placed]:
+        return [p for p in heard_clips(self.project.timeline) if self._key(p) not in self._kept]
+
+    def _make(self) -> None:
+        missing = self._missing()
+        if not missing or self._job is not None:
+            return
+        timeline = self.project.timeline
+        keys = [self._key(p) for p in missing]
+        self._job = self._worker.start(
+            "Sound of the clips",
+            lambda job: self._work(job, timeline, missing),
+            lambda tracks: self._take(keys, missing, tracks),
+            ended=self._ended,
+        )
+
+    def _work(self, job: Job, timeline: Timeline, placed: list[Placed]) -> list[ClipTrack | None]:
+        self._files.use(timeline)
+        out = []
+        for number, clip in enumerate(placed):
+            job.report(number / len(placed))
+            out.append(self._files.track(clip))
+        return out
+
+    def _take(self, keys: list[Key], placed: list[Placed], tracks: list[ClipTrack | None]) -> None:
+        for key, clip, track in zip(keys, placed, tracks, strict=True):
+            self._kept[key] = (clip, track)
+        while len(self._kept) > KEPT:
+            self._kept.popitem(last=False)
+        self.changed.emit()
+
+    def _ended(self) -> None:
+        self._job = None
+        if self._missing():
+            self._rest.start()

@@ -1,0 +1,271 @@
+"""Frames for the preview: rendered ahead on a thread, and kept for as long as nothing in them changes.
+
+What is shown is told by its plan: the same plan is the same picture, so a change elsewhere on the reel, or an undo, finds
+its frames still there. Frames that are dear are made in the background, and kept small.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Hashable
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal, SignalInstance
+from PySide6.QtGui import QImage
+
+from tempik.desktop.session.log import log_fault
+from tempik.errors import TempikError
+from tempik.media.picture import to_rgb
+from tempik.render import PictureSource, plan
+from tempik.render.cost import HEAVY, weight
+from tempik.timeline.timeline import Timeline
+
+AHEAD = 14
+KEPT_BYTES = 112 << 20
+SOURCE_BYTES = 160 << 20
+STORED_BYTES = 56 << 20
+STORED_QUALITY = 92
+YIELD_S = 0.001
+# The background begins once nothing was asked for so long, and tells what it has done so often.
+IDLE_S = 0.7
+TELL_S = 0.4
+# A frame that took more than this of its time on screen is kept small too.
+SLOW_SHARE = 0.8
+
+
+class PreviewFrames(QObject):
+    """Renders the frame wanted, and those after it while playing. `ready` and `failed` reach the interface thread;
+    `prepared` says that more of the dear frames are ready. A frame that cannot be made is told of, and the next is made."""
+
+    ready = Signal(int)
+    failed = Signal(int, str)
+    prepared = Signal()
+
+    def __init__(self, parent: QObject | None = None, proxy: Callable[[str], str | None] | None = None) -> None:
+        super().__init__(parent)
+        self._proxy = proxy
+        self._lock = threading.Condition()
+        self._timeline: Timeline | None = None
+        self._size = (540, 960)
+        self._wanted = 0
+        self._ahead = 0
+        self._version = 0
+        self._kept: LRUCache[Hashable, QImage] = LRUCache(KEPT_BYTES, getsizeof=lambda image: image.sizeInBytes())
+        self._stored: LRUCache[Hashable, NDArray[np.uint8]] = LRUCache(STORED_BYTES, getsizeof=lambda data: data.nbytes)
+        self._keys: dict[int, Hashable] = {}  # of the frames of this reel, as far as they were asked for
+        self._dear: dict[int, bool] = {}  # of the frames looked at: whether they are dear
+        self._faulty: dict[int, str] = {}  # frames of this reel that could not be made, and why
+        self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
+        self._closing = False
+        self._paused = False
+        self._cost_s = 0.0  # what a frame takes to render, smoothed
+        self._asked_at = time.monotonic()
+        self._told_at = 0.0
+        self._thread = threading.Thread(target=self._work, name="preview", daemon=True)
+        self._thread.start()
+
+    def go_on(self) -> None:
+        """Render again after a load that paused."""
+        with self._lock:
+            self._paused = False
+            self._lock.notify()
+
+    def load(self, timeline: Timeline, size: tuple[int, int], paused: bool = False, anew: bool = False) -> None:
+        """Show another reel, or the same at another size. `paused` waits for `go_on`; `anew` lets go of all that was
+        rendered, as when files are others."""
+        with self._lock:
+            self._paused = paused
+            self._timeline, self._size = timeline, size
+            self._version += 1
+            self._keys, self._dear, self._faulty = {}, {}, {}
+            self._looked = 0
+            if anew:
+                self._kept.clear()
+                self._stored.clear()
+            self._asked_at = time.monotonic()
+            self._lock.notify()
+
+    def want(self, frame: int, playing: bool) -> QImage | None:
+        """Say which frame is due; return it if it is ready."""
+        with self._lock:
+            if frame != self._wanted:
+                self._looked = 0
+            self._wanted, self._ahead = frame, AHEAD if playing else 2
+            self._asked_at = time.monotonic()
+            self._lock.notify()
+            found = self._keys.get(frame)
+            return self._kept.get(found) if found is not None else None
+
+    def fault(self, frame: int) -> str:
+        """Return why a frame of this reel could not be made, '' where it could or was not tried."""
+        with self._lock:
+            return self._faulty.get(frame, "")
+
+    def stretches(self) -> list[tuple[int, int, bool]]:
+        """Return the stretches of dear frames (first, end) as far as they are known, each with whether it is ready."""
+        with self._lock:
+            dear = sorted(k for k, is_dear in self._dear.items() if is_dear)
+            ready = {k for k in dear if self._keys.get(k) in self._stored}
+        out: list[tuple[int, int, bool]] = []
+        for k in dear:
+            if out and out[-1][1] == k and out[-1][2] == (k in ready):
+                out[-1] = (out[-1][0], k + 1, out[-1][2])
+            else:
+                out.append((k, k + 1, k in ready))
+        return out
+
+    def close(self) -> None:
+        with self._lock:
+            self._closing = True
+            self._lock.notify()
+        self._thread.join(5)
+
+    # The thread
+
+    def _next(self) -> int | None:
+        """Return the first frame that is wanted and missing."""
+        if self._timeline is None or self._paused:
+            return None
+        end = min(self._timeline.frames, self._wanted + self._ahead + 1)
+        first = self._wanted
+        if self._ahead == AHEAD and not self._has(first) and self._cost_s > 0:
+            # Behind: what is due now would come too late, so begin with what can still be in time.
+            first = min(first + 1 + int(self._cost_s * float(self._timeline.rate)), end - 1)
+        return next((k for k in range(first, end) if not self._has(k)), None)
+
+    def _has(self, frame: int) -> bool:
+        """Tell whether a frame is ready, or cannot be."""
+        found = self._keys.get(frame)
+        return frame in self._faulty or (found is not None and found in self._kept)
+
+    def _next_dear(self) -> int | None:
+        """Return the next frame, from the playhead on, that was not looked at yet or is dear and not ready."""
+        if self._timeline is None or self._paused or self._stored.currsize > STORED_BYTES * 0.95:
+            return None
+        frames = self._timeline.frames
+        while self._looked < frames:
+            k = (self._wanted + self._looked) % frames
+            dear = self._dear.get(k)
+            if k not in self._faulty and (dear is None or (dear and self._keys.get(k) not in self._stored)):
+                return k
+            self._looked += 1
+        return None
+
+    def _work(self) -> None:
+        with PictureSource(SOURCE_BYTES, self._proxy) as source:
+            while True:
+                with self._lock:
+                    number, ahead = self._wait_for_work()
+                    if number is None or self._timeline is None:
+                        return
+                    task = _Task(self._timeline, number, self._size, self._version, ahead)
+                try:
+                    self._make(source, task)
+                except TempikError as error:
+                    self._give_up(task, str(error))
+                except Exception as error:  # whatever it is, the next frame must still be made
+                    log_fault("preview", error)
+                    self._give_up(
+                        task,
+                        f"Frame {number} could not be made ({type(error).__name__}: {error});"
+                        " Help → Show log has what to report.",
+                    )
+
+    def _wait_for_work(self) -> tuple[int | None, bool]:
+        """Return the next frame to make and whether it is made ahead in the background; None when the window closes."""
+        while not self._closing:
+            number = self._next()
+            if number is not None:
+                return number, False
+            idle = time.monotonic() - self._asked_at
+            if idle < IDLE_S or self._ahead == AHEAD:
+                self._lock.wait(IDLE_S)
+                continue
+            number = self._next_dear()
+            if number is not None:
+                return number, True
+            self._lock.wait()
+        return None, False
+
+    def _make(self, source: PictureSource, task: _Task) -> None:
+        began = time.perf_counter()
+        found = plan(task.timeline, task.number, *task.size)
+        key, dear = found.key(), weight(found) > HEAVY
+        with self._lock:
+            if task.version != self._version:
+                return
+            dear = self._dear.get(task.number, False) or dear
+            self._keys[task.number], self._dear[task.number] = key, dear
+            have = (not dear or key in self._stored) if task.ahead else key in self._kept
+            small = self._stored.get(key)
+        if task.ahead:
+            time.sleep(YIELD_S)  # the interface comes first
+        rgb: NDArray[np.uint8] | None = None
+        if not have:
+            rgb = _opened(small) if small is not None else to_rgb(source.render(found))
+            took = time.perf_counter() - began
+            slow = took > SLOW_SHARE / float(task.timeline.rate) and not task.ahead
+            if small is None and (dear or slow):
+                self._store(key, task, rgb)
+            if not task.ahead:
+                self._cost_s += (took - self._cost_s) * 0.2
+        self._show(key, task, rgb)
+
+    def _show(self, key: Hashable, task: _Task, rgb: NDArray[np.uint8] | None) -> None:
+        """Keep a frame that was made, and tell of it."""
+        with self._lock:
+            if task.version != self._version:
+                return
+            if rgb is not None and not task.ahead:
+                height, width = rgb.shape[:2]
+                self._kept[key] = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+            last = self._looked + 1 >= task.timeline.frames
+        if not task.ahead:
+            self._tell(self.ready, task.number)
+        elif time.monotonic() - self._told_at > TELL_S or last:
+            self._told_at = time.monotonic()
+            self._tell(self.prepared)
+
+    def _store(self, key: Hashable, task: _Task, rgb: NDArray[np.uint8]) -> None:
+        """Keep a dear frame small."""
+        good, data = cv2.imencode(".jpg", rgb, [cv2.IMWRITE_JPEG_QUALITY, STORED_QUALITY])
+        with self._lock:
+            # A reel that was loaded meanwhile may mean another picture by this frame.
+            if task.version == self._version:
+                self._dear[task.number] = good
+                if good:
+                    self._stored[key] = np.asarray(data, dtype=np.uint8)
+
+    def _give_up(self, task: _Task, message: str) -> None:
+        """Tell why a frame could not be made, and do not try it again for this reel."""
+        with self._lock:
+            if task.version != self._version:
+                return
+            self._faulty[task.number] = message
+        self._tell(self.failed, task.number, message)
+
+    def _tell(self, signal: SignalInstance, *values: object) -> None:
+        try:
+            signal.emit(*values)
+        except RuntimeError:
+            self._closing = True  # the window is gone
+
+
+class _Task(NamedTuple):
+    """A frame to make: of which reel, at which size; `ahead` in the background."""
+
+    timeline: Timeline
+    number: int
+    size: tuple[int, int]
+    version: int
+    ahead: bool
+
+
+def _opened(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    # The channels went in as they are and come out as they went in.
+    return np.ascontiguousarray(cv2.imdecode(data, cv2.IMREAD_COLOR), dtype=np.uint8)

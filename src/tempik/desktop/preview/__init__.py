@@ -1,0 +1,1 @@
+"""The picture, and where the next event lands."""

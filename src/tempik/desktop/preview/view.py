@@ -1,0 +1,217 @@
+"""The preview: the reel's picture, fitted."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.looking import Looking
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import colour, words
+
+# What phone apps lay over an upright picture: a strip at the top, a column of buttons and the words below
+# (common practice; shares of the frame).
+SAFE_TOP, SAFE_RIGHT, SAFE_BOTTOM, SAFE_LEFT = 0.10, 0.13, 0.18, 0.04
+
+
+class Preview(QWidget):
+    """Shows one picture, fitted. Wheel zooms, drag pans, double click fits again."""
+
+    resized = Signal()
+    placed = Signal(QPointF)  # where the focus was put, in shares of the frame
+
+    def __init__(self, project: Project, looking: Looking) -> None:
+        super().__init__()
+        self.asking_place = False  # the next click puts a focus
+        self.mode = PreviewMode()
+        self.project, self.looking = project, looking
+        self.image: QImage | None = None
+        self.message = ""
+        self.guides = False
+        self._zoom = 1.0
+        self._offset = QPointF(0, 0)
+        self._held: QPointF | None = None
+        self.setMinimumSize(220, 240)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Preview")
+        project.changed.connect(self.update)
+        project.selection.row_selected.connect(self.update)
+        looking.changed.connect(self.update)
+
+    def set_mode(self, mode: PreviewMode) -> None:
+        """Work as a page wants it to."""
+        self.mode = mode
+        self.ask_place(False)
+        self.update()
+
+    @property
+    def framing(self) -> bool:
+        """Whether drags place the picture in the frame."""
+        return self.mode.tool is not None
+
+    def toggle_guides(self) -> None:
+        """Show what phone apps lay over the picture, or not."""
+        self.guides = not self.guides
+        self.update()
+
+    def tall_px(self) -> float:
+        """Return how many pixels of the screen the picture is high; 0 while it cannot be seen."""
+        return self.frame_box().height() * self.devicePixelRatioF() if self.isVisible() else 0.0
+
+    def ask_place(self, wanted: bool) -> None:
+        """Take the next click as the place of a focus, or no more."""
+        self.asking_place = wanted
+        self.setCursor(Qt.CursorShape.CrossCursor if wanted else Qt.CursorShape.ArrowCursor)
+
+    def sizeHint(self) -> QSize:
+        return QSize(372, 640)
+
+    def show_image(self, image: QImage | None) -> None:
+        self.image = image
+        self.message = ""
+        self.update()
+
+    def show_message(self, text: str) -> None:
+        self.message = text
+        self.update()
+
+    def frame_box(self) -> QRectF:
+        """Return where the whole frame lies in the widget."""
+        reel = self.project.reel
+        scale = min(self.width() / reel.width, self.height() / reel.height) * self._zoom
+        w, h = reel.width * scale, reel.height * scale
+        return QRectF((self.width() - w) / 2 + self._offset.x(), (self.height() - h) / 2 + self._offset.y(), w, h)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.GROUND))
+        if self.looking.image is not None:
+            self._paint_footage(p, self.looking.image)
+            p.end()
+            return
+        box = self.frame_box()
+        p.fillRect(box, QColor("#000000"))
+        if self.image is not None:
+            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+            p.drawImage(box, self.image)
+        if self.mode.tool is not None:
+            self._paint_thirds(p, box)
+        if self.mode.focus:
+            self._paint_focus(p, box)
+        if self.guides:
+            p.setPen(QPen(colour(theme.TEXT, 0.75), 1, Qt.PenStyle.DashLine))
+            p.drawRect(
+                box.adjusted(
+                    box.width() * SAFE_LEFT,
+                    box.height() * SAFE_TOP,
+                    -box.width() * SAFE_RIGHT,
+                    -box.height() * SAFE_BOTTOM,
+                )
+            )
+        if self.message:
+            p.setFont(words(13))
+            area = QRectF(self.rect()).adjusted(16, 0, -16, 0)
+            p.setPen(QColor(theme.QUIET))
+            p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
+        p.end()
+
+    def _paint_footage(self, p: QPainter, image: QImage) -> None:
+        """The whole frame of footage, with what it is above it, so that it is not taken for the reel."""
+        room = QRectF(self.rect()).adjusted(0, 26, 0, 0)
+        size = image.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+        left, top = (self.width() - size.width()) / 2, room.top() + max(0.0, (room.height() - size.height()) / 2)
+        p.drawImage(QRectF(left, top, size.width(), size.height()), image)
+        p.setFont(words(12))
+        p.setPen(QColor(theme.CUE))
+        text = p.fontMetrics().elidedText(
+            f"footage · {self.looking.caption}", Qt.TextElideMode.ElideMiddle, self.width() - 12
+        )
+        p.drawText(QRectF(6, 3, self.width() - 12, 20), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _paint_focus(self, p: QPainter, box: QRectF) -> None:
+        """A ring where the chosen row's focus is, filled where it follows a patch."""
+        found, timeline = self.project.selection.row, self.project.timeline
+        if found is None or found.accent is None or not found.accent.placed or not timeline.frames:
+            return
+        x, y = timeline.focus_at(found, self.project.playhead.frame)
+        at = QPointF(box.left() + box.width() * (0.5 + x), box.center().y() + box.width() * y)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        p.setBrush(colour(theme.RHYTHM, 0.5) if found.row.follow else Qt.BrushStyle.NoBrush)
+        for pen in (QPen(QColor(0, 0, 0, 170), 3.4), QPen(QColor(theme.RHYTHM), 1.6)):
+            p.setPen(pen)
+            p.drawEllipse(at, 8, 8)
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                p.drawLine(at + QPointF(dx * 6, dy * 6), at + QPointF(dx * 13, dy * 13))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paint_thirds(self, p: QPainter, box: QRectF) -> None:
+        """Thirds and the middle, to place a picture by."""
+        p.setPen(QPen(colour(theme.TEXT, 0.45), 1))
+        for share in (1 / 3, 2 / 3):
+            x, y = box.left() + box.width() * share, box.top() + box.height() * share
+            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        p.setPen(QPen(colour(theme.RHYTHM, 0.9), 1.4))
+        middle = box.center()
+        p.drawLine(middle - QPointF(9, 0), middle + QPointF(9, 0))
+        p.drawLine(middle - QPointF(0, 9), middle + QPointF(0, 9))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.resized.emit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.mode.tool is not None:
+            self.mode.tool.zoom_by(1.0008 ** event.angleDelta().y())
+            return
+        self._zoom = min(max(self._zoom * 1.0015 ** event.angleDelta().y(), 1.0), 8.0)
+        if self._zoom == 1.0:
+            self._offset = QPointF(0, 0)
+        self.resized.emit()
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.asking_place:
+            box, pos = self.frame_box(), event.position()
+            self.ask_place(False)
+            if event.button() == Qt.MouseButton.LeftButton and box.contains(pos):
+                self.placed.emit(QPointF((pos.x() - box.left()) / box.width(), (pos.y() - box.top()) / box.height()))
+            return
+        self._held = event.position() if self.mode.tool is not None else event.position() - self._offset
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is None:
+            return
+        if self.mode.tool is not None:
+            box, by = self.frame_box(), event.position() - self._held
+            x, y = by.x() / box.width(), by.y() / box.height()
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:  # straight across or straight down
+                x, y = (x, 0.0) if abs(by.x()) > abs(by.y()) else (0.0, y)
+            self.mode.tool.drag(QPointF(x, y))
+        elif self._zoom > 1:
+            self._offset = event.position() - self._held
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None and self.mode.tool is not None:
+            self.mode.tool.settle()
+        self._held = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.mode.tool is not None:
+            self.mode.tool.centre()
+            return
+        self._zoom, self._offset = 1.0, QPointF(0, 0)
+        self.update()

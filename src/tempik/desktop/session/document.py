@@ -1,0 +1,282 @@
+"""The open project: its history, gestures, file and journal, and the derived timeline everyone reads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from tempik.check.landing import Report, check_reel
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.messages import Messages
+from tempik.desktop.session.playhead import Playhead
+from tempik.desktop.session.selection import Selection
+from tempik.edit.clips.slots import keep_locked, let_go
+from tempik.errors import TempikError
+from tempik.project import history
+from tempik.project.file import SUFFIX, load_reel, save_reel
+from tempik.project.journal import Found, Journal, Lock, journal_path, left_behind
+from tempik.project.versions import keep_version
+from tempik.reel import Reel
+from tempik.timeline.timeline import timeline_of
+
+
+class Project(QObject):
+    """Holds the reel. Every change goes through `change` or a gesture, is one undo step, and is announced by `changed`."""
+
+    changed = Signal()  # the reel is another
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.history = history.begin(Reel())
+        self.timeline = timeline_of(self.history.reel)
+        self.messages = Messages(self)
+        self.selection = Selection(lambda: self.timeline, self)
+        self.playhead = Playhead(lambda: self.timeline.frames, self)
+        self.path: Path | None = None
+        self.saved_reel: Reel = self.history.reel
+        self.read_only = ""  # why nothing may be changed, '' when it may
+        self._lock: Lock | None = None
+        self._journal: Journal | None = None
+        self._gesture: Gesture | None = None  # the one that is open
+        self._compared = False  # another reel than the history's is looked at
+        self._report: Report | None = None
+
+    @property
+    def reel(self) -> Reel:
+        return self.timeline.reel
+
+    @property
+    def report(self) -> Report:
+        """Where every event lands, worked out once for each state of the reel."""
+        if self._report is None:
+            self._report = check_reel(self.timeline)
+        return self._report
+
+    @property
+    def name(self) -> str:
+        return self.path.name.removesuffix(SUFFIX) if self.path is not None else "untitled"
+
+    @property
+    def unsaved(self) -> bool:
+        return self.history.reel is not self.saved_reel or self._gesture is not None
+
+    # Changing
+
+    def change(self, what: str, edit: Callable[[Reel], Reel]) -> bool:
+        """Apply an edit as one undo step. Says the sentence and returns False where it cannot be had. A gesture of another
+        that is still open, and a comparison, end first and leave nothing behind."""
+        self.forget_gesture()
+        self.compare(None)
+        reel = self._edited(self.history.reel, edit)
+        if reel is None or reel is self.history.reel or reel == self.history.reel:
+            return False
+        loose = let_go(self.history.reel, reel)
+        self._done(reel, what)
+        ties = f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""
+        self.messages.say(what + ties)
+        return True
+
+    def _done(self, reel: Reel, what: str) -> None:
+        self.history = self.history.done(reel, what)
+        self._note()
+        self._set(reel)
+
+    def _edited(self, reel: Reel, edit: Callable[[Reel], Reel]) -> Reel | None:
+        """Return an edited reel, or None, having said why, where the edit cannot be had."""
+        if self.read_only:
+            self.messages.say(self.read_only, True)
+            return None
+        try:
+            made = edit(reel)
+            keep_locked(reel, made)
+        except TempikError as error:
+            self.messages.say(str(error), True)
+            return None
+        return made
+
+    def _note(self) -> None:
+        if self._journal is not None:
+            try:
+                self._journal.note(self.history)
+            except TempikError as error:
+                self._journal = None
+                self.messages.say(str(error), True)
+
+    # Gestures and comparisons
+
+    def gesture_open(self, gesture: Gesture) -> bool:
+        return self._gesture is gesture
+
+    def show_gesture(self, gesture: Gesture, edit: Callable[[Reel], Reel]) -> bool:
+        """Show an edit of the reel as it was before the gesture began, without a step."""
+        if self._gesture is not gesture:
+            self.forget_gesture()
+        self.compare(None)
+        reel = self._edited(self.history.reel, edit)
+        if reel is None:
+            return False
+        self._gesture = gesture
+        self._set(reel)
+        return True
+
+    def settle_gesture(self, gesture: Gesture, what: str) -> None:
+        """End a gesture: what is shown becomes one undo step."""
+        if self._gesture is not gesture:
+            return
+        self._gesture = None
+        if self.reel != self.history.reel:
+            self._done(self.reel, what)
+            self.messages.say(what)
+        else:
+            self._set(self.history.reel)
+
+    def forget_gesture(self) -> None:
+        """Drop the gesture that is open and show the reel as it was."""
+        if self._gesture is not None:
+            self._gesture = None
+            self._set(self.history.reel)
+
+    def compare(self, other: Reel | None) -> None:
+        """Look at another reel without a change, such as the one before; None looks at this one again."""
+        if other is not None:
+            self.forget_gesture()
+        if other is not None or self._compared:
+            self._compared = other is not None
+            self._set(other if other is not None else self.history.reel)
+
+    @property
+    def compared(self) -> bool:
+        """Whether another reel is looked at."""
+        return self._compared
+
+    # Steps
+
+    def undo(self) -> None:
+        what = self.history.can_undo
+        if what:
+            self._go(self.history.undone(), f"Undone: {what}")
+
+    def redo(self) -> None:
+        what = self.history.can_redo
+        if what:
+            self._go(self.history.redone(), f"Done again: {what}")
+
+    def go_to_step(self, number: int) -> None:
+        """Undo or redo to one of the steps made so far."""
+        there = self.history.gone_to(number)
+        self._go(there, f"Gone to: {there.can_undo or 'as opened'}")
+
+    def _go(self, there: history.History, said: str) -> None:
+        self._gesture, self._compared = None, False
+        self.history = there
+        self._note()
+        self._set(there.reel)
+        self.messages.say(said)
+
+    # Files
+
+    def new(self) -> None:
+        self._replace(Reel(), None)
+
+    def open(self, path: Path) -> None:
+        """Open a project file. Raises TempikError and leaves the present project when it cannot be read."""
+        path = path.absolute()
+        reel = load_reel(path)
+        if self._lock is not None and path == self.path:
+            self._lock.close()
+        self._replace(reel, path)
+        try:
+            self._lock = Lock(path)
+        except TempikError as error:
+            self.read_only = str(error)
+            self.changed.emit()
+            self.messages.say(self.read_only, True)
+
+    def left_behind(self) -> Found | None:
+        """Return what a process that did not end well left of this project."""
+        return left_behind(self.path) if not self.read_only else None
+
+    def take_up(self, found: Found) -> None:
+        """Go on from the state that a process left behind, with its steps to be undone."""
+        saved = self.saved_reel
+        self.history = found.history
+        self._set(found.history.reel)
+        self.saved_reel = found.history.reel if found.history.reel == saved else saved
+        self.keep_journal()
+        if found.project is None:
+            found.path.unlink(missing_ok=True)
+        self.changed.emit()
+
+    def keep_journal(self) -> None:
+        """Begin to write every step beside the project; a journal left there gives way."""
+        if self._journal is not None:
+            self._journal.leave()
+            self._journal = None
+        if self.read_only:
+            return
+        try:
+            self._journal = Journal(journal_path(self.path), self.history, self.path)
+        except TempikError as error:
+            self.messages.say(str(error), True)
+
+    def close(self) -> None:
+        """Let go of the project: its journal goes, since all is saved or was given up."""
+        if self._journal is not None:
+            self._journal.remove()
+            self._journal = None
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+    def save(self, path: Path | None = None) -> str:
+        """Save under the project's own name or another. Returns what could not be kept beside it, '' for nothing: the
+        save itself counts. Raises TempikError when it cannot be written."""
+        target = path or self.path
+        if target is None:
+            raise TempikError("The project has no name yet; choose Save as.")
+        if target.suffix != SUFFIX:
+            target = target.with_name(target.name + SUFFIX)
+        target = target.absolute()
+        if self.read_only and target == self.path:
+            raise TempikError(self.read_only)
+        other = target != self.path
+        lock = Lock(target) if other else self._lock
+        try:
+            save_reel(self.history.reel, target)
+        except TempikError:
+            if other and lock is not None:
+                lock.close()
+            raise
+        if other:
+            self.close()
+            self._lock, self.read_only = lock, ""
+        self.path = target
+        self.saved_reel = self.history.reel
+        self.keep_journal()
+        self.changed.emit()
+        try:
+            keep_version(self.history.reel, target)
+        except TempikError as error:
+            return str(error)
+        return ""
+
+    def _replace(self, reel: Reel, path: Path | None) -> None:
+        self.close()
+        self.read_only = ""
+        self.history = history.begin(reel)
+        self.path = path
+        self.saved_reel = reel
+        self._gesture, self._compared = None, False
+        self.selection.begin_anew(reel)
+        self._set(reel)
+        self.selection.selected.emit()
+        self.playhead.to_start()
+
+    def _set(self, reel: Reel) -> None:
+        self.timeline = timeline_of(reel)
+        self._report = None
+        self.selection.keep_what_is_there()
+        self.changed.emit()
+        self.playhead.keep_on_reel()

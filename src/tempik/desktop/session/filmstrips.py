@@ -1,0 +1,76 @@
+"""Filmstrips of the footage, made in the background and kept while the project is open."""
+
+from __future__ import annotations
+
+from cachetools import LRUCache
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage, QPixmap
+
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.widgets.pixmap_cache import pixmap_bytes
+from tempik.media.strip import Strip, make_strip
+from tempik.reel import Footage
+from tempik.render.pictures import shared_index
+
+KEPT_BYTES = 64 << 20
+
+
+class Strips(QObject):
+    """Thumbnails by file and instant."""
+
+    changed = Signal()
+
+    def __init__(self, worker: Worker, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._worker = worker
+        self._strips: dict[str, Strip] = {}
+        self._making: set[str] = set()
+        self._given_up: set[str] = set()  # files that cannot be read, until the reel names others
+        self._pixmaps: LRUCache[tuple[str, int], QPixmap] = LRUCache(KEPT_BYTES, getsizeof=pixmap_bytes)
+
+    def want(self, footage: Footage) -> None:
+        """Begin to make a file's strip unless it is made, being made or cannot be read. One that was cancelled is begun
+        again the next time that it is asked for by a person: see `retry`."""
+        path = footage.path
+        if footage.without_file or path in self._strips or path in self._making or path in self._given_up:
+            return
+        self._making.add(path)
+
+        def work(job: Job) -> Strip | None:
+            strip = make_strip(path, shared_index(path), footage.rotation_deg, lambda: job.cancelled)
+            return None if job.cancelled else strip
+
+        def done(strip: Strip) -> None:
+            self._strips[path] = strip
+            self.changed.emit()
+
+        def ended() -> None:
+            self._making.discard(path)
+            if path not in self._strips:
+                self._given_up.add(path)
+
+        # A file that cannot be read is spoken of where it is used; its strip stays empty.
+        self._worker.start(f"Filmstrip of {path.rsplit('/', 1)[-1]}", work, done, ended=ended)
+
+    def retry(self) -> None:
+        """Let strips that were cancelled or could not be made be begun again."""
+        self._given_up.clear()
+
+    def at(self, path: str, time_s: float) -> QPixmap | None:
+        """Return the thumbnail nearest to an instant of a file, or None while it is being made."""
+        strip = self._strips.get(path)
+        if strip is None:
+            return None
+        number = strip.nearest(time_s)
+        key = (path, number)
+        found = self._pixmaps.get(key)
+        if found is None:
+            rgb = strip.pictures[number]
+            height, width = rgb.shape[:2]
+            found = QPixmap.fromImage(QImage(rgb.data, width, height, rgb.strides[0], QImage.Format.Format_RGB888))
+            self._pixmaps[key] = found
+        return found
+
+    def version(self, path: str) -> int:
+        """Return a number that changes when a file's strip does."""
+        return id(self._strips.get(path))

@@ -1,0 +1,288 @@
+"""Bringing files in and out: songs analysed, footage probed, projects opened and saved, the demo written."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from tempik.assemble import soundtrack_from
+from tempik.demo import PROJECT, demo_is_whole
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.session.media_watch import MediaWatch
+from tempik.edit import reel as change
+from tempik.edit.footage.facts import footage_from, with_footage
+from tempik.edit.song.carry_over import with_song
+from tempik.edit.song.readings import heard_anew
+from tempik.errors import TempikError
+from tempik.media import Probe, probe
+from tempik.media.cache import cache_folder
+from tempik.project.file import SUFFIX
+from tempik.project.media_files import collect, found_in, missing_media, relink
+from tempik.reel import Reel
+from tempik.rhythm.records import belief_word
+from tempik.time import parse_rate, rate_text
+
+if TYPE_CHECKING:
+    from tempik.rhythm import Analysis
+
+SONG_SUFFIXES = {".wav", ".mp3", ".flac", ".ogg", ".oga", ".opus", ".m4a", ".aac", ".aif", ".aiff", ".wma"}
+SONG_FILTER = "Songs (" + " ".join(f"*{s}" for s in sorted(SONG_SUFFIXES)) + ");;All files (*)"
+FOOTAGE_SUFFIXES = (
+    *(".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mts", ".m2ts", ".ts", ".mxf", ".mpg", ".mpeg", ".gif"),
+    *(".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp"),
+)
+MEDIA_SUFFIXES = {*SONG_SUFFIXES, *FOOTAGE_SUFFIXES, SUFFIX}
+FOOTAGE_FILTER = "Videos and stills (" + " ".join(f"*{s}" for s in FOOTAGE_SUFFIXES) + ");;All files (*)"
+PROJECT_FILTER = f"Tempik projects (*{SUFFIX})"
+
+
+class Files(QObject):
+    """Whatever takes time runs as a job; results arrive as undoable changes of the project."""
+
+    opened = Signal()  # another project is open
+    unsure = Signal()  # a song was heard, and which of its readings is right is not sure
+
+    def __init__(self, project: Project, worker: Worker, watch: MediaWatch) -> None:
+        super().__init__(project)
+        self.project, self.worker, self.watch = project, worker, watch
+
+    def bring(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
+        """Take dropped files for what they are: a project, a song, footage; folders are looked into. `then` is called
+        once footage has been added."""
+        files: list[str] = []
+        for path in paths:
+            found = Path(path)
+            inside = sorted(str(p) for p in found.rglob("*") if p.is_file()) if found.is_dir() else [path]
+            # Of a folder only what looks like media is meant; a file that was picked by itself is tried whatever it is.
+            files += [f for f in inside if not found.is_dir() or Path(f).suffix.lower() in MEDIA_SUFFIXES]
+        projects = [f for f in files if f.endswith(SUFFIX)]
+        if projects:
+            self.open_project(Path(projects[0]))
+            return
+        songs = [f for f in files if Path(f).suffix.lower() in SONG_SUFFIXES]
+        if songs:
+            self.open_song(songs[0])
+        rest = [f for f in files if f not in songs]
+        if rest:
+            self.add_footage(rest, then)
+        if not files:
+            self.project.messages.say("That folder holds no song and no footage.", True)
+
+    def open_song(self, path: str, done: Callable[[], None] | None = None) -> None:
+        """Find a song's beats in the background and make it the reel's song."""
+
+        def work(job: Job) -> Analysis:
+            from tempik.rhythm import analyse  # loads its libraries here, on the job's thread
+
+            return analyse(path, job.report)
+
+        def take(found: Analysis) -> None:
+            song = soundtrack_from(path, found)
+            before = self.project.reel
+            if self.project.change("Song opened", lambda reel: with_song(reel, song)):
+                name = Path(path).name
+                if found.beats:
+                    self.project.messages.say(_heard(name, found) + _swapped(before, self.project.reel), False)
+                    if belief_word(found.confidence) == "unsure":
+                        self.unsure.emit()
+                else:
+                    strong = len(song.points)
+                    instead = f"its {strong} strong attacks are the points" if strong else "it has no strong attacks"
+                    self.project.messages.say(
+                        f"{name} has no steady beat; {instead}. Tap T along with it, or place points with P.",
+                        True,
+                    )
+            if done is not None:
+                done()
+
+        self.worker.start("Finding the beats", work, take, lambda text: self.project.messages.say(text, True))
+
+    def hear_anew(self) -> None:
+        """Find the beats of the reel's song again; hand edits and ties go with the nearest new beats."""
+        song = self.project.reel.soundtrack
+        if song is None:
+            return
+        path = song.path
+
+        def work(job: Job) -> Analysis:
+            from tempik.rhythm import analyse
+
+            return analyse(path, job.report)
+
+        def take(found: Analysis) -> None:
+            now = self.project.reel.soundtrack
+            if now is None or now.path != path:
+                return
+            if self.project.change("Beats found anew", lambda reel: heard_anew(reel, found)):
+                name = Path(path).name
+                self.project.messages.say(
+                    _heard(name, found) if found.beats else f"{name} has no steady beat.", not found.beats
+                )
+                if found.beats and belief_word(found.confidence) == "unsure":
+                    self.unsure.emit()
+            else:
+                self.project.messages.say("The beats were heard as they are.", False)
+
+        self.worker.start("Finding the beats", work, take, lambda text: self.project.messages.say(text, True))
+
+    def add_footage(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
+        """Probe files in the background and add each to the footage; a file that does not serve says why."""
+
+        def work(job: Job) -> tuple[list[Probe], list[str]]:
+            good: list[Probe] = []
+            bad: list[str] = []
+            for number, path in enumerate(paths):
+                job.report(number / len(paths))
+                try:
+                    facts = probe(path)
+                    footage_from(facts, set())
+                    good.append(facts)
+                except TempikError as error:
+                    bad.append(str(error))
+            return good, bad
+
+        def take(result: tuple[list[Probe], list[str]]) -> None:
+            good, bad = result
+            if good:
+                count = f"{len(good)} piece{'s' if len(good) != 1 else ''} of footage added"
+
+                def add(reel: Reel) -> Reel:
+                    for facts in good:
+                        reel = with_footage(reel, facts)
+                    return reel
+
+                if not self.project.change(count, add):
+                    self.project.messages.say("That footage is on the reel already.", False)
+                last = self.project.reel.footage[-1].id if self.project.reel.footage else None
+                self.project.selection.select_footage(last)
+                if then is not None:
+                    then()
+            if bad:
+                more = f" ({len(bad) - 1} more could not be added)" if len(bad) > 1 else ""
+                self.project.messages.say(bad[0] + more, True)
+
+        self.worker.start("Reading footage", work, take, lambda text: self.project.messages.say(text, True))
+
+    def open_project(self, path: Path) -> bool:
+        """Open a project; missing media is asked for and the rest kept."""
+        try:
+            self.project.open(path)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return False
+        self.opened.emit()
+        return True
+
+    def found(self, old: str, new: str) -> None:
+        """Read a missing file from where it was found; others missing beside it are found with it, and those below that
+        folder are looked for in the background: by name and size, then by contents."""
+        reel = relink(self.project.reel, old, new)
+        for other in missing_media(reel):
+            beside = Path(new).with_name(Path(other).name)
+            if beside.is_file():
+                reel = relink(reel, other, str(beside))
+        self._relinked(reel)
+        if missing_media(reel):
+            self.worker.start(
+                "Looking for missing files",
+                lambda job: found_in(reel, Path(new).parent),
+                lambda more: self._relinked(more) if self.project.reel is reel else None,
+                lambda text: self.project.messages.say(text, True),
+            )
+
+    def _relinked(self, reel: Reel) -> None:
+        before = len(missing_media(self.project.reel))
+        left = len(missing_media(reel))
+        if reel is not self.project.reel and reel != self.project.reel:
+            self.project.change(f"{before - left} missing files found", lambda _: reel)
+        self.watch.announce()
+
+    def collect(self) -> None:
+        """Copy all media into a folder beside the project."""
+        path = self.project.path
+        if path is None:
+            self.project.messages.say("Save the project first: its media are collected beside it.", True)
+            return
+        before = self.project.reel
+
+        def done(reel: Reel) -> None:
+            if self.project.reel is before:
+                self.project.change(f"Media collected in {path.stem} media", lambda _: reel)
+
+        self.worker.start(
+            "Collecting media",
+            lambda job: collect(before, path, job.report),
+            done,
+            lambda text: self.project.messages.say(text, True),
+        )
+
+    def open_demo(self) -> None:
+        """Open the demo, written first where it is not there yet."""
+        folder = demo_folder()
+        if demo_is_whole(folder):
+            self.open_project(folder / PROJECT)
+            return
+
+        def work(job: Job) -> Path:
+            # A process of its own: drawing holds the interpreter and would make the window stutter.
+            made = subprocess.Popen(
+                [sys.executable, "-m", "tempik.cli", "demo", str(folder)],
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+            )
+            waited = 0.0
+            while made.poll() is None:
+                job.stop_event.wait(0.2)
+                if job.cancelled:
+                    made.kill()
+                waited += 0.2
+                job.report(min(0.95, waited / (waited + 12)))
+            if made.returncode:
+                said = made.stderr.read().decode().strip().rpartition("tempik: ")[2] if made.stderr else ""
+                raise TempikError(said or "The demo could not be written.")
+            return folder / PROJECT
+
+        self.worker.start("Making the demo", work, self._demo_made, lambda text: self.project.messages.say(text, True))
+
+    def _demo_made(self, project: Path) -> None:
+        self.open_project(project)
+
+    def settings(self, width: int, height: int, rate: str | None) -> None:
+        """Change frame size or rate; frames are re-derived, points stay."""
+        reel = self.project.reel
+        new_rate = parse_rate(rate) if rate else reel.rate
+        before = self.project.timeline.frames
+        if self.project.change("Reel settings changed", lambda r: change.with_settings(r, width, height, new_rate)):
+            after = self.project.timeline.frames
+            text = f"The reel is {width}×{height} at {rate_text(new_rate)} frames/s"
+            text += f": {before} frames became {after}; every point kept its time." if before != after else "."
+            self.project.messages.say(text, False)
+
+
+def _heard(name: str, found: Analysis) -> str:
+    """Return what was heard of a song in a sentence; where it is not sure, what to do about it."""
+    kind = "an even grid" if found.steady else "followed by ear"
+    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}, {belief_word(found.confidence)}."
+    if belief_word(found.confidence) == "unsure" and found.rivals:
+        text += " Shift+K goes through the other readings while it plays."
+    return text
+
+
+def _swapped(before: Reel, after: Reel) -> str:
+    """Return what became of an edit whose song was swapped."""
+    if before.soundtrack is None or not before.clips:
+        return ""
+    if any(c.start.point or c.pins for c in after.clips):
+        return f" The edit keeps its beats: {before.length_s:.1f} s became {after.length_s:.1f} s."
+    return " There were no beats to count by: clips keep their instants, tied to no point."
+
+
+def demo_folder() -> Path:
+    """Return where the demo is written: beside what else can be made again."""
+    return cache_folder() / "demo"

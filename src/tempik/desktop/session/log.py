@@ -1,0 +1,44 @@
+"""The log: faults of ours with where they happened, in a file that Help → Show log opens."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+
+from tempik.project.file import state_folder
+
+_LOCK = threading.Lock()
+_NAME = "tempik.desktop"
+
+
+def log_path() -> Path:
+    return state_folder() / "tempik.log"
+
+
+def _logger() -> logging.Logger:
+    """Return the log, its file opened at the first fault. Where it cannot be written, faults go to standard error."""
+    logger = logging.getLogger(_NAME)
+    with _LOCK:
+        wanted = str(log_path())
+        for handler in list(logger.handlers):
+            if getattr(handler, "baseFilename", "") != wanted:
+                logger.removeHandler(handler)
+                handler.close()
+        if not logger.handlers:
+            handler_: logging.Handler
+            try:
+                log_path().parent.mkdir(parents=True, exist_ok=True)
+                handler_ = RotatingFileHandler(wanted, maxBytes=1 << 20, backupCount=1, encoding="utf-8")
+            except OSError:
+                handler_ = logging.StreamHandler()
+            handler_.setFormatter(logging.Formatter("%(asctime)s %(threadName)s %(message)s"))
+            logger.addHandler(handler_)
+            logger.propagate = False
+    return logger
+
+
+def log_fault(where: str, error: BaseException) -> None:
+    """Write a fault and where it happened."""
+    _logger().error("%s: %s", where, error, exc_info=(type(error), error, error.__traceback__))

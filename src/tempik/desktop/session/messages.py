@@ -1,0 +1,15 @@
+"""What the window tells the person: one sentence at a time, and whether something is wrong."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+
+class Messages(QObject):
+    """Sentences on their way to the status line."""
+
+    said = Signal(str, bool)  # a sentence, and whether it is an error
+
+    def say(self, text: str, error: bool = False) -> None:
+        """Tell a sentence once."""
+        self.said.emit(text, error)

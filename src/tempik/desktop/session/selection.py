@@ -1,0 +1,180 @@
+"""What is selected: clips, footage, points, an accent row or one pulse of it, and the marked stretch of the song."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from PySide6.QtCore import QObject, Signal
+
+from tempik.accents import Fired
+from tempik.edit.clips.pieces import with_groups
+from tempik.reel import Clip, Footage, Point, Reel, by_id
+from tempik.time import frame_of, time_of
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline
+
+SongStretch = tuple[float, float]
+
+
+class Selection(QObject):
+    """Names of what is selected, over whatever reel `timeline` gives."""
+
+    selected = Signal()  # another clip or piece of footage is selected
+    points_selected = Signal()
+    row_selected = Signal()  # another accent row, or pulse of one, is selected
+    marked_changed = Signal()  # another stretch is marked
+
+    def __init__(self, timeline: Callable[[], Timeline], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._timeline = timeline
+        self.clip_id: str | None = None  # the clip that pages show
+        self.clip_ids: frozenset[str] = frozenset()  # all that are selected
+        self.footage_id: str | None = None
+        self.points: frozenset[str] = frozenset()  # ids of the selected points
+        self.row_id: str | None = None  # the accent row that the page edits
+        self.cell_id = ""  # its pulse that is edited alone, '' for the whole row
+        self.marked: SongStretch | None = None  # seconds of the song
+
+    # What the names stand for
+
+    @property
+    def _reel(self) -> Reel:
+        return self._timeline().reel
+
+    @property
+    def clip(self) -> Clip | None:
+        return by_id(self._reel.clips, self.clip_id)
+
+    @property
+    def placed(self) -> Placed | None:
+        """The selected clip as placed on the reel."""
+        return self._timeline().placed_clip(self.clip_id)
+
+    @property
+    def chosen_clips(self) -> list[str]:
+        """The selected clips in order of place."""
+        return [p.clip.id for p in self._timeline().placed if p.clip.id in self.clip_ids]
+
+    @property
+    def footage(self) -> Footage | None:
+        return by_id(self._reel.footage, self.footage_id)
+
+    @property
+    def row(self) -> Fired | None:
+        """The selected accent row as worked out."""
+        return next((f for f in self._timeline().fired if f.row.id == self.row_id), None)
+
+    def chosen_points(self) -> list[Point]:
+        """Return the selected points that are in use, in order of time."""
+        return [p for p in self._timeline().points if p.id in self.points]
+
+    # Clips
+
+    def select_clip(self, clip: str | None, alone: bool = False) -> None:
+        """Select one clip, with the group it is in unless `alone`, or none."""
+        wanted = frozenset() if clip is None else frozenset({clip} if alone else with_groups(self._reel, {clip}))
+        self._select(clip, wanted)
+
+    def toggle_clip(self, clip: str) -> None:
+        """Add a clip to those selected, or take it out."""
+        group = with_groups(self._reel, {clip})
+        if clip in self.clip_ids:
+            left = self.clip_ids - group
+            self._select(next(iter(left), None), left)
+        else:
+            self._select(clip, self.clip_ids | group)
+
+    def select_to(self, clip: str) -> None:
+        """Select every clip from the one shown to this one."""
+        placed = self._timeline().placed
+        order = [p.clip.id for p in placed]
+        if self.clip_id not in order or clip not in order:
+            self.select_clip(clip)
+            return
+        a, b = sorted((order.index(self.clip_id), order.index(clip)))
+        rows = {p.clip.track for p in placed if p.clip.id in (self.clip_id, clip)}
+        between = {p.clip.id for p in placed[a : b + 1] if min(rows) <= p.clip.track <= max(rows)}
+        self._select(clip, self.clip_ids | with_groups(self._reel, between))
+
+    def select_clips(self, clips: Iterable[str]) -> None:
+        wanted = frozenset(clips)
+        first = next((p.clip.id for p in self._timeline().placed if p.clip.id in wanted), None)
+        self._select(self.clip_id if self.clip_id in wanted else first, wanted)
+
+    def _select(self, clip: str | None, wanted: frozenset[str]) -> None:
+        if clip != self.clip_id or wanted != self.clip_ids:
+            self.clip_id, self.clip_ids = clip, wanted
+            record = self.clip
+            if record is not None:
+                self.footage_id = record.footage
+            self.selected.emit()
+
+    # Footage, points, accent rows
+
+    def select_footage(self, footage: str | None) -> None:
+        if footage != self.footage_id:
+            self.footage_id = footage
+            self.selected.emit()
+
+    def select_points(self, points: Iterable[str]) -> None:
+        wanted = frozenset(points)
+        if wanted != self.points:
+            self.points = wanted
+            self.points_selected.emit()
+
+    def select_row(self, row: str | None, cell: str = "") -> None:
+        """Select an accent row, or one pulse of it."""
+        if (row, cell) != (self.row_id, self.cell_id):
+            self.row_id, self.cell_id = row, cell
+            self.row_selected.emit()
+
+    # The marked stretch
+
+    def mark(self, stretch: SongStretch | None) -> None:
+        """Mark a stretch of the song, in seconds of it, or none."""
+        if stretch != self.marked:
+            self.marked = stretch
+            self.marked_changed.emit()
+
+    def mark_frames(self, stretch: tuple[int, int] | None) -> None:
+        """Mark what sounds from one frame of the reel to another."""
+        timeline = self._timeline()
+        if stretch is None:
+            self.mark(None)
+        else:
+            a, b = (time_of(frame, timeline.rate) + timeline.start_s for frame in stretch)
+            self.mark((a, b))
+
+    @property
+    def marked_frames(self) -> tuple[int, int] | None:
+        """The marked stretch in frames of the reel (first, end); None where nothing of the reel is marked."""
+        if self.marked is None:
+            return None
+        timeline = self._timeline()
+        a, b = (frame_of(s - timeline.start_s, timeline.rate) for s in self.marked)
+        a, b = max(a, 0), min(b, timeline.frames)
+        return (a, b) if b > a else None
+
+    # Another reel
+
+    def keep_what_is_there(self) -> None:
+        """Let go of names that the reel no longer has."""
+        reel = self._reel
+        there = {c.id for c in reel.clips}
+        if not self.clip_ids <= there:
+            self.clip_ids &= there
+        if self.clip_id not in there:
+            self.clip_id = next(iter(self.clip_ids), None)
+        if by_id(reel.rows, self.row_id) is None:
+            self.row_id, self.cell_id = (reel.rows[0].id if reel.rows else None), ""
+        if by_id(reel.footage, self.footage_id) is None:
+            self.footage_id = reel.footage[0].id if reel.footage else None
+        if self.marked is not None and (reel.soundtrack is None or self.marked[1] > reel.soundtrack.length_s + 0.5):
+            self.mark(None)
+
+    def begin_anew(self, reel: Reel) -> None:
+        """Select nothing of another project but its first footage."""
+        self.clip_id, self.clip_ids = None, frozenset()
+        self.footage_id = reel.footage[0].id if reel.footage else None
+        self.points = frozenset()
+        self.mark(None)

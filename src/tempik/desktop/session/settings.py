@@ -1,0 +1,59 @@
+"""What is remembered between sessions: recent projects and changed shortcuts, in one small file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+
+from tempik.errors import TempikError
+from tempik.project.file import state_folder, write_whole
+
+MOST_RECENT = 12
+
+
+class Settings(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Recent project files, the latest first, the keys of commands whose keys were changed, and where the window lay."""
+
+    recent: tuple[str, ...] = ()
+    keys: dict[str, tuple[str, ...]] = {}
+    window: str = ""  # the window's place and size, as Qt writes it
+    splits: dict[str, tuple[int, ...]] = {}  # the areas that a hand laid out, by the name of their divider
+
+    def placed(self, window: str, splits: dict[str, tuple[int, ...]]) -> Settings:
+        """Return the settings with another place of the window and its areas."""
+        return msgspec.structs.replace(self, window=window, splits=splits)
+
+
+def _file() -> Path:
+    return state_folder() / "settings.json"
+
+
+def load_settings() -> Settings:
+    """Return the settings; those of a damaged or missing file are the defaults."""
+    try:
+        return msgspec.json.decode(_file().read_bytes(), type=Settings)
+    except (OSError, msgspec.MsgspecError):
+        return Settings()
+
+
+def save_settings(settings: Settings) -> None:
+    """Write the settings; where that cannot be done they hold for this session."""
+    try:
+        _file().parent.mkdir(parents=True, exist_ok=True)
+        write_whole(_file(), msgspec.json.format(msgspec.json.encode(settings)))
+    except (OSError, TempikError):
+        pass
+
+
+def remember_recent(path: Path) -> None:
+    """Put a project first among the recent ones."""
+    settings = load_settings()
+    name = str(path.absolute())
+    recent = (name, *(r for r in settings.recent if r != name))[:MOST_RECENT]
+    save_settings(msgspec.structs.replace(settings, recent=recent))
+
+
+def recent_projects() -> list[Path]:
+    """Return the recent projects that are still there."""
+    return [p for name in load_settings().recent if (p := Path(name)).is_file()]

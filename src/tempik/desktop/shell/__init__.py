@@ -1,0 +1,1 @@
+"""The window itself: how the parts are composed, laid out and closed."""

@@ -1,0 +1,165 @@
+"""The bench: the tabs of the pages, and the page that is open. A page is made when it is first opened."""
+
+from __future__ import annotations
+
+from typing import TypeVar, cast
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tempik.desktop.pages import FIRST, PAGES
+from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import name_controls
+
+P = TypeVar("P", bound=Page)
+
+
+class _Area(QScrollArea):
+    """Where a page lies: as large as the area, or as the page must be at least, which is then scrolled. What a page would
+    like to have beyond that asks for no room."""
+
+    def hold(self, page: Page) -> None:
+        """Take a page in, made ready for the room there is."""
+        page.room_changed(self.maximumViewportSize().width())
+        self.setWidget(page)
+        page.installEventFilter(self)
+        self._fit()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.LayoutRequest:
+            self._fit()
+        return super().eventFilter(watched, event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        page = self.widget()
+        if isinstance(page, Page):
+            page.room_changed(self.maximumViewportSize().width())
+            self._fit()
+
+    def _fit(self) -> None:
+        page = self.widget()
+        if page is not None:
+            least = page.minimumSizeHint().expandedTo(page.minimumSize())
+            room = self.maximumViewportSize()
+            if least.height() > room.height():
+                room.setWidth(room.width() - self.verticalScrollBar().sizeHint().width())
+            page.resize(room.expandedTo(least))
+
+
+class Bench(QFrame):
+    """`opened` tells of the page that is open now. Pages lie in scrolled areas, so that none asks for more room than there
+    is, and opening one moves nothing else."""
+
+    opened = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setObjectName("bench")
+        self.setStyleSheet(f"#bench {{ background: {theme.RAISED}; border-radius: 5px; }}")
+        self.pages = QStackedWidget()
+        self._made: dict[type[Page], Page] = {}
+        self._areas: list[_Area] = []
+        self._open: type[Page] | None = None
+        self._tabs = QHBoxLayout()
+        self._tabs.setContentsMargins(10, 4, 14, 0)
+        self._tabs.setSpacing(2)
+        self.tabs: list[QToolButton] = []
+        for kind in PAGES:
+            self._add(kind)
+        self._tabs.addStretch(1)
+        self._tools = QHBoxLayout()
+        self._tabs.addLayout(self._tools)
+        self.chosen = QLabel()
+        self.chosen.setTextFormat(Qt.TextFormat.PlainText)
+        self.chosen.setStyleSheet(f"color: {theme.QUIET};")
+        self._tabs.addWidget(self.chosen)
+        inside = QVBoxLayout(self)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(0)
+        inside.addLayout(self._tabs)
+        inside.addWidget(self.pages, 1)
+        self.setMinimumHeight(200)
+
+    def _add(self, kind: type[Page]) -> None:
+        area = _Area()
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._areas.append(area)
+        self.pages.addWidget(area)
+        tab = QToolButton()
+        tab.setText(kind.title)
+        tab.setToolTip(f"{kind.title} page ({kind.key})")
+        tab.setCheckable(True)
+        tab.setAutoExclusive(True)
+        tab.setStyleSheet(
+            "QToolButton { background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;"
+            f" padding: 6px 10px 4px; font-size: 14px; color: {theme.QUIET}; }}"
+            f"QToolButton:hover, QToolButton:focus {{ color: {theme.TEXT}; }}"
+            f"QToolButton:focus {{ border-bottom-color: {theme.TEXT}; }}"
+            f"QToolButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.RHYTHM}; background: transparent; }}"
+        )
+        tab.clicked.connect(lambda: self.open(kind))
+        self._tabs.addWidget(tab)
+        self.tabs.append(tab)
+
+    def page(self, kind: type[P]) -> P:
+        """Return a page, made now if it was not yet."""
+        made = self._made.get(kind)
+        if made is None:
+            made = self._made[kind] = kind(self.desk)
+            name_controls(made)
+            self._areas[PAGES.index(kind)].hold(made)
+            tools = made.tools()
+            if tools is not None:
+                tools.hide()
+                self._tools.addWidget(tools)
+        return cast(P, made)
+
+    @property
+    def current(self) -> Page | None:
+        """The page that is open."""
+        return self._made.get(self._open) if self._open is not None else None
+
+    def open(self, kind: type[Page]) -> None:
+        """Open a page."""
+        before = self.current
+        page = self.page(kind)
+        number = PAGES.index(kind)
+        self.tabs[number].setChecked(True)
+        if page is not before:
+            self._open = kind
+            self.pages.setCurrentIndex(number)
+            if before is not None:
+                before.left()
+                _show(before.tools(), False)
+            _show(page.tools(), True)
+            page.entered()
+        self.opened.emit()
+
+    def open_first(self) -> None:
+        """Open the page that a window begins with."""
+        self.open(FIRST)
+
+    def close_up(self) -> None:
+        """Stop what pages have running."""
+        for page in self._made.values():
+            page.close_up()
+
+
+def _show(tools: QWidget | None, shown: bool) -> None:
+    if tools is not None:
+        tools.setVisible(shown)

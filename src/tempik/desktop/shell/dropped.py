@@ -1,0 +1,39 @@
+"""Footage and files dropped on the timeline."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject
+
+from tempik.desktop.commands.place import PlaceCommands
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.importing import Files
+from tempik.desktop.timeline.widget import TimelineView
+from tempik.edit.clips import place
+
+
+class Dropped(QObject):
+    """Places what is dropped: on a point a cue lands there."""
+
+    def __init__(self, project: Project, files: Files, placing: PlaceCommands, timeline: TimelineView) -> None:
+        super().__init__(timeline)
+        self.project, self.files, self.placing = project, files, placing
+        timeline.footage_dropped.connect(self.footage)
+        timeline.files_dropped.connect(self.paths)
+
+    def footage(self, footage: str, frame: int, point: str, track: int) -> None:
+        """Place footage of the shelf."""
+        if point:
+            self.placing.place_on(footage, point, track)
+        else:
+            self.project.change("Footage placed", lambda reel: place.with_clip_at(reel, footage, frame, track))
+
+    def paths(self, paths: list[str], frame: int, point: str, track: int) -> None:
+        """Add files to the footage and place the first; songs and projects are as anywhere."""
+        before = {f.id for f in self.project.reel.footage}
+
+        def then() -> None:
+            new = [f.id for f in self.project.reel.footage if f.id not in before]
+            if new and self.project.timeline.frames:
+                self.footage(new[0], frame, point, track)
+
+        self.files.bring(paths, then)

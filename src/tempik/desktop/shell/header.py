@@ -1,0 +1,117 @@
+"""The bar above the work: project menu, title, undo, transport, where one is, draft, form, export."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
+
+from tempik.desktop.playback.transport import Transport
+from tempik.desktop.session.delivery import Delivery
+from tempik.desktop.session.document import Project
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import tool
+from tempik.desktop.widgets.theme import figures, icon, words
+from tempik.time import clock_text, rate_text, time_of
+
+
+class HeaderBar(QWidget):
+    """Shows the project's state; its buttons are wired by the window."""
+
+    def __init__(self, project: Project, transport: Transport, delivery: Delivery) -> None:
+        super().__init__()
+        self.project, self.delivery = project, delivery
+        self.setFixedHeight(48)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 12, 2)
+        row.setSpacing(6)
+        self._make_left(row)
+        row.addStretch(1)
+        self._make_transport(row)
+        row.addStretch(1)
+        self._make_right(row)
+        project.changed.connect(self.refill)
+        project.playhead.moved.connect(self._moved)
+        delivery.exporting_changed.connect(self.refill)
+        transport.player.state_changed.connect(
+            lambda playing: self.play_button.setIcon(icon("pause" if playing else "play"))
+        )
+        self.refill()
+
+    def _make_left(self, row: QHBoxLayout) -> None:
+        self.menu_button = tool("more", "Project menu")
+        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu_button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        self.title = QLabel()
+        self.title.setFont(words(15, True))
+        self.saved = QLabel()
+        self.saved.setStyleSheet(f"color: {theme.QUIET};")
+        row.addWidget(self.menu_button)
+        row.addWidget(self.title)
+        row.addWidget(self.saved)
+        row.addSpacing(10)
+        self.undo_button, self.redo_button = tool("undo", "Undo"), tool("redo", "Redo")
+        self.steps_button = tool("steps", "All steps done")
+        for button in (self.undo_button, self.redo_button, self.steps_button):
+            row.addWidget(button)
+
+    def _make_transport(self, row: QHBoxLayout) -> None:
+        self.previous = tool("previous", "Previous cut or point (Up)")
+        self.play_button = tool("play", "Play or pause (Space)")
+        self.next = tool("next", "Next cut or point (Down)")
+        for button in (self.previous, self.play_button, self.next):
+            row.addWidget(button)
+        row.addSpacing(8)
+        self.place = QLabel("–")
+        self.place.setFont(figures(20, True))
+        self.place.setStyleSheet(f"color: {theme.RHYTHM};")
+        self.place.setMinimumWidth(64)
+        self.place.setToolTip("bar.beat")
+        self.clock = QLabel()
+        self.clock.setFont(figures(14))
+        self.clock.setMinimumWidth(190)
+        row.addWidget(self.place)
+        row.addWidget(self.clock)
+
+    def _make_right(self, row: QHBoxLayout) -> None:
+        self.draft_button = QPushButton("Draft")
+        self.draft_button.setToolTip("Make a reel of this song and footage by a rule")
+        self.form_button = QPushButton()
+        self.form_button.setToolTip("Frame size and rate of the reel")
+        self.form_button.setFont(figures(13))
+        self.export_button = QPushButton("Export")
+        self.export_button.setProperty("main", True)
+        self.export_button.setMinimumWidth(84)
+        row.addWidget(self.draft_button)
+        row.addWidget(self.form_button)
+        row.addWidget(self.export_button)
+
+    def refill(self) -> None:
+        """Show the project's name, whether it is saved, and what can be done."""
+        reel, steps = self.project.reel, self.project.history
+        self.title.setText(self.project.name)
+        saved = "unsaved" if self.project.unsaved else "saved" if self.project.path else ""
+        self.saved.setText("read only" if self.project.read_only else saved)
+        self.steps_button.setEnabled(len(steps.steps) > 1)
+        for button, what, word in (
+            (self.undo_button, steps.can_undo, "Undo"),
+            (self.redo_button, steps.can_redo, "Redo"),
+        ):
+            button.setEnabled(bool(what))
+            button.setToolTip(f"{word}: {what}" if what else f"Nothing to {word.lower()}")
+        self.form_button.setText(f"{reel.width}×{reel.height} · {rate_text(reel.rate)}")
+        running = self.delivery.exporting is not None
+        self.export_button.setText("Cancel" if running else "Export")
+        self.export_button.setEnabled(running or bool(reel.clips))
+        self.draft_button.setEnabled(reel.soundtrack is not None and bool(reel.footage))
+        self._moved(self.project.playhead.frame)
+
+    def _moved(self, frame: int) -> None:
+        timeline = self.project.timeline
+        beat = timeline.beat_at(frame)
+        self.place.setText(beat.label if beat is not None else "–")
+        self.clock.setText(f"f {frame}  {clock_text(time_of(frame, timeline.rate))}" if timeline.frames else "")
+
+    @staticmethod
+    def below(button: QWidget) -> QPoint:
+        """Return where a menu of a button opens."""
+        return button.mapToGlobal(QPoint(0, button.height() + 2))

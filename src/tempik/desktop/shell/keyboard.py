@@ -1,0 +1,112 @@
+"""Everything by keyboard: buttons that were reached by Tab take Space and Enter; the list of keys for the docs."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
+
+from tempik.desktop.commands.accents import AccentCommands
+from tempik.desktop.commands.bundles import BundleCommands
+from tempik.desktop.commands.copies import CopyCommands
+from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.media import MediaCommands
+from tempik.desktop.commands.pins import PinCommands
+from tempik.desktop.commands.place import PlaceCommands
+from tempik.desktop.commands.play import PlayCommands
+from tempik.desktop.commands.points import PointCommands
+from tempik.desktop.commands.project import ProjectCommands
+from tempik.desktop.commands.readings import ReadingCommands
+from tempik.desktop.commands.registry import GROUPS, Command, commands_of
+from tempik.desktop.commands.rhythm import RhythmCommands
+from tempik.desktop.commands.select import SelectCommands
+from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.commands.tracks import TrackCommands
+from tempik.desktop.pages import PAGES
+from tempik.desktop.shell.view_commands import ViewCommands
+from tempik.desktop.timeline.lanes import pointer_words
+
+OWNERS: tuple[type, ...] = (
+    *(ProjectCommands, EditCommands, CopyCommands, SelectCommands, PlaceCommands, TrackCommands, CutCommands),
+    *(PinCommands, SpeedCommands, AccentCommands, BundleCommands, PointCommands, RhythmCommands, ReadingCommands),
+    *(PlayCommands, ViewCommands, MediaCommands),
+)
+PRESSES = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+# What the pointer does away from the timeline: gesture and result.
+POINTER: tuple[tuple[str, str], ...] = (
+    ("drag in the preview on the Frame page", "place the picture; the wheel zooms, double click centres"),
+    ("point at an accent in the chooser", "it plays on the frame at the playhead; a click adds it"),
+    ("drag the corners and slopes of the envelope", "lead, hold, decay and their bends"),
+    ("right click a number of an accent", "set a key for it at the playhead"),
+    ("wheel on the song's rhythm", "zoom at the pointer, from the whole song to a millisecond"),
+    ("drag along the bar numbers", "mark a stretch, snapped to beats; Alt does not snap"),
+    ("double click a section", "mark it"),
+    ("click a row of the readings over the wave", "read the song so"),
+    ("drag over the wave", "select points; Shift or Ctrl and click adds"),
+    ("drag a selected point's sign", "move the selected points, snapped to attacks; Alt does not snap"),
+    ("drag the song strip's window or its sides", "use another stretch; Alt does not snap"),
+    ("drag a node of the speed graph", "its speed and place, on points, cues and frames; Alt does not snap"),
+    ("double click in the speed graph", "add a node; on a node: take it out"),
+    ("drag a node's whisker", "how soft that side is; Shift: both sides"),
+    ("arrows, Shift and arrows, on a chosen node", "a frame or ten; one or ten percent"),
+    ("Page Up, Page Down, Delete, Escape on a chosen node", "the one before, the next, take it out, let it go"),
+    ("drag on the strip under the speed graph", "mark a stretch; a click goes there"),
+    ("drag the amount of a shape", "from none to twice as much, on all selected clips"),
+    ("right click footage on the shelf", "take it off the reel"),
+    ("drag a divider between two areas", "more room; double click puts it back"),
+)
+
+
+def page_commands() -> list[Command]:
+    """Return the commands that open the pages."""
+    return [Command("View", f"show_{kind.name}", f"{kind.title} page", (kind.key,)) for kind in PAGES]
+
+
+def all_commands() -> list[Command]:
+    """Return every command of the window, by group."""
+    return sorted([*commands_of(OWNERS), *page_commands()], key=lambda c: GROUPS.index(c.group))
+
+
+def keyboard_list() -> str:
+    """Return docs/keyboard.md: every command with its keys, by group, and what the pointer does."""
+    lines = [
+        "# Keyboard",
+        "",
+        "Made from the code by `./run shots`; every command is also in the palette (Ctrl+K). Tab goes from control to",
+        "control; Space and Enter press the one that was reached so.",
+    ]
+    group = ""
+    for command in all_commands():
+        if command.group != group:
+            group = command.group
+            lines += ["", f"## {group}", "", "| keys | what |", "|---|---|"]
+        keys = " or ".join(f"`{k}`" for k in command.keys) or "–"
+        lines.append(f"| {keys} | {command.text.removesuffix(' …')} |")
+    rows = [f"| {gesture} | {does} |" for gesture, does in (*pointer_words(), *POINTER)]
+    return "\n".join([*lines, "", "## Pointer", "", "| gesture | what |", "|---|---|", *rows]) + "\n"
+
+
+class KeyboardPresses(QObject):
+    """Lets Space and Enter press a control that was reached by keyboard, though they play elsewhere."""
+
+    def __init__(self, app: QApplication) -> None:
+        super().__init__(app)
+        app.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if kind not in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) or not isinstance(event, QKeyEvent):
+            return False
+        if event.key() not in PRESSES or not isinstance(watched, QAbstractButton | QComboBox):
+            return False
+        if not watched.window().testAttribute(Qt.WidgetAttribute.WA_KeyboardFocusChange):
+            return False
+        if kind == QEvent.Type.ShortcutOverride:
+            event.accept()
+            return True
+        if event.key() != Qt.Key.Key_Space and isinstance(watched, QAbstractButton):
+            watched.click()
+            return True
+        return False

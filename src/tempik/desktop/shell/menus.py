@@ -1,0 +1,94 @@
+"""The menus: of the project, of a clip, of the reel's form."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QMenu, QWidget
+
+from tempik.desktop.commands.pins import PinCommands
+from tempik.desktop.commands.registry import Commands
+from tempik.desktop.pages.page import Desk
+from tempik.desktop.session.importing import Files
+from tempik.time import rate_text
+
+SIZES = (
+    (1080, 1920, "9:16"),
+    (1080, 1350, "4:5"),
+    (1080, 1080, "1:1"),
+    (1080, 1440, "3:4"),
+    (1920, 1080, "16:9"),
+)
+RATES = ("24", "25", "30", "50", "60", "23.976", "29.97", "59.94")
+
+# The right-click menu of clips: a heading ('' for none) and the commands under it.
+CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
+    ("", ("split", "remove_before", "remove_after", "set_frames", "set_beats")),
+    ("Cue and pins", ("cue_here", "cue_here_too", "pin_next", "pin_previous", "unpin")),
+    ("Pieces", ("copy_clips", "duplicate", "repeat", "freeze", "freeze_end", "overlap", "stagger", "group", "ungroup")),
+    ("Paste to it", ("paste_attributes", "paste_speed", "paste_framing")),
+    ("Track", ("row_up", "row_down")),
+    (
+        "Speed and direction",
+        ("reverse", "there_and_back", "see_saw_points", "set_speed", "retime_to_frames", "toggle_sound"),
+    ),
+    ("", ("remove_clip", "remove_and_close_up", "remove_leave_gap")),
+)
+HELP = ("show_commands", "show_shortcuts", "show_log")
+
+
+class ProjectMenu(QMenu):
+    """What is done with the project, the recent ones, earlier saves, and help."""
+
+    def __init__(self, commands: Commands, desk: Desk, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.recent, self.versions = QMenu("Recent projects", self), QMenu("Earlier saves", self)
+        self.recent.aboutToShow.connect(lambda: desk.files.fill_recent(self.recent))
+        self.versions.aboutToShow.connect(lambda: desk.files.fill_versions(self.versions))
+        for command in commands.all:
+            if command.group == "Project" and command.name != "quit":
+                self.addAction(commands.actions[command.name])
+                if command.name == "open_project":
+                    self.addMenu(self.recent)
+                if command.name == "save_as":
+                    self.addMenu(self.versions)
+        self.addSeparator()
+        help_menu = self.addMenu("Help")
+        for name in HELP:
+            help_menu.addAction(commands.actions[name])
+        self.addSeparator()
+        self.addAction(commands.actions["quit"])
+
+
+def clip_menu(actions: Mapping[str, QAction], desk: Desk, pins: PinCommands, clip: str, parent: QWidget) -> QMenu:
+    """Return the menu of a clip."""
+    menu = QMenu(parent)
+    pins.fill_mend_menu(menu, clip)
+    if not menu.isEmpty():
+        menu.addSeparator()
+    for title, names in CLIP_MENU:
+        part = menu.addMenu(title) if title else menu
+        for name in names:
+            part.addAction(actions[name])
+    desk.placing.fill_swap_menu(menu.addMenu("Swap footage"))
+    desk.accents.fill_accent_menu(menu.addMenu("Add accent row"))
+    return menu
+
+
+def form_menu(files: Files, parent: QWidget) -> QMenu:
+    """Return the menu of the reel's size and rate."""
+    reel = files.project.reel
+    menu = QMenu(parent)
+    for width, height, name in SIZES:
+        action = menu.addAction(f"{width}×{height}   {name}")
+        action.setCheckable(True)
+        action.setChecked((width, height) == (reel.width, reel.height))
+        action.triggered.connect(lambda _=False, w=width, h=height: files.settings(w, h, None))
+    menu.addSeparator()
+    for rate in RATES:
+        action = menu.addAction(f"{rate} frames/s")
+        action.setCheckable(True)
+        action.setChecked(rate == rate_text(reel.rate))
+        action.triggered.connect(lambda _=False, r=rate: files.settings(reel.width, reel.height, r))
+    return menu

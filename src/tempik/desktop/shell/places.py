@@ -1,0 +1,151 @@
+"""Where things lie on the screen: the first size of the window, its three areas, and what of it is remembered."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QByteArray, QEvent, QObject, QRect, QSize, Qt
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QMainWindow, QSplitter, QSplitterHandle, QVBoxLayout, QWidget
+
+from tempik.desktop.session.settings import load_settings, save_settings
+
+LEAST = QSize(1100, 660)
+USUAL = QSize(1280, 800)
+SMALL_SCREEN_W = 1500
+
+
+class _Handle(QSplitterHandle):
+    """A handle that a double click puts back."""
+
+    def mouseDoubleClickEvent(self, event: QEvent) -> None:
+        self.splitter().put_back()  # type: ignore[attr-defined]
+
+
+class Divider(QSplitter):
+    """Two areas and the handle between them. They share the room as `second` says, which gives the second one's part of
+    it, until a hand moves the handle; a double click puts it back."""
+
+    def __init__(self, orientation: Qt.Orientation, name: str, second: Callable[[int, int], int]) -> None:
+        super().__init__(orientation)
+        self.name = name
+        self.by_hand = False
+        self._second = second
+        self.setHandleWidth(8)
+        self.setChildrenCollapsible(False)
+        self.splitterMoved.connect(self._moved)
+
+    def createHandle(self) -> QSplitterHandle:
+        handle = _Handle(self.orientation(), self)
+        handle.setAccessibleName(f"Divider: {self.name}")
+        handle.setToolTip("Drag to give more room; double click to put it back")
+        return handle
+
+    def _moved(self) -> None:
+        self.by_hand = True
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if not self.by_hand:
+            self.put_back()
+
+    def put_back(self) -> None:
+        """Forget what a hand has laid out."""
+        self.by_hand = False
+        along = self.width() if self.orientation() == Qt.Orientation.Horizontal else self.height()
+        second = self._second(self.width(), self.height())
+        self.setSizes([max(along - second - self.handleWidth(), 1), second])
+
+    def set_by_hand(self, sizes: Sequence[int]) -> None:
+        """Lay the areas out as a hand did before."""
+        self.by_hand = True
+        self.setSizes(list(sizes))
+
+
+class Places(QObject):
+    """The window's place, size and areas, remembered between sessions."""
+
+    def __init__(self, window: QMainWindow, across: Divider, down: Divider) -> None:
+        super().__init__(window)
+        self._window, self._across, self._down = window, across, down
+        window.installEventFilter(self)
+
+    def begin(self) -> None:
+        """Lay the window out as it was left, or so that it fits the screen that it opens on."""
+        settings = load_settings()
+        window = self._window
+        window.setMinimumSize(LEAST)
+        room = window.screen().availableGeometry()
+        if settings.window and window.restoreGeometry(QByteArray.fromBase64(settings.window.encode())):
+            window.resize(fitted(window.size(), room))
+        else:
+            window.resize(fitted(first_size(room), room))
+        for divider in (self._across, self._down):
+            sizes = settings.splits.get(divider.name)
+            if sizes:
+                divider.set_by_hand(sizes)
+
+    def keep(self) -> None:
+        """Remember what is now."""
+        window = self._window
+        splits = {d.name: tuple(d.sizes()) for d in (self._across, self._down) if d.by_hand}
+        geometry = bytes(window.saveGeometry().toBase64().data()).decode()
+        save_settings(load_settings().placed(geometry, splits))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Show:
+            self._fit_frame()
+        return False
+
+    def _fit_frame(self) -> None:
+        """Once shown, the frame's own size is known: nothing of it may lie beyond the screen."""
+        window = self._window
+        if window.isMaximized() or window.isFullScreen():
+            return
+        room, frame = window.screen().availableGeometry(), window.frameGeometry()
+        over = QSize(max(0, frame.width() - room.width()), max(0, frame.height() - room.height()))
+        if not over.isEmpty() or over.width() or over.height():
+            window.resize(window.size() - over)
+        if not room.contains(window.frameGeometry()):
+            window.move(room.topLeft())
+
+
+def first_size(room: QRect) -> QSize:
+    """Return how large a new window is on a screen: all of a small one, a large part of a large one."""
+    if room.width() < SMALL_SCREEN_W:
+        return room.size()
+    return QSize(round(room.width() * 0.86), round(room.height() * 0.86)).expandedTo(USUAL)
+
+
+def fitted(size: QSize, room: QRect) -> QSize:
+    """Return a size that fits a screen, and is never too small to work in. The title bar is seen to once it is there."""
+    return size.boundedTo(room.size()).expandedTo(LEAST)
+
+
+def preview_width(wide: int, tall: int) -> int:
+    """Return the width for an upright picture of the whole height, at most 42 % of the window."""
+    return int(min(max((tall - METER_PX) * 9 / 16 + 20, 264), wide * 0.42))
+
+
+# What the landing meter takes below the preview.
+METER_PX = 98
+# What the timeline needs at least, and the highest page with its tabs.
+TIMELINE_PX, BENCH_PX = 200, 320
+
+
+def bench_height(wide: int, tall: int) -> int:
+    """Return the bench's height: what its pages need, more in a large window, less in a very low one."""
+    if tall < TIMELINE_PX + BENCH_PX:
+        return max(230, tall - TIMELINE_PX)
+    return int(min(max(BENCH_PX, tall * 0.42), 620))
+
+
+def central(*parts: QWidget) -> QWidget:
+    """Return the parts one below the other."""
+    whole = QWidget()
+    rows = QVBoxLayout(whole)
+    rows.setContentsMargins(0, 0, 0, 0)
+    rows.setSpacing(6)
+    for number, part in enumerate(parts):
+        rows.addWidget(part, 1 if number == 1 else 0)
+    return whole

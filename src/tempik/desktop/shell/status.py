@@ -1,0 +1,197 @@
+"""The line below the work: one sentence, an offer with its two answers, and the jobs that run."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.session.messages import Messages
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import tool
+
+ERROR_STAYS_S = 6.0
+MOST_JOBS = 14  # that are listed; the others are counted
+
+
+class StatusBar(QWidget):
+    """Shows what the session says and does. A message is shown once; an error stays readable for a while, what comes soon
+    after stands behind it."""
+
+    answered = Signal(bool)
+
+    def __init__(self, messages: Messages, workers: Sequence[Worker]) -> None:
+        super().__init__()
+        self._messages, self._workers = messages, workers
+        self._error, self._error_at = "", 0.0
+        self.setFixedHeight(max(30, self.fontMetrics().height() + 12))
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 0, 14, 6)
+        self.status = QLabel()
+        self.status.setTextFormat(Qt.TextFormat.PlainText)
+        self.status.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.find_missing = _small("Find …")
+        self.find_missing.hide()
+        self.take_up, self.let_go = _small("Take it up"), _small("Let it go")
+        self.take_up.clicked.connect(lambda: self.answered.emit(True))
+        self.let_go.clicked.connect(lambda: self.answered.emit(False))
+        self.job_name = QLabel()
+        self.job_name.setTextFormat(Qt.TextFormat.PlainText)
+        self.job_name.setStyleSheet(f"color: {theme.QUIET};")
+        self.progress = _bar()
+        self.progress.setFixedWidth(180)
+        self.cancel = tool("remove", "Cancel this job")
+        self.cancel.setIconSize(self.cancel.iconSize() * 0.8)
+        self.cancel.setStyleSheet("padding: 0;")
+        self.cancel.clicked.connect(self._cancel_first)
+        self.all_jobs = _small("all jobs")
+        self.all_jobs.setToolTip("Every job that runs or waits, each with its own cancel")
+        self.all_jobs.clicked.connect(self.show_jobs)
+        self.panel = JobsPanel(self)
+        row.addWidget(self.status, 1)
+        for widget in (
+            *(self.find_missing, self.take_up, self.let_go, self.job_name, self.progress, self.cancel, self.all_jobs),
+        ):
+            row.addWidget(widget)
+        self.offer(False)
+        messages.said.connect(self.say)
+        for worker in workers:
+            worker.changed.connect(self._jobs_changed)
+        self._jobs_changed()
+
+    def say(self, text: str, error: bool = False) -> None:
+        """Show one sentence."""
+        now = time.monotonic()
+        if not error and self._error and now - self._error_at < ERROR_STAYS_S:
+            if text != self._error:
+                text = f"{self._error}   ·   {text}"
+            error = True
+        elif error:
+            self._error, self._error_at = text, now
+        else:
+            self._error = ""
+        self.status.setText(text)
+        self.status.setToolTip(f"<qt>{_escaped(text)}</qt>" if text else "")
+        self.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
+
+    def offer(self, shown: bool) -> None:
+        """Show or hide the two answers to what the status line asks."""
+        self.take_up.setVisible(shown)
+        self.let_go.setVisible(shown)
+
+    def jobs(self) -> list[Job]:
+        """Return the jobs that are told of."""
+        return [job for worker in self._workers for job in worker.listed if not job.cancelled]
+
+    def _jobs_changed(self) -> None:
+        jobs = self.jobs()
+        for widget in (self.job_name, self.progress, self.cancel):
+            widget.setVisible(bool(jobs))
+        self.all_jobs.setVisible(len(jobs) > 1)
+        if jobs:
+            self.job_name.setText(jobs[0].title)
+            self.progress.setValue(round(jobs[0].share * 1000))
+            self.all_jobs.setText(f"{len(jobs)} jobs")
+        if self.panel.isVisible():
+            self.panel.fill(jobs)
+
+    def _cancel_first(self) -> None:
+        for job in self.jobs()[:1]:
+            self.cancel_job(job)
+
+    def cancel_job(self, job: Job) -> None:
+        """Cancel one job and say so."""
+        for worker in self._workers:
+            if job in worker.jobs:
+                worker.cancel(job)
+                self._messages.say(f"{job.title}: cancelled.")
+
+    def show_jobs(self) -> None:
+        """List all jobs above the line."""
+        self.panel.fill(self.jobs())
+        self.panel.adjustSize()
+        corner = self.mapToGlobal(QPoint(self.width() - self.panel.width() - 14, -self.panel.height()))
+        self.panel.move(corner)
+        self.panel.show()
+
+
+class JobsPanel(QFrame):
+    """Every job with its progress and its own cancel."""
+
+    def __init__(self, bar: StatusBar) -> None:
+        super().__init__(bar, Qt.WindowType.Popup)
+        self._bar = bar
+        self._rows: dict[int, tuple[QLabel, QProgressBar, QPushButton]] = {}
+        self.setObjectName("jobs")
+        self.setStyleSheet(
+            f"#jobs {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
+        )
+        self.setAccessibleName("Jobs")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 14, 10)
+        self._grid = QGridLayout()
+        self._more = QLabel()
+        self._more.setStyleSheet(f"color: {theme.QUIET};")
+        column.addLayout(self._grid)
+        column.addWidget(self._more)
+
+    def fill(self, jobs: Sequence[Job]) -> None:
+        """Show jobs as they are, the first of many; rows that are there keep their place."""
+        self._more.setText(f"and {len(jobs) - MOST_JOBS} more that wait" if len(jobs) > MOST_JOBS else "")
+        self._more.setVisible(len(jobs) > MOST_JOBS)
+        jobs = jobs[:MOST_JOBS]
+        wanted = {id(job) for job in jobs}
+        for key in [k for k in self._rows if k not in wanted]:
+            for widget in self._rows.pop(key):
+                self._grid.removeWidget(widget)
+                widget.deleteLater()
+        for job in jobs:
+            if id(job) not in self._rows:
+                self._rows[id(job)] = self._row(job)
+            self._rows[id(job)][1].setValue(round(job.share * 1000))
+        if not jobs:
+            self.hide()
+        self.adjustSize()
+
+    def _row(self, job: Job) -> tuple[QLabel, QProgressBar, QPushButton]:
+        name, bar, cancel = QLabel(job.title), _bar(), _small("Cancel")
+        name.setTextFormat(Qt.TextFormat.PlainText)
+        bar.setMinimumWidth(160)
+        cancel.setAccessibleName(f"Cancel {job.title}")
+        cancel.clicked.connect(lambda: self._bar.cancel_job(job))
+        at = self._grid.rowCount()
+        for column, widget in enumerate((name, bar, cancel)):
+            self._grid.addWidget(widget, at, column)
+        return name, bar, cancel
+
+
+def _escaped(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;")
+
+
+def _bar() -> QProgressBar:
+    bar = QProgressBar()
+    bar.setTextVisible(False)
+    bar.setRange(0, 1000)
+    bar.setAccessibleName("Progress")
+    return bar
+
+
+def _small(text: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setStyleSheet("padding: 1px 10px; min-height: 16px;")
+    return button

@@ -1,0 +1,396 @@
+"""The main window: what it is composed of, how that is laid out and wired, and how it closes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import TypeVar
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from tempik.check import Report
+from tempik.desktop.commands.accents import AccentCommands
+from tempik.desktop.commands.bundles import BundleCommands
+from tempik.desktop.commands.copies import CopyCommands
+from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.media import MediaCommands
+from tempik.desktop.commands.pins import PinCommands
+from tempik.desktop.commands.place import PlaceCommands
+from tempik.desktop.commands.play import PlayCommands
+from tempik.desktop.commands.points import PointCommands
+from tempik.desktop.commands.project import ProjectCommands
+from tempik.desktop.commands.readings import ReadingCommands
+from tempik.desktop.commands.registry import Commands
+from tempik.desktop.commands.rhythm import RhythmCommands
+from tempik.desktop.commands.select import SelectCommands
+from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.commands.tracks import TrackCommands
+from tempik.desktop.pages import PAGES
+from tempik.desktop.pages.accents.page import AccentsPage
+from tempik.desktop.pages.check import CheckPage
+from tempik.desktop.pages.frame import FramePage
+from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.rhythm.page import RhythmPage
+from tempik.desktop.playback.clip_sounds import ClipSounds
+from tempik.desktop.playback.transport import Transport
+from tempik.desktop.preview.landing_meter import LandingMeter
+from tempik.desktop.preview.view import Preview
+from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.delivery import Delivery
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.importing import Files
+from tempik.desktop.session.jobs import Worker
+from tempik.desktop.session.looking import Looking
+from tempik.desktop.session.media_watch import MediaWatch
+from tempik.desktop.session.safety import Safety
+from tempik.desktop.session.song import Song
+from tempik.desktop.shell.bench import Bench
+from tempik.desktop.shell.draft_panel import DraftPanel
+from tempik.desktop.shell.dropped import Dropped
+from tempik.desktop.shell.header import HeaderBar
+from tempik.desktop.shell.keyboard import page_commands
+from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
+from tempik.desktop.shell.places import Divider, Places, bench_height, central, preview_width
+from tempik.desktop.shell.shortcuts import apply_keys
+from tempik.desktop.shell.status import StatusBar
+from tempik.desktop.shell.view_commands import ViewCommands
+from tempik.desktop.shell.welcome import Welcome
+from tempik.desktop.song.strip import SongStrip
+from tempik.desktop.timeline.widget import LEAST_H, TimelineView
+from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.desktop.widgets.form import name_controls
+from tempik.desktop.widgets.theme import icon
+from tempik.edit.draft import Wish
+from tempik.reel import Clip
+
+P = TypeVar("P", bound=Page)
+
+
+class Window(QMainWindow):
+    """Tempik's main window."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowIcon(icon("tempik"))
+        self.setAcceptDrops(True)
+        self._clips_shown: tuple[Clip, ...] = ()
+        self._closed = False
+        self._make_session()
+        self._make_commands()
+        self._make_views()
+        self._lay_out()
+        self._wire_session()
+        self._wire_views()
+        self._bind_commands()
+        self.bench.open_first()
+        self._reel_changed()
+        name_controls(self)
+
+    # Composing
+
+    def _make_session(self) -> None:
+        self.project = Project(self)
+        self.worker = Worker(self)
+        self.background = Worker(self, at_once=1)
+        self.looker = Worker(self, at_once=1)
+        self.watch = MediaWatch(self.project, self.looker)
+        self.looking = Looking(self)
+        self.strips = Strips(self.worker, self)
+        self.proxies = Proxies(self.background, self.looker, self)
+        self.song = Song(self.worker, self)
+        self.files = Files(self.project, self.worker, self.watch)
+        self.safety = Safety(self.project, self.files)
+        self.delivery = Delivery(self.project, self.worker)
+        self.clip_sounds = ClipSounds(self.project, self.worker)
+        self.transport = Transport(self.project, self.song, self.proxies.proxy_for, self.clip_sounds)
+        self.player, self.listening = self.transport.player, self.transport.listening
+
+    def _make_commands(self) -> None:
+        project, transport = self.project, self.transport
+        self.count = CountPanel(self)
+        self.projects = ProjectCommands(project, self.files, self.safety, self.delivery, self)
+        self.edits, self.selects = EditCommands(project), SelectCommands(project)
+        self.play = PlayCommands(project, transport)
+        self.media = MediaCommands(project, self.proxies, transport)
+        self.points = PointCommands(project, transport, self)
+        self.rhythm = RhythmCommands(project, transport)
+        self.readings = ReadingCommands(project, self.listening)
+        self.cuts = CutCommands(project, self.count)
+        self.clips = PinCommands(project, self.cuts)
+        self.speeds = SpeedCommands(project, self.cuts, self.count)
+        self.bundles = BundleCommands(project)
+        self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
+        self.copies, self.tracks = CopyCommands(project, self.cuts, self.count), TrackCommands(project, self.cuts)
+        self.placing = PlaceCommands(project, self.looking, self.cuts, self.tracks, self.count, self)
+
+    def _make_views(self) -> None:
+        self.header = HeaderBar(self.project, self.transport, self.delivery)
+        self.foot = StatusBar(self.project.messages, (self.worker, self.background))
+        self.strip = SongStrip(self.project, self.song)
+        self.timeline = TimelineView(self.project, self.strips, self.song, self.watch)
+        self.welcome = Welcome()
+        self.preview = Preview(self.project, self.looking)
+        self.meter = LandingMeter(self.project)
+        self.desk = Desk(
+            project=self.project, song=self.song, strips=self.strips, proxies=self.proxies, watch=self.watch,
+            looking=self.looking, delivery=self.delivery, listening=self.listening, transport=self.transport,
+            files=self.projects, play=self.play, cuts=self.cuts, placing=self.placing, copies=self.copies,
+            tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, points=self.points,
+            rhythm=self.rhythm, readings=self.readings,
+        )  # fmt: skip
+        self.bench = Bench(self.desk)
+        self.draft_panel = DraftPanel(self)
+        self.views = ViewCommands(self, self.desk, self.bench, self.timeline, self.preview, self.header)
+
+    def _lay_out(self) -> None:
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.welcome)
+        self.middle.addWidget(self.timeline)
+        self.middle.setMinimumHeight(LEAST_H)
+        down = Divider(Qt.Orientation.Vertical, "timeline and page", bench_height)
+        down.addWidget(self.middle)
+        down.addWidget(self.bench)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(12, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(self.strip)
+        column.addWidget(down, 1)
+        right = QWidget()
+        side = QVBoxLayout(right)
+        side.setContentsMargins(4, 0, 12, 0)
+        side.setSpacing(8)
+        side.addWidget(self.preview, 1)
+        side.addWidget(self.meter)
+        across = Divider(Qt.Orientation.Horizontal, "work and preview", preview_width)
+        across.addWidget(left)
+        across.addWidget(right)
+        self.setCentralWidget(central(self.header, across, self.foot))
+        self.places = Places(self, across, down)
+        self.places.begin()
+
+    # Wiring
+
+    def _wire_session(self) -> None:
+        project, transport = self.project, self.transport
+        project.changed.connect(self._reel_changed)
+        project.selection.selected.connect(self._selection_changed)
+        project.playhead.moved.connect(self.looking.clear)
+        self.files.opened.connect(self._opened)
+        self.files.unsure.connect(lambda: self.open_page(RhythmPage))
+        self.readings.asked.connect(lambda: self.open_page(RhythmPage))
+        self.readings.anew_asked.connect(self.files.hear_anew)
+        self.watch.found.connect(self._media_missing)
+        self.song.failed.connect(lambda text: self.say(text, True))
+        self.proxies.said.connect(self.say)
+        self.proxies.made.connect(lambda _: transport.footage_changed())
+        self.player.state_changed.connect(self._play_state)
+        self.safety.offered.connect(self.foot.offer)
+        self.safety.taken_up.connect(self.timeline.fit_when_shown)
+        self.delivery.measured.connect(self._measured)
+        self.projects.begun.connect(self.player.pause)
+        self.projects.draft_wanted.connect(self._open_draft)
+
+    def _wire_views(self) -> None:
+        header, foot, timeline, transport = self.header, self.foot, self.timeline, self.transport
+        transport.size.add_view(self.preview.tall_px)
+        transport.image_shown.connect(self.preview.show_image)
+        transport.told.connect(self.preview.show_message)
+        transport.playback_told.connect(self.meter.say)
+        transport.frames.prepared.connect(timeline.update)
+        self.preview.resized.connect(transport.resized)
+        self.preview.placed.connect(lambda at: self.accents.focus_at(at.x(), at.y()))
+        self.accents.placing_focus.connect(self.preview.ask_place)
+        self.bench.opened.connect(self._page_opened)
+        self.welcome.song_wanted.connect(self.projects.choose_song)
+        self.welcome.footage_wanted.connect(self.projects.choose_footage)
+        self.welcome.draft_wanted.connect(self.projects.show_draft)
+        self.welcome.demo_wanted.connect(self.projects.open_demo)
+        timeline.tell_from(self.tracks.target_row, transport.frames.stretches)
+        timeline.asks.row_menu.connect(lambda row, at: self.accents.row_menu(row, self).popup(at))
+        timeline.asks.row_wanted.connect(lambda: self.open_page(AccentsPage))
+        timeline.asks.clip_menu.connect(self._clip_menu)
+        timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
+        timeline.asks.settled_clip.connect(self.clips.say_trouble)
+        self.dropped = Dropped(self.project, self.files, self.placing, timeline)
+        self.draft_panel.wished.connect(self._draft)
+        header.undo_button.clicked.connect(self.undo)
+        header.redo_button.clicked.connect(self.project.redo)
+        header.steps_button.clicked.connect(self.views.show_steps)
+        header.previous.clicked.connect(self.play.previous_stop)
+        header.play_button.clicked.connect(self.play.play_pause)
+        header.next.clicked.connect(self.play.next_stop)
+        header.draft_button.clicked.connect(self.projects.show_draft)
+        header.form_button.clicked.connect(lambda: form_menu(self.files, self).popup(header.below(header.form_button)))
+        header.export_button.clicked.connect(self.projects.export)
+        foot.find_missing.clicked.connect(lambda: self.projects.find(sorted(self.watch.missing)[0]))
+        self.watch.changed.connect(lambda: foot.find_missing.setVisible(bool(self.watch.missing)))
+        foot.answered.connect(self.safety.answer)
+
+    def _bind_commands(self) -> None:
+        self.registry = Commands(self.project, self, self._taken)
+        for owner in (
+            *(self.projects, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts, self.clips),
+            *(self.speeds, self.accents, self.bundles, self.points, self.rhythm, self.readings, self.play, self.views),
+            self.media,
+        ):
+            self.registry.bind(owner)
+        for kind, command in zip(PAGES, page_commands(), strict=True):
+            self.registry.add(command, lambda kind=kind: self.open_page(kind))  # type: ignore[misc]
+        self.commands = self.registry.actions
+        self.addActions(list(self.commands.values()))
+        self.views.knows(self.registry)
+        self.menu = ProjectMenu(self.registry, self.desk, self)
+        self.recent_menu, self.versions_menu = self.menu.recent, self.menu.versions
+        self.header.menu_button.setMenu(self.menu)
+        apply_keys(self.registry)
+
+    def _taken(self) -> Mapping[str, Callable[[], object]]:
+        page = self.bench.current
+        return page.takes() if page is not None else {}
+
+    # What follows from a change
+
+    def _reel_changed(self) -> None:
+        reel = self.project.reel
+        if reel.clips is not self._clips_shown:
+            self._clips_shown = reel.clips
+            self.looking.clear()
+        self.safety.changed()
+        # The song comes first: without it there is nothing to see or hear of the rhythm.
+        self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
+        for piece in reel.footage:
+            self.strips.want(piece)
+            self.proxies.want(piece)
+        self.setWindowTitle(f"{self.project.name}[*] – Tempik")
+        self.setWindowModified(self.project.unsaved)
+        self.middle.setCurrentWidget(self.timeline if reel.clips else self.welcome)
+        song = Path(reel.soundtrack.path).name if reel.soundtrack is not None else ""
+        if song and reel.soundtrack is not None and reel.soundtrack.tempo_bpm:
+            song += f"\n{reel.soundtrack.tempo_bpm:.1f} BPM"
+        self.welcome.show_state(song, len(reel.footage))
+        self.transport.reel_changed()
+        self._selection_changed()
+
+    def _selection_changed(self) -> None:
+        placed = self.project.selection.placed
+        text = ""
+        if placed is not None:
+            count = len(placed.ties)
+            pins = f" · {count} pin{'s' if count != 1 else ''}" if count else " · not pinned"
+            text = f"{Path(placed.footage.path).stem}{pins}"
+        self.bench.chosen.setText(text)
+
+    def _play_state(self, playing: bool) -> None:
+        self.background.hold(playing)
+        if playing:
+            self.looking.clear()
+
+    def _page_opened(self) -> None:
+        page = self.bench.current
+        if page is not None:
+            self.preview.set_mode(page.preview_mode())
+        self.looking.clear()
+
+    def _opened(self) -> None:
+        self.player.pause()
+        self.timeline.show_whole()
+        self.strips.retry()
+        self._reel_changed()
+        self.safety.opened()
+        self.watch.announce()
+
+    def _media_missing(self, gone: list[str], other: list[str]) -> None:
+        if gone:
+            more = f" and {len(gone) - 1} more" if len(gone) > 1 else ""
+            self.say(
+                f"{gone[0]}{more} is missing; press Find to say where it is. The rest of the project is open.", True
+            )
+        elif other:
+            self.say(
+                f"{other[0]} is another file than the one that was added (its size differs): check its cues.", True
+            )
+
+    def _measured(self, report: Report) -> None:
+        self.page(CheckPage).show_measured(report)
+        self.open_page(CheckPage)
+
+    # What others ask of the window
+
+    def say(self, text: str, error: bool = False) -> None:
+        """Show one sentence in the status line."""
+        self.project.messages.say(text, error)
+
+    def open_page(self, kind: type[Page]) -> None:
+        self.bench.open(kind)
+
+    def undo(self) -> None:
+        self.project.undo()
+
+    def fit(self) -> None:
+        self.timeline.fit()
+
+    def show_frame(self) -> None:
+        self.open_page(FramePage)
+
+    def page(self, kind: type[P]) -> P:
+        """Return one of the pages."""
+        return self.bench.page(kind)
+
+    @property
+    def frame_page(self) -> FramePage:
+        return self.bench.page(FramePage)
+
+    # Menus and panels
+
+    def _clip_menu(self, clip: str, at: QPoint) -> None:
+        clip_menu(self.commands, self.desk, self.clips, clip, self).popup(at)
+
+    def _open_draft(self) -> None:
+        self.draft_panel.show_for(self.project.reel)
+        self.draft_panel.adjustSize()
+        button = self.header.draft_button
+        corner = QPoint(button.width() - self.draft_panel.width(), button.height() + 4)
+        self.draft_panel.move(button.mapToGlobal(corner))
+
+    def _draft(self, wish: Wish) -> None:
+        self.timeline.fit_when_shown()
+        self.delivery.draft(wish)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.files.bring(paths)
+
+    # Closing
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.projects.may_leave():
+            event.ignore()
+            return
+        self.places.keep()
+        self.shut_down()
+        event.accept()
+
+    def shut_down(self) -> None:
+        """Stop every thread; called once, when the window closes."""
+        if self._closed:
+            return
+        self._closed = True
+        self.background.hold(False)
+        for worker in (self.looker, self.background, self.worker):
+            worker.stop_all()
+        self.views.close_up()
+        self.transport.close()
+        self.bench.close_up()
+        if self.safety.left is None:
+            self.project.close()

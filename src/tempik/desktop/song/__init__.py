@@ -1,0 +1,1 @@
+"""The song on screen: its wave, and the strip that chooses a stretch of it."""

@@ -1,0 +1,99 @@
+"""The stretch panel: suggested stretches of the song, its loudness and its fades."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from tempik.desktop.session.document import Project
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import words
+from tempik.edit.song.level import with_sound
+from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches, with_stretch
+from tempik.time import clock_text
+
+
+class StretchPanel(QFrame):
+    """A small panel over the window. Each suggestion starts on a section and ends on a bar."""
+
+    def __init__(self, project: Project, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.project = project
+        self._filling = False
+        self.setObjectName("stretch")
+        self.setStyleSheet(
+            f"#stretch {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
+        )
+        title = QLabel("The reel's stretch of the song")
+        title.setFont(words(15, True))
+        self.offers = QVBoxLayout()
+        self.offers.setSpacing(3)
+        self.gain = self._box(" dB", -60.0, 24.0, 0.5, "gain", lambda r, v: with_sound(r, gain_db=v))
+        self.fade_in = self._box(" s", 0.0, 60.0, 0.1, "fade in", lambda r, v: with_sound(r, fade_in_s=v))
+        self.fade_out = self._box(" s", 0.0, 60.0, 0.1, "fade out", lambda r, v: with_sound(r, fade_out_s=v))
+        form = QFormLayout()
+        for name, box in (("gain", self.gain), ("fade in", self.fade_in), ("fade out", self.fade_out)):
+            form.addRow(name, box)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(10)
+        column.addWidget(title)
+        column.addLayout(self.offers)
+        column.addLayout(form)
+        self.setMinimumWidth(340)
+
+    def _box(
+        self, unit: str, low: float, high: float, step: float, name: str, edit: Callable[..., object]
+    ) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setRange(low, high)
+        box.setSingleStep(step)
+        box.setDecimals(1 if unit == " dB" else 2)
+        box.setSuffix(unit)
+        box.setKeyboardTracking(False)
+        box.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        box.setAccessibleName(name)
+
+        def typed(value: float) -> None:
+            if not self._filling:
+                self.project.change(f"Song's {name} {value:g}{unit}", lambda reel: edit(reel, value))  # type: ignore[arg-type, return-value]
+
+        box.valueChanged.connect(typed)
+        return box
+
+    def show_at(self, corner: QPoint) -> None:
+        """Open with the suggestions for the present song."""
+        song = self.project.reel.soundtrack
+        while (item := self.offers.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        if song is None:
+            return
+        for wanted in LENGTHS_S:
+            head = QLabel(f"about {wanted:.0f} s")
+            head.setStyleSheet(f"color: {theme.QUIET};")
+            offers = suggested_stretches(song, wanted)
+            if song.length_s <= wanted and wanted != LENGTHS_S[0]:
+                continue
+            self.offers.addWidget(head)
+            for offer in offers:
+                start, length = offer.start_s, offer.length_s
+                button = QPushButton(f"{clock_text(start)[:-4]}  +  {length:.2f} s   {offer.why}")
+                button.setStyleSheet("text-align: left; padding: 3px 10px;")
+                button.clicked.connect(lambda _=False, a=start, n=length: self._take(a, n))
+                self.offers.addWidget(button)
+        self._filling = True
+        self.gain.setValue(song.gain_db)
+        self.fade_in.setValue(song.fade_in_s)
+        self.fade_out.setValue(song.fade_out_s)
+        self._filling = False
+        self.adjustSize()
+        self.move(corner)
+        self.show()
+
+    def _take(self, start_s: float, length_s: float) -> None:
+        self.project.change("Stretch of song chosen", lambda reel: with_stretch(reel, start_s, length_s))
+        self.hide()

@@ -1,0 +1,1 @@
+"""The timeline: its axis, its lanes and the widget that holds them."""

@@ -1,0 +1,39 @@
+"""The timeline's axis: from the whole reel to single frames."""
+
+from __future__ import annotations
+
+from tempik.desktop.widgets.axis import Axis
+from tempik.timeline.timeline import Timeline
+
+GUTTER = 92  # the names of the lanes
+AIR_PX = 12
+MAX_PX_PER_FRAME = 48.0
+
+
+class View(Axis):
+    """The stretch of the reel that is on screen."""
+
+    @staticmethod
+    def of(start_s: float, px_per_s: float, width: int) -> View:
+        return View(start_s, px_per_s, width, GUTTER)
+
+    def fitted(self, length_s: float) -> View:
+        """Return the view that shows the whole reel with a little air after it."""
+        return View.of(0.0, max(1.0, (self.width - GUTTER - AIR_PX) / max(length_s, 0.5)), self.width)
+
+    def scaled(self, factor: float, x: float, timeline: Timeline) -> View:
+        """Return the view scaled about the instant under `x`, from the whole reel to single frames."""
+        least = (self.width - GUTTER - AIR_PX) / max(_length_s(timeline), 0.5) * 0.9
+        return View(*self.zoomed(factor, x, least, MAX_PX_PER_FRAME * float(timeline.rate))).kept_on(timeline)
+
+    def panned(self, pixels: float, timeline: Timeline) -> View:
+        """Return the view moved along by whole pixels."""
+        return self._replace(start_s=self.start_s + round(pixels) / self.px_per_s).kept_on(timeline)
+
+    def kept_on(self, timeline: Timeline) -> View:
+        """Return the view moved so that the reel stays in it."""
+        return View(*self.kept(_length_s(timeline), AIR_PX))
+
+
+def _length_s(timeline: Timeline) -> float:
+    return timeline.frames / float(timeline.rate)

@@ -1,0 +1,178 @@
+"""The unit of the timeline: a lane measures, paints and hit-tests its row, and makes the gestures that begin on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+from PySide6.QtCore import QObject, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter
+
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.media_watch import MediaWatch
+from tempik.desktop.session.song import Song
+from tempik.desktop.timeline.axis import View
+from tempik.desktop.timeline.snapping import Snap
+from tempik.reel import Reel
+from tempik.timeline.timeline import Timeline
+
+if TYPE_CHECKING:
+    from tempik.desktop.timeline.layout import Layout
+
+DRAG_PX = 4
+
+
+class Room(NamedTuple):
+    """How high a lane may be. Where there is too little room, lanes of the lowest `gives` shrink first; where there is
+    more than all want, lanes grow up to `most`."""
+
+    least: int
+    usual: int
+    most: int
+    gives: int = 0
+
+
+class Asks(QObject):
+    """What lanes ask of the window."""
+
+    row_menu = Signal(str, QPoint)
+    row_wanted = Signal()  # the chosen accent row is to be edited
+    clip_menu = Signal(str, QPoint)
+    picture_menu = Signal(int, QPoint)
+    settled_clip = Signal(str)  # a drag of this clip has ended
+
+
+class PaintContext(NamedTuple):
+    """What lanes paint and hit-test by."""
+
+    project: Project
+    view: View
+    layout: Layout
+    song: Song
+    strips: Strips
+    watch: MediaWatch
+    asks: Asks
+    height: int
+    placing: int  # the track that footage is placed on
+    within: QRectF | None = None  # only what lies in this box is painted
+
+    @property
+    def timeline(self) -> Timeline:
+        return self.project.timeline
+
+    def touches(self, number: int) -> bool:
+        """Tell whether what is painted touches a lane."""
+        return self.within is None or self.layout.box(number, self.view.width).intersects(self.within)
+
+    def frame_px(self) -> float:
+        """Return how wide a frame is."""
+        return self.view.px_per_s / float(self.timeline.rate)
+
+
+class Pointer(NamedTuple):
+    """Where the pointer is, what is held with it, and where the press began."""
+
+    pos: QPointF
+    start: QPointF
+    keys: Qt.KeyboardModifier
+    screen: QPoint
+
+    def held(self, key: Qt.KeyboardModifier) -> bool:
+        return bool(self.keys & key)
+
+    @property
+    def ctrl(self) -> bool:
+        return self.held(Qt.KeyboardModifier.ControlModifier)
+
+    @property
+    def shift(self) -> bool:
+        return self.held(Qt.KeyboardModifier.ShiftModifier)
+
+    @property
+    def alt(self) -> bool:
+        return self.held(Qt.KeyboardModifier.AltModifier)
+
+    @property
+    def moved(self) -> QPointF:
+        return self.pos - self.start
+
+    @property
+    def far(self) -> bool:
+        return self.moved.manhattanLength() >= DRAG_PX
+
+
+class LaneGesture:
+    """What one press becomes. `text` is shown beside the pointer and `snap` as a line while it is dragged."""
+
+    def __init__(self) -> None:
+        self.text = ""
+        self.snap: Snap | None = None
+
+    def drag(self, ctx: PaintContext, at: Pointer) -> None:
+        """The pointer moved with the button held, beyond the first few pixels."""
+
+    def release(self, ctx: PaintContext, at: Pointer) -> None:
+        """The button was let go."""
+
+    def drop(self) -> None:
+        """The gesture ends without having been."""
+
+
+class Hit(NamedTuple):
+    """What lies under the pointer: the cursor's shape, a tip, what to show as pointed at, and what a press, a double
+    click or a right click does. Tips are worked out when they are asked for."""
+
+    cursor: Qt.CursorShape = Qt.CursorShape.ArrowCursor
+    hover: str = ""
+    tip: Callable[[], str] = str
+    press: Callable[[Pointer], LaneGesture | None] | None = None
+    double: Callable[[Pointer], None] | None = None
+    menu: Callable[[QPoint], None] | None = None
+    weak: bool = False  # anything else that is hit there comes first
+
+
+class Lane:
+    """One row of the timeline. `key` names it; lanes of the `head` stay when the others scroll; what lies `beneath` is
+    painted before the points' lines."""
+
+    key = ""
+    head = False
+    beneath = False
+
+    def room(self) -> Room:
+        """Return how high the lane may be; a lane of no height lies over the others."""
+        raise NotImplementedError
+
+    def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        """Paint what stands, right of the names."""
+
+    def paint_staying(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        """Paint, over what stands, what stays in view as the rest moves along."""
+
+    def sketch(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        """Paint what stands roughly, for a moment, where nothing was painted before: only what costs next to nothing."""
+
+    def paint_hover(self, p: QPainter, ctx: PaintContext, box: QRectF, hover: str) -> None:
+        """Paint what is pointed at, over what stands."""
+
+    def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        """Paint the lane's name, in the gutter."""
+
+    def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
+        """Return what lies under the pointer, in the lane or in its name, or None."""
+        return None
+
+    def spoken(self, ctx: PaintContext) -> str:
+        """Return what the lane is and holds, for assistive technology."""
+        return self.key
+
+    @classmethod
+    def of(cls, reel: Reel) -> list[Lane]:
+        """Return the lanes of this kind that a reel has, from the top down."""
+        raise NotImplementedError
+
+    @classmethod
+    def words(cls) -> Sequence[tuple[str, str]]:
+        """Return what the pointer does here, as gestures and results, for the keyboard page."""
+        return ()

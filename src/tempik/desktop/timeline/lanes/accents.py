@@ -1,0 +1,265 @@
+"""An accent row: its pulses, its name and amount."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter
+
+from tempik.accents import Cell, Fired
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.timeline.axis import GUTTER
+from tempik.desktop.timeline.ground import paint_dots
+from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lanes.pulse_painting import cell_box, row_picture, rule_text
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import colour, words
+from tempik.edit.accents.painting import with_painted, with_swept, with_toggled
+from tempik.edit.accents.rows import row_of, with_all_amounts, with_amount
+from tempik.reel import Reel
+from tempik.time import time_of
+
+ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 20, 72
+DOTS_PX = 20  # of a row's name, at its end: its menu
+
+
+class AccentLane(Lane):
+    """One accent row: cells are clicked, swept and weighed, its name is dragged for its amount."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+        self.key = f"accent {number}"
+
+    @classmethod
+    def of(cls, reel: Reel) -> list[Lane]:
+        return [cls(number) for number in range(len(reel.rows))]
+
+    def room(self) -> Room:
+        return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
+
+    def _found(self, ctx: PaintContext) -> Fired:
+        return ctx.timeline.fired[self.number]
+
+    # Painting
+
+    def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        found, selection = self._found(ctx), ctx.project.selection
+        if selection.row_id == found.row.id:
+            p.fillRect(box, colour(theme.PULSE, 0.07))
+            self._paint_cell(p, ctx, box, selection.cell_id, 0.3)
+        p.drawPixmap(QPointF(0, box.top()), row_picture(p, ctx, found, int(box.height())))
+
+    def paint_hover(self, p: QPainter, ctx: PaintContext, box: QRectF, hover: str) -> None:
+        self._paint_cell(p, ctx, box, hover, 0.2)
+
+    def _paint_cell(self, p: QPainter, ctx: PaintContext, box: QRectF, cell: str, alpha: float) -> None:
+        place = cell_box(ctx.timeline, ctx.view, self._found(ctx), cell, box) if cell else None
+        if place is not None:
+            p.fillRect(place.intersected(box), colour(theme.PULSE, alpha))
+
+    def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        found = self._found(ctx)
+        _paint_row_name(p, found, box.top(), box.height(), ctx.project.selection.row_id == found.row.id)
+
+    def spoken(self, ctx: PaintContext) -> str:
+        found = self._found(ctx)
+        title = found.accent.title if found.accent is not None else found.row.accent
+        state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
+        return (
+            f"Accent row {title}: {rule_text(found)}, {len(found.pulses)} pulses, {found.row.amount * 100:.0f} %{state}"
+        )
+
+    # Pointer
+
+    def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
+        if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
+            return None
+        row = self._found(ctx).row.id
+        if pos.x() < GUTTER:
+            return Hit(
+                tip=lambda: NAME_TIP,
+                press=lambda at: self._press_name(ctx, at),
+                menu=lambda screen: _row_menu(ctx, row, screen),
+            )
+        cell = self.cell_at(ctx, pos)
+        if cell is None:
+            return None
+        return Hit(
+            Qt.CursorShape.PointingHandCursor,
+            cell.id,
+            lambda: cell_tip(ctx, self._found(ctx), cell),
+            lambda at: self._press_cell(ctx, cell, at),
+        )
+
+    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
+        """Return the cell under the pointer. A cell begins at its frame and runs to the next: the pulse that it holds
+        does the same."""
+        timeline = ctx.timeline
+        cells = self._found(ctx).cells
+        frame = ctx.view.time(pos.x() + 5) * float(timeline.rate)
+        number = bisect_right(cells, frame, key=lambda c: c.frame) - 1
+        if number < 0 or not 0 <= cells[number].frame < timeline.frames:
+            return None
+        return cells[number]
+
+    def _press_name(self, ctx: PaintContext, at: Pointer) -> LaneGesture | None:
+        row = self._found(ctx).row.id
+        if at.pos.x() > GUTTER - DOTS_PX:
+            _row_menu(ctx, row, at.screen)
+            return None
+        return AmountGesture(ctx, row, at.shift)
+
+    def _press_cell(self, ctx: PaintContext, cell: Cell, at: Pointer) -> LaneGesture | None:
+        """Take hold of a cell; Ctrl only chooses its pulse for the page."""
+        found = self._found(ctx)
+        fires = any(p.cell == cell.id for p in found.pulses)
+        ctx.project.selection.select_row(found.row.id, cell.id if fires else "")
+        if at.ctrl:
+            ctx.asks.row_wanted.emit()
+            return None
+        return CellGesture(ctx, self, cell)
+
+    @classmethod
+    def words(cls) -> Sequence[tuple[str, str]]:
+        return (
+            ("click or sweep accent cells", "paint or clear them"),
+            ("drag up or down in an accent cell", "its strength"),
+            ("Ctrl and click an accent cell", "edit that pulse alone on the Accents page"),
+            ("click an accent row's name", "edit the row on the Accents page"),
+            ("drag along an accent row's name", "its amount; Shift and drag: all accents'"),
+            ("an accent row's dots, or a right click on its name", "its menu"),
+        )
+
+
+NAME_TIP = "Click: edit it on the Accents page. Drag along: its amount; Shift and drag: all accents'. Dots: its menu."
+
+
+def _row_menu(ctx: PaintContext, row: str, screen: QPoint) -> None:
+    ctx.project.selection.select_row(row)
+    ctx.asks.row_menu.emit(row, screen)
+
+
+def cell_tip(ctx: PaintContext, found: Fired, cell: Cell) -> str:
+    """Return what a cell is."""
+    pulse = next((p for p in found.pulses if p.cell == cell.id), None)
+    where = cell.point.label if cell.point is not None else f"frame {cell.frame}"
+    if pulse is None:
+        what = "silent here"
+    else:
+        how = "by hand" if pulse.painted else "by the rule"
+        seconds = time_of(pulse.frame, ctx.timeline.rate)
+        what = f"{pulse.strength * 100:.0f} % {how}, full on frame {pulse.frame} ({seconds:.2f} s)"
+    return f"{where}: {what}\nClick or sweep to paint; drag up or down for strength; Ctrl and click to edit this one alone."
+
+
+def toggle_cell(project: Project, row: int, cell: str) -> None:
+    """Turn an accent on or off at a cell."""
+    found = project.timeline.fired[row]
+    title = found.accent.title if found.accent is not None else found.row.accent
+    project.change(f"{title} toggled", lambda reel: with_toggled(reel, found.row.id, cell))
+    fires = any(p.cell == cell for p in project.timeline.fired[row].pulses)
+    project.selection.select_row(found.row.id, cell if fires else "")
+
+
+STRENGTH_PX = 60.0  # of a drag upward for one more
+AMOUNT_PX = 80.0  # of a drag along a name for one more
+
+
+class CellGesture(LaneGesture):
+    """Cells are swept across, or one weighed up and down; a click toggles."""
+
+    def __init__(self, ctx: PaintContext, lane: AccentLane, cell: Cell) -> None:
+        super().__init__()
+        self.gesture = Gesture(ctx.project)
+        self.lane, self.first = lane, cell.id
+        found = ctx.timeline.fired[lane.number]
+        pulse = next((p for p in found.pulses if p.cell == cell.id), None)
+        self.row = found.row.id
+        self.was = pulse.own if pulse is not None else 0.0
+        self.on = pulse is None
+        self.swept = [cell.id]
+
+    def drag(self, ctx: PaintContext, at: Pointer) -> None:
+        across, up = abs(at.moved.x()), -at.moved.y()
+        if len(self.swept) == 1 and abs(up) > across:
+            strength = min(max((self.was or 1.0) + up / STRENGTH_PX, 0.0), 2.0)
+            self.gesture.show(lambda reel: with_painted(reel, self.row, self.first, strength))
+            self.text = f"strength {strength * 100:.0f} %"
+            return
+        cell = self.lane.cell_at(ctx, at.pos)
+        if cell is not None:
+            if cell.id not in self.swept:
+                self.swept.append(cell.id)
+            swept = list(self.swept)
+            self.gesture.show(lambda reel: with_swept(reel, self.row, swept, self.on))
+            self.text = f"{len(swept)} points {'on' if self.on else 'off'}"
+
+    def release(self, ctx: PaintContext, at: Pointer) -> None:
+        if self.text:
+            self.gesture.settle("Accents painted")
+        else:
+            toggle_cell(ctx.project, self.lane.number, self.first)
+
+    def drop(self) -> None:
+        self.gesture.drop()
+
+
+class AmountGesture(LaneGesture):
+    """A drag along a row's name sets its amount, or with Shift that of all; a click asks for its page."""
+
+    def __init__(self, ctx: PaintContext, row: str, all_rows: bool) -> None:
+        super().__init__()
+        self.gesture = Gesture(ctx.project)
+        self.row, self.all = row, all_rows
+        reel = ctx.project.reel
+        self.was = reel.amount if all_rows else row_of(reel, row).amount
+        ctx.project.selection.select_row(row)
+
+    def drag(self, ctx: PaintContext, at: Pointer) -> None:
+        amount = min(max(self.was + at.moved.x() / AMOUNT_PX, 0.0), 2.0)
+        amount = round(amount * 20) / 20
+        if self.all:
+            self.gesture.show(lambda reel: with_all_amounts(reel, amount))
+            self.text = f"all accents {amount * 100:.0f} %"
+        else:
+            self.gesture.show(lambda reel: with_amount(reel, self.row, amount))
+            self.text = f"amount {amount * 100:.0f} %"
+
+    def release(self, ctx: PaintContext, at: Pointer) -> None:
+        self.gesture.settle("All accents' amount" if self.all else "Amount of the row")
+        if not self.text:
+            ctx.asks.row_wanted.emit()
+
+    def drop(self) -> None:
+        self.gesture.drop()
+
+
+def _paint_row_name(p: QPainter, found: Fired, top: float, tall: float, chosen: bool) -> None:
+    """A row's name, what fires it, and its amount as a bar that a drag changes."""
+    low = tall < 34
+    row = found.row
+    if chosen:
+        p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, tall), QColor(theme.PULSE))
+    p.setPen(QColor(theme.QUIET if found.silent else theme.TEXT))
+    p.setFont(words(13))
+    title = found.accent.title if found.accent is not None else f"? {row.accent}"
+    room = GUTTER - 28
+    title = p.fontMetrics().elidedText(title.lower(), Qt.TextElideMode.ElideRight, room)
+    p.drawText(QRectF(12, top + (0 if low else 2), room, 18), Qt.AlignmentFlag.AlignVCenter, title)
+    if not low:
+        rule = "unknown" if found.accent is None else "muted" if row.muted else rule_text(found)
+        if row.solo:
+            rule = "solo · " + rule
+        p.setPen(QColor(theme.RHYTHM if row.solo else theme.QUIET))
+        p.setFont(words(12))
+        rule = p.fontMetrics().elidedText(rule, Qt.TextElideMode.ElideRight, GUTTER - 18)
+        p.drawText(QRectF(12, top + 17, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, rule)
+    bar = QRectF(12, top + tall - 4, GUTTER - 24, 2)
+    p.fillRect(bar, QColor(theme.LINE))
+    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(row.amount / 2, 1), 2), QColor(theme.PULSE))
+    p.fillRect(QRectF(bar.center().x(), bar.top() - 1, 1, 4), QColor(theme.QUIET))
+    paint_dots(p, top + (4 if low else 6))

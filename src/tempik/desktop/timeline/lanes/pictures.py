@@ -1,0 +1,303 @@
+"""A track of clips."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+
+from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.ground import paint_dots
+from tempik.desktop.timeline.in_view import clips_in_view
+from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
+from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
+from tempik.desktop.timeline.lanes.clip_painting import (
+    CLIP_TINTS,
+    HEAD_H,
+    SLIVER_PX,
+    clip_picture,
+    paint_clip,
+    paint_name_again,
+)
+from tempik.desktop.timeline.layout import Layout
+from tempik.desktop.timeline.snapping import frame_x
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.columns import draw_spans
+from tempik.desktop.widgets.drawing import draw_filling
+from tempik.desktop.widgets.theme import colour, words
+from tempik.edit.clips import pins
+from tempik.edit.clips.trim import Side
+from tempik.reel import Reel
+from tempik.time import frame_on_screen, time_of
+from tempik.timeline.placed import Placed, floor_text
+from tempik.timeline.timeline import Timeline
+
+PICTURE_H, LEAST_PICTURE_H, MOST_PICTURE_H = 112, 46, 260
+EDGE_PX = 7
+# A clip up to this wide is painted once and kept.
+KEPT_CLIP_PX = 420
+
+
+class PictureLane(Lane):
+    """One track of clips. Clips are moved, slid, slipped and trimmed; what is dragged snaps."""
+
+    def __init__(self, track: int) -> None:
+        self.track = track
+        self.key = f"picture {track}"
+
+    @classmethod
+    def of(cls, reel: Reel) -> list[Lane]:
+        return [cls(track) for track in range(len(reel.tracks) - 1, -1, -1)]
+
+    def room(self) -> Room:
+        return Room(LEAST_PICTURE_H, PICTURE_H, MOST_PICTURE_H, gives=0)
+
+    # Painting
+
+    def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        timeline, view = ctx.timeline, ctx.view
+        if self.track == 0:
+            _paint_gaps(p, timeline, view, box)
+        tints = _tints(timeline.reel)
+        clips = clips_in_view(timeline, view, self.track)
+        sliver = SLIVER_PX * float(timeline.rate) / view.px_per_s
+        slivers = [q for q in clips if q.end - q.first < sliver]
+        if slivers:
+            self._paint_slivers(p, ctx, box, slivers, tints)
+        for placed in clips:
+            if placed.end - placed.first >= sliver:
+                where = clip_box(timeline, view, box, placed)
+                if ctx.within is None or where.intersects(ctx.within):
+                    _paint_one(p, ctx, placed, where, tints[placed.footage.id])
+        self._paint_overlaps(p, ctx, box)
+
+    def sketch(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        tints = _tints(ctx.timeline.reel)
+        clips = clips_in_view(ctx.timeline, ctx.view, self.track)
+        _draw_clips(p, ctx, box, clips, [tints[q.footage.id] for q in clips])
+
+    def _paint_slivers(
+        self, p: QPainter, ctx: PaintContext, box: QRectF, clips: list[Placed], tints: dict[str, QColor]
+    ) -> None:
+        """Clips a few pixels wide: their ground and, where there is room, one picture; nothing else could be told."""
+        timeline, view, selected = ctx.timeline, ctx.view, ctx.project.selection.clip_ids
+        frame_px = ctx.frame_px()
+        _draw_clips(p, ctx, box, clips, [tints[q.footage.id] for q in clips])
+        for placed in clips:
+            if (placed.end - placed.first) * frame_px >= SLIVER_PX / 2:
+                picture = ctx.strips.at(placed.footage.path, placed.map.start_s)
+                if picture is not None:
+                    where = clip_box(timeline, view, box, placed)
+                    draw_filling(p, where.adjusted(0, HEAD_H, 0, -12), picture)
+        lit, none = colour(theme.TEXT, 0.35), QColor(Qt.GlobalColor.transparent)
+        if any(q.clip.id in selected for q in clips):
+            _draw_clips(p, ctx, box, clips, [lit if q.clip.id in selected else none for q in clips])
+
+    def _paint_overlaps(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        """How far the clip before runs on under a clip: a wedge at the later one's head."""
+        rate = float(ctx.timeline.rate)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(colour(theme.TEXT, 0.55))
+        for before, after in ctx.timeline.overlaps():
+            left, right = ctx.view.x(after.first / rate), ctx.view.x(min(before.until, after.end) / rate)
+            if after.clip.track == self.track and right > GUTTER and left < ctx.view.width:
+                foot = box.bottom() - 1
+                p.drawPolygon(QPolygonF([QPointF(left, foot - 9), QPointF(right, foot), QPointF(left, foot)]))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        reel = ctx.timeline.reel
+        record, several = reel.tracks[self.track], len(reel.tracks) > 1
+        name = f"picture {self.track + 1}" if several else "picture"
+        p.setPen(QColor(theme.QUIET if record.hidden else theme.TEXT))
+        p.setFont(words(13, several and self.track == ctx.placing))
+        state = " · ".join(t for t, on in (("locked", record.locked), ("hidden", record.hidden)) if on)
+        line = QRectF(12, box.top() + (-8 if state else 0), GUTTER - 14, box.height())
+        p.drawText(line, Qt.AlignmentFlag.AlignVCenter, name)
+        if state:
+            p.setFont(words(12))
+            p.setPen(QColor(theme.RHYTHM))
+            p.drawText(QRectF(12, box.top() + 9, GUTTER - 14, box.height()), Qt.AlignmentFlag.AlignVCenter, state)
+        paint_dots(p, box.top() + box.height() / 2 - 5)
+
+    def paint_staying(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        """The name of a long clip that began further left."""
+        rate, view = float(ctx.timeline.rate), ctx.view
+        placed = ctx.timeline.clip_at(int(view.start_s * rate), self.track)
+        if placed is None or box.bottom() <= ctx.layout.head_end:
+            return
+        where = clip_box(ctx.timeline, view, box, placed)
+        if where.left() < GUTTER and where.width() > KEPT_CLIP_PX:
+            p.setClipRect(QRectF(GUTTER, ctx.layout.head_end, view.room, ctx.height))
+            paint_name_again(p, placed, where, ctx, _tints(ctx.timeline.reel)[placed.footage.id])
+            p.setClipping(False)
+
+    def spoken(self, ctx: PaintContext) -> str:
+        clips = ctx.timeline.rows[self.track]
+        shown = ctx.project.selection.placed
+        text = f"Picture track {self.track + 1}: {len(clips)} clips"
+        if shown is not None and shown.clip.track == self.track:
+            text += f"; selected {shown.footage.name}, frames {shown.first} to {shown.end - 1}"
+        return text
+
+    # Pointer
+
+    def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
+        if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
+            return None
+        if pos.x() < GUTTER:
+            return Hit(
+                press=lambda at: ctx.asks.picture_menu.emit(self.track, at.screen),
+                menu=lambda screen: ctx.asks.picture_menu.emit(self.track, screen),
+                tip=lambda: "The track's menu: placing, locking, hiding.",
+            )
+        timeline = ctx.timeline
+        frame = frame_on_screen(max(0.0, ctx.view.time(pos.x())), timeline.rate)
+        placed = timeline.clip_at(frame, self.track)
+        edge = self._edge_near(ctx, pos)
+        if edge is not None:
+            found, side = edge
+            return Hit(
+                Qt.CursorShape.SplitHCursor,
+                tip=lambda: EDGE_TIP,
+                press=lambda at: edge_gesture(ctx, found, side, at),
+                double=lambda at: _alone(ctx, placed),
+                menu=lambda screen: _menu(ctx, placed, screen),
+            )
+        if placed is None:
+            return None
+        return Hit(
+            tip=lambda: _clip_tip(ctx, placed),
+            press=lambda at: clip_gesture(ctx, placed, at),
+            double=lambda at: _alone(ctx, placed),
+            menu=lambda screen: _menu(ctx, placed, screen),
+        )
+
+    def _edge_near(self, ctx: PaintContext, pos: QPointF) -> tuple[Placed, Side] | None:
+        """Return the clip and side whose edge lies under the pointer, on the pointer's side of a cut."""
+        for placed in clips_in_view(ctx.timeline, ctx.view, self.track):
+            left, right = (frame_x(ctx.view, ctx.timeline, f) for f in (placed.first, placed.end))
+            reach = min(EDGE_PX, max(2.0, (right - left) / 4))
+            if 0 <= pos.x() - left <= reach:
+                return placed, "start"
+            if 0 <= right - pos.x() <= reach:
+                return placed, "end"
+        return None
+
+    @classmethod
+    def words(cls) -> Sequence[tuple[str, str]]:
+        return (
+            ("drag a clip", "move it, up and down to other tracks; it snaps, Alt does not"),
+            ("Ctrl and drag a clip", "slip: other footage in the same slot"),
+            ("Shift and drag a clip", "slide: the slot moves between its neighbours"),
+            ("drag a cut", "roll: both neighbours follow"),
+            ("Ctrl and drag an edge", "trim that clip alone"),
+            ("Shift and drag an edge", "trim, and what follows moves along"),
+            ("Ctrl and click, Shift and click clips", "add one, add all up to it"),
+            ("double click a grouped clip", "select it alone"),
+            ("right click a clip", "its commands"),
+            ("drag footage from the shelf or files onto the timeline", "place it; on a point its cue lands there"),
+        )
+
+
+EDGE_TIP = "Drag: move the cut. Ctrl: trim this clip alone. Shift: what follows moves along. Alt: no snapping."
+
+
+def _clip_tip(ctx: PaintContext, placed: Placed) -> str:
+    lacks = pins.trouble(ctx.timeline, placed)
+    return (
+        f"{placed.footage.name}\n{placed.frames} frames, {placed.first} to {placed.end - 1}"
+        f" · {floor_text(placed.footage, ctx.timeline.rate)}"
+        + (f"\n{lacks}" if lacks else "")
+        + "\nDrag: move, up and down to other tracks. Ctrl and drag: slip the footage. Shift and drag: slide."
+    )
+
+
+def _alone(ctx: PaintContext, placed: Placed | None) -> None:
+    """A group is opened: its clip alone is selected."""
+    if placed is not None:
+        ctx.project.selection.select_clip(placed.clip.id, alone=True)
+
+
+def _menu(ctx: PaintContext, placed: Placed | None, screen: QPoint) -> None:
+    if placed is not None:
+        if placed.clip.id not in ctx.project.selection.clip_ids:
+            ctx.project.selection.select_clip(placed.clip.id)
+        ctx.asks.clip_menu.emit(placed.clip.id, screen)
+
+
+def _tints(reel: Reel) -> dict[str, QColor]:
+    return {f.id: QColor(CLIP_TINTS[i % len(CLIP_TINTS)]) for i, f in enumerate(reel.footage)}
+
+
+def _draw_clips(p: QPainter, ctx: PaintContext, box: QRectF, clips: Sequence[Placed], shades: list[QColor]) -> None:
+    """Draw clips as plain grounds."""
+    frame_px, zero = ctx.frame_px(), ctx.view.x(0.0)
+    lefts = [zero + q.first * frame_px + 0.5 for q in clips]
+    draw_spans(p, box, lefts, [zero + q.end * frame_px - 0.5 for q in clips], shades)
+
+
+def _paint_gaps(p: QPainter, timeline: Timeline, view: View, lane: QRectF) -> None:
+    """Where no track has a clip the reel is black."""
+    for first, end in timeline.gaps():
+        box = QRectF(view.x(time_of(first, timeline.rate)), lane.top(), 0, lane.height())
+        box.setRight(view.x(time_of(end, timeline.rate)))
+        if box.right() > GUTTER and box.left() < view.width:
+            p.fillRect(box, QBrush(colour(theme.WARNING, 0.45), Qt.BrushStyle.BDiagPattern))
+            if box.width() > 60:
+                p.setPen(QColor(theme.TEXT))
+                p.setFont(words(12))
+                p.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
+
+
+def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> None:
+    """A clip with what its track, its group and the selection add. Of the selected the one that the pages show has the
+    brighter frame."""
+    selection = ctx.project.selection
+    selected = placed.clip.id in selection.clip_ids
+    if box.width() > KEPT_CLIP_PX:
+        paint_clip(p, ctx, placed, box, tint)
+    else:
+        p.drawPixmap(QPointF(round(box.left()), box.top()), clip_picture(p, ctx, placed, box, tint))
+    if ctx.timeline.reel.tracks[placed.clip.track].hidden:
+        p.fillRect(box, colour(theme.SUNK, 0.72))
+    if placed.clip.group:
+        p.fillRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), QColor(theme.PULSE))
+    if selected:
+        first = placed.clip.id == selection.clip_id
+        p.setPen(QPen(QColor(theme.TEXT), 2 if first else 1.4, Qt.PenStyle.SolidLine))
+        p.setBrush(colour(theme.TEXT, 0.0 if first and len(selection.clip_ids) == 1 else 0.1))
+        p.drawRoundedRect(box.adjusted(1, 1, -1, -1), 3, 3)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
+    """Return where a reel looks otherwise than before, where only clips in their old slots and accent rows do; None:
+    anywhere."""
+    then, now = before.reel, after.reel
+    parts = ("soundtrack", "footage", "tracks")
+    other_rows = [f.row.id for f in before.fired] != [f.row.id for f in after.fired]
+    other_form = (then.width, then.height, then.rate, then.length_s) != (now.width, now.height, now.rate, now.length_s)
+    if other_rows or other_form or any(getattr(then, part) is not getattr(now, part) for part in parts):
+        return None
+    if len(before.placed) != len(after.placed):
+        return None
+    other = [n for n, (old, new) in enumerate(zip(before.fired, after.fired, strict=True)) if old is not new]
+    out = []
+    if other:  # neighbours are painted in one go
+        top, end = layout.row_top(other[0]), layout.row_top(other[-1]) + layout.row_h
+        out.append(QRectF(0, top, view.width, end - top))
+    for a, b in zip(before.placed, after.placed, strict=True):
+        if a is not b:
+            if a.clip.id != b.clip.id or a[2:6] != b[2:6] or a.clip.track != b.clip.track or a.ties != b.ties:
+                return None
+            lane = QRectF(GUTTER, layout.picture_top(b.clip.track), view.room, layout.picture_h)
+            out.append(clip_box(after, view, lane, b))
+    return out
+
+
+def clip_box(timeline: Timeline, view: View, lane: QRectF, placed: Placed) -> QRectF:
+    """Return where a clip lies in its lane."""
+    left, right = view.x(time_of(placed.first, timeline.rate)), view.x(time_of(placed.end, timeline.rate))
+    return QRectF(left + 0.5, lane.top(), max(right - left - 1, 1), lane.height())

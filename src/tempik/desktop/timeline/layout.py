@@ -1,0 +1,121 @@
+"""Where lanes lie down the timeline: the head, then the rows that share the room and, where they do not fit, scroll."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from PySide6.QtCore import QRectF
+
+from tempik.desktop.timeline.axis import GUTTER
+from tempik.desktop.timeline.lane import Lane
+
+GAP = 4
+FOOT = 6
+
+
+class Layout(NamedTuple):
+    """Lanes from the top down with their tops and heights. Where they do not all fit, `scroll` pixels of the rows have
+    gone up under the head."""
+
+    lanes: tuple[Lane, ...] = ()
+    tops: tuple[int, ...] = ()
+    heights: tuple[int, ...] = ()
+    head_end: int = 0
+    scroll: int = 0
+    hidden: int = 0  # pixels of rows that do not fit
+
+    def box(self, number: int, width: float) -> QRectF:
+        """Return where a lane lies, right of the names. A lane without a height lies over all."""
+        if not self.heights[number]:
+            return QRectF(GUTTER, 0, width - GUTTER, self.end)
+        return QRectF(GUTTER, self.tops[number], width - GUTTER, self.heights[number])
+
+    def _of(self, key: str) -> tuple[int, int]:
+        number = next((i for i, lane in enumerate(self.lanes) if lane.key == key), None)
+        return (self.tops[number], self.heights[number]) if number is not None else (self.end, 0)
+
+    def top(self, key: str) -> int:
+        return self._of(key)[0]
+
+    def tall(self, key: str) -> int:
+        return self._of(key)[1]
+
+    @property
+    def end(self) -> int:
+        """Where the last lane ends."""
+        return max((t + h for t, h in zip(self.tops, self.heights, strict=True)), default=0)
+
+    def picture_top(self, track: int = 0) -> int:
+        return self.top(f"picture {track}")
+
+    @property
+    def picture_h(self) -> int:
+        return self.tall("picture 0")
+
+    @property
+    def pictures_end(self) -> int:
+        return self.picture_top(0) + self.picture_h
+
+    def row_top(self, number: int) -> int:
+        """Return the top of an accent row."""
+        return self.top(f"accent {number}")
+
+    @property
+    def row_h(self) -> int:
+        return self.tall("accent 0")
+
+    def picture_row_at(self, y: float) -> int | None:
+        """Return the track at a height, or None."""
+        return self._number_at("picture", y)
+
+    def accent_row_at(self, y: float) -> int | None:
+        """Return the accent row at a height, or None."""
+        return self._number_at("accent", y)
+
+    def _number_at(self, kind: str, y: float) -> int | None:
+        if y < self.head_end:
+            return None
+        for lane, top, tall in zip(self.lanes, self.tops, self.heights, strict=True):
+            name, _, number = lane.key.partition(" ")
+            if name == kind and top <= y < top + tall:
+                return int(number)
+        return None
+
+
+def layout_of(lanes: Sequence[Lane], height: int, scroll: int = 0) -> Layout:
+    """Return lanes laid out in a widget of some height: rows share what there is, give way where it is too little, and
+    then scroll; where it is more they grow."""
+    rooms = [lane.room() for lane in lanes]
+    tall = [r.usual for r in rooms]
+    gaps = GAP * max(0, sum(1 for t in tall if t) - 1) + FOOT
+    spare = height - gaps - sum(tall)
+    for order in sorted({r.gives for r in rooms}):
+        spare = _shared(tall, [(i, r.least) for i, r in enumerate(rooms) if r.gives == order], spare, grow=False)
+    if spare > 0:
+        _shared(tall, [(i, r.most) for i, r in enumerate(rooms)], spare, grow=True)
+    tops, at, head_end = [], 0, 0
+    for lane, each in zip(lanes, tall, strict=True):
+        tops.append(at)
+        at += each + GAP if each and lane.key != "ruler" else each
+        if lane.head:
+            head_end = at
+    hidden = max(0, at - GAP - height)
+    scroll = min(max(scroll, 0), hidden)
+    tops = [t if lane.head else t - scroll for lane, t in zip(lanes, tops, strict=True)]
+    return Layout(tuple(lanes), tuple(tops), tuple(tall), head_end, scroll, hidden)
+
+
+def _shared(tall: list[int], bounds: list[tuple[int, int]], spare: int, grow: bool) -> int:
+    """Spread what is spare, or lacking, evenly over lanes up to their bounds, in place; return what is left of it."""
+    open_ = [(i, bound) for i, bound in bounds if (tall[i] < bound if grow else tall[i] > bound)]
+    while open_ and (spare > 0 if grow else spare < 0):
+        each = spare // len(open_)  # rounded down: what is lacking is made up for
+        if each == 0:
+            break
+        for i, bound in open_:
+            by = min(each, bound - tall[i]) if grow else max(each, bound - tall[i])
+            tall[i] += by
+            spare -= by
+        open_ = [(i, bound) for i, bound in open_ if (tall[i] < bound if grow else tall[i] > bound)]
+    return spare

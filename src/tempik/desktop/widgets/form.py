@@ -1,0 +1,87 @@
+"""What the panes of a page are made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import icon
+
+LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
+
+
+def tool(sign: str, name: str, act: Callable[[], object] | None = None) -> QToolButton:
+    """Return a flat button with one of our icons, named for assistive technology."""
+    button = QToolButton()
+    button.setIcon(icon(sign))
+    button.setIconSize(button.iconSize() * 1.25)
+    button.setProperty("flat", True)
+    button.setToolTip(name)
+    button.setAccessibleName(name)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    if act is not None:
+        button.clicked.connect(act)
+    return button
+
+
+def name_controls(root: QWidget) -> None:
+    """Give every control without a name of its own one for assistive technology: what its tip says first, what stands in
+    it while it is empty, or the label before it."""
+    label = ""
+    for widget in root.findChildren(QWidget):
+        if isinstance(widget, QLabel):
+            label = widget.text()
+        elif isinstance(widget, QComboBox | QAbstractSpinBox | QLineEdit | QAbstractSlider | QAbstractButton):
+            written = widget.text() if isinstance(widget, QAbstractButton) else ""
+            if not widget.accessibleName() and not written:
+                holds = widget.placeholderText() if isinstance(widget, QLineEdit | QComboBox) else ""
+                widget.setAccessibleName(widget.toolTip().split(";")[0].split("(")[0].strip() or holds or label)
+
+
+class Pane(QWidget):
+    """A column of controls; `filling` is set while it shows what is, so that nothing is taken for an edit."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.filling = False
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 2, 0, 0)
+        self.column.setSpacing(4)
+
+
+def toggle(text: str, tip: str) -> QPushButton:
+    """Return a low button that stays pressed."""
+    made = QPushButton(text)
+    made.setCheckable(True)
+    made.setToolTip(tip)
+    made.setStyleSheet("padding: 1px 4px; min-height: 18px;")
+    return made
+
+
+def button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
+    """Return a button that does something."""
+    made = QPushButton(text)
+    made.setToolTip(tip)
+    made.clicked.connect(act)
+    return made
+
+
+def quiet(text: str) -> QLabel:
+    """Return a label beside a field."""
+    label = QLabel(text)
+    label.setStyleSheet(f"color: {theme.QUIET};")
+    return label

@@ -1,0 +1,144 @@
+"""Colours, type and icons: warm charcoal, one saffron for rhythm, shape before colour."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QApplication
+
+GROUND = "#1e1c1a"
+SUNK = "#191715"
+RAISED = "#2a2724"
+LINE = "#3a3632"
+TEXT = "#efe9e1"
+QUIET = "#b3aaa0"
+RHYTHM = "#f0b43c"
+SPEED = "#86c7c1"
+CUE = "#e8735a"
+PULSE = "#d9c3a0"
+WARNING = "#c9543f"
+WARNING_TEXT = "#f08a72"
+GOOD = "#9cc58a"
+PLAYHEAD = "#ffffff"
+
+_HERE = Path(__file__).parent
+WORDS = "Karla"
+FIGURES = "League Mono"
+
+
+def colour(name: str, alpha: float = 1.0) -> QColor:
+    """Return a colour of the palette with an opacity 0 to 1."""
+    out = QColor(name)
+    out.setAlphaF(alpha)
+    return out
+
+
+@cache
+def _face(family: str, px: int, bold: bool) -> QFont:
+    font = QFont(family)
+    font.setPixelSize(px)
+    font.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
+    return font
+
+
+def words(px: int = 13, bold: bool = False) -> QFont:
+    """Return the face for words; 12 px is the least that is used."""
+    return _face(WORDS, px, bold)
+
+
+def figures(px: int = 13, bold: bool = False) -> QFont:
+    """Return the face for figures, all of one width."""
+    return _face(FIGURES, px, bold)
+
+
+@cache
+def icon(name: str, tint: str = TEXT) -> QIcon:
+    """Return one of our icons in a colour."""
+    data = (_HERE / "icons" / f"{name}.svg").read_text(encoding="utf-8").replace("currentColor", tint)
+    renderer = QSvgRenderer(QByteArray(data.encode()))
+    out = QIcon()
+    for size in (16, 20, 24, 25, 30, 32, 40, 48, 64, 80, 96):
+        picture = QPixmap(QSize(size, size))
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        renderer.render(painter, QRectF(0, 0, size, size))
+        painter.end()
+        out.addPixmap(picture)
+    return out
+
+
+def dress(app: QApplication) -> None:
+    """Give the application its fonts, palette and style sheet."""
+    for name in ("Karla.ttf", "LeagueMono-Regular.otf", "LeagueMono-SemiBold.otf"):
+        QFontDatabase.addApplicationFont(str(_HERE / "fonts" / name))
+    app.setStyle("Fusion")
+    app.setFont(words())
+    palette = QPalette()
+    role = QPalette.ColorRole
+    for which, name in (
+        (role.Window, GROUND),
+        (role.Base, SUNK),
+        (role.AlternateBase, RAISED),
+        (role.Button, RAISED),
+        (role.WindowText, TEXT),
+        (role.Text, TEXT),
+        (role.ButtonText, TEXT),
+        (role.ToolTipBase, RAISED),
+        (role.ToolTipText, TEXT),
+        (role.Highlight, RHYTHM),
+        (role.HighlightedText, GROUND),
+        (role.PlaceholderText, QUIET),
+    ):
+        palette.setColor(which, QColor(name))
+    app.setPalette(palette)
+    app.setStyleSheet(_SHEET)
+
+
+_SHEET = f"""
+QWidget {{ color: {TEXT}; }}
+QMainWindow, QDialog {{ background: {GROUND}; }}
+QToolTip {{ background: {RAISED}; color: {TEXT}; border: 1px solid {LINE}; padding: 4px 6px; }}
+QPushButton, QToolButton {{
+  background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 10px; min-height: 20px; }}
+QToolButton[flat="true"] {{ background: transparent; border-color: transparent; padding: 4px; }}
+QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
+QPushButton:pressed, QToolButton:pressed {{ background: {LINE}; }}
+QPushButton:checked, QToolButton:checked {{ background: {RHYTHM}; color: {GROUND}; border-color: {RHYTHM}; }}
+QPushButton:disabled, QToolButton:disabled {{ color: #958d84; }}
+QPushButton:focus, QToolButton:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus,
+QLineEdit:focus {{ border-color: {RHYTHM}; }}
+QPushButton[main="true"] {{ background: {RHYTHM}; color: {GROUND}; border-color: {RHYTHM}; font-weight: 600; }}
+QPushButton[main="true"]:hover {{ background: #f7c65c; }}
+QPushButton[main="true"]:disabled {{ background: {LINE}; border-color: {LINE}; color: {QUIET}; }}
+QComboBox, QSpinBox, QDoubleSpinBox, QLineEdit {{
+  background: {SUNK}; border: 1px solid {LINE}; border-radius: 4px; padding: 3px 6px; min-height: 20px;
+  selection-background-color: {RHYTHM}; selection-color: {GROUND}; }}
+QComboBox QAbstractItemView {{ background: {RAISED}; border: 1px solid {LINE}; }}
+QMenu {{ background: {RAISED}; border: 1px solid {LINE}; padding: 4px; }}
+QMenu::item {{ padding: 5px 22px 5px 12px; border-radius: 3px; }}
+QMenu::item:selected {{ background: {LINE}; }}
+QMenu::item:disabled {{ color: {QUIET}; }}
+QMenu::separator {{ height: 1px; background: {LINE}; margin: 4px 6px; }}
+QListWidget, QTableView {{ background: {SUNK}; border: 1px solid {LINE}; border-radius: 4px; outline: none; }}
+QListWidget::item {{ padding: 4px; border-radius: 3px; }}
+QListWidget::item:selected, QTableView::item:selected {{ background: {LINE}; color: {TEXT}; }}
+QHeaderView::section {{ background: {RAISED}; color: {QUIET}; border: none; border-bottom: 1px solid {LINE}; padding: 4px 8px; }}
+QTableCornerButton::section {{ background: {RAISED}; border: none; }}
+QScrollBar:vertical {{ background: transparent; width: 10px; }}
+QScrollBar:horizontal {{ background: transparent; height: 10px; }}
+QScrollBar::handle {{ background: {LINE}; border-radius: 4px; min-width: 24px; min-height: 24px; }}
+QScrollBar::handle:hover {{ background: {QUIET}; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+QProgressBar {{ background: {SUNK}; border: 1px solid {LINE}; border-radius: 4px; min-height: 8px; max-height: 8px; }}
+QProgressBar::chunk {{ background: {RHYTHM}; border-radius: 3px; }}
+QAbstractSpinBox QLineEdit {{ background: transparent; border: none; padding: 0 5px; }}
+QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: none; }}
+QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {QUIET}; border-radius: 3px; background: {SUNK}; }}
+QCheckBox::indicator:checked {{ background: {RHYTHM}; border-color: {RHYTHM}; }}
+QSplitter::handle {{ background: {GROUND}; }}
+"""

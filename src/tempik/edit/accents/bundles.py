@@ -1,0 +1,47 @@
+"""Accent rows under one name and one amount."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from tempik.edit.accents.rows import bounded, row_of, used_bundles
+from tempik.errors import TempikError
+from tempik.reel import (
+    Bundle,
+    Reel,
+    by_id,
+    new_id,
+)
+
+
+def with_bundle(reel: Reel, rows: Sequence[str], name: str) -> Reel:
+    """Put rows under one name and one amount. Raises TempikError without a name or without rows."""
+    name = name.strip()
+    if not name:
+        raise TempikError("A bundle needs a name.")
+    for row in rows:
+        row_of(reel, row)
+    if not rows:
+        raise TempikError("A bundle needs at least one row.")
+    made = Bundle(new_id("u", {b.id for b in reel.bundles}), name)
+    after = tuple(replace(r, bundle=made.id) if r.id in rows else r for r in reel.rows)
+    return replace(reel, rows=after, bundles=(*used_bundles(reel.bundles, after), made))
+
+
+def without_bundle(reel: Reel, bundle: str) -> Reel:
+    """Open a bundle: its rows stay, each as strong as it was in it."""
+    record = by_id(reel.bundles, bundle)
+    if record is None:
+        raise TempikError("That bundle is no longer there.")
+    rows = tuple(
+        replace(r, bundle="", amount=bounded(r.amount * record.amount)) if r.bundle == bundle else r for r in reel.rows
+    )
+    return replace(reel, rows=rows, bundles=tuple(b for b in reel.bundles if b.id != bundle))
+
+
+def with_bundle_amount(reel: Reel, bundle: str, amount: float) -> Reel:
+    return replace(
+        reel, bundles=tuple(replace(b, amount=bounded(amount)) if b.id == bundle else b for b in reel.bundles)
+    )

@@ -1,0 +1,1 @@
+"""Changes of clips: where they lie, their edges, their pins, their framing."""

@@ -1,0 +1,184 @@
+"""Clips as pieces: copied and pasted, repeated, overlapped, staggered, grouped, and their attributes passed on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable
+from typing import Literal, NamedTuple
+
+from msgspec.structs import replace
+
+from tempik.edit.clips.slots import cleared, clip_of, edge_at, in_order, new_clip_id, opened_up, shifted, with_clips
+from tempik.errors import TempikError
+from tempik.reel import Clip, Framing, Pin, Reel, new_id
+from tempik.timeline.framing import filling
+from tempik.timeline.timeline import timeline_of
+
+Attribute = Literal["speed", "framing"]
+# What can be pasted from clip to clip: each by the fields of a clip that it is made of.
+ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
+    "speed": ("curve", "part", "shaped", "interpolation"),
+    "framing": ("framing",),
+}
+
+
+class Copied(NamedTuple):
+    """Clips lifted off a reel: each with its place from the first one's first frame, in frames, and its pins' places."""
+
+    clips: tuple[tuple[Clip, int, int, tuple[tuple[str, int], ...]], ...]
+
+    @property
+    def frames(self) -> int:
+        return max(offset + length for _, offset, length, _ in self.clips)
+
+
+def copied(reel: Reel, clips: Collection[str]) -> Copied:
+    """Return clips as they are now, for pasting elsewhere."""
+    timeline = timeline_of(reel)
+    found = in_order(timeline, clips)
+    first = min(p.first for p in found)
+    out = []
+    for placed in found:
+        whole = replace(placed.clip, source_s=placed.map.start_s, curve=placed.map.curve, part=placed.map.part)
+        kept = whole if len(placed.ties) < 2 else replace(placed.clip, source_s=placed.map.start_s)
+        pins = tuple((t.cue, t.frame - placed.begin) for t in placed.ties)
+        out.append((kept, placed.begin - first, placed.until - placed.begin, pins))
+    return Copied(tuple(out))
+
+
+def pasted(
+    reel: Reel, what: Copied, frame: int, insert: bool = False, row: int | None = None
+) -> tuple[Reel, list[str]]:
+    """Lay copied clips from a frame on, over what is there or inserted; return the reel and the new clips.
+
+    Edges and pins are tied to points where there are points at their new places. `row` lays the lowest on that row.
+    """
+    if not what.clips:
+        raise TempikError("Nothing has been copied yet.")
+    lowest = min(c.track for c, *_ in what.clips)
+    up = 0 if row is None else row - lowest
+    known = {f.id: f for f in reel.footage}
+    made: list[str] = []
+    groups: dict[str, str] = {}
+    if insert:
+        for number in sorted({c.track + up for c, *_ in what.clips}):
+            if number < len(reel.tracks):
+                reel = opened_up(reel, number, frame, what.frames)
+    for clip, offset, length, pins in what.clips:
+        if clip.footage not in known:
+            raise TempikError("The footage of what was copied is no longer on the reel.")
+        number = min(clip.track + up, len(reel.tracks) - 1)
+        begin = frame + offset
+        reel = cleared(reel, number, begin, begin + length, made)
+        timeline = timeline_of(reel)
+        cues = {c.id for c in known[clip.footage].cues}
+        tied = [(cue, edge_at(timeline, begin + at, 1).point) for cue, at in pins if cue in cues]
+        group = groups.setdefault(clip.group, _new_group(reel, groups.values())) if clip.group else ""
+        new = replace(
+            clip,
+            id=new_clip_id(reel),
+            start=edge_at(timeline, begin, 0),
+            end=edge_at(timeline, begin + length, 0),
+            pins=tuple(Pin(cue, point) for cue, point in tied if point is not None),
+            track=number,
+            group=group,
+        )
+        reel = with_clips(reel, [new])
+        made.append(new.id)
+    return reel, made
+
+
+def duplicated_at_next_point(reel: Reel, clips: Collection[str]) -> tuple[Reel, list[str]]:
+    """Lay a copy of clips from the first chosen point at or after their end."""
+    timeline = timeline_of(reel)
+    end = max(p.end for p in in_order(timeline, clips))
+    frames = [f for p in timeline.on_reel() if end <= (f := timeline.frame_of_point(p)) < timeline.frames]
+    if not frames:
+        raise TempikError("There is no point after the clip to put a copy on.")
+    return pasted(reel, copied(reel, clips), min(frames))
+
+
+def repeated(reel: Reel, clip: str, times: int) -> Reel:
+    """Play a clip's stretch `times` more times after it; what follows moves on."""
+    if not 1 <= times <= 500:
+        raise TempikError("A clip can be repeated 1 to 500 times.")
+    placed = in_order(timeline_of(reel), [clip])[0]
+    what = copied(reel, [clip])
+    for number in range(times):
+        reel, _ = pasted(reel, what, placed.end + number * placed.frames, insert=True)
+    return reel
+
+
+def overlapped(reel: Reel, clips: Collection[str], frames: int) -> Reel:
+    """Begin each of neighbouring clips `frames` before the one before it ends, for a join; what follows closes up. Both keep
+    their own edges, and the later one takes over where both are: see `Timeline.overlaps`."""
+    return _spaced(reel, clips, lambda before: before - frames, frames, "overlap")
+
+
+def staggered(reel: Reel, clips: Collection[str], frames: int) -> Reel:
+    """Begin each clip exactly `frames` after the one before it: a staircase of pieces of that many frames."""
+    return _spaced(reel, clips, lambda before: frames, frames, "stagger")
+
+
+def _spaced(reel: Reel, clips: Collection[str], step: Callable[[int], int], frames: int, what: str) -> Reel:
+    timeline = timeline_of(reel)
+    found = in_order(timeline, clips)
+    if len(found) < 2:
+        raise TempikError(f"Select two clips or more to {what}.")
+    if frames < 1:
+        raise TempikError("One frame is the least; give 1 or more.")
+    changed: list[Clip] = []
+    begin = found[0].begin
+    for before, placed in zip(found, found[1:], strict=False):
+        length = before.until - before.begin
+        if what == "overlap" and frames >= length:
+            raise TempikError(f"An overlap of {frames} frames is longer than a clip of {length}; take fewer.")
+        begin += step(length)
+        changed.append(shifted(timeline, placed, begin - placed.begin, 0, 0))
+    shift = begin - found[-1].begin
+    later = [p for p in timeline.rows[found[-1].clip.track] if p.begin >= found[-1].until and p not in found]
+    changed += [shifted(timeline, p, shift) for p in later]
+    return with_clips(reel, changed)
+
+
+def with_attributes(
+    reel: Reel, source: Clip, clips: Collection[str], what: Collection[Attribute] = tuple(ATTRIBUTES)
+) -> Reel:
+    """Give clips what is another's: all of ATTRIBUTES, or some."""
+    fields = {name: getattr(source, name) for attribute in what for name in ATTRIBUTES[attribute]}
+    return with_clips(reel, [replace(clip_of(reel, clip), **fields) for clip in clips])
+
+
+def with_framing(reel: Reel, clips: Collection[str], framing: Framing) -> Reel:
+    """Set how clips fill the frame."""
+    return with_clips(reel, [replace(clip_of(reel, name), framing=framing) for name in clips])
+
+
+def all_filling(reel: Reel) -> Reel:
+    """Let every clip fill the frame, with its movement kept."""
+    return with_clips(reel, [replace(c, framing=filling(c.framing)) for c in reel.clips])
+
+
+def grouped(reel: Reel, clips: Collection[str]) -> Reel:
+    """Make clips one group, which is selected, moved, copied and removed as one."""
+    if len(set(clips)) < 2:
+        raise TempikError("Select two clips or more to group.")
+    group = _new_group(reel, ())
+    return with_clips(reel, [replace(clip_of(reel, name), group=group) for name in clips])
+
+
+def ungrouped(reel: Reel, clips: Collection[str]) -> Reel:
+    """Take apart the groups that clips belong to."""
+    groups = {clip_of(reel, name).group for name in clips} - {""}
+    if not groups:
+        raise TempikError("These clips are in no group.")
+    return with_clips(reel, [replace(c, group="") for c in reel.clips if c.group in groups])
+
+
+def with_groups(reel: Reel, clips: Collection[str]) -> set[str]:
+    """Return clips with all that are grouped with them."""
+    groups = {c.group for c in reel.clips if c.id in clips and c.group}
+    return set(clips) | {c.id for c in reel.clips if c.group in groups}
+
+
+def _new_group(reel: Reel, also: Iterable[str]) -> str:
+    return new_id("g", {c.group for c in reel.clips} | set(also))

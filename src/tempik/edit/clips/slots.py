@@ -1,0 +1,202 @@
+"""What every cut rests on: edges at frames, clips given another slot, stretches of a row cleared, closed up or opened.
+
+A frame at which a point lies is that point: an edge put there is tied to it and follows it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from msgspec.structs import replace
+
+from tempik.errors import TempikError
+from tempik.reel import Clip, Curve, Edge, Pin, Reel, by_id, new_id
+from tempik.time import time_of
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline, timeline_of
+
+# A tied edge that is moved along with others stays tied when a point lies within this of where it goes.
+STAYS_TIED_FRAMES = 1
+
+
+def edge_at(timeline: Timeline, frame: int, within: int = 0) -> Edge:
+    """Return an edge at a frame: on the chosen point that lies there (or nearest `within` frames), else free."""
+    near = timeline.point_at(frame, within)
+    if near is None:
+        return Edge(time_of(frame, timeline.rate))
+    return Edge(timeline.reel_s(near), near.id)
+
+
+def on_reel(timeline: Timeline, clip: str) -> Placed:
+    """Return where a clip lies. Raises TempikError when it has no frames on the reel."""
+    placed = timeline.placed_clip(clip)
+    if placed is None:
+        raise TempikError("That clip has no frames on the reel.")
+    return placed
+
+
+def in_order(timeline: Timeline, clips: Iterable[str]) -> list[Placed]:
+    """Return clips by place, those without frames left out. Raises TempikError when none is left."""
+    wanted = set(clips)
+    found = [p for p in timeline.placed if p.clip.id in wanted]
+    if not found:
+        raise TempikError("Select a clip first.")
+    return sorted(found, key=lambda p: (p.clip.track, p.first))
+
+
+def reslotted(timeline: Timeline, placed: Placed, begin: int, until: int, start: Edge, end: Edge) -> Clip:
+    """Return a clip with another slot in which every frame shows what it showed; pins left outside it are dropped."""
+    clip, rate = placed.clip, float(timeline.rate)
+    a, b = (float(s) for s in placed.map.share([(begin - placed.begin) / rate, (until - placed.begin) / rate]))
+    curve, part = flat(placed.map.curve), (a, b)
+    if len(curve.nodes) == 1:
+        part = (0.0, 1.0)
+    inside = {t.cue for t in placed.ties if begin <= t.frame < until}
+    return replace(
+        clip,
+        start=start,
+        end=end,
+        curve=curve,
+        part=part,
+        shaped=None,
+        source_s=placed.map.source_at((begin - placed.begin) / rate),
+        pins=tuple(p for p in clip.pins if p.cue in inside),
+    )
+
+
+def flat(curve: Curve) -> Curve:
+    """Return the curve with one node where it is one speed throughout."""
+    if len({n.speed for n in curve.nodes}) == 1:
+        return Curve((replace(curve.nodes[0], at=0.0, hold=False, soft_in=0.0, soft_out=0.0),))
+    return curve
+
+
+def trimmed(timeline: Timeline, placed: Placed, begin: int, until: int) -> Clip:
+    """Return a clip with another slot; an edge that does not move keeps its tie."""
+    if until <= begin:
+        raise TempikError("Nothing would be left of the clip; one frame is the least.")
+    start = placed.clip.start if begin == placed.begin else edge_at(timeline, begin)
+    end = placed.clip.end if until == placed.until else edge_at(timeline, until)
+    return reslotted(timeline, placed, begin, until, start, end)
+
+
+def shifted(
+    timeline: Timeline,
+    placed: Placed,
+    frames: int,
+    start_within: int = STAYS_TIED_FRAMES,
+    end_within: int = STAYS_TIED_FRAMES,
+) -> Clip:
+    """Return a clip moved along the reel with all it shows. A tie stays one where there is a point to go to.
+
+    `start_within` and `end_within` are how many frames a tied edge may go astray to reach one: 0 where frames count.
+    """
+    clip = placed.clip
+    if not frames:
+        return clip
+
+    def moved(edge: Edge, frame: int, within: int) -> Edge:
+        return edge_at(timeline, frame + frames, within if edge.point is not None else 0)
+
+    pins = []
+    for tie in placed.ties:
+        there = edge_at(timeline, tie.frame + frames, STAYS_TIED_FRAMES).point
+        if there is not None:
+            pins.append(Pin(tie.cue, there))
+    baked = len(pins) < len(placed.ties) and (len(placed.ties) > 1 or clip.shaped is not None)
+    return replace(
+        clip,
+        start=moved(clip.start, placed.begin, start_within),
+        end=moved(clip.end, placed.until, end_within),
+        source_s=placed.map.start_s,
+        pins=tuple(pins),
+        curve=flat(placed.map.curve) if baked else clip.curve,
+        part=placed.map.part if baked else clip.part,
+        shaped=None if baked else clip.shaped,
+    )
+
+
+def with_clips(reel: Reel, changed: Sequence[Clip], gone: Iterable[str] = ()) -> Reel:
+    """Return the reel with clips changed in place, new ones added at the end and some taken out."""
+    by_name, out_of_it = {c.id: c for c in changed}, set(gone)
+    kept = tuple(by_name.pop(c.id, c) for c in reel.clips if c.id not in out_of_it)
+    return replace(reel, clips=(*kept, *by_name.values()))
+
+
+def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
+    return new_id("c", {c.id for c in reel.clips} | {c.id for c in also})
+
+
+def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = ()) -> Reel:
+    """Return the reel with nothing on a row from frame `first` up to `end`: clips are trimmed, split or taken out."""
+    timeline = timeline_of(reel)
+    changed: list[Clip] = []
+    gone: list[str] = []
+    kept = set(but)
+    for placed in timeline.rows[row]:
+        if placed.clip.id in kept or placed.end <= first or placed.first >= end:
+            continue
+        before, after = placed.first < first, placed.end > end
+        if before:
+            changed.append(trimmed(timeline, placed, placed.begin, first))
+        if after:
+            right = trimmed(timeline, placed, end, placed.until)
+            changed.append(replace(right, id=new_clip_id(reel, changed)) if before else right)
+        if not before and not after:
+            gone.append(placed.clip.id)
+    return with_clips(reel, changed, gone)
+
+
+def rippled(reel: Reel, row: int, from_frame: int, by_frames: int) -> Reel:
+    """Return the reel with the clips of a row that begin at or after a frame moved along by some frames.
+
+    The first of them lands exactly, so that it meets what it closes up to.
+    """
+    timeline = timeline_of(reel)
+    later = [p for p in timeline.rows[row] if p.begin >= from_frame]
+    return with_clips(reel, [shifted(timeline, p, by_frames, 0 if p is later[0] else 1) for p in later])
+
+
+def opened_up(reel: Reel, row: int, frame: int, frames: int) -> Reel:
+    """Return the reel with room for `frames` frames on a row: what is there is split, what follows moves on."""
+    timeline = timeline_of(reel)
+    across = timeline.clip_at(frame, row)
+    if across is not None and across.first < frame:
+        left = trimmed(timeline, across, across.begin, frame)
+        right = replace(trimmed(timeline, across, frame, across.until), id=new_clip_id(reel))
+        reel = with_clips(reel, [left, right])
+    return rippled(reel, row, frame, frames)
+
+
+def keep_locked(before: Reel, after: Reel) -> None:
+    """Raise TempikError when a change touches clips of a row that is locked."""
+    locked = {n for n, row in enumerate(before.tracks) if row.locked}
+    still = {n for n in locked if n < len(after.tracks) and after.tracks[n].locked}
+    if not still or before.clips is after.clips:
+        return
+    then = {c.id: c for c in before.clips if c.track in still}
+    now = {c.id: c for c in after.clips if c.track in still}
+    if then != now:
+        changed = next(c for name in {*then, *now} if (c := then.get(name) or now[name]) != now.get(name))
+        raise TempikError(f"Track {changed.track + 1} is locked; unlock it first.")
+
+
+def let_go(before: Reel, after: Reel) -> int:
+    """Return how many ties to points a change lost, of pins and beginnings, clips that were taken out left aside."""
+    if before.clips is after.clips:
+        return 0
+    still = {c.id for c in after.clips}
+    had = sum(_ties(c) for c in before.clips if c.id in still)
+    return max(0, had - sum(_ties(c) for c in after.clips))
+
+
+def _ties(clip: Clip) -> int:
+    return len(clip.pins) + (clip.start.point is not None)
+
+
+def clip_of(reel: Reel, wanted: str) -> Clip:
+    """Return a clip by id. Raises TempikError when it is gone."""
+    clip = by_id(reel.clips, wanted)
+    if clip is None:
+        raise TempikError("That clip is no longer on the reel.")
+    return clip

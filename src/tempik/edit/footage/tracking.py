@@ -1,0 +1,151 @@
+"""Following a patch of footage: a focus put on one frame goes with what it was put on, whatever the clip's speed."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from tempik.errors import TempikError
+from tempik.media import FrameReader
+from tempik.media.picture import Plane
+from tempik.reel import Footage, MotionTrack, Reel, new_id
+from tempik.timeline.framing import frame_matrix
+from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.timeline import Timeline
+
+LONGEST_PX = 480  # of the pictures that are searched
+PATCH = 0.13  # the patch's side, in shares of the longer side
+REACH = 0.11  # how far a patch may go from frame to frame
+LEAST_SCORE = 0.45  # a match below this (normalised correlation) is none: the patch is hidden or gone
+LONGEST_S = 20.0  # followed to both sides of where it was put
+FORGET = 0.12  # how much of the patch is renewed at a sure match, so that it may turn and change
+
+
+def footage_place(
+    timeline: Timeline, placed: Placed, frame: int, place: tuple[float, float]
+) -> tuple[float, float, float]:
+    """Return the source second and the place, in shares of the upright picture, that are seen at a place of the frame
+    (from its middle, in shares of its width). Raises TempikError outside the picture."""
+    source_s = float(source_at_frames(placed, [frame], timeline.rate)[0])
+    matrix = frame_matrix(placed.clip.framing, placed.footage, 1, timeline.tall, timeline.slot_share(placed, frame))
+    seen = np.linalg.inv(matrix) @ np.array([place[0] + 0.5, place[1] + timeline.tall / 2, 1.0])
+    if not (0 <= seen[0] <= 1 and 0 <= seen[1] <= 1):
+        raise TempikError("The focus lies outside the picture of this clip; put it on what it should follow.")
+    return source_s, float(seen[0]), float(seen[1])
+
+
+def tracked(
+    footage: Footage,
+    source_s: float,
+    x: float,
+    y: float,
+    report: Callable[[float], None] | None = None,
+    stop: threading.Event | None = None,
+) -> MotionTrack:
+    """Follow the patch at a place of one frame to both sides, by normalised correlation with a patch slowly renewed.
+
+    Where it is lost it waits at its last place. Raises TempikError when the footage cannot be read, or has nothing
+    there that could be told from its surroundings.
+    """
+    if footage.kind != "video":
+        raise TempikError(f"{footage.name} does not move; there is nothing to follow.")
+    with_reader = FrameReader(footage.path, longest_px=LONGEST_PX)
+    try:
+        times = with_reader.index.times_s
+        start = with_reader.index.frame_at(source_s)
+        first = with_reader.index.frame_at(max(source_s - LONGEST_S, float(times[0])))
+        last = with_reader.index.frame_at(min(source_s + LONGEST_S, float(times[-1])))
+        found: dict[int, tuple[float, float]] = {start: (x, y)}
+        patch = _patch(_upright(with_reader, start, footage), x, y)
+        if float(patch.std()) < 2.5:
+            raise TempikError("There is nothing at the focus that could be followed; put it on something with an edge.")
+        done = 0
+        for numbers in (range(start + 1, last + 1), range(start - 1, first - 1, -1)):
+            place, look = (x, y), patch.astype(np.float32)
+            for number in numbers:
+                if stop is not None and stop.is_set():
+                    raise TempikError("Following was stopped.")
+                place, look = _next(_upright(with_reader, number, footage), place, look)
+                found[number] = place
+                done += 1
+                if report is not None and done % 10 == 0:
+                    report(done / max(last - first, 1))
+    finally:
+        with_reader.close()
+    order = sorted(found)
+    return MotionTrack(
+        "t1",
+        tuple(round(float(times[n]), 6) for n in order),
+        tuple(round(found[n][0], 5) for n in order),
+        tuple(round(found[n][1], 5) for n in order),
+    )
+
+
+def with_track(reel: Reel, footage: str, track: MotionTrack) -> tuple[Reel, str]:
+    """Keep a track with its footage; returns the reel and the track's id."""
+    taken = {t.id for f in reel.footage for t in f.motion_tracks}
+    name = new_id("t", taken)
+    pieces = tuple(
+        replace(f, motion_tracks=(*f.motion_tracks, replace(track, id=name))) if f.id == footage else f
+        for f in reel.footage
+    )
+    return replace(reel, footage=pieces), name
+
+
+def _upright(reader: FrameReader, number: int, footage: Footage) -> Plane:
+    plane = reader.frame(number).y
+    return np.ascontiguousarray(np.rot90(plane, -(footage.rotation_deg % 360) // 90))
+
+
+def _side(picture: Plane) -> int:
+    return int(max(8, round(PATCH * max(picture.shape)))) | 1
+
+
+def _patch(picture: Plane, x: float, y: float) -> Plane:
+    side = _side(picture)
+    tall, wide = picture.shape
+    left = min(max(round(x * wide - side / 2), 0), wide - side)
+    top = min(max(round(y * tall - side / 2), 0), tall - side)
+    return picture[top : top + side, left : left + side]
+
+
+def _next(
+    picture: Plane, place: tuple[float, float], patch: NDArray[np.float32]
+) -> tuple[tuple[float, float], NDArray[np.float32]]:
+    """Return where a patch has gone, and the patch renewed."""
+    tall, wide = picture.shape
+    side, reach = patch.shape[0], REACH * max(tall, wide)
+    cx, cy = place[0] * wide, place[1] * tall
+    left, top = (max(0, round(c - side / 2 - reach)) for c in (cx, cy))
+    right, bottom = min(wide, round(cx + side / 2 + reach)), min(tall, round(cy + side / 2 + reach))
+    window = picture[top:bottom, left:right]
+    if min(window.shape) <= side:
+        return place, patch
+    found_scores = cv2.matchTemplate(window.astype(np.float32), patch, cv2.TM_CCOEFF_NORMED)
+    scores = np.asarray(found_scores, dtype=np.float32)
+    best = np.unravel_index(int(scores.argmax()), scores.shape)
+    score = float(scores[best])
+    if score < LEAST_SCORE:
+        return place, patch
+    dy, dx = (_between(scores, (int(best[0]), int(best[1])), axis) for axis in (0, 1))
+    found = ((left + best[1] + dx + side / 2) / wide, (top + best[0] + dy + side / 2) / tall)
+    seen = picture[top + best[0] : top + best[0] + side, left + best[1] : left + best[1] + side].astype(np.float32)
+    renewed = (1 - FORGET) * patch + FORGET * seen if score > 0.7 else patch
+    return (float(found[0]), float(found[1])), np.asarray(renewed, dtype=np.float32)
+
+
+def _between(scores: NDArray[np.float32], at: tuple[int, int], axis: int) -> float:
+    """Return how far the top of a parabola through three scores lies from the best one."""
+    low, high = list(at), list(at)
+    low[axis] -= 1
+    high[axis] += 1
+    if low[axis] < 0 or high[axis] >= scores.shape[axis]:
+        return 0.0
+    a, b, c = float(scores[tuple(low)]), float(scores[at]), float(scores[tuple(high)])
+    bend = a - 2 * b + c
+    return 0.5 * (a - c) / bend if bend < 0 else 0.0

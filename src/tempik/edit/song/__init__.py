@@ -1,0 +1,1 @@
+"""Changes of the song: points, readings, stretches, another song."""

@@ -1,0 +1,1 @@
+"""Changes of how fast and which way clips play."""

@@ -1,0 +1,32 @@
+"""What was worked out, kept by the records that it was made of: one store, bounded."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from functools import lru_cache
+from typing import Any, Generic, TypeVar
+
+T = TypeVar("T")
+
+
+class Memory(Generic[T]):
+    """The last results by what they were made of, told by identity: records are frozen, so the same objects mean the
+    same result. The objects are held with the result, so that their identities stay theirs. What was asked for longest
+    ago goes first; threads may ask at once."""
+
+    def __init__(self, most: int) -> None:
+        # The standard library's cache keeps an empty shelf for each key; what was made is laid on it.
+        self._shelf: Callable[..., list[tuple[tuple[object, ...], T]]] = lru_cache(most)(_empty_shelf)
+
+    def get(self, objects: tuple[object, ...], values: tuple[Hashable, ...], make: Callable[[], T]) -> T:
+        """Return what `make` makes of the objects and values, made once for as long as it is kept."""
+        shelf = self._shelf(*map(id, objects), *values)
+        if shelf:
+            return shelf[0][1]
+        made = make()
+        shelf.append((objects, made))
+        return made
+
+
+def _empty_shelf(*_key: Hashable) -> list[Any]:
+    return []

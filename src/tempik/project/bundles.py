@@ -1,0 +1,146 @@
+"""Bundles of accent rows of one's own: kept beside the settings, written to files, read from them, and carried from reel
+to reel. A file holds rows without their painted cells, which belong to one song's points."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from msgspec.structs import replace
+
+from tempik.edit.accents.copying import CopiedRows
+from tempik.errors import TempikError
+from tempik.project.file import decode_value, state_folder
+from tempik.project.library import checked_name, file_named, made_folder, read_document, write_document
+from tempik.reel import AccentRow, Bundle, Envelope, Length, Limit, Painted, Reel, Rule
+from tempik.reel.validate import problems
+
+SUFFIX = ".tempikaccents"
+FORMAT = 1
+
+_STARTS = Envelope(Length(0), Length(1, "frames"), Length(0.25, "clip"))
+_ENDS = Envelope(Length(0.25, "clip"), Length(1, "frames"), Length(0))
+# Bundles that come with the program.
+READY: tuple[tuple[str, tuple[AccentRow, ...]], ...] = (
+    (
+        "Hammer blow",
+        (
+            AccentRow("r1", "flash", Rule(every=4)),
+            AccentRow("r2", "shake", Rule(every=4)),
+            AccentRow("r3", "punch", Rule(every=4)),
+        ),
+    ),
+    (
+        "In and out of the clip",
+        (
+            AccentRow("r1", "rush", Rule("starts"), envelope=_STARTS),
+            AccentRow("r2", "haze", Rule("ends"), envelope=_ENDS),
+        ),
+    ),
+    (
+        "Back beat",
+        (
+            AccentRow("r1", "drop-back", Rule("bars", beats=(2, 4))),
+            AccentRow("r2", "split", Rule("bars", beats=(2, 4))),
+        ),
+    ),
+    ("Single frames on the cuts", (AccentRow("r1", "cycle", Rule("cuts")),)),
+)
+
+
+def library_folder() -> Path:
+    return state_folder() / "accents"
+
+
+def ready_bundles() -> list[CopiedRows]:
+    """Return the bundles that come with the program."""
+    return [CopiedRows(rows, tuple(() for _ in rows), Bundle("u1", name)) for name, rows in READY]
+
+
+def own_bundles() -> list[CopiedRows]:
+    """Return one's own bundles by name; files that cannot be read are left out."""
+    out = []
+    for path in sorted(library_folder().glob(f"*{SUFFIX}")):
+        try:
+            out.append(read_bundle(path))
+        except TempikError:
+            continue
+    return out
+
+
+def bundle_named(name: str) -> CopiedRows:
+    """Return a bundle by name. Raises TempikError, naming those there are, when there is none."""
+    every = [*ready_bundles(), *own_bundles()]
+    found = next((b for b in every if b.bundle is not None and b.bundle.name == name), None)
+    if found is None:
+        names = ", ".join(b.bundle.name for b in every if b.bundle is not None)
+        raise TempikError(f"There is no bundle '{name}'; there are {names}.")
+    return found
+
+
+def kept_bundle(what: CopiedRows, name: str) -> Path:
+    """Keep rows as a bundle of one's own. Raises TempikError for a name that cannot be had."""
+    name = checked_name(name, "bundle", [ready for ready, _ in READY])
+    made_folder(library_folder(), "bundle")
+    path = _file_of(name)
+    write_bundle(what, name, path)
+    return path
+
+
+def removed_bundle(name: str) -> None:
+    """Take one of one's own bundles away; rows made from it stay."""
+    _file_of(name).unlink(missing_ok=True)
+
+
+def _file_of(name: str) -> Path:
+    return file_named(library_folder(), name, SUFFIX)
+
+
+def write_bundle(what: CopiedRows, name: str, path: Path) -> None:
+    """Write rows to a file of their own. Raises TempikError when it cannot be written."""
+    rows = [replace(r, painted=(), limit=Limit(), bundle="", follow="", mask="", keys={}) for r in what.rows]
+    amount = what.bundle.amount if what.bundle is not None else 1.0
+    document = {"format": FORMAT, "name": name, "amount": amount, "rows": msgspec.to_builtins(rows)}
+    write_document(path, document)
+
+
+def read_bundle(path: Path) -> CopiedRows:
+    """Read a bundle from a file. Raises TempikError when it is none, damaged, or of a newer version."""
+    document = read_document(path, f"bundle of accents; choose a {SUFFIX} file", "rows", FORMAT)
+    try:
+        rows = msgspec.convert(document["rows"], tuple[AccentRow, ...], dec_hook=decode_value)
+        bundle = Bundle("u1", str(document.get("name") or path.stem), float(document.get("amount", 1.0)))
+    except (msgspec.ValidationError, TypeError, ValueError) as error:
+        raise TempikError(f"{path} is damaged: {error}.") from error
+    named = tuple(replace(r, id=f"r{n}") for n, r in enumerate(rows, 1))
+    found = next(iter(problems(Reel(rows=named, bundles=(bundle,)))), None)
+    if found is not None or not rows:
+        raise TempikError(f"{path} is damaged: {found or 'it holds no row.'}")
+    return CopiedRows(named, tuple(() for _ in named), bundle)
+
+
+def rows_text(what: CopiedRows) -> str:
+    """Return copied rows as text, for the clipboard: with their painted cells, by bar and beat."""
+    document = {
+        "tempik": "accent rows",
+        "format": FORMAT,
+        "rows": msgspec.to_builtins(what.rows),
+        "places": [[[list(place), msgspec.to_builtins(p)] for place, p in row] for row in what.places],
+        "bundle": msgspec.to_builtins(what.bundle) if what.bundle is not None else None,
+    }
+    return msgspec.json.encode(document).decode()
+
+
+def rows_from_text(text: str) -> CopiedRows:
+    """Return rows copied as text. Raises TempikError when it is something else."""
+    try:
+        document: Any = msgspec.json.decode(text.encode())
+        if not isinstance(document, dict) or document.get("tempik") != "accent rows":
+            raise TempikError("No accent rows have been copied yet.")
+        rows = msgspec.convert(document["rows"], tuple[AccentRow, ...], dec_hook=decode_value)
+        places = msgspec.convert(document["places"], tuple[tuple[tuple[tuple[int, int, str], Painted], ...], ...])
+        bundle = msgspec.convert(document["bundle"], Bundle | None)
+    except (msgspec.DecodeError, msgspec.ValidationError, KeyError):
+        raise TempikError("No accent rows have been copied yet.") from None
+    return CopiedRows(rows, places, bundle)

@@ -1,0 +1,197 @@
+"""The project file: `NAME.tempik`, UTF-8 JSON with a `format` number (see docs/project-format.md).
+
+Media paths are written relative to the project file and are absolute in memory. Saving writes a
+temporary name beside the target and renames, so a failed save leaves the old file as it was.
+"""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import platformdirs
+
+from tempik.errors import TempikError
+from tempik.project.media_files import with_paths
+from tempik.reel.model import Reel
+from tempik.reel.validate import problems
+
+FORMAT = 7
+SUFFIX = ".tempik"
+
+
+def save_reel(reel: Reel, path: Path) -> None:
+    """Write the reel to `path`, all of it or nothing. Raises TempikError when it cannot be written."""
+    path = path.absolute()
+    document = {
+        "format": FORMAT,
+        "reel": msgspec.to_builtins(with_paths(reel, path.parent, relative=True), enc_hook=encode_value),
+    }
+    data = msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
+    write_whole(path, data)
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file so that readers see the old or the new one, never half. Raises TempikError."""
+    temporary = None
+    try:
+        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
+        with os.fdopen(handle, "wb") as out:
+            out.write(data)
+            out.flush()
+            os.fsync(out.fileno())
+        os.chmod(temporary, 0o666 & ~_umask())
+        os.replace(temporary, path)
+    except OSError as error:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+        raise TempikError(f"{path} could not be written ({error.strerror}); choose another place.") from error
+
+
+def load_reel(path: Path) -> Reel:
+    """Read a project file. Media that is missing is kept in the reel: see `missing_media`.
+
+    Raises TempikError when the file cannot be read, is damaged, or comes from a newer version.
+    """
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
+    try:
+        document = msgspec.json.decode(data)
+    except msgspec.DecodeError as error:
+        raise TempikError(
+            f"{path} is damaged or is not a Tempik project ({error}); open a copy or an earlier save."
+        ) from error
+    number = document.get("format") if isinstance(document, dict) else None
+    if not isinstance(number, int):
+        raise TempikError(f"{path} is not a Tempik project: it has no format number; open a .tempik file.")
+    if number > FORMAT:
+        raise TempikError(
+            f"{path} was saved by a newer Tempik (format {number}, this one reads {FORMAT}); update Tempik to open it."
+        )
+    try:
+        reel = msgspec.convert(_from_format(number, document.get("reel")), Reel, dec_hook=decode_value)
+    except msgspec.ValidationError as error:
+        raise TempikError(f"{path} is damaged: {error}; open a copy or an earlier save.") from error
+    found = problems(reel)
+    if found:
+        raise TempikError(f"{path} is damaged: {found[0]} Open a copy or an earlier save.")
+    return with_paths(reel, path.absolute().parent, relative=False)
+
+
+def _from_format(number: int, reel: Any) -> Any:
+    """Return the reel's document as this format has it. Format 1 kept a list of points and nothing of the analysis."""
+    if number < 5 and isinstance(reel, dict):
+        for row in reel.get("rows") or ():
+            rule = row.get("rule") if isinstance(row, dict) else None
+            if isinstance(rule, dict) and rule.get("every") == 0:  # it meant: painted by hand only
+                row["rule"] = {"of": "hand"}
+    if number < 7:
+        reel = with_names_of_7(reel)
+    song = reel.get("soundtrack") if isinstance(reel, dict) else None
+    if number > 1 or not isinstance(song, dict):
+        return reel
+    points = song.pop("points", [])
+    tempo, steady = song.pop("tempo_bpm", 0.0), song.pop("steady", True)
+    beats: list[list[Any]] = []
+    placed: list[Any] = []
+    names: dict[str, str] = {}
+    try:
+        for point in points:
+            if point.get("beat"):
+                names[point["id"]] = f"b{len(beats)}"
+                time_s = point["time_s"]
+                beats.append([time_s, point.get("strength", 1.0), point.get("bar", 0), point["beat"], time_s])
+            else:
+                placed.append(point)
+    except (AttributeError, KeyError, TypeError):
+        raise msgspec.ValidationError("a point of the soundtrack has no id or time") from None
+    metre = max((b[3] for b in beats), default=4)
+    song["heard"] = {
+        "length_s": song.get("length_s", 0.0),
+        "tempo_bpm": tempo,
+        "metre": metre,
+        "steady": steady,
+        "beats": beats,
+    }
+    song["placed"] = placed
+    return _renamed(reel, names)
+
+
+# What fields were called before format 7, by the list or record of the reel that they are in.
+_BEFORE_7: dict[str, dict[str, str]] = {
+    "": {"picture": "tracks", "between": "interpolation"},
+    "clips": {"row": "track", "between": "interpolation"},
+    "footage": {"around": "skip_repeats", "tracks": "motion_tracks"},
+    "choices": {"between": "subdivision"},
+    "reading": {"way": "beat_source", "pace": "tempo_factor"},
+}
+
+
+def with_names_of_7(reel: Any) -> Any:
+    """Return a reel's document, or the part of one that a journal's step has, with its fields called as from format 7."""
+    return _called_anew(reel, "")
+
+
+def step_with_names_of_7(changed: dict[str, Any]) -> dict[str, Any]:
+    """Return what a journal's step changed, as `journal.difference` has it, with its fields called as from format 7."""
+    out: dict[str, Any] = {}
+    for field, change in changed.items():
+        parts = {
+            kind: {k: _called_anew(v, k) for k, v in value.items()} if kind == "part" else _called_anew(value, field)
+            for kind, value in change.items()
+        }
+        out[_BEFORE_7[""].get(field, field)] = parts
+    return out
+
+
+def _called_anew(value: Any, where: str) -> Any:
+    if isinstance(value, list):
+        return [_called_anew(v, where) for v in value]
+    if not isinstance(value, dict):
+        return value
+    names = _BEFORE_7.get(where, {})
+    # Records of records keep their own place: a reading's names are no song's.
+    return {names.get(k, k): _called_anew(v, k) if k in _BEFORE_7 or k == "soundtrack" else v for k, v in value.items()}
+
+
+def _renamed(value: Any, names: dict[str, str]) -> Any:
+    """Return a document with the points that edges, pins and painted cells name called by their new ids."""
+    if isinstance(value, dict):
+        return {
+            k: names.get(v, v) if k == "point" and isinstance(v, str) else _renamed(v, names) for k, v in value.items()
+        }
+    return [_renamed(v, names) for v in value] if isinstance(value, list) else value
+
+
+def state_folder() -> Path:
+    """Return where unnamed work, recent projects and changed shortcuts are kept: TEMPIK_STATE or the user's folder."""
+    return Path(os.environ.get("TEMPIK_STATE") or platformdirs.user_state_dir("tempik"))
+
+
+def encode_value(value: Any) -> Any:
+    """Return a value that JSON has no kind for as one that it has."""
+    if isinstance(value, Fraction):
+        return str(value)
+    raise NotImplementedError(type(value))
+
+
+def decode_value(kind: type, value: Any) -> Any:
+    """Return a value of a kind that JSON does not have; a ValueError says what is wrong with it."""
+    if kind is Fraction:
+        try:
+            return Fraction(value)
+        except (ValueError, TypeError, ZeroDivisionError):
+            raise ValueError(f"'{value}' is not a fraction") from None  # becomes a msgspec.ValidationError
+    raise NotImplementedError(kind)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask

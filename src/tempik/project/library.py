@@ -1,0 +1,60 @@
+"""One's own shapes and bundles on the disk: names, folders and documents, told in one sentence where they do not serve."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from tempik.errors import TempikError
+from tempik.project.file import write_whole
+
+LONGEST_NAME = 40
+
+
+def checked_name(name: str, what: str, ready: Collection[str]) -> str:
+    """Return a name that one's own may have. Raises TempikError for one that cannot be had, or that comes with Tempik."""
+    name = name.strip()
+    if not name or len(name) > LONGEST_NAME or not any(c.isalnum() for c in name):
+        raise TempikError(f"A {what}'s name has 1 to {LONGEST_NAME} letters.")
+    if name in ready:
+        raise TempikError(f"'{name}' comes with Tempik; give yours another name.")
+    return name
+
+
+def file_named(folder: Path, name: str, suffix: str) -> Path:
+    """Return the file of one's own of a name."""
+    safe = re.sub(r"[^\w\- ]", "_", name)
+    return folder / f"{safe}{suffix}"
+
+
+def made_folder(folder: Path, what: str) -> None:
+    """Make the folder of the library. Raises TempikError when it cannot be made."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise TempikError(f"{folder} could not be made ({error.strerror}); the {what} was not kept.") from error
+
+
+def write_document(path: Path, document: dict[str, Any]) -> None:
+    """Write a document, all of it or nothing. Raises TempikError when it cannot be written."""
+    write_whole(path.absolute(), msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n")
+
+
+def read_document(path: Path, what: str, part: str, newest: int) -> dict[str, Any]:
+    """Return a document that has a `format` and a `part`. Raises TempikError, `what` saying what the file is not."""
+    try:
+        document: Any = msgspec.json.decode(path.read_bytes())
+    except OSError as error:
+        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
+    except msgspec.DecodeError:
+        document = None
+    number = document.get("format") if isinstance(document, dict) else None
+    if not isinstance(number, int) or part not in document:
+        raise TempikError(f"{path} is no {what}.")
+    if number > newest:
+        raise TempikError(f"{path} was saved by a newer Tempik; update Tempik to read it.")
+    return dict(document)

@@ -1,0 +1,57 @@
+"""Earlier saves of a project: each manual save is kept beside it, to be brought back."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import NamedTuple
+
+from tempik.errors import TempikError
+from tempik.project.file import SUFFIX, load_reel, save_reel
+from tempik.reel.model import Reel
+
+MOST = 100
+
+
+class Version(NamedTuple):
+    """A save: its file and when it was made, in seconds since 1970."""
+
+    path: Path
+    when: float
+
+    @property
+    def text(self) -> str:
+        return time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(self.when))
+
+
+def versions_folder(project: Path) -> Path:
+    return project.absolute().with_name(project.name.removesuffix(SUFFIX) + ".saves")
+
+
+def keep_version(reel: Reel, project: Path) -> None:
+    """Keep a save among the project's versions; of more than MOST the oldest go. Raises TempikError when it cannot."""
+    folder = versions_folder(project)
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise TempikError(f"{folder} could not be made ({error.strerror}); earlier saves are not kept.") from error
+    stamp = time.strftime("%Y-%m-%d %H.%M.%S")
+    target = folder / f"{stamp}{SUFFIX}"
+    number = 2
+    while target.exists():
+        target = folder / f"{stamp} ({number}){SUFFIX}"
+        number += 1
+    save_reel(reel, target)
+    for old in versions(project)[MOST:]:
+        old.path.unlink(missing_ok=True)
+
+
+def versions(project: Path) -> list[Version]:
+    """Return the kept saves, the latest first."""
+    found = [Version(p, p.stat().st_mtime) for p in versions_folder(project).glob(f"*{SUFFIX}")]
+    return sorted(found, key=lambda v: (v.when, v.path.name), reverse=True)
+
+
+def version_reel(version: Version) -> Reel:
+    """Return the reel of a kept save, its media read from where it lies now."""
+    return load_reel(version.path)

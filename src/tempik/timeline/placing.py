@@ -1,0 +1,126 @@
+"""Where a clip lies and what it shows there: its curve, bent by its pins, in its slot. Worked out once for as long as what
+it follows from is the same."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from fractions import Fraction
+
+from tempik.memo import Memory
+from tempik.reel import Clip, Footage, Shaped, by_id
+from tempik.retime import Anchors, TimeMap, cut_out, shaped_curve, through
+from tempik.time import time_of
+from tempik.timeline.placed import Placed, Tie, shortage
+from tempik.timeline.sounding import Sounding
+
+# First frame on screen, end, the clip's own first frame and end, and the rate's two numbers.
+Slot = tuple[int, int, int, int, int, int]
+
+_AS_BEFORE: Memory[Placed] = Memory(24000)  # while song and slot stay as they are
+_PLACED: Memory[Placed] = Memory(24000)  # while the points that it is tied to do
+_ALIKE: Memory[Placed] = Memory(24000)  # wherever it lies
+
+
+def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
+    """Return where a clip lies."""
+    return _AS_BEFORE.get((clip, footage, sounding.song), slot, lambda: _tied(sounding, clip, footage, slot))
+
+
+def _tied(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
+    begin, until = slot[2:4]
+    ties, said = _ties(sounding, clip, footage)
+    grounds = _grounds(sounding, clip.shaped, begin, until) if clip.shaped is not None else ()
+    return _PLACED.get(
+        (clip, footage, *(t.point for t in ties)),
+        (*slot, *(t.frame for t in ties), *grounds),
+        lambda: _worked_out(clip, footage, slot, ties, said, grounds),
+    )
+
+
+def _grounds(sounding: Sounding, shaped: Shaped, begin: int, until: int) -> tuple[int, ...]:
+    """Return the frames of the points that a clip's shape is laid on."""
+    if shaped.align == "every":
+        first = bisect_right(sounding.on_reel_frames, begin)
+        return tuple(sounding.on_reel_frames[first : bisect_left(sounding.on_reel_frames, until)])
+    point = sounding.point(shaped.point) if shaped.align == "point" else None
+    return (sounding.frame_of_point(point),) if point is not None else ()
+
+
+def _worked_out(
+    clip: Clip,
+    footage: Footage,
+    slot: Slot,
+    ties: tuple[Tie, ...],
+    said: str,
+    grounds: tuple[int, ...],
+) -> Placed:
+    """Return a clip's place. What it shows follows from frames counted from its own start: moved along it is the
+    same, and is worked out once."""
+    first, end, begin, until = slot[:4]
+    own = (first - begin, end - begin, until - begin, slot[4], slot[5])
+    own_ties = tuple(t._replace(frame=t.frame - begin) for t in ties)
+    own_grounds = tuple(g - begin for g in grounds)
+    source_s = 0.0 if ties else clip.source_s
+    like = _ALIKE.get(
+        (clip.curve, clip.shaped, footage),
+        (source_s, clip.part, clip.beyond, *own, said, own_grounds) + tuple((t.frame, t.cue_s) for t in own_ties),
+        lambda: _from_its_start(clip, footage, own, own_ties, said, own_grounds),
+    )
+    return like._replace(clip=clip, first=first, end=end, begin=begin, until=until, ties=ties)
+
+
+def _from_its_start(
+    clip: Clip,
+    footage: Footage,
+    slot: tuple[int, int, int, int, int],
+    ties: tuple[Tie, ...],
+    said: str,
+    grounds: tuple[int, ...],
+) -> Placed:
+    """Return the place of a clip that starts on frame 0."""
+    first, end, until = slot[:3]
+    rate = Fraction(slot[3], slot[4])
+    # The curve spans the clip's own edges, not the frames left of it where a neighbour or the reel's end trims.
+    length_s = time_of(max(1, until), rate)
+    source_s = clip.source_s
+    if clip.shaped is not None:
+        frames = max(1, until)
+        inside = [f / frames for f in grounds]
+        pin = ties[0].frame / frames if ties else None
+        curve = shaped_curve(clip.shaped, Anchors(inside[0] if inside else None, pin, inside))
+        shape = TimeMap(curve, length_s, 0.0, (0.0, 1.0), footage.conform_ratio)
+    else:
+        shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.conform_ratio)
+    chosen = None
+    if len(ties) > 1:
+        chosen = cut_out(shape.curve, shape.part)
+        wanted = [(time_of(t.frame, rate), t.cue_s) for t in ties]
+        bent, trouble = through(shape, wanted)
+        said = said or trouble
+        shape = TimeMap(bent, length_s, 0.0, (0.0, 1.0), footage.conform_ratio)
+    if ties:
+        # A cue that can be seen decides; of those outside the slot the nearest before it.
+        held = next((t for t in ties if t.frame >= 0), ties[-1])
+        source_s = held.cue_s - shape.source_at(time_of(held.frame, rate))
+    time_map = TimeMap(shape.curve, length_s, source_s, shape.part, footage.conform_ratio)
+    placed = Placed(clip, footage, first, end, 0, until, time_map, ties, 0.0, 0.0, said, chosen)
+    before, after = shortage(placed, rate)
+    return placed._replace(short_before_s=before, short_after_s=after)
+
+
+def _ties(sounding: Sounding, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
+    """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
+    if not clip.pins:
+        return (), ""
+    ties: dict[int, Tie] = {}
+    said = ""
+    for pin in clip.pins:
+        point, cue = sounding.point(pin.point), by_id(footage.cues, pin.cue)
+        if point is None or cue is None:
+            continue
+        frame = sounding.frame_of_point(point)
+        if frame in ties:
+            said = f"two of its cues are pinned to frame {frame}: only one can be on screen there"
+            continue
+        ties[frame] = Tie(cue.id, cue.time_s, point, frame)
+    return tuple(ties[f] for f in sorted(ties)), said

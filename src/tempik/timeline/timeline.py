@@ -1,0 +1,255 @@
+"""The timeline: everything about a reel that is derived from its records, worked out once.
+
+Frames come from points and the reel's rate; a clip's source start comes from its pin. Whoever shows, plays,
+renders or checks a reel asks the timeline, so that all of them agree.
+"""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left, bisect_right
+
+import numpy as np
+
+from tempik.accents import Cell, Fired, Look, Pulse, Scene, Span, fired, look_at
+from tempik.accents.rules import cells, uses_clips
+from tempik.memo import Memory
+from tempik.reel import (
+    AccentRow,
+    Edge,
+    Point,
+    Reel,
+    by_id,
+)
+from tempik.time import frame_of
+from tempik.timeline.framing import covers, frame_matrix
+from tempik.timeline.placed import Layer, Placed, source_at_frames
+from tempik.timeline.placing import placed_in
+from tempik.timeline.sounding import Sounding, sounding_of
+
+_SOUNDING: Memory[Sounding] = Memory(8)
+_ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
+_CELLS: Memory[list[Cell]] = Memory(200)
+_FIRED: Memory[Fired] = Memory(200)
+_TIMELINES: Memory[Timeline] = Memory(6)
+
+
+def timeline_of(reel: Reel) -> Timeline:
+    """Return a reel's timeline; the last few are remembered."""
+    return _TIMELINES.get((reel,), (), lambda: Timeline(reel))
+
+
+class Timeline:
+    """A reel with its frames worked out. Cheap to build anew for each state of a reel: what earlier states share with
+    it is remembered."""
+
+    def __init__(self, reel: Reel) -> None:
+        self.reel = reel
+        self.rate = reel.rate
+        self._exact_rate = (reel.rate.numerator, reel.rate.denominator)  # told apart sooner than fractions
+        self.frames = max(0, frame_of(reel.length_s, reel.rate))
+        song = reel.soundtrack
+        self._song = song
+        self.points: tuple[Point, ...] = song.points if song else ()
+        self.start_s = song.start_s if song else 0.0
+        when: tuple[int, ...] = (*self._exact_rate, self.frames)
+        self.sounding = _SOUNDING.get((song,), when, lambda: sounding_of(song, reel.rate, self.frames))
+        self.beats = self.sounding.beats
+        self._footage = {f.id: f for f in reel.footage}
+        parts, when = (reel.clips, reel.footage, song), (*when, len(reel.tracks))
+        self.rows: list[tuple[Placed, ...]] = _ROWS.get(
+            parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
+        )
+        self._firsts = [[p.first for p in row] for row in self.rows]
+        everything = [p for row in self.rows for p in row]
+        self.placed: tuple[Placed, ...] = tuple(sorted(everything, key=lambda p: (p.first, p.clip.track)))
+        self._by_clip = {p.clip.id: p for p in self.placed}
+        self.tall = reel.height / reel.width
+        self._spans: tuple[Span, ...] | None = None
+        gains = {b.id: b.amount for b in reel.bundles}
+        solo = any(r.solo for r in reel.rows)
+        self.fired: list[Fired] = [
+            self._fired(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo)) for r in reel.rows
+        ]
+
+    @property
+    def pulses(self) -> list[list[Pulse]]:
+        """The pulses of each accent row, in order of frame; those of muted rows too."""
+        return [f.pulses for f in self.fired]
+
+    @property
+    def scene(self) -> Scene:
+        """What the accents' rules fire on."""
+        if self._spans is None:
+            self._spans = tuple(self._span(p) for p in self.placed if self.shows(p, p.first))
+        return self._bare_scene._replace(spans=self._spans)
+
+    @property
+    def _bare_scene(self) -> Scene:
+        return Scene(self._song, self.rate, self.frames, self.tall, frames_of=self.sounding.frames_of)
+
+    def _span(self, placed: Placed) -> Span:
+        clip = placed.clip
+        ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
+        return Span(
+            clip.id,
+            placed.first,
+            placed.end,
+            placed.first > 0,
+            self.point(clip.start.point),
+            self.point(clip.end.point),
+            ties,
+        )
+
+    def _fired(self, row: AccentRow, gain: float, silent: bool) -> Fired:
+        if uses_clips(row):
+            scene, objects = self.scene, (self._song, *self.placed)
+        else:
+            scene, objects = self._bare_scene, (self._song,)
+        when: tuple[int, ...] = (*self._exact_rate, self.frames)
+        # While only amounts, looks or what is painted change, the cells stay.
+        found = _CELLS.get((row.rule, row.limit, *objects), when, lambda: cells(row, scene))
+        values = (*when, self.tall, gain, silent)
+        return _FIRED.get((row, found, *objects), values, lambda: fired(row, scene, gain, silent, found))
+
+    def placed_clip(self, wanted: str | None) -> Placed | None:
+        """Return where a clip lies, or None when it has no frame on the reel."""
+        return self._by_clip.get(wanted or "")
+
+    def point(self, wanted: str | None) -> Point | None:
+        """Return the point with that id, chosen or not, or None."""
+        return self.sounding.point(wanted)
+
+    def reel_s(self, point: Point) -> float:
+        """Return the instant of the reel at which a point sounds."""
+        return point.time_s - self.start_s
+
+    def frame_of_point(self, point: Point) -> int:
+        """Return the frame of one of this song's points, which may lie outside the reel."""
+        return self.sounding.frame_of_point(point)
+
+    def point_at(self, frame: int, within: int = 0) -> Point | None:
+        """Return the chosen point whose frame is nearest to a frame, at most `within` away; of two the stronger."""
+        frames = self.sounding.on_reel_frames
+        near = self.on_reel()[bisect_left(frames, frame - within) : bisect_right(frames, frame + within)]
+        return min(near, key=lambda p: (abs(self.frame_of_point(p) - frame), -p.strength), default=None)
+
+    def beat_at(self, frame: int) -> Point | None:
+        """Return the last beat as read at or before a frame, chosen or not, or None before the first."""
+        number = bisect_right(self.sounding.beat_frames, frame)
+        return self.beats[number - 1] if number else None
+
+    def edge_s(self, edge: Edge) -> float:
+        """Return the instant of the reel at which an edge stands: its point's, or its own when free."""
+        point = self.point(edge.point)
+        return edge.time_s if point is None else self.reel_s(point)
+
+    def on_reel(self) -> tuple[Point, ...]:
+        """Return the points that sound within the reel, in order."""
+        return self.sounding.on_reel
+
+    def clip_at(self, frame: int, row: int | None = None) -> Placed | None:
+        """Return the uppermost shown clip at a frame, or the clip of one track; None where nothing is placed."""
+        if row is not None:
+            number = bisect_right(self._firsts[row], frame) - 1
+            if number >= 0 and frame < self.rows[row][number].end:
+                return self.rows[row][number]
+            return None
+        return next(reversed(self.clips_at(frame)), None)
+
+    def clips_at(self, frame: int) -> list[Placed]:
+        """Return the clips on screen at a frame, the lowest first."""
+        return [layer.placed for layer in self.layers_at(frame)]
+
+    def layers_at(self, frame: int) -> list[Layer]:
+        """Return the layers on screen at a frame, the lowest first; those that another covers wholly are left out."""
+        out: list[Layer] = []
+        for number in range(len(self.rows) - 1, -1, -1):
+            if self.reel.tracks[number].hidden:
+                continue
+            placed = self.clip_at(frame, number)
+            if placed is not None:
+                layer = Layer(placed)
+                out.append(layer)
+                share = self.slot_share(placed, frame)
+                if layer.whole and covers(placed.clip.framing, placed.footage, self.reel, share):
+                    break
+        out.reverse()
+        return out
+
+    def slot_share(self, placed: Placed, frame: float) -> float:
+        """Return how far into its slot a clip is at a frame, 0 at its first frame and 1 at its last."""
+        return min(max((frame - placed.begin) / max(placed.until - placed.begin - 1, 1), 0.0), 1.0)
+
+    def shows(self, placed: Placed, frame: int) -> bool:
+        """Tell whether a clip is on screen at a frame: its row is shown and nothing covers it there."""
+        return any(p is placed for p in self.clips_at(frame))
+
+    def look_at(self, frame: float, without: str | None = None) -> Look:
+        """Return what the accents do to a frame, a fraction within a shutter's opening; `without` leaves one row out."""
+        rows = self.fired if without is None else [f for f in self.fired if f.row.id != without]
+        return look_at(frame, rows, self.rate, self.tall, self.focus_at)
+
+    def focus_at(self, found: Fired, frame: float) -> tuple[float, float]:
+        """Return where a row's focus is, from the frame's middle in shares of its width: where its tracked patch is seen
+        on the clip there, else where it was put."""
+        row = found.row
+        if row.follow:
+            place = self._tracked(row.follow, frame)
+            if place is not None:
+                return place
+        x, y = (row.settings.get(name, 0.5) for name in ("focus_x", "focus_y"))
+        return float(x) - 0.5, (float(y) - 0.5) * self.tall
+
+    def _tracked(self, wanted: str, frame: float) -> tuple[float, float] | None:
+        placed = self.clip_at(min(max(math.floor(frame), 0), max(self.frames - 1, 0)))
+        track = by_id(placed.footage.motion_tracks, wanted) if placed is not None else None
+        if placed is None or track is None:
+            return None
+        source = float(source_at_frames(placed, [frame], self.rate)[0])
+        x, y = (float(np.interp(source, track.times_s, values)) for values in (track.xs, track.ys))
+        matrix = frame_matrix(placed.clip.framing, placed.footage, 1, self.tall, self.slot_share(placed, frame))
+        seen = matrix @ np.array([x, y, 1.0])
+        return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
+
+    def gaps(self) -> list[tuple[int, int]]:
+        """Return the stretches of the reel (first frame, end) on which no shown row has a clip."""
+        out, at = [], 0
+        for placed in self.placed:
+            if self.reel.tracks[placed.clip.track].hidden:
+                continue
+            if placed.first > at:
+                out.append((at, placed.first))
+            at = max(at, placed.end)
+        if at < self.frames:
+            out.append((at, self.frames))
+        return out
+
+    def _place(self, row: int) -> tuple[Placed, ...]:
+        spans = []
+        for clip in self.reel.clips:
+            if clip.track == row:
+                begin, until = self._edge_frame(clip.start), self._edge_frame(clip.end)
+                if min(until, self.frames) > max(begin, 0):
+                    spans.append((begin, until, clip))
+        spans.sort(key=lambda s: (s[0], s[1]))
+        out = []
+        for number, (begin, until, clip) in enumerate(spans):
+            end = min(self.frames, until)
+            if number + 1 < len(spans):
+                end = min(end, spans[number + 1][0])  # within a row the later clip takes over
+            first = max(0, begin)
+            piece = self._footage.get(clip.footage)
+            if end > first and piece is not None:
+                out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *self._exact_rate)))
+        return tuple(out)
+
+    def overlaps(self) -> list[tuple[Placed, Placed]]:
+        """Return neighbours of one track of which the earlier runs on under the later, which takes over until they are
+        joined: the frames from the later one's first up to the earlier one's own end belong to both."""
+        pairs = [(a, b) for row in self.rows for a, b in zip(row, row[1:], strict=False)]
+        return [(a, b) for a, b in pairs if a.until > b.first and a.end == b.first]
+
+    def _edge_frame(self, edge: Edge) -> int:
+        known = self.sounding.frames_of.get(edge.point) if edge.point is not None else None
+        return frame_of(self.edge_s(edge), self.rate) if known is None else known

@@ -1,0 +1,92 @@
+"""The house keeps its rooms: limits of size, no widgets where none belong, nothing set on another object from outside."""
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+SRC = Path(__file__).parents[1] / "src" / "tempik"
+# Drawn scenes and their data may be long.
+DRAWN = {"demo/scenes.py"}
+FILES = sorted(p for p in SRC.rglob("*.py") if str(p.relative_to(SRC)) not in DRAWN)
+# Imports inside a function only where they keep libraries that are slow to load out of the start.
+SLOW = (
+    "tempik.rhythm",
+    "scipy",
+    "tempik.desktop.app",
+    "tempik.demo",
+    "tempik.check",
+    "tempik.render",
+    "tempik.media",
+    "python_stretch",
+)
+# A song's points follow from its record, which offers them: the one pair of modules that need each other.
+PAIR = "tempik.reel.points"
+
+
+def functions(tree: ast.Module) -> Iterator[ast.FunctionDef]:
+    return (n for n in ast.walk(tree) if isinstance(n, ast.FunctionDef))
+
+
+@pytest.mark.parametrize("room", ["session", "playback"])
+def test_what_is_open_and_what_plays_knows_no_widgets(room: str) -> None:
+    for path in (SRC / "desktop" / room).rglob("*.py"):
+        assert "QtWidgets" not in path.read_text(), path
+
+
+def test_no_class_file_or_function_is_too_large() -> None:
+    large = []
+    for path in FILES:
+        text = path.read_text()
+        tree = ast.parse(text)
+        if text.count("\n") > 450:
+            large.append(f"{path}: {text.count(chr(10))} lines")
+        for node in (n for n in ast.walk(tree) if isinstance(n, ast.ClassDef)):
+            methods = sum(isinstance(m, ast.FunctionDef) for m in node.body)
+            if methods > 30:
+                large.append(f"{path}: {node.name} has {methods} methods")
+        large += [
+            f"{path}: {f.name} has {f.end_lineno - f.lineno + 1} lines"
+            for f in functions(tree)
+            if f.end_lineno is not None and f.end_lineno - f.lineno + 1 > 60
+        ]
+    assert not large, "\n".join(large)
+
+
+def test_nothing_is_set_on_another_object_from_outside() -> None:
+    """Only `self.x = …` and what a function has made itself: no object is changed behind its back."""
+    found = []
+    for path in (p for p in FILES if "desktop" in p.parts):
+        for function in functions(ast.parse(path.read_text())):
+            made = {
+                t.id
+                for n in ast.walk(function)
+                if isinstance(n, ast.Assign)
+                for target in n.targets
+                for t in ast.walk(target)
+                if isinstance(t, ast.Name)
+            }
+            for node in ast.walk(function):
+                for target in node.targets if isinstance(node, ast.Assign) else []:
+                    if isinstance(target, ast.Attribute):
+                        base = target.value
+                        own = isinstance(base, ast.Name) and base.id in {"self", "cls", *made}
+                        if not own:
+                            found.append(f"{path.relative_to(SRC)}:{node.lineno}: {ast.unparse(target)}")
+    assert not found, "\n".join(found)
+
+
+def test_imports_inside_functions_are_for_start_up_time_alone() -> None:
+    found = []
+    for path in (p for p in FILES if "cli" not in p.parts):
+        for function in functions(ast.parse(path.read_text())):
+            for node in ast.walk(function):
+                if isinstance(node, ast.ImportFrom) and not (node.module or "").startswith((*SLOW, PAIR)):
+                    found.append(f"{path.relative_to(SRC)}:{node.lineno}: {ast.unparse(node)}")
+    assert not found, "\n".join(found)
+
+
+def test_every_room_says_what_it_holds() -> None:
+    for path in SRC.rglob("__init__.py"):
+        assert ast.get_docstring(ast.parse(path.read_text())), path

@@ -1,0 +1,192 @@
+"""The timeline's lanes: how they share the room, what snaps to what, what is hit, what stays quick."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QImage, QPainter
+from pytestqt.qtbot import QtBot
+
+from tempik.desktop.shell.window import Window
+from tempik.desktop.song.wave import DIM_BANDS, wave_picture
+from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
+from tempik.desktop.timeline.lanes import LANES, pointer_words
+from tempik.desktop.timeline.lanes.accents import LEAST_ROW_H
+from tempik.desktop.timeline.lanes.clip_painting import clip_picture
+from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
+from tempik.desktop.timeline.lanes.pulse_painting import row_picture
+from tempik.desktop.timeline.layout import layout_of
+from tempik.desktop.timeline.snapping import Target, snapped, targets
+from tempik.desktop.widgets.theme import icon
+from tempik.edit.accents.rows import with_row
+from tempik.edit.clips.pieces import overlapped
+from tempik.edit.clips.place import with_row as with_track
+from tempik.reel import Reel
+from tempik.timeline.timeline import Timeline
+
+
+class Plain(Lane):
+    """A lane of nothing but its height."""
+
+    def __init__(self, key: str, room: Room, head: bool = False) -> None:
+        self.key, self._room, self.head = key, room, head
+
+    def room(self) -> Room:
+        return self._room
+
+
+LANE = st.builds(
+    lambda least, more, most, gives: Room(least, least + more, least + more + most, gives),
+    st.integers(10, 60),
+    st.integers(0, 80),
+    st.integers(0, 120),
+    st.integers(0, 2),
+)
+
+
+@given(st.lists(LANE, min_size=1, max_size=12), st.integers(60, 1400))
+@settings(max_examples=200, deadline=None)
+def test_lanes_share_the_room_within_their_bounds(rooms: list[Room], height: int) -> None:
+    layout = layout_of([Plain(f"plain {n}", room) for n, room in enumerate(rooms)], height)
+    for room, tall in zip(rooms, layout.heights, strict=True):
+        assert room.least <= tall <= room.most
+    for top, tall, later in zip(layout.tops, layout.heights, layout.tops[1:], strict=False):
+        assert later >= top + tall
+    if layout.hidden:  # what does not fit has shrunk as far as it may
+        assert all(tall == room.least for room, tall in zip(rooms, layout.heights, strict=True))
+    if any(tall > room.usual for room, tall in zip(rooms, layout.heights, strict=True)):
+        assert not layout.hidden and layout.end <= height
+
+
+def test_tracks_give_way_before_accent_rows_and_both_before_the_head(opened: Window) -> None:
+    lanes = opened.timeline.layout_.lanes
+    low = layout_of(lanes, 200)
+    assert low.picture_h == LEAST_PICTURE_H and low.row_h == LEAST_ROW_H
+    assert low.tall("ruler") == 40 and low.tall("points") >= 74 and low.hidden > 0
+    middle = layout_of(lanes, 300)
+    assert middle.picture_h < 112 and middle.row_h == 38
+    high = layout_of(lanes, 900)
+    assert high.picture_h > 200 and high.row_h > 60 and not high.hidden
+
+
+def test_a_drag_snaps_to_points_first_and_only_within_reach(reel: Reel) -> None:
+    timeline = Timeline(reel)
+    view = View.of(0.0, 60.0, 900)
+    wanted = targets(timeline, 17)
+    assert {t.label for t in wanted} >= {"playhead", "start", "end"} and any("point" in t.label for t in wanted)
+    point = next(t for t in wanted if t.label.startswith("point") and t.frame > 40)
+    near = snapped(3.0, [(point.frame - 5.0, "")], wanted, view, 30.0)
+    assert near.frames == 5 and near.target is not None and near.target.label == point.label
+    assert snapped(3.4, [(900.0, "")], wanted, view, 30.0).target is None
+    same = [Target(100, "cut"), Target(100, "point 3.1")]
+    found = snapped(0.0, [(99.0, "cue")], same, view, 30.0)
+    assert found.target is not None and found.target.label == "cue on point 3.1"
+
+
+def test_the_axis_zooms_about_what_is_pointed_at() -> None:
+    view = View.of(1.0, 60.0, 900)
+    before = view.time(500)
+    after = view.zoomed(2.0, 500, 1.0, 1e6)
+    assert after.time(500) == pytest.approx(before) and after.px_per_s == pytest.approx(120.0)
+    assert view.x(view.time(321.0)) == pytest.approx(321.0) and view.x(1.0) == GUTTER
+
+
+def test_every_lane_says_what_it_is_and_what_the_pointer_does(opened: Window) -> None:
+    ctx = opened.timeline.context()
+    spoken = [lane.spoken(ctx) for lane in ctx.layout.lanes]
+    assert any(text.startswith("Picture track 1: 5 clips") for text in spoken), spoken
+    assert any(text.startswith("Accent row Flash") for text in spoken)
+    gestures = [gesture for gesture, _ in pointer_words()]
+    assert len(gestures) == len(set(gestures)) and all(kind.words() for kind in LANES)
+
+
+def test_a_new_kind_of_lane_is_one_class(opened: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot) -> None:
+    """Markers every second, in a lane of their own: measured, painted, hit and dragged by the one class."""
+    pressed: list[float] = []
+
+    class Seconds(Lane):
+        key = "seconds"
+
+        @classmethod
+        def of(cls, reel: Reel) -> list[Lane]:
+            return [cls()]
+
+        def room(self) -> Room:
+            return Room(18, 18, 18, gives=5)
+
+        def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+            for second in range(60):
+                p.fillRect(QRectF(ctx.view.x(second), box.top(), 2, box.height()), Qt.GlobalColor.magenta)
+
+        def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
+            if not box.contains(pos):
+                return None
+            return Hit(press=lambda at: pressed.append(ctx.view.time(at.pos.x())))
+
+    monkeypatch.setattr("tempik.desktop.timeline.lanes.LANES", (*LANES, Seconds))
+    opened.timeline._layout = None
+    opened.timeline.refresh()
+    layout = opened.timeline.layout_
+    box = layout.box(len(layout.lanes) - 1, opened.timeline.width())
+    image = opened.timeline.grab().toImage()
+    x = round(opened.timeline.view.x(3.0)) + 1
+    assert image.pixelColor(x, round(box.center().y())).name() == "#ff00ff"
+    qtbot.mouseClick(opened.timeline, Qt.MouseButton.LeftButton, pos=QPoint(x, round(box.center().y())))
+    assert pressed == [pytest.approx(3.0, abs=0.05)]
+
+
+def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) -> None:
+    """Sixty accent rows: pointing at a cell once painted all of them again."""
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=20_000)
+    made = opened.project.reel
+    for _ in range(58):
+        made = with_row(made, "flash")
+    opened.project.change("Rows", lambda _: made)
+    opened.timeline.grab()
+    standing = opened.timeline._picture._now
+    assert standing is not None
+    row = opened.timeline.layout_.row_top(0) + 6
+    for x in range(GUTTER + 20, GUTTER + 220, 10):
+        qtbot.mouseMove(opened.timeline, QPoint(x, row))
+        opened.timeline.repaint()
+    assert opened.timeline._picture._now is standing
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.25, 1.5, 2.0])
+def test_pictures_are_painted_at_the_screens_own_ratio(opened: Window, ratio: float) -> None:
+    """What is kept of clips, accent rows and the wave has the screen's own detail, not that of a plain one enlarged."""
+    timeline = opened.timeline
+    image = QImage(round(timeline.width() * ratio), round(timeline.height() * ratio), QImage.Format.Format_RGB32)
+    image.setDevicePixelRatio(ratio)
+    p = QPainter(image)
+    ctx = timeline.context()
+    placed, found = opened.project.timeline.placed[1], opened.project.timeline.fired[0]
+    clip = clip_picture(p, ctx, placed, QRectF(0, 0, 80, 100), QColor("#4a3220"))
+    row = row_picture(p, ctx, found, 38)
+    wave = wave_picture(opened.song, 0.0, 60.0, (300, 54), DIM_BANDS, ratio)
+    p.end()
+    assert wave is not None
+    for picture, size in ((clip, (80, 100)), (row, (ctx.view.width, 38)), (wave, (300, 54))):
+        assert picture.devicePixelRatio() == ratio
+        assert (picture.width(), picture.height()) == (round(size[0] * ratio), round(size[1] * ratio))
+    for name in ("play", "undo", "more"):
+        drawn = icon(name).pixmap(QSize(20, 20), ratio)
+        assert drawn.width() == pytest.approx(20 * ratio, abs=1)
+
+
+def test_what_overlaps_is_known_and_marked(opened: Window) -> None:
+    reel = opened.project.reel
+    names = [c.id for c in reel.clips[:3]]
+    lapped = Timeline(overlapped(reel, names, 6))
+    pairs = [(a.clip.id, b.clip.id, a.until - b.first) for a, b in lapped.overlaps()]
+    assert pairs == [(names[0], names[1], 6), (names[1], names[2], 6)]
+    assert all(a.end == b.first for a, b in lapped.overlaps())
+
+
+def test_a_track_more_is_a_lane_more(opened: Window) -> None:
+    before = len(opened.timeline.layout_.lanes)
+    opened.project.change("Track", with_track)
+    layout = opened.timeline.layout_
+    assert len(layout.lanes) == before + 1 and layout.picture_top(1) < layout.picture_top(0)
+    assert layout.picture_row_at(layout.picture_top(1) + 5) == 1

@@ -1,0 +1,223 @@
+"""The window on any screen: what fits, what is remembered, the picture alone, and everything by keyboard."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt
+from PySide6.QtGui import QAccessible, QFont, QKeyEvent, QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QScrollBar,
+    QWidget,
+)
+from pytestqt.qtbot import QtBot
+
+from tempik.desktop.pages import PAGES
+from tempik.desktop.session.settings import load_settings
+from tempik.desktop.shell.keyboard import KeyboardPresses
+from tempik.desktop.shell.places import Divider, first_size, fitted, preview_width
+from tempik.desktop.shell.window import Window
+from tempik.reel import Reel
+
+pytestmark = pytest.mark.usefixtures("no_dialogs")
+CONTROLS = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QAbstractSlider)
+
+
+def dividers(window: Window) -> dict[str, Divider]:
+    return {d.name: d for d in window.findChildren(Divider)}
+
+
+@pytest.mark.parametrize("screen", [(1280, 800), (1366, 768), (1366, 728), (1920, 1080), (2560, 1440)])
+def test_the_first_window_fits_its_screen(screen: tuple[int, int]) -> None:
+    room = QRect(0, 0, *screen)
+    size = fitted(first_size(room), room)
+    assert size.width() <= room.width() and size.height() <= room.height()
+    assert size.width() >= 1100 and size.height() >= 660
+
+
+@pytest.mark.parametrize("size", [(1100, 660), (1280, 740), (1366, 700), (1366, 768), (1920, 1040)])
+def test_no_page_is_cut_off_or_moves_the_others(opened: Window, qtbot: QtBot, size: tuple[int, int]) -> None:
+    opened.resize(*size)
+    opened.open_page(PAGES[1])
+    qtbot.wait(30)
+    areas = [d.sizes() for d in dividers(opened).values()]
+    opened.project.selection.select_row(opened.project.reel.rows[1].id)  # a shake: the accent with the most fields
+    opened.project.selection.select_clip(opened.project.timeline.placed[1].clip.id)
+    for kind in PAGES:
+        opened.open_page(kind)
+        qtbot.wait(20)
+        assert [d.sizes() for d in dividers(opened).values()] == areas, f"{kind.title} moved the areas"
+        area = opened.bench.pages.currentWidget()
+        assert isinstance(area, QScrollArea)
+        across, down = area.horizontalScrollBar(), area.verticalScrollBar()
+        bars = (across,) if size[1] < 700 else (across, down)
+
+        def fits(bars: tuple[QScrollBar, ...] = bars, title: str = kind.title) -> None:
+            assert [b.maximum() for b in bars] == [0] * len(bars), f"{title} is cut off at {size}"
+
+        qtbot.waitUntil(fits, timeout=2000)
+    assert opened.width() == size[0] and opened.height() == size[1]
+
+
+def test_a_large_screen_is_used(opened: Window, qtbot: QtBot) -> None:
+    opened.resize(2560, 1400)
+    qtbot.wait(50)
+    assert opened.preview.frame_box().height() > 1000
+    layout = opened.timeline.layout_
+    assert layout.picture_h > 180 and layout.row_h > 60
+    assert preview_width(2560, 1312) < 0.42 * 2560
+
+
+def test_dividers_are_dragged_put_back_and_remembered(opened: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> None:
+    across = dividers(opened)["work and preview"]
+    usual = across.sizes()
+    handle = across.handle(1)
+    middle = handle.rect().center()
+    QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=middle)
+    move = QPoint(middle.x() - 60, middle.y())
+    event = QMouseEvent(
+        QEvent.Type.MouseMove, QPointF(move), QPointF(handle.mapToGlobal(move)),
+        Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+    )  # fmt: skip
+    QApplication.sendEvent(handle, event)
+    QTest.mouseRelease(handle, Qt.MouseButton.LeftButton, pos=move)
+    moved = across.sizes()
+    assert moved[1] > usual[1] + 30 and across.by_hand
+    opened.resize(opened.width() + 40, opened.height())
+    assert across.by_hand
+    opened.close()
+    assert tuple(load_settings().splits["work and preview"]) == tuple(across.sizes()) and load_settings().window
+    again = Window()
+    qtbot.addWidget(again)
+    again.show()
+    other = dividers(again)["work and preview"]
+    assert other.by_hand and abs(other.sizes()[1] - across.sizes()[1]) <= 30
+    QTest.mouseDClick(other.handle(1), Qt.MouseButton.LeftButton)
+    assert not other.by_hand and other.sizes()[1] < across.sizes()[1] - 20
+    again.shut_down()
+
+
+def test_the_title_bar_has_the_projects_name_and_its_mark(opened: Window) -> None:
+    assert opened.windowTitle() == "r[*] – Tempik" and not opened.isWindowModified()
+    opened.project.change(
+        "Cleared",
+        lambda reel: reel.__class__(**{**{f: getattr(reel, f) for f in reel.__struct_fields__}, "amount": 0.5}),
+    )
+    assert opened.isWindowModified()
+    opened.undo()
+    assert not opened.isWindowModified()
+
+
+def test_a_message_is_shown_once(opened: Window) -> None:
+    opened.say("x.mp4 is cut off.", True)
+    opened.say("x.mp4 is cut off.")
+    assert opened.foot.status.text() == "x.mp4 is cut off."
+    opened.say("<b>bold</b> & <img src='/etc/passwd'>")
+    assert "<b>bold</b>" in opened.foot.status.text()
+    assert opened.foot.status.textFormat() == Qt.TextFormat.PlainText
+
+
+def test_the_picture_alone_plays_and_steps(opened: Window, qtbot: QtBot) -> None:
+    opened.commands["preview_window"].trigger()
+    alone = opened.views.alone()
+    qtbot.waitUntil(lambda: alone.view.image is not None, timeout=10_000)
+    assert alone.isVisible() and not alone.isFullScreen()
+    at = opened.project.playhead.frame
+    assert opened.commands["step_on"] in alone.actions()
+    opened.commands["step_on"].trigger()
+    assert opened.project.playhead.frame == at + 1
+    tall = opened.transport.size.pixels()[1]
+    alone.resize(900, 1500)
+    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= tall, timeout=5000)
+    opened.commands["preview_whole_screen"].trigger()
+    assert alone.isFullScreen()
+    alone.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))
+    assert not alone.isVisible() and opened.preview.image is not None
+
+
+# By keyboard, and for those who do not see it
+
+
+def test_every_control_has_a_name_and_a_role(opened: Window) -> None:
+    unnamed = []
+    for kind in PAGES:
+        opened.open_page(kind)
+        for widget in opened.findChildren(QWidget):
+            if (
+                isinstance(widget, CONTROLS)
+                and widget.isVisible()
+                and not isinstance(widget.parent(), QAbstractSpinBox)
+            ):
+                seen = QAccessible.queryAccessibleInterface(widget)
+                name = seen.text(QAccessible.Text.Name) if seen is not None else ""
+                if not name.strip() or seen.role() == QAccessible.Role.NoRole:
+                    inside = isinstance(widget, QLineEdit) and isinstance(widget.parent(), QComboBox)
+                    scroll = widget.parent() is not None and "scroll" in widget.parent().objectName()
+                    if not inside and not scroll:
+                        unnamed.append(
+                            f"{kind.title}: {type(widget).__name__} {widget.objectName()} {widget.toolTip()}"
+                        )
+    assert not unnamed, "\n".join(unnamed)
+
+
+def test_the_timelines_parts_are_in_the_accessibility_tree(opened: Window, qtbot: QtBot) -> None:
+    opened.timeline._spoken.say()
+    seen = QAccessible.queryAccessibleInterface(opened.timeline)
+    names = [seen.child(n).text(QAccessible.Text.Name) for n in range(seen.childCount())]
+    assert any("Picture track 1" in n for n in names) and any("Accent row" in n for n in names)
+    clip = opened.project.timeline.placed[1]
+    opened.project.selection.select_clip(clip.clip.id)
+    opened.timeline._spoken.say()
+    names = [seen.child(n).text(QAccessible.Text.Name) for n in range(seen.childCount())]
+    assert any(f"selected {clip.footage.name}" in n for n in names)
+
+
+def test_tab_goes_through_the_controls_and_space_presses_them(opened: Window, qtbot: QtBot) -> None:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    presses = KeyboardPresses(app)
+    opened.activateWindow()
+    opened.header.undo_button.setEnabled(True)
+    opened.header.form_button.setFocus(Qt.FocusReason.TabFocusReason)
+    seen: list[str] = []
+    for _ in range(60):
+        QTest.keyClick(app.focusWidget() or opened, Qt.Key.Key_Tab)
+        widget = app.focusWidget()
+        if widget is not None:
+            seen.append(type(widget).__name__)
+    assert len(set(map(id, [app.focusWidget()]))) == 1 and len(seen) > 20
+    pressed: list[bool] = []
+    opened.header.export_button.clicked.disconnect()
+    opened.header.export_button.clicked.connect(lambda: pressed.append(True))
+    opened.header.draft_button.setFocus(Qt.FocusReason.TabFocusReason)
+    opened.header.export_button.setFocus(Qt.FocusReason.TabFocusReason)
+    opened.setAttribute(Qt.WidgetAttribute.WA_KeyboardFocusChange, True)
+    for key in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+        QTest.keyClick(opened.header.export_button, key)
+    assert pressed == [True, True] and not opened.player.playing
+    app.removeEventFilter(presses)
+
+
+def test_text_is_not_clipped_when_the_systems_font_is_larger(window: Window, qtbot: QtBot) -> None:
+    for label in window.findChildren(QLabel):
+        font = QFont(label.font())
+        if font.pixelSize() > 0:
+            font.setPixelSize(round(font.pixelSize() * 1.3))
+            label.setFont(font)
+    qtbot.wait(50)
+    for label in (window.header.title, window.header.place, window.header.clock, window.foot.status):
+        assert label.height() >= label.fontMetrics().height() - 2, label.text()
+
+
+def test_a_stale_size_of_another_screen_is_brought_onto_this_one() -> None:
+    room = QRect(0, 0, 1366, 728)
+    assert fitted(QSize(2400, 1300), room) == QSize(1366, 728)
+    assert fitted(QSize(400, 300), room) == QSize(1100, 660)
