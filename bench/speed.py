@@ -95,10 +95,10 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from pathlib import Path
 from tempik.desktop.app import put_interface_first
-put_interface_first()
 app = QApplication([])
 theme.dress(app)
 window = Window()
+put_interface_first(window)
 window.show()
 app.processEvents()
 print(time.perf_counter() - began)
@@ -217,10 +217,10 @@ from PySide6.QtWidgets import QApplication
 from tempik.desktop.widgets import theme
 from tempik.desktop.shell.window import Window
 from tempik.desktop.app import put_interface_first
-put_interface_first()
 app = QApplication([])
 theme.dress(app)
 window = Window()
+put_interface_first(window)
 window.show()
 app.processEvents()
 def spin(ms):

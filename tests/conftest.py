@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import time
 from collections.abc import Iterator
@@ -23,6 +24,8 @@ from tempik.desktop.widgets import theme
 from tempik.edit.draft import Wish
 from tempik.project.file import save_reel
 from tempik.reel import Reel
+
+gc.disable()  # as in the window: what holds widgets is never collected by a thread that renders
 
 
 @pytest.fixture(autouse=True)
@@ -120,6 +123,7 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     made.project.saved_reel = made.project.history.reel  # a test that failed must not be asked about unsaved changes
     made.shut_down()
     made.close()
+    gc.collect()
 
 
 @pytest.fixture(scope="session")

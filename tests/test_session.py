@@ -1,19 +1,23 @@
 """What is open: gestures are owned, comparing changes nothing, saves count, jobs answer, files are watched."""
 
+import gc
 import os
 import stat
 import threading
 import time
+import weakref
 from fractions import Fraction
 from pathlib import Path
 
 import msgspec
 import pytest
+from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.log import log_path
@@ -333,3 +337,59 @@ def test_a_job_that_ends_before_its_start_returns_is_known_to_have_ended(qtbot: 
     project.change("A reel", lambda _: reel)
     qtbot.waitUntil(lambda: not worker.jobs, timeout=WAIT)
     qtbot.waitUntil(lambda: watch._job is None, timeout=WAIT)
+
+
+def test_what_a_job_held_is_let_go_once_it_has_ended(qtbot: QtBot) -> None:
+    """A connection of the job's own kept it, its work and all that it had read for as long as the window stood."""
+
+    class Heavy: ...
+
+    def work(held: Heavy) -> None:
+        worker.start("heavy", lambda job: held, lambda got: None)
+
+    worker, heavy = Worker(), Heavy()
+    seen = weakref.ref(heavy)
+    work(heavy)
+    del heavy
+    qtbot.waitUntil(lambda: not worker.jobs, timeout=WAIT)
+    qtbot.waitUntil(lambda: gc.collect() >= 0 and seen() is None, timeout=WAIT)
+
+
+def test_a_worker_that_was_closed_runs_nothing_more(qtbot: QtBot) -> None:
+    """A job that was stopped may ask for another one as it ends; the window is closed by then."""
+    worker, ran = Worker(), []
+
+    def again() -> None:
+        worker.start("again", lambda job: ran.append("again"))
+
+    worker.start("first", lambda job: job.stop_event.wait(WAIT / 1000) and ran.append("stopped"), ended=again)
+    qtbot.waitUntil(lambda: bool(worker.jobs), timeout=WAIT)
+    worker.close()
+    assert not worker.jobs
+    qtbot.wait(50)
+    assert "again" not in ran
+
+
+def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot: QtBot) -> None:
+    """Python collects on whatever thread makes the next object: a widget destroyed by a thread that renders was the end."""
+
+    class Ring(QWidget):
+        def __init__(self) -> None:
+            super().__init__()
+            self.itself = self
+
+    dropped: list[threading.Thread] = []
+    gc.enable()
+    try:
+        garbage = Garbage(lambda: True)
+        for _ in range(200):
+            weakref.finalize(Ring(), lambda: dropped.append(threading.current_thread()))
+        thread = threading.Thread(target=lambda: [[] for _ in range(400_000)])
+        thread.start()
+        thread.join()
+        kept = [[] for _ in range(400_000)]
+        garbage.look()
+        assert kept and len(dropped) == 200
+        assert set(dropped) == {threading.main_thread()}
+    finally:
+        gc.disable()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import os
 import sys
 import threading
@@ -13,6 +12,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
+from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.log import log_fault
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
@@ -30,10 +30,10 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     assert isinstance(app, QApplication)
     QGuiApplication.setApplicationDisplayName("Tempik")
     QGuiApplication.setDesktopFileName("tempik")
-    put_interface_first()
     theme.dress(app)
     KeyboardPresses(app)
     window = Window()
+    put_interface_first(window)
     _report_faults(window)
     window.show()
     if project is not None:
@@ -45,12 +45,10 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     return app.exec()
 
 
-def put_interface_first() -> None:
-    """Set Python up so that the interface is held up least."""
-    # Threads that render give way to the interface after a millisecond rather than five.
+def put_interface_first(window: Window) -> None:
+    """Have threads that render give way to the interface after a millisecond rather than five, and collect garbage there."""
     sys.setswitchinterval(0.001)
-    # Records are many and hold no cycles: looking through all of them for some blocked the window for 0.1 s.
-    gc.set_threshold(50_000, 20, 100)
+    Garbage(lambda: not window.player.playing, window)
 
 
 def _report_faults(window: Window) -> None:

@@ -3,33 +3,32 @@
 from __future__ import annotations
 
 import threading
+import time
+from collections import deque
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, QThreadPool, Signal, SignalInstance
+from PySide6.QtCore import QObject, Qt, Signal
 
 from tempik.desktop.session.log import log_fault
 from tempik.errors import TempikError
+
+_LONGEST_END_S = 10.0
 
 
 class Stopped(Exception):
     """Raised inside a job that was cancelled."""
 
 
-class Job(QObject):
-    """One piece of work. Signals arrive on the interface thread."""
+class Job:
+    """One piece of work. It is no QObject: the thread that drops it last may be any."""
 
-    progressed = Signal(float)
-    done = Signal(object)
-    failed = Signal(str)
-    ended = Signal()
-
-    def __init__(self, title: str, work: Callable[[Job], Any], quiet: bool = False) -> None:
-        super().__init__()
+    def __init__(self, title: str, work: Callable[[Job], Any], quiet: bool, tell: Callable[[Job, _Told], None]) -> None:
         self.title = title
         self.quiet = quiet  # too small to be listed
         self.share = 0.0
         self._work = work
+        self._tell = tell
         self._stop = threading.Event()
         self._go_on = threading.Event()
         self._go_on.set()
@@ -57,46 +56,63 @@ class Job(QObject):
         if self._stop.is_set():
             raise Stopped
         self.share = share
-        self._send(self.progressed, share)
+        self._tell(self, _Told())
 
     def run(self) -> None:
         try:
             self.report(0.0)
             result = self._work(self)
             if not self._stop.is_set():
-                self._send(self.done, result)
+                self._tell(self, _Told(done=(result,)))
         except Stopped:
             pass
         except TempikError as error:
-            self._send(self.failed, str(error))
+            self._tell(self, _Told(failed=str(error)))
         except Exception as error:  # a fault of ours must reach the person, not vanish with the thread
             log_fault(self.title, error)
-            self._send(
-                self.failed,
-                f"{self.title} failed ({type(error).__name__}: {error}); Help → Show log has what to report.",
-            )
+            text = f"{self.title} failed ({type(error).__name__}: {error}); Help → Show log has what to report."
+            self._tell(self, _Told(failed=text))
         finally:
-            self._send(self.ended)
+            self._tell(self, _Told(ended=True))
 
-    @staticmethod
-    def _send(signal: SignalInstance, *values: object) -> None:
-        try:
-            signal.emit(*values)
-        except RuntimeError:
-            pass  # the window was closed meanwhile
+
+class _Told:
+    """What a job has to say: its result (in a tuple, as it may be None), its sentence, its end, or only how far it is."""
+
+    def __init__(self, done: tuple[()] | tuple[Any] = (), failed: str = "", ended: bool = False) -> None:
+        self.done, self.failed, self.ended = done, failed, ended
+
+
+class _Heard:
+    """Who is called when a job speaks."""
+
+    def __init__(
+        self, done: Callable[[Any], None] | None, failed: Callable[[str], None] | None, ended: Callable[[], None] | None
+    ) -> None:
+        self.done, self.failed, self.ended = done, failed, ended
 
 
 class Worker(QObject):
-    """Runs jobs, some at a time, and keeps those that run or wait."""
+    """Runs jobs, some at a time, and keeps those that run or wait.
+
+    Threads of our own that end with the work: a pool of Qt's would drop what a job holds on its own thread, Qt objects
+    with open connections among them, while the interface thread still delivers to them."""
 
     changed = Signal()
+    _spoken = Signal()
 
     def __init__(self, parent: QObject | None = None, at_once: int = 2) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(at_once)
         self.jobs: list[Job] = []
+        self._at_once = at_once
         self._held = False
+        self._closed = False
+        self._lock = threading.Lock()
+        self._waiting: deque[Job] = deque()
+        self._threads: list[threading.Thread] = []
+        self._told: deque[tuple[Job, _Told]] = deque()
+        self._heard: dict[Job, _Heard] = {}
+        self._spoken.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
     def hold(self, held: bool) -> None:
         """Let jobs wait at their next report, or go on."""
@@ -120,36 +136,86 @@ class Worker(QObject):
     ) -> Job:
         """Run `work(job)` on a thread; `done` gets its result and `failed` its sentence, and `ended` is called in any case,
         on the interface thread, after this has returned. A quiet job is not listed."""
-        job = Job(title, work, quiet)
-        if done is not None:
-            job.done.connect(done)
-        if failed is not None:
-            job.failed.connect(failed)
-        job.progressed.connect(lambda _: self.changed.emit())
-        job.ended.connect(lambda: self._forget(job))
-        if ended is not None:  # the job may be over before its starter could listen
-            job.ended.connect(ended)
+        job = Job(title, work, quiet, self._tell)
+        if self._closed:
+            job.cancel()
+            return job
+        self._heard[job] = _Heard(done, failed, ended)
         self.jobs.append(job)
         if self._held:
             job.hold(True)
-        self._pool.start(job.run)
+        with self._lock:
+            self._waiting.append(job)
+            if len(self._threads) < self._at_once:
+                thread = threading.Thread(target=self._work, name=f"job: {title}", daemon=True)
+                self._threads.append(thread)
+                thread.start()
         self.changed.emit()
         return job
 
     def cancel(self, job: Job) -> None:
         """Cancel one job. One that has not begun is gone at once."""
         job.cancel()
+        with self._lock:
+            waiting = job in self._waiting
+            if waiting:
+                self._waiting.remove(job)
+        if waiting:
+            self._tell(job, _Told(ended=True))
         self.changed.emit()
 
     def stop_all(self) -> None:
-        """Cancel everything and wait for it."""
-        for job in list(self.jobs):
+        """Cancel everything, wait for it, and hear no more of it than that it has ended."""
+        with self._lock:
+            self._waiting.clear()
+            threads = list(self._threads)
+        for job in self.jobs:
             job.cancel()
-        self._pool.clear()
-        self._pool.waitForDone(10_000)
+        until = time.monotonic() + _LONGEST_END_S
+        for thread in threads:
+            thread.join(max(0.0, until - time.monotonic()))
+        heard = list(self._heard.values())
         self.jobs.clear()
+        self._heard.clear()
+        for each in heard:
+            if each.ended is not None:
+                each.ended()
 
-    def _forget(self, job: Job) -> None:
-        if job in self.jobs:
-            self.jobs.remove(job)
-        self.changed.emit()
+    def close(self) -> None:
+        """Stop all, for good: what is started from here on never runs."""
+        self._closed = True
+        self.stop_all()
+
+    def _work(self) -> None:
+        while True:
+            with self._lock:
+                if not self._waiting:
+                    self._threads.remove(threading.current_thread())
+                    return
+                job = self._waiting.popleft()
+            job.run()
+
+    def _tell(self, job: Job, told: _Told) -> None:
+        """Called on a job's thread."""
+        self._told.append((job, told))
+        try:
+            self._spoken.emit()
+        except RuntimeError:
+            pass  # the window was closed meanwhile
+
+    def _deliver(self) -> None:
+        while self._told:
+            job, told = self._told.popleft()
+            heard = self._heard.get(job)
+            if heard is None:
+                continue
+            if told.ended:
+                del self._heard[job]
+                self.jobs.remove(job)
+            self.changed.emit()
+            if told.done and heard.done is not None:
+                heard.done(told.done[0])
+            if told.failed and heard.failed is not None:
+                heard.failed(told.failed)
+            if told.ended and heard.ended is not None:
+                heard.ended()

@@ -388,7 +388,7 @@ class Window(QMainWindow):
         self._closed = True
         self.background.hold(False)
         for worker in (self.looker, self.background, self.worker):
-            worker.stop_all()
+            worker.close()
         self.views.close_up()
         self.transport.close()
         self.bench.close_up()
