@@ -1,5 +1,6 @@
 """Drafting and changing a reel: what is tied to a point follows it, and nothing is lost."""
 
+from copy import deepcopy
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,7 +14,7 @@ from tempik.edit import reel as change
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import with_painted, with_toggled
 from tempik.edit.clips import pins as pin
-from tempik.edit.clips import place
+from tempik.edit.clips import place, trim
 from tempik.edit.clips.place import without_clip
 from tempik.edit.draft import Wish, draft_reel
 from tempik.edit.footage.cues import with_moved_cue, without_cue
@@ -28,7 +29,7 @@ from tempik.reel import Cue, Footage, Reel, Rule, Soundtrack
 from tempik.retime import constant, ramp, reversed_curve
 from tempik.rhythm import Analysis, Beat
 from tempik.timeline.placed import Placed, source_at_frames
-from tempik.timeline.timeline import Timeline
+from tempik.timeline.timeline import Timeline, timeline_of
 
 
 def song(bpm: float = 120.0, beats: int = 64, first_s: float = 0.5) -> Soundtrack:
@@ -324,3 +325,37 @@ def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:
     assert accent_rows.with_amount(added, row, 9.0).rows[-1].amount == 2.0
     assert Timeline(accent_rows.with_muted(added, row, True)).fired[-1].silent
     assert accent_rows.without_row(added, row) == reel
+
+
+def test_what_is_remembered_of_a_reel_is_what_is_worked_out_anew(reel: Reel) -> None:
+    """Clips and pulses are worked out once for as long as what they follow from is the same. A copy of the reel shares
+    nothing with it, so all of its timeline is worked out anew."""
+    now, before, rng = reel, [reel], np.random.default_rng(7)
+    for step in range(60):
+        clip = now.clips[int(rng.integers(len(now.clips)))]
+        mark = [m for m in now.soundtrack.points if not m.locked][int(rng.integers(8, 16))]
+        frames = timeline_of(now).frames
+        try:
+            match step % 6:
+                case 0:
+                    now = points.with_moved_point(now, mark.id, mark.time_s + float(rng.uniform(-0.05, 0.05)))
+                case 1:
+                    now = trim.with_split(now, [int(rng.integers(1, frames - 1))])
+                case 2:
+                    now = retiming.with_constant(now, [clip.id], float(rng.choice([-1.0, 0.5, 1.5])))
+                case 3:
+                    now = trim.with_slid(now, clip.id, int(rng.integers(-6, 7)))
+                case 4:
+                    now = trim.without_clips(now, [clip.id], ripple=bool(rng.integers(2)))
+                case 5:
+                    now = before[int(rng.integers(len(before)))]
+        except TempikError:
+            continue
+        before.append(now)
+        remembered, anew = timeline_of(now), Timeline(deepcopy(now))
+        assert [p[:6] for p in remembered.placed] == [p[:6] for p in anew.placed]
+        for one, other in zip(remembered.placed, anew.placed, strict=True):
+            assert (one.ties, one.said) == (other.ties, other.said)
+            assert shown_at(remembered, one, one.first) == pytest.approx(shown_at(anew, other, other.first), abs=1e-9)
+        assert remembered.pulses == anew.pulses
+    assert len(before) > 30

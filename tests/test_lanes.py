@@ -1,5 +1,6 @@
 """The timeline's lanes: how they share the room, what snaps to what, what is hit, what stays quick."""
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -18,6 +19,7 @@ from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
 from tempik.desktop.timeline.lanes.pulse_painting import row_picture
 from tempik.desktop.timeline.layout import layout_of
 from tempik.desktop.timeline.snapping import Target, snapped, targets
+from tempik.desktop.widgets.columns import draw_lines, draw_spans
 from tempik.desktop.widgets.theme import icon
 from tempik.edit.accents.rows import with_row
 from tempik.edit.clips.pieces import overlapped
@@ -190,3 +192,65 @@ def test_a_track_more_is_a_lane_more(opened: Window) -> None:
     layout = opened.timeline.layout_
     assert len(layout.lanes) == before + 1 and layout.picture_top(1) < layout.picture_top(0)
     assert layout.picture_row_at(layout.picture_top(1) + 5) == 1
+
+
+def _painted(window: Window) -> QImage:
+    window.timeline.repaint()
+    standing = window.timeline._picture._now
+    assert standing is not None
+    return standing.layer.toImage()
+
+
+def _different(one: QImage, other: QImage) -> float:
+    """Return the share of pixels that differ by more than a shade."""
+    as_array = [np.frombuffer(i.constBits(), np.uint8).reshape(i.height(), -1, 4).astype(int) for i in (one, other)]
+    return float(np.mean(np.abs(as_array[0] - as_array[1]).max(axis=2) > 40))
+
+
+@pytest.mark.parametrize("steps", [(33, 33, 33), (-21, -21), (400,), (60, -90, 200, -30)])
+def test_a_picture_moved_along_is_the_one_painted_anew(opened: Window, qtbot: QtBot, steps: tuple[int, ...]) -> None:
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=20_000)
+    timeline = opened.timeline
+    timeline.zoom(6, 500)
+    timeline.view = timeline.view.panned(300, opened.project.timeline)
+    qtbot.wait(150)
+    before = _painted(opened)
+    for step in steps:
+        timeline.view = timeline.view.panned(step, opened.project.timeline)
+        moved = _painted(opened)
+    timeline._picture.forget()
+    anew = _painted(opened)
+    assert _different(before, anew) > 0.02, "it did move"
+    assert _different(moved, anew) < 0.002
+
+
+def test_zooming_in_steps_ends_in_the_picture_painted_anew(opened: Window, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=20_000)
+    timeline = opened.timeline
+    _painted(opened)
+    for _ in range(6):
+        timeline.zoom(1.2, 500)
+        stretched = _painted(opened)
+    qtbot.wait(200)
+    settled = _painted(opened)
+    timeline._picture.forget()
+    assert _different(settled, _painted(opened)) == 0
+    assert _different(stretched, settled) < 0.4, "while it zooms it is near enough to steer by"
+
+
+@pytest.mark.parametrize("ratio", [1.0, 2.0])
+def test_lines_and_stripes_of_one_row_lie_where_they_are_asked_for(ratio: float) -> None:
+    canvas = QImage(QSize(round(40 * ratio), round(4 * ratio)), QImage.Format.Format_ARGB32_Premultiplied)
+    canvas.setDevicePixelRatio(ratio)
+    canvas.fill(QColor(0, 0, 0))
+    p = QPainter(canvas)
+    draw_spans(p, QRectF(0, 0, 40, 4), [2.0, 10.0], [6.0, 10.2], [QColor(255, 0, 0), QColor(0, 255, 0)])
+    draw_lines(p, QRectF(0, 0, 40, 4), [20.5, 20.6, 90.0], [0.5, 1.0, 1.0], QColor(255, 255, 255))
+    p.end()
+    row = [canvas.pixelColor(x, 0).getRgb()[:3] for x in range(round(40 * ratio))]
+    reds = [x for x, shade in enumerate(row) if shade == (255, 0, 0)]
+    greens = [x for x, shade in enumerate(row) if shade == (0, 255, 0)]
+    whites = [x for x, shade in enumerate(row) if shade == (255, 255, 255)]
+    assert reds == list(range(round(2 * ratio), round(6 * ratio)))
+    assert greens == [round(10 * ratio)], "never narrower than a pixel"
+    assert whites[:1] == [round(20 * ratio)] and len(whites) <= 2 * ratio
