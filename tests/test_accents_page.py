@@ -305,11 +305,11 @@ def test_an_unknown_accent_is_shown_as_unknown_and_not_lost(shown: Window) -> No
 def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, qtbot: QtBot) -> None:
     frames, project = shown.transport.frames, shown.project
     project.playhead.go(5)
-    qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=30_000)
     kept = set(frames._kept)
     late = project.timeline.fired[0].cells[-2].id
     project.change("Late", lambda reel: with_painted(reel, "r1", late, 0.5))
-    qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=30_000)
     assert frames._keys[5] in kept
 
 

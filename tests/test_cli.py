@@ -115,7 +115,7 @@ def test_bad_input_gets_one_sentence_and_code_1(media: Path, tmp_path: Path) -> 
         (("draft", "--song", song, "--footage", a, "--length", 900, "-o", out), "sound left"),
         (("draft", "--song", song, "--footage", a, "--accent", "sparkle", "-o", out), "no accent named"),
         (("draft", "--song", song, "--footage", a, "-o", tmp_path / "no" / "r.tempik"), "could not be written"),
-        (("export", tmp_path / "none.tempik", "-o", tmp_path / "o.mp4"), "could not be opened"),
+        (("export", tmp_path / "none.tempik", "-o", tmp_path / "o.mp4"), "is not there"),
         (("check", text), "damaged"),
     ):
         assert words in tempik(*arguments, code=1).stderr
@@ -240,7 +240,7 @@ REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
     (("--seam", 900), "between 0 and 200"),
     (("--amount", 50), "no shape"),
     (("--hold", "99999+5"), "No clip is on screen at frame 99999"),
-    (("--read-shape", "/nowhere.tempikshape"), "could not be opened"),
+    (("--read-shape", "/nowhere.tempikshape"), "is not there"),
 )
 
 

@@ -102,7 +102,7 @@ def test_keys_mean_the_piece_that_is_looked_at_only_where_it_has_the_keyboard(op
     opened.open_page(FootagePage)
     assert page.takes() == {}
     page.film.setFocus()
-    qtbot.waitUntil(page.film.hasFocus, timeout=5000)
+    qtbot.waitUntil(page.film.hasFocus, timeout=30_000)
     at = opened.project.playhead.frame
     page.scrub_to(1.0)
     before = page.time_s

@@ -190,7 +190,7 @@ def test_proxies_stand_in_for_the_preview_and_are_cleared(shelf: Window, qtbot: 
 
 def test_work_without_a_name_that_was_left_is_offered_at_the_next_start(shelf: Window, qtbot: QtBot) -> None:
     history = shelf.project.history
-    left = journal_path(None).with_name("1.journal")
+    left = journal_path(None, "1")
     Journal(left, history, None).leave()
     again = Window()
     qtbot.addWidget(again)

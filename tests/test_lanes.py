@@ -140,7 +140,7 @@ def test_a_new_kind_of_lane_is_one_class(opened: Window, monkeypatch: pytest.Mon
 
 def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) -> None:
     """Sixty accent rows: pointing at a cell once painted all of them again."""
-    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
     made = opened.project.reel
     for _ in range(58):
         made = with_row(made, "flash")
@@ -209,7 +209,7 @@ def _different(one: QImage, other: QImage) -> float:
 
 @pytest.mark.parametrize("steps", [(33, 33, 33), (-21, -21), (400,), (60, -90, 200, -30)])
 def test_a_picture_moved_along_is_the_one_painted_anew(opened: Window, qtbot: QtBot, steps: tuple[int, ...]) -> None:
-    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
     timeline = opened.timeline
     timeline.zoom(6, 500)
     timeline.view = timeline.view.panned(300, opened.project.timeline)
@@ -225,7 +225,7 @@ def test_a_picture_moved_along_is_the_one_painted_anew(opened: Window, qtbot: Qt
 
 
 def test_zooming_in_steps_ends_in_the_picture_painted_anew(opened: Window, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
     timeline = opened.timeline
     _painted(opened)
     for _ in range(6):

@@ -24,7 +24,7 @@ from tempik.render.compose import Source, compose
 from tempik.render.plan import FramePlan, Shot
 from tempik.timeline.timeline import Timeline
 
-WAIT = 20_000
+WAIT = 30_000
 
 
 def exposure(reel: Reel, stops: float) -> Timeline:

@@ -79,7 +79,7 @@ def test_a_file_that_is_no_sound_project_says_why(tmp_path: Path, content: bytes
 
 
 def test_a_project_that_is_not_there_says_so(tmp_path: Path) -> None:
-    with pytest.raises(TempikError, match="could not be opened"):
+    with pytest.raises(TempikError, match="is not there"):
         load_reel(tmp_path / "none.tempik")
 
 

@@ -22,7 +22,7 @@ from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
 from tempik.project import history
 from tempik.project.file import load_reel, save_reel
-from tempik.project.journal import Journal, Lock, difference, journal_path, left_behind, with_difference
+from tempik.project.journal import Journal, Lock, difference, journal_path, left_behind, new_unnamed, with_difference
 from tempik.project.versions import keep_version, version_reel, versions
 from tempik.reel import Reel
 from tempik.render import Settings, export
@@ -194,4 +194,4 @@ def test_a_journal_that_cannot_be_written_is_said_once(tmp_path: Path, monkeypat
     monkeypatch.setenv("TEMPIK_STATE", str(tmp_path / "file" / "state"))
     (tmp_path / "file").write_text("in the way")
     with pytest.raises(TempikError, match="save often"):
-        Journal(journal_path(None), history.begin(replace(made(), clips=())), None)
+        Journal(journal_path(None, new_unnamed()), history.begin(replace(made(), clips=())), None)

@@ -63,7 +63,7 @@ def test_no_page_is_cut_off_or_moves_the_others(opened: Window, qtbot: QtBot, si
         def fits(bars: tuple[QScrollBar, ...] = bars, title: str = kind.title) -> None:
             assert [b.maximum() for b in bars] == [0] * len(bars), f"{title} is cut off at {size}"
 
-        qtbot.waitUntil(fits, timeout=2000)
+        qtbot.waitUntil(fits, timeout=30_000)
     assert opened.width() == size[0] and opened.height() == size[1]
 
 
@@ -128,7 +128,7 @@ def test_a_message_is_shown_once(opened: Window) -> None:
 def test_the_picture_alone_plays_and_steps(opened: Window, qtbot: QtBot) -> None:
     opened.commands["preview_window"].trigger()
     alone = opened.views.alone()
-    qtbot.waitUntil(lambda: alone.view.image is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: alone.view.image is not None, timeout=30_000)
     assert alone.isVisible() and not alone.isFullScreen()
     at = opened.project.playhead.frame
     assert opened.commands["step_on"] in alone.actions()
@@ -136,7 +136,7 @@ def test_the_picture_alone_plays_and_steps(opened: Window, qtbot: QtBot) -> None
     assert opened.project.playhead.frame == at + 1
     tall = opened.transport.size.pixels()[1]
     alone.resize(900, 1500)
-    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= tall, timeout=5000)
+    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= tall, timeout=30_000)
     opened.commands["preview_whole_screen"].trigger()
     assert alone.isFullScreen()
     alone.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))

@@ -34,7 +34,7 @@ from tempik.project.media_files import media_paths, missing_media, relink
 from tempik.reel import Footage, Reel, by_id
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
-WAIT = 20_000
+WAIT = 30_000
 
 
 @pytest.fixture

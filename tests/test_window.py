@@ -236,7 +236,7 @@ def test_keys_step_and_jump_and_play(opened: Window, qtbot: QtBot) -> None:
         (Qt.Key.Key_End, Qt.KeyboardModifier.NoModifier, 299),
     ):
         qtbot.keyClick(window, key, modifier)
-        qtbot.waitUntil(lambda f=frame: window.project.playhead.frame == f, timeout=2000)
+        qtbot.waitUntil(lambda f=frame: window.project.playhead.frame == f, timeout=30_000)
 
 
 def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Window, qtbot: QtBot) -> None:
@@ -249,7 +249,7 @@ def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Wi
     began = time.perf_counter()
     window.play.play_pause()
     assert window.player.playing
-    qtbot.waitUntil(lambda: not window.player.playing, timeout=8000)
+    qtbot.waitUntil(lambda: not window.player.playing, timeout=30_000)
     took = time.perf_counter() - began
     assert 1.9 < took < 6.0  # never ahead; a busy machine may be late to notice the end
     assert shown == sorted(shown) and shown[-1] == 299

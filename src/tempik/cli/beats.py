@@ -98,7 +98,7 @@ def _json(document: dict[str, Any]) -> str:
 
 
 def _write(text: str, output: Path | None) -> None:
-    from tempik.project.file import write_whole
+    from tempik.disk.writing import write_whole
 
     if output is None:
         sys.stdout.write(text)

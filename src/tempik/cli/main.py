@@ -156,7 +156,7 @@ def _accent(text: str) -> tuple[str, int]:
 
 
 def _write_text(text: str, output: Path | None) -> None:
-    from tempik.project.file import write_whole
+    from tempik.disk.writing import write_whole
 
     if output is None:
         sys.stdout.write(text)

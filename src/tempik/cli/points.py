@@ -47,8 +47,9 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
 
 def run(options: argparse.Namespace) -> int:
     """Write points, or read them into a project. Raises TempikError with one sentence."""
+    from tempik.disk.writing import write_whole
     from tempik.edit.song.points import marks_of
-    from tempik.project.file import SUFFIX, load_reel, write_whole
+    from tempik.project.file import SUFFIX, load_reel
     from tempik.reel import Reel, metre_of
     from tempik.rhythm.exchange import write_marks
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import csv
+import io
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
@@ -18,6 +19,7 @@ from tempik.assemble import assemble
 from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, beat_times, blow_sound, write_song
+from tempik.disk.writing import fresh_file, make_folders, remove, write_whole
 from tempik.edit.draft import Wish
 from tempik.edit.speed.speed import with_curve
 from tempik.errors import TempikError
@@ -42,15 +44,16 @@ def write_demo(folder: Path) -> Path:
     The same bytes at every run of the same libraries. Raises TempikError when the folder cannot be written.
     """
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-        (folder / _MARK).unlink(missing_ok=True)
-        write_song(folder / SONG)
+        make_folders(folder)
+        remove(folder / _MARK)
+        with fresh_file(folder / SONG) as song:
+            write_song(song.path)
         _write_truth(folder)
         with ThreadPoolExecutor(2) as pool:
             longest_first = sorted(SCENES, key=lambda s: -s.frames * s.width * s.height)
             list(pool.map(_write_apart, longest_first, [folder] * len(SCENES)))
         project = _write_project(folder)
-        (folder / _MARK).write_text(VERSION + "\n", encoding="utf-8")
+        write_whole(folder / _MARK, f"{VERSION}\n".encode())
     except OSError as error:
         raise TempikError(
             f"The demo could not be written to {folder} ({error.strerror}); choose another place."
@@ -63,14 +66,16 @@ def footage_name(scene: Scene) -> str:
 
 
 def _write_truth(folder: Path) -> None:
-    with (folder / "beats.csv").open("w", newline="", encoding="utf-8") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(["time_s", "bar", "beat"])
-        writer.writerows([f"{t:.6f}", bar, beat] for t, bar, beat in beat_times())
-    with (folder / "cues.csv").open("w", newline="", encoding="utf-8") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(["file", "time_s"])
-        writer.writerows([footage_name(s), f"{s.cue_s:.6f}"] for s in SCENES)
+    beats = [[f"{t:.6f}", bar, beat] for t, bar, beat in beat_times()]
+    _write_table(folder / "beats.csv", [["time_s", "bar", "beat"], *beats])
+    cues = [[footage_name(s), f"{s.cue_s:.6f}"] for s in SCENES]
+    _write_table(folder / "cues.csv", [["file", "time_s"], *cues])
+
+
+def _write_table(path: Path, lines: Sequence[Sequence[object]]) -> None:
+    text = io.StringIO()
+    csv.writer(text, lineterminator="\n").writerows(lines)
+    write_whole(path, text.getvalue().encode())
 
 
 def _write_apart(scene: Scene, folder: Path) -> None:
@@ -91,10 +96,14 @@ def write_named(name: str, folder: str) -> None:
 
 def write_scene(scene: Scene, folder: Path) -> None:
     """Draw and encode one piece of footage."""
-    path = folder / footage_name(scene)
+    with fresh_file(folder / footage_name(scene)) as new:
+        _encode(scene, new.path)
+
+
+def _encode(scene: Scene, path: Path) -> None:
     cv2.setNumThreads(1)  # two scenes at a time fill two cores; more threads only get in each other's way
     draw = scene.build(scene.width, scene.height)
-    with av.open(str(path), "w", options={"movflags": "+faststart"}) as container:
+    with av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}) as container:
         # One thread: the bytes must not depend on the machine.
         options = {"preset": "superfast", "crf": "22", "threads": "1"}
         video = container.add_stream("libx264", rate=scene.rate, options=options)

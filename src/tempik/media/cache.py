@@ -11,6 +11,8 @@ from typing import Any, TypeVar
 import msgspec
 import platformdirs
 
+from tempik.disk.reading import opened_regular, read_whole
+from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
 
 T = TypeVar("T")
@@ -18,6 +20,7 @@ T = TypeVar("T")
 SAMPLE_BYTES = 1 << 18
 # What proxies may take of the disk together; the ones longest unused go first.
 MOST_BYTES = 12 << 30
+MOST_ENTRY_MB = 256
 
 
 def cache_folder() -> Path:
@@ -29,14 +32,12 @@ def content_key(path: str) -> str:
     """Return a name for a file's contents, the same wherever it lies. Raises TempikError when it cannot be read."""
     digest = hashlib.blake2b(digest_size=16)
     try:
-        size = os.path.getsize(path)
-        with open(path, "rb") as file:
+        with opened_regular(path) as file:
+            size = os.fstat(file.fileno()).st_size
             digest.update(str(size).encode())
             for at in (0, max(0, size // 2 - SAMPLE_BYTES // 2), max(0, size - SAMPLE_BYTES)):
                 file.seek(at)
                 digest.update(file.read(SAMPLE_BYTES))
-    except FileNotFoundError:
-        raise TempikError(f"{path} is not there; check the name, or say where it has moved.") from None
     except OSError as error:
         raise TempikError(f"{path} could not be read ({error.strerror}); check the file.") from error
     return digest.hexdigest()
@@ -49,8 +50,8 @@ def kept(path: str, what: str, kind: type[T], make: Callable[[], T]) -> T:
     """
     entry = cache_folder() / "footage" / f"{content_key(path)}.{what}"
     try:
-        return msgspec.msgpack.decode(entry.read_bytes(), type=kind)
-    except (OSError, msgspec.MsgspecError):
+        return msgspec.msgpack.decode(read_whole(entry, MOST_ENTRY_MB), type=kind)
+    except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
         pass  # not there, or damaged: made again
     made = make()
     keep_bytes(entry, msgspec.msgpack.encode(made))
@@ -59,13 +60,11 @@ def kept(path: str, what: str, kind: type[T], make: Callable[[], T]) -> T:
 
 def keep_bytes(entry: Path, data: bytes) -> None:
     """Write an entry whole or not at all; what cannot be kept is made again next time."""
-    part = entry.with_name(f"{entry.name}.{os.getpid()}.part")
     try:
-        entry.parent.mkdir(parents=True, exist_ok=True)
-        part.write_bytes(data)
-        os.replace(part, entry)
-    except OSError:
-        part.unlink(missing_ok=True)
+        make_folders(entry.parent)
+        write_whole(entry, data)
+    except (OSError, TempikError):
+        pass
 
 
 def cache_size() -> int:

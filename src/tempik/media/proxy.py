@@ -14,6 +14,7 @@ from pathlib import Path
 import av
 import numpy as np
 
+from tempik.disk.writing import fresh_file, make_folders
 from tempik.errors import TempikError
 from tempik.media.cache import MOST_BYTES, cache_folder, content_key, make_room
 from tempik.media.index import FrameIndex, index_frames
@@ -56,19 +57,16 @@ def make_proxy(path: str, report: Callable[[float], None] | None = None, most_by
         return target
     tell = report or (lambda share: None)
     index = index_frames(path)
-    part = target.with_name(f"{target.stem}.{os.getpid()}.part")
     try:
-        target.parent.mkdir(parents=True, exist_ok=True)
+        make_folders(target.parent)
         make_room(target.parent, most_bytes, keep=lambda p: p.suffix == ".part")
-        _write(path, index, part, tell)
-        os.replace(part, target)
+        with fresh_file(target) as new:
+            _write(path, index, new.path, tell)
     except OSError as error:
         raise TempikError(
             f"No proxy of {path} could be made in {target.parent} ({error.strerror or error}); "
             "free some space there. The footage can be used all the same."
         ) from error
-    finally:
-        part.unlink(missing_ok=True)
     return target
 
 

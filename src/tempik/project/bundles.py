@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from tempik.edit.accents.copying import CopiedRows
 from tempik.errors import TempikError
 from tempik.project.file import decode_value, state_folder
-from tempik.project.library import checked_name, file_named, made_folder, read_document, write_document
+from tempik.project.library import checked_name, file_named, made_folder, read_document, taken_away, write_document
 from tempik.reel import AccentRow, Bundle, Envelope, Length, Limit, Painted, Reel, Rule
 from tempik.reel.validate import problems
 
@@ -90,7 +90,7 @@ def kept_bundle(what: CopiedRows, name: str) -> Path:
 
 def removed_bundle(name: str) -> None:
     """Take one of one's own bundles away; rows made from it stay."""
-    _file_of(name).unlink(missing_ok=True)
+    taken_away(_file_of(name))
 
 
 def _file_of(name: str) -> Path:

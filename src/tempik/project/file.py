@@ -7,7 +7,6 @@ temporary name beside the target and renames, so a failed save leaves the old fi
 from __future__ import annotations
 
 import os
-import tempfile
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -15,6 +14,8 @@ from typing import Any
 import msgspec
 import platformdirs
 
+from tempik.disk.reading import decoded, read_whole
+from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
 from tempik.project.media_files import with_paths
 from tempik.reel.model import Reel
@@ -22,34 +23,20 @@ from tempik.reel.validate import problems
 
 FORMAT = 7
 SUFFIX = ".tempik"
+# A reel of ten thousand clips takes 10.
+MOST_MB = 128
 
 
-def save_reel(reel: Reel, path: Path) -> None:
-    """Write the reel to `path`, all of it or nothing. Raises TempikError when it cannot be written."""
+def save_reel(reel: Reel, path: Path, own: bool = False) -> None:
+    """Write the reel to `path`, all of it or nothing; `own`: into a folder that Tempik makes, through no link. Raises
+    TempikError when it cannot be written."""
     path = path.absolute()
     document = {
         "format": FORMAT,
         "reel": msgspec.to_builtins(with_paths(reel, path.parent, relative=True), enc_hook=encode_value),
     }
     data = msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
-    write_whole(path, data)
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that readers see the old or the new one, never half. Raises TempikError."""
-    temporary = None
-    try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
-        with os.fdopen(handle, "wb") as out:
-            out.write(data)
-            out.flush()
-            os.fsync(out.fileno())
-        os.chmod(temporary, 0o666 & ~_umask())
-        os.replace(temporary, path)
-    except OSError as error:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-        raise TempikError(f"{path} could not be written ({error.strerror}); choose another place.") from error
+    write_whole(path, data, own)
 
 
 def load_reel(path: Path) -> Reel:
@@ -57,16 +44,7 @@ def load_reel(path: Path) -> Reel:
 
     Raises TempikError when the file cannot be read, is damaged, or comes from a newer version.
     """
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
-    try:
-        document = msgspec.json.decode(data)
-    except msgspec.DecodeError as error:
-        raise TempikError(
-            f"{path} is damaged or is not a Tempik project ({error}); open a copy or an earlier save."
-        ) from error
+    document = decoded(read_whole(path, MOST_MB), path, "a Tempik project")
     number = document.get("format") if isinstance(document, dict) else None
     if not isinstance(number, int):
         raise TempikError(f"{path} is not a Tempik project: it has no format number; open a .tempik file.")
@@ -189,9 +167,3 @@ def decode_value(kind: type, value: Any) -> Any:
         except (ValueError, TypeError, ZeroDivisionError):
             raise ValueError(f"'{value}' is not a fraction") from None  # becomes a msgspec.ValidationError
     raise NotImplementedError(kind)
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask

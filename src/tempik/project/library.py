@@ -9,10 +9,12 @@ from typing import Any
 
 import msgspec
 
+from tempik.disk.reading import decoded, read_whole
+from tempik.disk.writing import make_folders, remove, write_whole
 from tempik.errors import TempikError
-from tempik.project.file import write_whole
 
 LONGEST_NAME = 40
+MOST_MB = 4
 
 
 def checked_name(name: str, what: str, ready: Collection[str]) -> str:
@@ -34,9 +36,17 @@ def file_named(folder: Path, name: str, suffix: str) -> Path:
 def made_folder(folder: Path, what: str) -> None:
     """Make the folder of the library. Raises TempikError when it cannot be made."""
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        make_folders(folder)
     except OSError as error:
         raise TempikError(f"{folder} could not be made ({error.strerror}); the {what} was not kept.") from error
+
+
+def taken_away(path: Path) -> None:
+    """Remove a file of the library. Raises TempikError where it cannot be."""
+    try:
+        remove(path)
+    except OSError as error:
+        raise TempikError(f"{path} could not be removed ({error.strerror}); remove it by hand.") from error
 
 
 def write_document(path: Path, document: dict[str, Any]) -> None:
@@ -46,12 +56,7 @@ def write_document(path: Path, document: dict[str, Any]) -> None:
 
 def read_document(path: Path, what: str, part: str, newest: int) -> dict[str, Any]:
     """Return a document that has a `format` and a `part`. Raises TempikError, `what` saying what the file is not."""
-    try:
-        document: Any = msgspec.json.decode(path.read_bytes())
-    except OSError as error:
-        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
-    except msgspec.DecodeError:
-        document = None
+    document = decoded(read_whole(path, MOST_MB), path, f"a {what}")
     number = document.get("format") if isinstance(document, dict) else None
     if not isinstance(number, int) or part not in document:
         raise TempikError(f"{path} is no {what}.")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import Annotated, Any, TypeVar, get_args, get_origin, get_type_hints
 
 import msgspec
 
+from tempik.disk.writing import copy_whole, make_folder
 from tempik.errors import TempikError
 from tempik.media.cache import content_key
 from tempik.reel import Reel
@@ -74,13 +74,10 @@ def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = 
             target = folder / f"{source.stem} {count}{source.suffix}"
             count += 1
         if not target.exists():
-            part = target.with_name(target.name + ".part")
             try:
-                folder.mkdir(exist_ok=True)
-                shutil.copy2(source, part)
-                part.replace(target)
+                make_folder(folder)
+                copy_whole(source, target, own=True)
             except OSError as error:
-                part.unlink(missing_ok=True)
                 raise TempikError(
                     f"{source.name} could not be copied to {folder} ({error.strerror}); free some space there."
                 ) from error

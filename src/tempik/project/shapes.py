@@ -8,7 +8,7 @@ import msgspec
 
 from tempik.errors import TempikError
 from tempik.project.file import state_folder
-from tempik.project.library import checked_name, file_named, made_folder, read_document, write_document
+from tempik.project.library import checked_name, file_named, made_folder, read_document, taken_away, write_document
 from tempik.reel import Curve, Shape
 from tempik.reel.validate import shape_problems
 from tempik.retime import READY, ready_shape, shape_of
@@ -62,7 +62,7 @@ def added(shape: Shape) -> Shape:
 
 def removed(name: str) -> None:
     """Take one of one's own shapes away; clips that use it keep it."""
-    _file_of(name).unlink(missing_ok=True)
+    taken_away(_file_of(name))
 
 
 def _file_of(name: str) -> Path:

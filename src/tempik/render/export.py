@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import errno
-import glob
 import os
 import queue
-import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from fractions import Fraction
@@ -20,6 +18,7 @@ from av.container import OutputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
+from tempik.disk.writing import fresh_file
 from tempik.errors import TempikError
 from tempik.formats import Format, format_of
 from tempik.media import Sound
@@ -63,15 +62,13 @@ def export(
     width, height = settings.size or (timeline.reel.width, timeline.reel.height)
     cancel = cancel or threading.Event()
     sound = mix(timeline)
-    temporary = _temporary(target)
     try:
-        with av.open(str(temporary), "w", format=kind.container, options=dict(kind.container_options)) as container:
-            _write(container, kind, timeline, (width, height), sound, settings.quality, progress, cancel)
-        os.replace(temporary, target)
+        with fresh_file(target) as new:
+            options = dict(kind.container_options)
+            with av.open(str(new.path), "w", format=kind.container, options=options) as container:
+                _write(container, kind, timeline, (width, height), sound, settings.quality, progress, cancel)
     except (av.error.FFmpegError, OSError) as error:
         raise TempikError(_write_failure(target, error)) from error
-    finally:
-        temporary.unlink(missing_ok=True)
     return [
         f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
         for first, end in timeline.gaps()
@@ -102,33 +99,6 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
         more = f" (and {len(gone) - 1} more)" if len(gone) > 1 else ""
         raise TempikError(f"{gone[0]} is missing{more}; open the project in the window and say where it is.")
     return kind
-
-
-def _temporary(target: Path) -> Path:
-    folder = target.absolute().parent
-    for left in folder.glob(f".{glob.escape(target.stem)}.*.part"):
-        number = left.name.removeprefix(f".{target.stem}.").split(".")[0]
-        if number.isdigit() and not _alive(int(number)):
-            left.unlink(missing_ok=True)  # of an export that was killed
-    try:
-        handle, name = tempfile.mkstemp(dir=folder, prefix=f".{target.stem}.{os.getpid()}.", suffix=".part")
-    except OSError as error:
-        raise TempikError(_write_failure(target, error)) from error
-    os.close(handle)
-    mask = os.umask(0)
-    os.umask(mask)
-    os.chmod(name, 0o666 & ~mask)
-    return Path(name)
-
-
-def _alive(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return True
 
 
 def _write_failure(target: Path, error: Exception) -> str:

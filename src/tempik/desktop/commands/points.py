@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
+from tempik.disk.writing import write_whole
 from tempik.edit.song import points
 from tempik.errors import TempikError
-from tempik.project.file import write_whole
 from tempik.reel import Point, Reel, metre_of
 from tempik.time import time_of
 

@@ -13,10 +13,11 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Files
 from tempik.desktop.session.safety import Safety
 from tempik.desktop.session.settings import recent_projects
+from tempik.disk.writing import write_whole
 from tempik.edit.footage.facts import uses_of, without_footage
 from tempik.errors import TempikError
 from tempik.formats import file_filter
-from tempik.project.file import SUFFIX, write_whole
+from tempik.project.file import SUFFIX
 from tempik.project.versions import versions
 
 MOST_LISTED = 30

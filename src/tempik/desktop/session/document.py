@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from tempik.check.landing import Report, check_reel
 from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.journaling import Journaling, Work
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.session.playhead import Playhead
 from tempik.desktop.session.selection import Selection
@@ -16,7 +17,7 @@ from tempik.edit.clips.slots import keep_locked, let_go
 from tempik.errors import TempikError
 from tempik.project import history
 from tempik.project.file import SUFFIX, load_reel, save_reel
-from tempik.project.journal import Found, Journal, Lock, journal_path, left_behind
+from tempik.project.journal import Found, Lock, forget, left_behind
 from tempik.project.versions import keep_version
 from tempik.reel import Reel
 from tempik.timeline.timeline import timeline_of
@@ -38,7 +39,7 @@ class Project(QObject):
         self.saved_reel: Reel = self.history.reel
         self.read_only = ""  # why nothing may be changed, '' when it may
         self._lock: Lock | None = None
-        self._journal: Journal | None = None
+        self._journaling = Journaling(self._work, self.messages, self)
         self._gesture: Gesture | None = None  # the one that is open
         self._compared = False  # another reel than the history's is looked at
         self._report: Report | None = None
@@ -80,8 +81,11 @@ class Project(QObject):
 
     def _done(self, reel: Reel, what: str) -> None:
         self.history = self.history.done(reel, what)
-        self._note()
+        self._journaling.note()
         self._set(reel)
+
+    def _work(self) -> Work:
+        return Work(self.path, self.history, self.reel if self._gesture is not None else None)
 
     def _edited(self, reel: Reel, edit: Callable[[Reel], Reel]) -> Reel | None:
         """Return an edited reel, or None, having said why, where the edit cannot be had."""
@@ -95,14 +99,6 @@ class Project(QObject):
             self.messages.say(str(error), True)
             return None
         return made
-
-    def _note(self) -> None:
-        if self._journal is not None:
-            try:
-                self._journal.note(self.history)
-            except TempikError as error:
-                self._journal = None
-                self.messages.say(str(error), True)
 
     # Gestures and comparisons
 
@@ -136,6 +132,7 @@ class Project(QObject):
         """Drop the gesture that is open and show the reel as it was."""
         if self._gesture is not None:
             self._gesture = None
+            self._journaling.gesture_dropped()
             self._set(self.history.reel)
 
     def compare(self, other: Reel | None) -> None:
@@ -171,7 +168,7 @@ class Project(QObject):
     def _go(self, there: history.History, said: str) -> None:
         self._gesture, self._compared = None, False
         self.history = there
-        self._note()
+        self._journaling.note()
         self._set(there.reel)
         self.messages.say(said)
 
@@ -205,27 +202,21 @@ class Project(QObject):
         self._set(found.history.reel)
         self.saved_reel = found.history.reel if found.history.reel == saved else saved
         self.keep_journal()
-        if found.project is None:
-            found.path.unlink(missing_ok=True)
+        if found.project is None and self._journaling.kept:  # until ours is kept, what was left is all there is
+            forget(found.path)
         self.changed.emit()
 
-    def keep_journal(self) -> None:
-        """Begin to write every step beside the project; a journal left there gives way."""
-        if self._journal is not None:
-            self._journal.leave()
-            self._journal = None
+    def keep_journal(self, beside: bool = True) -> None:
+        """Begin to write every step beside the project, where a journal that was left gives way; or, not `beside`, where
+        unnamed work is kept."""
         if self.read_only:
-            return
-        try:
-            self._journal = Journal(journal_path(self.path), self.history, self.path)
-        except TempikError as error:
-            self.messages.say(str(error), True)
+            self._journaling.leave()
+        else:
+            self._journaling.begin(beside)
 
     def close(self) -> None:
         """Let go of the project: its journal goes, since all is saved or was given up."""
-        if self._journal is not None:
-            self._journal.remove()
-            self._journal = None
+        self._journaling.close()
         if self._lock is not None:
             self._lock.close()
             self._lock = None

@@ -10,7 +10,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import Files
 from tempik.desktop.session.settings import remember_recent
 from tempik.errors import TempikError
-from tempik.project.journal import Found, left_behind
+from tempik.project.journal import Found, forget, left_behind
 from tempik.project.versions import Version, keep_version, version_reel
 
 
@@ -95,8 +95,9 @@ class Safety(QObject):
             return
         name = found.project.name if found.project is not None else "an unnamed project"
         last = found.history.can_undo or "its first step"
+        unread = "; what came after it could not be read" if found.unread else ""
         self.say(
-            f"Unsaved work on {name} was left by a session that did not end: {found.steps} steps, the last “{last}”.",
+            f"Unsaved work on {name} was left by a session that did not end: {found.steps} steps, the last “{last}”{unread}.",
             True,
         )
 
@@ -107,13 +108,15 @@ class Safety(QObject):
             return
         found, self.left = self.left, None
         self.offered.emit(False)
+        beside = True
         if found.project is not None and self.project.path is not None:
             try:
                 keep_version(found.history.reel, self.project.path)
                 self.say("What that session left is kept under Earlier saves.")
             except TempikError as error:
-                self.say(str(error), True)
-        self.project.keep_journal()
+                beside = False
+                self.say(f"What that session left stays where it is, and is offered again: {error}", True)
+        self.project.keep_journal(beside)
 
     def answer(self, yes: bool) -> None:
         """Take up what was left, with its steps to be undone, or let it go."""
@@ -127,6 +130,6 @@ class Safety(QObject):
             self.say(f"{found.steps} steps taken up; undo goes back through them.")
             self.files.watch.announce()
         else:
-            found.path.unlink(missing_ok=True)
+            forget(found.path)
             self.project.keep_journal()
             self.say("That work was let go.")

@@ -6,8 +6,10 @@ from pathlib import Path
 
 import msgspec
 
+from tempik.disk.reading import read_whole
+from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
-from tempik.project.file import state_folder, write_whole
+from tempik.project.file import state_folder
 
 MOST_RECENT = 12
 
@@ -32,15 +34,15 @@ def _file() -> Path:
 def load_settings() -> Settings:
     """Return the settings; those of a damaged or missing file are the defaults."""
     try:
-        return msgspec.json.decode(_file().read_bytes(), type=Settings)
-    except (OSError, msgspec.MsgspecError):
+        return msgspec.json.decode(read_whole(_file(), 4), type=Settings)
+    except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
         return Settings()
 
 
 def save_settings(settings: Settings) -> None:
     """Write the settings; where that cannot be done they hold for this session."""
     try:
-        _file().parent.mkdir(parents=True, exist_ok=True)
+        make_folders(_file().parent)
         write_whole(_file(), msgspec.json.format(msgspec.json.encode(settings)))
     except (OSError, TempikError):
         pass

@@ -1,0 +1,86 @@
+"""The one way in which files are opened for reading: regular files only, of a size that is known to be bearable.
+
+A project can name any file, and whoever made it may have named a pipe, which never answers, a device, which never ends, or
+a socket. Opening those does something already; so a file is opened without waiting, and looked at before it is read.
+"""
+
+from __future__ import annotations
+
+import os
+import stat
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import msgspec
+
+from tempik.errors import TempikError
+
+MB = 1 << 20
+
+
+def opened_regular(path: str | Path, follow: bool = True) -> BinaryIO:
+    """Open a regular file; `follow` says whether a link to one will do. Raises TempikError naming the file."""
+    flags = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | (0 if follow else os.O_NOFOLLOW)
+    try:
+        fd = os.open(path, flags)
+    except FileNotFoundError:
+        raise TempikError(f"{path} is not there; check the name, or say where it has moved.") from None
+    except PermissionError as error:
+        raise TempikError(f"{path} may not be read; change its permissions or copy it.") from error
+    except ValueError:
+        raise TempikError(f"{printable(path)} is no name of a file; choose another.") from None
+    except OSError as error:
+        raise TempikError(f"{printable(path)} could not be opened ({error.strerror}); check the name.") from error
+    kind = os.fstat(fd).st_mode
+    if not stat.S_ISREG(kind):
+        os.close(fd)
+        raise TempikError(f"{path} is {_kind_of(kind)}; choose a file.")
+    return os.fdopen(fd, "rb")
+
+
+def read_whole(path: str | Path, most_mb: int, follow: bool = True) -> bytes:
+    """Return what is in a file. Raises TempikError naming it where it cannot be read or is larger than that."""
+    with opened_regular(path, follow) as file:
+        if os.fstat(file.fileno()).st_size > most_mb * MB:
+            raise TempikError(f"{path} is too large to be what it should be (over {most_mb} MB); choose another file.")
+        try:
+            return file.read(most_mb * MB)
+        except OSError as error:
+            raise TempikError(f"{path} could not be read ({error.strerror}); check the disk.") from error
+
+
+def regular_size(path: str | Path) -> int:
+    """Return the bytes of a file that a library is to open by its name. Raises TempikError where it is no regular file."""
+    with opened_regular(path) as file:
+        return os.fstat(file.fileno()).st_size
+
+
+def is_regular(path: str | Path) -> bool:
+    """Tell whether a regular file is there; a name that no file can have is not."""
+    try:
+        return stat.S_ISREG(os.stat(path).st_mode)
+    except (OSError, ValueError):
+        return False
+
+
+def decoded(data: bytes, path: str | Path, what: str) -> Any:
+    """Return what a JSON text says. Raises TempikError where it is none: `what` says what it should be."""
+    try:
+        return msgspec.json.decode(data)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        why = str(error) if isinstance(error, msgspec.DecodeError) else "it is nested too deep or holds no text"
+        raise TempikError(f"{path} is damaged or is not {what} ({why}); open a copy or an earlier save.") from error
+
+
+def printable(path: str | Path) -> str:
+    """Return a name for a sentence: without what cannot be shown, and not endless."""
+    text = "".join(c if c.isprintable() else "?" for c in str(path))
+    return text if len(text) <= 300 else f"{text[:150]}…{text[-100:]}"
+
+
+def _kind_of(mode: int) -> str:
+    if stat.S_ISDIR(mode):
+        return "a folder"
+    if stat.S_ISFIFO(mode):
+        return "a pipe, not a file"
+    return "a device, not a file" if stat.S_ISCHR(mode) or stat.S_ISBLK(mode) else "a socket, not a file"
