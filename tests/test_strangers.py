@@ -166,11 +166,12 @@ def no_file(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.
 
 
 def test_what_is_no_file_is_refused_at_once_wherever_one_is_asked_for(no_file: str, reel: Reel, tmp_path: Path) -> None:
-    from tempik.media import probe, shared_index
+    from tempik.media import probe
     from tempik.media.cache import content_key
     from tempik.media.opening import open_media
     from tempik.project.media_files import missing_media
     from tempik.project.shapes import read_shape
+    from tempik.render.pictures import shared_index
     from tempik.rhythm.exchange import read_marks
 
     done: list[str] = []

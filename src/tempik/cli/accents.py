@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.digits import whole
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -256,9 +257,10 @@ def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
     for text in options.key:
         place, value = _pair(text, "--key NAME@FRAME=VALUE")
         name, _, frame = place.partition("@")
-        if not frame.isdigit():
+        number = whole(frame)
+        if number is None or number < 0:
             raise TempikError(f"'{text}' says no frame; give --key NAME@FRAME=VALUE such as level@120=1.")
-        reel = with_key(reel, row, name, int(frame), _number(value))
+        reel = with_key(reel, row, name, number, _number(value))
     return reel
 
 

@@ -19,6 +19,7 @@ from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
 from tempik.cli import points as cli_points
 from tempik.cli import speed as cli_speed
+from tempik.digits import whole
 from tempik.errors import TempikError
 from tempik.formats import qualities
 from tempik.time import parse_rate
@@ -150,9 +151,10 @@ def _cue(text: str) -> tuple[str, float]:
 
 def _accent(text: str) -> tuple[str, int]:
     name, _, every = text.partition(":")
-    if every and (not every.isdigit() or int(every) < 1):
+    number = whole(every) if every else 1
+    if number is None or number < 1:
         raise argparse.ArgumentTypeError(f"'{text}' is not an accent; give NAME or NAME:N with N of 1 or more")
-    return name, int(every or 1)
+    return name, number
 
 
 def _write_text(text: str, output: Path | None) -> None:

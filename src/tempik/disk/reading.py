@@ -6,10 +6,11 @@ a socket. Opening those does something already; so a file is opened without wait
 
 from __future__ import annotations
 
+import io
 import os
 import stat
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import msgspec
 
@@ -18,7 +19,7 @@ from tempik.errors import TempikError
 MB = 1 << 20
 
 
-def opened_regular(path: str | Path, follow: bool = True) -> BinaryIO:
+def opened_regular(path: str | Path, follow: bool = True) -> io.BufferedReader:
     """Open a regular file; `follow` says whether a link to one will do. Raises TempikError naming the file."""
     flags = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | (0 if follow else os.O_NOFOLLOW)
     try:
@@ -35,7 +36,7 @@ def opened_regular(path: str | Path, follow: bool = True) -> BinaryIO:
     if not stat.S_ISREG(kind):
         os.close(fd)
         raise TempikError(f"{path} is {_kind_of(kind)}; choose a file.")
-    return os.fdopen(fd, "rb")
+    return open(fd, "rb")
 
 
 def read_whole(path: str | Path, most_mb: int, follow: bool = True) -> bytes:

@@ -25,6 +25,8 @@ _KNOWN_RATES = [
 ]
 # A timestamp rounded to a millisecond, or a cue typed to one, must still find its own frame.
 ROUNDING_S = 1e-3
+# A picture in a quarter of an hour: slower footage is taken to have this rate.
+SLOWEST = Fraction(1, 1001)
 # Within this share of the way between two frames an instant is taken to be one of them.
 EXACT = 0.02
 # Two frames this many usual intervals apart are not two moments of one movement.
@@ -74,7 +76,7 @@ class FrameIndex(NamedTuple):
     def rate(self) -> Fraction:
         """The true mean rate in frames/s, as a known rate where it is one."""
         if len(self.times_s) < 2:
-            return Fraction(1 / max(self.end_s, 1e-3)).limit_denominator(1001)
+            return max(Fraction(1 / max(self.end_s, 1e-3)).limit_denominator(1001), SLOWEST)
         span = float(self.times_s[-1] - self.times_s[0])
         mean = (len(self.times_s) - 1) / span if span > 0 else 1.0
         if not self.variable:  # the median ignores a dropped frame or two
@@ -83,7 +85,7 @@ class FrameIndex(NamedTuple):
             mean = 1 / self.interval_s if abs(mean * self.interval_s - 1) > coarse else mean
         nearest = min(_KNOWN_RATES, key=lambda r: abs(float(r) - mean))
         close = abs(float(nearest) / mean - 1) <= max(5e-4, 0.6 * ROUNDING_S / max(span, ROUNDING_S))
-        return nearest if close else Fraction(mean).limit_denominator(1001)
+        return nearest if close else max(Fraction(mean).limit_denominator(1001), SLOWEST)
 
     @property
     def variable(self) -> bool:

@@ -9,7 +9,18 @@ from pathlib import Path
 import av
 from av.container import InputContainer
 
+from tempik.disk.reading import regular_size
 from tempik.errors import TempikError
+
+# What footage, sound and stills come in. Lists of other files are no media: whoever wrote one chooses what is read.
+_KINDS = (
+    "mov,matroska,webm,avi,mpegts,mpeg,mpegvideo,m4v,h264,hevc,av1,ivf,obu,vc1,flv,asf,mxf,dv,gxf,nut,rm,yuv4mpegpipe,"
+    "mjpeg,ogg,wav,w64,aiff,au,caf,mp3,flac,aac,ac3,eac3,dts,truehd,amr,ape,tta,wv,mpc,mpc8,dsf,voc,tak,"
+    "image2,png_pipe,jpeg_pipe,jpegls_pipe,jpegxl_pipe,jpegxl_anim,webp_pipe,webp,bmp_pipe,tiff_pipe,gif,gif_pipe,apng,"
+    "j2k_pipe,ppm_pipe,pgm_pipe,pbm_pipe,pam_pipe,pfm_pipe,exr_pipe,hdr_pipe,dpx_pipe,qoi_pipe,sgi_pipe,psd_pipe"
+)
+# `%03d` in a name is those letters, not a run of other files.
+_OPTIONS = {"format_whitelist": _KINDS, "protocol_whitelist": "file", "pattern_type": "none"}
 
 
 @contextmanager
@@ -24,15 +35,11 @@ def opened(path: str) -> Iterator[InputContainer]:
 
 def open_media(path: str) -> InputContainer:
     """Open a media file; the caller closes it. Raises TempikError naming the file and the mend."""
-    file = Path(path)
-    if not file.exists():
-        raise TempikError(f"{path} is not there; check the name, or say where it has moved.")
-    if file.is_dir():
-        raise TempikError(f"{path} is a folder; choose a media file in it.")
+    if regular_size(path) == 0:
+        raise TempikError(f"{path} is empty (0 bytes); copy it again from where it came.")
+    file = Path(path).absolute()  # a name that begins with a slash is never taken for one with a protocol
     try:
-        if file.stat().st_size == 0:
-            raise TempikError(f"{path} is empty (0 bytes); copy it again from where it came.")
-        return av.open(path, metadata_errors="replace")
+        return av.open(str(file), options=_OPTIONS, metadata_errors="replace")
     except PermissionError as error:
         raise TempikError(f"{path} may not be read; change its permissions or copy it.") from error
     except (av.error.FFmpegError, OSError) as error:

@@ -7,6 +7,7 @@ temporary name beside the target and renames, so a failed save leaves the old fi
 from __future__ import annotations
 
 import os
+import re
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,7 @@ FORMAT = 7
 SUFFIX = ".tempik"
 # A reel of ten thousand clips takes 10.
 MOST_MB = 128
+_FRACTION = re.compile(r"-?[0-9]{1,12}(/[0-9]{1,12}|\.[0-9]{1,12})?")
 
 
 def save_reel(reel: Reel, path: Path, own: bool = False) -> None:
@@ -162,8 +164,12 @@ def encode_value(value: Any) -> Any:
 def decode_value(kind: type, value: Any) -> Any:
     """Return a value of a kind that JSON does not have; a ValueError says what is wrong with it."""
     if kind is Fraction:
+        if isinstance(value, str) and not _FRACTION.fullmatch(
+            value
+        ):  # `1e10000000` would be worked out to its last digit
+            raise ValueError(f"'{value[:40]}' is not a fraction")
         try:
             return Fraction(value)
-        except (ValueError, TypeError, ZeroDivisionError):
+        except (ValueError, TypeError, ZeroDivisionError, OverflowError):
             raise ValueError(f"'{value}' is not a fraction") from None  # becomes a msgspec.ValidationError
     raise NotImplementedError(kind)

@@ -10,6 +10,7 @@ from typing import Annotated, Any, TypeVar, get_args, get_origin, get_type_hints
 
 import msgspec
 
+from tempik.disk.reading import is_regular
 from tempik.disk.writing import copy_whole, make_folder
 from tempik.errors import TempikError
 from tempik.media.cache import content_key
@@ -44,7 +45,7 @@ def replaced_media(reel: Reel) -> list[str]:
     out = []
     for piece in reel.footage:
         path = Path(piece.path)
-        if piece.kind == "solid" or not piece.bytes or not path.is_file():
+        if piece.kind == "solid" or not piece.bytes or not is_regular(path):
             continue
         if path.stat().st_size != piece.bytes:
             out.append(piece.path)
@@ -99,7 +100,7 @@ def media_paths(reel: Reel) -> tuple[str, ...]:
 
 def missing_media(reel: Reel) -> list[str]:
     """Return the absolute paths of media that are not there now, the soundtrack first."""
-    return [p for p in media_paths(reel) if not Path(p).is_file()]
+    return [p for p in media_paths(reel) if not is_regular(p)]
 
 
 def relink(reel: Reel, old: str, new: str) -> Reel:

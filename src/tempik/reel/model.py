@@ -15,6 +15,7 @@ from typing import Literal, TypeVar
 
 import msgspec
 
+from tempik.digits import whole
 from tempik.reel.rows import AccentRow, Bundle, MediaPath, MotionTrack
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
@@ -393,5 +394,5 @@ def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:
 
 def new_id(prefix: str, taken: tuple[str, ...] | set[str]) -> str:
     """Return the first free id such as `c12`: small and stable, so that project files diff well."""
-    numbers = [int(t[len(prefix) :]) for t in taken if t.startswith(prefix) and t[len(prefix) :].isdigit()]
-    return f"{prefix}{max(numbers, default=0) + 1}"
+    numbers = [whole(t[len(prefix) :]) or 0 for t in taken if t.startswith(prefix)]
+    return f"{prefix}{max(0, *numbers, 0) + 1}"

@@ -311,7 +311,7 @@ def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
     placed = next((p for p in song.placed if p.id == wanted), None)
     if placed is not None:
         return placed
-    if wanted.startswith("o") and wanted[1:].isdigit():
+    if _whole(wanted, "o"):
         number = int(wanted[1:])
         if song.heard is not None and number < len(song.heard.onsets):
             onset = song.heard.onsets[number]
@@ -335,15 +335,17 @@ def _place(name: str) -> Fraction | None:
     """Return the place among the beats that an id such as `b12+1/2` names, or None."""
     if not is_beat(name):
         return None
-    whole, _, part = name[1:].partition("+")
+    number, _, part = name[1:].partition("+")
+    if len(name) > 24 or "e" in part.lower():  # no id of ours; it would be worked out to its last digit
+        return None
     try:
-        return Fraction(int(whole)) + (Fraction(part) if part else 0)
+        return Fraction(int(number)) + (Fraction(part) if part else 0)
     except (ValueError, ZeroDivisionError):
         return None
 
 
 def _whole(name: str, prefix: str) -> bool:
-    return name.startswith(prefix) and name[1:].isdigit()
+    return name.startswith(prefix) and name[1:].isdecimal() and len(name) <= 12
 
 
 def _edited(point: Point, edit: PointEdit | None) -> Point:

@@ -18,6 +18,7 @@ from av.container import OutputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
+from tempik.disk.reading import is_regular
 from tempik.disk.writing import fresh_file
 from tempik.errors import TempikError
 from tempik.formats import Format, format_of
@@ -94,7 +95,7 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
     ]
     if any(os.path.realpath(s) == os.path.realpath(target) for s in sources):
         raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")
-    gone = [s for s in dict.fromkeys(sources) if not Path(s).is_file()]
+    gone = [s for s in dict.fromkeys(sources) if not is_regular(s)]
     if gone:
         more = f" (and {len(gone) - 1} more)" if len(gone) > 1 else ""
         raise TempikError(f"{gone[0]} is missing{more}; open the project in the window and say where it is.")

@@ -7,6 +7,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 
+from tempik.disk.reading import printable
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
 from tempik.media.paint import mixed
@@ -26,8 +27,8 @@ def shared_index(path: str) -> FrameIndex:
     """Return a file's index, kept for as long as the file stays as it is. Safe to call from any thread."""
     try:
         state = os.stat(path)
-    except OSError:
-        raise TempikError(f"{path} is not there; check the name, or say where it has moved.") from None
+    except (OSError, ValueError):
+        raise TempikError(f"{printable(path)} is not there; check the name, or say where it has moved.") from None
     key = (path, state.st_size, state.st_mtime_ns)
     with _INDEX_LOCK:
         found = _INDEXES.get(key)

@@ -9,17 +9,23 @@ from __future__ import annotations
 import csv
 import io
 import math
-from collections.abc import Sequence
+from bisect import bisect_right
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import mido
+import numpy as np
 
+from tempik.digits import whole
+from tempik.disk.reading import read_whole
 from tempik.errors import TempikError
 from tempik.rhythm.records import Mark
 
 SUFFIXES = (".csv", ".txt", ".mid")
 _MOST = 200_000
+_MOST_BEATS = 50_000  # four hours at 200 a minute
+_MOST_MB = 16
 _TICKS = 960
 _LEAD = "what lies before the first beat"
 
@@ -33,10 +39,7 @@ class Marks(NamedTuple):
 
 def read_marks(path: Path) -> Marks:
     """Read points from a CSV, a label track or a MIDI file. Raises TempikError with the row that is wrong."""
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise TempikError(f"{path} could not be opened ({error.strerror}); check the name.") from error
+    data = read_whole(path, _MOST_MB)
     if data[:4] == b"MThd" or path.suffix.lower() in (".mid", ".midi"):
         return _read_midi(path, data)
     try:
@@ -52,7 +55,12 @@ def read_marks(path: Path) -> Marks:
 
 
 def _read_csv(path: Path, rows: list[str]) -> list[Mark]:
-    table = list(csv.reader(rows))
+    try:
+        table = list(csv.reader(rows))
+    except csv.Error as error:
+        raise TempikError(
+            f"{path} is no table that can be read ({error}); write the points as CSV, labels or MIDI."
+        ) from None
     head = [c.strip().lower() for c in table[0]]
     named = any(_number(c) is None for c in head[:1])
     columns = {name: i for i, name in enumerate(head)} if named else {"time_s": 0, "bar": 1, "beat": 2}
@@ -71,7 +79,7 @@ def _read_csv(path: Path, rows: list[str]) -> list[Mark]:
         for name in ("bar", "beat"):
             text = cell(name)
             value = _number(text) if text else 0.0
-            if value is None or value != int(value):
+            if value is None or abs(value) > 1e9 or value != int(value):
                 raise TempikError(f"{path}, row {number}: {name} '{text}' is not a whole number; mend or remove it.")
             counts.append(int(value))
         strength = _number(cell("strength")) if cell("strength") else 1.0
@@ -97,8 +105,9 @@ def _read_labels(path: Path, rows: list[str]) -> list[Mark]:
 
 def _bar_beat(name: str) -> tuple[int, int]:
     bar, dot, beat = name.partition(".")
-    if dot and bar.lstrip("-").isdigit() and beat.isdigit() and 1 <= int(beat) <= 32:
-        return int(bar), int(beat)
+    counted, counted_beat = whole(bar), whole(beat)
+    if dot and counted is not None and counted_beat is not None and 1 <= counted_beat <= 32:
+        return counted, counted_beat
     return 0, 0
 
 
@@ -220,6 +229,18 @@ def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
     return out.getvalue()
 
 
+def _clock(tempi: list[tuple[int, int]], ticks_per_beat: int) -> Callable[[float], float]:
+    """Return the seconds at a tick under tempi (microseconds a beat) in order of their ticks, the first at 0."""
+    at, tempo = np.array(tempi, dtype=float).T
+    begun = np.concatenate([[0.0], np.cumsum(np.diff(at) * tempo[:-1])]) / 1e6 / ticks_per_beat
+
+    def seconds(tick: float) -> float:
+        n = max(int(np.searchsorted(at, tick)) - 1, 0)  # a tempo holds from after its own tick
+        return float(begun[n] + (tick - at[n]) * tempo[n] / 1e6 / ticks_per_beat)
+
+    return seconds
+
+
 def _read_midi(path: Path, data: bytes) -> Marks:
     """Return every beat of a MIDI file's tempo map with its bar, and its markers as named points."""
     try:
@@ -246,21 +267,15 @@ def _read_midi(path: Path, data: bytes) -> Marks:
                 end = max(end, at)
     tempi.sort(key=lambda t: t[0])
     signatures.sort(key=lambda s: s[0])
-
-    def seconds(tick: float) -> float:
-        total, last, tempo = 0.0, 0, 500_000
-        for when, value in tempi:
-            if when >= tick:
-                break
-            total += (when - last) * tempo / 1e6 / song.ticks_per_beat
-            last, tempo = when, value
-        return float(total + (tick - last) * tempo / 1e6 / song.ticks_per_beat)
-
+    seconds = _clock(tempi, song.ticks_per_beat)
+    changes = [s[0] for s in signatures]
     out: list[Mark] = []
     # In our own files the first signature's bar is what lies before the first beat.
     tick, bar, beat = float(signatures[2][0]) if led and len(signatures) > 2 else 0.0, 1, 1
-    while tick <= end + 1e-6 and len(out) < _MOST:
-        began, over, under = next(s for s in reversed(signatures) if s[0] <= tick + 1e-6)
+    while tick <= end + 1e-6:
+        if len(out) >= _MOST_BEATS:
+            raise TempikError(f"{path} counts more than {_MOST_BEATS} beats; cut it down to the song's length.")
+        began, over, under = signatures[bisect_right(changes, tick + 1e-6) - 1]
         if abs(began - tick) < 1e-6 and beat != 1:
             bar, beat = bar + 1, 1  # a new signature begins a bar
         step, count = song.ticks_per_beat * 4 / under, over

@@ -16,8 +16,10 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.disk.reading import opened_regular, read_whole
+from tempik.errors import TempikError
 from tempik.media.audio import sound_blocks
-from tempik.media.cache import cache_folder, keep_bytes
+from tempik.media.cache import MOST_ENTRY_MB, cache_folder, keep_bytes
 from tempik.rhythm.records import SAMPLE_RATE, Analysis
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
@@ -32,11 +34,11 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
     `report` is called with the share done; it may raise to stop. Raises TempikError when the file has no sound.
     """
     kept = _kept_name(path)
-    if kept is not None and kept.exists():
+    if kept is not None:
         try:
-            return msgspec.msgpack.decode(kept.read_bytes(), type=Analysis)
-        except (msgspec.DecodeError, OSError):
-            pass  # a damaged entry is worked out again
+            return msgspec.msgpack.decode(read_whole(kept, MOST_ENTRY_MB), type=Analysis)
+        except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+            pass  # not there, or damaged: worked out again
     tell = report or (lambda share: None)
     tell(0.02)
     with ThreadPoolExecutor(1) as pool:
@@ -70,8 +72,8 @@ def _parts(path: str) -> Iterator[NDArray[np.float32]]:
 
 def _kept_name(path: str) -> Path | None:
     try:
-        with open(path, "rb") as file:
+        with opened_regular(path) as file:
             digest = hashlib.file_digest(file, "blake2b").hexdigest()[:32]
-    except OSError:
+    except (TempikError, OSError):
         return None  # decoding says what is wrong with the file
     return cache_folder() / "rhythm" / f"{digest}.v{ANALYSIS_VERSION}"

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
+from tempik.digits import whole
 from tempik.disk.writing import write_whole
 from tempik.edit.song import points
 from tempik.errors import TempikError
@@ -173,7 +174,5 @@ class PointCommands(QObject):
 def place_named(beats: Sequence[Point], text: str) -> Point | None:
     """Return the beat that a text such as `17.3` or `17` names, or None."""
     bar, _, beat = text.strip().replace(",", ".").partition(".")
-    if not bar.lstrip("-").isdigit() or (beat and not beat.isdigit()):
-        return None
-    wanted = (int(bar), int(beat) if beat else 1)
+    wanted = (whole(bar), whole(beat) if beat else 1)
     return next((b for b in beats if (b.bar, b.beat) == wanted), None)

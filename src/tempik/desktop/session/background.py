@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import QObject, Signal
 
 from tempik.desktop.session.jobs import Job, Stopped, Worker
+from tempik.disk.reading import is_regular
 from tempik.media import Study, study
 from tempik.media.cache import cache_size, clear_cache
 from tempik.media.proxy import make_proxy, proxy_path, worth_a_proxy
@@ -55,7 +54,7 @@ class Proxies(QObject):
 
         def look(job: Job) -> str:
             """Return the proxy that is there, '' for none; the file's contents are read for this."""
-            if not Path(path).is_file():
+            if not is_regular(path):
                 return ""
             found = proxy_path(path)
             return str(found) if found.exists() else ""
@@ -76,7 +75,7 @@ class Proxies(QObject):
         path = piece.path
 
         def work(job: Job) -> str:
-            if not Path(path).is_file() or not worth_a_proxy(piece.width, piece.height, shared_index(path)):
+            if not is_regular(path) or not worth_a_proxy(piece.width, piece.height, shared_index(path)):
                 return ""
             return str(make_proxy(path, job.report))
 
@@ -102,7 +101,7 @@ class Proxies(QObject):
             self.said.emit(text, True)
 
         def work(job: Job) -> Study:
-            if not Path(path).is_file():
+            if not is_regular(path):
                 raise Stopped  # of missing files all is said elsewhere
             return study(path, job.report)
 

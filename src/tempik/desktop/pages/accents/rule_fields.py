@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
 from tempik.desktop.widgets.form import LOW, quiet
+from tempik.digits import whole
 from tempik.reel import Limit, Rule
 from tempik.rhythm.records import BANDS, Band
 
@@ -118,7 +119,7 @@ class RuleFields(QWidget):
         self.filling = False
 
     def _beats_edited(self) -> None:
-        numbers = [int(t) for t in self.beats.text().replace(",", " ").split() if t.isdigit() and 0 < int(t) <= 32]
+        numbers = [n for t in self.beats.text().replace(",", " ").split() if 0 < (n := whole(t) or 0) <= 32]
         if numbers:
             self._edited(beats=tuple(sorted(set(numbers))))
         else:
