@@ -104,7 +104,7 @@ def _small_reel(media: Path) -> Reel:
 @pytest.fixture
 def no_dialogs(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """Closing never asks in tests that are not about asking."""
-    monkeypatch.setattr(QMessageBox, "question", lambda *a, **k: QMessageBox.StandardButton.Discard)
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: QMessageBox.StandardButton.Discard)
     yield
 
 

@@ -298,11 +298,11 @@ def test_footage_is_removed_with_what_goes_with_it_said(opened: Window, monkeypa
     assert lost.clips > 0 and lost.cues == 1
     asked: list[str] = []
 
-    def answer(parent: object, title: str, text: str, *a: object) -> QMessageBox.StandardButton:
-        asked.append(text)
+    def answer(box: QMessageBox) -> QMessageBox.StandardButton:
+        asked.append(box.text())
         return QMessageBox.StandardButton.Yes if len(asked) > 1 else QMessageBox.StandardButton.Cancel
 
-    monkeypatch.setattr(QMessageBox, "question", answer)
+    monkeypatch.setattr(QMessageBox, "exec", answer)
     opened.project.selection.select_footage(piece.id)
     before = opened.project.reel
     opened.projects.remove_footage()

@@ -3,6 +3,7 @@ for. The list grows with every way in that anyone finds."""
 
 import errno
 import os
+import shutil
 import socket
 import stat
 import subprocess
@@ -13,8 +14,13 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QMenu, QMessageBox, QWidget
+from pytestqt.qtbot import QtBot
 
+from tempik.desktop.pages import PAGES
 from tempik.desktop.session.document import Project
+from tempik.desktop.shell.window import Window
 from tempik.disk import reading, writing
 from tempik.disk.reading import opened_regular, read_whole
 from tempik.disk.writing import NewFile, fresh_file, make_folder, write_all, write_whole
@@ -24,8 +30,10 @@ from tempik.project.file import load_reel, save_reel
 from tempik.project.journal import Lock, journal_path, left_behind
 from tempik.project.media_files import collect
 from tempik.project.versions import MOST, keep_version, versions
-from tempik.reel import Reel
+from tempik.reel import PlannedShot, PointEdit, Reel
+from tempik.reel.rows import Bundle
 
+pytestmark = pytest.mark.usefixtures("no_dialogs")
 SECRET = b"mine alone\n"
 
 
@@ -362,3 +370,56 @@ def test_writing_all_means_all(tmp_path: Path) -> None:
     thread.join()
     os.close(read)
     assert len(b"".join(got)) == 300_000
+
+
+# Words of others
+
+
+MARKUP = "<img src=pipe><b>bold & <i>more"
+
+
+def test_words_of_others_are_shown_as_they_are_everywhere(
+    opened: Window, media: Path, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An image tag that named a pipe in a file's name hung the window; files were read, `<` and `&` shown wrongly."""
+    odd = tmp_path / f"{MARKUP}.mp4"
+    shutil.copy(media / "a.mp4", odd)
+
+    def hostile(reel: Reel) -> Reel:
+        song = reel.soundtrack
+        assert song is not None
+        song = replace(song, edits=(PointEdit("b4", name=MARKUP), PointEdit("b8", name=MARKUP)))
+        first = replace(reel.footage[0], path=str(odd), note=MARKUP, said=MARKUP, tag=MARKUP, shot="s1")
+        first = replace(first, cues=tuple(replace(c, name=MARKUP) for c in first.cues))
+        bundled = tuple(replace(r, bundle="u1") for r in reel.rows)
+        return replace(
+            reel, soundtrack=song, footage=(first, *reel.footage[1:]), shots=(PlannedShot("s1", MARKUP),),
+            rows=bundled, bundles=(Bundle("u1", MARKUP),),
+        )  # fmt: skip
+
+    assert opened.project.change(MARKUP, hostile)
+    opened.project.selection.select_clip(opened.project.reel.clips[0].id)
+    opened.project.messages.say(MARKUP, True)
+    seen = 0
+    for kind in PAGES:
+        opened.bench.open(kind)
+        qtbot.wait(30)
+        for widget in opened.findChildren(QWidget):
+            tip = widget.toolTip()
+            assert "<img" not in tip, (widget, tip)
+            if isinstance(widget, QLabel):
+                assert widget.textFormat() != Qt.TextFormat.AutoText, (widget, widget.text())
+                rich = widget.textFormat() == Qt.TextFormat.RichText
+                assert not (rich and "<img" in widget.text()), widget.text()
+                seen += MARKUP[:4] in widget.text() or "&lt;img" in widget.text()
+    assert seen >= 2
+    boxes: list[QMessageBox] = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: boxes.append(box) or QMessageBox.StandardButton.Cancel)
+    opened.project.selection.select_footage(opened.project.reel.footage[0].id)
+    opened.projects.remove_footage()
+    assert boxes[0].textFormat() == Qt.TextFormat.PlainText and MARKUP in boxes[0].text()
+    menu = QMenu()
+    other = next(c for c in opened.project.reel.clips if c.footage != opened.project.reel.footage[0].id)
+    opened.project.selection.select_clip(other.id)
+    opened.placing.fill_swap_menu(menu)
+    assert any("&&" in action.text() for action in menu.actions())

@@ -361,11 +361,11 @@ def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.Monk
     opened.speeds.reverse()
     asked: list[str] = []
 
-    def answer(*arguments: object, **_: object) -> QMessageBox.StandardButton:
-        asked.append(str(arguments[2]))
+    def answer(box: QMessageBox) -> QMessageBox.StandardButton:
+        asked.append(box.text())
         return QMessageBox.StandardButton.Cancel
 
-    monkeypatch.setattr(QMessageBox, "question", answer)
+    monkeypatch.setattr(QMessageBox, "exec", answer)
     assert not opened.close() and opened.isVisible()
     assert asked and "r" in asked[0]
     opened.projects.save()

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.plain import in_menu
 from tempik.edit.accents.bundles import with_bundle
 from tempik.edit.accents.copying import CopiedRows, copied_rows, pasted_rows
 from tempik.errors import TempikError
@@ -135,14 +136,18 @@ class BundleCommands(QObject):
         for what in (*accent_library.ready_bundles(), *accent_library.own_bundles()):
             assert what.bundle is not None
             name = what.bundle.name
-            menu.addAction(name).triggered.connect(lambda _=False, w=what, n=name: self.put(w, [], f"{n} added"))
+            menu.addAction(in_menu(name)).triggered.connect(
+                lambda _=False, w=what, n=name: self.put(w, [], f"{n} added")
+            )
             if clips:
                 on = f"{name}, on {len(clips)} selected clip{'s' if len(clips) > 1 else ''}"
-                menu.addAction(on).triggered.connect(lambda _=False, w=what, n=name: self.put(w, clips, f"{n} added"))
+                menu.addAction(in_menu(on)).triggered.connect(
+                    lambda _=False, w=what, n=name: self.put(w, clips, f"{n} added")
+                )
         for what in accent_library.own_bundles():
             assert what.bundle is not None
             name = what.bundle.name
-            menu.addAction(f"Take '{name}' away").triggered.connect(lambda _=False, n=name: self.take_away(n))
+            menu.addAction(in_menu(f"Take '{name}' away")).triggered.connect(lambda _=False, n=name: self.take_away(n))
         menu.addSeparator()
         for text, act in (
             ("Bundle these rows …", self.bundle_rows),

@@ -9,6 +9,7 @@ from tempik.check.landing import nearest_point
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.plain import in_menu
 from tempik.edit.clips import pins as pin
 from tempik.reel import by_id
 from tempik.time import time_of
@@ -84,6 +85,6 @@ class PinCommands(QObject):
         timeline = self.project.timeline
         placed = timeline.placed_clip(clip)
         for mend in pin.mends(timeline, placed) if placed is not None else ():
-            menu.addAction(mend.text[0].upper() + mend.text[1:]).triggered.connect(
+            menu.addAction(in_menu(mend.text[0].upper() + mend.text[1:])).triggered.connect(
                 lambda _=False, m=mend: self.project.change(m.text[0].upper() + m.text[1:], m.change)
             )

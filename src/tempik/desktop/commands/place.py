@@ -15,6 +15,7 @@ from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.desktop.widgets.plain import in_menu
 from tempik.edit.clips import pieces, place
 from tempik.edit.clips.place import Mode, Order
 from tempik.reel import Footage, Reel, by_id
@@ -164,7 +165,7 @@ class PlaceCommands(QObject):
         shown = {c.footage for c in self.project.reel.clips if c.id in names}
         for piece in self.project.reel.footage:
             if shown != {piece.id}:
-                menu.addAction(Path(piece.name).stem).triggered.connect(
+                menu.addAction(in_menu(Path(piece.name).stem)).triggered.connect(
                     lambda _=False, f=piece: self.project.change(
                         f"Footage swapped for {f.name}", lambda reel: place.with_swapped_footage(reel, names, f.id)
                     )

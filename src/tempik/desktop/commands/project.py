@@ -13,6 +13,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Files
 from tempik.desktop.session.safety import Safety
 from tempik.desktop.session.settings import recent_projects
+from tempik.desktop.widgets.plain import asked, in_menu
 from tempik.disk.writing import write_whole
 from tempik.edit.footage.facts import uses_of, without_footage
 from tempik.errors import TempikError
@@ -69,7 +70,7 @@ class ProjectCommands(QObject):
         if not self.project.unsaved:
             return True
         buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
+        answer = asked(
             self.window,
             "Unsaved changes",
             f"Save the changes to {self.project.name}?",
@@ -81,7 +82,7 @@ class ProjectCommands(QObject):
         """List the recent projects that are still there."""
         menu.clear()
         for path in recent_projects():
-            menu.addAction(f"{path.name}   {path.parent}").triggered.connect(
+            menu.addAction(in_menu(f"{path.name}   {path.parent}")).triggered.connect(
                 lambda _=False, p=path: self.may_leave() and self.files.open_project(p)
             )
         _none_yet(menu)
@@ -123,7 +124,7 @@ class ProjectCommands(QObject):
 
     def _sure(self, question: str, more: str) -> bool:
         buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(self.window, question, f"{question}\n{more}", buttons.Yes | buttons.Cancel)
+        answer = asked(self.window, question, f"{question}\n{more}", buttons.Yes | buttons.Cancel)
         return answer == buttons.Yes
 
     @command("Project", "Collect all media beside the project")

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableView,
     QVBoxLayout,
@@ -25,6 +24,7 @@ from PySide6.QtWidgets import (
 from tempik.check import Event, Report, as_csv
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures
 from tempik.time import clock_text
 
@@ -101,8 +101,9 @@ class CheckPage(Page):
         project = desk.project
         self.report = project.report
         self.measured = False
-        self.summary = QLabel()
-        self.notes = QLabel()
+        self.summary = Label()
+        self.summary.setTextFormat(Qt.TextFormat.RichText)  # ours
+        self.notes = Label()
         self.notes.setStyleSheet(f"color: {theme.WARNING_TEXT};")
         self.kinds = QComboBox()
         self.kinds.addItems(KINDS)
@@ -183,7 +184,7 @@ class CheckPage(Page):
             if report.notes
             else ""
         )
-        self.notes.setToolTip("\n".join(report.notes))
+        self.notes.setToolTip(as_tip("\n".join(report.notes)))
         self.notes.setVisible(bool(report.notes))
         self._fill()
 

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -26,6 +25,7 @@ from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.edit.clips import pieces
 from tempik.reel import Ease, Fit, Framing, Position, Reel
 
@@ -114,7 +114,7 @@ class FramePage(Page):
             box.setSuffix(unit)
             box.setKeyboardTracking(False)
             box.valueChanged.connect(self._typed)
-            numbers.addWidget(QLabel(name), 0, column)
+            numbers.addWidget(Label(name), 0, column)
             numbers.addWidget(box, 1, column)
         self.crops = [QDoubleSpinBox() for _ in range(4)]
         for column, (name, box) in enumerate(zip(("crop left", "top", "right", "bottom"), self.crops, strict=True)):
@@ -123,7 +123,7 @@ class FramePage(Page):
             box.setSuffix(" %")
             box.setKeyboardTracking(False)
             box.valueChanged.connect(self._cropped)
-            numbers.addWidget(QLabel(name), 2, column)
+            numbers.addWidget(Label(name), 2, column)
             numbers.addWidget(box, 3, column)
         return numbers
 
@@ -134,7 +134,7 @@ class FramePage(Page):
         self.fill_all = QPushButton("Fill all clips")
         self.fill_all.setToolTip("Every clip of the reel covers the frame")
         self.fill_all.clicked.connect(lambda: self.project.change("All clips fill the frame", pieces.all_filling))
-        self.note = QLabel()
+        self.note = Label()
         self.note.setWordWrap(True)
         self.note.setStyleSheet(f"color: {theme.QUIET};")
         buttons = QHBoxLayout()

@@ -9,7 +9,6 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QScrollArea,
     QStackedWidget,
     QToolButton,
@@ -21,6 +20,7 @@ from tempik.desktop.pages import FIRST, PAGES
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import name_controls
+from tempik.desktop.widgets.plain import Label
 
 P = TypeVar("P", bound=Page)
 
@@ -82,7 +82,7 @@ class Bench(QFrame):
         self._tabs.addStretch(1)
         self._tools = QHBoxLayout()
         self._tabs.addLayout(self._tools)
-        self.chosen = QLabel()
+        self.chosen = Label()
         self.chosen.setTextFormat(Qt.TextFormat.PlainText)
         self.chosen.setStyleSheet(f"color: {theme.QUIET};")
         self._tabs.addWidget(self.chosen)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSpinBox,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from tempik.accents import CATALOGUE
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.edit.draft import LONGEST_S, Wish
 from tempik.reel import Reel
@@ -39,9 +39,9 @@ class DraftPanel(QFrame):
             f"#draft {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
         )
         self._reel = Reel()
-        title = QLabel("Draft the reel")
+        title = Label("Draft the reel")
         title.setFont(words(15, True))
-        about = QLabel(
+        about = Label(
             "Slots between beats, your footage in turn, each cue on a point inside its slot. One step to undo."
         )
         about.setWordWrap(True)
@@ -58,9 +58,9 @@ class DraftPanel(QFrame):
             box.setRange(0.0, 3600.0)
         self.length.setMinimum(1.0)
         form = QFormLayout()
-        form.addRow("one clip every", self.every)
-        form.addRow("from", self.start)
-        form.addRow("length", self.length)
+        form.addRow(Label("one clip every"), self.every)
+        form.addRow(Label("from"), self.start)
+        form.addRow(Label("length"), self.length)
         self.accents: dict[str, tuple[QCheckBox, QSpinBox]] = {}
         for name, (ticked, every) in OFFERED.items():
             tick, count = QCheckBox(CATALOGUE[name].title), QSpinBox()

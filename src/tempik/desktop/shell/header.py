@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import tool
+from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures, icon, words
 from tempik.time import clock_text, rate_text, time_of
 
@@ -41,9 +42,9 @@ class HeaderBar(QWidget):
         self.menu_button = tool("more", "Project menu")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu_button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
-        self.title = QLabel()
+        self.title = Label()
         self.title.setFont(words(15, True))
-        self.saved = QLabel()
+        self.saved = Label()
         self.saved.setStyleSheet(f"color: {theme.QUIET};")
         row.addWidget(self.menu_button)
         row.addWidget(self.title)
@@ -61,12 +62,12 @@ class HeaderBar(QWidget):
         for button in (self.previous, self.play_button, self.next):
             row.addWidget(button)
         row.addSpacing(8)
-        self.place = QLabel("–")
+        self.place = Label("–")
         self.place.setFont(figures(20, True))
         self.place.setStyleSheet(f"color: {theme.RHYTHM};")
         self.place.setMinimumWidth(64)
         self.place.setToolTip("bar.beat")
-        self.clock = QLabel()
+        self.clock = Label()
         self.clock.setFont(figures(14))
         self.clock.setMinimumWidth(190)
         row.addWidget(self.place)
@@ -97,7 +98,7 @@ class HeaderBar(QWidget):
             (self.redo_button, steps.can_redo, "Redo"),
         ):
             button.setEnabled(bool(what))
-            button.setToolTip(f"{word}: {what}" if what else f"Nothing to {word.lower()}")
+            button.setToolTip(as_tip(f"{word}: {what}" if what else f"Nothing to {word.lower()}"))
         self.form_button.setText(f"{reel.width}×{reel.height} · {rate_text(reel.rate)}")
         running = self.delivery.exporting is not None
         self.export_button.setText("Cancel" if running else "Export")

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QKeySequenceEdit,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.session.settings import load_settings, save_settings
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 
 
 def apply_keys(commands: Commands) -> None:
@@ -51,7 +51,7 @@ class ShortcutsDialog(QDialog):
         self.table.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.keys = QKeySequenceEdit()
         self.keys.setMaximumSequenceLength(1)
-        self.said = QLabel()
+        self.said = Label()
         self.said.setStyleSheet(f"color: {theme.QUIET};")
         self.set_button, own, none = QPushButton("Set"), QPushButton("As it was"), QPushButton("No key")
         self.set_button.setProperty("main", True)
@@ -59,7 +59,7 @@ class ShortcutsDialog(QDialog):
         own.clicked.connect(lambda: self._store(None))
         none.clicked.connect(lambda: self._store(()))
         row = QHBoxLayout()
-        row.addWidget(QLabel("New keys:"))
+        row.addWidget(Label("New keys:"))
         row.addWidget(self.keys, 1)
         for button in (self.set_button, none, own):
             row.addWidget(button)

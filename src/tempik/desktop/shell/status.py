@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QProgressBar,
     QPushButton,
     QSizePolicy,
@@ -22,6 +21,7 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import tool
+from tempik.desktop.widgets.plain import Label, as_tip
 
 ERROR_STAYS_S = 6.0
 MOST_JOBS = 14  # that are listed; the others are counted
@@ -40,7 +40,7 @@ class StatusBar(QWidget):
         self.setFixedHeight(max(30, self.fontMetrics().height() + 12))
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 6)
-        self.status = QLabel()
+        self.status = Label()
         self.status.setTextFormat(Qt.TextFormat.PlainText)
         self.status.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -49,7 +49,7 @@ class StatusBar(QWidget):
         self.take_up, self.let_go = _small("Take it up"), _small("Let it go")
         self.take_up.clicked.connect(lambda: self.answered.emit(True))
         self.let_go.clicked.connect(lambda: self.answered.emit(False))
-        self.job_name = QLabel()
+        self.job_name = Label()
         self.job_name.setTextFormat(Qt.TextFormat.PlainText)
         self.job_name.setStyleSheet(f"color: {theme.QUIET};")
         self.progress = _bar()
@@ -85,7 +85,7 @@ class StatusBar(QWidget):
         else:
             self._error = ""
         self.status.setText(text)
-        self.status.setToolTip(f"<qt>{_escaped(text)}</qt>" if text else "")
+        self.status.setToolTip(as_tip(text))
         self.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
 
     def offer(self, shown: bool) -> None:
@@ -135,7 +135,7 @@ class JobsPanel(QFrame):
     def __init__(self, bar: StatusBar) -> None:
         super().__init__(bar, Qt.WindowType.Popup)
         self._bar = bar
-        self._rows: dict[int, tuple[QLabel, QProgressBar, QPushButton]] = {}
+        self._rows: dict[int, tuple[Label, QProgressBar, QPushButton]] = {}
         self.setObjectName("jobs")
         self.setStyleSheet(
             f"#jobs {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
@@ -144,7 +144,7 @@ class JobsPanel(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
         self._grid = QGridLayout()
-        self._more = QLabel()
+        self._more = Label()
         self._more.setStyleSheet(f"color: {theme.QUIET};")
         column.addLayout(self._grid)
         column.addWidget(self._more)
@@ -167,8 +167,8 @@ class JobsPanel(QFrame):
             self.hide()
         self.adjustSize()
 
-    def _row(self, job: Job) -> tuple[QLabel, QProgressBar, QPushButton]:
-        name, bar, cancel = QLabel(job.title), _bar(), _small("Cancel")
+    def _row(self, job: Job) -> tuple[Label, QProgressBar, QPushButton]:
+        name, bar, cancel = Label(job.title), _bar(), _small("Cancel")
         name.setTextFormat(Qt.TextFormat.PlainText)
         bar.setMinimumWidth(160)
         cancel.setAccessibleName(f"Cancel {job.title}")
@@ -177,10 +177,6 @@ class JobsPanel(QFrame):
         for column, widget in enumerate((name, bar, cancel)):
             self._grid.addWidget(widget, at, column)
         return name, bar, cancel
-
-
-def _escaped(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;")
 
 
 def _bar() -> QProgressBar:

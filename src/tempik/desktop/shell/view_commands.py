@@ -20,6 +20,7 @@ from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.preview_window import PreviewWindow
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.timeline.widget import TimelineView
+from tempik.desktop.widgets.plain import in_menu
 
 MOST_STEPS = 40
 
@@ -47,7 +48,7 @@ class ViewCommands(QObject):
         steps, at = self.project.history.steps, self.project.history.at
         menu = QMenu(self.window)
         for number in range(max(0, len(steps) - MOST_STEPS), len(steps)):
-            action = menu.addAction(steps[number].done or "as opened")
+            action = menu.addAction(in_menu(steps[number].done or "as opened"))
             action.setCheckable(True)
             action.setChecked(number == at)
             action.triggered.connect(lambda _=False, n=number: self.project.go_to_step(n))

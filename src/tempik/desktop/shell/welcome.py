@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import icon, words
 
 
@@ -19,13 +20,13 @@ class _Place(QFrame):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(title)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        picture = QLabel()
+        picture = Label()
         picture.setPixmap(icon(sign, theme.RHYTHM).pixmap(QSize(40, 40)))
         picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        name = QLabel(title)
+        name = Label(title)
         name.setFont(words(18, True))
         name.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.text = QLabel(text)
+        self.text = Label(text)
         self.text.setWordWrap(True)
         self.text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.text.setStyleSheet(f"color: {theme.QUIET}; font-size: 13px;")

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QPushButton, QVBoxLayout, QWidget
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.edit.song.level import with_sound
 from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches, with_stretch
@@ -26,7 +27,7 @@ class StretchPanel(QFrame):
         self.setStyleSheet(
             f"#stretch {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
         )
-        title = QLabel("The reel's stretch of the song")
+        title = Label("The reel's stretch of the song")
         title.setFont(words(15, True))
         self.offers = QVBoxLayout()
         self.offers.setSpacing(3)
@@ -35,7 +36,7 @@ class StretchPanel(QFrame):
         self.fade_out = self._box(" s", 0.0, 60.0, 0.1, "fade out", lambda r, v: with_sound(r, fade_out_s=v))
         form = QFormLayout()
         for name, box in (("gain", self.gain), ("fade in", self.fade_in), ("fade out", self.fade_out)):
-            form.addRow(name, box)
+            form.addRow(Label(name), box)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(10)
@@ -73,7 +74,7 @@ class StretchPanel(QFrame):
         if song is None:
             return
         for wanted in LENGTHS_S:
-            head = QLabel(f"about {wanted:.0f} s")
+            head = Label(f"about {wanted:.0f} s")
             head.setStyleSheet(f"color: {theme.QUIET};")
             offers = suggested_stretches(song, wanted)
             if song.length_s <= wanted and wanted != LENGTHS_S[0]:

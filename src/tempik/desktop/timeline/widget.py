@@ -31,6 +31,7 @@ from tempik.desktop.timeline.picture import StandingPicture
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.timeline.spoken import SpokenLanes
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
 from tempik.time import time_of
 
@@ -316,7 +317,7 @@ class TimelineView(DropTarget):
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             found = self.hit(QPointF(event.pos()))
-            QToolTip.showText(event.globalPos(), found[1].tip() if found is not None else "", self)
+            QToolTip.showText(event.globalPos(), as_tip(found[1].tip()) if found is not None else "", self)
             return True
         return super().event(event)
 

@@ -6,9 +6,10 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 
 
@@ -26,7 +27,7 @@ class CountPanel(QFrame):
         self._ticks: dict[str, bool] = {}
         self._question = ""
         self._take: Callable[[int, bool], object] = lambda count, tick: None
-        self.title = QLabel()
+        self.title = Label()
         self.title.setFont(words(14, True))
         self.count = QSpinBox()
         self.count.setMinimumWidth(120)

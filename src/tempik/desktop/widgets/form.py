@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QAbstractSlider,
     QAbstractSpinBox,
     QComboBox,
-    QLabel,
     QLineEdit,
     QPushButton,
     QToolButton,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import icon
 
 LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
@@ -43,7 +43,7 @@ def name_controls(root: QWidget) -> None:
     it while it is empty, or the label before it."""
     label = ""
     for widget in root.findChildren(QWidget):
-        if isinstance(widget, QLabel):
+        if isinstance(widget, Label):
             label = widget.text()
         elif isinstance(widget, QComboBox | QAbstractSpinBox | QLineEdit | QAbstractSlider | QAbstractButton):
             written = widget.text() if isinstance(widget, QAbstractButton) else ""
@@ -80,8 +80,8 @@ def button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
     return made
 
 
-def quiet(text: str) -> QLabel:
+def quiet(text: str) -> Label:
     """Return a label beside a field."""
-    label = QLabel(text)
+    label = Label(text)
     label.setStyleSheet(f"color: {theme.QUIET};")
     return label

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QScrollArea,
     QSlider,
@@ -33,6 +32,7 @@ from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button, quiet, toggle
+from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import without_bundle
@@ -68,7 +68,7 @@ class AccentsPage(RowEditing):
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
         self.tile_area = scroll
-        self.does = QLabel("Click an accent to add a row.")
+        self.does = Label("Click an accent to add a row.")
         self.does.setFont(words(12))
         self.does.setStyleSheet(f"color: {theme.QUIET};")
         left = QVBoxLayout()
@@ -111,9 +111,9 @@ class AccentsPage(RowEditing):
 
     def _make_top(self) -> QHBoxLayout:
         """Whose row it is, and what is done with the whole of it."""
-        self.row_title = QLabel()
+        self.row_title = Label()
         self.row_title.setFont(words(14, True))
-        self.whose = QLabel()
+        self.whose = Label()
         self.whose.setFont(words(12))
         self.whose.setStyleSheet(f"color: {theme.QUIET};")
         self.alone = toggle(
@@ -234,7 +234,7 @@ class AccentsPage(RowEditing):
         weights.addWidget(self.degree)
         return weights
 
-    def _slider(self, name: str, moved: Callable[[int], None]) -> tuple[QSlider, QLabel]:
+    def _slider(self, name: str, moved: Callable[[int], None]) -> tuple[QSlider, Label]:
         slider = QSlider(Qt.Orientation.Horizontal)
         slider.setRange(0, 200)
         slider.setSingleStep(5)
@@ -244,7 +244,7 @@ class AccentsPage(RowEditing):
         slider.setMinimumWidth(36)
         slider.valueChanged.connect(moved)
         slider.sliderReleased.connect(lambda: self.gesture.settle(name.split(",", maxsplit=1)[0]))
-        text = QLabel("100 %")
+        text = Label("100 %")
         text.setFont(figures(12))
         text.setFixedWidth(44)
         return slider, text
@@ -344,7 +344,7 @@ class AccentsPage(RowEditing):
             self.bundle_name.setText(
                 self.bundle_name.fontMetrics().elidedText(bundle.name, Qt.TextElideMode.ElideRight, 74)
             )
-            self.bundle_name.setToolTip(bundle.name)
+            self.bundle_name.setToolTip(as_tip(bundle.name))
             self._set_slider(self.bundle_amount, self.bundle_text, bundle.amount)
         envelope = accent_rows.envelope_of(row)
         self.graph.setEnabled(known and pulse is None)
@@ -372,7 +372,7 @@ class AccentsPage(RowEditing):
         self.fields.show_accent(accent, values, frozenset(found.keyed))
 
     @staticmethod
-    def _set_slider(slider: QSlider, text: QLabel, amount: float) -> None:
+    def _set_slider(slider: QSlider, text: Label, amount: float) -> None:
         if not slider.isSliderDown():
             with QSignalBlocker(slider):
                 slider.setValue(round(amount * 100))

@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QElapsedTimer, QTimer
 from PySide6.QtWidgets import (
-    QLabel,
     QLineEdit,
     QPushButton,
 )
@@ -15,6 +14,7 @@ from tempik.desktop.pages.footage.film_scrub import FilmScrub
 from tempik.desktop.pages.footage.suggestions import SuggestionRow
 from tempik.desktop.pages.page import Page
 from tempik.desktop.playback.scrub import Scrubber
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import icon
 from tempik.edit.footage.cues import with_cue, with_cue_name, with_dismissed, with_moved_cue, without_cue
 from tempik.errors import TempikError
@@ -30,7 +30,7 @@ class FootageLooking(Page):
     film: FilmScrub
     row: SuggestionRow
     play: QPushButton
-    at: QLabel
+    at: Label
     cue_name: QLineEdit
     time_s: float
     _hover: tuple[str, float] | None

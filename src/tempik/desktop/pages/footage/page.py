@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from fractions import Fraction
 
-from PySide6.QtCore import QElapsedTimer, QTimer
+from PySide6.QtCore import QElapsedTimer, Qt, QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -24,6 +23,7 @@ from tempik.desktop.pages.footage.suggestions import SuggestionRow
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label, escaped
 from tempik.desktop.widgets.theme import figures, icon
 from tempik.edit.clips import place
 from tempik.edit.footage import facts as said_of
@@ -86,9 +86,10 @@ class FootagePage(FootageLooking):
         self.shelf.chosen_changed.connect(lambda: desk.looking.choose(self.shelf.chosen(), self.shelf.order()))
 
     def _make_facts(self) -> None:
-        self.facts = QLabel()
+        self.facts = Label()
+        self.facts.setTextFormat(Qt.TextFormat.RichText)  # ours; what is in it is escaped
         self.facts.setWordWrap(True)
-        self.at = QLabel()
+        self.at = Label()
         self.at.setFont(figures(12))
         self.at.setMinimumWidth(64)
         self.read_rate = QComboBox()
@@ -165,7 +166,7 @@ class FootagePage(FootageLooking):
             steps.addWidget(widget)
         about = QHBoxLayout()
         about.setSpacing(5)
-        about.addWidget(QLabel("shot at"))
+        about.addWidget(Label("shot at"))
         for said in (self.read_rate, self.around, self.tag, self.shot):
             about.addWidget(said)
         about.addWidget(self.note, 1)
@@ -290,7 +291,7 @@ class FootagePage(FootageLooking):
         if not self.note.hasFocus():
             self.note.setText(piece.note)
         if piece.kind == "solid":
-            self.facts.setText(f"<b>{piece.name}</b>")
+            self.facts.setText(f"<b>{escaped(piece.name)}</b>")
             return
         turned = f" · turned {piece.rotation_deg}°" if piece.rotation_deg else ""
         said = [f"{piece.width}×{piece.height}{turned}"]
@@ -300,11 +301,13 @@ class FootagePage(FootageLooking):
             said.append(f"{piece.length_s:.2f} s · {'with sound' if piece.has_sound else 'no sound'}")
             said.append(floor_text(piece, reel.rate))
         warnings = [w for w in (self._cadence(piece), uneven(piece, reel.rate)) if w]
-        text = f"<b>{piece.name}</b> &nbsp; <span style='color:{theme.QUIET}'>{' · '.join(said)}</span>"
+        text = (
+            f"<b>{escaped(piece.name)}</b> &nbsp; <span style='color:{theme.QUIET}'>{escaped(' · '.join(said))}</span>"
+        )
         if piece.said:
-            text += f"<br><span style='color:{theme.QUIET}'>{piece.said}</span>"
+            text += f"<br><span style='color:{theme.QUIET}'>{escaped(piece.said)}</span>"
         if warnings:
-            text += f"<br><span style='color:{theme.WARNING_TEXT}'>{' '.join(warnings)}</span>"
+            text += f"<br><span style='color:{theme.WARNING_TEXT}'>{escaped(' '.join(warnings))}</span>"
         self.facts.setText(text)
 
     def _cadence(self, piece: Footage) -> str:

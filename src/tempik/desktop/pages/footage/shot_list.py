@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import (
     QDialog,
-    QLabel,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
@@ -13,6 +12,7 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.edit.footage import facts as said_of
 
 
@@ -28,14 +28,14 @@ class ShotList(QDialog):
         self.lines.setPlaceholderText(
             "One planned shot a line, such as:\nhammer comes down, close\nsteam from the trough"
         )
-        self.have = QLabel()
+        self.have = Label()
         self.have.setWordWrap(True)
         self.have.setStyleSheet(f"color: {theme.QUIET};")
         done = QPushButton("Keep")
         done.setProperty("main", True)
         done.clicked.connect(self.keep)
         column = QVBoxLayout(self)
-        column.addWidget(QLabel("The shots you mean to have. Attach footage to them on the Footage page."))
+        column.addWidget(Label("The shots you mean to have. Attach footage to them on the Footage page."))
         column.addWidget(self.lines, 1)
         column.addWidget(self.have)
         column.addWidget(done)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -26,6 +25,7 @@ from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures, words
 from tempik.reel import Choice
 from tempik.reel.model import BeatSource
@@ -70,11 +70,11 @@ class RhythmControls(Page):
     _jump: Callable[[], None]
 
     def _make_reading(self) -> None:
-        self.count = QLabel("–")
+        self.count = Label("–")
         self.count.setFont(figures(34, True))
         self.count.setStyleSheet(f"color: {theme.RHYTHM};")
         self.count.setToolTip("bar.beat where the song sounds")
-        self.tempo = QLabel()
+        self.tempo = Label()
         self.tempo.setFont(words(13))
         self.go_to = QLineEdit()
         self.go_to.setPlaceholderText("bar.beat")
@@ -122,7 +122,7 @@ class RhythmControls(Page):
         for text, choice in KINDS:
             self.kind.addItem(text, choice)
         self.kind.activated.connect(lambda _: self._choose())
-        self.least_text = QLabel("≥ 0 %")
+        self.least_text = Label("≥ 0 %")
         self.least = QSlider(Qt.Orientation.Horizontal)
         self.least.setRange(0, 95)
         self.least.setToolTip("Only points at least this strong")
@@ -157,7 +157,7 @@ class RhythmControls(Page):
             self.paces.append(button)
 
     def _make_foot(self) -> None:
-        self.selection = QLabel()
+        self.selection = Label()
         self.selection.setStyleSheet(f"color: {theme.QUIET};")
         self.strength = QSpinBox()
         self.strength.setRange(0, 100)
@@ -180,7 +180,7 @@ class RhythmControls(Page):
             _button("word …", "A word for the point, such as a sung line's (W)", c.name_point),
             _button("take out", "Take the points out of use (Delete)", c.remove_points),
         ]
-        self.taps = QLabel()
+        self.taps = Label()
         self.for_taps = [
             _button(
                 "points on attacks",
@@ -221,7 +221,7 @@ class RhythmControls(Page):
                 ("hear", (self.clicks, self.loud, self.loop, *self.paces)),
             )
         ):
-            label = QLabel(title)
+            label = Label(title)
             label.setStyleSheet(f"color: {theme.QUIET};")
             rows.addWidget(label, number, 0)
             line = QHBoxLayout()

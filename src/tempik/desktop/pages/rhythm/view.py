@@ -16,6 +16,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.song import Song
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
+from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
 from tempik.edit.song import points as edit_points
 from tempik.edit.song.points import nearest
@@ -242,7 +243,7 @@ class RhythmView(QWidget):
             if point is not None:
                 strength = f"strength {point.strength * 100:.0f} %"
                 name = f" “{point.name}”" if point.name else ""
-                self.setToolTip(f"{point.label}{name} · {point.time_s:.3f} s · {strength}")
+                self.setToolTip(as_tip(f"{point.label}{name} · {point.time_s:.3f} s · {strength}"))
             else:
                 self.setToolTip("")
             return

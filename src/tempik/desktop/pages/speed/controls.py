@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QPushButton,
     QSpinBox,
@@ -27,6 +26,7 @@ from tempik.desktop.pages.speed.panes import BetweenPane, DirectionPane, SoundPa
 from tempik.desktop.pages.speed.shapes_pane import ShapesPane
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, quiet, toggle
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.edit.speed import speed
 from tempik.reel.validate import SPEED_LIMIT
@@ -80,7 +80,7 @@ class SpeedControls(Page):
         self.slot.valueChanged.connect(self._slot_typed)
         self.uses.valueChanged.connect(self._uses_typed)
         self.average.valueChanged.connect(self._average_typed)
-        self.seconds, self.slowest, self.fastest = QLabel(), QLabel(), QLabel()
+        self.seconds, self.slowest, self.fastest = Label(), Label(), Label()
         for label in (self.seconds, self.slowest, self.fastest):
             label.setFont(figures(13))
             label.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -94,7 +94,7 @@ class SpeedControls(Page):
         self.gives.idClicked.connect(self._choose_gives)
 
     def _make_node_fields(self) -> None:
-        self.node_title = QLabel()
+        self.node_title = Label()
         self.node_frame, self.node_speed = QDoubleSpinBox(), QDoubleSpinBox()
         self.node_in, self.node_out = QSpinBox(), QSpinBox()
         self.node_hold = QCheckBox("hold")
@@ -133,7 +133,7 @@ class SpeedControls(Page):
         self.node_out.valueChanged.connect(lambda v: self._node("Softness changed", soft_out=v / 100))
         self.node_hold.clicked.connect(lambda on: self._node("Hold changed", hold=on))
         self.node_gone.clicked.connect(lambda: graph.remove_node(graph.node) if graph.node is not None else None)
-        self.hint = QLabel("Double click adds a node. Drag on the pictures marks a stretch.")
+        self.hint = Label("Double click adds a node. Drag on the pictures marks a stretch.")
         self.hint.setStyleSheet(f"color: {theme.QUIET};")
         self.node_fields = (
             self.node_title,
@@ -197,7 +197,7 @@ class SpeedControls(Page):
         for tab in self.pane_tabs:
             tabs.addWidget(tab)
         tabs.addStretch(1)
-        self.note = QLabel()
+        self.note = Label()
         self.note.setWordWrap(True)
         self.note.setStyleSheet(f"color: {theme.WARNING_TEXT};")
         self.note.setMaximumHeight(2 * self.note.fontMetrics().lineSpacing() + 2)

@@ -13,6 +13,7 @@ from tempik.desktop.pages.page import Desk
 from tempik.desktop.pages.speed.controls import GIVES, SpeedControls
 from tempik.desktop.pages.speed.graph import SpeedGraph
 from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.widgets.plain import as_tip, in_menu
 from tempik.edit.clips import pins as pin
 from tempik.edit.clips.slots import with_clips
 from tempik.edit.speed import speed
@@ -147,7 +148,7 @@ class SpeedPage(SpeedControls):
             elif times > 1:
                 text = f"Below {floor * 100:.0f} % frames repeat, here {times} times."
         self.note.setText(text)
-        self.note.setToolTip(whole or text)
+        self.note.setToolTip(as_tip(whole or text))
 
     def _fill_mends(self) -> None:
         """Offer what would mend the clip; found only when asked for, since each is tried out on the reel."""
@@ -155,7 +156,7 @@ class SpeedPage(SpeedControls):
         placed = self.project.selection.placed
         for mend in pin.mends(self.project.timeline, placed) if placed is not None else ():
             done = mend.text[0].upper() + mend.text[1:]
-            self.mend_menu.addAction(done).triggered.connect(
+            self.mend_menu.addAction(in_menu(done)).triggered.connect(
                 lambda _=False, m=mend, d=done: self.project.change(d, m.change)
             )
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QLabel
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout
 
 from tempik.desktop.commands.speed import WAYS, SpeedCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, Pane, button, toggle
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.edit.speed import speed
 from tempik.reel import Pitch, Reel, by_id
@@ -46,7 +47,7 @@ class DirectionPane(Pane):
             made.setStyleSheet("padding: 3px 4px;")
             grid.addWidget(made, row, place)
         self.column.addLayout(grid)
-        self.mark_text = QLabel()
+        self.mark_text = Label()
         commands.project.selection.marked_changed.connect(self._say_marked)
         self._say_marked()
         self.mark_text.setWordWrap(True)
@@ -94,12 +95,12 @@ class BetweenPane(Pane):
         self.round.setToolTip("Else its first or last frame stands still there")
         self.round.clicked.connect(self._round)
         reel = QHBoxLayout()
-        reel.addWidget(QLabel("the reel's way"))
+        reel.addWidget(Label("the reel's way"))
         reel.addWidget(self.reel_between, 1)
         self.column.addLayout(row)
         self.column.addLayout(reel)
         self.column.addWidget(self.round)
-        self.floor = QLabel()
+        self.floor = Label()
         self.floor.setWordWrap(True)
         self.floor.setStyleSheet(f"color: {theme.QUIET};")
         self.column.addWidget(self.floor)
@@ -160,12 +161,12 @@ class SoundPane(Pane):
         for name, box in (("gain", self.gain), ("seams", self.seam)):
             box.setFont(figures(13))
             box.setStyleSheet(LOW)
-            numbers.addWidget(QLabel(name))
+            numbers.addWidget(Label(name))
             numbers.addWidget(box, 1)
         self.column.addWidget(self.sound_on)
         self.column.addLayout(row)
         self.column.addLayout(numbers)
-        self.sound_text = QLabel()
+        self.sound_text = Label()
         self.sound_text.setWordWrap(True)
         self.sound_text.setStyleSheet(f"color: {theme.QUIET};")
         self.column.addWidget(self.sound_text)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -24,6 +23,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, Pane
+from tempik.desktop.widgets.plain import Label, in_menu
 from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
@@ -56,7 +56,7 @@ class ShapesPane(Pane):
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
-        self.shape_text = QLabel()
+        self.shape_text = Label()
         self.shape_text.setFont(words(12))
         self.shape_text.setStyleSheet(f"color: {theme.QUIET};")
         self.align = QComboBox()
@@ -73,7 +73,7 @@ class ShapesPane(Pane):
         self.amount.setAccessibleName("Amount of the shape, 0 to 200 %")
         self.amount.valueChanged.connect(self._amount_moved)
         self.amount.sliderReleased.connect(lambda: self.gesture.settle("Amount of the shape"))
-        self.amount_text = QLabel("100 %")
+        self.amount_text = Label("100 %")
         self.amount_text.setFont(figures(12))
         self.amount_text.setFixedWidth(42)
         self.more = QPushButton("…")
@@ -154,9 +154,9 @@ class ShapesPane(Pane):
         """Return the menu of the shapes, or of one of them."""
         menu = QMenu(self)
         if shape is not None:
-            menu.addAction(f"Write '{shape.name}' to a file …").triggered.connect(lambda: self._write(shape))
+            menu.addAction(in_menu(f"Write '{shape.name}' to a file …")).triggered.connect(lambda: self._write(shape))
             if shape_library.own_shapes() and any(s.name == shape.name for s in shape_library.own_shapes()):
-                menu.addAction(f"Take '{shape.name}' away").triggered.connect(lambda: self._take_away(shape))
+                menu.addAction(in_menu(f"Take '{shape.name}' away")).triggered.connect(lambda: self._take_away(shape))
             menu.addSeparator()
         keep = menu.addAction("Keep this clip's curve as a shape …")
         keep.setEnabled(self.project.selection.placed is not None)

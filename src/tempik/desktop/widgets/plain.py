@@ -1,0 +1,46 @@
+"""Words of others (names of files, notes, points) shown as they are: Qt takes what looks like markup for markup, and then
+reads files or pipes that it names."""
+
+from __future__ import annotations
+
+import html
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QMessageBox, QWidget
+
+LONGEST_IN_MENU = 100
+
+
+class Label(QLabel):
+    """A label of plain text. One that our own markup is shown in says so with `setTextFormat`, and escapes all else."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setText(text)
+
+
+def escaped(text: str) -> str:
+    """Return a text for a place that shows markup."""
+    return html.escape(text).replace("\n", "<br>")
+
+
+def as_tip(text: str) -> str:
+    """Return a text for a tip, which always takes markup for such; '' for none."""
+    return f"<qt>{escaped(text)}</qt>" if text else ""
+
+
+def in_menu(text: str) -> str:
+    """Return a text for a menu or a button, where `&` marks a key: on one line, and not endless."""
+    line = " ".join(text.split())
+    return (line if len(line) <= LONGEST_IN_MENU else f"{line[:LONGEST_IN_MENU]}…").replace("&", "&&")
+
+
+def asked(
+    parent: QWidget | None, title: str, text: str, buttons: QMessageBox.StandardButton
+) -> QMessageBox.StandardButton:
+    """Ask a question in plain words and return the button that was chosen."""
+    box = QMessageBox(QMessageBox.Icon.Question, title, "", buttons, parent)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setText(text)
+    return QMessageBox.StandardButton(box.exec())
