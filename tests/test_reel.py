@@ -2,13 +2,17 @@
 
 import json
 import os
+import time
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import msgspec
+import numpy as np
 import pytest
 
 from tempik.errors import TempikError
+from tempik.media import FrameIndex
 from tempik.project import history
 from tempik.project.file import FORMAT, load_reel, save_reel
 from tempik.project.media_files import missing_media, relink
@@ -134,3 +138,78 @@ def test_undo_and_redo_walk_through_the_steps(reel: Reel) -> None:
 def test_new_ids_are_free() -> None:
     assert new_id("c", {"c1", "c7", "x9", "cue"}) == "c8"
     assert new_id("c", set()) == "c1"
+
+
+def _document(reel: Reel, path: Path) -> dict[str, Any]:
+    save_reel(reel, path)
+    loaded: dict[str, Any] = json.loads(path.read_text())
+    return loaded
+
+
+def _first(document: dict[str, Any], *way: str | int) -> Any:
+    found: Any = document["reel"]
+    for step in way:
+        found = found[step]
+    return found
+
+
+HOSTILE: list[tuple[tuple[str | int, ...], Any, str]] = [
+    (("footage", 0, "rotation_deg"), 45, "turned by 45"),
+    (("footage", 0, "path"), "a\0b.mp4", "NUL"),
+    (("footage", 0, "path"), "a" * 9000, "too long"),
+    (("footage", 0, "width"), 10**12, "width of 1000000000000"),
+    (("footage", 0, "rate"), "1e10000000", "not a fraction"),
+    (("footage", 0, "frames"), 2, "no frame that does not repeat"),
+    (("clips", 0, "framing"), {"start": {"zoom": 0.01, "x": 1e4}}, "x of 10000"),
+    (("clips", 0, "curve"), {"nodes": [{"at": n / 50_000, "speed": 1} for n in range(50_000)]}, "50000 nodes"),
+    (("rows", 0, "rule"), {"every": 10**18}, "every of 1000000000000000000"),
+    (("rows", 0, "keys"), {"level": [{"time_s": 1.0, "value": 1e308}]}, "value of 1e+308"),
+    (("rows", 0, "settings"), {"level": 1e300}, "settings of 1e+300"),
+    (("shots",), [{"id": "s1", "text": "x"}] * 9_000, "share the id 's1'"),
+    (("shots",), [{"id": "s1", "text": "x"}] * 60_000, "60000 shots"),
+    (("soundtrack", "own"), [[1.0, 1.0, 1, 1, 1.0]] * 3, "at one time"),
+    (("soundtrack", "own"), [[1.0, 1.0, 1, 1, 1.0]] * 300_000, "300000 own"),
+    (("soundtrack", "length_s"), 1e12, "length s of"),
+    (("amonut",), 1.0, "unknown field `amonut`"),
+    (("clips", 0, "paert"), [0, 1], "unknown field `paert`"),
+]
+
+
+@pytest.mark.parametrize("way, value, said", HOSTILE, ids=[h[2] for h in HOSTILE])
+def test_a_project_that_nobody_could_have_made_is_refused_in_one_sentence(
+    reel: Reel, tmp_path: Path, way: tuple[str | int, ...], value: Any, said: str
+) -> None:
+    """Each of these ended a thread or the window, was worked at for minutes, or was dropped in silence."""
+    path = tmp_path / "r.tempik"
+    document = _document(reel, path)
+    _first(document, *way[:-1])[way[-1]] = value
+    if said == "no frame that does not repeat":
+        _first(document, "footage", 0)["repeats"] = [0, 1]
+    path.write_text(json.dumps(document))
+    began = time.process_time()
+    with pytest.raises(TempikError) as caught:
+        load_reel(path)
+    text = str(caught.value)
+    assert said in text and str(path) in text and text.endswith(".") and len(text) < 600, text
+    assert time.process_time() - began < 5
+
+
+@pytest.mark.parametrize(
+    "data", [b'{"format": 7, "reel": {"tag": "\xff"}}', b"[" * 100_000, b"\xff" * 100, b"", b'{"format": 1e400}', b"7"]
+)
+def test_bytes_that_are_no_project_are_one_sentence(tmp_path: Path, data: bytes) -> None:
+    path = tmp_path / "r.tempik"
+    path.write_bytes(data)
+    with pytest.raises(TempikError) as caught:
+        load_reel(path)
+    assert str(path) in str(caught.value) and str(caught.value).endswith(".")
+
+
+def test_slow_footage_makes_a_project_that_opens(reel: Reel, tmp_path: Path) -> None:
+    """A file of two pictures an hour apart was measured at 0 frames/s, which no project may have."""
+    times = np.array([0.0, 3600.0])
+    index = FrameIndex(np.array([0, 3600]), times, np.array([0, 1]), 7200.0, 0.0, Fraction(1))
+    piece = msgspec.structs.replace(reel.footage[0], rate=index.rate, length_s=7200.0)
+    made = msgspec.structs.replace(reel, footage=(piece, *reel.footage[1:]))
+    save_reel(made, tmp_path / "r.tempik")
+    assert load_reel(tmp_path / "r.tempik") == made

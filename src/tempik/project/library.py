@@ -56,7 +56,11 @@ def write_document(path: Path, document: dict[str, Any]) -> None:
 
 def read_document(path: Path, what: str, part: str, newest: int) -> dict[str, Any]:
     """Return a document that has a `format` and a `part`. Raises TempikError, `what` saying what the file is not."""
-    document = decoded(read_whole(path, MOST_MB), path, f"a {what}")
+    data = read_whole(path, MOST_MB)
+    try:
+        document = decoded(data, path, what)
+    except TempikError:
+        raise TempikError(f"{path} is no {what}.") from None
     number = document.get("format") if isinstance(document, dict) else None
     if not isinstance(number, int) or part not in document:
         raise TempikError(f"{path} is no {what}.")

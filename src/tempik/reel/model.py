@@ -22,7 +22,7 @@ from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]
 
 
-class Point(msgspec.Struct, frozen=True, omit_defaults=True):
+class Point(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """An instant of the soundtrack that a picture event may land on. `part` is the share of its beat that has passed
     (1/2: half a beat later); `name` is a word of the user's, such as a sung line's."""
 
@@ -55,7 +55,7 @@ class Anchor(msgspec.Struct, frozen=True, array_like=True):
     time_s: float
 
 
-class Reading(msgspec.Struct, frozen=True, omit_defaults=True):
+class Reading(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How the song's beats are read, over what was found; changing it loses no hand edit.
 
     `rival` 1 or 2 takes the beats of a rival that was heard beside the first.
@@ -76,7 +76,7 @@ class Reading(msgspec.Struct, frozen=True, omit_defaults=True):
 ChoiceOf = Literal["beats", "downbeats", "onsets"]
 
 
-class Choice(msgspec.Struct, frozen=True, omit_defaults=True):
+class Choice(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Which of the song's points are used between `from_s` and `to_s` of the song; the last choice that covers an
     instant decides there.
 
@@ -94,7 +94,7 @@ class Choice(msgspec.Struct, frozen=True, omit_defaults=True):
     to_s: float | None = None
 
 
-class PointEdit(msgspec.Struct, frozen=True, omit_defaults=True):
+class PointEdit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What the user did to one found point; it stays whatever becomes of the reading and the choice."""
 
     id: str
@@ -105,7 +105,7 @@ class PointEdit(msgspec.Struct, frozen=True, omit_defaults=True):
     gone: bool = False
 
 
-class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True):
+class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The song and the stretch of it that the reel uses, beginning at `start_s` of the song.
 
     `points` follows from what was heard, how it is read, what is chosen of it, and what the user did by hand.
@@ -139,7 +139,7 @@ class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True):
         return tempo_of(self)
 
 
-class Cue(msgspec.Struct, frozen=True, omit_defaults=True):
+class Cue(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """An instant of a piece of footage that matters: the strike, the landing, the turn."""
 
     id: str
@@ -150,7 +150,7 @@ class Cue(msgspec.Struct, frozen=True, omit_defaults=True):
 FootageKind = Literal["video", "still", "solid"]
 
 
-class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
+class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A source file with what was measured of it. Sizes are as shown: after the clockwise `rotation_deg`.
 
     A `solid` has no file: `path` is its colour, such as `#000000`. `read_rate` says how fast the file was really shot,
@@ -214,14 +214,14 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True):
         return self.path.rsplit("/", 1)[-1]
 
 
-class PlannedShot(msgspec.Struct, frozen=True, omit_defaults=True):
+class PlannedShot(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A line of the shot list: footage is attached to it by its id."""
 
     id: str
     text: str
 
 
-class Node(msgspec.Struct, frozen=True, omit_defaults=True):
+class Node(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A speed at a share of the clip's slot. Softness is the share of the segment that eases, 0 to 1."""
 
     at: float
@@ -231,13 +231,13 @@ class Node(msgspec.Struct, frozen=True, omit_defaults=True):
     hold: bool = False
 
 
-class Curve(msgspec.Struct, frozen=True, omit_defaults=True):
+class Curve(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Playback speed over the slot; 1 is as shot, negative plays backward. Nodes are in order of `at`."""
 
     nodes: tuple[Node, ...] = (Node(0.0, 1.0),)
 
 
-class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
+class Shape(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A form of speed for any clip: its nodes' speeds are multiples of the clip's own.
 
     `focus` is the share at which what it is named after happens, to be laid on a point. `turning` shapes play every
@@ -254,7 +254,7 @@ class Shape(msgspec.Struct, frozen=True, omit_defaults=True):
 Align = Literal["clip", "point", "pin", "every"]
 
 
-class Shaped(msgspec.Struct, frozen=True, omit_defaults=True):
+class Shaped(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A clip's use of a shape: its speed on the average, how much of the shape (0 to 2), and what it is laid on.
 
     `align`: the clip as a whole; one `point`; the clip's first pin; or every n-th chosen point inside the clip, which
@@ -273,7 +273,7 @@ Interpolation = Literal["nearest", "blend", "flow"]
 Pitch = Literal["kept", "follows"]
 
 
-class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True):
+class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How a clip's own sound is heard under its speed: with its pitch kept, or falling and rising with the speed."""
 
     on: bool = False
@@ -281,14 +281,14 @@ class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True):
     pitch: Pitch = "kept"
 
 
-class Edge(msgspec.Struct, frozen=True, omit_defaults=True):
+class Edge(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A clip's edge: on a point of the song, or free at an instant of the reel when `point` is None."""
 
     time_s: float
     point: str | None = None
 
 
-class Pin(msgspec.Struct, frozen=True, omit_defaults=True):
+class Pin(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A tie: this cue of the clip's footage is on screen at the frame of this point."""
 
     cue: str
@@ -299,7 +299,7 @@ Fit = Literal["cover", "contain", "stretch"]
 Ease = Literal["even", "soft", "slow start", "slow end"]
 
 
-class Position(msgspec.Struct, frozen=True, omit_defaults=True):
+class Position(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Where the picture stands in the frame: zoom about the middle, then moved by shares of the frame's width and
     height, then turned clockwise."""
 
@@ -309,7 +309,7 @@ class Position(msgspec.Struct, frozen=True, omit_defaults=True):
     turn_deg: float = 0.0
 
 
-class Framing(msgspec.Struct, frozen=True, omit_defaults=True):
+class Framing(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How a clip's picture fills the frame. With `end` it moves from `start` to `end` over the slot.
 
     `crop` is the shares of the picture cut off at its left, top, right and bottom.
@@ -327,7 +327,7 @@ class Framing(msgspec.Struct, frozen=True, omit_defaults=True):
 Beyond = Literal["hold", "loop"]
 
 
-class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
+class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A stretch of footage on the reel. `source_s` is what its first frame shows while it has no pin.
 
     `part` is the stretch of the curve that the slot shows, in shares of the curve: a clip that was split or trimmed
@@ -353,14 +353,14 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True):
     sound: ClipSound = ClipSound()
 
 
-class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True):
+class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A track of clips. A locked one is not changed, a hidden one not shown."""
 
     locked: bool = False
     hidden: bool = False
 
 
-class Reel(msgspec.Struct, frozen=True, omit_defaults=True):
+class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The edit being made. `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what

@@ -157,6 +157,7 @@ class _Kept:
 
 
 _songs, _grids, _lattices = _Kept(8), _Kept(8), _Kept(24)
+_BY_HAND: Memory[dict[str, Point]] = Memory(8)
 
 
 def _derived(song: Soundtrack) -> tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]:
@@ -308,7 +309,7 @@ def _onset_points(song: Soundtrack, choice: Choice) -> list[Point]:
 
 def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
     """Return a point by id as it is without hand edits."""
-    placed = next((p for p in song.placed if p.id == wanted), None)
+    placed = _BY_HAND.get((song,), (), lambda: {p.id: p for p in song.placed}).get(wanted)
     if placed is not None:
         return placed
     if _whole(wanted, "o"):

@@ -18,14 +18,14 @@ MediaPath = Annotated[str, "media"]
 Unit = Literal["frames", "ms", "gap", "clip"]
 
 
-class Length(msgspec.Struct, frozen=True):
+class Length(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A length in frames, in milliseconds, as a share of the gap to the next point, or as a share of the clip."""
 
     value: float
     unit: Unit = "ms"
 
 
-class Envelope(msgspec.Struct, frozen=True):
+class Envelope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Lead up to the point, hold on it, decay after it. `rise` and `fall` bend the two sides: 1 is straight, above 1
     keeps low and comes up late, or falls faster at first."""
 
@@ -39,7 +39,7 @@ class Envelope(msgspec.Struct, frozen=True):
 RuleOf = Literal["points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"]
 
 
-class Rule(msgspec.Struct, frozen=True, omit_defaults=True):
+class Rule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What fires a row: every n-th of its kind from the first plus `offset`, of a strength `at_least`.
 
     `of`: the chosen points, counted from the first downbeat; `bars`: the points at the bar positions `beats`; the
@@ -55,7 +55,7 @@ class Rule(msgspec.Struct, frozen=True, omit_defaults=True):
     at_least: float = 0.0
 
 
-class Limit(msgspec.Struct, frozen=True, omit_defaults=True):
+class Limit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Where a row may fire: within some clips, within a stretch of the song, or anywhere. In clips its pulses end with
     the clip."""
 
@@ -64,7 +64,7 @@ class Limit(msgspec.Struct, frozen=True, omit_defaults=True):
     to_s: float | None = None
 
 
-class Painted(msgspec.Struct, frozen=True, omit_defaults=True):
+class Painted(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """One cell painted by hand, whatever the rule says: 0 is silent, 1 is full, at most 2.
 
     `point` names the point, or what else fires: `c3/start`, `c3/end`, `c3/q1` (a pin's cue), `frame/12`. `settings` are
@@ -79,7 +79,7 @@ class Painted(msgspec.Struct, frozen=True, omit_defaults=True):
 KeyEase = Literal["even", "soft", "slow start", "slow end", "hold"]
 
 
-class Key(msgspec.Struct, frozen=True, omit_defaults=True):
+class Key(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A value set by hand at an instant of the song, or at a point, which it follows; `ease` is how it goes on."""
 
     time_s: float
@@ -91,7 +91,7 @@ class Key(msgspec.Struct, frozen=True, omit_defaults=True):
 Overlap = Literal["larger", "sum"]
 
 
-class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True):
+class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """One accent of the catalogue with what fires it. What is None or absent is the accent's own.
 
     `degree` is how far a weak point weakens its pulse: 0 not at all, 1 in proportion. `keys` hold values set by hand
@@ -118,7 +118,7 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True):
     mask: MediaPath = ""
 
 
-class Bundle(msgspec.Struct, frozen=True, omit_defaults=True):
+class Bundle(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Rows under one amount, 0 to 2, and one name."""
 
     id: str
@@ -126,7 +126,7 @@ class Bundle(msgspec.Struct, frozen=True, omit_defaults=True):
     amount: float = 1.0
 
 
-class MotionTrack(msgspec.Struct, frozen=True, omit_defaults=True):
+class MotionTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Where a patch of a piece of footage is seen: times in seconds of the file, and the patch's middle as shares of
     the upright picture's width and height."""
 

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 
+from tempik.memo import Memory
+from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
@@ -14,14 +17,22 @@ from tempik.rhythm.records import Beat, Onset
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
+_LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(60_000)
 
 
 def problems(reel: Reel) -> list[str]:
     """Return what is wrong with the reel, one sentence each; an empty list when it is sound."""
-    return list(_reel_problems(reel))
+    found = list(_reel_problems(reel))
+    if not found and (said := no_number(reel)):
+        found.append(f"The reel has {said}.")
+    return found
 
 
 def _reel_problems(reel: Reel) -> Iterator[str]:
+    said = out_of_bounds(reel)
+    if said:
+        yield f"The reel has {said}."
+        return  # the rest would be worked through for too long
     for name, value in (("width", reel.width), ("height", reel.height)):
         if not 16 <= value <= FRAME_SIZE_LIMIT or value % 2:
             yield f"The reel's {name} is {value}; it must be an even number from 16 to {FRAME_SIZE_LIMIT}."
@@ -30,7 +41,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     if not _finite(reel.length_s) or not 0 <= reel.length_s <= 3600:
         yield f"The reel's length is {reel.length_s} s; it must be between 0 and 3600."
     if reel.soundtrack is not None:
-        yield from _soundtrack_problems(reel.soundtrack)
+        yield from _once(_soundtrack_problems, reel.soundtrack)
     for what, ids in (
         ("footage", [f.id for f in reel.footage]),
         ("clip", [c.id for c in reel.clips]),
@@ -39,16 +50,20 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         ("bundle", [b.id for b in reel.bundles]),
         ("point", [p.id for p in reel.soundtrack.placed] if reel.soundtrack else []),
     ):
-        if len(set(ids)) != len(ids):
-            twice = next(i for i in ids if ids.count(i) > 1)
+        twice, times = Counter(ids).most_common(1)[0] if ids else ("", 0)
+        if times > 1:
             yield f"Two {what} records share the id '{twice}'; each needs its own."
     for footage in reel.footage:
-        yield from _footage_problems(footage)
-    cues = {f.id: {c.id for c in f.cues} for f in reel.footage}
+        yield from _once(_footage_problems, footage)
+    pieces = {f.id: f for f in reel.footage}
     for clip in reel.clips:
-        yield from _clip_problems(clip, reel.soundtrack, cues)
+        piece = pieces.get(clip.footage)
+        if piece is None:
+            yield f"Clip '{clip.id}' uses footage '{clip.footage}', which the reel does not list."
+        else:
+            yield from _once(_clip_problems, clip, reel.soundtrack, piece)
     for row in reel.rows:
-        yield from _row_problems(row)
+        yield from _once(_row_problems, row)
     yield from _together_problems(reel)
     if not 0 <= reel.seam_ms <= 200:
         yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
@@ -56,6 +71,11 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield f"The reel has {len(reel.tracks)} tracks; it must have 1 to {MOST_TRACKS}."
     if any(not 0 <= c.track < len(reel.tracks) for c in reel.clips):
         yield "A clip lies on a track that the reel does not have."
+
+
+def _once(find: Callable[..., Iterator[str]], *records: object) -> tuple[str, ...]:
+    """Return what is wrong with a record beside others, looked for once: a step of a journal changes few of them."""
+    return _LOOKED_THROUGH.get(records, (find,), lambda: tuple(find(*records)))
 
 
 def _together_problems(reel: Reel) -> Iterator[str]:
@@ -89,6 +109,9 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
         if not all(_finite(t) for t in times) or any(b < a for a, b in zip(times, times[1:], strict=False)):
             yield f"The soundtrack's {what} are not in order of time."
             return
+        if what != "onsets" and any(b == a for a, b in zip(times, times[1:], strict=False)):
+            yield f"Two of the soundtrack's {what} stand at one time."
+            return
         if any(not 0 <= m.strength <= 1 for m in marks):
             yield f"A strength among the soundtrack's {what} lies outside 0 to 1."
     times = [p.time_s for p in song.placed] + [e.time_s for e in song.edits if e.time_s is not None]
@@ -116,14 +139,15 @@ def _footage_problems(footage: Footage) -> Iterator[str]:
         yield f"The footage '{footage.path}' is read at {footage.read_rate} frames/s; it must be 1 to 10000."
     if footage.width < 1 or footage.height < 1 or footage.rate <= 0 or footage.length_s <= 0:
         yield f"The footage '{footage.path}' has no picture size, rate or length."
+    if footage.rotation_deg not in (0, 90, 180, 270):
+        yield f"The footage '{footage.path}' is turned by {footage.rotation_deg} degrees; it must be 0, 90, 180 or 270."
+    if footage.frames < 0 or (footage.frames and len(footage.repeats) >= footage.frames):
+        yield f"The footage '{footage.path}' has no frame that does not repeat another."
     if any(not _finite(c.time_s) or c.time_s < 0 for c in footage.cues):
         yield f"A cue of '{footage.path}' lies before the file begins."
 
 
-def _clip_problems(clip: Clip, song: Soundtrack | None, cues: dict[str, set[str]]) -> Iterator[str]:
-    if clip.footage not in cues:
-        yield f"Clip '{clip.id}' uses footage '{clip.footage}', which the reel does not list."
-        return
+def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Iterator[str]:
     for end in (clip.start, clip.end):
         if not _finite(end.time_s):
             yield f"Clip '{clip.id}' has an edge that is not at a time."
@@ -132,7 +156,7 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, cues: dict[str, set[str]
     for pin in clip.pins:
         if song is None or point_of(song, pin.point) is None:
             yield f"Clip '{clip.id}' is pinned to point '{pin.point}', which the soundtrack does not have."
-        if pin.cue not in cues[clip.footage]:
+        if not any(c.id == pin.cue for c in footage.cues):
             yield f"Clip '{clip.id}' is pinned by cue '{pin.cue}', which its footage does not have."
     if not _finite(clip.source_s):
         yield f"Clip '{clip.id}' starts at no instant of its footage."

@@ -52,7 +52,7 @@ class Section(msgspec.Struct, frozen=True, array_like=True):
     name: LevelName
 
 
-class Rival(msgspec.Struct, frozen=True):
+class Rival(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Another way to count the same song: its tempo, metre and beats, and how likely it is the right one, 0 to 1."""
 
     tempo_bpm: float
@@ -62,7 +62,7 @@ class Rival(msgspec.Struct, frozen=True):
     beats: tuple[Beat, ...]
 
 
-class Analysis(msgspec.Struct, frozen=True):
+class Analysis(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What was found in a song. `tempo_bpm` 0 and no beats: there is no steady beat, only onsets.
 
     `division` is 3 where beats divide into three (6/8, 12/8, shuffle), else 2. `drops` are the first beats of

@@ -1,0 +1,126 @@
+"""Bounds of every number, text and list of a reel, by its type and field: what lies outside was made by no editing, and
+could not be held in memory or worked through in time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Any
+
+import msgspec
+
+from tempik.memo import Memory
+from tempik.rhythm.records import Beat, Onset
+
+MOST_NUMBER = 1e9
+MOST_TEXT = 20_000
+MOST_PATH = 4096
+MOST_IN_LIST = 10_000
+
+# The largest number, or the longest list, of fields that have their own.
+_MOST: dict[str, float] = {
+    "Footage.bytes": 1e18,
+    "Footage.repeats": 2e6,
+    "Footage.width": 65_536,
+    "Footage.height": 65_536,
+    "Footage.rate": 10_000,
+    "Footage.length_s": 1e6,
+    "Footage.cues": 2_000,
+    "MotionTrack.times_s": 1e6,
+    "MotionTrack.xs": 1e6,
+    "MotionTrack.ys": 1e6,
+    "Soundtrack.length_s": 86_400,
+    "Soundtrack.start_s": 86_400,
+    "Soundtrack.fade_in_s": 86_400,
+    "Soundtrack.fade_out_s": 86_400,
+    "Soundtrack.gain_db": 200,
+    "Soundtrack.edits": 200_000,
+    "Soundtrack.placed": 200_000,
+    "Soundtrack.own": 200_000,
+    "Analysis.beats": 200_000,
+    "Analysis.onsets": 1e6,
+    "Rival.beats": 200_000,
+    "Analysis.rivals": 16,
+    "Curve.nodes": 500,
+    "Shape.nodes": 500,
+    "Clip.pins": 500,
+    "Position.x": 1000,
+    "Position.y": 1000,
+    "Position.turn_deg": 36_000,
+    "Rule.every": 100_000,
+    "Rule.offset": 100_000,
+    "Rule.beats": 64,
+    "Shaped.every": 100_000,
+    "Choice.every": 100_000,
+    "AccentRow.painted": 200_000,
+    "AccentRow.keys": 200,
+    "AccentRow.settings": 200,
+    "Painted.settings": 200,
+    "Key.value": 1e6,
+    "AccentRow.seed": 2**63,
+    "Reel.clips": 20_000,
+    "Reel.rows": 500,
+    "Reel.bundles": 500,
+}
+
+_SMALL = (Beat, Onset)  # so many that remembering each costs more than looking again
+_SOUND: Memory[str] = Memory(60_000)
+
+
+def out_of_bounds(record: msgspec.Struct) -> str:
+    """Return what of a record lies outside its bounds, as a part of a sentence; '' for nothing. Records are frozen: each
+    is looked through once."""
+    return _looked_through(record, False)
+
+
+def no_number(record: msgspec.Struct) -> str:
+    """Return what of a record is infinite or no number, as a part of a sentence; '' for nothing."""
+    return _looked_through(record, True)
+
+
+def _looked_through(record: msgspec.Struct, endless: bool) -> str:
+    return _SOUND.get((record,), (endless,), lambda: next(_found(record, endless), ""))
+
+
+def _found(record: msgspec.Struct, endless: bool) -> Iterator[str]:
+    kind = type(record).__name__
+    for field in record.__struct_fields__:
+        yield from _wrong(getattr(record, field), f"{kind}.{field}", endless)
+
+
+def _wrong(value: Any, where: str, endless: bool) -> Iterator[str]:
+    if value is None or isinstance(value, bool):
+        return
+    if isinstance(value, str):
+        if "\0" in value or len(value) > (MOST_PATH if where.endswith(".path") else MOST_TEXT):
+            yield f"a {_said(where)} that is too long or holds a NUL"
+    elif isinstance(value, (int, float, Fraction)):
+        size = abs(float(value))
+        if not math.isfinite(size) if endless else size > _MOST.get(where, MOST_NUMBER) and size != math.inf:
+            yield f"a {_said(where)} of {_short(value)}, which cannot be"
+    elif isinstance(value, (tuple, dict)):
+        yield from _wrong_list(value, where, endless)
+    elif isinstance(value, msgspec.Struct):
+        said = next(_found(value, endless), "") if isinstance(value, _SMALL) else _looked_through(value, endless)
+        if said:
+            yield said
+
+
+def _wrong_list(values: tuple[Any, ...] | dict[str, Any], where: str, endless: bool) -> Iterator[str]:
+    most = int(_MOST.get(where, MOST_IN_LIST))
+    if len(values) > most:
+        yield f"{len(values)} {_said(where)} (at most {most})"
+        return
+    for value in values.values() if isinstance(values, dict) else values:
+        yield from _wrong(value, f"{where}[]", endless)
+
+
+def _said(where: str) -> str:
+    """Return a field's name as words."""
+    return where.partition("[")[0].rpartition(".")[2].replace("_", " ")
+
+
+def _short(value: object) -> str:
+    text = str(value)
+    return text if len(text) <= 24 else f"{text[:20]}…"
