@@ -69,8 +69,14 @@ def decoded(data: bytes, path: str | Path, what: str) -> Any:
     try:
         return msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        why = str(error) if isinstance(error, msgspec.DecodeError) else "it is nested too deep or holds no text"
+        why = shortened(error) if isinstance(error, msgspec.DecodeError) else "it is nested too deep or holds no text"
         raise TempikError(f"{path} is damaged or is not {what} ({why}); open a copy or an earlier save.") from error
+
+
+def shortened(text: object) -> str:
+    """Return what a file holds, or what was said of it, for a sentence: on one line, and not endless."""
+    line = "".join(c if c.isprintable() else "?" for c in str(text))
+    return line if len(line) <= 160 else f"{line[:100]}…{line[-40:]}"
 
 
 def printable(path: str | Path) -> str:

@@ -28,6 +28,7 @@ class Sound(NamedTuple):
         return len(self.samples) / self.rate
 
 
+MOST_S = 3 * 3600.0
 LONG_S = 20 * 60.0  # sounds longer than this are held on disk, and analysed in parts
 
 
@@ -59,6 +60,10 @@ def decode_sound(path: str, rate: int = 48000, mono: bool = False) -> Sound:
     return Sound(np.ascontiguousarray(samples, dtype=np.float32), rate)
 
 
+def _too_long(path: str) -> TempikError:
+    return TempikError(f"{path} sounds for more than {MOST_S / 3600:.0f} hours; cut the part out that is wanted.")
+
+
 def _nameless(path: str) -> IO[bytes]:
     try:
         return tempfile.TemporaryFile(prefix="tempik-sound-")
@@ -86,17 +91,22 @@ def sound_blocks(path: str, rate: int, mono: bool = False) -> Iterator[Samples]:
         # A sound file's clock begins with its first sample; a film's where its container does.
         origin = container.start_time / av.time_base if container.start_time is not None else 0.0
         resampler = AudioResampler("fltp", "mono" if mono else "stereo", rate)
-        skip = -1
+        skip, count = -1, 0
         try:
             for frame in container.decode(stream):
                 if skip < 0:
                     lead = round(((frame.time or 0.0) - origin) * rate)
+                    if lead > MOST_S * rate:
+                        raise _too_long(path)
                     if lead > 0:
                         yield np.zeros((lead, 1 if mono else 2), np.float32)
-                    skip = max(0, -lead)
+                    skip, count = max(0, -lead), max(0, lead)
                 frame.pts = None
                 for made in resampler.resample(frame):
                     block = _floats(made)
+                    count += len(block)
+                    if count > MOST_S * rate:
+                        raise _too_long(path)
                     if skip:
                         block, skip = block[skip:], max(0, skip - len(block))
                     yield block

@@ -8,7 +8,7 @@ the clip's own sound. Where several meet on a frame they add up.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 import av
@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.errors import TempikError
-from tempik.media.audio import decode_sound
+from tempik.media.audio import sound_blocks
 from tempik.media.cache import kept
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.opening import opened
@@ -25,10 +25,14 @@ from tempik.media.picture import from_frame
 from tempik.media.probe import Cadence, cadence_of, repeat_marks
 
 Array = NDArray[np.float64]
+Small = NDArray[np.uint8]
 
 LONGEST_PX = 200
+LEAST_PX = 32  # on narrower strips the flow of OpenCV reads beyond its pictures, and the process dies
 MOST = 12
 APART_S = 0.2
+# So many small frames are held at once, 130 MB; the next part begins with the last few of them.
+PART_FRAMES, OVERLAP = 6000, 64
 # How long before and after a frame is looked at to tell a change from what goes on.
 AROUND_S = 0.12
 TURN_S = 0.04
@@ -88,56 +92,93 @@ def _study(path: str, tell: Callable[[float], None]) -> Study:
     return Study(tuple(_ranked(times, parts, interval, MOST)), cadence)
 
 
-def _small_frames(
-    path: str, index: FrameIndex, tell: Callable[[float], None]
-) -> tuple[list[float], list[NDArray[np.uint8]]]:
-    """Return every frame's time and its luma made small."""
-    times: list[float] = []
-    small: list[NDArray[np.uint8]] = []
+def _small_frames(path: str, index: FrameIndex, tell: Callable[[float], None]) -> Iterator[tuple[float, Small]]:
+    """Yield every frame's time and its luma made small, all of one size."""
     total = max(len(index.pts), 1)
+    size: tuple[int, int] | None = None
     with opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         try:
-            for frame in container.decode(stream):
+            for number, frame in enumerate(container.decode(stream)):
                 if frame.pts is None:
                     continue
                 luma = from_frame(frame).y
                 scale = LONGEST_PX / max(luma.shape)
-                size = (max(16, round(luma.shape[1] * scale)), max(16, round(luma.shape[0] * scale)))
-                small.append(np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), dtype=np.uint8))
-                times.append(float(frame.pts * index.time_base) - index.origin_s)
-                if len(times) % 16 == 0:
-                    tell(0.7 * len(times) / total)
+                size = size or (
+                    max(LEAST_PX, round(luma.shape[1] * scale)),
+                    max(LEAST_PX, round(luma.shape[0] * scale)),
+                )
+                small = np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
+                yield float(frame.pts * index.time_base) - index.origin_s, small
+                if number % 16 == 0:
+                    tell(0.95 * number / total)
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no cues
-    return times, small
+
+
+class _Moves(NamedTuple):
+    """For each distinct frame its time, how far it differs from the one before (grey levels), how fast things move to it
+    (shares of the picture's width a second), how far that motion turns back, 0 to 1, and whether the camera was held
+    still (1) or not (0)."""
+
+    at: Array
+    change: Array
+    speed: Array
+    turn: Array
+    held: Array
 
 
 def _motion(
     path: str, index: FrameIndex, tell: Callable[[float], None]
 ) -> tuple[Array, Array, Array, Array, Array, Cadence]:
-    """Return for each distinct frame its time, how far it differs from the one before (grey levels), how fast things
-    move to it (shares of the picture's width a second), how far that motion turns back, 0 to 1, and the difference
-    once more, all 0 where the camera is not held still; and the cadence."""
-    times, small = _small_frames(path, index, tell)
-    none = np.zeros(len(times))
-    if len(small) < 3:
-        return np.array(times), none, none, none, none, Cadence(0, len(small), float(index.rate), "none")
-    difference = np.array(
-        [float(np.abs(b.astype(np.int16) - a).mean()) for a, b in zip(small, small[1:], strict=False)]
-    )
+    """Return what moves in a file: time, change, speed and turn of each distinct frame, and the change once more, all 0
+    where the camera is not held still; and the cadence. A long file is gone through in parts, so that memory stays
+    bounded: each begins with the last frames of the one before."""
+    held_times: list[float] = []
+    held: list[Small] = []
+    times: list[float] = []
+    differences: list[Array] = []
+    parts: list[_Moves] = []
+    for time_s, small in _small_frames(path, index, tell):
+        held_times.append(time_s)
+        held.append(small)
+        times.append(time_s)
+        if len(held) >= PART_FRAMES:
+            begun = OVERLAP if parts else 0
+            differences.append(_differences(held)[max(0, begun - 1) :])
+            parts.append(_moves(held_times, held, begun))
+            held_times, held = held_times[-OVERLAP:], held[-OVERLAP:]
+    begun = OVERLAP if parts else 0
+    if len(held) > begun and (parts or len(held) >= 3):
+        differences.append(_differences(held)[max(0, begun - 1) :])
+        parts.append(_moves(held_times, held, begun))
+    if not parts:
+        none = np.zeros(len(times))
+        return np.array(times), none, none, none, none, Cadence(0, len(times), float(index.rate), "none")
     numbers = np.searchsorted(index.times_s, np.array(times[1:]) - index.tolerance_s)
-    cadence = cadence_of(difference, numbers, index)
-    distinct = np.flatnonzero(np.concatenate([[True], ~repeat_marks(difference)]))
-    small = [small[i] for i in distinct]
+    cadence = cadence_of(np.concatenate(differences), numbers, index)
+    at, change, speed, turn, still = (np.concatenate([p[i] for p in parts]) for i in range(5))
+    steady = np.zeros(len(at)) if np.mean(still == 0) > 0.1 else change
+    return at, change, speed, turn, steady, cadence
+
+
+def _differences(small: list[Small]) -> Array:
+    """Return how far each frame differs from the one before, in grey levels."""
+    return np.array([float(np.abs(b.astype(np.int16) - a).mean()) for a, b in zip(small, small[1:], strict=False)])
+
+
+def _moves(times: list[float], frames: list[Small], begun: int) -> _Moves:
+    """Return the motion of frames, but for the first `begun`, which another part has."""
+    distinct = np.flatnonzero(np.concatenate([[True], ~repeat_marks(_differences(frames))]))
+    small = [frames[i] for i in distinct]
     at = np.array(times)[distinct]
     flows = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
     count = len(small)
-    interval = max(float(np.median(np.diff(at))), 1e-3)
-    gap = max(1, round(TURN_S / interval))
+    interval = max(float(np.median(np.diff(at))), 1e-3) if count > 1 else 1e-3
+    gap = max(1, min(round(TURN_S / interval), OVERLAP // 4))
     change, speed, push = np.zeros(count), np.zeros(count), np.zeros(count)
-    turned, flips, held = np.zeros(count), np.zeros(count), np.zeros(count)
+    turned, flips, held = np.zeros(count), np.zeros(count), np.ones(count)
     width = small[0].shape[1]
     blank = np.zeros((*small[0].shape, 2), np.float32)
     fields: dict[int, NDArray[np.float32]] = {}
@@ -146,7 +187,7 @@ def _motion(
         field = np.asarray(flows.calc(small[k - 1], small[k], blank.copy()), dtype=np.float32)
         camera = np.median(field.reshape(-1, 2), axis=0)  # what all of the picture does, the camera did
         field -= camera
-        held[k] = change[k] if float(np.abs(camera).max()) < HELD_PX else np.nan
+        held[k] = float(np.abs(camera).max()) < HELD_PX
         field *= _moving(small[max(k - 1 - gap, 0)], small[min(k + gap, count - 1)])[..., None]
         lengths = np.sqrt((field**2).sum(axis=2)).ravel()
         top = max(1, lengths.size // 100)
@@ -161,13 +202,11 @@ def _motion(
         if before is not None and push[k] * push[k - 2 * gap] > 0:
             along = -float((before * field).sum()) / (push[k] * push[k - 2 * gap])
             turned[k - gap] = max(0.0, along - 0.25)
-        if k % 16 == 0:
-            tell(0.7 + 0.25 * k / count)
     strong = max(float(np.percentile(push, 90)), 0.004 * width * np.sqrt(small[0].size / 50))
     sides = np.sqrt(np.roll(push, gap) * np.roll(push, -gap)) / strong
-    turn = turned * np.clip(sides, 0.0, 1.0)
-    steady = np.zeros(count) if np.isnan(held).mean() > 0.1 else change
-    return at, change, speed, _at_its_turn(turn, flips, gap), steady, cadence
+    turn = _at_its_turn(turned * np.clip(sides, 0.0, 1.0), flips, gap)
+    first = int(np.searchsorted(distinct, begun))
+    return _Moves(*(values[first:] for values in (at, change, speed, turn, held)))
 
 
 def _moving(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float32]:
@@ -235,15 +274,19 @@ def _stops(speed: Array, reach: int, still: float) -> Array:
 def _attacks(path: str, index: FrameIndex, times: Array) -> Array:
     """Return how strongly the clip's own sound sets in at each frame, 0 to 1; silence and noise give 0."""
     out = np.zeros(len(times))
+    hop = SOUND_RATE // 250
+    powers, rest = [], np.empty(0, np.float32)
     try:
-        samples = decode_sound(path, SOUND_RATE, mono=True).samples[:, 0]
+        for block in sound_blocks(path, SOUND_RATE, mono=True):
+            samples = np.concatenate([rest, block[:, 0]])
+            whole = len(samples) // hop * hop
+            powers.append(np.square(samples[:whole], dtype=np.float64).reshape(-1, hop).mean(axis=1))
+            rest = samples[whole:]
     except TempikError:
         return out
-    hop = SOUND_RATE // 250
-    count = len(samples) // hop
-    if count < 20:
+    power = np.concatenate(powers) if powers else np.empty(0)
+    if len(power) < 20:
         return out
-    power = np.square(samples[: count * hop], dtype=np.float64).reshape(count, hop).mean(axis=1)
     level = 10 * np.log10(power + 1e-7)
     top = float(level.max())
     if top < -55:

@@ -55,7 +55,12 @@ def make_strip(path: str, index: FrameIndex, rotation_deg: int, stop: Callable[[
                 if number % every == 0 and frame.pts is not None:
                     times.append(float(frame.pts * index.time_base) - index.origin_s)
                     small = to_rgb(shrunk(from_frame(frame), THUMB_LONGEST))
-                    pictures.append(_upright(small, rotation_deg))
+                    upright = _upright(small, rotation_deg)
+                    if pictures and upright.shape != pictures[0].shape:  # the stream changed its size on the way
+                        upright = np.asarray(
+                            cv2.resize(upright, pictures[0].shape[1::-1], interpolation=cv2.INTER_AREA)
+                        )
+                    pictures.append(upright)
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no thumbnails
     if not pictures:

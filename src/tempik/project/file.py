@@ -15,7 +15,7 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from tempik.disk.reading import decoded, read_whole
+from tempik.disk.reading import decoded, read_whole, shortened
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
 from tempik.project.media_files import with_paths
@@ -55,9 +55,13 @@ def load_reel(path: Path) -> Reel:
             f"{path} was saved by a newer Tempik (format {number}, this one reads {FORMAT}); update Tempik to open it."
         )
     try:
-        reel = msgspec.convert(_from_format(number, document.get("reel")), Reel, dec_hook=decode_value)
-    except msgspec.ValidationError as error:
-        raise TempikError(f"{path} is damaged: {error}; open a copy or an earlier save.") from error
+        try:
+            document = _from_format(number, document.get("reel"))
+        except (AttributeError, KeyError, TypeError, ValueError, OverflowError):
+            raise msgspec.ValidationError(f"it is not what format {number} has") from None
+        reel = msgspec.convert(document, Reel, dec_hook=decode_value)
+    except (msgspec.ValidationError, RecursionError) as error:
+        raise TempikError(f"{path} is damaged: {shortened(error)}; open a copy or an earlier save.") from error
     found = problems(reel)
     if found:
         raise TempikError(f"{path} is damaged: {found[0]} Open a copy or an earlier save.")
@@ -89,9 +93,9 @@ def _from_format(number: int, reel: Any) -> Any:
                 beats.append([time_s, point.get("strength", 1.0), point.get("bar", 0), point["beat"], time_s])
             else:
                 placed.append(point)
-    except (AttributeError, KeyError, TypeError):
-        raise msgspec.ValidationError("a point of the soundtrack has no id or time") from None
-    metre = max((b[3] for b in beats), default=4)
+        metre = max((int(b[3]) for b in beats), default=4)
+    except (AttributeError, KeyError, TypeError, ValueError, OverflowError):
+        raise msgspec.ValidationError("a point of the soundtrack has no id, time or beat") from None
     song["heard"] = {
         "length_s": song.get("length_s", 0.0),
         "tempo_bpm": tempo,

@@ -96,7 +96,7 @@ def _wrong(value: Any, where: str, endless: bool) -> Iterator[str]:
         if "\0" in value or len(value) > (MOST_PATH if where.endswith(".path") else MOST_TEXT):
             yield f"a {_said(where)} that is too long or holds a NUL"
     elif isinstance(value, (int, float, Fraction)):
-        size = abs(float(value))
+        size = abs(value) if isinstance(value, int) and abs(value) < 2**64 else _size(value)
         if not math.isfinite(size) if endless else size > _MOST.get(where, MOST_NUMBER) and size != math.inf:
             yield f"a {_said(where)} of {_short(value)}, which cannot be"
     elif isinstance(value, (tuple, dict)):
@@ -114,6 +114,13 @@ def _wrong_list(values: tuple[Any, ...] | dict[str, Any], where: str, endless: b
         return
     for value in values.values() if isinstance(values, dict) else values:
         yield from _wrong(value, f"{where}[]", endless)
+
+
+def _size(value: float | Fraction) -> float:
+    try:
+        return abs(float(value))
+    except OverflowError:
+        return 1e308
 
 
 def _said(where: str) -> str:

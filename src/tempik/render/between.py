@@ -19,6 +19,8 @@ from tempik.media.picture import Picture, Plane
 Field = NDArray[np.float32]
 # The longer side of the picture that flow is worked out on: motion is smooth, and detail only costs.
 FLOW_PX = 400
+# On strips narrower than this the flow of OpenCV reads beyond its pictures, and the process dies.
+LEAST_FLOW_PX = 32
 # Disagreement, in shares of a pixel of that small picture, up to which flow is trusted, and what fast motion adds.
 TRUSTED_PX = 0.4
 TRUSTED_SHARE = 0.1
@@ -66,7 +68,7 @@ class InBetweens:
     def _motion(self, a: Picture, b: Picture) -> _Motion:
         height, width = a.y.shape
         scale = min(1.0, FLOW_PX / max(height, width))
-        size = max(16, round(width * scale)), max(16, round(height * scale))
+        size = max(LEAST_FLOW_PX, round(width * scale)), max(LEAST_FLOW_PX, round(height * scale))
         small = [np.asarray(cv2.resize(p.y, size, interpolation=cv2.INTER_AREA), dtype=np.uint8) for p in (a, b)]
         on = self._flow(small[0], small[1])
         back = self._flow(small[1], small[0])

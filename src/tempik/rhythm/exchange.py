@@ -18,7 +18,7 @@ import mido
 import numpy as np
 
 from tempik.digits import whole
-from tempik.disk.reading import read_whole
+from tempik.disk.reading import read_whole, shortened
 from tempik.errors import TempikError
 from tempik.rhythm.records import Mark
 
@@ -80,12 +80,14 @@ def _read_csv(path: Path, rows: list[str]) -> list[Mark]:
             text = cell(name)
             value = _number(text) if text else 0.0
             if value is None or abs(value) > 1e9 or value != int(value):
-                raise TempikError(f"{path}, row {number}: {name} '{text}' is not a whole number; mend or remove it.")
+                raise TempikError(
+                    f"{path}, row {number}: {name} '{shortened(text)}' is not a whole number; mend or remove it."
+                )
             counts.append(int(value))
         strength = _number(cell("strength")) if cell("strength") else 1.0
         if strength is None:
             raise TempikError(
-                f"{path}, row {number}: strength '{cell('strength')}' is not a number; mend or remove it."
+                f"{path}, row {number}: strength '{shortened(cell('strength'))}' is not a number; mend or remove it."
             )
         out.append(Mark(time_s, cell("name"), counts[0], max(0, counts[1]), min(max(strength, 0.0), 1.0)))
     return out
@@ -96,7 +98,7 @@ def _read_labels(path: Path, rows: list[str]) -> list[Mark]:
     for number, row in enumerate(rows, 1):
         if row.startswith("\\"):
             continue  # a line of spectral bounds that some programs add to a label
-        parts = row.split("\t")
+        parts = [*row.split("\t"), ""]  # a time alone will do
         name = parts[2].strip() if len(parts) > 2 else parts[1].strip() if _number(parts[1]) is None else ""
         bar, beat = _bar_beat(name)
         out.append(Mark(_time(path, number, parts[0]), "" if beat else name, bar, beat))
@@ -114,7 +116,9 @@ def _bar_beat(name: str) -> tuple[int, int]:
 def _time(path: Path, number: int, text: str) -> float:
     value = _number(text)
     if value is None:
-        raise TempikError(f"{path}, row {number}: '{text.strip()}' is not a time in seconds; mend or remove the row.")
+        raise TempikError(
+            f"{path}, row {number}: '{shortened(text.strip())}' is not a time in seconds; mend or remove the row."
+        )
     if value < 0:
         raise TempikError(f"{path}, row {number}: {value:g} s lies before the song begins; mend or remove the row.")
     return value
