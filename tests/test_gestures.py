@@ -314,7 +314,7 @@ def test_a_second_window_opens_read_only_and_may_save_elsewhere(opened: Window, 
 
 def kill(window: Window) -> None:
     """Leave a project as a killed process does: its journal stays, its lock goes."""
-    assert window.project._journal is not None and window.project._lock is not None
+    assert window.project._journaling.kept and window.project._lock is not None
     window.project._journaling.leave()
     window.project._lock.close()
 

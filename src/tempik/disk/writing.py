@@ -138,12 +138,21 @@ def make_folder(folder: Path) -> None:
         os.mkdir(folder)
     except FileExistsError:
         pass
+    else:
+        _sync_named(folder.parent)
     os.close(_opened_folder(folder, own=True))
 
 
 def make_folders(folder: Path) -> None:
     """Make a folder among the user's own state or caches, with those that it lies in. Raises OSError."""
-    folder.mkdir(parents=True, exist_ok=True)
+    if folder.is_dir():
+        return
+    make_folders(folder.parent)
+    try:
+        os.mkdir(folder)
+    except FileExistsError:
+        return
+    _sync_named(folder.parent)
 
 
 def remove(path: Path, own: bool = False) -> None:
@@ -206,6 +215,14 @@ def _refuse_what_is_no_file(folder: int, target: Path) -> None:
 
 def _foreign(path: Path) -> OSError:
     return OSError(errno.ELOOP, "something that Tempik did not make lies there, such as a link", str(path))
+
+
+def _sync_named(folder: Path) -> None:
+    fd = _opened_folder(folder, own=False)
+    try:
+        _sync_folder(fd)
+    finally:
+        os.close(fd)
 
 
 def _sync_folder(fd: int) -> None:

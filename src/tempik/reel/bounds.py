@@ -11,7 +11,6 @@ from typing import Any
 import msgspec
 
 from tempik.memo import Memory
-from tempik.rhythm.records import Beat, Onset
 
 MOST_NUMBER = 1e9
 MOST_TEXT = 20_000
@@ -64,7 +63,6 @@ _MOST: dict[str, float] = {
     "Reel.bundles": 500,
 }
 
-_SMALL = (Beat, Onset)  # so many that remembering each costs more than looking again
 _SOUND: Memory[str] = Memory(60_000)
 
 
@@ -102,7 +100,8 @@ def _wrong(value: Any, where: str, endless: bool) -> Iterator[str]:
     elif isinstance(value, (tuple, dict)):
         yield from _wrong_list(value, where, endless)
     elif isinstance(value, msgspec.Struct):
-        said = next(_found(value, endless), "") if isinstance(value, _SMALL) else _looked_through(value, endless)
+        # Remembered is what the reel itself holds: of what lies deeper there is too much.
+        said = _looked_through(value, endless) if where.startswith("Reel.") else next(_found(value, endless), "")
         if said:
             yield said
 

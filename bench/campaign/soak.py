@@ -1,0 +1,114 @@
+"""A soak: the real window plays, scrubs, edits, undoes and exports for as long as is wanted; memory, threads and open files
+are compared between its halves."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import NamedTuple
+
+EDITOR = """
+import json, os, random, sys, threading, time
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+from pathlib import Path
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+from tempik.desktop.app import put_interface_first
+from tempik.desktop.pages import PAGES
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import theme
+from tempik.edit.accents.rows import with_all_amounts
+path, length_s = Path(sys.argv[1]), float(sys.argv[2])
+rng = random.Random(1)
+app = QApplication([])
+theme.dress(app)
+window = Window()
+put_interface_first(window)
+window.show()
+def spin(ms):
+    loop = QEventLoop(); QTimer.singleShot(ms, loop.quit); loop.exec()
+def measured():
+    with open("/proc/self/status") as status:
+        memory = next(int(l.split()[1]) / 1024 for l in status if l.startswith("VmRSS"))
+    return {"mb": memory, "threads": threading.active_count(), "files": len(os.listdir("/proc/self/fd"))}
+window.files.open_project(path)
+spin(3000)
+project = window.project
+began, half, acts, halves = time.monotonic(), False, 0, []
+samples = []
+while time.monotonic() - began < length_s:
+    what = rng.choice(("play", "scrub", "scrub", "edit", "undo", "drag", "page", "split", "export", "save"))
+    acts += 1
+    if what == "play":
+        window.play.play_pause(); spin(700); window.play.play_pause()
+    elif what == "scrub":
+        for _ in range(12):
+            project.playhead.go(rng.randrange(project.timeline.frames)); spin(15)
+    elif what == "edit":
+        project.change("amount", lambda reel: with_all_amounts(reel, rng.random()))
+    elif what == "split":
+        project.playhead.go(rng.randrange(project.timeline.frames)); window.cuts.split(); window.undo()
+    elif what == "undo":
+        window.undo()
+    elif what == "drag":
+        gesture = Gesture(project)
+        for n in range(20):
+            gesture.show(lambda reel: with_all_amounts(reel, n / 20)); spin(5)
+        gesture.drop()
+    elif what == "page":
+        window.bench.open(rng.choice(PAGES))
+    elif what == "export" and window.delivery.exporting is None:
+        window.delivery.export_to(path.with_name("out.mp4"))
+    elif what == "save":
+        project.save()
+    if len(project.history.steps) > 200:
+        project.save(); window.files.open_project(path)
+    spin(20)
+    samples.append((time.monotonic() - began, measured()))
+window.delivery.exporting and window.delivery.exporting.cancel()
+print(json.dumps({"acts": acts, "samples": samples}))
+project.saved_reel = project.history.reel
+window.shut_down()
+"""
+
+
+class Soak(NamedTuple):
+    """What was measured: acts, and the highest memory, threads and open files of the second and the last quarter."""
+
+    acts: int
+    second_mb: float
+    last_mb: float
+    second_threads: int
+    last_threads: int
+    second_files: int
+    last_files: int
+
+    @property
+    def flat(self) -> bool:
+        steady = self.last_threads <= self.second_threads and self.last_files <= self.second_files
+        return self.last_mb <= 1.03 * self.second_mb and steady
+
+
+def run(project: Path, length_s: float) -> Soak:
+    """Work on a project for so many seconds."""
+    folder = project.parent
+    own = {"TEMPIK_CACHE": str(folder / "cache"), "TEMPIK_STATE": str(folder / "state"), "OPENBLAS_NUM_THREADS": "1"}
+    done = subprocess.run(
+        [sys.executable, "-c", EDITOR, str(project), str(length_s)],
+        capture_output=True, text=True, check=True, env={**os.environ, **own, "QT_QPA_PLATFORM": "offscreen"},
+    )  # fmt: skip
+    out = json.loads(done.stdout.strip().splitlines()[-1])
+    second = [s for at, s in out["samples"] if 0.25 * length_s < at <= 0.5 * length_s]
+    last = [s for at, s in out["samples"] if at > 0.75 * length_s]
+
+    def most(samples: list[dict[str, float]], what: str) -> float:
+        return max(s[what] for s in samples)
+
+    return Soak(
+        out["acts"], most(second, "mb"), most(last, "mb"), int(most(second, "threads")), int(most(last, "threads")),
+        int(most(second, "files")), int(most(last, "files")),
+    )  # fmt: skip
