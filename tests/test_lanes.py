@@ -1,5 +1,7 @@
 """The timeline's lanes: how they share the room, what snaps to what, what is hit, what stays quick."""
 
+import sys
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -254,3 +256,23 @@ def test_lines_and_stripes_of_one_row_lie_where_they_are_asked_for(ratio: float)
     assert reds == list(range(round(2 * ratio), round(6 * ratio)))
     assert greens == [round(10 * ratio)], "never narrower than a pixel"
     assert whites[:1] == [round(20 * ratio)] and len(whites) <= 2 * ratio
+
+
+def test_a_fault_while_painting_is_said_and_the_window_goes_on(
+    opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A painter that was left open took the process with it."""
+    said: list[str] = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: said.append(f"{kind.__name__}: {error}"))
+
+    def bad(*_: object, **__: object) -> None:
+        raise OverflowError("a row that cannot be painted")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(LANES[0], "paint", bad)
+        opened.timeline._picture.forget()
+        for _ in range(3):
+            opened.timeline.repaint()
+    assert said == ["OverflowError: a row that cannot be painted"], "once, not at every frame"
+    opened.timeline.repaint()
+    assert opened.timeline._picture._now is not None

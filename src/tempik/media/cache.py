@@ -21,6 +21,7 @@ SAMPLE_BYTES = 1 << 18
 # What proxies may take of the disk together; the ones longest unused go first.
 MOST_BYTES = 12 << 30
 MOST_ENTRY_MB = 256
+DIGEST_BYTES = 16  # before each entry: a flipped bit in a number would be believed for ever
 
 
 def cache_folder() -> Path:
@@ -49,22 +50,36 @@ def kept(path: str, what: str, kind: type[T], make: Callable[[], T]) -> T:
     `what` names the finding and its version, such as `cues1`. Where nothing can be kept it is made each time.
     """
     entry = cache_folder() / "footage" / f"{content_key(path)}.{what}"
+    found = kept_entry(entry, kind)
+    if found is None:
+        found = make()
+        keep_entry(entry, found)
+    return found
+
+
+def kept_entry(entry: Path, kind: type[T]) -> T | None:
+    """Return what is kept under a name, or None where nothing is, or something else than was written."""
     try:
-        return msgspec.msgpack.decode(read_whole(entry, MOST_ENTRY_MB), type=kind)
+        data = read_whole(entry, MOST_ENTRY_MB)
+        if data[:DIGEST_BYTES] != _digest(data[DIGEST_BYTES:]):
+            return None
+        return msgspec.msgpack.decode(data[DIGEST_BYTES:], type=kind)
     except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-        pass  # not there, or damaged: made again
-    made = make()
-    keep_bytes(entry, msgspec.msgpack.encode(made))
-    return made
+        return None
 
 
-def keep_bytes(entry: Path, data: bytes) -> None:
-    """Write an entry whole or not at all; what cannot be kept is made again next time."""
+def keep_entry(entry: Path, made: Any) -> None:
+    """Keep a finding under a name, whole or not at all; what cannot be kept is made again next time."""
+    data = msgspec.msgpack.encode(made)
     try:
         make_folders(entry.parent)
-        write_whole(entry, data)
+        write_whole(entry, _digest(data) + data)
     except (OSError, TempikError):
         pass
+
+
+def _digest(data: bytes) -> bytes:
+    return hashlib.blake2b(data, digest_size=DIGEST_BYTES).digest()
 
 
 def cache_size() -> int:

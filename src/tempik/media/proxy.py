@@ -14,7 +14,8 @@ from pathlib import Path
 import av
 import numpy as np
 
-from tempik.disk.writing import fresh_file, make_folders
+from tempik.disk.reading import is_regular
+from tempik.disk.writing import fresh_file, make_folders, remove
 from tempik.errors import TempikError
 from tempik.media.cache import MOST_BYTES, cache_folder, content_key, make_room
 from tempik.media.index import FrameIndex, index_frames
@@ -45,6 +46,26 @@ def proxy_path(path: str) -> Path:
     return proxies_folder() / f"{content_key(path)}.v{VERSION}.mp4"
 
 
+def sound_proxy(path: str, proxy: Path) -> bool:
+    """Tell whether a proxy is there and can be read; one that is damaged is thrown away, to be made again. It may end
+    sooner than its file, where that is broken."""
+    if not is_regular(proxy):
+        return False
+    try:
+        there, meant = index_frames(str(proxy)), index_frames(path)
+        with opened(str(proxy)) as container:
+            first = next(iter(container.decode(container.streams.video[0])), None)
+        if first is not None and 0 < len(there.pts) <= len(meant.pts) and len(there.keys) == len(there.pts):
+            return True
+    except (TempikError, av.error.FFmpegError, OSError, IndexError):
+        pass
+    try:
+        remove(proxy)
+    except OSError:
+        pass  # it is looked past; the next attempt may be luckier
+    return False
+
+
 def make_proxy(path: str, report: Callable[[float], None] | None = None, most_bytes: int = MOST_BYTES) -> Path:
     """Make a file's proxy, or return the one there is.
 
@@ -52,7 +73,7 @@ def make_proxy(path: str, report: Callable[[float], None] | None = None, most_by
     when the file cannot be read or the disk is full. A frame that cannot be decoded repeats the one before it.
     """
     target = proxy_path(path)
-    if target.exists():
+    if sound_proxy(path, target):
         os.utime(target)  # used now: the last to go when room is made
         return target
     tell = report or (lambda share: None)

@@ -12,14 +12,13 @@ from concurrent.futures import ThreadPoolExecutor
 from itertools import chain
 from pathlib import Path
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.disk.reading import opened_regular, read_whole
+from tempik.disk.reading import opened_regular
 from tempik.errors import TempikError
 from tempik.media.audio import sound_blocks
-from tempik.media.cache import MOST_ENTRY_MB, cache_folder, keep_bytes
+from tempik.media.cache import cache_folder, keep_entry, kept_entry
 from tempik.rhythm.records import SAMPLE_RATE, Analysis
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
@@ -35,10 +34,9 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
     """
     kept = _kept_name(path)
     if kept is not None:
-        try:
-            return msgspec.msgpack.decode(read_whole(kept, MOST_ENTRY_MB), type=Analysis)
-        except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-            pass  # not there, or damaged: worked out again
+        known = kept_entry(kept, Analysis)
+        if known is not None:
+            return known
     tell = report or (lambda share: None)
     tell(0.02)
     with ThreadPoolExecutor(1) as pool:
@@ -48,7 +46,7 @@ def analyse(path: str, report: Report | None = None) -> Analysis:
 
         found = analyse_parts(chain([first.result()], parts), path, tell)
     if kept is not None:
-        keep_bytes(kept, msgspec.msgpack.encode(found))
+        keep_entry(kept, found)
     tell(1.0)
     return found
 

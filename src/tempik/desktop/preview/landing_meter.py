@@ -6,7 +6,6 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QPainter,
-    QPaintEvent,
     QPen,
     QPolygonF,
 )
@@ -15,6 +14,7 @@ from PySide6.QtWidgets import QWidget
 from tempik.check.landing import HALF_FRAME, Event, nearest_event
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 
 FIGURE_PX = 66  # what the frames off the point take at the right
@@ -41,8 +41,8 @@ class LandingMeter(QWidget):
         """Return the event nearest to the playhead."""
         return nearest_event(self.project.timeline, self.project.playhead.frame)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.RAISED))
@@ -57,7 +57,6 @@ class LandingMeter(QWidget):
         if found is None:
             p.setFont(words(13))
             p.drawText(QRectF(left, 6, right - left, 22), Qt.AlignmentFlag.AlignVCenter, "nothing to land yet")
-            p.end()
             return
         what = f"{found.what} cue" if found.kind == "pin" else found.what if found.kind == "accent" else "cut"
         what = what.replace(".mp4 cue", " cue")
@@ -76,7 +75,6 @@ class LandingMeter(QWidget):
         label = p.fontMetrics().elidedText(label, Qt.TextElideMode.ElideMiddle, int(right - left - wide - 10))
         p.drawText(QRectF(left, 6, right - left - wide - 8, 22), Qt.AlignmentFlag.AlignVCenter, label)
         self._paint_scale(p, found, left, right, middle)
-        p.end()
 
     def _paint_scale(self, p: QPainter, found: Event, left: float, right: float, middle: float) -> None:
         """Frames as ticks either side of the point, half a frame as the landing zone, the event as a dot."""

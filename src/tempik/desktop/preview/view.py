@@ -8,7 +8,6 @@ from PySide6.QtGui import (
     QImage,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPen,
     QResizeEvent,
     QWheelEvent,
@@ -19,6 +18,7 @@ from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, words
 
 # What phone apps lay over an upright picture: a strip at the top, a column of buttons and the words below
@@ -94,12 +94,11 @@ class Preview(QWidget):
         w, h = reel.width * scale, reel.height * scale
         return QRectF((self.width() - w) / 2 + self._offset.x(), (self.height() - h) / 2 + self._offset.y(), w, h)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.GROUND))
         if self.looking.image is not None:
             self._paint_footage(p, self.looking.image)
-            p.end()
             return
         box = self.frame_box()
         p.fillRect(box, QColor("#000000"))
@@ -125,7 +124,6 @@ class Preview(QWidget):
             area = QRectF(self.rect()).adjusted(16, 0, -16, 0)
             p.setPen(QColor(theme.QUIET))
             p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
-        p.end()
 
     def _paint_footage(self, p: QPainter, image: QImage) -> None:
         """The whole frame of footage, with what it is above it, so that it is not taken for the reel."""

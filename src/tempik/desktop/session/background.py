@@ -8,7 +8,7 @@ from tempik.desktop.session.jobs import Job, Stopped, Worker
 from tempik.disk.reading import is_regular
 from tempik.media import Study, study
 from tempik.media.cache import cache_size, clear_cache
-from tempik.media.proxy import make_proxy, proxy_path, worth_a_proxy
+from tempik.media.proxy import make_proxy, proxy_path, sound_proxy, worth_a_proxy
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 
@@ -57,7 +57,7 @@ class Proxies(QObject):
             if not is_regular(path):
                 return ""
             found = proxy_path(path)
-            return str(found) if found.exists() else ""
+            return str(found) if sound_proxy(path, found) else ""
 
         def looked(found: str) -> None:
             if found:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QToolButton, QWidget
 
 from tempik.desktop.session.document import Project
@@ -14,6 +14,7 @@ from tempik.desktop.song.stretch_panel import StretchPanel
 from tempik.desktop.song.wave import level_colour
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.edit.song.stretches import with_stretch
 from tempik.reel import Point, beats_between, is_steady
@@ -95,15 +96,14 @@ class SongStrip(QWidget):
         right = self._x(timeline.start_s + time_of(timeline.frames, timeline.rate))
         return QRectF(left, 1, max(right - left, 3), HEIGHT - 2)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         if self._layer is None:
             self._layer = painted_layer(self, self._paint_song)
-        p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         if self._length_s:
             self._paint_bars(p)
             self._paint_window(p)
-        p.end()
 
     def _paint_song(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.SUNK))

@@ -15,6 +15,7 @@ from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.timeline.lanes.pictures import changed_boxes
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
+from tempik.desktop.widgets.painting import painter_on
 from tempik.timeline.timeline import Timeline
 
 # More changed clips than this are painted with everything else.
@@ -82,19 +83,18 @@ class StandingPicture:
         """Paint one box anew."""
         if self._now is None:
             return
-        p = QPainter(self._now.layer)
-        below = QRectF(0, ctx.layout.head_end, ctx.view.width, ctx.height)
-        room = QRectF(GUTTER, ctx.layout.head_end, ctx.view.room, ctx.height)
-        names = box.left() < GUTTER
-        box = box.adjusted(-1, -1, 1, 1).intersected(below)
-        p.setClipRect(box.intersected(room))
-        ground.paint_ground(p, ctx)
-        ground.paint_frame_cells(p, ctx.timeline, ctx.view, ctx.height)
-        _paint_lanes(p, ctx, head=False)
-        if names:
-            p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
-            _paint_names(p, ctx)
-        p.end()
+        with painter_on(self._now.layer) as p:
+            below = QRectF(0, ctx.layout.head_end, ctx.view.width, ctx.height)
+            room = QRectF(GUTTER, ctx.layout.head_end, ctx.view.room, ctx.height)
+            names = box.left() < GUTTER
+            box = box.adjusted(-1, -1, 1, 1).intersected(below)
+            p.setClipRect(box.intersected(room))
+            ground.paint_ground(p, ctx)
+            ground.paint_frame_cells(p, ctx.timeline, ctx.view, ctx.height)
+            _paint_lanes(p, ctx, head=False)
+            if names:
+                p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
+                _paint_names(p, ctx)
 
 
 def _seen(ctx: PaintContext) -> tuple[object, ...]:
@@ -130,16 +130,15 @@ def _stretched(exact: _Painted, ctx: PaintContext) -> QPixmap | None:
     if right - left < view.room * (1 - MOST_NEW):
         return None
     layer = QPixmap(exact.layer)
-    p = QPainter(layer)
-    ratio = layer.devicePixelRatio()
-    source = QRectF(was.x(view.time(left)) * ratio, 0, (right - left) / by * ratio, layer.height())
-    p.drawPixmap(QRectF(left, 0, right - left, ctx.height), exact.layer, source)
-    ruler = next((i for i, lane in enumerate(ctx.layout.lanes) if lane.key == "ruler"), None)
-    if ruler is not None:
-        box = ctx.layout.box(ruler, view.width)
-        p.setClipRect(box)
-        ctx.layout.lanes[ruler].paint(p, ctx, box)
-    p.end()
+    with painter_on(layer) as p:
+        ratio = layer.devicePixelRatio()
+        source = QRectF(was.x(view.time(left)) * ratio, 0, (right - left) / by * ratio, layer.height())
+        p.drawPixmap(QRectF(left, 0, right - left, ctx.height), exact.layer, source)
+        ruler = next((i for i, lane in enumerate(ctx.layout.lanes) if lane.key == "ruler"), None)
+        if ruler is not None:
+            box = ctx.layout.box(ruler, view.width)
+            p.setClipRect(box)
+            ctx.layout.lanes[ruler].paint(p, ctx, box)
     if left > GUTTER:
         _paint_part(layer, ctx, GUTTER, left, sketch=True)
     if right < view.width:
@@ -154,13 +153,11 @@ def _paint_part(layer: QPixmap, ctx: PaintContext, left: int, right: int, sketch
     ratio = layer.devicePixelRatio()
     part = QPixmap(round(view.width * ratio), layer.height())
     part.setDevicePixelRatio(ratio)
-    p = QPainter(part)
-    _paint(p, ctx._replace(view=view), sketch, names=False)
-    p.end()
-    p = QPainter(layer)
-    source = QRectF((GUTTER + MARGIN) * ratio, 0, (right - left) * ratio, layer.height())
-    p.drawPixmap(QRectF(left, 0, right - left, ctx.height), part, source)
-    p.end()
+    with painter_on(part) as p:
+        _paint(p, ctx._replace(view=view), sketch, names=False)
+    with painter_on(layer) as p:
+        source = QRectF((GUTTER + MARGIN) * ratio, 0, (right - left) * ratio, layer.height())
+        p.drawPixmap(QRectF(left, 0, right - left, ctx.height), part, source)
 
 
 def _paint(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:

@@ -10,7 +10,6 @@ from PySide6.QtGui import (
     QHelpEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QResizeEvent,
     QWheelEvent,
 )
@@ -31,6 +30,7 @@ from tempik.desktop.timeline.picture import StandingPicture
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.timeline.spoken import SpokenLanes
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
 from tempik.time import time_of
@@ -182,9 +182,9 @@ class TimelineView(DropTarget):
         self._scroll = min(self._scroll, self.layout_.hidden)
         self.refresh()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         ctx, timeline = self.context(), self.project.timeline
-        p = QPainter(self)
         p.drawPixmap(0, 0, self._picture.shown(self, ctx, self._coarse))
         for number, lane in enumerate(ctx.layout.lanes):
             lane.paint_staying(p, ctx, ctx.layout.box(number, self.width()))
@@ -206,7 +206,6 @@ class TimelineView(DropTarget):
         if self.hasFocus():
             p.setPen(QColor(theme.RHYTHM))
             p.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        p.end()
 
     def _paint_hover(self, p: QPainter, ctx: PaintContext) -> None:
         key, part = self._hover

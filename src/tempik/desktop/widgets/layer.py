@@ -7,13 +7,14 @@ from collections.abc import Callable
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from tempik.desktop.widgets.painting import painter_on
+
 
 def painted_layer(widget: QWidget, paint: Callable[[QPainter], None]) -> QPixmap:
     """Return a picture of the widget's size, at its screen's resolution, painted by `paint`."""
     ratio = widget.devicePixelRatioF()
     layer = QPixmap(widget.size() * ratio)
     layer.setDevicePixelRatio(ratio)
-    painter = QPainter(layer)
-    paint(painter)
-    painter.end()
+    with painter_on(layer) as painter:
+        paint(painter)
     return layer

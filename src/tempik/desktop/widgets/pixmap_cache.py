@@ -8,6 +8,8 @@ from cachetools import LRUCache
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPixmap
 
+from tempik.desktop.widgets.painting import painter_on
+
 KEPT_BYTES = 128 << 20
 
 
@@ -36,9 +38,8 @@ def kept_picture(
     picture = QPixmap(max(1, round(size[0] * ratio)), max(1, round(size[1] * ratio)))
     picture.setDevicePixelRatio(ratio)
     picture.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(picture)
-    paint(painter)
-    painter.end()
+    with painter_on(picture) as painter:
+        paint(painter)
     if pixmap_bytes(picture) <= KEPT_BYTES:
         _KEPT[whole] = (made_of, picture)
     return picture

@@ -8,12 +8,13 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.accents import form_of, level
 from tempik.accents.envelope import in_frames
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures
 from tempik.reel import Envelope, Length
 
@@ -87,8 +88,8 @@ class EnvelopeGraph(QWidget):
             ),
         }
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         box = self._box()
         p.setPen(Qt.PenStyle.NoPen)
@@ -140,7 +141,6 @@ class EnvelopeGraph(QWidget):
                 p.drawEllipse(spot, 3.6, 3.6)
             else:
                 p.drawRect(QRectF(spot.x() - 4, spot.y() - 4, 8, 8))
-        p.end()
 
     def _near(self, pos: QPointF) -> str:
         near = {n: (s - pos).manhattanLength() for n, s in self.handles().items()}

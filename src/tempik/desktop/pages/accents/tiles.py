@@ -13,7 +13,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPen,
     QPixmap,
 )
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.accents import CATALOGUE, Accent
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import words
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 from tempik.render.sample import drifting, pulse_frames, sample
@@ -119,10 +119,10 @@ class AccentTiles(QWidget):
         rgb = np.ascontiguousarray(to_rgb(made))
         return QPixmap.fromImage(QImage(rgb.data, SIZE[0], SIZE[1], 3 * SIZE[0], QImage.Format.Format_RGB888))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        seen = QRectF(event.rect())
+        seen = QRectF(self.visibleRegion().boundingRect())
         p.setFont(words(12))
         for number, name in enumerate(self.names):
             box = self.box(number)
@@ -139,7 +139,6 @@ class AccentTiles(QWidget):
             p.setPen(QColor(theme.TEXT if used or under else theme.QUIET))
             title = p.fontMetrics().elidedText(CATALOGUE[name].title.lower(), Qt.TextElideMode.ElideRight, TILE_W)
             p.drawText(QRectF(box.left(), box.top() + PICTURE_H, TILE_W, NAME_H), Qt.AlignmentFlag.AlignCenter, title)
-        p.end()
 
     def _play(self) -> None:
         """The next frame of the pulse of the accent under the pointer."""

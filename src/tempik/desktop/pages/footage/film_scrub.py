@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import (
     QSizePolicy,
     QWidget,
@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import words
 from tempik.reel import Footage
 
@@ -58,8 +59,8 @@ class FilmScrub(QWidget):
         assert self.footage is not None
         return min(max((x - 6) / (self.width() - 12), 0.0), 1.0) * self.footage.length_s
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.SUNK))
         piece = self.footage
         if piece is not None:
@@ -90,7 +91,6 @@ class FilmScrub(QWidget):
             p.drawLine(QPointF(self._x(self.time_s), 2), QPointF(self._x(self.time_s), self.height() - 14))
             p.setPen(QPen(QColor(theme.PLAYHEAD), 1.5))
             p.drawLine(QPointF(self._x(self.time_s), 2), QPointF(self._x(self.time_s), self.height() - 14))
-        p.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self.footage is None:

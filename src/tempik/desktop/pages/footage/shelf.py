@@ -24,6 +24,7 @@ from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.timeline.dropping import FOOTAGE_MIME
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
+from tempik.desktop.widgets.painting import painter_on
 from tempik.desktop.widgets.theme import words
 from tempik.edit.footage.facts import TAGS, uneven
 from tempik.reel import Footage, by_id
@@ -143,12 +144,12 @@ class _List(QListWidget):
         drag.setMimeData(data)
         ghost = QPixmap(120, 20)
         ghost.fill(QColor(theme.RHYTHM))
-        painter = QPainter(ghost)
-        painter.setFont(words(12))
-        painter.setPen(QColor(theme.SUNK))
         item = self.currentItem() or self.selectedItems()[0]
-        painter.drawText(ghost.rect(), Qt.AlignmentFlag.AlignCenter, str(item.data(Qt.ItemDataRole.DisplayRole))[:18])
-        painter.end()
+        with painter_on(ghost) as painter:
+            painter.setFont(words(12))
+            painter.setPen(QColor(theme.SUNK))
+            name = str(item.data(Qt.ItemDataRole.DisplayRole))[:18]
+            painter.drawText(ghost.rect(), Qt.AlignmentFlag.AlignCenter, name)
         drag.setPixmap(ghost)
         drag.exec(Qt.DropAction.CopyAction)
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.media import Suggestion
 from tempik.reel import Footage
@@ -61,13 +62,12 @@ class SuggestionRow(QWidget):
             self.looked.emit(self.shown[self.at].time_s)
             self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         if not self.shown:
             p.setFont(words(12))
             p.setPen(QColor(theme.QUIET))
             p.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, self.message)
-            p.end()
             return
         for number, found in enumerate(self.shown):
             box = QRectF(number * (TILE_W + 4), 2, TILE_W, TILE_H)
@@ -89,7 +89,6 @@ class SuggestionRow(QWidget):
             if number == self.at:
                 p.setPen(QPen(QColor(theme.RHYTHM if self.hasFocus() else theme.QUIET), 2))
                 p.drawRect(box.adjusted(1, 1, -1, -1))
-        p.end()
 
     def _under(self, x: float) -> int:
         number = int(x // (TILE_W + 4))

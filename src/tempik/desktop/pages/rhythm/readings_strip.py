@@ -5,12 +5,13 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 
 from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.pages.rhythm.view import RhythmView
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures
 from tempik.edit.song.readings import HeardReading, readings_of
 from tempik.rhythm.records import belief_word
@@ -78,14 +79,13 @@ class ReadingsStrip(QWidget):
         self._pointed = -1
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.SUNK))
         song = self.project.reel.soundtrack
         in_use = song.reading.rival if song is not None and song.reading.beat_source != "own" else -1
         for row, reading in enumerate(self.readings()):
             self._paint_row(p, reading, row * ROW_H, row == in_use, row == self._pointed)
-        p.end()
 
     def _paint_row(self, p: QPainter, reading: HeardReading, top: int, in_use: bool, pointed: bool) -> None:
         span = self.view.span

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.pages.rhythm import painting as paint
@@ -16,6 +16,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.song import Song
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
 from tempik.edit.song import points as edit_points
@@ -126,10 +127,10 @@ class RhythmView(QWidget):
         )
         self.refresh()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         if self._layer is None:
             self._layer = painted_layer(self, self._paint_layer)
-        p = QPainter(self)
         p.drawPixmap(0, 0, self._layer)
         if self.record is not None:
             x = self.span.x(self.cursor_s)
@@ -143,7 +144,6 @@ class RhythmView(QWidget):
                 p.drawRect(self._swept)
             if self._text:
                 self._paint_text(p)
-        p.end()
 
     def _paint_layer(self, p: QPainter) -> None:
         record, height = self.record, self.height()

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from tempik.desktop.pages.speed.graph_axes import AXIS_W, LEAST, MARKS, MOST_REPEATS, NODE_R, STRIP_H, ZERO_H, GraphAxes
 from tempik.desktop.song.wave import paint_sign
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
+from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import TimeMap
@@ -19,8 +20,8 @@ from tempik.timeline.placed import Placed, clean_floor, source_at_frames
 class PaintedGraph(GraphAxes):
     """Paints the curve over its ground: axis, points, what repeats, nodes, the strip below."""
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         placed = self.project.selection.placed
         box = self._graph()
@@ -33,7 +34,6 @@ class PaintedGraph(GraphAxes):
                 Qt.AlignmentFlag.AlignCenter,
                 "Select a clip on the timeline to shape its speed." if placed is None else "A still has no speed.",
             )
-            p.end()
             return
         self._paint_axis(p, placed, box)
         self._paint_missing(p, placed, box)
@@ -43,7 +43,6 @@ class PaintedGraph(GraphAxes):
         self._paint_nodes(p, placed, box)
         self._paint_strip(p, placed, self._strip())
         self._paint_playhead(p, placed, box)
-        p.end()
 
     def _paint_axis(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         floor = clean_floor(placed.footage, self.project.reel.rate)

@@ -13,13 +13,13 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPainterPath,
-    QPaintEvent,
     QPen,
     QPixmap,
 )
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.painting import painted, painter_on
 from tempik.desktop.widgets.theme import colour
 from tempik.reel import Curve, Shape, Shaped
 from tempik.retime import Anchors, shaped_curve, speed_at
@@ -60,8 +60,8 @@ class ShapeTiles(QWidget):
     def _at(self, pos: QPointF) -> int | None:
         return next((i for i in range(len(self.shapes)) if self.box(i).contains(pos)), None)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for number, shape in enumerate(self.shapes):
             box = self.box(number).adjusted(0.5, 0.5, -0.5, -0.5)
@@ -71,7 +71,6 @@ class ShapeTiles(QWidget):
             p.setBrush(QColor(theme.SUNK))
             p.drawRoundedRect(box, 4, 4)
             p.drawPixmap(box.topLeft(), self._picture(shape))
-        p.end()
 
     def choose(self, name: str) -> None:
         """Show which shape is used."""
@@ -86,10 +85,9 @@ class ShapeTiles(QWidget):
             found = QPixmap(TILE_W * 2, TILE_H * 2)
             found.setDevicePixelRatio(2)
             found.fill(Qt.GlobalColor.transparent)
-            p = QPainter(found)
-            p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-            draw_shape(p, shape, QRectF(0, 0, TILE_W, TILE_H).adjusted(5, 6, -5, -4))
-            p.end()
+            with painter_on(found) as p:
+                p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+                draw_shape(p, shape, QRectF(0, 0, TILE_W, TILE_H).adjusted(5, 6, -5, -4))
             self._pictures[shape] = found
         return found
 
