@@ -438,7 +438,7 @@ def test_a_mask_goes_with_the_media(reel: Reel, tmp_path: Path) -> None:
     save_reel(made, tmp_path / "p.tempik")
     assert '"mask": "far/mask.png"' in (tmp_path / "p.tempik").read_text()
     assert load_reel(tmp_path / "p.tempik").rows[0].mask == str(tmp_path / "far" / "mask.png")
-    collected = collect(made, tmp_path / "p.tempik")
+    collected = collect(made, tmp_path / "p.tempik").reel
     assert collected.rows[0].mask == str(tmp_path / "p media" / "mask.png")
     (tmp_path / "far" / "mask.png").unlink()
     assert missing_media(made) == [str(tmp_path / "far" / "mask.png")]

@@ -284,10 +284,10 @@ def test_media_are_collected_beside_the_project_under_names_of_their_own(tmp_pat
     assert reel.soundtrack is not None
     reel = replace(reel, soundtrack=replace(reel.soundtrack, path=str(song)))
     project = tmp_path / "open day.tempik"
-    collected = collect(reel, project)
+    collected = collect(reel, project).reel
     folder = tmp_path / "open day media"
     assert sorted(p.name for p in folder.iterdir()) == ["shot 2.mp4", "shot.mp4", "song.wav"]
-    assert not missing_media(collected) and collect(collected, project) == collected
+    assert not missing_media(collected) and collect(collected, project) == (collected, ())
     save_reel(collected, project)
     shutil.move(tmp_path / "open day.tempik", tmp_path / "y" / "open day.tempik")
     shutil.move(folder, tmp_path / "y" / "open day media")

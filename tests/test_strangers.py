@@ -174,6 +174,7 @@ def no_file(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.
 
 
 def test_what_is_no_file_is_refused_at_once_wherever_one_is_asked_for(no_file: str, reel: Reel, tmp_path: Path) -> None:
+    from tempik.accents.masks import mask_of
     from tempik.media import probe
     from tempik.media.cache import content_key
     from tempik.media.opening import open_media
@@ -193,6 +194,7 @@ def test_what_is_no_file_is_refused_at_once_wherever_one_is_asked_for(no_file: s
             lambda: shared_index(no_file),
             lambda: read_marks(Path(no_file)),
             lambda: read_shape(Path(no_file)),
+            lambda: mask_of(no_file),
         ):
             with pytest.raises(TempikError) as caught:
                 read()
@@ -204,7 +206,7 @@ def test_what_is_no_file_is_refused_at_once_wherever_one_is_asked_for(no_file: s
     thread.start()
     thread.join(20)
     assert not thread.is_alive(), f"it waits for {no_file!r} after {done}"
-    assert len(done) == 7 and all(text.endswith(".") and "\0" not in text and len(text) < 700 for text in done), done
+    assert len(done) == 8 and all(text.endswith(".") and "\0" not in text and len(text) < 700 for text in done), done
 
 
 def test_a_pipe_where_the_journal_lies_is_not_waited_for(stranger: Path, qapp: object) -> None:
@@ -370,6 +372,22 @@ def test_writing_all_means_all(tmp_path: Path) -> None:
     thread.join()
     os.close(read)
     assert len(b"".join(got)) == 300_000
+
+
+def test_collecting_takes_only_media_and_says_what_it_left(
+    stranger: Path, victim: Path, qtbot: QtBot, window: Window
+) -> None:
+    """A stranger's project named a private file as footage; collected beside the project it went back with it."""
+    reel = load_reel(stranger)
+    named = replace(reel.footage[1], path=str(victim))
+    save_reel(replace(reel, footage=(reel.footage[0], named, *reel.footage[2:])), stranger)
+    assert window.files.open_project(stranger)
+    window.projects.collect_media()
+    qtbot.waitUntil(lambda: "no media" in window.foot.status.text(), timeout=30_000)
+    assert str(victim) in window.foot.status.text()
+    taken = sorted(p.name for p in stranger.with_name("r media").iterdir())
+    assert victim.name not in taken and len(taken) == 3
+    assert window.project.reel.footage[1].path == str(victim)
 
 
 # Words of others

@@ -131,7 +131,7 @@ def writers(place: Path, reel: Reel) -> dict[str, Callable[[], str]]:
 
     def collected() -> str:
         save_reel(reel, path)
-        made = collect(reel, path)
+        made = collect(reel, path).reel
         return "" if all(Path(f.path).is_file() for f in made.footage) else "media are not there"
 
     def proxied() -> str:

@@ -10,9 +10,13 @@ import numpy as np
 
 from tempik.accents.apply import applied
 from tempik.accents.look import Look
+from tempik.disk.reading import printable, read_whole
 from tempik.errors import TempikError
+from tempik.media.opening import opened
 from tempik.media.paint import blended
 from tempik.media.picture import Picture, Plane
+
+MOST_MB, MOST_PX = 256, 100_000_000
 
 
 def mask_of(path: str) -> Plane:
@@ -20,17 +24,25 @@ def mask_of(path: str) -> Plane:
     it by how light it is. Raises TempikError when the file cannot be read as an image."""
     try:
         state = os.stat(path)
-    except OSError:
-        raise TempikError(f"The mask {path} is not there; choose another image, or take the mask off.") from None
+    except (OSError, ValueError):
+        raise TempikError(f"The mask {printable(path)} is not there; choose another image, or take the mask off.") from None
     return _read(path, state.st_size, state.st_mtime_ns)
 
 
 @lru_cache(8)
 def _read(path: str, size: int, changed_ns: int) -> Plane:
-    data = np.fromfile(path, np.uint8)
-    image = cv2.imdecode(data, cv2.IMREAD_UNCHANGED) if len(data) else None
+    data = np.frombuffer(read_whole(path, MOST_MB), np.uint8)
+    try:
+        with opened(path) as container:  # its size is known before room is taken for it
+            stream = container.streams.video[0] if container.streams.video else None
+            large = stream is None or stream.codec_context.width * stream.codec_context.height > MOST_PX
+        image = None if large else cv2.imdecode(data, cv2.IMREAD_UNCHANGED)
+    except (TempikError, cv2.error):
+        image = None
     if image is None:
-        raise TempikError(f"The mask {path} is no image that can be read; choose a PNG or JPEG.")
+        raise TempikError(
+            f"The mask {path} is no image that can be read; choose a PNG or JPEG of up to 100 megapixels."
+        )
     if image.dtype == np.uint16:
         image = np.asarray(image // 257, dtype=np.uint8)
     if image.ndim == 2:

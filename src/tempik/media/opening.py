@@ -50,6 +50,16 @@ def open_media(path: str) -> InputContainer:
         raise TempikError(f"{path} is not a media file that can be read; choose a video or sound file.") from error
 
 
+def is_media(path: str) -> bool:
+    """Tell whether a file holds a picture or a sound that can be decoded."""
+    try:
+        with opened(path) as container:
+            stream = next((s for s in container.streams if s.type in ("video", "audio")), None)
+            return stream is not None and next(iter(container.decode(stream)), None) is not None
+    except (TempikError, av.error.FFmpegError, OSError):
+        return False
+
+
 def _looks_cut_off(file: Path) -> bool:
     """Tell whether the file begins as ISO base media (ISO/IEC 14496-12) but has no complete `moov` box."""
     try:

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Any, TypeVar, get_args, get_origin, get_type_hints
+from typing import Annotated, Any, NamedTuple, TypeVar, get_args, get_origin, get_type_hints
 
 import msgspec
 
@@ -14,6 +14,7 @@ from tempik.disk.reading import is_regular
 from tempik.disk.writing import copy_whole, make_folder
 from tempik.errors import TempikError
 from tempik.media.cache import content_key
+from tempik.media.opening import is_media
 from tempik.reel import Reel
 
 
@@ -52,15 +53,23 @@ def replaced_media(reel: Reel) -> list[str]:
     return out
 
 
-def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = None) -> Reel:
-    """Copy all media into a folder beside the project and return the reel that reads them from there.
+class Collected(NamedTuple):
+    """A reel that reads its media from beside its project, and the files that were left where they are."""
 
-    What lies there already with the same contents is used. Raises TempikError when a file is missing or cannot be
+    reel: Reel
+    left: tuple[str, ...]
+
+
+def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = None) -> Collected:
+    """Copy all media into a folder beside the project.
+
+    What lies there already with the same contents is used. What is no media is left: a project that somebody else made
+    may name any file, and what is collected is often sent on. Raises TempikError when a file is missing or cannot be
     copied; nothing half-copied is left.
     """
     folder = project.absolute().with_name(project.stem + " media")
     paths = media_paths(reel)
-    gone = missing_media(reel)
+    gone, left = missing_media(reel), list[str]()
     if gone:
         raise TempikError(f"{gone[0]} is missing; say where it is before collecting.")
     for number, path in enumerate(paths):
@@ -68,6 +77,9 @@ def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = 
             report(number / len(paths))
         source = Path(path)
         if source.parent == folder:
+            continue
+        if not is_media(path):
+            left.append(path)
             continue
         target = folder / source.name
         count = 2
@@ -83,7 +95,7 @@ def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = 
                     f"{source.name} could not be copied to {folder} ({error.strerror}); free some space there."
                 ) from error
         reel = relink(reel, path, str(target))
-    return reel
+    return Collected(reel, tuple(left))
 
 
 def media_paths(reel: Reel) -> tuple[str, ...]:

@@ -23,7 +23,7 @@ from tempik.errors import TempikError
 from tempik.media import Probe, probe
 from tempik.media.cache import cache_folder
 from tempik.project.file import SUFFIX
-from tempik.project.media_files import collect, found_in, missing_media, relink
+from tempik.project.media_files import Collected, collect, found_in, missing_media, relink
 from tempik.reel import Reel
 from tempik.rhythm.records import belief_word
 from tempik.time import parse_rate, rate_text
@@ -211,9 +211,12 @@ class Files(QObject):
             return
         before = self.project.reel
 
-        def done(reel: Reel) -> None:
+        def done(found: Collected) -> None:
             if self.project.reel is before:
-                self.project.change(f"Media collected in {path.stem} media", lambda _: reel)
+                self.project.change(f"Media collected in {path.stem} media", lambda _: found.reel)
+            if found.left:
+                more = f" and {len(found.left) - 1} more" if len(found.left) > 1 else ""
+                self.project.messages.say(f"Left where it is, as it is no media: {found.left[0]}{more}.", True)
 
         self.worker.start(
             "Collecting media",
