@@ -186,3 +186,22 @@ def test_the_cover_picture_of_a_song_is_not_footage(tmp_path: Path) -> None:
         container.mux(audio.encode(None))
     facts = probe(str(path))
     assert facts.has_sound and not facts.has_picture
+
+
+def test_a_sound_that_there_is_no_decoder_for_is_passed_over(tmp_path: Path) -> None:
+    """Cameras write sounds of their own beside the usual one; such a file failed with an exception of ours."""
+    samples = np.zeros(48000, np.float32)
+    path = write_video(tmp_path / "a.mp4", numbered(96, 64), 20, sound=samples)
+    data = path.read_bytes()
+    assert data.count(b"mp4a") == 1
+    made = bytearray(data.replace(b"mp4a", b"xxxx"))
+    made[made.index(b"\x04\x80\x80\x80", made.index(b"esds")) + 5] = 0xFE  # ISO/IEC 14496-1: what the object is
+    path.write_bytes(made)
+    facts = probe(str(path))
+    assert facts.has_picture and not facts.has_sound
+    with pytest.raises(TempikError, match="has no sound"):
+        decode_sound(str(path))
+    video = write_video(tmp_path / "b.mp4", numbered(96, 64), 20)
+    video.write_bytes(video.read_bytes().replace(b"avc1", b"xxxx"))
+    with pytest.raises(TempikError, match="no decoder for"):
+        probe(str(video))

@@ -82,6 +82,7 @@ def disks(folder: Path, share: float) -> bool:
     from bench.campaign import cases
     from bench.campaign.disks import full_disks, may_mount, vanishing
 
+    gc.disable()  # as in the window
     application = QApplication.instance() or QApplication([])
     (folder / "m").mkdir(exist_ok=True)
     reel = cases.small_reel(folder / "m")
@@ -121,7 +122,6 @@ def main() -> int:
     parser.add_argument("parts", nargs="*", choices=[*PARTS, []], help="all when none is given")
     parser.add_argument("--share", type=float, default=1.0, help="how much of each part, 1 for all of it")
     options = parser.parse_args()
-    gc.disable()  # as in the window
     held = True
     for name in options.parts or PARTS:
         began = time.monotonic()

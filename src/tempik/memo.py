@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable
 from functools import lru_cache
 from typing import Any, Generic, TypeVar
+from weakref import WeakSet
 
 T = TypeVar("T")
 
@@ -16,7 +17,10 @@ class Memory(Generic[T]):
 
     def __init__(self, most: int) -> None:
         # The standard library's cache keeps an empty shelf for each key; what was made is laid on it.
-        self._shelf: Callable[..., list[tuple[tuple[object, ...], T]]] = lru_cache(most)(_empty_shelf)
+        cached = lru_cache(most)(_empty_shelf)
+        self._shelf: Callable[..., list[tuple[tuple[object, ...], T]]] = cached
+        self.forget: Callable[[], None] = cached.cache_clear
+        _EVERY.add(self)
 
     def get(self, objects: tuple[object, ...], values: tuple[Hashable, ...], make: Callable[[], T]) -> T:
         """Return what `make` makes of the objects and values, made once for as long as it is kept."""
@@ -28,5 +32,14 @@ class Memory(Generic[T]):
         return made
 
 
+def forget_all() -> None:
+    """Let go of all that is remembered: another project is opened, and nothing of this one will be asked for again."""
+    for memory in list(_EVERY):
+        memory.forget()
+
+
 def _empty_shelf(*_key: Hashable) -> list[Any]:
     return []
+
+
+_EVERY: WeakSet[Memory[Any]] = WeakSet()

@@ -25,7 +25,9 @@ def mask_of(path: str) -> Plane:
     try:
         state = os.stat(path)
     except (OSError, ValueError):
-        raise TempikError(f"The mask {printable(path)} is not there; choose another image, or take the mask off.") from None
+        raise TempikError(
+            f"The mask {printable(path)} is not there; choose another image, or take the mask off."
+        ) from None
     return _read(path, state.st_size, state.st_mtime_ns)
 
 

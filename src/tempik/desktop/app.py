@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import sys
 import threading
@@ -18,6 +19,8 @@ from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.errors import TempikError
+
+_MMAP_THRESHOLD, _ARENA_MAX = -3, -8  # glibc's malloc.h
 
 
 def run(project: Path | None = None, demo: bool = False) -> int:
@@ -48,7 +51,19 @@ def run(project: Path | None = None, demo: bool = False) -> int:
 def put_interface_first(window: Window) -> None:
     """Have threads that render give way to the interface after a millisecond rather than five, and collect garbage there."""
     sys.setswitchinterval(0.001)
+    _give_memory_back()
     Garbage(lambda: not window.player.playing, window)
+
+
+def _give_memory_back() -> None:
+    """Have pictures that are dropped go back to the system. The C library keeps a heap for each of our threads, and in them
+    whatever is below a bound that it raises by itself."""
+    try:
+        library = ctypes.CDLL(None)
+        library.mallopt(_ARENA_MAX, 2)
+        library.mallopt(_MMAP_THRESHOLD, 1 << 18)
+    except (OSError, AttributeError):
+        pass  # another C library than glibc has no such bounds
 
 
 def _report_faults(window: Window) -> None:

@@ -12,7 +12,7 @@ from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
 from tempik.errors import TempikError
-from tempik.media.opening import opened
+from tempik.media.opening import opened, sound_stream
 
 Samples = NDArray[np.float32]
 
@@ -85,9 +85,9 @@ def _write(spill: IO[bytes], block: Samples, path: str) -> None:
 def sound_blocks(path: str, rate: int, mono: bool = False) -> Iterator[Samples]:
     """Yield a file's sound in blocks of samples, as `decode_sound` gives it whole. What is no number is silence."""
     with opened(path) as container:
-        if not container.streams.audio:
+        stream = sound_stream(container)
+        if stream is None:
             raise TempikError(f"{path} has no sound; choose a song, or footage with sound.")
-        stream = container.streams.audio[0]
         # A sound file's clock begins with its first sample; a film's where its container does.
         origin = container.start_time / av.time_base if container.start_time is not None else 0.0
         resampler = AudioResampler("fltp", "mono" if mono else "stereo", rate)

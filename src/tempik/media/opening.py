@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import av
+from av.audio.stream import AudioStream
 from av.container import InputContainer
 
 from tempik.disk.reading import regular_size
@@ -48,6 +49,11 @@ def open_media(path: str) -> InputContainer:
                 f"{path} is cut off: its index is missing, so it cannot be played; copy it again or repair it."
             ) from error
         raise TempikError(f"{path} is not a media file that can be read; choose a video or sound file.") from error
+
+
+def sound_stream(container: InputContainer) -> AudioStream | None:
+    """Return the first sound of a file that there is a decoder for; cameras write others beside it."""
+    return next((s for s in container.streams.audio if s.codec_context is not None), None)
 
 
 def is_media(path: str) -> bool:

@@ -13,7 +13,7 @@ import numpy as np
 from tempik.errors import TempikError
 from tempik.media.cache import content_key
 from tempik.media.index import FrameIndex, index_stream
-from tempik.media.opening import opened
+from tempik.media.opening import opened, sound_stream
 from tempik.media.picture import HLG, PQ, from_frame, has_alpha
 
 REEL_RATES = (24, 25, 30, 60)
@@ -90,7 +90,9 @@ def probe(path: str) -> Probe:
         video = container.streams.video[0] if container.streams.video else None
         if video is not None and video.disposition & av.stream.Disposition.attached_pic:
             video = None  # the cover picture of a song
-        sound = container.streams.audio[0] if container.streams.audio else None
+        if video is not None and video.codec_context is None:
+            raise TempikError(f"{path} holds pictures that there is no decoder for; convert it to H.264 first.")
+        sound = sound_stream(container)
         if video is None and sound is None:
             raise TempikError(f"{path} holds neither picture nor sound; choose a video or sound file.")
         length = (container.duration or 0) / av.time_base

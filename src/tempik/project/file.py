@@ -18,6 +18,7 @@ import platformdirs
 from tempik.disk.reading import decoded, read_whole, shortened
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
+from tempik.memo import forget_all
 from tempik.project.media_files import with_paths
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
@@ -47,6 +48,7 @@ def load_reel(path: Path) -> Reel:
     Raises TempikError when the file cannot be read, is damaged, or comes from a newer version.
     """
     document = decoded(read_whole(path, MOST_MB), path, "a Tempik project")
+    forget_all()
     number = document.get("format") if isinstance(document, dict) else None
     if not isinstance(number, int):
         raise TempikError(f"{path} is not a Tempik project: it has no format number; open a .tempik file.")

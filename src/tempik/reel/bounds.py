@@ -63,7 +63,7 @@ _MOST: dict[str, float] = {
     "Reel.bundles": 500,
 }
 
-_SOUND: Memory[str] = Memory(60_000)
+_SOUND: Memory[str] = Memory(48_000)
 
 
 def out_of_bounds(record: msgspec.Struct) -> str:

@@ -17,7 +17,7 @@ from tempik.rhythm.records import Beat, Onset
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
-_LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(60_000)
+_LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(24_000)
 
 
 def problems(reel: Reel) -> list[str]:

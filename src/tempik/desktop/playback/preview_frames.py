@@ -62,6 +62,7 @@ class PreviewFrames(QObject):
         self._faulty: dict[int, str] = {}  # frames of this reel that could not be made, and why
         self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
         self._closing = False
+        self._letting_go = self._resting = False
         self._paused = False
         self._cost_s = 0.0  # what a frame takes to render, smoothed
         self._asked_at = time.monotonic()
@@ -100,6 +101,16 @@ class PreviewFrames(QObject):
             self._lock.notify()
             found = self._keys.get(frame)
             return self._kept.get(found) if found is not None else None
+
+    def make_room(self, wanted: bool) -> None:
+        """Let go of all that was rendered and read, and make nothing ahead, for as long as the room is wanted."""
+        with self._lock:
+            self._resting = self._letting_go = wanted
+            if wanted:
+                self._kept.clear()
+                self._stored.clear()
+                self._looked = 0
+            self._lock.notify()
 
     def fault(self, frame: int) -> str:
         """Return why a frame of this reel could not be made, '' where it could or was not tried."""
@@ -160,7 +171,7 @@ class PreviewFrames(QObject):
         with PictureSource(SOURCE_BYTES, self._proxy) as source:
             while True:
                 with self._lock:
-                    number, ahead = self._wait_for_work()
+                    number, ahead = self._wait_for_work(source)
                     if number is None or self._timeline is None:
                         return
                     task = _Task(self._timeline, number, self._size, self._version, ahead)
@@ -176,14 +187,17 @@ class PreviewFrames(QObject):
                         " Help → Show log has what to report.",
                     )
 
-    def _wait_for_work(self) -> tuple[int | None, bool]:
+    def _wait_for_work(self, source: PictureSource) -> tuple[int | None, bool]:
         """Return the next frame to make and whether it is made ahead in the background; None when the window closes."""
         while not self._closing:
+            if self._letting_go:
+                source.close()
+                self._letting_go = False
             number = self._next()
             if number is not None:
                 return number, False
             idle = time.monotonic() - self._asked_at
-            if idle < IDLE_S or self._ahead == AHEAD:
+            if idle < IDLE_S or self._ahead == AHEAD or self._resting:
                 self._lock.wait(IDLE_S)
                 continue
             number = self._next_dear()

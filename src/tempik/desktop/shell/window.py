@@ -192,6 +192,9 @@ class Window(QMainWindow):
         self.safety.offered.connect(self.foot.offer)
         self.safety.taken_up.connect(self.timeline.fit_when_shown)
         self.delivery.measured.connect(self._measured)
+        self.delivery.exporting_changed.connect(
+            lambda: self.transport.frames.make_room(self.delivery.exporting is not None)
+        )
         self.projects.begun.connect(self.player.pause)
         self.projects.draft_wanted.connect(self._open_draft)
 
