@@ -31,6 +31,13 @@ class Layout(NamedTuple):
             return QRectF(GUTTER, 0, width - GUTTER, self.end)
         return QRectF(GUTTER, self.tops[number], width - GUTTER, self.heights[number])
 
+    def in_view(self, height: int) -> list[tuple[int, Lane]]:
+        """Return the lanes that are not scrolled out, with their numbers: of sixty rows a few are seen. Those without a
+        height lie over all."""
+        ends = zip(self.tops, self.heights, strict=True)
+        seen = [n for n, (top, tall) in enumerate(ends) if not tall or 0 < top + tall < height + tall]
+        return [(n, self.lanes[n]) for n in seen]
+
     def _of(self, key: str) -> tuple[int, int]:
         number = next((i for i, lane in enumerate(self.lanes) if lane.key == key), None)
         return (self.tops[number], self.heights[number]) if number is not None else (self.end, 0)

@@ -186,7 +186,7 @@ class TimelineView(DropTarget):
     def paintEvent(self, p: QPainter) -> None:
         ctx, timeline = self.context(), self.project.timeline
         p.drawPixmap(0, 0, self._picture.shown(self, ctx, self._coarse))
-        for number, lane in enumerate(ctx.layout.lanes):
+        for number, lane in ctx.layout.in_view(self.height()):
             lane.paint_staying(p, ctx, ctx.layout.box(number, self.width()))
         self._paint_hover(p, ctx)
         if timeline.frames:
@@ -236,7 +236,7 @@ class TimelineView(DropTarget):
     def hit(self, pos: QPointF) -> tuple[str, Hit] | None:
         """Return the lane and what of it lies under the pointer: what is painted last is hit first."""
         ctx, weak = self.context(), None
-        for number, lane in reversed(list(enumerate(ctx.layout.lanes))):
+        for number, lane in reversed(ctx.layout.in_view(self.height())):
             found = lane.hit(ctx, ctx.layout.box(number, self.width()), pos)
             if found is not None and not found.weak:
                 return lane.key, found
