@@ -111,7 +111,9 @@ def soak(folder: Path, share: float) -> bool:
     found = run(folder / "r.tempik", length_s)
     text = f"{length_s:.0f} s, {found.acts} acts: {found.second_mb:.0f} → {found.last_mb:.0f} MB, "
     text += f"{found.second_threads} → {found.last_threads} threads, {found.second_files} → {found.last_files} files"
-    return say("soak, second to last quarter", text, found.flat)
+    held = say("soak, second to last quarter", text, found.flat)
+    print(f"    MB in each eighth: {', '.join(map(str, found.course_mb))}")
+    return held
 
 
 PARTS = {"power": power, "disks": disks, "damage": damage, "kills": kills, "soak": soak}

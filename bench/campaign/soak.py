@@ -86,6 +86,7 @@ class Soak(NamedTuple):
     last_threads: int
     second_files: int
     last_files: int
+    course_mb: tuple[int, ...]  # the most in each eighth
 
     @property
     def flat(self) -> bool:
@@ -108,7 +109,9 @@ def run(project: Path, length_s: float) -> Soak:
     def most(samples: list[dict[str, float]], what: str) -> float:
         return max(s[what] for s in samples)
 
+    eighths = [[s for at, s in out["samples"] if k <= 8 * at / length_s < k + 1] for k in range(8)]
+    course = tuple(round(most(samples, "mb")) for samples in eighths if samples)
     return Soak(
         out["acts"], most(second, "mb"), most(last, "mb"), int(most(second, "threads")), int(most(last, "threads")),
-        int(most(second, "files")), int(most(last, "files")),
+        int(most(second, "files")), int(most(last, "files")), course,
     )  # fmt: skip
