@@ -9,8 +9,8 @@ from PySide6.QtCore import QObject, QTimer
 
 _EVERY_MS = 500
 _YOUNG = 20_000  # objects made and not dropped again since the last pass
-_OLDER = 20  # passes over the young after which the middle-aged are looked through
-_OLDEST = 20  # passes over these after which all are
+_OLDER = 10  # passes over the young after which the middle-aged are looked through
+_OLDEST = 5  # passes over these after which all are
 
 
 class Garbage(QObject):
