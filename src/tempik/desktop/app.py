@@ -9,7 +9,7 @@ import threading
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
@@ -52,7 +52,7 @@ def put_interface_first(window: Window) -> None:
     """Have threads that render give way to the interface after a millisecond rather than five, and collect garbage there."""
     sys.setswitchinterval(0.001)
     _give_memory_back()
-    Garbage(lambda: not window.player.playing, window)
+    Garbage(lambda: not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton, window)
 
 
 def _give_memory_back() -> None:
