@@ -197,6 +197,8 @@ def _opened_folder(folder: Path, own: bool) -> int:
     flags = os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC | (os.O_NOFOLLOW if own else 0)
     try:
         return os.open(folder, flags)
+    except PermissionError:
+        return os.open(folder, flags | os.O_PATH)  # one that may be written to and not listed
     except OSError as error:
         if own and error.errno in (errno.ELOOP, errno.ENOTDIR):
             raise _foreign(folder) from error
@@ -229,13 +231,17 @@ def _sync_folder(fd: int) -> None:
     try:
         os.fsync(fd)
     except OSError as error:
-        if error.errno not in (errno.EINVAL, errno.ENOTSUP):  # some file systems have no folders to sync
+        if error.errno not in (errno.EINVAL, errno.ENOTSUP, errno.EBADF):  # some folders cannot be synced
             raise
 
 
 def _sweep(folder: int) -> None:
     """Remove what killed processes left half-written: files of our naming that nobody holds locked."""
-    for name in os.listdir(folder):
+    try:
+        names = os.listdir(folder)
+    except OSError:
+        return
+    for name in names:
         if not _PART.fullmatch(name):
             continue
         try:
