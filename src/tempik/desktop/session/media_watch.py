@@ -25,6 +25,7 @@ class MediaWatch(QObject):
         self._jobs = jobs
         self.missing: frozenset[str] = frozenset()
         self._asked: tuple[str, ...] = ()  # the paths that were last asked for
+        self._told: tuple[object, object, object] = (None, None, None)  # what of the reel may name files, as last seen
         self._job: Job | None = None
         self._announce = False
         self._once_more = False
@@ -39,7 +40,12 @@ class MediaWatch(QObject):
         self.check()
 
     def _reel_changed(self) -> None:
-        if media_paths(self.project.reel) != self._asked:
+        reel = self.project.reel
+        told = (reel.footage, reel.rows, reel.soundtrack)
+        if all(a is b for a, b in zip(told, self._told, strict=True)):
+            return  # nothing that names a file is another
+        self._told = told
+        if media_paths(reel) != self._asked:
             self.check()
 
     def check(self) -> None:

@@ -77,18 +77,19 @@ def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: 
     a = bisect_left(found.starts, (view.start_s - 4) * rate)
     b = bisect_right(found.starts, view.end_s * rate + 1)
     firing = {q.cell for q in found.pulses}
+    zero, frame_px = view.x(0.0), view.px_per_s / rate
     first = bisect_left(found.cells, view.start_s * rate - 1, key=lambda c: c.frame)
     end = bisect_right(found.cells, min(view.end_s * rate, timeline.frames - 1), key=lambda c: c.frame)
     if end - first < 400:
         for cell in found.cells[first:end]:
-            x = view.x(time_of(cell.frame, timeline.rate))
+            x = zero + cell.frame * frame_px
             if cell.gap_s * view.px_per_s >= NARROW_PX and cell.id not in firing and GUTTER <= x <= view.width:
                 empty.append(QLineF(x + 1.5, box.bottom() - 3, x + 6, box.bottom() - 3))
     p.setPen(QPen(colour(theme.QUIET, 0.75), 1.4))
     p.drawLines(empty)
     for pulse in found.pulses[a:b]:
         if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
-            x = view.x(time_of(pulse.frame, timeline.rate))
+            x = zero + pulse.frame * frame_px
             tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
             if GUTTER <= x <= view.width:
                 narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - tall))
