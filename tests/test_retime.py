@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
@@ -65,6 +65,8 @@ def test_on_a_ramp_the_integral_agrees_to_a_nanosecond(v0: float, v1: float, sof
 
 @settings(max_examples=60, deadline=None)
 @given(st.floats(0.05, 10), st.floats(0.05, 10), st.sampled_from([0.0, 0.42, 1.0]), st.floats(0, 1))
+@example(4.0, 1.0, 1.0, 0.9999999999999999)
+@example(8.693211835073656, 0.23215999260366887, 1.0, 0.9999999999999996)
 def test_asking_when_a_source_instant_shows_leads_back_to_it(v0: float, v1: float, soft: float, share: float) -> None:
     time_map = TimeMap(ramp(v0, v1, soft), 1.7, 5.0)
     source = time_map.source_at(share * 1.7)

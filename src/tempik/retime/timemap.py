@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Sequence
 from functools import cached_property
 
@@ -132,9 +133,11 @@ class TimeMap:
         found: list[float] = []
         for a, b in zip(edges, edges[1:], strict=False):
             at_a, at_b = self.source_at(a) - source_s, self.source_at(b) - source_s
-            if at_a == 0.0:
+            # Near an edge the map itself is rounded: an instant just inside may read a last bit beyond it.
+            rounding = 64 * sys.float_info.epsilon * max(1.0, abs(source_s))
+            if abs(at_a) <= rounding:
                 root = a
-            elif at_b == 0.0:
+            elif abs(at_b) <= rounding:
                 root = b
             elif at_a * at_b < 0:
                 root = self._root(source_s, a, b)
