@@ -46,13 +46,13 @@ def proxy_path(path: str) -> Path:
     return proxies_folder() / f"{content_key(path)}.v{VERSION}.mp4"
 
 
-def sound_proxy(path: str, proxy: Path) -> bool:
+def sound_proxy(path: str, proxy: Path, index: Callable[[str], FrameIndex] = index_frames) -> bool:
     """Tell whether a proxy is there and can be read; one that is damaged is thrown away, to be made again. It may end
-    sooner than its file, where that is broken."""
+    sooner than its file, where that is broken. `index` gives a file's index, where those are kept."""
     if not is_regular(proxy):
         return False
     try:
-        there, meant = index_frames(str(proxy)), index_frames(path)
+        there, meant = index(str(proxy)), index(path)
         with opened(str(proxy)) as container:
             first = next(iter(container.decode(container.streams.video[0])), None)
         if first is not None and 0 < len(there.pts) <= len(meant.pts) and len(there.keys) == len(there.pts):

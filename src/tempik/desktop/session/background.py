@@ -57,7 +57,7 @@ class Proxies(QObject):
             if not is_regular(path):
                 return ""
             found = proxy_path(path)
-            return str(found) if sound_proxy(path, found) else ""
+            return str(found) if sound_proxy(path, found, shared_index) else ""
 
         def looked(found: str) -> None:
             if found:
