@@ -42,10 +42,15 @@ def accent_named(name: str) -> Accent:
 
 
 def settled(accent: Accent, given: dict[str, Value]) -> dict[str, Value]:
-    """Return an accent's settings with those given in place of its own; numbers are kept within their range, and what
-    the accent does not know, or cannot be, is passed over."""
+    """Return an accent's settings with those given in place of its own: see `settled_of`."""
+    return settled_of(accent.settings, given)
+
+
+def settled_of(settings: tuple[Setting, ...], given: dict[str, Value]) -> dict[str, Value]:
+    """Return settings with those given in place of the defaults; numbers are kept within their range, and what is not
+    known, or cannot be, is passed over."""
     out: dict[str, Value] = {}
-    for setting in accent.settings:
+    for setting in settings:
         value = given.get(setting.name, setting.default)
         if isinstance(setting.default, str):
             good = isinstance(value, str) and not _misfit(setting, value)
@@ -58,14 +63,19 @@ def settled(accent: Accent, given: dict[str, Value]) -> dict[str, Value]:
 
 def setting_problem(accent: Accent, name: str, value: Value) -> str:
     """Return why an accent cannot have a setting of that value, '' when it can."""
-    setting = next((s for s in accent.settings if s.name == name), None)
+    return setting_problem_of(accent.title, accent.settings, name, value)
+
+
+def setting_problem_of(title: str, settings: tuple[Setting, ...], name: str, value: Value) -> str:
+    """Return why what is called `title` cannot have a setting of that value, '' when it can."""
+    setting = next((s for s in settings if s.name == name), None)
     if setting is None:
-        names = ", ".join(s.name for s in accent.settings) or "none"
-        return f"{accent.title} has no setting '{name}'; it has {names}."
+        names = ", ".join(s.name for s in settings) or "none"
+        return f"{title} has no setting '{name}'; it has {names}."
     if isinstance(setting.default, str):
         return _misfit(setting, str(value))
     if isinstance(value, str) or not setting.low <= value <= setting.high:
-        return f"'{name}' of {accent.title} lies between {setting.low:g} and {setting.high:g}."
+        return f"'{name}' of {title} lies between {setting.low:g} and {setting.high:g}."
     return ""
 
 

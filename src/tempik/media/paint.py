@@ -79,11 +79,16 @@ def swept(picture: Picture, matrix: Matrix) -> Picture:
         matrix = _root(matrix)
         steps.append(matrix)
     shifts = [(s[0, 2], s[1, 2]) for s in steps]
-    if np.abs(steps[0][:, :2] - np.eye(2)).max() * max(picture.size) < 0.5:
+    if turns_nothing(steps[0], picture.size):
         return Picture(_slid(picture.y, shifts, 1.0), _slid(picture.u, shifts, 0.5), _slid(picture.v, shifts, 0.5))
     for step in steps:
         picture = _mean(picture, warped(picture, step))
     return picture
+
+
+def turns_nothing(matrix: Matrix, size: tuple[int, int]) -> bool:
+    """Tell whether an affine only shifts a picture of a size, as far as can be seen."""
+    return bool(np.abs(matrix[:, :2] - np.eye(2)).max() * max(size) < 0.5)
 
 
 def lead_in(matrix: Matrix, size: tuple[int, int]) -> Matrix:
@@ -114,7 +119,11 @@ def _mean(a: Picture, b: Picture) -> Picture:
 
 
 def _slid(plane: Plane, shifts: list[tuple[float, float]], scale: float) -> Plane:
-    """Return the mean of a plane over shifts that add up in every way, whole samples each: slices in place of warps."""
+    """Return the mean of a plane over shifts that add up in every way, whole samples each: slices in place of warps, and
+    where they all go along one side of the frame the plain mean over the whole way."""
+    far = (sum(x for x, _ in shifts) * scale, sum(y for _, y in shifts) * scale)
+    if min(abs(v) for v in far) < 0.5:
+        return _boxed(plane, round(far[0]), round(far[1]))
     whole = [(round(x * scale), round(y * scale)) for x, y in shifts]
     left, top = sum(max(x, 0) for x, _ in whole), sum(max(y, 0) for _, y in whole)
     right, bottom = sum(max(-x, 0) for x, _ in whole), sum(max(-y, 0) for _, y in whole)
@@ -128,6 +137,12 @@ def _slid(plane: Plane, shifts: list[tuple[float, float]], scale: float) -> Plan
             b = held[max(-y, 0) : max(-y, 0) + h, max(-x, 0) : max(-x, 0) + w]
             held = np.asarray(cv2.addWeighted(a, 0.5, b, 0.5, 0.0), dtype=np.uint8)
     return np.ascontiguousarray(held[:tall, :wide])
+
+
+def _boxed(plane: Plane, x: int, y: int) -> Plane:
+    """Return the mean of a plane over all shifts from none to (x, y), one of which is 0."""
+    size, anchor = (abs(x) + 1, abs(y) + 1), (max(x, 0), max(y, 0))
+    return np.asarray(cv2.blur(plane, size, anchor=anchor, borderType=cv2.BORDER_REFLECT_101), dtype=np.uint8)
 
 
 def remapped(picture: Picture, x: Field, y: Field) -> Picture:

@@ -1,5 +1,6 @@
 """The model: frozen records, validation, and the project file."""
 
+from tempik.reel.join import Handles, Join, JoinUnit
 from tempik.reel.model import (
     Align,
     Anchor,
@@ -63,7 +64,10 @@ __all__ = [
     "Fit",
     "Footage",
     "Framing",
+    "Handles",
     "Interpolation",
+    "Join",
+    "JoinUnit",
     "Key",
     "Length",
     "Limit",

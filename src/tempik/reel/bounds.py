@@ -44,6 +44,8 @@ _MOST: dict[str, float] = {
     "Curve.nodes": 500,
     "Shape.nodes": 500,
     "Clip.pins": 500,
+    "Join.settings": 100,
+    "Join.seed": 2**63,
     "Position.x": 1000,
     "Position.y": 1000,
     "Position.turn_deg": 36_000,

@@ -16,6 +16,7 @@ from typing import Literal, TypeVar
 import msgspec
 
 from tempik.digits import whole
+from tempik.reel.join import Join
 from tempik.reel.rows import AccentRow, Bundle, MediaPath, MotionTrack
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
@@ -333,7 +334,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     `part` is the stretch of the curve that the slot shows, in shares of the curve: a clip that was split or trimmed
     keeps its shape, of which it shows a part. `shaped` makes the curve where it is given. `interpolation` is how frames between
     two of the footage's are made, the reel's way when None. `beyond` is what is shown past the footage's ends: its end
-    frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together.
+    frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together. `join` is
+    what happens over its start, `leave` over its end where no clip follows.
     """
 
     id: str
@@ -351,6 +353,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     interpolation: Interpolation | None = None
     beyond: Beyond = "hold"
     sound: ClipSound = ClipSound()
+    join: Join | None = None
+    leave: Join | None = None
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

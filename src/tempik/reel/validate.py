@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 
 from tempik.memo import Memory
 from tempik.reel.bounds import no_number, out_of_bounds
+from tempik.reel.join import Join
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
@@ -17,6 +18,7 @@ from tempik.rhythm.records import Beat, Onset
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
+MOST_JOIN = {"frames": 600.0, "beats": 16.0}
 _LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(24_000)
 
 
@@ -168,6 +170,25 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
     if not abs(clip.sound.gain_db) <= 60:
         yield f"Clip '{clip.id}' has a sound gain of {clip.sound.gain_db} dB; keep it within ±60."
     yield from _framing_problems(clip)
+    for join in (clip.join, clip.leave):
+        if join is not None:
+            yield from join_problems(join, f"Clip '{clip.id}'")
+
+
+def join_problems(join: Join, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a join, its kind aside; `whose` begins the sentence."""
+    if not 0 < join.length <= MOST_JOIN[join.unit]:
+        yield f"{whose} has a join of {join.length:g} {join.unit}; keep it above 0 and to {MOST_JOIN[join.unit]:g}."
+    if join.at is not None and not 0 <= join.at <= 1:
+        yield f"{whose} has a join with {join.at:g} of it before the cut; keep it between 0 and 1."
+    if not 0 <= join.amount <= 2:
+        yield f"{whose} has a join of the amount {join.amount:g}; keep it between 0 and 2."
+    if join.shutter_deg is not None and not 0 <= join.shutter_deg <= 360:
+        yield f"{whose} has a join with a shutter of {join.shutter_deg:g} degrees; keep it between 0 and 360."
+    if join.ease is not None and not all(0 <= v <= 1 for v in join.ease):
+        yield f"{whose} has a join whose curve of ease goes beyond its ends; keep its handles between 0 and 1."
+    if not all(_finite(v) for v in join.settings.values() if not isinstance(v, str)):
+        yield f"{whose} has a join with a setting that is no number."
 
 
 def _framing_problems(clip: Clip) -> Iterator[str]:

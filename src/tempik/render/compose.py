@@ -2,18 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 
-from tempik.accents import applied
+from tempik.accents import Look, applied
 from tempik.accents.apply import toned
 from tempik.accents.masks import fitted_mask
-from tempik.media.paint import Matrix, blended, joined, laid, lead_in, mixed, swept, warp_plane, warped
+from tempik.media.paint import (
+    Matrix,
+    blended,
+    joined,
+    laid,
+    lead_in,
+    mixed,
+    reach_px,
+    swept,
+    turns_nothing,
+    warp_plane,
+    warped,
+)
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
-from tempik.render.plan import FramePlan, Shot
+from tempik.render.plan import FramePlan, Leg, Pair, Shot, shots_of
+
+# A way at least this long, unless it goes straight, is averaged at half the size.
+COARSE_FROM_PX = 24.0
 
 
 class Source(NamedTuple):
@@ -26,9 +41,30 @@ class Source(NamedTuple):
 def compose(plan: FramePlan, sources: Sequence[Source | None]) -> Picture:
     """Return the layers of a plan as one picture; `sources` holds a frame for each of its shots, None for a solid."""
     picture: Picture | None = None
-    for shot, source in zip(plan.shots, sources, strict=True):
-        picture = _laid_over(picture, shot, source, plan.width, plan.height)
+    given = iter(sources)
+    for layer in plan.layers:
+        if isinstance(layer, Shot):
+            picture = _laid_over(picture, layer, next(given), plan.width, plan.height)
+        else:
+            picture = _joined(picture, layer, [next(given) for _ in shots_of(layer)], plan.width, plan.height)
     return solid(plan.width, plan.height) if picture is None else picture
+
+
+def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], width: int, height: int) -> Picture:
+    """Return the two pictures of a join as one, over what lies below."""
+    crossing = pair.crossing
+    below = below if below is not None else solid(width, height)
+    given = iter(sources)
+    sides = [
+        below if shot is None else _laid_over(below, shot, next(given), width, height, look)
+        for shot, look in ((pair.out, crossing.out), (pair.into, crossing.into))
+    ]
+    out, into = sides
+    if crossing.mix is not None:
+        picture = crossing.mix.paint(out, into, *crossing.mix.args)
+    else:
+        picture = out if crossing.only == "out" else into
+    return applied(picture, crossing.over)
 
 
 def finished(plan: FramePlan, picture: Picture) -> Picture:
@@ -36,7 +72,9 @@ def finished(plan: FramePlan, picture: Picture) -> Picture:
     return applied(picture, plan.look)
 
 
-def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: int, height: int) -> Picture:
+def _laid_over(
+    below: Picture | None, shot: Shot, source: Source | None, width: int, height: int, look: Look | None = None
+) -> Picture:
     if source is None:
         above = solid(width, height, *colour_yuv(shot.path))
         alpha = None
@@ -45,6 +83,8 @@ def _laid_over(below: Picture | None, shot: Shot, source: Source | None, width: 
         alpha = source.alpha
     if shot.tones:
         above = toned(above, shot.tones)
+    if look is not None:
+        above = applied(above, look)
     if shot.region is None and shot.opacity >= 1 and not shot.mask and shot.blend == "normal":
         return above
     if below is None:
@@ -72,8 +112,33 @@ def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:
     if not layer.legs:
         return at(layer.affine)
     size = (width, height)
-    parts = [swept(at(joined(lead_in(leg.sweep, size), leg.begin)), leg.sweep) for leg in layer.legs]
+    far = max(reach_px(leg.sweep, size) for leg in layer.legs)
+    if far < COARSE_FROM_PX or turns_nothing(layer.legs[0].sweep, size):
+        return _averaged(at, layer.legs, size)
+    # So long a way leaves no detail finer than this: half the size is a quarter of the work.
+    half = np.diag([0.5, 0.5, 1.0])
+    small = ((width + 1) // 2, (height + 1) // 2)
+    legs = [Leg(_in(half, leg.begin), _in(half, leg.sweep, half)) for leg in layer.legs]
+    made = _averaged(lambda affine: warped(source, affine / units, small), legs, small)
+    chroma = ((width + 1) // 2, (height + 1) // 2)
+    return Picture(
+        *(
+            np.asarray(cv2.resize(p, s, interpolation=cv2.INTER_LINEAR), dtype=np.uint8)
+            for p, s in zip(made, (size, chroma, chroma), strict=True)
+        )
+    )
+
+
+def _averaged(at: Callable[[Matrix], Picture], legs: Sequence[Leg], size: tuple[int, int]) -> Picture:
+    """Return the mean of a picture over its way; `at` gives it where an affine has it."""
+    parts = [swept(at(joined(lead_in(leg.sweep, size), leg.begin)), leg.sweep) for leg in legs]
     return parts[0] if len(parts) == 1 else mixed(parts[0], parts[1], 0.5)
+
+
+def _in(units: Matrix, affine: Matrix, back: Matrix | None = None) -> Matrix:
+    """Return an affine in other units of the output, and of the input where `back` gives them."""
+    whole = units @ np.vstack([affine, [0.0, 0.0, 1.0]])
+    return np.asarray((whole if back is None else whole @ np.linalg.inv(back))[:2], dtype=np.float64)
 
 
 def _region_mask(shot: Shot, width: int, height: int) -> Plane:

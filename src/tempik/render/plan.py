@@ -1,4 +1,5 @@
-"""The plan of a frame: its layers, each a source instant and one affine, and one change of light. Pure and cheap.
+"""The plan of a frame: its layers, each a source instant and one affine (or two of them, joined), and one change of light.
+Pure and cheap.
 
 Preview and export ask for the same plan and differ in size alone, so what is seen is what is delivered.
 """
@@ -15,12 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
-from tempik.accents.look import IDENTITY, Affine, Tone
+from tempik.accents.look import IDENTITY, Affine, Tone, times
+from tempik.joins import Crossing, Side, shutter_of
 from tempik.media.index import EXACT
-from tempik.media.paint import halvings, reach_px
+from tempik.media.paint import halvings, reach_px, turns_nothing
 from tempik.reel import Footage, Framing, Interpolation
 from tempik.timeline.framing import covers, frame_matrix, position_at
 from tempik.timeline.placed import Blend, Layer, Placed, source_at_frames
+from tempik.timeline.seams import Seam, crossing_at
 from tempik.timeline.timeline import Timeline
 
 Matrix = NDArray[np.float64]
@@ -77,6 +80,19 @@ class Shot:
         )
 
 
+@dataclass(frozen=True, kw_only=True, slots=True, eq=False)
+class Pair:
+    """Two shots of one layer in a join, and what is made of them. A side without a shot is what lies below."""
+
+    out: Shot | None
+    into: Shot | None
+    crossing: Crossing
+
+    def key(self) -> Hashable:
+        out, into = (shot.key() if shot is not None else None for shot in (self.out, self.into))
+        return out, into, self.crossing
+
+
 class FramePlan(NamedTuple):
     """What frame number `frame` shows: layers from the lowest up, none where no clip covers it (black), what accents do
     to them, and earlier frames (their plans, each with its strength) that trail behind."""
@@ -84,14 +100,26 @@ class FramePlan(NamedTuple):
     frame: int
     width: int
     height: int
-    shots: tuple[Shot, ...]
+    layers: tuple[Shot | Pair, ...]
     look: Look
     echoes: tuple[tuple[FramePlan, float], ...] = ()
 
+    @property
+    def shots(self) -> tuple[Shot, ...]:
+        """The shots of all layers, from the lowest up."""
+        return tuple(shot for layer in self.layers for shot in shots_of(layer))
+
     def key(self) -> Hashable:
         """Return what tells this plan from any that shows something else, whatever frame it is of."""
-        shots = tuple(shot.key() for shot in self.shots)
-        return self.width, self.height, shots, self.look, tuple((p.key(), strength) for p, strength in self.echoes)
+        layers = tuple(layer.key() for layer in self.layers)
+        return self.width, self.height, layers, self.look, tuple((p.key(), strength) for p, strength in self.echoes)
+
+
+def shots_of(layer: Shot | Pair) -> tuple[Shot, ...]:
+    """Return the shots of a layer."""
+    if isinstance(layer, Shot):
+        return (layer,)
+    return tuple(shot for shot in (layer.out, layer.into) if shot is not None)
 
 
 # A way that strays farther than this from its chord is taken in two legs.
@@ -119,9 +147,64 @@ def plan(
     looks = (look, look, look)
     if half and accents:
         looks = (timeline.look_at(frame - half, without), look, timeline.look_at(frame + half, without))
-    shots = tuple(_shot(timeline, layer, shown, width, height, looks, half) for layer in layers)
+    made = tuple(_layer(timeline, layer, shown, width, height, looks, half) for layer in layers)
     echoes = _echoes(timeline, frame, width, height, look, layers) if look.echo is not None else ()
-    return FramePlan(frame, width, height, shots, look, echoes)
+    return FramePlan(frame, width, height, made, look, echoes)
+
+
+def side_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Seam, side: Side) -> FramePlan:
+    """Return the plan of one side of a join alone, as it is moved and lit at a frame, with the accents of that frame."""
+    look = timeline.look_at(frame)
+    shutter = shutter_of(seam.kind, seam.join, timeline.reel.shutter_deg) if seam.kind is not None else 0.0
+    pair = _pair(timeline, Layer(seam.owner, seam=seam), frame, width, height, (look, look, look), shutter, side)
+    return FramePlan(frame, width, height, (pair,), look)
+
+
+def _layer(
+    timeline: Timeline,
+    layer: Layer,
+    frame: int,
+    width: int,
+    height: int,
+    looks: tuple[Look, Look, Look],
+    half: float,
+) -> Shot | Pair:
+    seam = layer.seam
+    if seam is None or seam.kind is None:
+        return _shot(timeline, layer, frame, width, height, looks, half)
+    return _pair(
+        timeline, layer, frame, width, height, looks, shutter_of(seam.kind, seam.join, timeline.reel.shutter_deg)
+    )
+
+
+def _pair(
+    timeline: Timeline,
+    layer: Layer,
+    frame: int,
+    width: int,
+    height: int,
+    looks: tuple[Look, Look, Look],
+    shutter_deg: float,
+    only: Side | None = None,
+) -> Pair:
+    """Return both sides of a join at a frame, or `only` one of them."""
+    seam = layer.seam
+    assert seam is not None
+    # How strong a join is goes for its blur too, up to a shutter that never closes.
+    half = min(shutter_deg * seam.join.amount, 360.0) / 720
+    crossings = [crossing_at(seam, frame + side * half, half, timeline.tall) for side in (-1, 0, 1)]
+    crossing = crossings[1] if only is None else crossings[1]._replace(mix=None, only=only)
+    shots: dict[Side, Shot | None] = {}
+    sides: tuple[tuple[Side, Placed | None], ...] = (("out", seam.out), ("into", seam.into))
+    for side, placed in sides:
+        if placed is None or crossing.only not in (None, side):
+            shots[side] = None
+            continue
+        ways = [c.out if side == "out" else c.into for c in crossings]
+        moved = [a._replace(move=times(a.move, w.move)) for a, w in zip(looks, ways, strict=True)]
+        part = layer._replace(placed=placed, seam=None)
+        shots[side] = _shot(timeline, part, frame, width, height, (moved[0], moved[1], moved[2]), half)
+    return Pair(out=shots["out"], into=shots["into"], crossing=crossing)
 
 
 def _echoes(
@@ -135,12 +218,12 @@ def _echoes(
     for number in range(1, look.echo.number + 1):
         earlier = frame - number * look.echo.apart
         if earlier >= first:
-            shots = tuple(
-                _shot(timeline, layer, earlier, width, height, (moved, moved, moved), 0.0)
+            made = tuple(
+                _layer(timeline, layer, earlier, width, height, (moved, moved, moved), 0.0)
                 for layer in timeline.layers_at(earlier)
             )
             strength = look.echo.strength * (1 - (number - 1) / (look.echo.number + 1))
-            out.append((FramePlan(earlier, width, height, shots, moved), strength))
+            out.append((FramePlan(earlier, width, height, made, moved), strength))
     return tuple(out)
 
 
@@ -191,9 +274,17 @@ def _legs(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> 
     """Return the way of a layer while the shutter is open: one leg, or two where it turns round on the way."""
     whole = _from_to(begin, end)
     chord = _from_to(0.5 * (begin + end), middle)
-    if reach_px(chord, size) > STRAY_PX:
+    if reach_px(chord, size) > STRAY_PX and not _straight(whole, chord, size):
         return (Leg(begin, _from_to(begin, middle)), Leg(middle, _from_to(middle, end)))
     return (Leg(begin, whole),) if halvings(reach_px(whole, size)) else ()
+
+
+def _straight(way: Matrix, aside: Matrix, size: tuple[int, int]) -> bool:
+    """Tell whether a way is a shift along one line: then it is one leg however unevenly it is gone."""
+    if not (turns_nothing(way, size) and turns_nothing(aside, size)):
+        return False
+    (x, y), (p, q) = way[:, 2], aside[:, 2]
+    return bool(abs(x * q - y * p) <= STRAY_PX * math.hypot(x, y))
 
 
 def _from_to(a: Matrix, b: Matrix) -> Matrix:

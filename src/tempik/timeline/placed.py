@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from fractions import Fraction
-from typing import Literal, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,9 @@ from tempik.reel import (
 )
 from tempik.retime import TimeMap, cut_out
 from tempik.time import time_of
+
+if TYPE_CHECKING:
+    from tempik.timeline.seams import Seam
 
 Array = NDArray[np.float64]
 
@@ -72,12 +75,13 @@ Blend = Literal["normal", "screen", "add", "multiply"]
 
 class Layer(NamedTuple):
     """A clip on screen at a frame: how much of it shows (0 to 1), through which mask (an image's path, '' for none), and
-    how it is laid over what lies below."""
+    how it is laid over what lies below. Within a join, `seam`, the clip whose slot it is stands for both."""
 
     placed: Placed
     weight: float = 1.0
     mask: str = ""
     blend: Blend = "normal"
+    seam: Seam | None = None
 
     @property
     def whole(self) -> bool:

@@ -25,10 +25,12 @@ from tempik.time import frame_of
 from tempik.timeline.framing import covers, frame_matrix
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.placing import placed_in
+from tempik.timeline.seams import Seam, seams_of
 from tempik.timeline.sounding import Sounding, sounding_of
 
 _SOUNDING: Memory[Sounding] = Memory(8)
 _ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
+_SEAMS: Memory[list[tuple[Seam, ...]]] = Memory(8)
 _CELLS: Memory[list[Cell]] = Memory(200)
 _FIRED: Memory[Fired] = Memory(200)
 _TIMELINES: Memory[Timeline] = Memory(6)
@@ -61,6 +63,9 @@ class Timeline:
             parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
         )
         self._firsts = [[p.first for p in row] for row in self.rows]
+        self.seams: list[tuple[Seam, ...]] = _SEAMS.get(
+            parts, when, lambda: [seams_of(row, self.sounding, self.frames) for row in self.rows]
+        )
         everything = [p for row in self.rows for p in row]
         self.placed: tuple[Placed, ...] = tuple(sorted(everything, key=lambda p: (p.first, p.clip.track)))
         self._by_clip = {p.clip.id: p for p in self.placed}
@@ -167,15 +172,39 @@ class Timeline:
         for number in range(len(self.rows) - 1, -1, -1):
             if self.reel.tracks[number].hidden:
                 continue
-            placed = self.clip_at(frame, number)
-            if placed is not None:
-                layer = Layer(placed)
-                out.append(layer)
-                share = self.slot_share(placed, frame)
-                if layer.whole and covers(placed.clip.framing, placed.footage, self.reel, share):
-                    break
+            placed, seam = self.clip_at(frame, number), self.seam_at(frame, number)
+            if seam is not None and seam.kind is not None:
+                layer = Layer(placed or seam.owner, seam=seam)
+                seen = [p for p in (seam.out, seam.into) if p is not None]
+            elif placed is not None:
+                layer, seen = Layer(placed), [placed]
+            else:
+                continue
+            out.append(layer)
+            whole = layer.whole and (seam is None or seam.both)
+            if whole and all(covers(p.clip.framing, p.footage, self.reel, self.slot_share(p, frame)) for p in seen):
+                break
         out.reverse()
         return out
+
+    def seam_at(self, frame: int, row: int) -> Seam | None:
+        """Return the join of a track that a frame lies in, or None."""
+        seams = self.seams[row]
+        if not seams:
+            return None
+        number = bisect_right(seams, frame, key=lambda s: s.begin) - 1
+        return seams[number] if number >= 0 and frame < seams[number].end else None
+
+    def seam_of(self, clip: str, at_end: bool = False) -> Seam | None:
+        """Return the join at a clip's start, or over its end; None where there is none."""
+        placed = self.placed_clip(clip)
+        if placed is None:
+            return None
+        seams = self.seams[placed.clip.track]
+        edge = placed.end if at_end else placed.first
+        number = bisect_right(seams, edge, key=lambda s: s.turn)
+        near = [s for s in seams[max(0, number - 2) : number] if s.turn == edge]
+        return next((s for s in near if (s.out if at_end else s.into) is placed), None)
 
     def slot_share(self, placed: Placed, frame: float) -> float:
         """Return how far into its slot a clip is at a frame, 0 at its first frame and 1 at its last."""

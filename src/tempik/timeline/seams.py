@@ -1,0 +1,207 @@
+"""Joins as they lie on the reel: their frames about the cut, what of the footage they are short of, and what they do there."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import NamedTuple
+
+import numpy as np
+
+from tempik.joins import (
+    CATALOGUE,
+    Crossing,
+    Kind,
+    Moment,
+    about_turn,
+    direction_of,
+    ease_of,
+    fitted,
+    length_frames,
+    over_edge,
+    settings_of,
+    sides,
+)
+from tempik.memo import Memory
+from tempik.reel import Join
+from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.sounding import Sounding
+
+# Without beats a beat is half a second.
+NO_BEAT_S = 0.5
+
+_SEAMS: Memory[Seam] = Memory(24_000)
+
+
+class Seam(NamedTuple):
+    """A join on the reel: it shows from frame `begin` up to `end`, and its edge, the cut, is frame `turn`.
+
+    `out` and `into` are the clips before and after, None for nothing. Of its `wanted` frames it may have fewer where clips
+    are too short. `missing_out` and `missing_in` count the frames for which the footage of the one or the other has no
+    more. A kind that this version does not know is None, and does nothing.
+    """
+
+    join: Join
+    kind: Kind | None
+    out: Placed | None
+    into: Placed | None
+    begin: int
+    turn: int
+    end: int
+    wanted: int
+    missing_out: int
+    missing_in: int
+
+    @property
+    def frames(self) -> int:
+        return self.end - self.begin
+
+    @property
+    def both(self) -> bool:
+        """Whether it lies between two clips."""
+        return self.out is not None and self.into is not None
+
+    @property
+    def owner(self) -> Placed:
+        """The clip that the join is kept with."""
+        owner = self.into or self.out
+        assert owner is not None
+        return owner
+
+    @property
+    def missing(self) -> int:
+        return self.missing_out + self.missing_in
+
+
+def progress_at(seam: Seam, frame: float) -> float:
+    """Return how far a join has come at an instant in frames (a frame's middle lies half a frame on), 0 to 1."""
+    assert seam.kind is not None
+    since, before, after = frame - seam.turn, seam.turn - seam.begin, seam.end - seam.turn
+    course = about_turn if seam.both else over_edge
+    return course(since, before, after, ease_of(seam.kind, seam.join))
+
+
+def crossing_at(seam: Seam, frame: float, half: float, tall: float) -> Crossing:
+    """Return what a join does while the shutter is open, `half` a frame's share either side of a frame's middle."""
+    kind, join = seam.kind, seam.join
+    assert kind is not None
+    opened, now, closed = (progress_at(seam, frame + 0.5 + side * half) for side in (-1, 0, 1))
+    moment = Moment(
+        now,
+        opened,
+        closed,
+        frame + 0.5 - seam.turn,
+        seam.frames,
+        direction_of(kind, join),
+        join.amount,
+        join.seed,
+        tall,
+    )
+    return kind.cross(moment, settings_of(kind, join))
+
+
+def beat_frames(sounding: Sounding, frame: int) -> float:
+    """Return how many frames the beat takes in which a frame lies."""
+    beats = sounding.beat_frames
+    if len(beats) < 2:
+        return NO_BEAT_S * float(sounding.rate)
+    at = min(max(bisect_right(beats, frame), 1), len(beats) - 1)
+    return float(beats[at] - beats[at - 1])
+
+
+class _Edge(NamedTuple):
+    """An edge with a join, and the frames that the join asks for on either side of it."""
+
+    join: Join
+    out: Placed | None
+    into: Placed | None
+    turn: int
+    wanted: int
+    before: int
+    after: int
+
+
+def seams_of(row: Sequence[Placed], sounding: Sounding, frames: int) -> tuple[Seam, ...]:
+    """Return the joins of a track, in order. Two joins that meet inside one clip each get their share of it."""
+    edges = _edges(row, sounding, frames)
+    out: list[Seam] = []
+    for number, edge in enumerate(edges):
+        before, after = edge.before, edge.after
+        last, next_ = (edges[n] if 0 <= n < len(edges) else None for n in (number - 1, number + 1))
+        if edge.out is not None:
+            inside = last.after if last is not None and last.into is edge.out else 0
+            before = fitted((inside, before), edge.out.frames)[1]
+        elif before:
+            before = min(before, edge.turn - (last.turn if last is not None and last.out is not None else 0))
+            before = min(before, edge.turn - _end_before(row, edge.into))
+        if edge.into is not None:
+            inside = next_.before if next_ is not None and next_.out is edge.into else 0
+            after = fitted((after, inside), edge.into.frames)[0]
+        elif after:
+            after = min(after, _start_after(row, edge.out, frames) - edge.turn)
+        begin, end = max(0, edge.turn - before), min(frames, edge.turn + after)
+        if end > begin:
+            out.append(_seam(edge, begin, end, sounding.rate))
+    return tuple(out)
+
+
+def _end_before(row: Sequence[Placed], placed: Placed | None) -> int:
+    return max((p.end for p in row if placed is not None and p.end <= placed.first), default=0)
+
+
+def _start_after(row: Sequence[Placed], placed: Placed | None, frames: int) -> int:
+    return min((p.first for p in row if placed is not None and p.first >= placed.end), default=frames)
+
+
+def _edges(row: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Edge]:
+    found = []
+    for number, placed in enumerate(row):
+        earlier = row[number - 1] if number else None
+        later = row[number + 1] if number + 1 < len(row) else None
+        joined = placed.clip.join
+        if joined is not None and placed.begin == placed.first:
+            neighbour = earlier if earlier is not None and earlier.end == placed.first else None
+            found.append(_edge(joined, neighbour, placed, placed.first, sounding, frames))
+        left = placed.clip.leave
+        if left is not None and (later is None or later.first > placed.end):
+            found.append(_edge(left, placed, None, placed.end, sounding, frames))
+    return found
+
+
+def _edge(
+    join: Join, out: Placed | None, into: Placed | None, turn: int, sounding: Sounding, frames: int
+) -> _Edge:
+    wanted = length_frames(join, beat_frames(sounding, turn))
+    kind = CATALOGUE.get(join.kind)
+    usual = kind.at if kind is not None else 0.5
+    if out is None or into is None:
+        # A fade lies within its clip; at the reel's ends there is nowhere else.
+        usual = 0.0 if out is None else 1.0
+        at = usual if join.at is None or turn in (0, frames) else join.at
+    else:
+        at = usual if join.at is None else join.at
+    return _Edge(join, out, into, turn, wanted, *sides(wanted, at))
+
+
+def _seam(edge: _Edge, begin: int, end: int, rate: Fraction) -> Seam:
+    values = (edge.turn, begin, end, edge.wanted, rate.numerator, rate.denominator)
+    return _SEAMS.get((edge.join, edge.out, edge.into), values, lambda: _worked_out(edge, begin, end, rate))
+
+
+def _worked_out(edge: _Edge, begin: int, end: int, rate: Fraction) -> Seam:
+    kind = CATALOGUE.get(edge.join.kind)
+    missing_out = _missing(edge.out, edge.turn, end, rate) if kind is not None else 0
+    missing_in = _missing(edge.into, begin, edge.turn, rate) if kind is not None else 0
+    return Seam(
+        edge.join, kind, edge.out, edge.into, begin, edge.turn, end, edge.wanted, missing_out, missing_in
+    )
+
+
+def _missing(placed: Placed | None, first: int, end: int, rate: Fraction) -> int:
+    """Return for how many frames beyond its slot a clip's footage has no picture of its own."""
+    if placed is None or end <= first or placed.footage.endless or placed.clip.beyond == "loop":
+        return 0
+    slack = min(1e-3, 0.25 / float(placed.footage.rate))
+    source = source_at_frames(placed, np.arange(first, end, dtype=np.float64), rate)
+    return int(np.count_nonzero((source < -slack) | (source >= placed.footage.length_s + slack)))
