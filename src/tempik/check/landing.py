@@ -19,9 +19,10 @@ from tempik.reel import Point
 from tempik.reel.rows import RuleOf
 from tempik.time import time_of
 from tempik.timeline.placed import Placed, Tie
+from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.timeline import Timeline
 
-Kind = Literal["cut", "pin", "accent"]
+Kind = Literal["cut", "join", "pin", "accent"]
 HALF_FRAME = 0.5 + 1e-6
 
 
@@ -86,7 +87,7 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
         number = bisect_right(fired.starts, frame)
         if not fired.silent:
             near += [_accent(timeline, pulse) for pulse in fired.pulses[max(0, number - 1) : number + 1]]
-    order = {"pin": 0, "cut": 1, "accent": 2}
+    order = {"pin": 0, "cut": 1, "join": 1, "accent": 2}
     return min(near, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
 
 
@@ -132,7 +133,20 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
     for clip in timeline.reel.clips:
         if clip.id not in shown:
             out.append(f"Clip {clip.id} has no frame on the reel: its slot is empty or covered.")
-    return (*out, *_accent_notes(timeline))
+    return (*out, *_join_notes(timeline), *_accent_notes(timeline))
+
+
+def _join_notes(timeline: Timeline) -> list[str]:
+    """Return sentences on joins that this version does not know, that are shorter than meant, or that lack footage."""
+    out = []
+    for seams in timeline.seams:
+        for seam in seams:
+            where = f"at {time_of(seam.turn, timeline.rate):.2f} s"
+            if seam.kind is None:
+                out.append(f"This version does not know the join '{seam.join.kind}' {where}; the cut is hard there.")
+                continue
+            out += [f"{seam.kind.title} {where}: {said}." for said in short_of(seam)]
+    return out
 
 
 def nearest_point(timeline: Timeline, time_s: float) -> Point | None:
@@ -170,7 +184,16 @@ def _cut(timeline: Timeline, placed: Placed) -> list[Event]:
             return []
     elif placed.first == 0 and timeline.frame_of_point(point) < 0:
         return []  # the reel begins inside this slot
+    seam = timeline.seam_of(placed.clip.id)
+    if seam is not None and seam.kind is not None and seam.both:
+        return [_event(timeline, "join", f"{seam.kind.title} to {_name(placed)}", turn_frame(seam), point, tied)]
     return [_event(timeline, "cut", _name(placed), placed.first, point, tied)]
+
+
+def turn_frame(seam: Seam) -> int:
+    """Return the first frame of a join that has gone half its way, by asking for its progress at each."""
+    frames = range(seam.begin, seam.end)
+    return next((f for f in frames if progress_at(seam, f + 0.5) > 0.5), seam.end)
 
 
 def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:

@@ -18,9 +18,12 @@ from numpy.typing import NDArray
 from tempik.accents import CATALOGUE
 from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
 from tempik.errors import TempikError
+from tempik.joins import Side
 from tempik.media import FrameReader, Picture, decode_sound
 from tempik.render import PictureSource, mix, plan
+from tempik.render.plan import side_plan
 from tempik.timeline.placed import Placed
+from tempik.timeline.seams import Seam, progress_at
 from tempik.timeline.timeline import Timeline
 
 Thumb = NDArray[np.float32]
@@ -63,6 +66,11 @@ class _Film:
         """What frame `number` would show if `placed` were on screen."""
         width, height = self._plan_size
         return self._thumb(self.source.render(plan(self.timeline, number, width, height, clip=placed)))
+
+    def side(self, number: int, seam: Seam, side: Side) -> Thumb:
+        """What one side of a join shows by itself at frame `number`."""
+        width, height = self._plan_size
+        return self._thumb(self.source.render(side_plan(self.timeline, number, width, height, seam, side)))
 
     def planned(self, number: int, without: str | None = None) -> Thumb:
         """What the reel means to show, with all its accents or without one row of them."""
@@ -137,7 +145,8 @@ def sound_offset_ms(timeline: Timeline, path: str) -> float:
 
 
 def _measured(film: _Film, event: Event, offset_ms: float) -> Event:
-    frame = {"cut": _cut_frame, "accent": _accent_frame, "pin": _registered_frame}[event.kind](film, event)
+    find = {"cut": _cut_frame, "join": _turn_frame, "accent": _accent_frame, "pin": _registered_frame}
+    frame = find[event.kind](film, event)
     if frame is None or not 0 <= frame < len(film.file.index.times_s):
         return event
     shown_s = float(film.file.index.times_s[frame])
@@ -163,6 +172,27 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
     for number in _window(film, event):
         shown = film.shown(number)
         if _alike(shown, film.clip(number, new)) > _alike(shown, film.clip(number, old)):
+            return number
+    return None
+
+
+def _turn_frame(film: _Film, event: Event) -> int | None:
+    """Return the first frame of the file that shows a join past its half: more of the incoming picture than of the outgoing.
+
+    How far the join has come in a frame of the file is told by which frame of the plan it looks like.
+    """
+    timeline = film.timeline
+    placed = next((p for p in timeline.placed if p.first == event.frame and timeline.seam_of(p.clip.id)), None)
+    seam = timeline.seam_of(placed.clip.id) if placed is not None else None
+    if seam is None or seam.kind is None:
+        return _cut_frame(film, event)
+    if _alike(film.side(seam.turn, seam, "out"), film.side(seam.turn, seam, "into")) > 0.98:
+        return _registered_frame(film, event)
+    window = _window(film, event, 2 * AROUND)
+    for number in _window(film, event):
+        shown = film.shown(number)
+        like = min(window, key=lambda n: (_apart(shown, film.planned(n)), abs(n - number)))
+        if progress_at(seam, like + 0.5) > 0.5:
             return number
     return None
 

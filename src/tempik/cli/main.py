@@ -17,6 +17,7 @@ from typing import Any
 from tempik import __version__
 from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
+from tempik.cli import joins as cli_joins
 from tempik.cli import points as cli_points
 from tempik.cli import speed as cli_speed
 from tempik.digits import whole
@@ -24,7 +25,7 @@ from tempik.errors import TempikError
 from tempik.formats import qualities
 from tempik.time import parse_rate
 
-VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "export", "check")
+VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "joins", "export", "check")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -55,6 +56,7 @@ def _verb(given: list[str]) -> int:
         "points": cli_points.run,
         "speed": cli_speed.run,
         "accents": cli_accents.run,
+        "joins": cli_joins.run,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
@@ -109,6 +111,7 @@ def _parser() -> argparse.ArgumentParser:
 
     cli_speed.add_parser(verbs)
     cli_accents.add_parser(verbs)
+    cli_joins.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")
     export.add_argument("project", type=Path)

@@ -49,6 +49,8 @@ def problem(join: Join) -> str:
     kind = kind_named(join.kind)
     if join.direction and join.direction not in kind.directions:
         ways = ", ".join(kind.directions)
-        return f"{kind.title} has no direction '{join.direction}'; " + (f"choose from {ways}." if ways else "it has none.")
+        return f"{kind.title} has no direction '{join.direction}'; " + (
+            f"choose from {ways}." if ways else "it has none."
+        )
     said = (setting_problem_of(kind.title, kind.settings, n, v) for n, v in join.settings.items())
     return next((s for s in said if s), "")

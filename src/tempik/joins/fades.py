@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 from tempik.accents.accent import Setting, Values, number, words
-from tempik.accents.look import BLUR, Look
 from tempik.accents.light import exposed, wash
+from tempik.accents.look import BLUR, Look
 from tempik.joins.kind import Crossing, Kind, Mix, Moment
 from tempik.joins.mixing import by_light, dissolved, dissolved_in_light, to_colour
 from tempik.joins.timing import SOFT

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Any, Literal, NamedTuple
 
@@ -12,9 +13,18 @@ from tempik.reel import Handles
 
 LEFT, RIGHT, UP, DOWN = "left", "right", "up", "down"
 WAYS = (LEFT, RIGHT, UP, DOWN)
+DIAGONALS = ("up left", "up right", "down left", "down right")
 TURNS = ("clockwise", "anticlockwise")
 # Across to the right and down are positive; a turn is the sign of its angle.
 _VECTORS = {LEFT: (-1.0, 0.0), RIGHT: (1.0, 0.0), UP: (0.0, -1.0), DOWN: (0.0, 1.0)}
+
+
+def way_of(direction: str) -> tuple[float, float]:
+    """Return the unit vector of a direction, (0, 0) for one that is none in the plane."""
+    x, y = (sum(_VECTORS[w][i] for w in direction.split() if w in _VECTORS) for i in (0, 1))
+    size = math.hypot(x, y)
+    return (x / size, y / size) if size else (0.0, 0.0)
+
 
 FAMILIES = ("fade", "movement", "zoom", "wipe", "pieces")
 
@@ -39,12 +49,13 @@ class Moment(NamedTuple):
 
     @property
     def way(self) -> tuple[float, float]:
-        return _VECTORS.get(self.direction, (0.0, 0.0))
+        return way_of(self.direction)
 
     @property
     def span(self) -> float:
         """The frame's size along the way, in shares of its width."""
-        return self.tall if self.way[1] else 1.0
+        x, y = self.way
+        return self.tall if y and not x else 1.0
 
     @property
     def sign(self) -> float:

@@ -4,6 +4,7 @@ is that number."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import cv2
@@ -104,7 +105,9 @@ def by_light(a: Picture, b: Picture, progress: float, soft: float, of: str) -> P
     return blended(a, b, sharers(field, progress, soft))
 
 
-def with_streak(picture: Picture, name: str, args: tuple[float | str, ...], edge: float, width: float, lit: float) -> Picture:
+def with_streak(
+    picture: Picture, name: str, args: tuple[float | str, ...], edge: float, width: float, lit: float
+) -> Picture:
     """Return the picture with a streak of light where a field is near an edge."""
     field = field_of(name, args, picture.size)
     far = cv2.addWeighted(field, 128 / width, field, 0.0, 128 - edge * 128 / width, dtype=cv2.CV_8U)
@@ -113,7 +116,7 @@ def with_streak(picture: Picture, name: str, args: tuple[float | str, ...], edge
     light = (0.62 * np.exp(-((off / 0.09) ** 2)) + 0.38 * (1 - off) ** 2.2) * 255 * lit
     light = np.round(light).astype(np.uint8)
     glow = np.asarray(cv2.LUT(far, light), dtype=np.uint8)
-    half = cv2.resize(glow, picture.u.shape[::-1], interpolation=cv2.INTER_AREA)
+    half = np.asarray(cv2.resize(glow, picture.u.shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)
     y = cv2.add(picture.y, cv2.multiply(cv2.subtract(np.full_like(glow, 235), picture.y), glow, scale=1 / 255))
     u, v = (_toward_mid(p, half, by) for p, by in ((picture.u, -9), (picture.v, 7)))
     return Picture(np.asarray(y, dtype=np.uint8), u, v)
@@ -229,4 +232,9 @@ def block_field(size: tuple[int, int], across: float, way: str, by_lot: float, s
     return np.asarray(cv2.resize(cells, size, interpolation=cv2.INTER_NEAREST), dtype=np.float32)
 
 
-FIELDS = {"bar": bar_field, "iris": iris_field, "clock": clock_field, "blocks": block_field}
+FIELDS: dict[str, Callable[..., Field]] = {
+    "bar": bar_field,
+    "iris": iris_field,
+    "clock": clock_field,
+    "blocks": block_field,
+}

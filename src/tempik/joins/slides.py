@@ -6,7 +6,7 @@ from tempik.accents.accent import Setting, Values, number
 from tempik.accents.light import exposed
 from tempik.accents.look import Look, shifted
 from tempik.joins.fades import crossed, shown
-from tempik.joins.kind import WAYS, Crossing, Kind, Mix, Moment
+from tempik.joins.kind import DIAGONALS, WAYS, Crossing, Kind, Mix, Moment
 from tempik.joins.mixing import seamed
 from tempik.joins.timing import SHARP, SOFT
 
@@ -68,6 +68,6 @@ KINDS = (
     Kind(
         "whip", "Whip", "movement", "both pictures run along one way, as in a quick pan", _whip,
         (Setting("far", "how far", 2.4, 0.5, 8, "frames"),),
-        directions=WAYS, ease=SHARP, shutter_deg=USUAL_SHUTTER, frames=8,
+        directions=(*WAYS, *DIAGONALS), ease=SHARP, shutter_deg=USUAL_SHUTTER, frames=8,
     ),
 )  # fmt: skip

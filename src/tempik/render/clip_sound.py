@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from tempik.media import Sound
 from tempik.media.audio import Samples
 from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.seams import Seam
 
 Times = NDArray[np.float64]
 # Slower than this a picture stands still, and still pictures make no sound.
@@ -42,14 +43,21 @@ class ClipTrack(NamedTuple):
     first: int
 
 
-def clip_track(placed: Placed, source: Sound, rate: Fraction, seam_s: float) -> ClipTrack:
+def clip_track(
+    placed: Placed, source: Sound, rate: Fraction, seam_s: float, joins: tuple[Seam | None, Seam | None] = (None, None)
+) -> ClipTrack:
     """Return a placed clip's sound at the rate of `source`, with its gain, crossfaded over `seam_s` at every seam.
 
     Seams are the clip's edges and, inside it, the turns and the ends of stretches that stand still. Half of each lies
-    on either side, so the fades of neighbours add up to one.
+    on either side, so the fades of neighbours add up to one. Over a join, at its start or end, the clip is heard for as
+    long as the join lasts, rising and falling with equal power.
     """
     hz = source.rate
-    first, end = (round(f / float(rate) * hz) for f in (placed.first, placed.end))
+    reach = [placed.first, placed.end]
+    for side, seam in enumerate(joins):
+        if seam is not None:
+            reach[side] = min(seam.begin, placed.first) if side == 0 else max(seam.end, placed.end)
+    first, end = (round(f / float(rate) * hz) for f in reach)
     half = max(round(seam_s * hz / 2), 1)
     times = np.arange(first, end) / hz
     asked = source_at_frames(placed, times * float(rate), rate)
@@ -59,8 +67,24 @@ def clip_track(placed: Placed, source: Sound, rate: Fraction, seam_s: float) -> 
     for a, b in _runs(asked, speeds):
         run = render(_run_on(asked[a:b], half, speeds[a] / hz, speeds[b - 1] / hz), source)
         heard[a : b + 2 * half] += run * _fades(len(run), 2 * half)[:, None]
+    for side, seam in enumerate(joins):
+        if seam is not None:
+            a, b = (round(f / float(rate) * hz) - (first - half) for f in (seam.begin, seam.end))
+            _cross(heard, a, b, rising=side == 0)
     heard *= np.float32(10 ** (placed.clip.sound.gain_db / 20))
     return ClipTrack(heard, first - half)
+
+
+def _cross(heard: Samples, first: int, end: int, rising: bool) -> None:
+    """Let a sound rise, or fall, between two samples in place, so that two that cross keep their power."""
+    a, b = max(first, 0), min(end, len(heard))
+    share = (np.arange(a, b, dtype=np.float32) + 0.5 - first) / max(end - first, 1)
+    curve = np.sin(share * np.float32(np.pi / 2)) if rising else np.cos(share * np.float32(np.pi / 2))
+    heard[a:b] *= curve[:, None]
+    if rising:
+        heard[:a] = 0
+    else:
+        heard[b:] = 0
 
 
 def _run_on(asked: Times, count: int, before: float, after: float) -> Times:

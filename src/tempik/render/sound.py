@@ -13,6 +13,7 @@ from tempik.media.audio import Samples
 from tempik.render.clip_sound import ClipTrack, clip_track
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
+from tempik.timeline.seams import Seam
 from tempik.timeline.timeline import Timeline
 
 SOUND_RATE = 48000
@@ -60,6 +61,15 @@ def heard_clips(timeline: Timeline) -> list[Placed]:
     return sorted(heard, key=lambda p: p.footage.path)
 
 
+def joins_of(timeline: Timeline, placed: Placed) -> tuple[Seam | None, Seam | None]:
+    """Return the joins over a clip's start and over its end, of known kinds."""
+    start, end = timeline.seam_of(placed.clip.id), timeline.seam_of(placed.clip.id, True)
+    return (
+        start if start is not None and start.kind is not None else None,
+        end if end is not None and end.kind is not None else None,
+    )
+
+
 class FootageSounds:
     """Sounds of clips, each file being read once and let go after its last clip but for the last few."""
 
@@ -82,7 +92,8 @@ class FootageSounds:
         sound = self._read[path]
         if sound is None:
             return None
-        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000)
+        joins = joins_of(self.timeline, placed)
+        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000, joins)
 
 
 def _fade(samples: Samples, in_s: float, out_s: float) -> None:

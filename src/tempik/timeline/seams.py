@@ -169,9 +169,7 @@ def _edges(row: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Edge
     return found
 
 
-def _edge(
-    join: Join, out: Placed | None, into: Placed | None, turn: int, sounding: Sounding, frames: int
-) -> _Edge:
+def _edge(join: Join, out: Placed | None, into: Placed | None, turn: int, sounding: Sounding, frames: int) -> _Edge:
     wanted = length_frames(join, beat_frames(sounding, turn))
     kind = CATALOGUE.get(join.kind)
     usual = kind.at if kind is not None else 0.5
@@ -193,9 +191,7 @@ def _worked_out(edge: _Edge, begin: int, end: int, rate: Fraction) -> Seam:
     kind = CATALOGUE.get(edge.join.kind)
     missing_out = _missing(edge.out, edge.turn, end, rate) if kind is not None else 0
     missing_in = _missing(edge.into, begin, edge.turn, rate) if kind is not None else 0
-    return Seam(
-        edge.join, kind, edge.out, edge.into, begin, edge.turn, end, edge.wanted, missing_out, missing_in
-    )
+    return Seam(edge.join, kind, edge.out, edge.into, begin, edge.turn, end, edge.wanted, missing_out, missing_in)
 
 
 def _missing(placed: Placed | None, first: int, end: int, rate: Fraction) -> int:
@@ -205,3 +201,19 @@ def _missing(placed: Placed | None, first: int, end: int, rate: Fraction) -> int
     slack = min(1e-3, 0.25 / float(placed.footage.rate))
     source = source_at_frames(placed, np.arange(first, end, dtype=np.float64), rate)
     return int(np.count_nonzero((source < -slack) | (source >= placed.footage.length_s + slack)))
+
+
+def short_of(seam: Seam) -> list[str]:
+    """Return what a join is short of, as parts of sentences: frames of its own, and footage on either side of its cut."""
+    out = []
+    if seam.frames < seam.wanted and seam.both:
+        out.append(f"it has {seam.frames} of its {seam.wanted} frames, for the clips beside it are too short")
+    if not seam.join.held:
+        for placed, missing, where in (
+            (seam.out, seam.missing_out, "after the cut"),
+            (seam.into, seam.missing_in, "before the cut"),
+        ):
+            if placed is not None and missing:
+                frames = "frame" if missing == 1 else "frames"
+                out.append(f"{placed.footage.name} lacks {missing} {frames} {where} and stands still there")
+    return out

@@ -9,14 +9,14 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.render.clip_sound import ClipTrack
-from tempik.render.sound import FootageSounds, heard_clips
+from tempik.render.sound import FootageSounds, heard_clips, joins_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
 
 KEPT = 400
 # A drag changes a clip many times a second; its sound is made when it rests.
 REST_MS = 200
-Key = tuple[int, int, int, float]
+Key = tuple[int, int, int, float, tuple[tuple[int, int], ...]]
 
 
 class ClipSounds(QObject):
@@ -39,7 +39,8 @@ class ClipSounds(QObject):
     def _key(self, placed: Placed) -> Key:
         reel = self.project.reel
         # The map of a clip is made once for each state of it, and kept with the result.
-        return id(placed.map), id(placed.clip.sound), placed.first, reel.seam_ms
+        joins = tuple((s.begin, s.end) if s is not None else (-1, -1) for s in joins_of(self.project.timeline, placed))
+        return id(placed.map), id(placed.clip.sound), placed.first, reel.seam_ms, joins
 
     def track(self, placed: Placed) -> ClipTrack | None:
         """Return a clip's sound where it is ready."""

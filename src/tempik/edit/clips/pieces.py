@@ -9,16 +9,27 @@ from msgspec.structs import replace
 
 from tempik.edit.clips.slots import cleared, clip_of, edge_at, in_order, new_clip_id, opened_up, shifted, with_clips
 from tempik.errors import TempikError
-from tempik.reel import Clip, Framing, Pin, Reel, new_id
+from tempik.joins import WAYS, join_of
+from tempik.reel import Clip, Framing, Join, Pin, Reel, new_id
 from tempik.timeline.framing import filling
 from tempik.timeline.timeline import timeline_of
 
-Attribute = Literal["speed", "framing"]
+Attribute = Literal["speed", "framing", "join"]
 # What can be pasted from clip to clip: each by the fields of a clip that it is made of.
 ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
     "speed": ("curve", "part", "shaped", "interpolation"),
     "framing": ("framing",),
+    "join": ("join",),
 }
+
+
+# How long a clip slides over the one before it at most: overlapped as long as it overlaps it, in a staircase three frames.
+SLIDE_FRAMES = {"overlap": 600, "stagger": 3}
+
+
+def slide_by_turns(frames: int, number: int) -> Join:
+    """Return the join of overlapped clips: a slide over after the cut, from one side and the other."""
+    return replace(join_of("slide-over"), length=float(frames), at=0.0, direction=WAYS[number % 2], shutter_deg=200.0)
 
 
 class Copied(NamedTuple):
@@ -109,13 +120,14 @@ def repeated(reel: Reel, clip: str, times: int) -> Reel:
 
 
 def overlapped(reel: Reel, clips: Collection[str], frames: int) -> Reel:
-    """Begin each of neighbouring clips `frames` before the one before it ends, for a join; what follows closes up. Both keep
-    their own edges, and the later one takes over where both are: see `Timeline.overlaps`."""
+    """Begin each of neighbouring clips `frames` before the one before it ends; what follows closes up. Both keep their own
+    edges, and the later one slides over the other in as many frames: from the right, from the left, by turns."""
     return _spaced(reel, clips, lambda before: before - frames, frames, "overlap")
 
 
 def staggered(reel: Reel, clips: Collection[str], frames: int) -> Reel:
-    """Begin each clip exactly `frames` after the one before it: a staircase of pieces of that many frames."""
+    """Begin each clip exactly `frames` after the one before it: a staircase of pieces of that many frames, each sliding
+    over the last from the other side."""
     return _spaced(reel, clips, lambda before: frames, frames, "stagger")
 
 
@@ -133,7 +145,8 @@ def _spaced(reel: Reel, clips: Collection[str], step: Callable[[int], int], fram
         if what == "overlap" and frames >= length:
             raise TempikError(f"An overlap of {frames} frames is longer than a clip of {length}; take fewer.")
         begin += step(length)
-        changed.append(shifted(timeline, placed, begin - placed.begin, 0, 0))
+        joined = placed.clip.join or slide_by_turns(min(frames, SLIDE_FRAMES[what]), len(changed))
+        changed.append(replace(shifted(timeline, placed, begin - placed.begin, 0, 0), join=joined))
     shift = begin - found[-1].begin
     later = [p for p in timeline.rows[found[-1].clip.track] if p.begin >= found[-1].until and p not in found]
     changed += [shifted(timeline, p, shift) for p in later]

@@ -80,6 +80,15 @@ def trimmed(timeline: Timeline, placed: Placed, begin: int, until: int) -> Clip:
     return reslotted(timeline, placed, begin, until, start, end)
 
 
+def parted(pieces: Sequence[Clip]) -> list[Clip]:
+    """Return the pieces of a clip that is cut: its join stays with the first, what is over its end with the last."""
+    last = len(pieces) - 1
+    return [
+        p if last == 0 else replace(p, join=None if n else p.join, leave=p.leave if n == last else None)
+        for n, p in enumerate(pieces)
+    ]
+
+
 def shifted(
     timeline: Timeline,
     placed: Placed,
@@ -137,11 +146,10 @@ def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = ())
         if placed.clip.id in kept or placed.end <= first or placed.first >= end:
             continue
         before, after = placed.first < first, placed.end > end
-        if before:
-            changed.append(trimmed(timeline, placed, placed.begin, first))
-        if after:
-            right = trimmed(timeline, placed, end, placed.until)
-            changed.append(replace(right, id=new_clip_id(reel, changed)) if before else right)
+        left = [trimmed(timeline, placed, placed.begin, first)] if before else []
+        right = [trimmed(timeline, placed, end, placed.until)] if after else []
+        for number, piece in enumerate(parted([*left, *right])):
+            changed.append(replace(piece, id=new_clip_id(reel, changed)) if number else piece)
         if not before and not after:
             gone.append(placed.clip.id)
     return with_clips(reel, changed, gone)
@@ -162,9 +170,9 @@ def opened_up(reel: Reel, row: int, frame: int, frames: int) -> Reel:
     timeline = timeline_of(reel)
     across = timeline.clip_at(frame, row)
     if across is not None and across.first < frame:
-        left = trimmed(timeline, across, across.begin, frame)
-        right = replace(trimmed(timeline, across, frame, across.until), id=new_clip_id(reel))
-        reel = with_clips(reel, [left, right])
+        pieces = [trimmed(timeline, across, across.begin, frame), trimmed(timeline, across, frame, across.until)]
+        left, right = parted(pieces)
+        reel = with_clips(reel, [left, replace(right, id=new_clip_id(reel))])
     return rippled(reel, row, frame, frames)
 
 

@@ -16,6 +16,7 @@ from tempik.edit.clips.slots import (
     in_order,
     new_clip_id,
     on_reel,
+    parted,
     reslotted,
     rippled,
     shifted,
@@ -43,8 +44,8 @@ def with_split(reel: Reel, frames: Iterable[int], clips: Iterable[str] | None = 
         if not inside:
             continue
         ends = [placed.begin, *inside, placed.until]
-        for number, (a, b) in enumerate(zip(ends, ends[1:], strict=False)):
-            piece = trimmed(timeline, placed, a, b)
+        pieces = [trimmed(timeline, placed, a, b) for a, b in zip(ends, ends[1:], strict=False)]
+        for number, piece in enumerate(parted(pieces)):
             out.append(replace(piece, id=new_clip_id(reel, out)) if number else piece)
     if not out:
         raise TempikError("There is no clip to split here; put the playhead inside one.")

@@ -1,0 +1,268 @@
+"""`tempik joins`: a project's joins as a table, and every change of them that the window makes."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.edit.joins.laying import At
+    from tempik.reel import Join, Reel
+    from tempik.timeline.timeline import Timeline
+
+COLUMNS = "clip,kind,frames,first,turn_frame,end,point_s,error_ms"
+EDGE = "over the clip's end"
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    made = verbs.add_parser("joins", help="list a project's joins, lay them or change them")
+    made.add_argument("project", type=Path, nargs="?")
+    made.add_argument("--list", action="store_true", help="every kind of join there is, with its settings")
+    made.add_argument(
+        "--on",
+        metavar="WHERE",
+        help="cuts, selected (with --clips), downbeats, drops, open (edges beside which nothing lies) or every:N",
+    )
+    made.add_argument(
+        "--clips", metavar="2,4-6", help="the cuts at the start of these clips only, by place on the reel"
+    )
+    made.add_argument("--kind", metavar="NAME", help="lay joins of this kind, or make those there are of this kind")
+    made.add_argument("--own", metavar="NAME", help="lay one of your own joins")
+    made.add_argument("--frames", type=float, metavar="N", help="how long")
+    made.add_argument("--beats", type=float, metavar="N", help="how long, in beats")
+    made.add_argument("--longer", type=int, metavar="N", help="by so many frames; below 0 shorter")
+    made.add_argument("--at", type=float, metavar="SHARE", help="of it before the cut, 0 to 1")
+    made.add_argument("--direction", metavar="NAME", help="left, right, up, down, …, turns or lot")
+    made.add_argument("--ease", metavar="NAME|X1,Y1,X2,Y2", help="even, soft, sharp, …, or the handles of a curve")
+    made.add_argument("--shutter", type=float, metavar="DEGREES", help="of their own; below 0 as the reel has it")
+    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the kind")
+    made.add_argument("--amount", type=float, metavar="PERCENT", help="how strong, 0 to 200")
+    made.add_argument("--seed", type=int, default=0)
+    made.add_argument("--match", action="store_true", help="choose kind and direction by how the pictures move")
+    made.add_argument(
+        "--copy-from", type=int, metavar="N", help="the join at the start of clip N, on the cuts that are meant"
+    )
+    made.add_argument("--mend", metavar="NAME", help="shorter, move, slip, slow, hold or round, where footage is short")
+    made.add_argument("--remove", action="store_true")
+    made.add_argument("--keep", metavar="NAME", help="keep the first of them as a join of your own")
+    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
+
+
+def run(options: argparse.Namespace) -> int:
+    """List or change. Raises TempikError with one sentence."""
+    from tempik.project.file import load_reel, save_reel
+
+    if options.list:
+        sys.stdout.write(catalogue_text())
+        return 0
+    if options.project is None:
+        raise TempikError("Which project? Give a .tempik file, or --list for the joins there are.")
+    reel = load_reel(options.project)
+    changed = _changed(reel, options)
+    if options.keep:
+        _keep(changed, options)
+    if changed is not reel:
+        target = options.output or options.project
+        save_reel(changed, target)
+        print(target)
+    elif not options.keep:
+        sys.stdout.write(table(reel))
+    return 0
+
+
+def catalogue_text() -> str:
+    """Return every kind of join with its directions and settings, one line each."""
+    from tempik.joins import CATALOGUE
+
+    lines = []
+    for kind in CATALOGUE.values():
+        settings = [
+            f"{s.name}={s.default:g}" if not isinstance(s.default, str) else f"{s.name}={s.default}"
+            for s in kind.settings
+        ]
+        parts = [f"{kind.frames} frames", *([" or ".join(kind.directions)] if kind.directions else []), *settings]
+        lines.append(f"{kind.name}: {kind.does} ({', '.join(parts)})")
+    return "\n".join(lines) + "\n"
+
+
+def table(reel: Reel) -> str:
+    """Return the joins as CSV, in order of their turns, and what they are short of as notes below."""
+    from tempik.check.landing import check_reel
+    from tempik.timeline.seams import short_of
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(reel)
+    places = {p.clip.id: n for n, p in enumerate(timeline.placed, 1)}
+    events = {(e.kind, e.frame): e for e in check_reel(timeline).events if e.kind == "join"}
+    lines, notes = [COLUMNS], []
+    for seam in sorted((s for row in timeline.seams for s in row), key=lambda s: (s.turn, s.owner.clip.track)):
+        kind = seam.join.kind if seam.kind is not None else f"unknown ({seam.join.kind})"
+        event = events.get(("join", seam.turn))
+        landed = f"{event.point_s:.6f},{event.error_ms:.3f}" if event is not None and seam.both else ","
+        place = places[seam.owner.clip.id]
+        lines.append(f"{place},{kind},{seam.frames},{seam.begin},{seam.turn},{seam.end},{landed}")
+        notes += [f"# clip {place}, {kind}: {said}" for said in short_of(seam)]
+    return "\n".join([*lines, *notes]) + "\n"
+
+
+def _edges(timeline: Timeline, options: argparse.Namespace) -> list[At] | None:
+    """Return the edges that are meant; None where none are named."""
+    from tempik.cli.speed import chosen_clips
+    from tempik.edit.joins import laying
+
+    clips = chosen_clips(timeline.reel, options.clips) if options.clips else None
+    if options.on is None:
+        return None if clips is None else laying.cuts_on(timeline, "selected", clips)
+    if options.on == "selected" and clips is None:
+        raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+    found = laying.cuts_on(timeline, options.on, clips)
+    if not found:
+        raise TempikError(f"There is no cut for '{options.on}' on this reel.")
+    return found
+
+
+def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit.joins import laying, mending
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(reel)
+    edges = _edges(timeline, options)
+    if options.remove:
+        return laying.without_joins(reel, edges)
+    if options.copy_from is not None:
+        source = _start_of(timeline, options.copy_from)
+        reel = laying.copied(reel, source, edges if edges is not None else laying.cuts(timeline))
+    if options.match:
+        reel = _matched(reel, edges if edges is not None else laying.cuts(timeline))
+    elif options.kind or options.own:
+        laid = _own(options.own) if options.own else _of_kind(options.kind)
+        at = edges if edges is not None else laying.cuts(timeline)
+        reel = laying.laid(reel, at, laid, options.direction or "", options.seed)
+    elif options.direction:
+        reel = _redirected(reel, edges, options)
+    if edges is not None:
+        edges = [e for e in edges if laying.join_at(reel, e) is not None]
+    changes = _changes(options)
+    if changes:
+        reel = laying.changed(reel, edges, lambda j: replace(j, **changes))
+    for text in options.set:
+        name, value = _pair(text)
+        reel = laying.with_setting(reel, edges, name, value)
+    if options.longer is not None:
+        reel = laying.longer(reel, edges, options.longer)
+    return mending.all_mended(reel, edges, options.mend) if options.mend else reel
+
+
+def _of_kind(name: str) -> Join:
+    from tempik.joins import join_of
+
+    return join_of(name)
+
+
+def _own(name: str) -> Join:
+    from tempik.project.joins import own_join
+
+    return own_join(name)
+
+
+def _keep(reel: Reel, options: argparse.Namespace) -> None:
+    from tempik.edit.joins import laying
+    from tempik.project.joins import kept_join
+    from tempik.timeline.timeline import timeline_of
+
+    edges = _edges(timeline_of(reel), options)
+    joins = [j for at in (edges or laying.all_joined(reel)) if (j := laying.join_at(reel, at)) is not None]
+    if not joins:
+        raise TempikError("There is no join to keep; lay one first.")
+    print(kept_join(joins[0], options.keep))
+
+
+def _redirected(reel: Reel, edges: list[At] | None, options: argparse.Namespace) -> Reel:
+    """Give joins that are there other directions."""
+    from tempik.edit.joins import laying
+
+    wanted = [at for at in (edges if edges is not None else laying.all_joined(reel)) if laying.join_at(reel, at)]
+    if not wanted:
+        raise TempikError("There is no join here; lay one with --kind.")
+    return laying.with_directions(reel, wanted, options.direction, options.seed)
+
+
+def _matched(reel: Reel, edges: list[At]) -> Reel:
+    from tempik.edit.joins import laying
+    from tempik.render import PictureSource
+    from tempik.render.motion import proposals_at
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(reel)
+    found = {}
+    with PictureSource() as source:
+        for at in edges:
+            proposed = proposals_at(timeline, at.clip, source)
+            if proposed:
+                found[at] = proposed[0]
+                print(f"# clip {at.clip}: {proposed[0].why}", file=sys.stderr)
+    if not found:
+        raise TempikError("There is no cut between two clips here to match a join to.")
+    return laying.with_proposals(reel, found)
+
+
+def _start_of(timeline: Timeline, place: int) -> At:
+    from tempik.edit.joins.laying import At
+
+    if not 1 <= place <= len(timeline.placed):
+        raise TempikError(f"There is no clip {place}; the reel has {len(timeline.placed)}.")
+    return At(timeline.placed[place - 1].clip.id)
+
+
+def _changes(options: argparse.Namespace) -> dict[str, object]:
+    """Return the fields that are set for all joins that are meant."""
+    out: dict[str, object] = {}
+    if options.frames is not None and options.beats is not None:
+        raise TempikError("A join is so many frames long, or so many beats; give one of --frames and --beats.")
+    if options.frames is not None:
+        out |= {"length": options.frames, "unit": "frames"}
+    if options.beats is not None:
+        out |= {"length": options.beats, "unit": "beats"}
+    if options.at is not None:
+        out["at"] = options.at
+    if options.ease is not None:
+        out["ease"] = _handles(options.ease)
+    if options.shutter is not None:
+        out["shutter_deg"] = None if options.shutter < 0 else options.shutter
+    if options.amount is not None:
+        if not 0 <= options.amount <= 200:
+            raise TempikError(f"{options.amount:g} % cannot be; give 0 to 200.")
+        out["amount"] = options.amount / 100
+    return out
+
+
+def _handles(text: str) -> tuple[float, ...]:
+    from tempik.joins import EASES
+
+    if text in EASES:
+        return EASES[text]
+    try:
+        values = tuple(float(v) for v in text.split(","))
+    except ValueError:
+        values = ()
+    if len(values) != 4:
+        raise TempikError(
+            f"'{text}' is no curve of ease; give {', '.join(EASES)}, or four numbers such as 0.4,0,0.6,1."
+        )
+    return values
+
+
+def _pair(text: str) -> tuple[str, float | str]:
+    name, found, value = text.partition("=")
+    if not found or not name:
+        raise TempikError(f"'{text}' is not of the form NAME=VALUE.")
+    try:
+        return name, float(value)
+    except ValueError:
+        return name, value

@@ -1,0 +1,287 @@
+"""Joins laid on the cuts of a reel, changed one by one or all together, and taken off.
+
+An edge is a clip's start, or its end where no clip follows: `Edge` names it by the clip's id.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Mapping, Sequence
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from tempik.accents.accent import drawn
+from tempik.digits import whole
+from tempik.edit.clips.slots import with_clips
+from tempik.errors import TempikError
+from tempik.joins import CATALOGUE, Kind, join_of, problem
+from tempik.joins.matching import Proposal
+from tempik.reel import Clip, Join, Reel, by_id
+from tempik.reel.validate import join_problems
+from tempik.timeline.seams import Seam
+from tempik.timeline.timeline import Timeline, timeline_of
+
+# How directions are given to several joins at once, beside the ways by name.
+TURNS, LOT = "turns", "lot"
+
+
+class At(NamedTuple):
+    """An edge that can have a join: a clip's start, or its end."""
+
+    clip: str
+    end: bool = False
+
+
+def edge_of(seam: Seam) -> At:
+    """Return the edge that a join is kept with."""
+    return At(seam.owner.clip.id, seam.into is None)
+
+
+def cuts(timeline: Timeline, clips: Collection[str] | None = None) -> list[At]:
+    """Return the cuts between two clips, in order, of all tracks; or only those at whose right the named clips are."""
+    found = []
+    for row in timeline.rows:
+        for before, after in zip(row, row[1:], strict=False):
+            if before.end == after.first and (clips is None or after.clip.id in clips):
+                found.append((after.first, after.clip.track, At(after.clip.id)))
+    return [at for *_, at in sorted(found)]
+
+
+def open_edges(timeline: Timeline, clips: Collection[str] | None = None) -> list[At]:
+    """Return the starts and ends of clips beside which no clip lies: where it fades in or out."""
+    found = []
+    for row in timeline.rows:
+        for number, placed in enumerate(row):
+            if clips is not None and placed.clip.id not in clips:
+                continue
+            if number == 0 or row[number - 1].end < placed.first:
+                found.append((placed.first, placed.clip.track, At(placed.clip.id)))
+            if number + 1 == len(row) or row[number + 1].first > placed.end:
+                found.append((placed.end, placed.clip.track, At(placed.clip.id, True)))
+    return [at for *_, at in sorted(found)]
+
+
+def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None) -> list[At]:
+    """Return the cuts that are meant: `cuts` all, `downbeats` and `drops` those that lie there, `every:N` the N-th and
+    every N-th after it, `open` the edges beside which nothing lies, `selected` the starts of the named clips. Raises
+    TempikError for anything else."""
+    if which == "open":
+        return open_edges(timeline, clips)
+    found = cuts(timeline, clips)
+    if which == "selected":
+        starts = [At(p.clip.id) for p in timeline.placed if clips is not None and p.clip.id in clips]
+        return starts
+    if which == "cuts":
+        return found
+    if which == "downbeats":
+        return [at for at in found if (p := _point_frame(timeline, at)) is not None and p in _downbeats(timeline)]
+    if which == "drops":
+        drops = _drop_frames(timeline)
+        return [at for at in found if _frame(timeline, at) in drops]
+    every = re.fullmatch(r"every:(\d+)", which)
+    step = whole(every[1]) if every is not None else None
+    if step:
+        return found[step - 1 :: step]
+    raise TempikError(f"'{which}' names no cuts; give cuts, selected, downbeats, drops, open or every:N.")
+
+
+def _frame(timeline: Timeline, at: At) -> int:
+    placed = timeline.placed_clip(at.clip)
+    assert placed is not None
+    return placed.end if at.end else placed.first
+
+
+def _point_frame(timeline: Timeline, at: At) -> int | None:
+    frame = _frame(timeline, at)
+    return frame if timeline.point_at(frame) is not None else None
+
+
+def _downbeats(timeline: Timeline) -> set[int]:
+    return {f for p, f in zip(timeline.beats, timeline.sounding.beat_frames, strict=True) if p.beat == 1}
+
+
+def _drop_frames(timeline: Timeline) -> set[int]:
+    """Return the frames of the song's drops and of the points named so, and the frame either side: a drop is heard with
+    its beat, which may round the other way."""
+    song = timeline.reel.soundtrack
+    heard = [d - timeline.start_s for d in (song.heard.drops if song is not None and song.heard is not None else ())]
+    frames = {round(s * float(timeline.rate)) for s in heard}
+    frames |= {timeline.frame_of_point(p) for p in timeline.points if p.kind == "drop"}
+    return {f + k for f in frames for k in (-1, 0, 1)}
+
+
+# Laying
+
+
+def laid(reel: Reel, edges: Sequence[At], join: Join, ways: str = "", seed: int = 0) -> Reel:
+    """Lay a join on edges. `ways` is a direction for all, `turns` for one side after the other, or `lot` for directions by
+    lot; each has a seed of its own. Raises TempikError where there is no edge, or for a join that cannot be."""
+    if not edges:
+        raise TempikError("There is no cut here to lay a join on; a cut is where two clips meet.")
+    _checked(join)
+    kind = CATALOGUE[join.kind]
+    joins = {at: replace(join, direction=_way(kind, join, ways, n, seed), seed=seed + n) for n, at in enumerate(edges)}
+    return with_joins(reel, joins)
+
+
+def _way(kind: Kind, join: Join, ways: str, number: int, seed: int) -> str:
+    if not kind.directions:
+        return ""
+    if ways == TURNS:
+        return kind.directions[number % 2]
+    if ways == LOT:
+        return kind.directions[int(drawn(seed, ("way", number)) * len(kind.directions)) % len(kind.directions)]
+    wanted = ways or join.direction
+    if wanted and wanted not in kind.directions:
+        raise TempikError(
+            f"{kind.title} has no direction '{wanted}'; choose from {', '.join(kind.directions)}, turns or lot."
+        )
+    return wanted
+
+
+def _checked(join: Join) -> None:
+    said = next(join_problems(join, "The reel"), "") or problem(join)
+    if said:
+        raise TempikError(said)
+
+
+def with_joins(reel: Reel, joins: Mapping[At, Join | None]) -> Reel:
+    """Set the joins of edges; None takes one off."""
+    found: dict[str, Clip] = {}
+    for at, join in joins.items():
+        clip = found.get(at.clip) or by_id(reel.clips, at.clip)
+        if clip is None:
+            raise TempikError("That clip is no longer on the reel.")
+        found[at.clip] = replace(clip, leave=join) if at.end else replace(clip, join=join)
+    return with_clips(reel, list(found.values()))
+
+
+def without_joins(reel: Reel, edges: Collection[At] | None = None) -> Reel:
+    """Take off the joins of edges, or all. Raises TempikError where there is none."""
+    wanted = [at for at in all_joined(reel) if edges is None or at in edges]
+    if not wanted:
+        raise TempikError("There is no join here to take off.")
+    return with_joins(reel, dict.fromkeys(wanted))
+
+
+def all_joined(reel: Reel) -> list[At]:
+    """Return the edges that have a join."""
+    starts = [At(c.id) for c in reel.clips if c.join is not None]
+    return starts + [At(c.id, True) for c in reel.clips if c.leave is not None]
+
+
+def join_at(reel: Reel, at: At) -> Join | None:
+    """Return the join of an edge, or None."""
+    clip = by_id(reel.clips, at.clip)
+    return None if clip is None else clip.leave if at.end else clip.join
+
+
+def with_proposals(reel: Reel, found: Mapping[At, Proposal]) -> Reel:
+    """Lay what was proposed for each cut: a hard cut takes its join off. Length, place and amount of a join that is there
+    stay."""
+    joins: dict[At, Join | None] = {}
+    for at, proposed in found.items():
+        old = join_at(reel, at)
+        made = join_of(proposed.kind) if proposed.kind else None
+        if made is not None and old is not None:
+            made = replace(made, length=old.length, unit=old.unit, at=old.at, amount=old.amount)
+        joins[at] = replace(made, direction=proposed.direction) if made is not None else None
+    return with_joins(reel, joins)
+
+
+# Changing
+
+
+def changed(reel: Reel, edges: Collection[At] | None, change: Callable[[Join], Join]) -> Reel:
+    """Change the joins of edges, or all. Raises TempikError where there is none, or where one could not be so."""
+    joins = {
+        at: join for at in (all_joined(reel) if edges is None else edges) if (join := join_at(reel, at)) is not None
+    }
+    if not joins:
+        raise TempikError("There is no join here; lay one first.")
+    made = {at: change(join) for at, join in joins.items()}
+    for at, join in made.items():
+        if join.kind in CATALOGUE and join != joins[at]:
+            _checked(join)
+    return with_joins(reel, made)
+
+
+def with_length(reel: Reel, edges: Collection[At] | None, frames: float) -> Reel:
+    """Make joins so many frames long."""
+    return changed(reel, edges, lambda j: replace(j, length=float(frames), unit="frames"))
+
+
+def longer(reel: Reel, edges: Collection[At] | None, frames: int) -> Reel:
+    """Make joins so many frames longer, or shorter below 0; one frame is left at least."""
+    timeline = timeline_of(reel)
+
+    def of(at: At, join: Join) -> Join:
+        seam = timeline.seam_of(at.clip, at.end)
+        now = seam.wanted if seam is not None else round(join.length)
+        return replace(join, length=float(max(1, now + frames)), unit="frames")
+
+    joins = {
+        at: join for at in (all_joined(reel) if edges is None else edges) if (join := join_at(reel, at)) is not None
+    }
+    if not joins:
+        raise TempikError("There is no join here; lay one first.")
+    return with_joins(reel, {at: of(at, join) for at, join in joins.items()})
+
+
+def with_amounts(reel: Reel, edges: Collection[At] | None, amount: float) -> Reel:
+    """Set how strong joins are, 0 to 2."""
+    return changed(reel, edges, lambda j: replace(j, amount=min(max(amount, 0.0), 2.0)))
+
+
+def with_kind(reel: Reel, edges: Collection[At] | None, kind: str) -> Reel:
+    """Make joins of another kind; length, place and amount stay, and the direction where the kind has it."""
+    wanted = join_of(kind)
+
+    def of(join: Join) -> Join:
+        stays = join.direction if join.direction in CATALOGUE[kind].directions else ""
+        return replace(join, kind=wanted.kind, direction=stays, settings={}, ease=None)
+
+    return changed(reel, edges, of)
+
+
+def with_setting(reel: Reel, edges: Collection[At] | None, name: str, value: float | str) -> Reel:
+    """Change a setting of joins."""
+    return changed(reel, edges, lambda j: replace(j, settings={**j.settings, name: value}))
+
+
+def with_sides(reel: Reel, at: At, before: int, after: int) -> Reel:
+    """Make a join reach so many frames before its edge and after it, one in all at least."""
+    before, after = max(before, 0), max(after, 0)
+    frames = before + after
+    if frames < 1:
+        raise TempikError("One frame is the least that a join can be long.")
+    # The share is put in the middle of those that round to it.
+    share = min((before + 0.5 * (before > 0)) / frames, 1.0) if after else 1.0
+    return changed(reel, [at], lambda j: replace(j, length=float(frames), unit="frames", at=share))
+
+
+def with_directions(reel: Reel, edges: Sequence[At], ways: str, seed: int = 0) -> Reel:
+    """Give joins a direction: by name, `turns` for one side after the other, or `lot`. Those of a kind that has no
+    directions stay as they are. Raises TempikError for a direction that none of them has."""
+    joins: dict[At, Join | None] = {}
+    number = 0
+    for at in edges:
+        join = join_at(reel, at)
+        kind = CATALOGUE.get(join.kind) if join is not None else None
+        if join is None or kind is None or not kind.directions:
+            continue
+        if ways in (TURNS, LOT) or ways in kind.directions:
+            joins[at] = replace(join, direction=_way(kind, join, ways, number, seed))
+            number += 1
+    if not joins:
+        raise TempikError(f"None of these joins has a direction '{ways}'.")
+    return with_joins(reel, joins)
+
+
+def copied(reel: Reel, source: At, edges: Collection[At]) -> Reel:
+    """Give edges the join that another has."""
+    join = join_at(reel, source)
+    if join is None:
+        raise TempikError("There is no join to copy.")
+    return with_joins(reel, dict.fromkeys([at for at in edges if at != source], join))
