@@ -18,10 +18,9 @@ from numpy.typing import NDArray
 from tempik.accents import CATALOGUE
 from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
 from tempik.errors import TempikError
-from tempik.joins import Side
 from tempik.media import FrameReader, Picture, decode_sound
 from tempik.render import PictureSource, mix, plan
-from tempik.render.plan import side_plan
+from tempik.render.plan import late_plan
 from tempik.timeline.placed import Placed
 from tempik.timeline.seams import Seam, progress_at
 from tempik.timeline.timeline import Timeline
@@ -35,6 +34,8 @@ AROUND = 4  # frames either side of an event that are looked at
 LEAST_APART = 0.7
 LEAST_MOVED_PX = 0.45
 FULL = 0.9
+# A frame that is so much nearer to what is planned for it than to any other shows that.
+SURE = 0.5
 
 
 class _Film:
@@ -67,10 +68,10 @@ class _Film:
         width, height = self._plan_size
         return self._thumb(self.source.render(plan(self.timeline, number, width, height, clip=placed)))
 
-    def side(self, number: int, seam: Seam, side: Side) -> Thumb:
-        """What one side of a join shows by itself at frame `number`."""
+    def late(self, number: int, seam: Seam, by: int) -> Thumb:
+        """What frame `number` would show if a join came so many frames late."""
         width, height = self._plan_size
-        return self._thumb(self.source.render(side_plan(self.timeline, number, width, height, seam, side)))
+        return self._thumb(self.source.render(late_plan(self.timeline, number, width, height, seam, by)))
 
     def planned(self, number: int, without: str | None = None) -> Thumb:
         """What the reel means to show, with all its accents or without one row of them."""
@@ -179,22 +180,32 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
 def _turn_frame(film: _Film, event: Event) -> int | None:
     """Return the first frame of the file that shows a join past its half: more of the incoming picture than of the outgoing.
 
-    How far the join has come in a frame of the file is told by which frame of the plan it looks like.
+    How far the join has come in a frame of the file is told by what it looks like.
     """
     timeline = film.timeline
     placed = next((p for p in timeline.placed if p.first == event.frame and timeline.seam_of(p.clip.id)), None)
     seam = timeline.seam_of(placed.clip.id) if placed is not None else None
     if seam is None or seam.kind is None:
         return _cut_frame(film, event)
-    if _alike(film.side(seam.turn, seam, "out"), film.side(seam.turn, seam, "into")) > 0.98:
+    if _alike(film.late(seam.turn, seam, 2 * seam.frames), film.late(seam.turn, seam, -2 * seam.frames)) > 0.98:
         return _registered_frame(film, event)
-    window = _window(film, event, 2 * AROUND)
-    for number in _window(film, event):
-        shown = film.shown(number)
-        like = min(window, key=lambda n: (_apart(shown, film.planned(n)), abs(n - number)))
-        if progress_at(seam, like + 0.5) > 0.5:
-            return number
-    return None
+    return next((n for n in _window(film, event) if progress_at(seam, n - _lateness(film, seam, n) + 0.5) > 0.5), None)
+
+
+def _lateness(film: _Film, seam: Seam, number: int) -> int:
+    """Return by how many frames a join has come late where the file is at frame `number`: the whole file, or the join alone.
+
+    A file that shows what is planned is told at once; of others every lag is tried.
+    """
+    shown = film.shown(number)
+    costs = {0: _apart(shown, film.planned(number))}
+    lags = [k for k in range(-AROUND, AROUND + 1) if k and 0 <= number - k < film.timeline.frames]
+    for lag in lags:
+        costs[lag] = _apart(shown, film.planned(number - lag))
+    if costs[0] > SURE * min(costs[k] for k in lags):
+        for lag in lags:
+            costs[lag] = min(costs[lag], _apart(shown, film.late(number, seam, lag)))
+    return min(costs, key=lambda k: (costs[k], abs(k)))
 
 
 def _accent_frame(film: _Film, event: Event) -> int | None:

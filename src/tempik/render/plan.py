@@ -152,11 +152,12 @@ def plan(
     return FramePlan(frame, width, height, made, look, echoes)
 
 
-def side_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Seam, side: Side) -> FramePlan:
-    """Return the plan of one side of a join alone, as it is moved and lit at a frame, with the accents of that frame."""
+def late_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Seam, by: int) -> FramePlan:
+    """Return the plan of a frame if a join came `by` frames later than it is meant to, its two clips going on as they do:
+    what a file that lags would show. Far from its own frames one of the clips is seen alone."""
     look = timeline.look_at(frame)
-    shutter = shutter_of(seam.kind, seam.join, timeline.reel.shutter_deg) if seam.kind is not None else 0.0
-    pair = _pair(timeline, Layer(seam.owner, seam=seam), frame, width, height, (look, look, look), shutter, side)
+    later = seam._replace(begin=seam.begin + by, turn=seam.turn + by, end=seam.end + by)
+    pair = _layer(timeline, Layer(seam.owner, seam=later), frame, width, height, (look, look, look), 0.0)
     return FramePlan(frame, width, height, (pair,), look)
 
 
@@ -172,28 +173,20 @@ def _layer(
     seam = layer.seam
     if seam is None or seam.kind is None:
         return _shot(timeline, layer, frame, width, height, looks, half)
-    return _pair(
-        timeline, layer, frame, width, height, looks, shutter_of(seam.kind, seam.join, timeline.reel.shutter_deg)
-    )
+    return _pair(timeline, layer, frame, width, height, looks)
 
 
 def _pair(
-    timeline: Timeline,
-    layer: Layer,
-    frame: int,
-    width: int,
-    height: int,
-    looks: tuple[Look, Look, Look],
-    shutter_deg: float,
-    only: Side | None = None,
+    timeline: Timeline, layer: Layer, frame: int, width: int, height: int, looks: tuple[Look, Look, Look]
 ) -> Pair:
-    """Return both sides of a join at a frame, or `only` one of them."""
+    """Return both sides of a join at a frame."""
     seam = layer.seam
-    assert seam is not None
+    assert seam is not None and seam.kind is not None
+    shutter_deg = shutter_of(seam.kind, seam.join, timeline.reel.shutter_deg)
     # How strong a join is goes for its blur too, up to a shutter that never closes.
     half = min(shutter_deg * seam.join.amount, 360.0) / 720
     crossings = [crossing_at(seam, frame + side * half, half, timeline.tall) for side in (-1, 0, 1)]
-    crossing = crossings[1] if only is None else crossings[1]._replace(mix=None, only=only)
+    crossing = crossings[1]
     shots: dict[Side, Shot | None] = {}
     sides: tuple[tuple[Side, Placed | None], ...] = (("out", seam.out), ("into", seam.into))
     for side, placed in sides:

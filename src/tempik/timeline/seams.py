@@ -30,6 +30,7 @@ from tempik.timeline.sounding import Sounding
 
 # Without beats a beat is half a second.
 NO_BEAT_S = 0.5
+ROUNDING_S = 1e-6
 
 _SEAMS: Memory[Seam] = Memory(24_000)
 
@@ -198,9 +199,8 @@ def _missing(placed: Placed | None, first: int, end: int, rate: Fraction) -> int
     """Return for how many frames beyond its slot a clip's footage has no picture of its own."""
     if placed is None or end <= first or placed.footage.endless or placed.clip.beyond == "loop":
         return 0
-    slack = min(1e-3, 0.25 / float(placed.footage.rate))
     source = source_at_frames(placed, np.arange(first, end, dtype=np.float64), rate)
-    return int(np.count_nonzero((source < -slack) | (source >= placed.footage.length_s + slack)))
+    return int(np.count_nonzero((source < -ROUNDING_S) | (source >= placed.footage.length_s - ROUNDING_S)))
 
 
 def short_of(seam: Seam) -> list[str]:

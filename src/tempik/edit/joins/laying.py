@@ -17,7 +17,7 @@ from tempik.edit.clips.slots import with_clips
 from tempik.errors import TempikError
 from tempik.joins import CATALOGUE, Kind, join_of, problem
 from tempik.joins.matching import Proposal
-from tempik.reel import Clip, Join, Reel, by_id
+from tempik.reel import Clip, Join, Point, Reel, by_id
 from tempik.reel.validate import join_problems
 from tempik.timeline.seams import Seam
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -75,7 +75,8 @@ def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None
     if which == "cuts":
         return found
     if which == "downbeats":
-        return [at for at in found if (p := _point_frame(timeline, at)) is not None and p in _downbeats(timeline)]
+        points = ((at, _point(timeline, at)) for at in found)
+        return [at for at, point in points if point is not None and point.beat == 1 and not point.part]
     if which == "drops":
         drops = _drop_frames(timeline)
         return [at for at in found if _frame(timeline, at) in drops]
@@ -92,13 +93,11 @@ def _frame(timeline: Timeline, at: At) -> int:
     return placed.end if at.end else placed.first
 
 
-def _point_frame(timeline: Timeline, at: At) -> int | None:
-    frame = _frame(timeline, at)
-    return frame if timeline.point_at(frame) is not None else None
-
-
-def _downbeats(timeline: Timeline) -> set[int]:
-    return {f for p, f in zip(timeline.beats, timeline.sounding.beat_frames, strict=True) if p.beat == 1}
+def _point(timeline: Timeline, at: At) -> Point | None:
+    """Return the point that a cut is on."""
+    placed = timeline.placed_clip(at.clip)
+    assert placed is not None
+    return timeline.point(placed.clip.start.point) or timeline.point_at(placed.first)
 
 
 def _drop_frames(timeline: Timeline) -> set[int]:

@@ -1,0 +1,457 @@
+"""Joins: the turn lands on the cut, both pictures go on beyond their slots, no border is ever seen, and two pictures become
+one as the kind says."""
+
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from media_files import numbered, write_video
+from tempik.accents.accent import Setting
+from tempik.check import check_reel, check_rendered
+from tempik.edit.clips import pieces, trim
+from tempik.edit.joins import laying, mending
+from tempik.edit.joins.laying import At
+from tempik.edit.song.points import nudged
+from tempik.edit.speed import speed
+from tempik.errors import TempikError
+from tempik.joins import CATALOGUE, EASES, about_turn, eased, fitted, halfway, join_of
+from tempik.joins.mixing import dissolved_in_light, field_of, sharers
+from tempik.media.picture import Picture, from_rgb, solid, to_rgb
+from tempik.project.file import load_reel, save_reel
+from tempik.reel import Clip, Edge, Footage, Join, Reel
+from tempik.render import Settings, export, plan
+from tempik.render.compose import Source, compose
+from tempik.render.plan import Pair
+from tempik.retime import constant, ramp
+from tempik.timeline.placed import source_at_frames
+from tempik.timeline.seams import progress_at, short_of
+from tempik.timeline.timeline import Timeline
+from test_closed_loop import RATES, make_reel
+
+W, H = 90, 160
+EVERY = sorted(CATALOGUE)
+MOVING = [n for n in EVERY if CATALOGUE[n].family in ("movement", "zoom") or n in ("slices", "hits")]
+
+
+def footage(number: int, length_s: float = 10.0, **more: object) -> Footage:
+    return Footage(f"f{number}", f"/nowhere/{number}.mp4", W, H, Fraction(60), length_s, **more)  # type: ignore[arg-type]
+
+
+def joined(join: Join | None, rate: Fraction = Fraction(30), first_s: float = 3.0, **second: object) -> Reel:
+    """Two clips of two seconds that meet at 2 s, the second from 3 s of its footage on."""
+    clips = (
+        Clip("c1", "f1", Edge(0.0), Edge(2.0), source_s=first_s),
+        Clip("c2", "f2", Edge(2.0), Edge(4.0), source_s=3.0, join=join, **second),  # type: ignore[arg-type]
+    )
+    return Reel(width=W, height=H, rate=rate, length_s=4.0, footage=(footage(1), footage(2)), clips=clips)
+
+
+# The turn
+
+
+@given(
+    st.sampled_from(EVERY),
+    st.integers(1, 40),
+    st.one_of(st.none(), st.floats(0, 1)),
+    st.one_of(st.none(), st.tuples(*[st.floats(0, 1)] * 4)),
+    st.sampled_from(RATES),
+)
+@settings(max_examples=300, deadline=None)
+def test_the_turn_is_on_the_cuts_own_frame(
+    kind: str, frames: int, at: float | None, ease: tuple[float, float, float, float] | None, rate: Fraction
+) -> None:
+    timeline = Timeline(joined(Join(kind, float(frames), at=at, ease=ease), rate))
+    seam, cut = timeline.seam_of("c2"), timeline.rows[0][1].first
+    assert seam is not None and seam.turn == cut and seam.frames == frames
+    assert seam.begin <= cut <= seam.end
+    course = [progress_at(seam, f + 0.5) for f in range(seam.begin, seam.end)]
+    assert course == sorted(course) and all(0 <= p <= 1 for p in course)
+    before, after = course[: cut - seam.begin], course[cut - seam.begin :]
+    assert all(p <= 0.5 for p in before) and all(p >= 0.5 for p in after)
+    if seam.end > cut:
+        assert progress_at(seam, cut) == pytest.approx(0.5, abs=1e-6)
+
+
+@pytest.mark.parametrize("rate", RATES, ids=str)
+@pytest.mark.parametrize("frames", [3, 8, 15])
+def test_the_check_finds_the_turn_on_its_point(tmp_path: Path, rate: Fraction, frames: int) -> None:
+    reel = make_reel(tmp_path, 128, rate, 8.0)
+    reel = laying.laid(reel, laying.cuts(Timeline(reel)), Join("push", float(frames)), laying.TURNS)
+    joins = [e for e in check_reel(Timeline(reel)).events if e.kind == "join"]
+    assert len(joins) >= 3 and all(e.ok and e.tied and abs(e.error_frames) <= 0.5 for e in joins)
+
+
+def test_a_curve_of_ease_is_that_of_its_handles() -> None:
+    # The cubic Bézier curve worked out by itself: De Casteljau's construction at many parameters.
+    for handles in (*EASES.values(), (0.1, 0.9, 0.3, 0.2)):
+        x1, y1, x2, y2 = handles
+        for t in np.linspace(0, 1, 41):
+            points = np.array([(0, 0), (x1, y1), (x2, y2), (1, 1)], dtype=float)
+            while len(points) > 1:
+                points = points[:-1] * (1 - t) + points[1:] * t
+            assert eased(points[0][0], handles) == pytest.approx(points[0][1], abs=6e-3)
+        assert eased(halfway(handles), handles) == pytest.approx(0.5, abs=6e-3)
+        assert about_turn(0.0, 3, 9, handles) == pytest.approx(0.5, abs=6e-3)
+
+
+def test_a_length_in_beats_follows_the_beat(tmp_path: Path) -> None:
+    reel = make_reel(tmp_path, 120, Fraction(30), 8.0)  # a beat is 15 frames
+    reel = laying.laid(reel, laying.cuts(Timeline(reel)), Join("dissolve", 0.5, "beats"))
+    assert {s.wanted for s in Timeline(reel).seams[0]} <= {7, 8}
+    assert {s.wanted for s in Timeline(replace(reel, rate=Fraction(60))).seams[0]} == {15}
+
+
+# Beyond the slots
+
+
+@pytest.mark.parametrize("curve", [constant(1.0), constant(-1.0), constant(0.5), ramp(2.0, 0.5), ramp(-0.5, -2.0)])
+def test_both_clips_go_on_at_the_speed_of_their_edge(curve: object) -> None:
+    reel = joined(Join("dissolve", 12.0))
+    reel = replace(reel, clips=tuple(replace(c, curve=curve, source_s=5.0) for c in reel.clips))
+    timeline = Timeline(reel)
+    seam = timeline.seam_of("c2")
+    assert seam is not None and seam.out is not None and seam.into is not None
+    after = source_at_frames(seam.out, np.arange(59.0, 67.0), timeline.rate)
+    before = source_at_frames(seam.into, np.arange(53.0, 62.0), timeline.rate)
+    edge_out = float(seam.out.map.speed(2.0)[0]) / 30
+    edge_in = float(seam.into.map.speed(0.0)[0]) / 30
+    assert np.diff(after[1:]) == pytest.approx(edge_out, abs=1e-9) and np.diff(before[:8]) == pytest.approx(
+        edge_in, abs=1e-9
+    )
+    plain = Timeline(replace(reel, clips=tuple(replace(c, join=None) for c in reel.clips)))
+    for a, b in zip(timeline.placed, plain.placed, strict=True):
+        assert (a.first, a.end, a.ties, a.map.start_s) == (b.first, b.end, b.ties, b.map.start_s)
+
+
+def test_missing_frames_are_counted_and_said_and_there_is_a_picture_always() -> None:
+    reel = joined(Join("push", 10.0), first_s=8.0)  # the first clip ends with its footage
+    timeline = Timeline(reel)
+    seam = timeline.seam_of("c2")
+    assert seam is not None and seam.missing_out == 5 and seam.missing_in == 0
+    assert "1.mp4 lacks 5 frames after the cut" in short_of(seam)[0]
+    assert any("lacks 5 frames" in n for n in check_reel(timeline).notes)
+    assert all(plan(timeline, f, W, H).shots for f in range(seam.begin, seam.end))
+    assert Timeline(joined(Join("push", 10.0), first_s=7.9)).seam_of("c2").missing_out == 2  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize("name", ["shorter", "move", "slip", "slow", "hold", "round"])
+def test_each_mend_leaves_nothing_lacking(name: str) -> None:
+    reel = joined(Join("dissolve", 10.0), first_s=7.95)
+    offered = {m.name: m for m in mending.mends(reel, At("c2"))}
+    assert name in offered and offered[name].does
+    timeline = Timeline(mending.mended(reel, At("c2"), name))
+    seam = timeline.seam_of("c2")
+    assert seam is not None and seam.turn == 60 and not short_of(seam)
+    assert mending.mends(timeline.reel, At("c2")) == []
+
+
+def test_a_pinned_clip_is_neither_slipped_nor_slowed(tmp_path: Path) -> None:
+    reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
+    reel = laying.laid(reel, laying.cuts(Timeline(reel)), Join("dissolve", 200.0))
+    lacking = [at for at in laying.all_joined(reel) if mending.mends(reel, at)]
+    assert lacking and not {m.name for at in lacking for m in mending.mends(reel, at)} & {"slip", "slow"}
+
+
+# What lies beside
+
+
+def test_two_joins_that_meet_in_a_clip_each_get_their_share() -> None:
+    reel = joined(Join("dissolve", 40.0))
+    short = Clip("c3", "f1", Edge(4.0), Edge(4.1), join=Join("dissolve", 8.0), source_s=1.0)
+    last = Clip("c4", "f2", Edge(4.1), Edge(6.0), join=Join("dissolve", 8.0), source_s=1.0)
+    timeline = Timeline(replace(reel, length_s=6.0, clips=(*reel.clips, short, last)))
+    seams = timeline.seams[0]
+    assert [s.turn for s in seams] == [60, 120, 123]
+    for a, b in zip(seams, seams[1:], strict=False):
+        assert a.end <= b.begin
+    assert seams[1].end - 120 + 123 - seams[2].begin == 3  # a clip of three frames has no more to give
+    assert "frames, for the clips beside it are too short" in short_of(seams[2])[0]
+    assert fitted((4, 4), 1) in ((0, 1), (1, 0)) and fitted((6, 2), 4) == (3, 1) and fitted((2, 2), 9) == (2, 2)
+
+
+def test_a_clip_of_one_frame_keeps_its_join_and_its_frame() -> None:
+    reel = joined(Join("whip", 9.0))
+    one = replace(reel.clips[1], end=Edge(2.0 + 1 / 30))
+    timeline = Timeline(replace(reel, clips=(reel.clips[0], one)))
+    seam = timeline.seam_of("c2")
+    assert seam is not None and (seam.turn, seam.end) == (60, 61)
+
+
+def test_beside_nothing_a_join_fades_within_its_clip_and_at_the_reels_ends() -> None:
+    fade = Join("dissolve", 10.0)
+    reel = joined(None)
+    clips = (replace(reel.clips[0], join=fade), replace(reel.clips[1], leave=fade))
+    timeline = Timeline(replace(reel, clips=clips))
+    first, last = timeline.seams[0]
+    assert (first.begin, first.end, first.out) == (0, 10, None) and (last.begin, last.end, last.into) == (
+        110,
+        120,
+        None,
+    )
+    assert progress_at(first, 0.5) < 0.1 and progress_at(first, 9.5) > 0.9
+    apart = replace(reel, clips=(reel.clips[0], replace(reel.clips[1], start=Edge(3.0), join=replace(fade, at=1.0))))
+    seam = Timeline(apart).seam_of("c2")
+    assert seam is not None and (seam.begin, seam.end) == (80, 90)  # it slides in before its slot, to be there in time
+    assert Timeline(apart).layers_at(85)[0].seam is seam
+    assert {e.kind for e in check_reel(Timeline(apart)).events} <= {"cut"}
+
+
+def test_a_join_that_this_version_does_not_know_is_kept_and_the_cut_is_hard(tmp_path: Path) -> None:
+    reel = joined(Join("from the future", 8.0, settings={"bend": 3.0}))
+    save_reel(reel, tmp_path / "p.tempik")
+    again = load_reel(tmp_path / "p.tempik")
+    assert again.clips[1].join == reel.clips[1].join
+    timeline = Timeline(again)
+    assert not isinstance(plan(timeline, 60, W, H).layers[0], Pair)
+    assert any("does not know the join 'from the future'" in n for n in check_reel(timeline).notes)
+
+
+@pytest.mark.parametrize(
+    "join",
+    [Join(length=0.0), Join(length=700.0), Join(at=1.5), Join(amount=3.0), Join(shutter_deg=400.0),
+     Join(ease=(0.0, -1.0, 1.0, 1.0)), Join(settings={"x": float("nan")})],
+)  # fmt: skip
+def test_joins_that_cannot_be_are_refused_with_a_sentence(join: Join, tmp_path: Path) -> None:
+    save_reel(joined(None), tmp_path / "p.tempik")
+    text = (tmp_path / "p.tempik").read_text()
+    assert text.count('"c2"') == 1
+    save_reel(joined(join), tmp_path / "q.tempik") if "x" not in join.settings else None
+    if (tmp_path / "q.tempik").exists():
+        with pytest.raises(TempikError, match="join"):
+            load_reel(tmp_path / "q.tempik")
+    with pytest.raises(TempikError):
+        laying.laid(joined(None), [At("c2")], join)
+
+
+# Editing
+
+
+def test_a_clip_that_is_split_keeps_its_join_at_its_own_start() -> None:
+    reel = laying.laid(joined(None), [At("c2")], Join("whip", 8.0))
+    reel = laying.with_joins(reel, {At("c2", True): Join("dissolve", 6.0)})
+    split = Timeline(trim.with_split(reel, [90]))
+    assert [(c.clip.join is not None, c.clip.leave is not None) for c in split.placed] == [
+        (False, False), (True, False), (False, True),
+    ]  # fmt: skip
+
+
+def test_all_are_made_shorter_and_weaker_by_one_step_each() -> None:
+    reel = laying.laid(joined(None), [At("c2")], Join("zoom-in", 8.0))
+    reel = laying.longer(reel, None, -2)
+    reel = laying.with_amounts(reel, None, 0.5)
+    join = reel.clips[1].join
+    assert join is not None and (join.length, join.amount) == (6.0, 0.5)
+    assert laying.longer(reel, None, -50).clips[1].join.length == 1.0  # type: ignore[union-attr]
+
+
+def test_directions_go_by_turns_or_by_lot_with_a_seed(tmp_path: Path) -> None:
+    reel = make_reel(tmp_path, 120, Fraction(30), 12.0)
+    edges = laying.cuts(Timeline(reel))
+
+    def ways(kind: str, how: str, seed: int = 0) -> list[str]:
+        made = laying.laid(reel, edges, join_of(kind), how, seed)
+        return [laying.join_at(made, at).direction for at in edges]  # type: ignore[union-attr]
+
+    assert ways("push", laying.TURNS)[:4] == ["left", "right", "left", "right"]
+    assert ways("push", laying.LOT, 3) == ways("push", laying.LOT, 3) != ways("push", laying.LOT, 4)
+    assert ways("spin", laying.TURNS)[:2] == ["clockwise", "anticlockwise"] and set(ways("dissolve", "turns")) == {""}
+    with pytest.raises(TempikError, match="no direction 'sideways'"):
+        ways("push", "sideways")
+
+
+def test_cuts_are_chosen_by_count_by_bar_and_by_drop(tmp_path: Path) -> None:
+    reel = make_reel(tmp_path, 120, Fraction(30), 12.0)
+    timeline = Timeline(reel)
+    every = laying.cuts_on(timeline, "cuts")
+    assert laying.cuts_on(timeline, "every:2") == every[1::2]
+    assert laying.cuts_on(timeline, "downbeats") == every  # slots of four beats from a downbeat on
+    moved = nudged(reel, [timeline.point(timeline.placed[1].clip.start.point).id], 0.3)  # type: ignore[union-attr]
+    assert laying.cuts_on(Timeline(moved), "downbeats") == every  # a point that was moved is still its bar's first
+    with pytest.raises(TempikError, match="names no cuts"):
+        laying.cuts_on(timeline, "every:0")
+
+
+def test_overlapped_clips_and_a_staircase_slide_from_alternating_sides() -> None:
+    reel = joined(None)
+    third = Clip("c3", "f1", Edge(4.0), Edge(6.0), source_s=1.0)
+    reel = replace(reel, length_s=6.0, clips=(*reel.clips, third))
+    names = ["c1", "c2", "c3"]
+    for made, frames in ((pieces.overlapped(reel, names, 3), 3), (pieces.staggered(reel, names, 10), 3)):
+        seams = Timeline(made).seams[0]
+        assert [s.join.direction for s in seams] == ["left", "right"]
+        assert all((s.begin, s.frames, s.join.shutter_deg) == (s.turn, frames, 200.0) for s in seams)
+    assert len(Timeline(pieces.overlapped(reel, names, 3)).overlaps()) == 2
+
+
+# Pictures
+
+
+def grey(size: tuple[int, int], level: int) -> Picture:
+    return solid(*size, level, 128, 128)
+
+
+def two(timeline: Timeline, frame: int, out: Picture, into: Picture) -> Picture:
+    """Return a composed frame with pictures in place of footage."""
+    meant = plan(timeline, frame, W, H)
+    given = [Source(out if s.path.endswith("1.mp4") else into) for s in meant.shots]
+    return compose(meant, given)
+
+
+@given(st.sampled_from(EVERY), st.data())
+@settings(max_examples=250, deadline=None)
+def test_no_border_is_seen_in_any_frame_whatever_the_settings(kind: str, data: st.DataObject) -> None:
+    made = CATALOGUE[kind]
+
+    def value(setting: Setting) -> float | str:
+        if setting.choices:
+            return data.draw(st.sampled_from(setting.choices))
+        return setting.default if isinstance(setting.default, str) else data.draw(st.floats(setting.low, setting.high))
+
+    given_ = {s.name: value(s) for s in made.settings if not s.is_colour}
+    if kind == "dip":
+        given_["colour"] = "#a0a0a0"
+    join = Join(
+        kind,
+        float(data.draw(st.integers(1, 20))),
+        at=data.draw(st.one_of(st.none(), st.floats(0, 1))),
+        direction=data.draw(st.sampled_from(made.directions)) if made.directions else "",
+        amount=data.draw(st.floats(0, 2)),
+        settings=given_ | ({"shade": 0.0} if kind.startswith("slide") else {}),
+        seed=data.draw(st.integers(0, 99)),
+        shutter_deg=data.draw(st.one_of(st.none(), st.floats(0, 360))),
+    )
+    timeline = Timeline(joined(join))
+    seam = timeline.seam_of("c2")
+    assert seam is not None
+    frame = data.draw(st.integers(seam.begin, seam.end - 1))
+    y = two(timeline, frame, grey((W, H), 150), grey((W, H), 190)).y
+    assert y.min() >= 146, f"{kind} shows a border at frame {frame - seam.turn} of {seam.frames}"
+
+
+@pytest.mark.parametrize("kind", EVERY)
+def test_a_join_begins_with_the_one_picture_and_ends_with_the_other(kind: str) -> None:
+    rng = np.random.default_rng(3)
+    out, into = (from_rgb(rng.integers(0, 255, (H, W, 3)).astype(np.uint8)) for _ in range(2))
+    timeline = Timeline(joined(replace(join_of(kind), length=40.0)))
+    seam = timeline.seam_of("c2")
+    assert seam is not None and seam.kind is not None
+    around = [seam.begin - 1, seam.end]
+    first, last = (two(timeline, f, out, into).y.astype(int) for f in around)
+    assert (first == out.y).all() and (last == into.y).all()
+    if kind != "hits":
+        # One frame in forty is little of any way: what it begins and ends with is still nearer to its own picture.
+        for frame, mine, other in ((seam.begin, out, into), (seam.end - 1, into, out)):
+            y = two(timeline, frame, out, into).y.astype(int)
+            assert np.abs(y - mine.y).mean() < np.abs(y - other.y).mean(), kind
+
+
+def test_a_dissolve_in_light_is_that_of_bt_1886() -> None:
+    """Against the formula in NumPy: light is the value to the power of 2.4 (Rec. ITU-R BT.1886), mixed, and back."""
+    rng = np.random.default_rng(1)
+    a, b = (from_rgb(rng.integers(0, 256, (40, 60, 3)).astype(np.uint8)) for _ in range(2))
+    for share in (0.1, 0.5, 0.83):
+        made = dissolved_in_light(a, b, share)
+        x, y = (to_rgb(p).astype(np.float64) / 255 for p in (a, b))
+        wanted = 255 * ((1 - share) * x**2.4 + share * y**2.4) ** (1 / 2.4)
+        reference = from_rgb(np.round(wanted).astype(np.uint8))
+        for plane, other in zip(made, reference, strict=True):
+            assert np.abs(plane.astype(int) - other.astype(int)).max() <= 1
+    # Half the light of white is 0.5^(1/2.4) of its value: 191, not 128.
+    half = dissolved_in_light(from_rgb(np.zeros((8, 8, 3), np.uint8)), from_rgb(np.full((8, 8, 3), 255, np.uint8)), 0.5)
+    assert abs(int(to_rgb(half)[4, 4, 0]) - 191) <= 1
+
+
+@pytest.mark.parametrize(
+    ("number", "name", "args", "inside", "outside"),
+    [
+        (1, "bar", ("right", 1.0), [(0.1, 0.5), (0.4, 0.1)], [(0.6, 0.5), (0.9, 0.9)]),
+        (2, "bar", ("down", 1.0), [(0.5, 0.1), (0.1, 0.4)], [(0.5, 0.6), (0.9, 0.9)]),
+        (101, "iris", ("box", "from the middle"), [(0.5, 0.5), (0.68, 0.68)], [(0.95, 0.5), (0.9, 0.9)]),
+        (102, "iris", ("diamond", "from the middle"), [(0.5, 0.5), (0.85, 0.5)], [(0.85, 0.85), (0.02, 0.02)]),
+        (119, "iris", ("circle", "from the middle"), [(0.5, 0.5), (0.9, 0.5), (0.5, 0.7)], [(0.5, 0.98), (0.02, 0.02)]),
+        (201, "clock", ("clockwise", 12.0), [(0.75, 0.25), (0.75, 0.75)], [(0.25, 0.25), (0.25, 0.75)]),
+        (202, "clock", ("clockwise", 3.0), [(0.75, 0.75), (0.25, 0.75)], [(0.25, 0.25), (0.75, 0.25)]),
+        (203, "clock", ("clockwise", 6.0), [(0.25, 0.75), (0.25, 0.25)], [(0.75, 0.25), (0.75, 0.75)]),
+        (204, "clock", ("clockwise", 9.0), [(0.25, 0.25), (0.75, 0.25)], [(0.75, 0.75), (0.25, 0.75)]),
+    ],
+)
+def test_wipes_have_the_geometry_of_smpte_258m(
+    number: int,
+    name: str,
+    args: tuple[float | str, ...],
+    inside: list[tuple[float, float]],
+    outside: list[tuple[float, float]],
+) -> None:
+    """Half way, by the descriptions of SMPTE 258M as W3C SMIL 2.0 lists them with their numbers (from memory): which
+    places the new picture has taken."""
+    size = (180, 320)
+    share = sharers(field_of(name, args, size), 0.5, 0.0)
+    for (x, y), wanted in [*((p, 255) for p in inside), *((p, 0) for p in outside)]:
+        assert share[int(y * size[1]), int(x * size[0])] == wanted, (number, x, y)
+    for progress in (0.1, 0.5, 0.9):  # the share of the frame that has turned is the progress
+        assert sharers(field_of(name, args, size), progress, 0.0).mean() / 255 == pytest.approx(progress, abs=0.02)
+
+
+# The exported file
+
+
+def with_ways(reel: Reel) -> Reel:
+    ways = [constant(0.5), constant(-1.0), ramp(2.0, 0.5), constant(1.0), ramp(-0.5, -1.5)]
+    for number, clip in enumerate(reel.clips):
+        reel = speed.with_curve(reel, clip.id, ways[number % len(ways)])
+    return reel
+
+
+@pytest.mark.parametrize("rate", RATES, ids=str)
+def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None:
+    """Every kind in turn, 3, 8 and 15 frames long, with ramps and reversed clips on either side."""
+    reel = with_ways(replace(make_reel(tmp_path, 128, rate, 14.0), rows=()))
+    edges = laying.cuts(Timeline(reel))
+    names = [n for n in EVERY if n != "hits"]
+    start = RATES.index(rate) * len(edges)
+    joins = {
+        at: replace(join_of(names[(start + n) % len(names)]), length=(3.0, 8.0, 15.0)[n % 3])
+        for n, at in enumerate(edges)
+    }
+    reel = laying.with_joins(reel, dict(joins))
+    export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    found = [e for e in check_rendered(Timeline(reel), tmp_path / "o.mp4").events if e.kind == "join"]
+    assert len(found) == len(edges)
+    missed = [(e.what, e.measured_ms) for e in found if not e.ok or e.measured_ms is None]
+    assert not missed
+
+
+def test_a_file_whose_turns_come_late_is_caught(tmp_path: Path) -> None:
+    reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
+    edges = laying.cuts(Timeline(reel))
+    reel = laying.laid(replace(reel, rows=()), edges, join_of("push"))
+    late = replace(reel, clips=tuple(replace(c, start=_later(c.start, reel, n), end=_later(c.end, reel, n + 1))
+                                     for n, c in enumerate(reel.clips)))  # fmt: skip
+    export(Timeline(late), tmp_path / "o.mp4", Settings(quality="draft"))
+    found = [e for e in check_rendered(Timeline(reel), tmp_path / "o.mp4").events if e.kind == "join"]
+    assert found and all(not e.ok and e.measured_ms == pytest.approx(2000 / 30, abs=20) for e in found)
+
+
+def _later(edge: Edge, reel: Reel, number: int) -> Edge:
+    return Edge(Timeline(reel).edge_s(edge) + (2 / 30 if number else 0.0))
+
+
+def test_stills_solids_and_clips_of_other_sizes_and_rates_are_joined(tmp_path: Path) -> None:
+    film = write_video(tmp_path / "a.mp4", numbered(160, 90), 60, 25)
+    pieces_ = (
+        Footage("f1", str(film), 160, 90, Fraction(25), 2.4),
+        Footage("f2", "#3060a0", W, H, Fraction(30), 1.0, kind="solid"),
+    )
+    clips = (
+        Clip("c1", "f1", Edge(0.0), Edge(1.0)),
+        Clip("c2", "f2", Edge(1.0), Edge(2.0), join=join_of("whip")),
+        Clip("c3", "f1", Edge(2.0), Edge(3.0), join=join_of("iris")),
+    )
+    reel = Reel(width=W, height=H, length_s=3.0, footage=pieces_, clips=clips)
+    done = export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    assert done is not None and Timeline(reel).seam_of("c2").missing == 0  # type: ignore[union-attr]
