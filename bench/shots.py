@@ -129,7 +129,7 @@ def accent_views(window: Window) -> None:
     settle(window)
     window.page(AccentsPage)._show_frame()
     tiles = window.page(AccentsPage).tiles
-    tiles._point_at(tiles.names.index("drop-back"))
+    tiles._point_at(tiles.items.index("drop-back"))
     spin(5.0)
     grab(window, "accents")
     tiles._point_at(None)

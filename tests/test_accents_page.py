@@ -53,7 +53,7 @@ def drag(window: Window, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier =
 
 def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) -> None:
     page, before = page_of(shown), len(shown.project.reel.rows)
-    number = page.tiles.names.index("mono")
+    number = page.tiles.items.index("mono")
     page.tiles.mousePressEvent(_press(page.tiles.box(number).center()))
     assert [r.accent for r in shown.project.reel.rows[before:]] == ["mono"]
     assert page.row_title.text() == "Mono" and page.tiles.chosen == "mono"
@@ -72,14 +72,13 @@ def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window
     page_of(shown)._show_frame()
     shown.project.playhead.go(40)
     page_of(shown)._show_frame()
-    number = tiles.names.index("flash")
+    number = tiles.items.index("flash")
     tiles._point_at(number)
     assert "Flash: " in page_of(shown).does.text()
     seen = set()
     for _ in range(12):
         tiles._play()
-        assert tiles._playing is not None
-        seen.add(round(tiles._playing.toImage().pixelColor(40, 30).lightnessF(), 2))
+        seen.add(round(tiles.playing("flash").toImage().pixelColor(40, 30).lightnessF(), 2))
     assert len(seen) > 3
     tiles._point_at(None)
     assert not tiles._timer.isActive()

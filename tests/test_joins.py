@@ -15,7 +15,6 @@ from tempik.accents.accent import Setting
 from tempik.check import check_reel, check_rendered
 from tempik.edit.clips import pieces, trim
 from tempik.edit.joins import laying, mending
-from tempik.edit.joins.laying import At
 from tempik.edit.song.points import nudged
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
@@ -142,12 +141,12 @@ def test_missing_frames_are_counted_and_said_and_there_is_a_picture_always() -> 
 @pytest.mark.parametrize("name", ["shorter", "move", "slip", "slow", "hold", "round"])
 def test_each_mend_leaves_nothing_lacking(name: str) -> None:
     reel = joined(Join("dissolve", 10.0), first_s=7.95)
-    offered = {m.name: m for m in mending.mends(reel, At("c2"))}
+    offered = {m.name: m for m in mending.mends(reel, JoinPlace("c2"))}
     assert name in offered and offered[name].does
-    timeline = Timeline(mending.mended(reel, At("c2"), name))
+    timeline = Timeline(mending.mended(reel, JoinPlace("c2"), name))
     seam = timeline.seam_of("c2")
     assert seam is not None and seam.turn == 60 and not short_of(seam)
-    assert mending.mends(timeline.reel, At("c2")) == []
+    assert mending.mends(timeline.reel, JoinPlace("c2")) == []
 
 
 def test_a_pinned_clip_is_neither_slipped_nor_slowed(tmp_path: Path) -> None:
@@ -225,15 +224,15 @@ def test_joins_that_cannot_be_are_refused_with_a_sentence(join: Join, tmp_path: 
         with pytest.raises(TempikError, match="join"):
             load_reel(tmp_path / "q.tempik")
     with pytest.raises(TempikError):
-        laying.laid(joined(None), [At("c2")], join)
+        laying.laid(joined(None), [JoinPlace("c2")], join)
 
 
 # Editing
 
 
 def test_a_clip_that_is_split_keeps_its_join_at_its_own_start() -> None:
-    reel = laying.laid(joined(None), [At("c2")], Join("whip", 8.0))
-    reel = laying.with_joins(reel, {At("c2", True): Join("dissolve", 6.0)})
+    reel = laying.laid(joined(None), [JoinPlace("c2")], Join("whip", 8.0))
+    reel = laying.with_joins(reel, {JoinPlace("c2", True): Join("dissolve", 6.0)})
     split = Timeline(trim.with_split(reel, [90]))
     assert [(c.clip.join is not None, c.clip.leave is not None) for c in split.placed] == [
         (False, False), (True, False), (False, True),
@@ -241,7 +240,7 @@ def test_a_clip_that_is_split_keeps_its_join_at_its_own_start() -> None:
 
 
 def test_all_are_made_shorter_and_weaker_by_one_step_each() -> None:
-    reel = laying.laid(joined(None), [At("c2")], Join("zoom-in", 8.0))
+    reel = laying.laid(joined(None), [JoinPlace("c2")], Join("zoom-in", 8.0))
     reel = laying.longer(reel, None, -2)
     reel = laying.with_amounts(reel, None, 0.5)
     join = reel.clips[1].join

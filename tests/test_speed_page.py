@@ -212,7 +212,7 @@ def test_a_shape_goes_to_every_selected_clip_and_its_amount_is_one_gesture(page:
     opened.project.selection.select_clips(c.id for c in opened.project.reel.clips)
     before = steps(page)
     page.shapes.align.setCurrentIndex(1)  # on the pin
-    number = next(i for i, s in enumerate(page.shapes.tiles.shapes) if s.name == "dip")
+    number = next(i for i, s in enumerate(page.shapes.tiles.items) if s.name == "dip")
     at = page.shapes.tiles.box(number).center()
     QApplication.sendEvent(
         page.shapes.tiles,
@@ -242,12 +242,12 @@ def test_the_pointer_reads_out_what_a_shape_does_and_keys_choose_it(page: SpeedP
 def test_a_curve_is_kept_as_ones_own_shape_and_taken_away(page: SpeedPage, opened: Window) -> None:
     set_curve(page, ramp(3.0, 0.5, 0.42))
     page.shapes.keep_shape("My fall")
-    assert page.shapes.tiles.shapes[-1].name == "My fall"
+    assert page.shapes.tiles.items[-1].name == "My fall"
     page.shapes.keep_shape("dip")
     assert "comes with Tempik" in opened.foot.status.text()
-    menu = page.shapes.shape_menu(page.shapes.tiles.shapes[-1])
+    menu = page.shapes.shape_menu(page.shapes.tiles.items[-1])
     next(a for a in menu.actions() if "Take" in a.text()).trigger()
-    assert all(s.name != "My fall" for s in page.shapes.tiles.shapes)
+    assert all(s.name != "My fall" for s in page.shapes.tiles.items)
 
 
 def test_laid_on_something_else_a_see_saw_keeps_its_count_of_points(page: SpeedPage, opened: Window) -> None:

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
-    from tempik.edit.joins.laying import At
     from tempik.reel import Join, Reel
     from tempik.timeline.timeline import Timeline
 
@@ -109,7 +108,7 @@ def table(reel: Reel) -> str:
     return "\n".join([*lines, *notes]) + "\n"
 
 
-def _edges(timeline: Timeline, options: argparse.Namespace) -> list[At] | None:
+def _edges(timeline: Timeline, options: argparse.Namespace) -> list[JoinPlace] | None:
     """Return the edges that are meant; None where none are named."""
     from tempik.cli.speed import chosen_clips
     from tempik.edit.joins import laying
@@ -183,7 +182,7 @@ def _keep(reel: Reel, options: argparse.Namespace) -> None:
     print(kept_join(joins[0], options.keep))
 
 
-def _redirected(reel: Reel, edges: list[At] | None, options: argparse.Namespace) -> Reel:
+def _redirected(reel: Reel, edges: list[JoinPlace] | None, options: argparse.Namespace) -> Reel:
     """Give joins that are there other directions."""
     from tempik.edit.joins import laying
 
@@ -193,7 +192,7 @@ def _redirected(reel: Reel, edges: list[At] | None, options: argparse.Namespace)
     return laying.with_directions(reel, wanted, options.direction, options.seed)
 
 
-def _matched(reel: Reel, edges: list[At]) -> Reel:
+def _matched(reel: Reel, edges: list[JoinPlace]) -> Reel:
     from tempik.edit.joins import laying
     from tempik.render import PictureSource
     from tempik.render.motion import proposals_at
@@ -212,12 +211,11 @@ def _matched(reel: Reel, edges: list[At]) -> Reel:
     return laying.with_proposals(reel, found)
 
 
-def _start_of(timeline: Timeline, place: int) -> At:
-    from tempik.edit.joins.laying import At
+def _start_of(timeline: Timeline, place: int) -> JoinPlace:
 
     if not 1 <= place <= len(timeline.placed):
         raise TempikError(f"There is no clip {place}; the reel has {len(timeline.placed)}.")
-    return At(timeline.placed[place - 1].clip.id)
+    return JoinPlace(timeline.placed[place - 1].clip.id)
 
 
 def _changes(options: argparse.Namespace) -> dict[str, object]:

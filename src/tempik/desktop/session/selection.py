@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from tempik.accents import Fired
 from tempik.edit.clips.pieces import with_groups
+from tempik.edit.joins.laying import JoinPlace
 from tempik.reel import Clip, Footage, Point, Reel, by_id
 from tempik.time import frame_of, time_of
 from tempik.timeline.placed import Placed
@@ -22,6 +23,7 @@ class Selection(QObject):
     selected = Signal()  # another clip or piece of footage is selected
     points_selected = Signal()
     row_selected = Signal()  # another accent row, or pulse of one, is selected
+    join_selected = Signal()
     marked_changed = Signal()  # another stretch is marked
 
     def __init__(self, timeline: Callable[[], Timeline], parent: QObject | None = None) -> None:
@@ -33,6 +35,7 @@ class Selection(QObject):
         self.points: frozenset[str] = frozenset()  # ids of the selected points
         self.row_id: str | None = None  # the accent row that the page edits
         self.cell_id = ""  # its pulse that is edited alone, '' for the whole row
+        self.join_place: JoinPlace | None = None  # the edge whose join the page edits, None: that of the selected clip
         self.marked: SongStretch | None = None  # seconds of the song
 
     # What the names stand for
@@ -104,6 +107,7 @@ class Selection(QObject):
     def _select(self, clip: str | None, wanted: frozenset[str]) -> None:
         if clip != self.clip_id or wanted != self.clip_ids:
             self.clip_id, self.clip_ids = clip, wanted
+            self.join_place = None
             record = self.clip
             if record is not None:
                 self.footage_id = record.footage
@@ -127,6 +131,14 @@ class Selection(QObject):
         if (row, cell) != (self.row_id, self.cell_id):
             self.row_id, self.cell_id = row, cell
             self.row_selected.emit()
+
+    def select_join(self, place: JoinPlace | None) -> None:
+        """Select the join of an edge, and with it the clip that it is kept with."""
+        if place is not None and place.clip not in self.clip_ids:
+            self.select_clip(place.clip)
+        if place != self.join_place:
+            self.join_place = place
+            self.join_selected.emit()
 
     # The marked stretch
 
@@ -165,6 +177,8 @@ class Selection(QObject):
             self.clip_ids &= there
         if self.clip_id not in there:
             self.clip_id = next(iter(self.clip_ids), None)
+        if self.join_place is not None and self.join_place.clip not in there:
+            self.join_place = None
         if by_id(reel.rows, self.row_id) is None:
             self.row_id, self.cell_id = (reel.rows[0].id if reel.rows else None), ""
         if by_id(reel.footage, self.footage_id) is None:
@@ -174,7 +188,7 @@ class Selection(QObject):
 
     def begin_anew(self, reel: Reel) -> None:
         """Select nothing of another project but its first footage."""
-        self.clip_id, self.clip_ids = None, frozenset()
+        self.clip_id, self.clip_ids, self.join_place = None, frozenset(), None
         self.footage_id = reel.footage[0].id if reel.footage else None
         self.points = frozenset()
         self.mark(None)

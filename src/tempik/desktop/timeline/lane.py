@@ -41,6 +41,8 @@ class Asks(QObject):
     clip_menu = Signal(str, QPoint)
     picture_menu = Signal(int, QPoint)
     settled_clip = Signal(str)  # a drag of this clip has ended
+    join_menu = Signal(object, QPoint)
+    join_wanted = Signal()  # the chosen join is to be edited
 
 
 class PaintContext(NamedTuple):

@@ -26,29 +26,29 @@ from tempik.timeline.timeline import Timeline, timeline_of
 TURNS, LOT = "turns", "lot"
 
 
-class At(NamedTuple):
+class JoinPlace(NamedTuple):
     """An edge that can have a join: a clip's start, or its end."""
 
     clip: str
     end: bool = False
 
 
-def edge_of(seam: Seam) -> At:
+def place_of(seam: Seam) -> JoinPlace:
     """Return the edge that a join is kept with."""
-    return At(seam.owner.clip.id, seam.into is None)
+    return JoinPlace(seam.owner.clip.id, seam.into is None)
 
 
-def cuts(timeline: Timeline, clips: Collection[str] | None = None) -> list[At]:
+def cuts(timeline: Timeline, clips: Collection[str] | None = None) -> list[JoinPlace]:
     """Return the cuts between two clips, in order, of all tracks; or only those at whose right the named clips are."""
     found = []
     for row in timeline.rows:
         for before, after in zip(row, row[1:], strict=False):
             if before.end == after.first and (clips is None or after.clip.id in clips):
-                found.append((after.first, after.clip.track, At(after.clip.id)))
+                found.append((after.first, after.clip.track, JoinPlace(after.clip.id)))
     return [at for *_, at in sorted(found)]
 
 
-def open_edges(timeline: Timeline, clips: Collection[str] | None = None) -> list[At]:
+def open_edges(timeline: Timeline, clips: Collection[str] | None = None) -> list[JoinPlace]:
     """Return the starts and ends of clips beside which no clip lies: where it fades in or out."""
     found = []
     for row in timeline.rows:
@@ -56,13 +56,13 @@ def open_edges(timeline: Timeline, clips: Collection[str] | None = None) -> list
             if clips is not None and placed.clip.id not in clips:
                 continue
             if number == 0 or row[number - 1].end < placed.first:
-                found.append((placed.first, placed.clip.track, At(placed.clip.id)))
+                found.append((placed.first, placed.clip.track, JoinPlace(placed.clip.id)))
             if number + 1 == len(row) or row[number + 1].first > placed.end:
-                found.append((placed.end, placed.clip.track, At(placed.clip.id, True)))
+                found.append((placed.end, placed.clip.track, JoinPlace(placed.clip.id, True)))
     return [at for *_, at in sorted(found)]
 
 
-def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None) -> list[At]:
+def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None) -> list[JoinPlace]:
     """Return the cuts that are meant: `cuts` all, `downbeats` and `drops` those that lie there, `every:N` the N-th and
     every N-th after it, `open` the edges beside which nothing lies, `selected` the starts of the named clips. Raises
     TempikError for anything else."""
@@ -70,7 +70,7 @@ def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None
         return open_edges(timeline, clips)
     found = cuts(timeline, clips)
     if which == "selected":
-        starts = [At(p.clip.id) for p in timeline.placed if clips is not None and p.clip.id in clips]
+        starts = [JoinPlace(p.clip.id) for p in timeline.placed if clips is not None and p.clip.id in clips]
         return starts
     if which == "cuts":
         return found
@@ -87,13 +87,13 @@ def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None
     raise TempikError(f"'{which}' names no cuts; give cuts, selected, downbeats, drops, open or every:N.")
 
 
-def _frame(timeline: Timeline, at: At) -> int:
+def _frame(timeline: Timeline, at: JoinPlace) -> int:
     placed = timeline.placed_clip(at.clip)
     assert placed is not None
     return placed.end if at.end else placed.first
 
 
-def _point(timeline: Timeline, at: At) -> Point | None:
+def _point(timeline: Timeline, at: JoinPlace) -> Point | None:
     """Return the point that a cut is on."""
     placed = timeline.placed_clip(at.clip)
     assert placed is not None
@@ -113,7 +113,7 @@ def _drop_frames(timeline: Timeline) -> set[int]:
 # Laying
 
 
-def laid(reel: Reel, edges: Sequence[At], join: Join, ways: str = "", seed: int = 0) -> Reel:
+def laid(reel: Reel, edges: Sequence[JoinPlace], join: Join, ways: str = "", seed: int = 0) -> Reel:
     """Lay a join on edges. `ways` is a direction for all, `turns` for one side after the other, or `lot` for directions by
     lot; each has a seed of its own. Raises TempikError where there is no edge, or for a join that cannot be."""
     if not edges:
@@ -145,7 +145,7 @@ def _checked(join: Join) -> None:
         raise TempikError(said)
 
 
-def with_joins(reel: Reel, joins: Mapping[At, Join | None]) -> Reel:
+def with_joins(reel: Reel, joins: Mapping[JoinPlace, Join | None]) -> Reel:
     """Set the joins of edges; None takes one off."""
     found: dict[str, Clip] = {}
     for at, join in joins.items():
@@ -156,7 +156,7 @@ def with_joins(reel: Reel, joins: Mapping[At, Join | None]) -> Reel:
     return with_clips(reel, list(found.values()))
 
 
-def without_joins(reel: Reel, edges: Collection[At] | None = None) -> Reel:
+def without_joins(reel: Reel, edges: Collection[JoinPlace] | None = None) -> Reel:
     """Take off the joins of edges, or all. Raises TempikError where there is none."""
     wanted = [at for at in all_joined(reel) if edges is None or at in edges]
     if not wanted:
@@ -164,22 +164,22 @@ def without_joins(reel: Reel, edges: Collection[At] | None = None) -> Reel:
     return with_joins(reel, dict.fromkeys(wanted))
 
 
-def all_joined(reel: Reel) -> list[At]:
+def all_joined(reel: Reel) -> list[JoinPlace]:
     """Return the edges that have a join."""
-    starts = [At(c.id) for c in reel.clips if c.join is not None]
-    return starts + [At(c.id, True) for c in reel.clips if c.leave is not None]
+    starts = [JoinPlace(c.id) for c in reel.clips if c.join is not None]
+    return starts + [JoinPlace(c.id, True) for c in reel.clips if c.leave is not None]
 
 
-def join_at(reel: Reel, at: At) -> Join | None:
+def join_at(reel: Reel, at: JoinPlace) -> Join | None:
     """Return the join of an edge, or None."""
     clip = by_id(reel.clips, at.clip)
     return None if clip is None else clip.leave if at.end else clip.join
 
 
-def with_proposals(reel: Reel, found: Mapping[At, Proposal]) -> Reel:
+def with_proposals(reel: Reel, found: Mapping[JoinPlace, Proposal]) -> Reel:
     """Lay what was proposed for each cut: a hard cut takes its join off. Length, place and amount of a join that is there
     stay."""
-    joins: dict[At, Join | None] = {}
+    joins: dict[JoinPlace, Join | None] = {}
     for at, proposed in found.items():
         old = join_at(reel, at)
         made = join_of(proposed.kind) if proposed.kind else None
@@ -192,7 +192,7 @@ def with_proposals(reel: Reel, found: Mapping[At, Proposal]) -> Reel:
 # Changing
 
 
-def changed(reel: Reel, edges: Collection[At] | None, change: Callable[[Join], Join]) -> Reel:
+def changed(reel: Reel, edges: Collection[JoinPlace] | None, change: Callable[[Join], Join]) -> Reel:
     """Change the joins of edges, or all. Raises TempikError where there is none, or where one could not be so."""
     joins = {
         at: join for at in (all_joined(reel) if edges is None else edges) if (join := join_at(reel, at)) is not None
@@ -206,16 +206,16 @@ def changed(reel: Reel, edges: Collection[At] | None, change: Callable[[Join], J
     return with_joins(reel, made)
 
 
-def with_length(reel: Reel, edges: Collection[At] | None, frames: float) -> Reel:
+def with_length(reel: Reel, edges: Collection[JoinPlace] | None, frames: float) -> Reel:
     """Make joins so many frames long."""
     return changed(reel, edges, lambda j: replace(j, length=float(frames), unit="frames"))
 
 
-def longer(reel: Reel, edges: Collection[At] | None, frames: int) -> Reel:
+def longer(reel: Reel, edges: Collection[JoinPlace] | None, frames: int) -> Reel:
     """Make joins so many frames longer, or shorter below 0; one frame is left at least."""
     timeline = timeline_of(reel)
 
-    def of(at: At, join: Join) -> Join:
+    def of(at: JoinPlace, join: Join) -> Join:
         seam = timeline.seam_of(at.clip, at.end)
         now = seam.wanted if seam is not None else round(join.length)
         return replace(join, length=float(max(1, now + frames)), unit="frames")
@@ -228,12 +228,12 @@ def longer(reel: Reel, edges: Collection[At] | None, frames: int) -> Reel:
     return with_joins(reel, {at: of(at, join) for at, join in joins.items()})
 
 
-def with_amounts(reel: Reel, edges: Collection[At] | None, amount: float) -> Reel:
+def with_amounts(reel: Reel, edges: Collection[JoinPlace] | None, amount: float) -> Reel:
     """Set how strong joins are, 0 to 2."""
     return changed(reel, edges, lambda j: replace(j, amount=min(max(amount, 0.0), 2.0)))
 
 
-def with_kind(reel: Reel, edges: Collection[At] | None, kind: str) -> Reel:
+def with_kind(reel: Reel, edges: Collection[JoinPlace] | None, kind: str) -> Reel:
     """Make joins of another kind; length, place and amount stay, and the direction where the kind has it."""
     wanted = join_of(kind)
 
@@ -244,12 +244,12 @@ def with_kind(reel: Reel, edges: Collection[At] | None, kind: str) -> Reel:
     return changed(reel, edges, of)
 
 
-def with_setting(reel: Reel, edges: Collection[At] | None, name: str, value: float | str) -> Reel:
+def with_setting(reel: Reel, edges: Collection[JoinPlace] | None, name: str, value: float | str) -> Reel:
     """Change a setting of joins."""
     return changed(reel, edges, lambda j: replace(j, settings={**j.settings, name: value}))
 
 
-def with_sides(reel: Reel, at: At, before: int, after: int) -> Reel:
+def with_sides(reel: Reel, at: JoinPlace, before: int, after: int) -> Reel:
     """Make a join reach so many frames before its edge and after it, one in all at least."""
     before, after = max(before, 0), max(after, 0)
     frames = before + after
@@ -260,10 +260,10 @@ def with_sides(reel: Reel, at: At, before: int, after: int) -> Reel:
     return changed(reel, [at], lambda j: replace(j, length=float(frames), unit="frames", at=share))
 
 
-def with_directions(reel: Reel, edges: Sequence[At], ways: str, seed: int = 0) -> Reel:
+def with_directions(reel: Reel, edges: Sequence[JoinPlace], ways: str, seed: int = 0) -> Reel:
     """Give joins a direction: by name, `turns` for one side after the other, or `lot`. Those of a kind that has no
     directions stay as they are. Raises TempikError for a direction that none of them has."""
-    joins: dict[At, Join | None] = {}
+    joins: dict[JoinPlace, Join | None] = {}
     number = 0
     for at in edges:
         join = join_at(reel, at)
@@ -278,7 +278,7 @@ def with_directions(reel: Reel, edges: Sequence[At], ways: str, seed: int = 0) -
     return with_joins(reel, joins)
 
 
-def copied(reel: Reel, source: At, edges: Collection[At]) -> Reel:
+def copied(reel: Reel, source: JoinPlace, edges: Collection[JoinPlace]) -> Reel:
     """Give edges the join that another has."""
     join = join_at(reel, source)
     if join is None:

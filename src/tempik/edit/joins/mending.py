@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from tempik.edit.clips import trim
 from tempik.edit.clips.slots import with_clips
-from tempik.edit.joins.laying import At, all_joined, changed, edge_of, with_sides
+from tempik.edit.joins.laying import JoinPlace, all_joined, changed, place_of, with_sides
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
 from tempik.reel import Join, Reel
@@ -29,7 +29,7 @@ class Mend(NamedTuple):
     edit: Callable[[Reel], Reel]
 
 
-def mends(reel: Reel, at: At) -> list[Mend]:
+def mends(reel: Reel, at: JoinPlace) -> list[Mend]:
     """Return what would mend a join that lacks footage, the least change first; none where nothing is lacking."""
     seam = timeline_of(reel).seam_of(at.clip, at.end)
     if seam is None or seam.kind is None or not seam.missing or seam.join.held:
@@ -45,7 +45,7 @@ def mends(reel: Reel, at: At) -> list[Mend]:
     return found
 
 
-def mended(reel: Reel, at: At, name: str) -> Reel:
+def mended(reel: Reel, at: JoinPlace, name: str) -> Reel:
     """Return the reel with a join mended by a mend of that name. Raises TempikError where it does not serve."""
     there = mends(reel, at)
     mend = next((m for m in there if m.name == name), None)
@@ -55,7 +55,7 @@ def mended(reel: Reel, at: At, name: str) -> Reel:
     return mend.edit(reel)
 
 
-def all_mended(reel: Reel, edges: Collection[At] | None, name: str) -> Reel:
+def all_mended(reel: Reel, edges: Collection[JoinPlace] | None, name: str) -> Reel:
     """Mend the joins of edges, or all, that lack footage and that a mend of this name serves. Raises TempikError where it
     serves none."""
     lacking = [at for at in (all_joined(reel) if edges is None else edges) if mends(reel, at)]
@@ -72,13 +72,13 @@ def _held(join: Join) -> Join:
     return replace(join, held=True)
 
 
-def _missing(reel: Reel, at: At) -> int | None:
+def _missing(reel: Reel, at: JoinPlace) -> int | None:
     seam = timeline_of(reel).seam_of(at.clip, at.end)
     return None if seam is None else seam.missing
 
 
 def _shorter(reel: Reel, seam: Seam) -> list[Mend]:
-    at = edge_of(seam)
+    at = place_of(seam)
     for frames in range(seam.frames - 1, 1, -1):
 
         def edit(r: Reel, frames: int = frames) -> Reel:
@@ -91,7 +91,7 @@ def _shorter(reel: Reel, seam: Seam) -> list[Mend]:
 
 def _moved(reel: Reel, seam: Seam) -> list[Mend]:
     """Elsewhere about the cut, all its frames kept; the turn stays where it is."""
-    at, now = edge_of(seam), seam.turn - seam.begin
+    at, now = place_of(seam), seam.turn - seam.begin
     if not seam.both:
         return []
     for before in sorted(range(seam.frames + 1), key=lambda b: abs(b - now)):
@@ -106,7 +106,7 @@ def _moved(reel: Reel, seam: Seam) -> list[Mend]:
 
 def _slipped(reel: Reel, seam: Seam, placed: Placed, missing: int, after: bool) -> list[Mend]:
     """Other footage in the slot, by as much as is lacking: where the clip is not pinned and has it at its other end."""
-    at, clip = edge_of(seam), placed.clip.id
+    at, clip = place_of(seam), placed.clip.id
     if placed.ties:
         return []
     timeline = timeline_of(reel)
@@ -134,7 +134,7 @@ def _slipped(reel: Reel, seam: Seam, placed: Placed, missing: int, after: bool) 
 
 def _slowed(reel: Reel, seam: Seam, placed: Placed) -> list[Mend]:
     """The clip played slower, so that its footage lasts."""
-    at, clip = edge_of(seam), placed.clip
+    at, clip = place_of(seam), placed.clip
     if placed.ties:
         return []
 

@@ -23,7 +23,6 @@ from tempik.accents.accent import Value
 from tempik.accents.pulses import keyed_at
 from tempik.desktop.pages.accents.editing import UNITS, RowEditing
 from tempik.desktop.pages.accents.envelope_graph import EnvelopeGraph
-from tempik.desktop.pages.accents.fields import AccentFields
 from tempik.desktop.pages.accents.rule_fields import RuleFields
 from tempik.desktop.pages.accents.tile_menu import tile_menu
 from tempik.desktop.pages.accents.tiles import AccentTiles
@@ -33,6 +32,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import without_bundle
@@ -175,7 +175,7 @@ class AccentsPage(RowEditing):
         self.graph = EnvelopeGraph()
         self.graph.changed.connect(lambda e: self._envelope_edited(e, False))
         self.graph.settled.connect(lambda: self.gesture.settle("Envelope changed"))
-        self.fields = AccentFields(self._setting_edited, self._key_here)
+        self.fields = SettingFields(self._setting_edited, self._key_here)
         middle = QHBoxLayout()
         middle.setSpacing(10)
         middle.addWidget(self.graph, 5)
@@ -369,7 +369,7 @@ class AccentsPage(RowEditing):
         if pulse is not None and pulse.settings:
             values.update({n: v for n, v in pulse.settings.items() if n in values})
         self.fields.setEnabled(known)
-        self.fields.show_accent(accent, values, frozenset(found.keyed))
+        self.fields.show_settings(accent.settings if accent is not None else (), values, frozenset(found.keyed))
 
     @staticmethod
     def _set_slider(slider: QSlider, text: Label, amount: float) -> None:
@@ -378,7 +378,7 @@ class AccentsPage(RowEditing):
                 slider.setValue(round(amount * 100))
         text.setText(f"{round(amount * 100)} %")
 
-    def _point_at(self, name: str) -> None:
+    def _point_at(self, name: str | None) -> None:
         text = f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a row."
         room = self.does.width()
         self.does.setText(self.does.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
@@ -386,8 +386,9 @@ class AccentsPage(RowEditing):
 
     # Menus
 
-    def _open_tile_menu(self, name: str, at: QPoint) -> None:
-        tile_menu(self.commands, name, self.project.selection.row is not None, self).popup(at)
+    def _open_tile_menu(self, name: str | None, at: QPoint) -> None:
+        if name is not None:
+            tile_menu(self.commands, name, self.project.selection.row is not None, self).popup(at)
 
     def _bundle_menu(self) -> None:
         menu = QMenu(self)

@@ -50,7 +50,7 @@ class ShapesPane(Pane):
         self.tiles.picked.connect(self.pick)
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._shape_menu)
-        self.tiles.show_shapes(shape_library.all_shapes())
+        self.tiles.show_items(shape_library.all_shapes())
         scroll = QScrollArea()
         scroll.setWidget(self.tiles)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
@@ -105,7 +105,7 @@ class ShapesPane(Pane):
 
     def read_library(self) -> None:
         """Show the shapes that there are now."""
-        self.tiles.show_shapes(shape_library.all_shapes())
+        self.tiles.show_items(shape_library.all_shapes())
 
     def pick(self, shape: Shape) -> None:
         """Give the selected clips a shape."""

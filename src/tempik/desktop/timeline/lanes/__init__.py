@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from tempik.desktop.timeline.lane import Lane
 from tempik.desktop.timeline.lanes.accents import AccentLane
+from tempik.desktop.timeline.lanes.joins import JoinsLane
 from tempik.desktop.timeline.lanes.pictures import PictureLane
 from tempik.desktop.timeline.lanes.pins import PinsLane
 from tempik.desktop.timeline.lanes.points import PointsLane
 from tempik.desktop.timeline.lanes.ruler import RulerLane
 from tempik.reel import Reel
 
-LANES: tuple[type[Lane], ...] = (RulerLane, PointsLane, PictureLane, PinsLane, AccentLane)
+LANES: tuple[type[Lane], ...] = (RulerLane, PointsLane, PictureLane, PinsLane, JoinsLane, AccentLane)
 
 
 def lanes_of(reel: Reel) -> list[Lane]:

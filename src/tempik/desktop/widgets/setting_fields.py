@@ -1,4 +1,4 @@
-"""The fields of an accent's settings, made anew for each accent."""
+"""The fields of the settings of an accent, or of a join, made anew for each."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.accents import Accent, Setting
+from tempik.accents import Setting
 from tempik.accents.accent import Value
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, quiet
@@ -25,13 +25,14 @@ from tempik.desktop.widgets.form import LOW, quiet
 COLUMNS = 2
 
 
-class AccentFields(QWidget):
-    """Shows an accent's settings; `take(name, value)` is called for each edit, `key(name)` to set a key at the playhead."""
+class SettingFields(QWidget):
+    """Shows settings; `take(name, value)` is called for each edit, `key(name)` to set a key at the playhead, where there are
+    keys."""
 
-    def __init__(self, take: Callable[[str, Value], None], key: Callable[[str], None]) -> None:
+    def __init__(self, take: Callable[[str, Value], None], key: Callable[[str], None] | None = None) -> None:
         super().__init__()
         self._take, self._key = take, key
-        self._accent: Accent | None = None
+        self._settings: tuple[Setting, ...] = ()
         self.fields: dict[str, QWidget] = {}
         self.filling = False
         self._grid = QGridLayout(self)
@@ -39,17 +40,19 @@ class AccentFields(QWidget):
         self._grid.setHorizontalSpacing(6)
         self._grid.setVerticalSpacing(3)
 
-    def show_accent(self, accent: Accent | None, values: dict[str, Value], keyed: frozenset[str] = frozenset()) -> None:
-        """Show an accent's settings as they are; `keyed` ones are marked."""
+    def show_settings(
+        self, settings: tuple[Setting, ...], values: dict[str, Value], keyed: frozenset[str] = frozenset()
+    ) -> None:
+        """Show settings as they are; `keyed` ones are marked."""
         self.filling = True
-        if accent is not self._accent:
-            self._make(accent)
-        for setting in accent.settings if accent is not None else ():
+        if settings != self._settings:
+            self._make(settings)
+        for setting in settings:
             self._fill(setting, values[setting.name], setting.name in keyed)
         self.filling = False
 
-    def _make(self, accent: Accent | None) -> None:
-        self._accent = accent
+    def _make(self, settings: tuple[Setting, ...]) -> None:
+        self._settings = settings
         while self._grid.count():
             item = self._grid.takeAt(0)
             widget = item.widget() if item is not None else None
@@ -57,7 +60,6 @@ class AccentFields(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.fields = {}
-        settings = accent.settings if accent is not None else ()
         rows = max(-(-len(settings) // COLUMNS), 1)
         for number, setting in enumerate(settings):
             row, column = number % rows, number // rows
@@ -112,14 +114,16 @@ class AccentFields(QWidget):
         )
         spin.setSuffix("" if not setting.unit else f" {setting.unit}")
         spin.valueChanged.connect(lambda value: self._edited(name, value / by))
-        spin.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        spin.customContextMenuRequested.connect(lambda at: self._menu(name, spin.mapToGlobal(at)))
-        spin.setToolTip("Right click: set a key at the playhead")
+        key = self._key
+        if key is not None:
+            spin.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            spin.customContextMenuRequested.connect(lambda at: self._menu(name, key, spin.mapToGlobal(at)))
+            spin.setToolTip("Right click: set a key at the playhead")
         return spin
 
-    def _menu(self, name: str, at: QPoint) -> None:
+    def _menu(self, name: str, key: Callable[[str], None], at: QPoint) -> None:
         menu = QMenu(self)
-        menu.addAction("Set a key here, at the playhead").triggered.connect(lambda: self._key(name))
+        menu.addAction("Set a key here, at the playhead").triggered.connect(lambda: key(name))
         menu.popup(at)
 
     def _fill(self, setting: Setting, value: Value, keyed: bool) -> None:

@@ -1,0 +1,135 @@
+"""A grid of tiles to choose from, by pointer or by keys; the one under the pointer may play."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtWidgets import QWidget
+
+from tempik.desktop.widgets.painting import painted
+
+TICK_MS = 33
+
+
+class TileGrid(QWidget):
+    """Tiles of one size, one for each of `items`. `picked` gives the item that was clicked, `pointed` the one under the
+    pointer (None: none), `menu_wanted` the one that was right clicked (None: beside them)."""
+
+    picked = Signal(object)
+    pointed = Signal(object)
+    menu_wanted = Signal(object, QPoint)
+
+    def __init__(self, tile: tuple[int, int], gap: int, columns: int, plays: bool = False) -> None:
+        super().__init__()
+        self.tile, self.gap, self.columns = QSize(*tile), gap, columns
+        self.items: list[Any] = []
+        self.under: int | None = None
+        self._key = 0
+        self.tick = 0  # of the tile that plays
+        self._timer = QTimer(self)
+        self._timer.setInterval(TICK_MS)
+        self._timer.timeout.connect(self._play)
+        self._plays = plays
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+    def show_items(self, items: list[Any]) -> None:
+        """Lay tiles out for other items."""
+        self.items = items
+        self._fit()
+
+    def show_columns(self, columns: int) -> None:
+        """Lay the tiles out in so many columns."""
+        if columns != self.columns:
+            self.columns = columns
+            self._fit()
+
+    def _fit(self) -> None:
+        rows = max(1, math.ceil(len(self.items) / self.columns))
+        wide, tall = self.tile.width() + self.gap, self.tile.height() + self.gap
+        self.setFixedSize(QSize(self.columns * wide - self.gap, rows * tall - self.gap))
+        self.update()
+
+    def box(self, number: int) -> QRectF:
+        """Return where a tile lies."""
+        row, column = divmod(number, self.columns)
+        wide, tall = self.tile.width(), self.tile.height()
+        return QRectF(column * (wide + self.gap), row * (tall + self.gap), wide, tall)
+
+    def keyed(self, number: int) -> bool:
+        """Tell whether a tile is the one that the keys have come to."""
+        return self.hasFocus() and number == self._key
+
+    def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
+        """Paint one tile."""
+        raise NotImplementedError
+
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        seen = QRectF(self.visibleRegion().boundingRect())
+        for number in range(len(self.items)):
+            box = self.box(number)
+            if box.intersects(seen):
+                self.paint_tile(p, number, box)
+
+    def _at(self, pos: QPointF) -> int | None:
+        return next((i for i in range(len(self.items)) if self.box(i).contains(pos)), None)
+
+    def _point_at(self, number: int | None) -> None:
+        if number == self.under:
+            return
+        self.under, self.tick = number, 0
+        self.pointed.emit(self.items[number] if number is not None else None)
+        if number is not None and self._plays:
+            self._timer.start()
+        else:
+            self._timer.stop()
+        self.update()
+
+    def _play(self) -> None:
+        if self.under is None or not self.isVisible():
+            self._timer.stop()
+            return
+        self.tick += 1
+        self.update(self.box(self.under).toAlignedRect())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._point_at(self._at(event.position()))
+
+    def leaveEvent(self, event: object) -> None:
+        self._point_at(None)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        number = self._at(event.position())
+        if number is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._key = number
+            self.picked.emit(self.items[number])
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        number = self._at(QPointF(event.pos()))
+        self.menu_wanted.emit(self.items[number] if number is not None else None, event.globalPos())
+
+    def event(self, event: QEvent) -> bool:
+        # With the focus here the arrows choose among tiles; they would move the playhead.
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in _KEYS:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -self.columns, Qt.Key.Key_Down: self.columns}
+        key = Qt.Key(event.key())
+        if key in steps and self.items:
+            self._key = min(max(self._key + steps[key], 0), len(self.items) - 1)
+            self._point_at(self._key)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.items:
+            self.picked.emit(self.items[self._key])
+        else:
+            super().keyPressEvent(event)
+
+
+_KEYS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter}

@@ -1,0 +1,54 @@
+"""Pictures of the user's footage on tiles."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
+
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import words
+from tempik.media.picture import Picture, from_rgb, solid, to_rgb
+
+TILE_W, PICTURE_H, NAME_H = 92, 62, 17
+
+
+def cut_to(pixmap: QPixmap | None, wide: int, tall: int) -> Picture:
+    """Return the middle of a picture that fills a size; grey stripes where there is none yet."""
+    if pixmap is None or pixmap.isNull():
+        plain = solid(wide, tall, 70)
+        plain.y[:, ::12] = 150
+        return plain
+    image = pixmap.toImage().convertToFormat(QImage.Format.Format_RGB888)
+    scale = max(wide / image.width(), tall / image.height())
+    image = image.scaled(
+        max(wide, math.ceil(image.width() * scale)),
+        max(tall, math.ceil(image.height() * scale)),
+        Qt.AspectRatioMode.IgnoreAspectRatio,
+        Qt.TransformationMode.SmoothTransformation,
+    )
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    rgb = rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)
+    top, left = (image.height() - tall) // 2, (image.width() - wide) // 2
+    return from_rgb(np.ascontiguousarray(rgb[top : top + tall, left : left + wide]))
+
+
+def as_pixmap(picture: Picture) -> QPixmap:
+    """Return a picture of even sides for painting."""
+    rgb = np.ascontiguousarray(to_rgb(picture))
+    tall, wide = rgb.shape[:2]
+    return QPixmap.fromImage(QImage(rgb.data, wide, tall, 3 * wide, QImage.Format.Format_RGB888))
+
+
+def paint_framed(p: QPainter, box: QRectF, picture: QPixmap, title: str, used: bool, under: bool) -> None:
+    """Paint a tile: its picture in a frame, its name below."""
+    p.drawPixmap(box.topLeft(), picture)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE), 1.6))
+    p.drawRoundedRect(QRectF(box.left() + 0.8, box.top() + 0.8, TILE_W - 1.6, PICTURE_H - 1.6), 3, 3)
+    p.setFont(words(12))
+    p.setPen(QColor(theme.TEXT if used or under else theme.QUIET))
+    shown = p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, TILE_W)
+    p.drawText(QRectF(box.left(), box.top() + PICTURE_H, TILE_W, NAME_H), Qt.AlignmentFlag.AlignCenter, shown)
