@@ -15,6 +15,7 @@ from tempik.accents.accent import Setting
 from tempik.check import check_reel, check_rendered
 from tempik.edit.clips import pieces, trim
 from tempik.edit.joins import laying, mending
+from tempik.edit.joins.laying import JoinPlace
 from tempik.edit.song.points import nudged
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
@@ -169,7 +170,7 @@ def test_two_joins_that_meet_in_a_clip_each_get_their_share() -> None:
     for a, b in zip(seams, seams[1:], strict=False):
         assert a.end <= b.begin
     assert seams[1].end - 120 + 123 - seams[2].begin == 3  # a clip of three frames has no more to give
-    assert "frames, for the clips beside it are too short" in short_of(seams[2])[0]
+    assert "of its 8 frames fit: the clips beside it are too short" in short_of(seams[2])[0]
     assert fitted((4, 4), 1) in ((0, 1), (1, 0)) and fitted((6, 2), 4) == (3, 1) and fitted((2, 2), 9) == (2, 2)
 
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
+    from tempik.edit.joins.laying import JoinPlace
     from tempik.reel import Join, Reel
     from tempik.timeline.timeline import Timeline
 
@@ -212,6 +213,7 @@ def _matched(reel: Reel, edges: list[JoinPlace]) -> Reel:
 
 
 def _start_of(timeline: Timeline, place: int) -> JoinPlace:
+    from tempik.edit.joins.laying import JoinPlace
 
     if not 1 <= place <= len(timeline.placed):
         raise TempikError(f"There is no clip {place}; the reel has {len(timeline.placed)}.")

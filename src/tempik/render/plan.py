@@ -17,13 +17,13 @@ from numpy.typing import NDArray
 
 from tempik.accents import Look
 from tempik.accents.look import IDENTITY, Affine, Tone, times
-from tempik.joins import Crossing, Side, shutter_of
+from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Footage, Framing, Interpolation
+from tempik.reel import Footage, Framing, Interpolation, Join
 from tempik.timeline.framing import covers, frame_matrix, position_at
 from tempik.timeline.placed import Blend, Layer, Placed, source_at_frames
-from tempik.timeline.seams import Seam, crossing_at
+from tempik.timeline.seams import Seam, crossing_at, crossing_of
 from tempik.timeline.timeline import Timeline
 
 Matrix = NDArray[np.float64]
@@ -261,6 +261,25 @@ def _shot(
         blend=layer.blend,
         mask=layer.mask,
     )
+
+
+def sample_plan(join: Join, since: float, reach: tuple[int, int], width: int, height: int) -> FramePlan:
+    """Return the plan of two pictures that fill a frame, joined, `since` frames after the turn: for choosing a join by eye.
+    Its shots' sources are the outgoing and the incoming picture, as far as they are seen."""
+    shutter_deg = shutter_of(kind_named(join.kind), join, 0.0)
+    half = min(shutter_deg * join.amount, 360.0) / 720
+    crossings = [crossing_of(join, since + side * half, half, height / width, reach) for side in (-1, 0, 1)]
+    crossing = crossings[1]
+
+    def shot(side: Side) -> Shot | None:
+        if crossing.only not in (None, side):
+            return None
+        moves = [(c.out if side == "out" else c.into).move for c in crossings]
+        begin, middle, end = ((_in_pixels(m, width, height) @ np.diag([width, height, 1.0]))[:2] for m in moves)
+        legs = _legs(begin, end, middle, (width, height)) if half else ()
+        return Shot(path=side, source_s=0.0, backward=False, affine=middle, longest_px=None, legs=legs)
+
+    return FramePlan(0, width, height, (Pair(out=shot("out"), into=shot("into"), crossing=crossing),), Look())
 
 
 def _legs(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> tuple[Leg, ...]:

@@ -12,6 +12,9 @@ from tempik.accents import CATALOGUE, Accent, Look, applied, form_of, level, set
 from tempik.accents.accent import Moment, Value
 from tempik.media.paint import mixed, warped
 from tempik.media.picture import Picture
+from tempik.reel import Join
+from tempik.render.compose import Source, compose
+from tempik.render.plan import sample_plan
 
 RATE = Fraction(30)
 GAP_S = 0.5
@@ -63,6 +66,13 @@ def _moved(picture: Picture, look: Look) -> Picture:
         picture,
         np.array([[a, b, cx - a * cx - b * cy + x * width], [c, d, cy - c * cx - d * cy + y * width]]),
     )
+
+
+def sample_join(out: Picture, into: Picture, join: Join, since: float, reach: tuple[int, int]) -> Picture:
+    """Return what a join of a known kind makes of two pictures of one size, `since` frames after its turn; it has `reach`
+    frames before and after it."""
+    meant = sample_plan(join, since, reach, *out.size)
+    return compose(meant, [Source(out if shot.path == "out" else into) for shot in meant.shots])
 
 
 def drifting(picture: Picture, size: tuple[int, int]) -> Callable[[int], Picture]:

@@ -85,20 +85,19 @@ def progress_at(seam: Seam, frame: float) -> float:
 
 def crossing_at(seam: Seam, frame: float, half: float, tall: float) -> Crossing:
     """Return what a join does while the shutter is open, `half` a frame's share either side of a frame's middle."""
-    kind, join = seam.kind, seam.join
-    assert kind is not None
-    opened, now, closed = (progress_at(seam, frame + 0.5 + side * half) for side in (-1, 0, 1))
-    moment = Moment(
-        now,
-        opened,
-        closed,
-        frame + 0.5 - seam.turn,
-        seam.frames,
-        direction_of(kind, join),
-        join.amount,
-        join.seed,
-        tall,
+    return crossing_of(
+        seam.join, frame + 0.5 - seam.turn, half, tall, (seam.turn - seam.begin, seam.end - seam.turn), seam.both
     )
+
+
+def crossing_of(
+    join: Join, since: float, half: float, tall: float, reach: tuple[int, int], both: bool = True
+) -> Crossing:
+    """Return what a join of a known kind does `since` frames after its turn; it has `reach` frames before and after it."""
+    kind = CATALOGUE[join.kind]
+    course = about_turn if both else over_edge
+    opened, now, closed = (course(since + side * half, *reach, ease_of(kind, join)) for side in (-1, 0, 1))
+    moment = Moment(now, opened, closed, since, sum(reach), direction_of(kind, join), join.amount, join.seed, tall)
     return kind.cross(moment, settings_of(kind, join))
 
 
@@ -207,7 +206,7 @@ def short_of(seam: Seam) -> list[str]:
     """Return what a join is short of, as parts of sentences: frames of its own, and footage on either side of its cut."""
     out = []
     if seam.frames < seam.wanted and seam.both:
-        out.append(f"it has {seam.frames} of its {seam.wanted} frames, for the clips beside it are too short")
+        out.append(f"{seam.frames} of its {seam.wanted} frames fit: the clips beside it are too short")
     if not seam.join.held:
         for placed, missing, where in (
             (seam.out, seam.missing_out, "after the cut"),

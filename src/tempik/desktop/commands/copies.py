@@ -92,7 +92,7 @@ class CopyCommands(QObject):
                 most=500,
             )  # fmt: skip
 
-    @command("Edit", "Paste speed and framing to the selected clips", ("Ctrl+Alt+V",), "clips")
+    @command("Edit", "Paste speed, framing and join to the selected clips", ("Ctrl+Alt+V",), "clips")
     def paste_attributes(self) -> None:
         self._attributes(tuple(ATTRIBUTES))
 
@@ -103,6 +103,10 @@ class CopyCommands(QObject):
     @command("Edit", "Paste the framing to the selected clips", (), "clips")
     def paste_framing(self) -> None:
         self._attributes(("framing",))
+
+    @command("Edit", "Paste the join to the selected clips", (), "clips")
+    def paste_join(self) -> None:
+        self._attributes(("join",))
 
     def _attributes(self, what: tuple[Attribute, ...]) -> None:
         model, names = self._model, self.cuts.chosen()

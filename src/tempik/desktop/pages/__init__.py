@@ -4,9 +4,10 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.frame import FramePage
+from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
 
-PAGES: tuple[type[Page], ...] = (RhythmPage, FootagePage, SpeedPage, AccentsPage, FramePage, CheckPage)
+PAGES: tuple[type[Page], ...] = (RhythmPage, FootagePage, SpeedPage, AccentsPage, JoinsPage, FramePage, CheckPage)
 FIRST: type[Page] = FootagePage

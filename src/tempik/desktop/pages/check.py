@@ -31,7 +31,7 @@ from tempik.time import clock_text
 # After a change the check is worked out once nothing more has changed for so long.
 SETTLE_MS = 120
 COLUMNS = ("event", "what", "frame", "time", "point", "error", "frames", "measured", "verdict")
-KINDS = ("everything", "cuts", "pins", "accents", "off point", "free")
+KINDS = ("everything", "cuts", "joins", "pins", "accents", "off point", "free")
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -94,7 +94,7 @@ class _Events(QAbstractTableModel):
 class CheckPage(Page):
     """Where every event lands, as planned or as measured in an exported file."""
 
-    name, title, key = "check", "Check", "F7"
+    name, title, key = "check", "Check", "F8"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)

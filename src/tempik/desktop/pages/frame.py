@@ -40,7 +40,7 @@ EASES: tuple[Ease, ...] = ("soft", "even", "slow start", "slow end")
 class FramePage(Page):
     """Fit, flips, crop; zoom, place and turn at the clip's start and, where it moves, at its end."""
 
-    name, title, key = "frame", "Frame", "F6"
+    name, title, key = "frame", "Frame", "F7"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)

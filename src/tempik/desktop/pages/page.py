@@ -12,6 +12,7 @@ from tempik.desktop.commands.accents import AccentCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.commands.play import PlayCommands
 from tempik.desktop.commands.points import PointCommands
@@ -53,6 +54,7 @@ class Desk(NamedTuple):
     speeds: SpeedCommands
     accents: AccentCommands
     bundles: BundleCommands
+    joins: JoinCommands
     points: PointCommands
     rhythm: RhythmCommands
     readings: ReadingCommands

@@ -58,7 +58,10 @@ class LandingMeter(QWidget):
             p.setFont(words(13))
             p.drawText(QRectF(left, 6, right - left, 22), Qt.AlignmentFlag.AlignVCenter, "nothing to land yet")
             return
-        what = f"{found.what} cue" if found.kind == "pin" else found.what if found.kind == "accent" else "cut"
+        names = {
+            "pin": f"{found.what} cue", "accent": found.what, "join": found.what.split(" to ")[0].lower(), "cut": "cut",
+        }  # fmt: skip
+        what = names[found.kind]
         what = what.replace(".mp4 cue", " cue")
         p.setFont(figures(15, True))
         text = f"{found.error_ms:+.1f} ms" if found.tied else "free"

@@ -16,6 +16,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.place import PlaceCommands
@@ -32,6 +33,7 @@ from tempik.desktop.pages import PAGES
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.frame import FramePage
+from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.playback.clip_sounds import ClipSounds
@@ -124,6 +126,7 @@ class Window(QMainWindow):
         self.speeds = SpeedCommands(project, self.cuts, self.count)
         self.bundles = BundleCommands(project)
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
+        self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
         self.copies, self.tracks = CopyCommands(project, self.cuts, self.count), TrackCommands(project, self.cuts)
         self.placing = PlaceCommands(project, self.looking, self.cuts, self.tracks, self.count, self)
 
@@ -139,7 +142,7 @@ class Window(QMainWindow):
             project=self.project, song=self.song, strips=self.strips, proxies=self.proxies, watch=self.watch,
             looking=self.looking, delivery=self.delivery, listening=self.listening, transport=self.transport,
             files=self.projects, play=self.play, cuts=self.cuts, placing=self.placing, copies=self.copies,
-            tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, points=self.points,
+            tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, points=self.points,
             rhythm=self.rhythm, readings=self.readings,
         )  # fmt: skip
         self.bench = Bench(self.desk)
@@ -217,6 +220,8 @@ class Window(QMainWindow):
         timeline.asks.row_menu.connect(lambda row, at: self.accents.row_menu(row, self).popup(at))
         timeline.asks.row_wanted.connect(lambda: self.open_page(AccentsPage))
         timeline.asks.clip_menu.connect(self._clip_menu)
+        timeline.asks.join_menu.connect(lambda place, at: self.joins.join_menu(place, self).popup(at))
+        timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
@@ -238,7 +243,17 @@ class Window(QMainWindow):
         self.registry = Commands(self.project, self, self._taken)
         for owner in (
             *(self.projects, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts, self.clips),
-            *(self.speeds, self.accents, self.bundles, self.points, self.rhythm, self.readings, self.play, self.views),
+            *(
+                self.speeds,
+                self.accents,
+                self.bundles,
+                self.joins,
+                self.points,
+                self.rhythm,
+                self.readings,
+                self.play,
+                self.views,
+            ),
             self.media,
         ):
             self.registry.bind(owner)

@@ -11,7 +11,6 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.lanes.clip_painting import HEAD_H
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.join_signs import paint_join_sign
@@ -38,7 +37,7 @@ class JoinsLane(Lane):
 
     @classmethod
     def of(cls, reel: Reel) -> list[Lane]:
-        return [cls()] if any(c.join is not None or c.leave is not None for c in reel.clips) else []
+        return [cls()]
 
     def room(self) -> Room:
         return Room(0, 0, 0)
@@ -132,7 +131,7 @@ def plate_of(timeline: Timeline, view: View, layout: Layout, seam: Seam) -> QRec
     if right - left < LEAST_PX:
         turn = min(max(view.x(time_of(seam.turn, timeline.rate)), left), right)
         left, right = turn - LEAST_PX / 2, turn + LEAST_PX / 2
-    top = layout.picture_top(seam.owner.clip.track) + HEAD_H + 2
+    top = layout.picture_top(seam.owner.clip.track) + layout.picture_h - PLATE_H - 2
     return QRectF(left, top, right - left, PLATE_H)
 
 
@@ -142,7 +141,7 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
     for then, now in zip(before.seams, after.seams, strict=True):
         if then is now:
             continue
-        old, new = ({(s.join, s.begin, s.turn, s.end, s.missing): s for s in seams} for seams in (then, now))
+        old, new = ({(id(s.join), s.begin, s.turn, s.end, s.missing): s for s in seams} for seams in (then, now))
         for key in old.keys() ^ new.keys():
             seam = old.get(key) or new[key]
             out.append(plate_of(after, view, layout, seam).adjusted(-4, -2, 4, 4))
@@ -195,13 +194,16 @@ def _paint_plate(p: QPainter, ctx: PaintContext, seam: Seam, plate: QRectF, smal
     text = f"{seam.frames} f"
     p.setFont(figures(12))
     room = p.fontMetrics().horizontalAdvance(text) + SIGN + 12
+    # Beside each other, on either side of the turn where there is room: the clip's outline runs through it.
+    text_w = p.fontMetrics().horizontalAdvance(text)
+    apart = plate.right() - turn >= text_w + 8 and turn - plate.left() >= SIGN + 8
     wide = plate.width() >= room
-    left = plate.left() + (4 if wide else (plate.width() - SIGN) / 2)
+    left = turn - SIGN - 5 if apart else plate.left() + (4 if wide else (plate.width() - SIGN) / 2)
     paint_join_sign(p, seam.kind, direction, QRectF(left, plate.top() + (PLATE_H - SIGN) / 2, SIGN, SIGN), ink)
     if wide:
         p.setPen(ink)
-        words = QRectF(left + SIGN + 4, plate.top(), plate.right() - left - SIGN - 5, PLATE_H)
-        p.drawText(words, Qt.AlignmentFlag.AlignVCenter, text)
+        at = turn + 5 if apart else left + SIGN + 4
+        p.drawText(QRectF(at, plate.top(), text_w + 4, PLATE_H), Qt.AlignmentFlag.AlignVCenter, text)
     # The turn: a notch on the lower edge, on the cut.
     if seam.both:
         p.setPen(Qt.PenStyle.NoPen)
@@ -216,7 +218,7 @@ def _tip(seam: Seam) -> str:
     way = (
         f" {direction_of(seam.kind, seam.join)}" if seam.kind is not None and direction_of(seam.kind, seam.join) else ""
     )
-    said = "".join(f"\n{text[0].upper()}{text[1:]}." for text in short_of(seam))
+    said = "".join(f"\n{text}." for text in short_of(seam))
     return f"{name}{way}, {seam.frames} frames: {seam.turn - seam.begin} before the cut, {seam.end - seam.turn} after.{said}"
 
 

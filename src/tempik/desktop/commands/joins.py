@@ -1,0 +1,332 @@
+"""Commands on joins: laying them on the cuts that are meant, changing them together, matching them to the motion."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from tempik.desktop.commands.registry import command
+from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.desktop.widgets.plain import in_menu
+from tempik.edit.joins import laying, mending
+from tempik.edit.joins.laying import JoinPlace
+from tempik.errors import TempikError
+from tempik.joins import CATALOGUE, join_of
+from tempik.joins.kind import FAMILIES
+from tempik.joins.matching import Proposal
+from tempik.project import joins as library
+from tempik.reel import Join, Reel
+from tempik.render import PictureSource
+from tempik.render.motion import proposals_at
+from tempik.timeline.seams import Seam, short_of
+
+# Which cuts are meant, and what it is called.
+SCOPES: tuple[tuple[str, str], ...] = (
+    ("this", "this cut"),
+    ("selected", "the selected clips"),
+    ("cuts", "all cuts"),
+    ("every:2", "every 2nd cut"),
+    ("every:4", "every 4th cut"),
+    ("downbeats", "cuts on downbeats"),
+    ("drops", "cuts on drops"),
+    ("open", "open ends: fade in, fade out"),
+)
+STEP = 0.1
+
+
+class JoinCommands(QObject):
+    """What keys and menus do to joins. `scope` says which cuts are meant on the page."""
+
+    scope_changed = Signal()
+
+    def __init__(self, project: Project, worker: Worker, proxies: Proxies, count: CountPanel) -> None:
+        super().__init__(project)
+        self.project, self.worker, self.proxies, self.count = project, worker, proxies, count
+        self.scope = "this"
+        self.ways = ""  # how directions are given to several at once
+        self.last = "dissolve"
+
+    # Which are meant
+
+    @property
+    def place(self) -> JoinPlace | None:
+        """The edge that is worked on: the chosen join's, else the selected clip's start, else the cut nearest to the
+        playhead."""
+        picked, timeline = self.project.selection, self.project.timeline
+        if picked.join_place is not None:
+            return picked.join_place
+        if picked.placed is not None:
+            return JoinPlace(picked.placed.clip.id)
+        frame = self.project.playhead.frame
+        found = [(p.first, at) for at in laying.cuts(timeline) if (p := timeline.placed_clip(at.clip)) is not None]
+        return min(found, key=lambda f: abs(f[0] - frame), default=(0, None))[1]
+
+    @property
+    def seam(self) -> Seam | None:
+        """The join that is worked on, as it lies on the reel."""
+        place = self.place
+        return self.project.timeline.seam_of(*place) if place is not None else None
+
+    def places(self) -> list[JoinPlace]:
+        """Return the edges that are meant, by the scope."""
+        if self.scope == "this":
+            return [self.place] if self.place is not None else []
+        timeline, names = self.project.timeline, self.project.selection.chosen_clips
+        return laying.cuts_on(timeline, self.scope, names if self.scope == "selected" else None)
+
+    def joined(self) -> list[JoinPlace]:
+        """Return those that are meant and have a join."""
+        reel = self.project.reel
+        return [at for at in self.places() if laying.join_at(reel, at) is not None]
+
+    def choose_scope(self, scope: str) -> None:
+        if scope != self.scope:
+            self.scope = scope
+            self.scope_changed.emit()
+
+    # Laying
+
+    def lay(self, kind: str) -> None:
+        """Lay a kind on the edges that are meant; joins that are there become of this kind."""
+        self.last = kind
+        self._lay(CATALOGUE[kind].title, join_of(kind), keep=True)
+
+    def lay_own(self, name: str, join: Join) -> None:
+        """Lay a join of one's own."""
+        self._lay(name, join, keep=False)
+
+    def _lay(self, title: str, join: Join, keep: bool) -> None:
+        places = self.places()
+        if not places:
+            self.project.messages.say("There is no cut here to lay a join on; a cut is where two clips meet.", True)
+            return
+
+        def edit(reel: Reel) -> Reel:
+            there = [at for at in places if laying.join_at(reel, at) is not None] if keep else []
+            if there:
+                reel = laying.with_kind(reel, there, join.kind)
+            new = [at for at in places if at not in there]
+            reel = laying.laid(reel, new, join, self.ways) if new else reel
+            return laying.with_directions(reel, there, self.ways) if there and self.ways and len(places) > 1 else reel
+
+        many = f" on {len(places)} cuts" if len(places) > 1 else ""
+        if self.project.change(f"{title}{many}", edit):
+            self.say_trouble(places)
+
+    def say_trouble(self, places: list[JoinPlace]) -> None:
+        """Say what joins are short of, with what would mend it."""
+        timeline = self.project.timeline
+        short = [(at, s) for at in places if (s := timeline.seam_of(*at)) is not None and short_of(s)]
+        if not short:
+            return
+        at, seam = short[0]
+        names = ", ".join(m.does for m in mending.mends(timeline.reel, at)[:2])
+        more = f" ({len(short) - 1} more like it)" if len(short) > 1 else ""
+        self.project.messages.say(f"{short_of(seam)[0]}{more}." + (f" It helps: {names}." if names else ""), True)
+
+    @command("Joins", "Lay the last join on the cut again", ("Ctrl+J",), "clips")
+    def lay_again(self) -> None:
+        """Lay the kind that was laid last on the cut that is worked on, or on the selected clips' cuts."""
+        self._within(
+            "selected" if len(self.project.selection.chosen_clips) > 1 else "this", lambda: self.lay(self.last)
+        )
+
+    @command("Joins", "Take the join off", ("Shift+J",), "clips")
+    def take_off(self) -> None:
+        def act() -> None:
+            places = self.places()
+            self.project.change("Join taken off", lambda reel: laying.without_joins(reel, places))
+
+        self._within("selected" if len(self.project.selection.chosen_clips) > 1 else self.scope, act)
+
+    def _within(self, scope: str, act: Callable[[], None]) -> None:
+        """Do something with another scope."""
+        was, self.scope = self.scope, scope
+        try:
+            act()
+        finally:
+            self.scope = was
+
+    @command("Joins", "Take all joins off", (), "clips")
+    def take_all_off(self) -> None:
+        self.project.change("All joins taken off", laying.without_joins)
+
+    # Changing
+
+    def change(self, what: str, edit: Callable[[Join], Join]) -> None:
+        """Change the joins that are meant."""
+        places = self.joined()
+        if places:
+            self.project.change(what, lambda reel: laying.changed(reel, places, edit))
+
+    @command("Joins", "The join a frame longer", ("Alt+J",), "clips")
+    def longer(self) -> None:
+        self._by(1)
+
+    @command("Joins", "The join a frame shorter", ("Ctrl+Alt+J",), "clips")
+    def shorter(self) -> None:
+        self._by(-1)
+
+    def _by(self, frames: int) -> None:
+        places = self.joined()
+        if not places:
+            self.project.messages.say("There is no join here; lay one on the Joins page.", True)
+            return
+        word = "longer" if frames > 0 else "shorter"
+        if self.project.change(f"Join a frame {word}", lambda reel: laying.longer(reel, places, frames)):
+            self.say_trouble(places)
+
+    @command("Joins", "All joins longer or shorter …", ("Ctrl+Shift+J",), "clips")
+    def ask_all_lengths(self) -> None:
+        """Ask how many frames all joins are long."""
+        self.count.ask(
+            "All joins", "frames", 6,
+            lambda n, _: self.project.change(f"All joins {n} frames", lambda reel: laying.with_length(reel, None, n)),
+            most=600,
+        )  # fmt: skip
+
+    @command("Joins", "All joins a tenth weaker", (), "clips")
+    def calm_joins(self) -> None:
+        self._all_amounts(-STEP)
+
+    @command("Joins", "All joins a tenth stronger", (), "clips")
+    def stir_joins(self) -> None:
+        self._all_amounts(STEP)
+
+    def _all_amounts(self, step: float) -> None:
+        def edit(reel: Reel) -> Reel:
+            return laying.changed(
+                reel, None, lambda j: replace(j, amount=round(min(max(j.amount + step, 0.0), 2.0), 2))
+            )
+
+        self.project.change("All joins weaker" if step < 0 else "All joins stronger", edit)
+
+    @command("Joins", "The join goes the other way", (), "clips")
+    def turn_round(self) -> None:
+        """Let the joins that are meant go the way opposite to theirs."""
+        self.change("Join the other way", turned_round)
+
+    # Matching
+
+    @command("Joins", "Match joins to the motion", ("Shift+M",), "clips")
+    def match(self) -> None:
+        """Choose kind and direction of the joins that are meant by how the pictures on both sides move."""
+        places = self.places()
+        if len(places) <= 1 and len(self.project.selection.chosen_clips) > 1:
+            places = laying.cuts(self.project.timeline, self.project.selection.chosen_clips)
+        timeline, proxy = self.project.timeline, self.proxies.proxy_for
+
+        def work(job: Job) -> dict[JoinPlace, Proposal]:
+            found = {}
+            with PictureSource(96 << 20, proxy) as source:
+                for number, at in enumerate(places):
+                    if job.stop_event.is_set():
+                        break
+                    job.report(number / len(places))
+                    proposed = proposals_at(timeline, at.clip, source) if not at.end else []
+                    if proposed:
+                        found[at] = proposed[0]
+            return found
+
+        def done(found: dict[JoinPlace, Proposal]) -> None:
+            if not found:
+                self.project.messages.say("There is no cut between two clips here to match a join to.", True)
+            elif self.project.change(
+                f"{len(found)} joins matched to the motion", lambda reel: laying.with_proposals(reel, found)
+            ):
+                first = next(iter(found.values()))
+                self.project.messages.say(
+                    first.why if len(found) == 1 else f"{len(found)} joins matched to the motion."
+                )
+                self.say_trouble(list(found))
+
+        self.worker.start("How the pictures move", work, done, lambda t: self.project.messages.say(t, True))
+
+    def take_proposal(self, place: JoinPlace, proposed: Proposal) -> None:
+        """Lay what was proposed for an edge."""
+        if self.project.change(proposed.why, lambda reel: laying.with_proposals(reel, {place: proposed})):
+            self.say_trouble([place])
+
+    # Copying and keeping
+
+    def copy_to_scope(self) -> None:
+        """Give the join that is worked on to all edges that are meant."""
+        place, places = self.place, self.places()
+        if place is not None:
+            self.project.change("Join copied", lambda reel: laying.copied(reel, place, places))
+
+    def ask_keep(self, parent: QWidget) -> None:
+        """Ask for a name and keep the join that is worked on."""
+        seam = self.seam
+        if seam is None:
+            self.project.messages.say("There is no join here to keep; lay one first.", True)
+            return
+        name, yes = QInputDialog.getText(parent, "Keep this join", "Its name:")
+        if yes:
+            self.keep(name)
+
+    def keep(self, name: str) -> None:
+        """Keep the join that is worked on under a name."""
+        seam = self.seam
+        if seam is None:
+            return
+        try:
+            library.kept_join(seam.join, name)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.project.messages.say(f"'{name.strip()}' is kept; it stands with the joins to choose from.")
+        self.scope_changed.emit()
+
+    # Menus
+
+    def mend(self, place: JoinPlace, mend: mending.Mend) -> None:
+        self.project.change(mend.does[0].upper() + mend.does[1:], mend.edit)
+
+    def join_menu(self, place: JoinPlace, parent: QWidget) -> QMenu:
+        """Return the menu of a join on the timeline."""
+        menu = QMenu(parent)
+        for mend in mending.mends(self.project.reel, place):
+            action = menu.addAction(in_menu(mend.does[0].upper() + mend.does[1:]))
+            action.triggered.connect(lambda _=False, m=mend: self.mend(place, m))
+        if not menu.isEmpty():
+            menu.addSeparator()
+        for family in FAMILIES:
+            part = menu.addMenu(family.capitalize())
+            for kind in CATALOGUE.values():
+                if kind.family == family:
+                    action = part.addAction(kind.title)
+                    action.triggered.connect(lambda _=False, n=kind.name: self._within("this", lambda: self.lay(n)))
+        join = laying.join_at(self.project.reel, place)
+        kind_ = CATALOGUE.get(join.kind) if join is not None else None
+        if kind_ is not None and kind_.directions:
+            part = menu.addMenu("Direction")
+            for way in kind_.directions:
+                part.addAction(way).triggered.connect(lambda _=False, w=way: self._direct(place, w))
+        menu.addSeparator()
+        menu.addAction("Take the join off").triggered.connect(
+            lambda: self.project.change("Join taken off", lambda reel: laying.without_joins(reel, [place]))
+        )
+        return menu
+
+    def _direct(self, place: JoinPlace, way: str) -> None:
+        self.project.change(f"Join goes {way}", lambda reel: laying.with_directions(reel, [place], way))
+
+
+_OPPOSITE = {"left": "right", "up": "down", "clockwise": "anticlockwise"}
+_OTHER = _OPPOSITE | {b: a for a, b in _OPPOSITE.items()}
+
+
+def turned_round(join: Join) -> Join:
+    """Return a join that goes the other way; one without ways stays as it is."""
+    kind = CATALOGUE.get(join.kind)
+    if kind is None or not kind.directions:
+        return join
+    way = join.direction or kind.directions[0]
+    return replace(join, direction=" ".join(_OTHER.get(w, w) for w in way.split()))

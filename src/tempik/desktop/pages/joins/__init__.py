@@ -1,0 +1,1 @@
+"""The Joins page: what happens over the cuts."""
