@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | pipeline | retiming | between FILM | beats | onsets | fit]
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | retiming | between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -29,6 +29,10 @@ def main() -> None:
 
         del sys.argv[1]
         onsets.main()
+    elif what == "joins":
+        from bench import joins
+
+        joins.main(sys.argv[2:])
     elif what == "pipeline":
         from bench import pipeline
 
@@ -40,7 +44,7 @@ def main() -> None:
         pipeline.main()
         retiming.main([])
     else:
-        sys.exit(f"There is no bench '{what}'; choose speed, pipeline, retiming, between, beats, onsets or fit.")
+        sys.exit(f"There is no bench '{what}'; choose speed, pipeline, joins, retiming, between, beats, onsets or fit.")
 
 
 if __name__ == "__main__":

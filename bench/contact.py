@@ -1,17 +1,22 @@
-"""Contact sheets of every accent, from the demo: the frame before the point, the point's own, and two after it."""
+"""Contact sheets of every accent and of every join, from the demo."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
-from tempik.accents import CATALOGUE
+from tempik.accents import CATALOGUE as ACCENTS
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import words
-from tempik.media.picture import Picture, to_rgb
+from tempik.edit.joins import laying
+from tempik.joins import CATALOGUE as JOINS
+from tempik.joins import join_of
+from tempik.media.picture import Picture, shrunk, to_rgb
 from tempik.project.file import load_reel
 from tempik.render import PictureSource, plan
 from tempik.render.sample import sample
@@ -20,6 +25,9 @@ from tempik.timeline.timeline import Timeline
 WIDE, TALL, GAP, HEAD = 108, 192, 3, 40
 OFFSETS = (-1, 0, 2, 5)
 ACROSS = 3
+JOIN_OFFSETS = (-5, -3, -1, 0, 2, 4)
+JOINS_ACROSS = 2
+JOINED_CUT = 2  # two clips of the demo that differ in light and form
 
 
 def pictures(project: Path) -> list[Picture]:
@@ -29,33 +37,33 @@ def pictures(project: Path) -> list[Picture]:
         return [source.render(plan(timeline, n, WIDE, TALL, accents=False)) for n in range(8, 68)]
 
 
-def sheet(project: Path, names: list[str], target: Path) -> None:
-    """Write a contact sheet of some accents."""
-    frames = pictures(project)
-    block_w, block_h = len(OFFSETS) * (WIDE + GAP) + 14, TALL + HEAD
-    rows = -(-len(names) // ACROSS)
-    image = QImage(ACROSS * block_w + 14, rows * block_h + 10, QImage.Format.Format_RGB888)
+class Block(NamedTuple):
+    """What is shown by one row of pictures."""
+
+    title: str
+    does: str
+    shown: list[Picture]
+
+
+def sheet(blocks: list[Block], across: int, target: Path) -> None:
+    """Write a contact sheet, `across` blocks beside each other."""
+    block_w, block_h = len(blocks[0].shown) * (WIDE + GAP) + 14, TALL + HEAD
+    rows = -(-len(blocks) // across)
+    image = QImage(across * block_w + 14, rows * block_h + 10, QImage.Format.Format_RGB888)
     image.fill(QColor(theme.GROUND))
     p = QPainter(image)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-    for number, name in enumerate(names):
-        row, column = divmod(number, ACROSS)
+    for number, block in enumerate(blocks):
+        row, column = divmod(number, across)
         left, top = 14 + column * block_w, row * block_h + HEAD
-        accent = CATALOGUE[name]
         p.setFont(words(14, True))
         p.setPen(QColor(theme.TEXT))
-        p.drawText(QPointF(left, top - 22), accent.title)
+        p.drawText(QPointF(left, top - 22), block.title)
         p.setFont(words(12))
         p.setPen(QColor(theme.QUIET))
-        room = block_w - 16
-        said = p.fontMetrics().elidedText(accent.does, Qt.TextElideMode.ElideRight, room)
+        said = p.fontMetrics().elidedText(block.does, Qt.TextElideMode.ElideRight, block_w - 16)
         p.drawText(QPointF(left, top - 6), said)
-        for place, offset in enumerate(OFFSETS):
-            # The accent that cycles shows the next of its frames in each picture.
-            at = 0 if name == "cycle" else offset
-            made = sample(
-                lambda k: frames[min(max(26 + k, 0), len(frames) - 1)], accent, at, turn=place if name == "cycle" else 0
-            )
+        for place, made in enumerate(block.shown):
             rgb = np.ascontiguousarray(to_rgb(made))
             drawn = QImage(rgb.data, WIDE, TALL, 3 * WIDE, QImage.Format.Format_RGB888)
             p.drawImage(QRectF(left + place * (WIDE + GAP), top, WIDE, TALL), drawn)
@@ -63,9 +71,43 @@ def sheet(project: Path, names: list[str], target: Path) -> None:
     image.save(str(target))
 
 
+def accent_blocks(project: Path) -> list[Block]:
+    """Return every accent at the frame before its point, its own and two after; the one that cycles shows the next of its
+    frames in each picture."""
+    frames = pictures(project)
+
+    def plain(number: int) -> Picture:
+        return frames[min(max(26 + number, 0), len(frames) - 1)]
+
+    out = []
+    for name, accent in ACCENTS.items():
+        cycles = name == "cycle"
+        shown = [sample(plain, accent, 0 if cycles else o, turn=n if cycles else 0) for n, o in enumerate(OFFSETS)]
+        out.append(Block(accent.title, accent.does, shown))
+    return out
+
+
+def join_blocks(project: Path) -> list[Block]:
+    """Return every join between two clips of the demo: before it, through it, and after it, the turn's frame fourth."""
+    reel = load_reel(project)
+    cut = laying.cuts(Timeline(reel))[JOINED_CUT]
+    out = []
+    with PictureSource() as source:
+        for name, kind in JOINS.items():
+            plain = replace(reel, rows=(), clips=tuple(replace(c, join=None) for c in reel.clips))
+            timeline = Timeline(laying.laid(plain, [cut], replace(join_of(name), length=12.0)))
+            seam = timeline.seam_of(*cut)
+            assert seam is not None
+            shown = [source.render(plan(timeline, seam.turn + o, 2 * WIDE, 2 * TALL)) for o in JOIN_OFFSETS]
+            small = [shrunk(picture, TALL) for picture in shown]
+            out.append(Block(kind.title, kind.does, small))
+    return out
+
+
 def sheets(project: Path, folder: Path) -> None:
-    """Write every accent's contact sheet."""
-    names = list(CATALOGUE)
-    half = -(-len(names) // 2)
-    sheet(project, names[:half], folder / "accents-1.png")
-    sheet(project, names[half:], folder / "accents-2.png")
+    """Write the contact sheets of accents and of joins."""
+    accents = accent_blocks(project)
+    half = -(-len(accents) // 2)
+    sheet(accents[:half], ACROSS, folder / "accents-1.png")
+    sheet(accents[half:], ACROSS, folder / "accents-2.png")
+    sheet(join_blocks(project), JOINS_ACROSS, folder / "joins-all.png")

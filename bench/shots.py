@@ -16,6 +16,7 @@ from bench.contact import sheets
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.session.importing import demo_folder
@@ -51,6 +52,24 @@ def settle(window: Window) -> None:
 def grab(window: Window, name: str) -> None:
     spin(0.3)
     window.grab().save(str(DOCS / "screenshots" / f"{name}.png"))
+
+
+def join_view(window: Window) -> None:
+    """The Joins page, with the join under the drop."""
+    project = window.project
+    seam = next(s for s in project.timeline.seams[0] if s.join.kind == "zoom-in")
+    window.commands["show_joins"].trigger()
+    project.selection.select_clip(seam.owner.clip.id)
+    project.playhead.go(seam.turn - 1)
+    window.fit()
+    for _ in range(4):
+        window.timeline.zoom(1.7)
+    page = window.page(JoinsPage)
+    until = time.monotonic() + 30
+    while not page.suggesting.proposals and time.monotonic() < until:
+        spin(0.2)
+    settle(window)
+    grab(window, "joins")
 
 
 def cut_views(window: Window) -> None:
@@ -215,6 +234,7 @@ def main() -> None:
     window.commands["show_check"].trigger()
     settle(window)
     grab(window, "check")
+    join_view(window)
     accent_views(window)
     sheets(demo / PROJECT, DOCS / "screenshots")
     cut_views(window)

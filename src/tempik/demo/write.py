@@ -14,6 +14,7 @@ from pathlib import Path
 import av
 import cv2
 import numpy as np
+from msgspec.structs import replace
 
 from tempik.assemble import assemble
 from tempik.demo.drawing import Image
@@ -21,14 +22,18 @@ from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, beat_times, blow_sound, write_song
 from tempik.disk.writing import fresh_file, make_folders, remove, write_whole
 from tempik.edit.draft import Wish
+from tempik.edit.joins import laying
 from tempik.edit.speed.speed import with_curve
 from tempik.errors import TempikError
+from tempik.joins import join_of
 from tempik.project.file import save_reel
+from tempik.reel import Reel
 from tempik.retime import ramp
+from tempik.timeline.timeline import timeline_of
 
 PROJECT = "forge.tempik"
 SONG = "forge-song.wav"
-VERSION = "1"
+VERSION = "2"
 _MARK = "demo-version.txt"
 
 
@@ -145,5 +150,22 @@ def _write_project(folder: Path) -> Path:
         piece = next(f for f in reel.footage if f.id == clip.footage)
         if piece.rate >= 120 and number % 2 == 0:
             reel = with_curve(reel, clip.id, ramp(1.15, 0.3))
-    save_reel(reel, folder / PROJECT)
+    save_reel(_joined(reel), folder / PROJECT)
     return folder / PROJECT
+
+
+# The few cuts of the demo that are joined, by their number, each where the footage goes on long enough.
+JOINS = (
+    (1, "light-dissolve", 10, ""), (4, "push", 6, "down"), (8, "zoom-in", 8, ""), (12, "whip", 7, "down"),
+    (16, "light-sweep", 9, ""),
+)  # fmt: skip
+
+
+def _joined(reel: Reel) -> Reel:
+    """Return the demo's reel with a join on a few of its cuts."""
+    at = laying.cuts(timeline_of(reel))
+    joins = {
+        at[number - 1]: replace(join_of(kind), length=float(frames), direction=way)
+        for number, kind, frames, way in JOINS
+    }
+    return laying.with_joins(reel, dict(joins))

@@ -116,9 +116,7 @@ class CutCommands(ClipCommands):
 
     def _overlap(self, names: list[str], frames: int) -> None:
         if self.project.change(f"Overlapped by {frames} frames", lambda reel: pieces.overlapped(reel, names, frames)):
-            self.project.messages.say(
-                f"Overlapped by {frames} frames: until they are joined, the later clip covers that much of the earlier."
-            )
+            self.project.messages.say(f"Overlapped by {frames} frames: each slides over the one before it.")
 
     @command("Cut", "A staircase: each begins so many frames later …", (), "clips")
     def stagger(self) -> None:
