@@ -6,6 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from bench import drawn_motion
+from bench.drawn_motion import Truth, write_piece
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -13,6 +15,7 @@ from msgspec.structs import replace
 from media_files import numbered, write_video
 from tempik.accents.accent import Setting
 from tempik.check import check_reel, check_rendered
+from tempik.cli.main import main
 from tempik.edit.clips import pieces, trim
 from tempik.edit.joins import laying, mending
 from tempik.edit.joins.laying import JoinPlace
@@ -20,13 +23,18 @@ from tempik.edit.song.points import nudged
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
 from tempik.joins import CATALOGUE, EASES, about_turn, eased, fitted, halfway, join_of
+from tempik.joins.matching import Motion, proposals
 from tempik.joins.mixing import dissolved_in_light, field_of, sharers
+from tempik.media import Sound
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Clip, Edge, Footage, Join, Reel
-from tempik.render import Settings, export, plan
+from tempik.reel import Clip, ClipSound, Edge, Footage, Join, Reel
+from tempik.render import PictureSource, Settings, export, plan
+from tempik.render.clip_sound import clip_track
 from tempik.render.compose import Source, compose
+from tempik.render.motion import motion_of, proposals_at
 from tempik.render.plan import Pair
+from tempik.render.sound import joins_of
 from tempik.retime import constant, ramp
 from tempik.timeline.placed import source_at_frames
 from tempik.timeline.seams import progress_at, short_of
@@ -455,3 +463,141 @@ def test_stills_solids_and_clips_of_other_sizes_and_rates_are_joined(tmp_path: P
     reel = Reel(width=W, height=H, length_s=3.0, footage=pieces_, clips=clips)
     done = export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
     assert done is not None and Timeline(reel).seam_of("c2").missing == 0  # type: ignore[union-attr]
+
+
+# The motion
+
+
+def shot(tmp_path: Path, truth: Truth, seed: int, number: int) -> Footage:
+    path = write_piece(tmp_path / f"{number}.mp4", truth, seed)
+    return Footage(f"f{number}", str(path), drawn_motion.W, drawn_motion.H, Fraction(30), 1.5)
+
+
+@pytest.mark.parametrize(
+    ("truth", "kind", "way"),
+    [
+        (Truth("pan", "left", 0.6), "push", "left"),
+        (Truth("pan", "down", 0.6), "push", "down"),
+        (Truth("pan", "up right", 0.6), "whip", "up right"),
+        (Truth("zoom", "in", 0.7), "zoom-in", ""),
+        (Truth("zoom", "out", 0.7), "zoom-out", ""),
+        (Truth("turn", "anticlockwise", 40.0), "spin", "anticlockwise"),
+        (Truth("still", "", 0.0), "dissolve", ""),
+        (Truth("still", "", 0.0, subject=True), "dissolve", ""),
+    ],
+)
+def test_what_is_proposed_first_carries_the_drawn_motion_on(tmp_path: Path, truth: Truth, kind: str, way: str) -> None:
+    pieces_ = (shot(tmp_path, truth, 70, 1), shot(tmp_path, truth, 71, 2))
+    clips = (Clip("c1", "f1", Edge(0.0), Edge(1.0)), Clip("c2", "f2", Edge(1.0), Edge(2.0)))
+    timeline = Timeline(Reel(width=540, height=960, length_s=2.0, footage=pieces_, clips=clips))
+    with PictureSource() as source:
+        first = proposals_at(timeline, "c2", source)[0]
+    assert (first.kind, first.direction) == (kind, way) and first.why
+
+
+def test_pictures_that_move_against_each_other_are_not_pushed() -> None:
+    left, right = Motion(right=-0.5, trust=1.0), Motion(right=0.5, trust=1.0)
+    assert proposals(left, right)[0].kind == "flash-through"
+    assert "moves left" in proposals(left, right)[0].why
+    assert proposals(left, Motion(trust=1.0))[0][:2] == ("push", "left")
+    assert proposals(Motion(right=-0.5, trust=0.05), left)[0][:2] == ("push", "left")
+
+
+def test_a_reversed_clip_moves_the_other_way(tmp_path: Path) -> None:
+    piece = shot(tmp_path, Truth("pan", "left", 0.6), 70, 1)
+    clip = Clip("c1", "f1", Edge(0.0), Edge(1.0), source_s=1.2, curve=constant(-1.0))
+    timeline = Timeline(Reel(width=540, height=960, length_s=1.0, footage=(piece,), clips=(clip,)))
+    with PictureSource() as source:
+        motion = motion_of(timeline, timeline.placed[0], True, source)
+    assert motion.way == "right" and motion.right == pytest.approx(0.6, rel=0.1)
+
+
+# The sound
+
+
+def test_the_clips_own_sounds_cross_with_equal_power() -> None:
+    """Two unlike sounds of one power: through the join their sum keeps it (sine and cosine, common practice)."""
+    rng = np.random.default_rng(5)
+    sounds = [Sound(rng.normal(0, 0.1, (10 * 48000, 2)).astype(np.float32), 48000) for _ in range(2)]
+    reel = joined(Join("dissolve", 20.0))
+    timeline = Timeline(
+        replace(reel, clips=tuple(replace(c, sound=ClipSound(on=True, pitch="follows")) for c in reel.clips))
+    )
+    whole = np.zeros((4 * 48000, 2))
+    for placed, sound in zip(timeline.placed, sounds, strict=True):
+        track = clip_track(placed, sound, timeline.rate, 0.005, joins_of(timeline, placed))
+        a, b = max(track.first, 0), min(track.first + len(track.samples), len(whole))
+        whole[a:b] += track.samples[a - track.first : b - track.first]
+    power = (whole**2).mean(axis=1)
+    begin, end = (round(f / 30 * 48000) for f in (50, 70))
+    plain = power[10000 : begin - 1000].mean()
+    for a in range(begin, end - 3200, 3200):
+        assert power[a : a + 3200].mean() == pytest.approx(plain, rel=0.12)
+    first = clip_track(timeline.placed[0], sounds[0], timeline.rate, 0.005, joins_of(timeline, timeline.placed[0]))
+    assert abs(first.first + len(first.samples) - end) < 500 and not first.samples[end - first.first + 1 :].any()
+
+
+# The command line
+
+
+def test_joins_are_laid_listed_and_changed_from_the_command_line(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
+    project = tmp_path / "p.tempik"
+    save_reel(reel, project)
+
+    def run(*words: str) -> list[str]:
+        assert main(["joins", str(project), *words]) == 0
+        return capsys.readouterr().out.splitlines()
+
+    run("--on", "cuts", "--kind", "push", "--direction", "turns", "--frames", "6")
+    rows = run()
+    assert rows[0] == "clip,kind,frames,first,turn_frame,end,point_s,error_ms" and len(rows) == 4
+    assert rows[1].startswith("2,push,6,72,75,78,2.5") and abs(float(rows[1].split(",")[-1])) < 17
+    run("--longer", "-2")
+    run("--clips", "3", "--kind", "iris", "--set", "shape=diamond", "--ease", "sharp", "--at", "0.25")
+    made = load_reel(project).clips
+    third = next(c for c in made if c.id == Timeline(load_reel(project)).placed[2].clip.id).join
+    assert third is not None and (third.kind, third.settings, third.ease, third.at) == (
+        "iris", {"shape": "diamond"}, EASES["sharp"], 0.25,
+    )  # fmt: skip
+    run("--on", "open", "--kind", "dissolve", "--frames", "10")
+    assert [r.split(",")[1] for r in run()[1:]] == ["dissolve", "push", "iris", "push", "dissolve"]
+    run("--keep", "Mine", "--clips", "3")
+    run("--own", "Mine", "--clips", "2")
+    assert run()[2].split(",")[1] == "iris"
+    run("--remove")
+    assert run() == ["clip,kind,frames,first,turn_frame,end,point_s,error_ms"]
+    run("--staircase", "10", "--clips", "1-3")
+    assert [s.join.kind for s in Timeline(load_reel(project)).seams[0]] == ["slide-over", "slide-over"]
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["--kind", "warp"], "no join named 'warp'"),
+        (["--on", "somewhere", "--kind", "push"], "names no cuts"),
+        (["--kind", "push", "--direction", "sideways"], "no direction 'sideways'"),
+        (["--kind", "push", "--frames", "0"], "keep it above 0"),
+        (["--kind", "push", "--set", "colour"], "NAME=VALUE"),
+        (["--kind", "iris", "--set", "shape=star"], "'shape' is one of circle"),
+        (["--kind", "push", "--ease", "0,1"], "no curve of ease"),
+        (["--kind", "push", "--frames", "4", "--beats", "1"], "one of --frames and --beats"),
+        (["--kind", "push", "--amount", "300"], "give 0 to 200"),
+        (["--longer", "2"], "no join here"),
+        (["--mend", "hold"], "nothing to mend"),
+        (["--copy-from", "99"], "no clip 99"),
+        (["--own", "nothing"], "no join of yours"),
+        (["--overlap", "3"], "Which clips"),
+    ],
+)
+def test_bad_words_get_one_sentence(
+    words: list[str], said: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    save_reel(joined(None), tmp_path / "p.tempik")
+    before = (tmp_path / "p.tempik").read_bytes()
+    assert main(["joins", str(tmp_path / "p.tempik"), *words]) == 1
+    error = capsys.readouterr().err
+    assert said in error and error.count("\n") == 1
+    assert (tmp_path / "p.tempik").read_bytes() == before

@@ -46,6 +46,12 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument(
         "--copy-from", type=int, metavar="N", help="the join at the start of clip N, on the cuts that are meant"
     )
+    made.add_argument(
+        "--overlap", type=int, metavar="N", help="let the --clips overlap by so many frames, each sliding over"
+    )
+    made.add_argument(
+        "--staircase", type=int, metavar="N", help="let the --clips begin so many frames apart, each sliding over"
+    )
     made.add_argument("--mend", metavar="NAME", help="shorter, move, slip, slow, hold or round, where footage is short")
     made.add_argument("--remove", action="store_true")
     made.add_argument("--keep", metavar="NAME", help="keep the first of them as a join of your own")
@@ -131,6 +137,8 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.edit.joins import laying, mending
     from tempik.timeline.timeline import timeline_of
 
+    if options.overlap is not None or options.staircase is not None:
+        reel = _spaced(reel, options)
     timeline = timeline_of(reel)
     edges = _edges(timeline, options)
     if options.remove:
@@ -157,6 +165,18 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.longer is not None:
         reel = laying.longer(reel, edges, options.longer)
     return mending.all_mended(reel, edges, options.mend) if options.mend else reel
+
+
+def _spaced(reel: Reel, options: argparse.Namespace) -> Reel:
+    from tempik.cli.speed import chosen_clips
+    from tempik.edit.clips import pieces
+
+    if not options.clips:
+        raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+    clips = chosen_clips(reel, options.clips)
+    if options.overlap is not None:
+        return pieces.overlapped(reel, clips, options.overlap)
+    return pieces.staggered(reel, clips, options.staircase)
 
 
 def _of_kind(name: str) -> Join:

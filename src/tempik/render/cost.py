@@ -6,11 +6,12 @@ import numpy as np
 
 from tempik.accents.look import BLOCKS, BLUR, LENS, SHADE, SPLIT, WASH
 from tempik.media.paint import halvings, reach_px
-from tempik.render.plan import FramePlan
+from tempik.render.plan import FramePlan, Pair
 
 # What things cost against one warp of the frame, roughly, as `./run bench` shows them.
 STAGE_COSTS = {LENS: 1.6, BLOCKS: 0.5, BLUR: 2.5, SPLIT: 2.2, WASH: 1.8, SHADE: 0.8}
 BETWEEN_COSTS = {"nearest": 0.0, "blend": 1.2, "flow": 8.0}
+MIX_COST = 1.2
 # Frames dearer than this are made ahead.
 HEAVY = 3.2
 
@@ -25,5 +26,10 @@ def weight(plan: FramePlan) -> float:
             moves_only = bool(np.abs(leg.sweep[:, :2] - np.eye(2)).max() * max(plan.width, plan.height) < 0.5)
             total += steps * (0.25 if moves_only else 1.0)
         total += max(0, len(layer.legs) - 1)
+    for pair in plan.layers:
+        if isinstance(pair, Pair):
+            looks = (pair.crossing.out, pair.crossing.into, pair.crossing.over)
+            total += sum(STAGE_COSTS.get(e.stage, 1.0) for look in looks for e in look.effects)
+            total += MIX_COST if pair.crossing.mix is not None else 0.0
     total += sum(STAGE_COSTS.get(e.stage, 1.0) for e in plan.look.effects)
     return total + sum(weight(earlier) for earlier, _ in plan.echoes)

@@ -6,19 +6,17 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import QInputDialog, QWidget
 
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.widgets.count_panel import CountPanel
-from tempik.desktop.widgets.plain import in_menu
 from tempik.edit.joins import laying, mending
 from tempik.edit.joins.laying import JoinPlace
 from tempik.errors import TempikError
 from tempik.joins import CATALOGUE, join_of
-from tempik.joins.kind import FAMILIES
 from tempik.joins.matching import Proposal
 from tempik.project import joins as library
 from tempik.reel import Join, Reel
@@ -130,6 +128,16 @@ class JoinCommands(QObject):
         more = f" ({len(short) - 1} more like it)" if len(short) > 1 else ""
         self.project.messages.say(f"{short_of(seam)[0]}{more}." + (f" It helps: {names}." if names else ""), True)
 
+    def lay_here(self, kind: str) -> None:
+        """Lay a kind on the edge that is worked on, whatever the scope."""
+        self._within("this", lambda: self.lay(kind))
+
+    def direct(self, places: list[JoinPlace], ways: str) -> None:
+        """Give joins a direction, by turns or by lot too; what is laid next on several goes so."""
+        self.ways = ways if ways in (laying.TURNS, laying.LOT) else ""
+        if places:
+            self.project.change(f"Joins go {ways}", lambda reel: laying.with_directions(reel, places, ways))
+
     @command("Joins", "Lay the last join on the cut again", ("Ctrl+J",), "clips")
     def lay_again(self) -> None:
         """Lay the kind that was laid last on the cut that is worked on, or on the selected clips' cuts."""
@@ -193,19 +201,11 @@ class JoinCommands(QObject):
 
     @command("Joins", "All joins a tenth weaker", (), "clips")
     def calm_joins(self) -> None:
-        self._all_amounts(-STEP)
+        self.project.change("All joins weaker", lambda reel: laying.stronger(reel, None, -STEP))
 
     @command("Joins", "All joins a tenth stronger", (), "clips")
     def stir_joins(self) -> None:
-        self._all_amounts(STEP)
-
-    def _all_amounts(self, step: float) -> None:
-        def edit(reel: Reel) -> Reel:
-            return laying.changed(
-                reel, None, lambda j: replace(j, amount=round(min(max(j.amount + step, 0.0), 2.0), 2))
-            )
-
-        self.project.change("All joins weaker" if step < 0 else "All joins stronger", edit)
+        self.project.change("All joins stronger", lambda reel: laying.stronger(reel, None, STEP))
 
     @command("Joins", "The join goes the other way", (), "clips")
     def turn_round(self) -> None:
@@ -284,39 +284,8 @@ class JoinCommands(QObject):
         self.project.messages.say(f"'{name.strip()}' is kept; it stands with the joins to choose from.")
         self.scope_changed.emit()
 
-    # Menus
-
     def mend(self, place: JoinPlace, mend: mending.Mend) -> None:
         self.project.change(mend.does[0].upper() + mend.does[1:], mend.edit)
-
-    def join_menu(self, place: JoinPlace, parent: QWidget) -> QMenu:
-        """Return the menu of a join on the timeline."""
-        menu = QMenu(parent)
-        for mend in mending.mends(self.project.reel, place):
-            action = menu.addAction(in_menu(mend.does[0].upper() + mend.does[1:]))
-            action.triggered.connect(lambda _=False, m=mend: self.mend(place, m))
-        if not menu.isEmpty():
-            menu.addSeparator()
-        for family in FAMILIES:
-            part = menu.addMenu(family.capitalize())
-            for kind in CATALOGUE.values():
-                if kind.family == family:
-                    action = part.addAction(kind.title)
-                    action.triggered.connect(lambda _=False, n=kind.name: self._within("this", lambda: self.lay(n)))
-        join = laying.join_at(self.project.reel, place)
-        kind_ = CATALOGUE.get(join.kind) if join is not None else None
-        if kind_ is not None and kind_.directions:
-            part = menu.addMenu("Direction")
-            for way in kind_.directions:
-                part.addAction(way).triggered.connect(lambda _=False, w=way: self._direct(place, w))
-        menu.addSeparator()
-        menu.addAction("Take the join off").triggered.connect(
-            lambda: self.project.change("Join taken off", lambda reel: laying.without_joins(reel, [place]))
-        )
-        return menu
-
-    def _direct(self, place: JoinPlace, way: str) -> None:
-        self.project.change(f"Join goes {way}", lambda reel: laying.with_directions(reel, [place], way))
 
 
 _OPPOSITE = {"left": "right", "up": "down", "clockwise": "anticlockwise"}

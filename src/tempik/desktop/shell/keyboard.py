@@ -11,6 +11,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.place import PlaceCommands
@@ -29,8 +30,8 @@ from tempik.desktop.timeline.lanes import pointer_words
 
 OWNERS: tuple[type, ...] = (
     *(ProjectCommands, EditCommands, CopyCommands, SelectCommands, PlaceCommands, TrackCommands, CutCommands),
-    *(PinCommands, SpeedCommands, AccentCommands, BundleCommands, PointCommands, RhythmCommands, ReadingCommands),
-    *(PlayCommands, ViewCommands, MediaCommands),
+    *(PinCommands, SpeedCommands, AccentCommands, BundleCommands, JoinCommands, PointCommands, RhythmCommands),
+    *(ReadingCommands, PlayCommands, ViewCommands, MediaCommands),
 )
 PRESSES = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
@@ -40,6 +41,9 @@ POINTER: tuple[tuple[str, str], ...] = (
     ("point at an accent in the chooser", "it plays on the frame at the playhead; a click adds it"),
     ("drag the corners and slopes of the envelope", "lead, hold, decay and their bends"),
     ("right click a number of an accent", "set a key for it at the playhead"),
+    ("point at a join in the chooser", "it plays between the two clips of the cut; a click lays it"),
+    ("drag the ends of a join on the page's strip", "longer or shorter; a click on a frame goes there"),
+    ("drag the handles of a join's curve", "its ease"),
     ("wheel on the song's rhythm", "zoom at the pointer, from the whole song to a millisecond"),
     ("drag along the bar numbers", "mark a stretch, snapped to beats; Alt does not snap"),
     ("double click a section", "mark it"),

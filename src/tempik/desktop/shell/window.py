@@ -16,6 +16,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.join_menu import join_menu
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.pins import PinCommands
@@ -220,7 +221,7 @@ class Window(QMainWindow):
         timeline.asks.row_menu.connect(lambda row, at: self.accents.row_menu(row, self).popup(at))
         timeline.asks.row_wanted.connect(lambda: self.open_page(AccentsPage))
         timeline.asks.clip_menu.connect(self._clip_menu)
-        timeline.asks.join_menu.connect(lambda place, at: self.joins.join_menu(place, self).popup(at))
+        timeline.asks.join_menu.connect(lambda place, at: join_menu(self.joins, place, self).popup(at))
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)

@@ -233,6 +233,11 @@ def with_amounts(reel: Reel, edges: Collection[JoinPlace] | None, amount: float)
     return changed(reel, edges, lambda j: replace(j, amount=min(max(amount, 0.0), 2.0)))
 
 
+def stronger(reel: Reel, edges: Collection[JoinPlace] | None, step: float) -> Reel:
+    """Make joins stronger by a step, or weaker below 0, each within 0 to 2."""
+    return changed(reel, edges, lambda j: replace(j, amount=round(min(max(j.amount + step, 0.0), 2.0), 2)))
+
+
 def with_kind(reel: Reel, edges: Collection[JoinPlace] | None, kind: str) -> Reel:
     """Make joins of another kind; length, place and amount stay, and the direction where the kind has it."""
     wanted = join_of(kind)

@@ -41,7 +41,7 @@ class CutStrip(QWidget):
         self._held = ""
         self._view = (0, 1)
         self.setMouseTracking(True)
-        self.setMinimumSize(QSize(200, 76))
+        self.setMinimumSize(QSize(150, 76))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Frames about the cut; the length of the join can be typed beside it")
         self.setToolTip(

@@ -73,6 +73,9 @@ class JoinFields(QWidget):
         self.shutter.setKeyboardTracking(False)
         self.shutter.setToolTip("Angle of the shutter that blurs its movement: 200 is usual for slides, 0 is none")
         self.shutter.valueChanged.connect(lambda v: self._tell(lambda: self.shutter_edited.emit(float(v))))
+        for box in (self.scope, self.way):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(9)
         for widget in (self.scope, self.way, self.length, self.unit, self.at, self.shutter):
             widget.setStyleSheet(LOW)
         self._lay_out()

@@ -5,33 +5,32 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from tempik.accents.accent import Value
-from tempik.desktop.commands.joins import SCOPES
 from tempik.desktop.pages.joins.cut_strip import CutStrip
 from tempik.desktop.pages.joins.ease_graph import EaseGraph
 from tempik.desktop.pages.joins.fields import JoinFields
+from tempik.desktop.pages.joins.menus import more_menu, tile_menu
+from tempik.desktop.pages.joins.offers import Offers
 from tempik.desktop.pages.joins.suggesting import Suggesting
 from tempik.desktop.pages.joins.tiles import Choice, JoinTiles, choices
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button
-from tempik.desktop.widgets.plain import Label, as_tip, in_menu
+from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import words
-from tempik.edit.joins import laying, mending
-from tempik.edit.joins.laying import LOT, TURNS, JoinPlace
+from tempik.edit.joins import laying
+from tempik.edit.joins.laying import JoinPlace
 from tempik.joins import CATALOGUE, EASES, ease_of, settings_of
 from tempik.project import joins as library
 from tempik.reel import Handles, JoinUnit
 from tempik.timeline.placed import Placed, source_at_frames
-from tempik.timeline.seams import Seam, short_of
+from tempik.timeline.seams import Seam
 
 OWN_CURVE = "own curve"
-MOST_MENDS = 4
-SAID_PX = 330
 # The bench must be so wide for so many columns of joins.
 COLUMNS = ((1180, 3), (780, 2), (0, 1))
 
@@ -88,7 +87,6 @@ class JoinsPage(Page):
         self._rest.setInterval(400)
         self._rest.timeout.connect(self._show_between)
         self.desk.strips.changed.connect(self._rest.start)
-        self.suggesting.found.connect(self._show_proposals)
 
     def _make_editor(self) -> QWidget:
         self.heading = Label()
@@ -109,7 +107,7 @@ class JoinsPage(Page):
             top.addWidget(widget)
         self.fields = JoinFields()
         self.fields.scope_chosen.connect(self.commands.choose_scope)
-        self.fields.way_chosen.connect(self._way_chosen)
+        self.fields.way_chosen.connect(lambda way: self.commands.direct(self.commands.joined(), way))
         self.fields.length_edited.connect(self._length_edited)
         self.fields.at_edited.connect(lambda at: self.commands.change("Place of the join", lambda j: replace(j, at=at)))
         self.fields.amount_moved.connect(self._amount_moved)
@@ -118,10 +116,7 @@ class JoinsPage(Page):
             lambda deg: self.commands.change("Shutter of the join", lambda j: replace(j, shutter_deg=deg))
         )
         self.suggesting = Suggesting(self.desk)
-        self.below = QHBoxLayout()
-        self.below.setSpacing(5)
-        self.said = Label()
-        self.said.setFont(words(12))
+        self.offers = Offers(self.commands, self.suggesting)
         made = QWidget()
         column = QVBoxLayout(made)
         column.setContentsMargins(0, 0, 0, 0)
@@ -129,7 +124,7 @@ class JoinsPage(Page):
         column.addLayout(top)
         column.addWidget(self.fields)
         column.addLayout(self._make_middle(), 1)
-        column.addLayout(self.below)
+        column.addWidget(self.offers)
         return made
 
     def _make_middle(self) -> QHBoxLayout:
@@ -209,8 +204,8 @@ class JoinsPage(Page):
         else:
             self.settings.show_settings((), {})
         self._show_strip()
-        self._show_below(place, seam)
         self.suggesting.look_at(place)
+        self.offers.refill()
         self.filling = False
         self._rest.start()
 
@@ -261,64 +256,6 @@ class JoinsPage(Page):
             self._shown_between = key
             self.tiles.show_between(pictures[0], pictures[1])
 
-    def _show_below(self, place: JoinPlace | None, seam: Seam | None) -> None:
-        """What the join is short of, each mend as a button; else what was proposed."""
-        self._clear_below()
-        short = short_of(seam) if seam is not None else []
-        if seam is None or place is None or not short:
-            self._show_proposals()
-            return
-        self._say(f"{short[0]}.")
-        self.said.setStyleSheet(f"color: {theme.WARNING_TEXT};")
-        self.said.show()
-        self.below.addWidget(self.said)
-        for mend in mending.mends(self.project.reel, place)[:MOST_MENDS]:
-            made = QPushButton(in_menu(SHORT_NAMES[mend.name]))
-            made.setToolTip(as_tip(mend.does[0].upper() + mend.does[1:]))
-            made.setStyleSheet(LOW)
-            made.clicked.connect(lambda _=False, m=mend, at=place: self.commands.mend(at, m))
-            self.below.addWidget(made)
-        self.below.addStretch(1)
-
-    def _show_proposals(self) -> None:
-        place, seam = self.commands.place, self.commands.seam
-        if place is None or (seam is not None and short_of(seam)):
-            return
-        self._clear_below()
-        found = self.suggesting.proposals
-        self._say("Suits the motion:" if found else self.suggesting.text)
-        self.said.setStyleSheet(f"color: {theme.QUIET};")
-        self.said.show()
-        self.below.addWidget(self.said)
-        for proposed in found[:3]:
-            name = CATALOGUE[proposed.kind].title.lower() if proposed.kind else "hard cut"
-            made = QPushButton(in_menu(f"{name} {proposed.direction}".strip()))
-            made.setToolTip(as_tip(proposed.why))
-            made.setStyleSheet(LOW)
-            made.clicked.connect(lambda _=False, p=proposed, at=place: self.commands.take_proposal(at, p))
-            self.below.addWidget(made)
-        if found:
-            why = Label(found[0].why.rsplit(":", 1)[0])
-            why.setFont(words(12))
-            why.setStyleSheet(f"color: {theme.QUIET};")
-            self.below.addWidget(why)
-        self.below.addStretch(1)
-
-    def _say(self, text: str) -> None:
-        shown = self.said.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, SAID_PX)
-        self.said.setText(shown)
-        self.said.setToolTip(as_tip(text) if shown != text else "")
-
-    def _clear_below(self) -> None:
-        while self.below.count():
-            item = self.below.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is self.said:
-                widget.hide()
-            elif widget is not None:
-                widget.hide()
-                widget.deleteLater()
-
     def _point_at(self, choice: Choice | None) -> None:
         text = choice.does if choice is not None else "Click a join to lay it."
         self.does.setText(self.does.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.does.width()))
@@ -331,12 +268,6 @@ class JoinsPage(Page):
             self.commands.lay_own(choice.name, choice.join)
         else:
             self.commands.lay(choice.name)
-
-    def _way_chosen(self, way: str) -> None:
-        self.commands.ways = way if way in (TURNS, LOT) else ""
-        places = self.commands.joined()
-        if places:
-            self.project.change(f"Joins go {way}", lambda reel: laying.with_directions(reel, places, way))
 
     def _length_edited(self, length: float, unit: JoinUnit) -> None:
         self.commands.change(f"Joins {length:g} {unit} long", lambda j: replace(j, length=length, unit=unit))
@@ -377,39 +308,19 @@ class JoinsPage(Page):
     def _tile_menu(self, choice: Choice | None, at: QPoint) -> None:
         if choice is None:
             return
-        menu = QMenu(self)
-        for scope, title in SCOPES:
-            action = menu.addAction(f"Lay it on {title}" if scope != "open" else "Fade in and out with it at open ends")
-            action.triggered.connect(lambda _=False, s=scope, c=choice: self._lay_on(s, c))
-        if choice.own:
-            menu.addSeparator()
-            menu.addAction("Take it out of my joins").triggered.connect(lambda: self._forget(choice.name))
-        menu.popup(at)
 
-    def _lay_on(self, scope: str, choice: Choice) -> None:
-        self.commands.choose_scope(scope)
-        self._picked(choice)
+        def lay_on(scope: str) -> None:
+            self.commands.choose_scope(scope)
+            self._picked(choice)
 
-    def _forget(self, name: str) -> None:
-        library.removed_join(name)
-        self._read_library()
+        def forget() -> None:
+            library.removed_join(choice.name)
+            self._read_library()
+
+        tile_menu(choice, lay_on, forget, self).popup(at)
 
     def _more_menu(self) -> None:
-        self.more_menu().popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
-
-    def more_menu(self) -> QMenu:
-        """Return what else can be done with the join that is worked on."""
-        menu, commands = QMenu(self), self.commands
-        menu.addAction("The other way").triggered.connect(commands.turn_round)
-        menu.addAction("As the kind comes").triggered.connect(self._as_it_comes)
-        menu.addAction("Copy it to all that are meant").triggered.connect(commands.copy_to_scope)
-        menu.addAction("Keep it as a join of my own …").triggered.connect(lambda: commands.ask_keep(self))
-        menu.addSeparator()
-        menu.addAction("All joins longer or shorter …").triggered.connect(commands.ask_all_lengths)
-        menu.addAction("All joins a tenth weaker").triggered.connect(commands.calm_joins)
-        menu.addAction("All joins a tenth stronger").triggered.connect(commands.stir_joins)
-        menu.addAction("Take all joins off").triggered.connect(commands.take_all_off)
-        return menu
+        more_menu(self.commands, self._as_it_comes, self).popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
 
     def _as_it_comes(self) -> None:
         """Let the joins that are meant have their kind's own settings, ease, place and shutter."""
@@ -417,9 +328,3 @@ class JoinsPage(Page):
             "As the kind comes",
             lambda j: replace(j, settings={}, ease=None, at=None, shutter_deg=None, amount=1.0, direction=""),
         )
-
-
-SHORT_NAMES = {
-    "shorter": "shorter", "move": "elsewhere about the cut", "slip": "other frames", "slow": "slower",
-    "hold": "let it stand", "round": "round again",
-}  # fmt: skip
