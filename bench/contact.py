@@ -25,7 +25,7 @@ from tempik.timeline.timeline import Timeline
 WIDE, TALL, GAP, HEAD = 108, 192, 3, 40
 OFFSETS = (-1, 0, 2, 5)
 ACROSS = 3
-JOIN_OFFSETS = (-5, -3, -1, 0, 2, 4)
+JOIN_OFFSETS = (-4, -2, -1, 0, 1, 3)
 JOINS_ACROSS = 2
 JOINED_CUT = 2  # two clips of the demo that differ in light and form
 

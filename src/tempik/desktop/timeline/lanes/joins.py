@@ -191,19 +191,21 @@ def _paint_plate(p: QPainter, ctx: PaintContext, seam: Seam, plate: QRectF, smal
     p.setBrush(colour(theme.SUNK, 0.88))
     p.drawRoundedRect(plate.adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
     direction = direction_of(seam.kind, seam.join) if seam.kind is not None else ""
-    text = f"{seam.frames} f"
     p.setFont(figures(12))
-    room = p.fontMetrics().horizontalAdvance(text) + SIGN + 12
-    # Beside each other, on either side of the turn where there is room: the clip's outline runs through it.
-    text_w = p.fontMetrics().horizontalAdvance(text)
-    apart = plate.right() - turn >= text_w + 8 and turn - plate.left() >= SIGN + 8
-    wide = plate.width() >= room
-    left = turn - SIGN - 5 if apart else plate.left() + (4 if wide else (plate.width() - SIGN) / 2)
+    # Sign and number stand on either side of the turn, where a clip's outline may run; with too little room the sign alone.
+    after = plate.right() - turn - 8
+    texts = (f"{seam.frames} f", f"{seam.frames}")
+    text = next((t for t in texts if p.fontMetrics().horizontalAdvance(t) <= after), "")
+    apart = bool(text) and turn - plate.left() >= SIGN + 7
+    left = turn - SIGN - 5 if apart else plate.left() + (plate.width() - SIGN) / 2
+    if not seam.both and plate.width() > LEAST_PX + 30:  # a fade has no turn to make room for
+        text, apart, left = texts[0], True, plate.left() + 4
+        turn = left + SIGN - 1
     paint_join_sign(p, seam.kind, direction, QRectF(left, plate.top() + (PLATE_H - SIGN) / 2, SIGN, SIGN), ink)
-    if wide:
+    if apart:
         p.setPen(ink)
-        at = turn + 5 if apart else left + SIGN + 4
-        p.drawText(QRectF(at, plate.top(), text_w + 4, PLATE_H), Qt.AlignmentFlag.AlignVCenter, text)
+        room = QRectF(turn + 5, plate.top(), plate.right() - turn - 5, PLATE_H)
+        p.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
     # The turn: a notch on the lower edge, on the cut.
     if seam.both:
         p.setPen(Qt.PenStyle.NoPen)
