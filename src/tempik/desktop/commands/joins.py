@@ -240,10 +240,8 @@ class JoinCommands(QObject):
             elif self.project.change(
                 f"{len(found)} joins matched to the motion", lambda reel: laying.with_proposals(reel, found)
             ):
-                first = next(iter(found.values()))
-                self.project.messages.say(
-                    first.why if len(found) == 1 else f"{len(found)} joins matched to the motion."
-                )
+                if len(found) == 1:
+                    self.project.messages.say(next(iter(found.values())).why)
                 self.say_trouble(list(found))
 
         self.worker.start("How the pictures move", work, done, lambda t: self.project.messages.say(t, True))
