@@ -25,7 +25,7 @@ from tempik.project.file import load_reel, save_reel
 from tempik.project.media_files import collect, found_in, missing_media, replaced_media
 from tempik.reel import Footage, Framing, Position, Reel
 from tempik.render import PictureSource, Settings, export, plan
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.framing import frame_matrix, standing
 from tempik.timeline.timeline import Timeline
 from test_cutting import made
 
@@ -300,7 +300,7 @@ def test_media_are_collected_beside_the_project_under_names_of_their_own(tmp_pat
 @pytest.mark.parametrize("fit", ["cover", "contain", "stretch"])
 def test_each_fit_places_the_picture_as_it_says(fit: str) -> None:
     piece = Footage("f1", "/a.mp4", 1920, 1080, Fraction(30), 10.0)
-    corners = frame_matrix(Framing(fit=fit), piece, 1080, 1920, 0.0) @ np.array([[0, 1], [0, 1], [1, 1.0]])  # type: ignore[arg-type]
+    corners = frame_matrix(Framing(fit=fit), piece, 1080, 1920) @ np.array([[0, 1], [0, 1], [1, 1.0]])  # type: ignore[arg-type]
     wide, tall = corners[:2, 1] - corners[:2, 0]
     expected = {"cover": (1920 * 1920 / 1080, 1920), "contain": (1080, 1080 * 1080 / 1920), "stretch": (1080, 1920)}[
         fit
@@ -311,9 +311,9 @@ def test_each_fit_places_the_picture_as_it_says(fit: str) -> None:
 def test_a_push_goes_evenly_in_ratio_and_a_crop_shows_what_is_below(tmp_path: Path) -> None:
     piece = Footage("f1", "/a.mp4", 1080, 1920, Fraction(30), 10.0)
     push = Framing(start=Position(), end=Position(zoom=4.0, x=0.25, turn_deg=90), ease="even")
-    middle = frame_matrix(push, piece, 1080, 1920, 0.5)
+    middle = frame_matrix(standing(push, 0.5), piece, 1080, 1920)
     assert np.hypot(middle[0, 0], middle[1, 0]) == pytest.approx(1080 * 2)
-    flipped = frame_matrix(Framing(flip_x=True), piece, 1080, 1920, 0.0) @ [0.25, 0.5, 1]
+    flipped = frame_matrix(Framing(flip_x=True), piece, 1080, 1920) @ [0.25, 0.5, 1]
     assert flipped[:2] == pytest.approx([810, 960])
     path = write_video(tmp_path / "w.mp4", lambda n: np.full((320, 180, 3), 250, np.uint8), 30)
     reel = with_file(path)

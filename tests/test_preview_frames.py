@@ -17,6 +17,7 @@ from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.session.log import log_path
 from tempik.edit.accents.rows import with_all_amounts, with_row, with_setting
 from tempik.errors import TempikError
+from tempik.media.blend import BLENDS
 from tempik.media.picture import solid
 from tempik.reel import Reel, Rule
 from tempik.render import PictureSource, plan
@@ -52,7 +53,7 @@ FIELDS = st.fixed_dictionaries(
         "source_s": st.sampled_from([0.0, 1 / 30, -1.0, -2.0]),
         "backward": st.booleans(),
         "opacity": st.sampled_from([1.0, 0.5]),
-        "blend": st.sampled_from(["normal", "screen", "add", "multiply"]),
+        "blend": st.sampled_from(BLENDS),
         "mask": st.sampled_from(["", "/m.png"]),
         "share": st.sampled_from([0.0, 0.25]),
         "number": st.sampled_from([None, 3]),
@@ -173,7 +174,7 @@ def test_half_a_layer_shows_half_of_it() -> None:
 
 
 @pytest.mark.parametrize(
-    ("blend", "expected"), [("screen", 1 - 0.5 * 0.5), ("multiply", 0.25), ("add", 1.0), ("normal", 0.5)]
+    ("blend", "expected"), [("screen", 1 - 0.5 * 0.5), ("multiply", 0.25), ("plus-lighter", 1.0), ("normal", 0.5)]
 )
 def test_blends_are_those_of_the_w3c(blend: str, expected: float) -> None:
     """W3C, Compositing and Blending Level 1, section 9.1: screen 1 − (1 − a)(1 − b), multiply a·b; add is a + b."""

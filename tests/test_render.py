@@ -38,7 +38,7 @@ def corners(matrix: np.ndarray) -> np.ndarray:
 
 @pytest.mark.parametrize(("w", "h"), [(1920, 1080), (1080, 1920), (640, 480), (1080, 1080)])
 def test_footage_covers_the_upright_frame_centred(w: int, h: int) -> None:
-    spots = corners(framed(Framing(), footage(w, h), 1080, 1920, 0.0, Look()))
+    spots = corners(framed(Framing(), footage(w, h), 1080, 1920, Look()))
     left, right, top, bottom = spots[0].min(), spots[0].max(), spots[1].min(), spots[1].max()
     assert left <= 1e-6 and right >= 1080 - 1e-6 and top <= 1e-6 and bottom >= 1920 - 1e-6
     assert left + right == pytest.approx(1080) and top + bottom == pytest.approx(1920)
@@ -47,7 +47,7 @@ def test_footage_covers_the_upright_frame_centred(w: int, h: int) -> None:
 
 def test_a_turned_file_is_shown_upright() -> None:
     # A quarter turn clockwise takes the coded top left corner to the top right of the frame.
-    spots = corners(framed(Framing(), footage(1080, 1920, 90), 1080, 1920, 0.0, Look()))
+    spots = corners(framed(Framing(), footage(1080, 1920, 90), 1080, 1920, Look()))
     assert spots[:, 0] == pytest.approx([1080, 0], abs=1e-6)
     assert spots[:, 1] == pytest.approx([1080, 1920], abs=1e-6)
 
@@ -59,14 +59,14 @@ def shot_at(affine: Matrix, **fields: object) -> Shot:
 
 def test_an_untouched_frame_passes_through_and_costs_no_warp() -> None:
     picture = solid(180, 320, 99)
-    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, 0.0, Look()))
+    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, Look()))
     assert compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(picture)]) is picture
 
 
 def test_a_shaken_frame_mirrors_its_edge_rather_than_showing_black() -> None:
     bright = Picture(*(np.full_like(p, 200 if i == 0 else 128) for i, p in enumerate(solid(180, 320))))
     turned = Look(move=times(shifted(0.1, 0), about(0, 0, 1, 3)))
-    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, 0.0, turned))
+    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, turned))
     assert compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(bright)]).y.min() >= 199
 
 
@@ -85,7 +85,7 @@ def test_one_stop_doubles_light_on_a_display_of_gamma_2_4() -> None:
 def test_a_shift_moves_the_picture_by_its_share_of_the_width() -> None:
     picture = solid(180, 320, 16)
     picture.y[:, 88:92] = 235
-    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, 0.0, Look(move=shifted(10 / 180, 0))))
+    shot = shot_at(framed(Framing(), footage(180, 320), 180, 320, Look(move=shifted(10 / 180, 0))))
     row = compose(FramePlan(0, 180, 320, (shot,), Look()), [Source(picture)]).y[100]
     assert np.flatnonzero(row > 200).mean() == pytest.approx(89.5 + 10, abs=0.1)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from fractions import Fraction
 from functools import cache
 from typing import NamedTuple
@@ -71,7 +71,7 @@ def fired(
     reach = max((s[0] for s in spans), default=0), max((s[1] for s in spans), default=0)
     places = places_of(row, scene) if row.limit != Limit() else None
     return Fired(
-        row, accent, values, found, out, [p.frame for p in out], reach, _keyed(row, scene), gain, silent, places
+        row, accent, values, found, out, [p.frame for p in out], reach, in_frames(row.keys, scene), gain, silent, places
     )  # fmt: skip
 
 
@@ -83,10 +83,10 @@ def _forms(envelope: Envelope, rate: Fraction) -> Callable[[float, int], Form]:
     return lambda gap_s, clip_frames: made(gap_s if by_gap else 0.0, clip_frames if by_clip else 0)
 
 
-def _keyed(row: AccentRow, scene: Scene) -> dict[str, list[tuple[int, float, str]]]:
-    """Return a row's keys by setting, each as frame, value and ease, in order."""
+def in_frames(by_name: Mapping[str, tuple[Key, ...]], scene: Scene) -> dict[str, list[tuple[int, float, str]]]:
+    """Return keys by what they set, each as frame, value and ease, in order."""
     out: dict[str, list[tuple[int, float, str]]] = {}
-    for name, keys in row.keys.items():
+    for name, keys in by_name.items():
         placed: list[tuple[int, float, str]] = [(key_frame(key, scene), key.value, key.ease) for key in keys]
         if placed:
             out[name] = sorted(placed)

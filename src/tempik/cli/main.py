@@ -18,6 +18,7 @@ from tempik import __version__
 from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
 from tempik.cli import joins as cli_joins
+from tempik.cli import layers as cli_layers
 from tempik.cli import points as cli_points
 from tempik.cli import speed as cli_speed
 from tempik.digits import whole
@@ -25,7 +26,7 @@ from tempik.errors import TempikError
 from tempik.formats import qualities
 from tempik.time import parse_rate
 
-VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "joins", "export", "check")
+VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "joins", "layers", "export", "check")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -57,6 +58,7 @@ def _verb(given: list[str]) -> int:
         "speed": cli_speed.run,
         "accents": cli_accents.run,
         "joins": cli_joins.run,
+        "layers": cli_layers.run,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
@@ -112,6 +114,7 @@ def _parser() -> argparse.ArgumentParser:
     cli_speed.add_parser(verbs)
     cli_accents.add_parser(verbs)
     cli_joins.add_parser(verbs)
+    cli_layers.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")
     export.add_argument("project", type=Path)

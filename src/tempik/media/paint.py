@@ -228,23 +228,6 @@ def mixed(a: Picture, b: Picture, share: float) -> Picture:
     )
 
 
-def laid(below: Picture, above: Picture, blend: str) -> Picture:
-    """Return a picture laid over another of its size: "normal" hides it, "screen" and "add" lighten it, "multiply" darkens
-    it. Computed on the displayed values of red, green and blue, as the W3C's Compositing and Blending Level 1 has it."""
-    if blend == "normal":
-        return above
-    over = to_rgb(above)
-
-    def combine(under: Plane) -> Plane:
-        if blend == "add":
-            return np.asarray(cv2.add(under, over), dtype=np.uint8)
-        a, b = (under, over) if blend == "multiply" else (cv2.bitwise_not(under), cv2.bitwise_not(over))
-        product = np.asarray(cv2.multiply(a, b, scale=1 / 255), dtype=np.uint8)
-        return product if blend == "multiply" else np.asarray(cv2.bitwise_not(product), dtype=np.uint8)
-
-    return in_rgb(below, combine)
-
-
 def darkened(picture: Picture, keep: Plane) -> Picture:
     """Return the picture faded to black where `keep` (255: as it is) is low; its shape is that of `y`."""
     half = np.asarray(cv2.resize(keep, picture.u.shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)

@@ -44,6 +44,7 @@ _MOST: dict[str, float] = {
     "Curve.nodes": 500,
     "Shape.nodes": 500,
     "Clip.pins": 500,
+    "Clip.keys": 16,
     "Join.settings": 100,
     "Join.seed": 2**63,
     "Position.x": 1000,

@@ -17,7 +17,7 @@ import msgspec
 
 from tempik.digits import whole
 from tempik.reel.join import Join
-from tempik.reel.rows import AccentRow, Bundle, MediaPath, MotionTrack
+from tempik.reel.rows import AccentRow, Bundle, Key, MediaPath, MotionTrack
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]
@@ -335,7 +335,9 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     keeps its shape, of which it shows a part. `shaped` makes the curve where it is given. `interpolation` is how frames between
     two of the footage's are made, the reel's way when None. `beyond` is what is shown past the footage's ends: its end
     frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together. `join` is
-    what happens over its start, `leave` over its end where no clip follows.
+    what happens over its start, `leave` over its end where no clip follows. `blend` is how it is laid over what lies below (a
+    mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
+    time, its `opacity`, and its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's.
     """
 
     id: str
@@ -355,6 +357,9 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     sound: ClipSound = ClipSound()
     join: Join | None = None
     leave: Join | None = None
+    blend: str = "normal"
+    opacity: float = 1.0
+    keys: dict[str, tuple[Key, ...]] = {}
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -18,6 +18,11 @@ from tempik.rhythm.records import Beat, Onset
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
+# What of a clip can be keyed, and within which bounds.
+KEYED = {
+    "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
+    "turn_deg": (-36_000.0, 36_000.0),
+}  # fmt: skip
 MOST_JOIN = {"frames": 600.0, "beats": 16.0}
 _LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(24_000)
 
@@ -170,6 +175,14 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
     if not abs(clip.sound.gain_db) <= 60:
         yield f"Clip '{clip.id}' has a sound gain of {clip.sound.gain_db} dB; keep it within ±60."
     yield from _framing_problems(clip)
+    if not 0 <= clip.opacity <= 1:
+        yield f"Clip '{clip.id}' has an opacity of {clip.opacity:g}; keep it between 0 and 1."
+    for name, keys in clip.keys.items():
+        low, high = KEYED.get(name, (-1e6, 1e6))
+        if not all(_finite(k.time_s) and _finite(k.value) and low <= k.value <= high for k in keys) or not keys:
+            yield f"Clip '{clip.id}' has a key of its {name} that cannot be; keep it between {low:g} and {high:g}."
+        if any(k.point is not None and (song is None or point_of(song, k.point) is None) for k in keys):
+            yield f"Clip '{clip.id}' has a key of its {name} on a point that the soundtrack does not have."
     for join in (clip.join, clip.leave):
         if join is not None:
             yield from join_problems(join, f"Clip '{clip.id}'")

@@ -11,11 +11,10 @@ import numpy as np
 from tempik.accents import Look, applied
 from tempik.accents.apply import toned
 from tempik.accents.masks import fitted_mask
+from tempik.media.blend import laid_by
 from tempik.media.paint import (
     Matrix,
-    blended,
     joined,
-    laid,
     lead_in,
     mixed,
     reach_px,
@@ -98,7 +97,7 @@ def _laid_over(
         mask = np.minimum(mask, fitted_mask(shot.mask, width, height))
     if shot.opacity < 1:
         mask = np.asarray(cv2.convertScaleAbs(mask, alpha=shot.opacity), dtype=np.uint8)
-    return blended(below, laid(below, above, shot.blend), mask)
+    return laid_by(below, above, shot.blend, mask)
 
 
 def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:

@@ -20,9 +20,9 @@ from tempik.accents.look import IDENTITY, Affine, Tone, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Footage, Framing, Interpolation, Join
-from tempik.timeline.framing import covers, frame_matrix, position_at
-from tempik.timeline.placed import Blend, Layer, Placed, source_at_frames
+from tempik.reel import Clip, Footage, Framing, Interpolation, Join
+from tempik.timeline.framing import covers, frame_matrix
+from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.seams import Seam, crossing_at, crossing_of
 from tempik.timeline.timeline import Timeline
 
@@ -58,7 +58,7 @@ class Shot:
     share: float = 0.0  # and how far on to it the instant lies, 0 to below 1
     legs: tuple[Leg, ...] = ()  # the way while the shutter is open, none where it stands still
     opacity: float = 1.0  # how much of it shows, 0 to 1
-    blend: Blend = "normal"  # how it is laid over what lies below
+    blend: str = "normal"  # how it is laid over what lies below
     mask: str = ""  # an image that says where in the frame it shows, '' for everywhere
     tones: tuple[Tone, ...] = ()  # changes of tone of this layer alone
 
@@ -195,7 +195,7 @@ def _pair(
             continue
         ways = [c.out if side == "out" else c.into for c in crossings]
         moved = [a._replace(move=times(a.move, w.move)) for a, w in zip(looks, ways, strict=True)]
-        part = layer._replace(placed=placed, seam=None)
+        part = timeline.layer_of(placed, frame)
         shots[side] = _shot(timeline, part, frame, width, height, (moved[0], moved[1], moved[2]), half)
     return Pair(out=shots["out"], into=shots["into"], crossing=crossing)
 
@@ -230,16 +230,16 @@ def _shot(
     half: float,
 ) -> Shot:
     placed = layer.placed
-    footage, framing = placed.footage, placed.clip.framing
+    footage, framing = placed.footage, timeline.framing_at(placed, frame)
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
-    share = timeline.slot_share(placed, frame)
-    whole = covers(framing, footage, timeline.reel, share)
+    whole = covers(framing, footage, timeline.reel)
     number, later, passed = distinct_around(footage, float(source[0])) if footage.skip_repeats else (None, None, 0.0)
-    affine = framed(framing, footage, width, height, share, looks[1])
+    affine = framed(framing, footage, width, height, looks[1])
     legs: tuple[Leg, ...] = ()
-    if half and (looks[0].move != looks[2].move or looks[1].move != looks[0].move or framing.end is not None):
+    moves = placed.clip.framing.end is not None or placed.clip.keys
+    if half and (looks[0].move != looks[2].move or looks[1].move != looks[0].move or moves):
         begin, end = (
-            framed(framing, footage, width, height, timeline.slot_share(placed, frame + side * half), look)
+            framed(timeline.framing_at(placed, frame + side * half), footage, width, height, look)
             for side, look in ((-1, looks[0]), (1, looks[2]))
         )
         legs = _legs(begin, end, affine, (width, height))
@@ -248,7 +248,7 @@ def _shot(
         source_s=float(source[0]),
         backward=bool(source[1] < source[0]),
         affine=affine,
-        longest_px=longest_needed(framing, footage, width, height, share),
+        longest_px=longest_needed(framing, footage, width, height, closest_zoom(placed.clip)),
         region=None if whole else _as_coded(framing.crop, footage.rotation_deg),
         number=number,
         solid=footage.without_file,
@@ -329,15 +329,24 @@ def _as_coded(crop: tuple[float, float, float, float], rotation_deg: int) -> tup
     return left, top, 1 - right, 1 - bottom
 
 
-def longest_needed(framing: Framing, footage: Footage, width: int, height: int, share: float = 0.0) -> int | None:
-    """Return what the longer side of footage may be shrunk to for an output size, or None where it is no larger."""
-    matrix = frame_matrix(framing, footage, width, height, share)
+def longest_needed(
+    framing: Framing, footage: Footage, width: int, height: int, closest: float | None = None
+) -> int | None:
+    """Return what the longer side of footage may be shrunk to for an output size, or None where it is no larger; `closest`
+    is the zoom that it comes to."""
+    matrix = frame_matrix(framing, footage, width, height)
     # A push keeps the size that its closest frame needs: one size in the cache, and no change of sharpness.
-    closest = max(p.zoom for p in (framing.start, framing.end or framing.start))
-    now = position_at(framing, share).zoom
-    across, down = (math.hypot(matrix[0, i], matrix[1, i]) * closest / now for i in (0, 1))
+    by = (closest or framing.start.zoom) / framing.start.zoom
+    across, down = (math.hypot(matrix[0, i], matrix[1, i]) * by for i in (0, 1))
     scale = max(across / footage.width, down / footage.height)
     return round(max(footage.width, footage.height) * scale) if scale < 1 else None
+
+
+def closest_zoom(clip: Clip) -> float:
+    """Return the largest zoom that a clip comes to in its slot."""
+    zooms = [clip.framing.start.zoom, (clip.framing.end or clip.framing.start).zoom]
+    keys = clip.keys.get("zoom")
+    return max(k.value for k in keys) if keys else max(zooms)
 
 
 # Where the unit square of the coded picture goes for each clockwise turn, as rows of an affine.
@@ -349,10 +358,10 @@ _TURNS: dict[int, list[list[float]]] = {
 }
 
 
-def framed(framing: Framing, footage: Footage, width: int, height: int, share: float, look: Look) -> Matrix:
+def framed(framing: Framing, footage: Footage, width: int, height: int, look: Look) -> Matrix:
     """Return the affine from the coded unit square to the output: framing, then what the accents do."""
     turned = np.array([*_TURNS[footage.rotation_deg % 360], [0, 0, 1]], dtype=np.float64)
-    matrix = frame_matrix(framing, footage, width, height, share) @ turned
+    matrix = frame_matrix(framing, footage, width, height) @ turned
     if look.move != IDENTITY:
         matrix = _in_pixels(look.move, width, height) @ matrix
     return np.asarray(matrix[:2], dtype=np.float64)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from tempik.reel import Footage, Framing, Position, Reel
@@ -33,8 +34,14 @@ def position_at(framing: Framing, share: float) -> Position:
     )
 
 
-def frame_matrix(framing: Framing, footage: Footage, width: float, height: float, share: float) -> Matrix:
-    """Return the affine, shape (3, 3), from the upright picture's unit square to the frame in pixels."""
+def standing(framing: Framing, share: float) -> Framing:
+    """Return a framing as it stands at a share of the slot, without movement."""
+    return framing if framing.end is None else replace(framing, start=position_at(framing, share), end=None)
+
+
+def frame_matrix(framing: Framing, footage: Footage, width: float, height: float) -> Matrix:
+    """Return the affine, shape (3, 3), from the upright picture's unit square to the frame in pixels, of a framing as it
+    stands at an instant: see `Timeline.framing_at`."""
     shown = footage.width / footage.height * height / width  # the picture's shape against the frame's
     if framing.fit == "stretch":
         w, h = float(width), float(height)
@@ -47,7 +54,7 @@ def frame_matrix(framing: Framing, footage: Footage, width: float, height: float
         fit = fit @ np.array([[-1.0, 0, 1], [0, 1, 0], [0, 0, 1]])
     if framing.flip_y:
         fit = fit @ np.array([[1.0, 0, 0], [0, -1, 1], [0, 0, 1]])
-    at = position_at(framing, share)
+    at = framing.start
     if at == Position():
         return fit
     c, s = math.cos(math.radians(at.turn_deg)) * at.zoom, math.sin(math.radians(at.turn_deg)) * at.zoom
@@ -62,14 +69,14 @@ def frame_matrix(framing: Framing, footage: Footage, width: float, height: float
     return np.asarray(moved @ fit, dtype=np.float64)
 
 
-def covers(framing: Framing, footage: Footage, reel: Reel, share: float) -> bool:
-    """Tell whether the picture fills the whole frame, so that nothing below it is seen."""
+def covers(framing: Framing, footage: Footage, reel: Reel) -> bool:
+    """Tell whether the picture fills the whole frame, so that nothing below it is seen, of a framing as it stands."""
     if footage.alpha:
         return False
-    plain = framing is PLAIN or (framing.start == PLAIN.start and framing.end is None and framing.crop == PLAIN.crop)
+    plain = framing is PLAIN or (framing.start == PLAIN.start and framing.crop == PLAIN.crop)
     if plain and framing.fit != "contain":
         return True
-    back = np.linalg.inv(frame_matrix(framing, footage, reel.width, reel.height, share))
+    back = np.linalg.inv(frame_matrix(framing, footage, reel.width, reel.height))
     corners = np.array([[0, 0, 1], [reel.width, 0, 1], [0, reel.height, 1], [reel.width, reel.height, 1.0]])
     seen = corners @ back.T
     left, top, right, bottom = framing.crop

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from fractions import Fraction
-from typing import TYPE_CHECKING, Literal, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,9 +70,6 @@ class Placed(NamedTuple):
         return self.shape or self.curve
 
 
-Blend = Literal["normal", "screen", "add", "multiply"]
-
-
 class Layer(NamedTuple):
     """A clip on screen at a frame: how much of it shows (0 to 1), through which mask (an image's path, '' for none), and
     how it is laid over what lies below. Within a join, `seam`, the clip whose slot it is stands for both."""
@@ -80,7 +77,7 @@ class Layer(NamedTuple):
     placed: Placed
     weight: float = 1.0
     mask: str = ""
-    blend: Blend = "normal"
+    blend: str = "normal"
     seam: Seam | None = None
 
     @property

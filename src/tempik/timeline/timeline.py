@@ -10,19 +10,23 @@ import math
 from bisect import bisect_left, bisect_right
 
 import numpy as np
+from msgspec.structs import replace
 
 from tempik.accents import Cell, Fired, Look, Pulse, Scene, Span, fired, look_at
+from tempik.accents.pulses import in_frames, keyed_at
 from tempik.accents.rules import cells, uses_clips
+from tempik.media.blend import BLENDS
 from tempik.memo import Memory
 from tempik.reel import (
     AccentRow,
     Edge,
+    Framing,
     Point,
     Reel,
     by_id,
 )
 from tempik.time import frame_of
-from tempik.timeline.framing import covers, frame_matrix
+from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.placing import placed_in
 from tempik.timeline.seams import Seam, seams_of
@@ -31,9 +35,14 @@ from tempik.timeline.sounding import Sounding, sounding_of
 _SOUNDING: Memory[Sounding] = Memory(8)
 _ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
 _SEAMS: Memory[list[tuple[Seam, ...]]] = Memory(8)
+_KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
 _CELLS: Memory[list[Cell]] = Memory(200)
 _FIRED: Memory[Fired] = Memory(200)
 _TIMELINES: Memory[Timeline] = Memory(6)
+
+
+# What of a clip's place in the frame can be keyed.
+PLACE_KEYS = ("zoom", "x", "y", "turn_deg")
 
 
 def timeline_of(reel: Reel) -> Timeline:
@@ -174,18 +183,40 @@ class Timeline:
                 continue
             placed, seam = self.clip_at(frame, number), self.seam_at(frame, number)
             if seam is not None and seam.kind is not None:
-                layer = Layer(placed or seam.owner, seam=seam)
-                seen = [p for p in (seam.out, seam.into) if p is not None]
+                layer = self.layer_of(placed or seam.owner, frame)._replace(seam=seam)
+                sides = [self.layer_of(p, frame) for p in (seam.out, seam.into) if p is not None]
             elif placed is not None:
-                layer, seen = Layer(placed), [placed]
+                layer, seam = self.layer_of(placed, frame), None
+                sides = [layer]
             else:
                 continue
             out.append(layer)
-            whole = layer.whole and (seam is None or seam.both)
-            if whole and all(covers(p.clip.framing, p.footage, self.reel, self.slot_share(p, frame)) for p in seen):
+            if (seam is None or seam.both) and all(self._covers(side, frame) for side in sides):
                 break
         out.reverse()
         return out
+
+    def layer_of(self, placed: Placed, frame: float) -> Layer:
+        """Return a clip as a layer at a frame: how much of it shows, and how it is laid over what lies below."""
+        keys = self.keyed(placed).get("opacity") if placed.clip.keys else None
+        opacity = placed.clip.opacity if keys is None else min(max(keyed_at(keys, frame), 0.0), 1.0)
+        return Layer(placed, opacity, blend=placed.clip.blend if placed.clip.blend in BLENDS else "normal")
+
+    def _covers(self, layer: Layer, frame: int) -> bool:
+        return layer.whole and covers(self.framing_at(layer.placed, frame), layer.placed.footage, self.reel)
+
+    def keyed(self, placed: Placed) -> dict[str, list[tuple[int, float, str]]]:
+        """Return a clip's keys by what they set, each as frame, value and ease, in order."""
+        clip = placed.clip
+        if not clip.keys:
+            return {}
+        return _KEYED.get((clip, self._song), self._exact_rate, lambda: in_frames(clip.keys, self._bare_scene))
+
+    def framing_at(self, placed: Placed, frame: float) -> Framing:
+        """Return how a clip stands in the frame at an instant of the reel: its movement and its keys worked out."""
+        framing = standing(placed.clip.framing, self.slot_share(placed, frame))
+        values = {n: keyed_at(k, frame) for n, k in self.keyed(placed).items() if n in PLACE_KEYS}
+        return replace(framing, start=replace(framing.start, **values)) if values else framing
 
     def seam_at(self, frame: int, row: int) -> Seam | None:
         """Return the join of a track that a frame lies in, or None."""
@@ -237,7 +268,7 @@ class Timeline:
             return None
         source = float(source_at_frames(placed, [frame], self.rate)[0])
         x, y = (float(np.interp(source, track.times_s, values)) for values in (track.xs, track.ys))
-        matrix = frame_matrix(placed.clip.framing, placed.footage, 1, self.tall, self.slot_share(placed, frame))
+        matrix = frame_matrix(self.framing_at(placed, frame), placed.footage, 1, self.tall)
         seen = matrix @ np.array([x, y, 1.0])
         return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
 

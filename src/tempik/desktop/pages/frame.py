@@ -21,13 +21,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from tempik.desktop.pages.layer_fields import LayerFields
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label
-from tempik.edit.clips import pieces
+from tempik.edit.clips import layers, pieces
 from tempik.reel import Ease, Fit, Framing, Position, Reel
+from tempik.timeline.timeline import timeline_of
 
 FITS: tuple[tuple[Fit, str, str], ...] = (
     ("cover", "Cover", "Fill the frame; what is too wide or tall is cut off"),
@@ -64,11 +66,20 @@ class FramePage(Page):
             )
             fit_row.addWidget(button)
         fit_row.addStretch(1)
+        self.layer = LayerFields(project)
         ends = self._make_ends()
         numbers = self._make_numbers()
         self._lay_out(fit_row, ends, numbers)
         project.changed.connect(self.want)
         project.selection.selected.connect(self.want)
+        project.playhead.moved.connect(self._playhead_moved)
+
+    def _playhead_moved(self, frame: int) -> None:
+        clip = self.project.selection.clip
+        if clip is not None and clip.keys:
+            self.want()
+        elif self.isVisible():
+            self.layer.refill()
 
     def _make_ends(self) -> QHBoxLayout:
         """Whether the picture moves through the clip, and which end of the way is set."""
@@ -145,6 +156,7 @@ class FramePage(Page):
         column_.setContentsMargins(14, 8, 14, 6)
         column_.setSpacing(6)
         column_.addLayout(fit_row)
+        column_.addWidget(self.layer)
         column_.addLayout(ends)
         column_.addLayout(numbers)
         column_.addLayout(buttons)
@@ -176,6 +188,9 @@ class FramePage(Page):
             widget.setVisible(framing.end is not None)
         self.ease.setCurrentIndex(EASES.index(framing.ease))
         at = framing.end if self.editing_end and framing.end is not None else framing.start
+        if placed is not None and clip is not None and layers.has_place_keys(clip):
+            at = self.project.timeline.framing_at(placed, self.project.playhead.frame).start
+        self.layer.refill()
         for box, value in (
             (self.zoom, at.zoom * 100),
             (self.across, at.x * 100),
@@ -227,7 +242,15 @@ class FramePage(Page):
             at = Position(
                 self.zoom.value() / 100, self.across.value() / 100, self.down.value() / 100, self.turn.value()
             )
-            self._set("Picture placed", lambda f: self._placed(f, at))
+            clip, names, frame = (
+                self.project.selection.clip,
+                self.project.selection.chosen_clips,
+                self.project.playhead.frame,
+            )
+            if clip is not None and layers.has_place_keys(clip):
+                self.project.change("Picture placed", lambda reel: layers.with_place_keys(reel, names, frame, at))
+            else:
+                self._set("Picture placed", lambda f: self._placed(f, at))
 
     def _cropped(self) -> None:
         if not self._filling:
@@ -259,6 +282,12 @@ class FramePage(Page):
         names, clip = self.project.selection.chosen_clips, self.project.selection.clip
         base = next((c for c in self.project.history.reel.clips if clip is not None and c.id == clip.id), None)
         if base is None:
+            return
+        frame, placed = self.project.playhead.frame, self.project.selection.placed
+        if layers.has_place_keys(base) and placed is not None:
+            standing = timeline_of(self.project.history.reel).framing_at(placed, frame).start
+            at = change(standing)
+            self.gesture.show(lambda reel: layers.with_place_keys(reel, names, frame, at))
             return
         old = base.framing.end if self.editing_end and base.framing.end is not None else base.framing.start
         framing = self._placed(base.framing, change(old))

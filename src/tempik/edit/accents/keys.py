@@ -6,16 +6,14 @@ from msgspec.structs import replace
 
 from tempik.accents import accent_named
 from tempik.edit.accents.rows import MOST, changed_row, check_setting, row_of
+from tempik.edit.keying import keyed_with, keyed_without
 from tempik.errors import TempikError
 from tempik.reel import (
     AccentRow,
-    Key,
     Reel,
-    point_of,
 )
 from tempik.reel.rows import KeyEase
-from tempik.time import frame_of, time_of
-from tempik.timeline.timeline import Timeline, timeline_of
+from tempik.timeline.timeline import timeline_of
 
 
 def with_key(
@@ -32,11 +30,7 @@ def with_key(
         if any(s.name == name and isinstance(s.default, str) for s in accent_named(record.accent).settings):
             raise TempikError(f"'{name}' is no number; it cannot be keyed.")
         check_setting(record, name, value)
-    point = timeline.point_at(frame, within)
-    key = Key(time_of(frame, reel.rate) + timeline.start_s, value, point.id if point is not None else None, ease)
-    where = timeline.frame_of_point(point) if point is not None else frame
-    others = tuple(k for k in record.keys.get(name, ()) if frame_of_key(timeline, k) != where)
-    keys = tuple(sorted((*others, key), key=lambda k: frame_of_key(timeline, k)))
+    keys = keyed_with(timeline, record.keys.get(name, ()), frame, value, ease, within)
     return changed_row(reel, row, lambda r: replace(r, keys={**r.keys, name: keys}))
 
 
@@ -45,14 +39,8 @@ def without_key(reel: Reel, row: str, name: str, frame: int) -> Reel:
     timeline = timeline_of(reel)
 
     def change(r: AccentRow) -> AccentRow:
-        left = tuple(k for k in r.keys.get(name, ()) if frame_of_key(timeline, k) != frame)
+        left = keyed_without(timeline, r.keys.get(name, ()), frame)
         keys = {n: k for n, k in r.keys.items() if n != name}
         return replace(r, keys={**keys, name: left} if left else keys)
 
     return changed_row(reel, row, change)
-
-
-def frame_of_key(timeline: Timeline, key: Key) -> int:
-    song = timeline.reel.soundtrack
-    point = point_of(song, key.point) if song is not None and key.point is not None else None
-    return frame_of((point.time_s if point is not None else key.time_s) - timeline.start_s, timeline.rate)

@@ -8,17 +8,19 @@ from typing import Literal, NamedTuple
 from msgspec.structs import replace
 
 from tempik.edit.clips.slots import cleared, clip_of, edge_at, in_order, new_clip_id, opened_up, shifted, with_clips
+from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
 from tempik.joins import WAYS, join_of
 from tempik.reel import Clip, Framing, Join, Pin, Reel, new_id
 from tempik.timeline.framing import filling
 from tempik.timeline.timeline import timeline_of
 
-Attribute = Literal["speed", "framing", "join"]
+Attribute = Literal["speed", "framing", "layer", "join"]
 # What can be pasted from clip to clip: each by the fields of a clip that it is made of.
 ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
     "speed": ("curve", "part", "shaped", "interpolation"),
     "framing": ("framing",),
+    "layer": ("blend", "opacity"),
     "join": ("join",),
 }
 
@@ -36,6 +38,7 @@ class Copied(NamedTuple):
     """Clips lifted off a reel: each with its place from the first one's first frame, in frames, and its pins' places."""
 
     clips: tuple[tuple[Clip, int, int, tuple[tuple[str, int], ...]], ...]
+    first: int = 0  # the frame at which the first of them lay
 
     @property
     def frames(self) -> int:
@@ -53,7 +56,7 @@ def copied(reel: Reel, clips: Collection[str]) -> Copied:
         kept = whole if len(placed.ties) < 2 else replace(placed.clip, source_s=placed.map.start_s)
         pins = tuple((t.cue, t.frame - placed.begin) for t in placed.ties)
         out.append((kept, placed.begin - first, placed.until - placed.begin, pins))
-    return Copied(tuple(out))
+    return Copied(tuple(out), first)
 
 
 def pasted(
@@ -92,6 +95,7 @@ def pasted(
             pins=tuple(Pin(cue, point) for cue, point in tied if point is not None),
             track=number,
             group=group,
+            keys={name: keyed_along(timeline, keys, frame - what.first) for name, keys in clip.keys.items()},
         )
         reel = with_clips(reel, [new])
         made.append(new.id)

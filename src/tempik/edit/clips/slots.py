@@ -9,6 +9,7 @@ from collections.abc import Iterable, Sequence
 
 from msgspec.structs import replace
 
+from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
 from tempik.reel import Clip, Curve, Edge, Pin, Reel, by_id, new_id
 from tempik.time import time_of
@@ -119,6 +120,7 @@ def shifted(
         end=moved(clip.end, placed.until, end_within),
         source_s=placed.map.start_s,
         pins=tuple(pins),
+        keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()},
         curve=flat(placed.map.curve) if baked else clip.curve,
         part=placed.map.part if baked else clip.part,
         shaped=None if baked else clip.shaped,

@@ -32,7 +32,7 @@ def footage_place(
     """Return the source second and the place, in shares of the upright picture, that are seen at a place of the frame
     (from its middle, in shares of its width). Raises TempikError outside the picture."""
     source_s = float(source_at_frames(placed, [frame], timeline.rate)[0])
-    matrix = frame_matrix(placed.clip.framing, placed.footage, 1, timeline.tall, timeline.slot_share(placed, frame))
+    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1, timeline.tall)
     seen = np.linalg.inv(matrix) @ np.array([place[0] + 0.5, place[1] + timeline.tall / 2, 1.0])
     if not (0 <= seen[0] <= 1 and 0 <= seen[1] <= 1):
         raise TempikError("The focus lies outside the picture of this clip; put it on what it should follow.")

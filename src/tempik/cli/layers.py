@@ -1,0 +1,164 @@
+"""`tempik layers`: how a project's clips are laid over each other, as a table, and changes of it."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.reel import Reel
+
+COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys"
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    made = verbs.add_parser("layers", help="list how clips lie over each other, add layers or change them")
+    made.add_argument("project", type=Path, nargs="?")
+    made.add_argument("--list", action="store_true", help="every blend mode there is")
+    made.add_argument("--add", metavar="FILE|#colour", help="lay a file or a solid colour on a track above")
+    made.add_argument("--track", type=int, metavar="N", help="the track to lay it on, from 1; a new one on top without")
+    made.add_argument("--from", dest="from_s", type=float, default=0.0, metavar="SECONDS", help="of the reel")
+    made.add_argument("--length", type=float, metavar="SECONDS", help="to the reel's end without")
+    made.add_argument("--clips", metavar="2,4-6", help="the clips to change, by place in the table")
+    made.add_argument("--blend", metavar="NAME", help="a mode of --list")
+    made.add_argument("--opacity", type=float, metavar="PERCENT")
+    made.add_argument(
+        "--fade-in", type=_length, metavar="N", help="frames, or such as 0.5b for half a beat; 0 takes it off"
+    )
+    made.add_argument("--fade-out", type=_length, metavar="N")
+    made.add_argument(
+        "--key",
+        action="append",
+        default=[],
+        metavar="NAME@FRAME=VALUE",
+        help="of opacity, zoom, x, y or turn_deg, in shares",
+    )
+    made.add_argument("--remove", action="store_true", help="take the clips off")
+    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
+
+
+def _length(text: str) -> tuple[float, str]:
+    found = re.fullmatch(r"(\d+(?:\.\d+)?)(b|f|)", text)
+    if found is None:
+        raise argparse.ArgumentTypeError(f"'{text}' is no length; give frames such as 12, or beats such as 0.5b")
+    return float(found[1]), "beats" if found[2] == "b" else "frames"
+
+
+def run(options: argparse.Namespace) -> int:
+    """List or change. Raises TempikError with one sentence."""
+    from tempik.media.blend import BLENDS
+    from tempik.project.file import load_reel, save_reel
+
+    if options.list:
+        print("\n".join(BLENDS))
+        return 0
+    if options.project is None:
+        raise TempikError("Which project? Give a .tempik file, or --list for the blend modes there are.")
+    reel = load_reel(options.project)
+    changed = _changed(reel, options)
+    if changed is not reel:
+        target = options.output or options.project
+        save_reel(changed, target)
+        print(target)
+    else:
+        sys.stdout.write(table(reel))
+    return 0
+
+
+def table(reel: Reel) -> str:
+    """Return the clips as CSV, by their first frames."""
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(reel)
+    lines = [COLUMNS]
+    for number, placed in enumerate(timeline.placed, 1):
+        clip = placed.clip
+        fades = []
+        for at_end in (False, True):
+            seam = timeline.seam_of(clip.id, at_end)
+            fades.append("" if seam is None or seam.both else str(seam.frames))
+        keys = " ".join(f"{name}:{len(k)}" for name, k in clip.keys.items())
+        lines.append(
+            f"{number},{clip.track + 1},{placed.footage.name},{placed.first},{placed.end},{clip.blend},"
+            f"{clip.opacity:.2f},{fades[0]},{fades[1]},{keys}"
+        )
+    return "\n".join(lines) + "\n"
+
+
+def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from tempik.cli.speed import chosen_clips
+    from tempik.edit.clips import layers
+    from tempik.edit.clips.trim import without_clips
+
+    names: list[str] = []
+    if options.add is not None:
+        reel, name = _added(reel, options)
+        names = [name]
+    elif options.clips:
+        names = chosen_clips(reel, options.clips)
+    wants = (
+        options.blend,
+        options.opacity,
+        options.fade_in,
+        options.fade_out,
+        options.key or None,
+        options.remove or None,
+    )
+    if any(w is not None for w in wants) and not names:
+        raise TempikError("Which clips? Give --clips, such as 2,4-6, or --add.")
+    if options.remove:
+        return without_clips(reel, names)
+    if options.blend is not None:
+        reel = layers.with_blend(reel, names, options.blend)
+    if options.opacity is not None:
+        reel = layers.with_opacity(reel, names, options.opacity / 100)
+    for at_end, wanted in ((False, options.fade_in), (True, options.fade_out)):
+        if wanted is not None:
+            reel = layers.with_fade(reel, names, at_end, wanted[0], wanted[1])
+    for text in options.key:
+        what, frame, value = _key(text)
+        for name in names:
+            reel = layers.with_clip_key(reel, name, what, frame, value, within=1)
+    return reel
+
+
+def _added(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
+    from tempik.edit.clips import place
+    from tempik.edit.footage.facts import with_footage
+    from tempik.media import probe
+    from tempik.time import frame_of
+
+    track = len(reel.tracks) if options.track is None else options.track - 1
+    if not 0 <= track <= len(reel.tracks):
+        raise TempikError(f"There is no track {track + 1}; the reel has {len(reel.tracks)}.")
+    if track == len(reel.tracks):
+        reel = place.with_row(reel)
+    first = frame_of(options.from_s, reel.rate)
+    length_s = options.length if options.length is not None else reel.length_s - options.from_s
+    frames = frame_of(length_s, reel.rate)
+    if frames < 1 or first < 0:
+        raise TempikError("A layer lies within the reel and is one frame long at least.")
+    before = {c.id for c in reel.clips}
+    if options.add.startswith("#"):
+        if not re.fullmatch("#[0-9a-fA-F]{6}", options.add):
+            raise TempikError(f"'{options.add}' is no colour; give one such as #ffcc00.")
+        reel = place.with_solid(reel, first, frames, options.add, track, insert=False)
+    else:
+        path = str(Path(options.add).absolute())
+        if not any(f.path == path for f in reel.footage):
+            reel = with_footage(reel, probe(path))
+        piece = next(f for f in reel.footage if f.path == path)
+        reel = place.with_clip_at(reel, piece.id, first, track, "over", frames=frames)
+    return reel, next(c.id for c in reel.clips if c.id not in before)
+
+
+def _key(text: str) -> tuple[str, int, float]:
+    found = re.fullmatch(r"(\w+)@(\d{1,7})=(-?\d+(?:\.\d+)?)", text)
+    if found is None:
+        raise TempikError(f"'{text}' is not of the form NAME@FRAME=VALUE, such as opacity@30=0.5.")
+    return found[1], int(found[2]), float(found[3])

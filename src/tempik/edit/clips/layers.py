@@ -1,0 +1,111 @@
+"""Clips as layers over what lies below: blend mode, opacity, fades, and keys on opacity and place."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from msgspec.structs import replace
+
+from tempik.edit.clips.slots import clip_of, with_clips
+from tempik.edit.joins.laying import JoinPlace, join_at, with_joins
+from tempik.edit.keying import frame_of_key, keyed_with, keyed_without
+from tempik.errors import TempikError
+from tempik.joins import join_of
+from tempik.media.blend import BLENDS
+from tempik.reel import Clip, Join, JoinUnit, Position, Reel
+from tempik.reel.rows import KeyEase
+from tempik.reel.validate import KEYED
+from tempik.timeline.timeline import PLACE_KEYS, Timeline, timeline_of
+
+FADE = "dissolve"
+
+
+def with_blend(reel: Reel, clips: Collection[str], blend: str) -> Reel:
+    """Lay clips over what lies below by another mode. Raises TempikError for one that is not known."""
+    if blend not in BLENDS:
+        raise TempikError(f"There is no blend mode '{blend}'; choose from {', '.join(BLENDS)}.")
+    return with_clips(reel, [replace(clip_of(reel, name), blend=blend) for name in clips])
+
+
+def with_opacity(reel: Reel, clips: Collection[str], opacity: float, frame: int | None = None) -> Reel:
+    """Set how much of clips shows, 0 to 1. Where a clip's opacity has keys, the key at the frame is set, or made."""
+    if not 0 <= opacity <= 1:
+        raise TempikError("Opacity lies between 0 and 100 %.")
+    out = []
+    for name in clips:
+        clip = clip_of(reel, name)
+        if frame is not None and clip.keys.get("opacity"):
+            out.append(_keyed(timeline_of(reel), clip, {"opacity": opacity}, frame))
+        else:
+            out.append(replace(clip, opacity=opacity))
+    return with_clips(reel, out)
+
+
+def with_fade(reel: Reel, clips: Collection[str], at_end: bool, length: float, unit: JoinUnit = "frames") -> Reel:
+    """Let clips fade in from nothing, or out to it, over so many frames or beats; 0 takes the fade off. Beside another clip
+    of its track it is a join with that clip."""
+    joins: dict[JoinPlace, Join | None] = {}
+    for name in clips:
+        place = JoinPlace(name, at_end)
+        now = join_at(reel, place)
+        made = now if now is not None else join_of(FADE)
+        joins[place] = replace(made, length=float(length), unit=unit) if length > 0 else None
+    return with_joins(reel, joins)
+
+
+def with_clip_key(
+    reel: Reel, clip: str, name: str, frame: int, value: float, ease: KeyEase = "soft", within: int = 0
+) -> Reel:
+    """Set a value of a clip at a frame: of `opacity`, `zoom`, `x`, `y` or `turn_deg`. On a point's frame the key goes with the
+    point. Raises TempikError for what cannot be keyed, or cannot be so."""
+    if name not in KEYED:
+        raise TempikError(f"'{name}' cannot be keyed; choose from {', '.join(KEYED)}.")
+    low, high = KEYED[name]
+    if not low <= value <= high:
+        raise TempikError(f"A clip's {name} lies between {low:g} and {high:g}.")
+    return with_clips(reel, [_keyed(timeline_of(reel), clip_of(reel, clip), {name: value}, frame, ease, within)])
+
+
+def without_clip_key(reel: Reel, clip: str, names: Collection[str], frame: int) -> Reel:
+    """Take the keys at a frame away; with the last one its value stays for good."""
+    timeline, record = timeline_of(reel), clip_of(reel, clip)
+    keys = dict(record.keys)
+    for name in names:
+        gone = [k for k in keys.get(name, ()) if frame_of_key(timeline, k) == frame]
+        left = keyed_without(timeline, keys.get(name, ()), frame)
+        if left:
+            keys[name] = left
+        elif name in keys:
+            del keys[name]
+            record = _settled(record, name, gone[-1].value) if gone else record
+    return with_clips(reel, [replace(record, keys=keys)])
+
+
+def _settled(clip: Clip, name: str, value: float) -> Clip:
+    if name == "opacity":
+        return replace(clip, opacity=value)
+    framing = clip.framing
+    return replace(clip, framing=replace(framing, start=replace(framing.start, **{name: value})))
+
+
+def with_place_keys(reel: Reel, clips: Collection[str], frame: int, at: Position) -> Reel:
+    """Key where clips stand in the frame, at a frame of the reel: zoom, across, down and turn."""
+    timeline = timeline_of(reel)
+    values = {name: float(getattr(at, name)) for name in PLACE_KEYS}
+    return with_clips(reel, [_keyed(timeline, clip_of(reel, name), values, frame) for name in clips])
+
+
+def has_place_keys(clip: Clip) -> bool:
+    return any(name in clip.keys for name in PLACE_KEYS)
+
+
+def key_frames(timeline: Timeline, clip: Clip, names: Collection[str]) -> list[int]:
+    """Return the frames at which a clip has keys of these names, in order."""
+    return sorted({frame_of_key(timeline, k) for n in names for k in clip.keys.get(n, ())})
+
+
+def _keyed(
+    timeline: Timeline, clip: Clip, values: dict[str, float], frame: int, ease: KeyEase = "soft", within: int = 0
+) -> Clip:
+    keys = {n: keyed_with(timeline, clip.keys.get(n, ()), frame, v, ease, within) for n, v in values.items()}
+    return replace(clip, keys={**clip.keys, **keys})
