@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | retiming | between FILM | beats | onsets | fit]
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | retiming | between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -33,6 +33,10 @@ def main() -> None:
         from bench import joins
 
         joins.main(sys.argv[2:])
+    elif what == "layers":
+        from bench import layers
+
+        layers.main()
     elif what == "pipeline":
         from bench import pipeline
 
@@ -44,7 +48,9 @@ def main() -> None:
         pipeline.main()
         retiming.main([])
     else:
-        sys.exit(f"There is no bench '{what}'; choose speed, pipeline, joins, retiming, between, beats, onsets or fit.")
+        sys.exit(
+            f"There is no bench '{what}'; choose speed, pipeline, joins, layers, retiming, between, beats, onsets or fit."
+        )
 
 
 if __name__ == "__main__":

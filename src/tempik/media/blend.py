@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.media.paint import blended, in_rgb
+from tempik.media.paint import blended, in_rgb, mixed
 from tempik.media.picture import Picture, Plane, to_rgb
 
 Values = NDArray[np.float64]
@@ -25,14 +25,20 @@ PLUS_LIGHTER = "plus-lighter"
 BLENDS = ("normal", *SEPARABLE, *NON_SEPARABLE, PLUS_LIGHTER)
 
 
-def laid_by(below: Picture, above: Picture, blend: str, share: Plane) -> Picture:
+def laid_by(below: Picture, above: Picture, blend: str, share: Plane | float) -> Picture:
     """Return a picture laid over another of its size by a mode of BLENDS (one that is not known is "normal"), as far as
-    `share`, shape of `y`, lets it: 255 wholly."""
+    `share` lets it: a part of the whole, 0 to 1, or for each place, shape of `y`, 255 wholly."""
     if blend == PLUS_LIGHTER:
-        part = cv2.merge([share, share, share])
-        light = np.asarray(cv2.multiply(to_rgb(above), part, scale=1 / 255), dtype=np.uint8)
+        over = to_rgb(above)
+        if isinstance(share, float):
+            light = np.asarray(cv2.convertScaleAbs(over, alpha=share), dtype=np.uint8)
+        else:
+            light = np.asarray(cv2.multiply(over, cv2.merge([share, share, share]), scale=1 / 255), dtype=np.uint8)
         return in_rgb(below, lambda under: np.asarray(cv2.add(under, light), dtype=np.uint8))
-    return blended(below, laid(below, above, blend), share)
+    made = laid(below, above, blend)
+    if isinstance(share, float):
+        return made if share >= 1 else mixed(below, made, share)
+    return blended(below, made, share)
 
 
 def laid(below: Picture, above: Picture, blend: str) -> Picture:
@@ -115,49 +121,43 @@ def _table(blend: str) -> Plane:
     return np.asarray(np.round(255 * np.clip(made, 0, 1)), dtype=np.uint8).reshape(-1)
 
 
-# Lum, Sat, SetLum and SetSat of section 9.2.
-
-_WEIGHTS = np.array([0.3, 0.59, 0.11], np.float32)
-
-
-def _lum(colours: Colours) -> Colours:
-    return np.asarray(colours @ _WEIGHTS, dtype=np.float32)
-
-
-def _with_lum(colours: Colours, lum: Colours) -> Colours:
-    """SetLum, with ClipColor: the colour moved to a luminosity, then drawn toward it where it leaves 0 to 1."""
-    moved = colours + (lum - _lum(colours))[..., None]
-    light = lum[..., None]
-    low, high = moved.min(axis=-1, keepdims=True), moved.max(axis=-1, keepdims=True)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        moved = np.where(low < 0, light + (moved - light) * light / np.maximum(light - low, 1e-9), moved)
-        moved = np.where(high > 1, light + (moved - light) * (1 - light) / np.maximum(high - light, 1e-9), moved)
-    return np.asarray(moved, dtype=np.float32)
-
-
-def _sat(colours: Colours) -> Colours:
-    return np.asarray(colours.max(axis=-1) - colours.min(axis=-1), dtype=np.float32)
-
-
-def _with_sat(colours: Colours, sat: Colours) -> Colours:
-    """SetSat: the least component becomes 0, the greatest the saturation, the middle one keeps its place between."""
-    low = colours.min(axis=-1, keepdims=True)
-    span = _sat(colours)[..., None]
-    return np.asarray(np.where(span > 0, (colours - low) / np.maximum(span, 1e-9) * sat[..., None], 0), np.float32)
-
-
-def non_separable(blend: str, below: Colours, above: Colours) -> Colours:
-    """Return B(Cb, Cs) of a mode of NON_SEPARABLE, for colours of 0 to 1, shape (…, 3)."""
-    if blend == "hue":
-        return _with_lum(_with_sat(above, _sat(below)), _lum(below))
-    if blend == "saturation":
-        return _with_lum(_with_sat(below, _sat(above)), _lum(below))
-    if blend == "color":
-        return _with_lum(above, _lum(below))
-    return _with_lum(below, _lum(above))
-
-
 def _non_separable(under: Plane, over: Plane, blend: str) -> Plane:
-    below, above = (np.asarray(c / np.float32(255), dtype=np.float32) for c in (under, over))
-    made = non_separable(blend, below, above)
-    return np.asarray(np.round(255 * np.clip(made, 0, 1)), dtype=np.uint8)
+    """Return B(Cb, Cs) of a mode of section 9.2: SetLum, with ClipColor, of one of the two colours, after SetSat for hue
+    and saturation.
+
+    SetSat takes a colour c to k (c - min c), k the wanted saturation over its own, and SetLum moves it to the luminosity L:
+    so every component becomes L + k (c - Lum c), before ClipColor draws it toward L by a factor where it leaves 0 to 255.
+    """
+    of, light = (over, under) if blend in ("hue", "color") else (under, over)
+    light = under if blend != "luminosity" else light
+    colour = of.astype(np.float32)
+    lum, level = _lum(colour), _lum(light.astype(np.float32))
+    low, high = _ends(of)
+    down, up, spread = lum - low, high - lum, None
+    if blend in ("hue", "saturation"):
+        other_low, other_high = _ends(under if blend == "hue" else over)
+        own = high - low
+        spread = np.where(own > 0, (other_high - other_low) / np.maximum(own, 1), 0).astype(np.float32)
+        down, up = down * spread, up * spread
+    # How far it may go below L and above it, against how far it goes: both factors where both ends leave.
+    factor = np.minimum(1, level / np.maximum(down, 1e-6)) * np.minimum(1, (255 - level) / np.maximum(up, 1e-6))
+    factor = factor if spread is None else factor * spread
+    planes = [
+        cv2.add(level, cv2.multiply(cv2.subtract(c, lum), np.asarray(factor, np.float32)), dtype=cv2.CV_8U)
+        for c in cv2.split(colour)
+    ]
+    return np.asarray(cv2.merge(planes), dtype=np.uint8)
+
+
+def _lum(colour: Colours) -> Colours:
+    return np.asarray(cv2.transform(colour, _LUM), dtype=np.float32)
+
+
+_LUM = np.array([[0.3, 0.59, 0.11]], np.float32)
+
+
+def _ends(colour: Plane) -> tuple[Colours, Colours]:
+    """Return the least and the greatest component of each place."""
+    r, g, b = cv2.split(colour)
+    low, high = cv2.min(cv2.min(r, g), b), cv2.max(cv2.max(r, g), b)
+    return np.asarray(low, dtype=np.float32), np.asarray(high, dtype=np.float32)

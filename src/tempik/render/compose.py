@@ -88,6 +88,8 @@ def _laid_over(
         return above
     if below is None:
         below = solid(width, height)
+    if shot.region is None and alpha is None and not shot.mask:
+        return laid_by(below, above, shot.blend, float(shot.opacity))
     mask = _region_mask(shot, width, height) if shot.region is not None else np.full((height, width), 255, np.uint8)
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]

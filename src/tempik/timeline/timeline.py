@@ -95,25 +95,12 @@ class Timeline:
     def scene(self) -> Scene:
         """What the accents' rules fire on."""
         if self._spans is None:
-            self._spans = tuple(self._span(p) for p in self.placed if self.shows(p, p.first))
+            self._spans = tuple(_span(self, p) for p in self.placed if self.shows(p, p.first))
         return self._bare_scene._replace(spans=self._spans)
 
     @property
     def _bare_scene(self) -> Scene:
         return Scene(self._song, self.rate, self.frames, self.tall, frames_of=self.sounding.frames_of)
-
-    def _span(self, placed: Placed) -> Span:
-        clip = placed.clip
-        ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
-        return Span(
-            clip.id,
-            placed.first,
-            placed.end,
-            placed.first > 0,
-            self.point(clip.start.point),
-            self.point(clip.end.point),
-            ties,
-        )
 
     def _fired(self, row: AccentRow, gain: float, silent: bool) -> Fired:
         if uses_clips(row):
@@ -191,7 +178,10 @@ class Timeline:
             else:
                 continue
             out.append(layer)
-            if (seam is None or seam.both) and all(self._covers(side, frame) for side in sides):
+            if (seam is None or seam.both) and all(
+                side.whole and covers(self.framing_at(side.placed, frame), side.placed.footage, self.reel)
+                for side in sides
+            ):
                 break
         out.reverse()
         return out
@@ -201,9 +191,6 @@ class Timeline:
         keys = self.keyed(placed).get("opacity") if placed.clip.keys else None
         opacity = placed.clip.opacity if keys is None else min(max(keyed_at(keys, frame), 0.0), 1.0)
         return Layer(placed, opacity, blend=placed.clip.blend if placed.clip.blend in BLENDS else "normal")
-
-    def _covers(self, layer: Layer, frame: int) -> bool:
-        return layer.whole and covers(self.framing_at(layer.placed, frame), layer.placed.footage, self.reel)
 
     def keyed(self, placed: Placed) -> dict[str, list[tuple[int, float, str]]]:
         """Return a clip's keys by what they set, each as frame, value and ease, in order."""
@@ -313,3 +300,17 @@ class Timeline:
     def _edge_frame(self, edge: Edge) -> int:
         known = self.sounding.frames_of.get(edge.point) if edge.point is not None else None
         return frame_of(self.edge_s(edge), self.rate) if known is None else known
+
+
+def _span(timeline: Timeline, placed: Placed) -> Span:
+    clip = placed.clip
+    ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
+    return Span(
+        clip.id,
+        placed.first,
+        placed.end,
+        placed.first > 0,
+        timeline.point(clip.start.point),
+        timeline.point(clip.end.point),
+        ties,
+    )
