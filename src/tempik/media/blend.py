@@ -68,12 +68,26 @@ def _screened(under: Plane, over: Plane) -> Plane:
     return np.asarray(cv2.bitwise_not(_multiplied(cv2.bitwise_not(under), cv2.bitwise_not(over))), dtype=np.uint8)  # type: ignore[arg-type]
 
 
+def _hard_lit(under: Plane, over: Plane) -> Plane:
+    dark = cv2.multiply(under, over, scale=2 / 255)
+    light = cv2.bitwise_not(cv2.multiply(cv2.bitwise_not(under), cv2.bitwise_not(over), scale=2 / 255))
+    lit = cv2.threshold(over, 127, 255, cv2.THRESH_BINARY)[1]
+    return np.asarray(cv2.copyTo(light, lit, dark), dtype=np.uint8)
+
+
+def _excluded(under: Plane, over: Plane) -> Plane:
+    return np.asarray(cv2.subtract(_screened(under, over), _multiplied(under, over)), dtype=np.uint8)
+
+
 _QUICK: dict[str, Callable[[Plane, Plane], object]] = {
     "multiply": _multiplied,
     "screen": _screened,
     "darken": cv2.min,
     "lighten": cv2.max,
     "difference": cv2.absdiff,
+    "hard-light": _hard_lit,
+    "overlay": lambda under, over: _hard_lit(over, under),
+    "exclusion": _excluded,
     PLUS_LIGHTER: cv2.add,
 }
 
