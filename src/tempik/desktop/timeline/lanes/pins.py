@@ -20,6 +20,7 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.drawing import paint_cue
 from tempik.edit.clips import pins
+from tempik.edit.clips.layers import key_frames
 from tempik.reel import Reel, by_id
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
@@ -141,6 +142,7 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
                 p.drawLine(QPointF(x, top), QPointF(x, bottom - 8))
                 paint_cue(p, x, bottom)
         if whole:
+            _paint_keys(p, timeline, view, layout, placed)
             for _, frame in free_cues(timeline, placed):
                 x = view.x(frame / float(timeline.rate))
                 if GUTTER <= x <= view.width:
@@ -150,3 +152,20 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
     for track, frames in specks.items():
         row = QRectF(GUTTER, foot[track] - 4, view.room, 2)
         draw_lines(p, row, [zero + f * frame_px for f in frames], [1.0] * len(frames), QColor(theme.CUE), 2)
+
+
+def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: Layout, placed: Placed) -> None:
+    """The keys of a selected clip: small squares under its name, on a line that joins them."""
+    frames = key_frames(timeline, placed.clip, tuple(placed.clip.keys))
+    xs = [view.x(time_of(f, timeline.rate)) for f in frames if placed.first <= f < placed.end]
+    if not xs:
+        return
+    y = layout.picture_top(placed.clip.track) + HEAD_H + 5
+    p.setPen(QPen(QColor(theme.TEXT), 1.2))
+    p.drawLine(QPointF(max(xs[0], GUTTER), y), QPointF(max(xs[-1], GUTTER), y))
+    p.setBrush(QColor(theme.TEXT))
+    p.setPen(QPen(QColor(theme.GROUND), 1))
+    for x in xs:
+        if x >= GUTTER:
+            p.drawRect(QRectF(x - 3.5, y - 3.5, 7, 7))
+    p.setBrush(Qt.BrushStyle.NoBrush)
