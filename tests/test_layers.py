@@ -16,10 +16,11 @@ from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.shell.window import Window
 from tempik.edit.clips import layers, pieces
 from tempik.edit.clips.place import moved_to, with_row, with_solid
+from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.song.points import nudged
 from tempik.errors import TempikError
 from tempik.media.blend import BLENDS, NON_SEPARABLE, SEPARABLE, laid_by, mixed_colours
-from tempik.media.picture import Picture, colour_yuv, solid
+from tempik.media.picture import Picture, colour_yuv, solid, to_rgb
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clip, Edge, Footage, Join, Key, Reel
 from tempik.render import PictureSource, plan
@@ -326,3 +327,58 @@ def test_two_layers_of_other_modes_meet_in_a_join() -> None:
         picture = source.render(plan(Timeline(reel), 90, W, H))
     # Multiplied white changes nothing, screened white at a half lifts black half way; a little past half of the join.
     assert (int(picture.y[4, 4]) - 16) / 219 == pytest.approx(0.5 * 0.55, abs=0.02)
+
+
+# Split picture
+
+
+def coloured(count: int) -> Reel:
+    """Clips of one second each, red, green, blue and white by turns, landscape and upright."""
+    colours = ("#c02020", "#20a020", "#2020c0", "#e0e0e0")[:count]
+    sizes = ((320, 180), (180, 320), (100, 100), (640, 480))
+    footage = tuple(Footage(f"f{n}", c, *sizes[n], Fraction(30), 1.0, kind="solid") for n, c in enumerate(colours))
+    clips = tuple(Clip(f"c{n}", f"f{n}", Edge(float(n)), Edge(n + 1.0)) for n in range(count))
+    last = Clip("c9", "f0", Edge(float(count)), Edge(count + 1.0))
+    return Reel(width=W, height=H, length_s=count + 1.0, footage=footage, clips=(*clips, last))
+
+
+def seen(reel: Reel, x: float, y: float, frame: int = 5) -> str:
+    """Return which colour is seen at a place: r, g, b, w, or - for black."""
+    with PictureSource() as source:
+        rgb = to_rgb(source.render(plan(Timeline(reel), frame, W, H)))
+    r, g, b = (int(v) for v in rgb[int(y * H), int(x * W)])
+    if max(r, g, b) < 40:
+        return "-"
+    return "w" if min(r, g, b) > 150 else "rgb"[(r, g, b).index(max(r, g, b))]
+
+
+@pytest.mark.parametrize(
+    ("count", "form", "spots"),
+    [
+        (2, "strips", {(0.25, 0.1): "r", (0.25, 0.9): "r", (0.75, 0.5): "g", (0.48, 0.5): "r", (0.52, 0.5): "g"}),
+        (3, "rows", {(0.1, 0.1): "r", (0.9, 0.5): "g", (0.5, 0.9): "b"}),
+        (3, "tiles", {(0.25, 0.9): "r", (0.75, 0.2): "g", (0.75, 0.8): "b"}),
+        (4, "tiles", {(0.2, 0.2): "r", (0.8, 0.2): "g", (0.2, 0.8): "b", (0.8, 0.8): "w"}),
+    ],
+)
+def test_clips_are_shown_at_once_each_in_its_part(count: int, form: str, spots: dict[tuple[float, float], str]) -> None:
+    made = with_split_picture(coloured(count), [f"c{n}" for n in range(count)], form)
+    timeline = Timeline(made)
+    assert {(p.first, p.end) for p in timeline.placed if p.clip.id != "c9"} == {(0, 30)}
+    assert timeline.placed_clip("c9").first == 30  # type: ignore[union-attr]  # what follows has closed up
+    assert {spot: seen(made, *spot) for spot in spots} == spots
+
+
+def test_a_border_is_left_between_the_parts_alone() -> None:
+    made = with_split_picture(coloured(2), ["c0", "c1"], "strips", 0.1)
+    assert [seen(made, x, 0.5) for x in (0.02, 0.42, 0.5, 0.58, 0.98)] == ["r", "r", "-", "g", "g"]
+    with PictureSource() as source:
+        rgb = to_rgb(source.render(plan(Timeline(made), 5, W, H)))
+    for edge in (rgb[0, :20], rgb[-1, :20], rgb[:, 0], rgb[:, -1]):  # no line of black along the frame's edges
+        assert edge.max(axis=1).min() > 120
+    with pytest.raises(TempikError, match="two to 4 clips"):
+        with_split_picture(coloured(2), ["c0"], "strips")
+    with pytest.raises(TempikError, match="no form 'star'"):
+        with_split_picture(coloured(2), ["c0", "c1"], "star")
+    with pytest.raises(TempikError, match="border"):
+        with_split_picture(coloured(2), ["c0", "c1"], "rows", 0.5)

@@ -13,13 +13,17 @@ from typing import Any
 
 import av
 import numpy as np
+from msgspec.structs import replace
 
 from bench.campaign.damage import bent, flipped
 from tempik.assemble import assemble
 from tempik.edit.accents.rows import with_all_amounts, with_row
+from tempik.edit.clips import layers
 from tempik.edit.clips.trim import with_split
 from tempik.edit.draft import Wish
+from tempik.edit.joins import laying
 from tempik.edit.speed.speed import with_constant
+from tempik.joins import join_of
 from tempik.project.file import save_reel
 from tempik.project.history import begin
 from tempik.project.journal import Journal
@@ -100,6 +104,12 @@ def small_reel(folder: Path) -> Reel:
     cues = [(names[0], 1.0), (names[1], 1.5)]
     reel = assemble(str(folder / "song.wav"), names, cues, wish).reel
     reel = with_constant(with_split(reel, [20, 90]), [reel.clips[0].id], -0.5)
+    joined = laying.cuts(timeline_of(reel))
+    reel = laying.laid(
+        reel, joined, replace(join_of("iris"), settings={"shape": "box"}, ease=(0.3, 0.0, 0.6, 1.0), at=0.4)
+    )
+    last = reel.clips[-1].id
+    reel = layers.with_clip_key(layers.with_blend(reel, [last], "screen"), last, "opacity", 100, 0.5)
     return with_row(reel, "punch")
 
 
@@ -164,9 +174,10 @@ def points_cases(count: int, seed: int) -> Made:
 
 
 def shape_cases(count: int, folder: Path, seed: int) -> Made:
-    """Yield damaged shapes and bundles."""
+    """Yield damaged shapes, bundles and joins of one's own."""
     from tempik.edit.accents.copying import CopiedRows, copied_rows
     from tempik.project.bundles import write_bundle
+    from tempik.project.joins import write_join
     from tempik.project.shapes import all_shapes, write_shape
 
     rng = random.Random(seed)
@@ -174,6 +185,8 @@ def shape_cases(count: int, folder: Path, seed: int) -> Made:
     reel = small_reel(folder)
     rows: CopiedRows = copied_rows(reel, [r.id for r in reel.rows])
     write_bundle(rows, "three", folder / "case.tempikaccents")
+    joined = next(c.join for c in reel.clips if c.join is not None)
+    write_join(joined, "four", folder / "case.tempikjoin")
     sources = [(p.name, p.read_bytes()) for p in folder.glob("case.*")]
     for number in range(count):
         name, data = rng.choice(sources)

@@ -120,7 +120,8 @@ def open_project(path: Path) -> str:
     reel = load_reel(path)
     timeline = Timeline(reel)
     check_reel(timeline)
-    for frame in {0, timeline.frames // 2, max(0, timeline.frames - 1)}:
+    turns = [min(s.turn, timeline.frames - 1) for row in timeline.seams for s in row[:2]]
+    for frame in {0, timeline.frames // 2, max(0, timeline.frames - 1), *turns}:
         plan(timeline, frame, 90, 160)
     again = path.with_name("again.tempik")
     save_reel(reel, again)
@@ -151,9 +152,10 @@ def open_points(path: Path) -> str:
 
 def open_shape(path: Path) -> str:
     from tempik.project.bundles import read_bundle
+    from tempik.project.joins import read_join
     from tempik.project.shapes import read_shape
 
-    read_shape(path) if path.suffix == ".tempikshape" else read_bundle(path)
+    {".tempikshape": read_shape, ".tempikjoin": read_join}.get(path.suffix, read_bundle)(path)
     return ""
 
 

@@ -38,6 +38,8 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
         metavar="NAME@FRAME=VALUE",
         help="of opacity, zoom, x, y or turn_deg, in shares",
     )
+    made.add_argument("--split", metavar="FORM", help="show two to four --clips at once: strips, rows or tiles")
+    made.add_argument("--border", type=float, default=0.0, metavar="PERCENT", help="of the width, between them")
     made.add_argument("--remove", action="store_true", help="take the clips off")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
@@ -93,6 +95,7 @@ def table(reel: Reel) -> str:
 def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.cli.speed import chosen_clips
     from tempik.edit.clips import layers
+    from tempik.edit.clips.split_picture import with_split_picture
     from tempik.edit.clips.trim import without_clips
 
     names: list[str] = []
@@ -101,6 +104,10 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         names = [name]
     elif options.clips:
         names = chosen_clips(reel, options.clips)
+    if options.split is not None:
+        if not names:
+            raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+        return with_split_picture(reel, names, options.split, options.border / 100)
     wants = (
         options.blend,
         options.opacity,

@@ -49,8 +49,13 @@ def kept_join(join: Join, name: str) -> Path:
     name = checked_name(name, "join", list(CATALOGUE))
     made_folder(library_folder(), "join")
     path = file_named(library_folder(), name, SUFFIX)
-    write_document(path, {"format": FORMAT, "name": name, "join": msgspec.to_builtins(replace(join, held=False))})
+    write_join(join, name, path)
     return path
+
+
+def write_join(join: Join, name: str, path: Path) -> None:
+    """Write a join to a file of its own. Raises TempikError when it cannot be written."""
+    write_document(path, {"format": FORMAT, "name": name, "join": msgspec.to_builtins(replace(join, held=False))})
 
 
 def removed_join(name: str) -> None:

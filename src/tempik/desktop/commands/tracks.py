@@ -8,15 +8,17 @@ from PySide6.QtWidgets import QMenu, QWidget
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.edit.clips import place
+from tempik.edit.clips.split_picture import with_split_picture
 
 
 class TrackCommands(QObject):
     """What keys and menus do with tracks."""
 
-    def __init__(self, project: Project, cuts: CutCommands) -> None:
+    def __init__(self, project: Project, cuts: CutCommands, count: CountPanel) -> None:
         super().__init__(project)
-        self.project, self.cuts = project, cuts
+        self.project, self.cuts, self.count = project, cuts, count
         self.row = 0  # the track that footage is placed on
 
     def target_row(self) -> int:
@@ -38,6 +40,28 @@ class TrackCommands(QObject):
                 f"Clip moved to the row {'above' if step > 0 else 'below'}",
                 lambda reel: place.on_other_row(reel, names, step),
             )
+
+    @command("Place", "Split the picture: the clips side by side", (), "clips")
+    def split_strips(self) -> None:
+        self._split("strips")
+
+    @command("Place", "Split the picture: the clips one above the other", (), "clips")
+    def split_rows(self) -> None:
+        self._split("rows")
+
+    @command("Place", "Split the picture: the clips as tiles", (), "clips")
+    def split_tiles(self) -> None:
+        self._split("tiles")
+
+    def _split(self, form: str) -> None:
+        names = self.cuts.chosen()
+        self.count.ask(
+            "A border between them of", "% of the width", 0,
+            lambda n, _: self.project.change(
+                f"Picture split in {form}", lambda reel: with_split_picture(reel, names, form, n / 100)
+            ),
+            least=0, most=20,
+        )  # fmt: skip
 
     @command("Place", "Add a track", (), "song")
     def add_picture_row(self) -> None:

@@ -27,6 +27,7 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("", ("split", "remove_before", "remove_after", "set_frames", "set_beats")),
     ("Cue and pins", ("cue_here", "cue_here_too", "pin_next", "pin_previous", "unpin")),
     ("Pieces", ("copy_clips", "duplicate", "repeat", "freeze", "freeze_end", "overlap", "stagger", "group", "ungroup")),
+    ("Split the picture", ("split_strips", "split_rows", "split_tiles")),
     ("Paste to it", ("paste_attributes", "paste_speed", "paste_framing", "paste_join")),
     ("Join", ("lay_again", "longer", "shorter", "match", "turn_round", "take_off")),
     ("Track", ("row_up", "row_down")),

@@ -128,7 +128,10 @@ class Window(QMainWindow):
         self.bundles = BundleCommands(project)
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
-        self.copies, self.tracks = CopyCommands(project, self.cuts, self.count), TrackCommands(project, self.cuts)
+        self.copies, self.tracks = (
+            CopyCommands(project, self.cuts, self.count),
+            TrackCommands(project, self.cuts, self.count),
+        )
         self.placing = PlaceCommands(project, self.looking, self.cuts, self.tracks, self.count, self)
 
     def _make_views(self) -> None:

@@ -187,7 +187,7 @@ class JoinsPage(Page):
         kind = seam.kind if seam is not None else None
         self.heading.setText(kind.title if kind is not None else "Unknown join" if seam is not None else "Hard cut")
         self.whose.setText(self._where(place, seam))
-        self.tiles.choose(seam.join.kind if seam is not None else "")
+        self._choose_tile(seam.join.kind if seam is not None else "")
         shutter_deg = self.project.reel.shutter_deg
         shown = kind or (CATALOGUE[self.commands.last] if seam is None else None)
         self.fields.show_join(shown, seam, self.commands.scope, self.commands.ways, shutter_deg)
@@ -208,6 +208,15 @@ class JoinsPage(Page):
         self.offers.refill()
         self.filling = False
         self._rest.start()
+
+    def _choose_tile(self, name: str) -> None:
+        """Show which kind it is, scrolled into view where it is another than before."""
+        if name != self.tiles.chosen:
+            self.tiles.choose(name)
+            number = next((i for i, c in enumerate(self.tiles.items) if c.name == name), None)
+            if number is not None:
+                at = self.tiles.box(number).center()
+                self.tile_area.ensureVisible(round(at.x()), round(at.y()), 0, self.tiles.tile.height())
 
     def _where(self, place: JoinPlace | None, seam: Seam | None) -> str:
         timeline = self.project.timeline
