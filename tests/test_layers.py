@@ -14,6 +14,9 @@ from PySide6.QtCore import QPointF
 from tempik.cli.main import main
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.shell.window import Window
+from tempik.edit.accents.painting import with_painted
+from tempik.edit.accents.rows import with_row as with_accent_row
+from tempik.edit.accents.rows import with_rule
 from tempik.edit.clips import layers, pieces
 from tempik.edit.clips.place import moved_to, with_row, with_solid
 from tempik.edit.clips.split_picture import with_split_picture
@@ -22,7 +25,7 @@ from tempik.errors import TempikError
 from tempik.media.blend import BLENDS, NON_SEPARABLE, SEPARABLE, laid_by, mixed_colours
 from tempik.media.picture import Picture, colour_yuv, solid, to_rgb
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Clip, Edge, Footage, Join, Key, Reel
+from tempik.reel import Clip, Edge, Footage, Join, Key, Reel, Rule
 from tempik.render import PictureSource, plan
 from tempik.timeline.timeline import Timeline
 
@@ -372,10 +375,14 @@ def test_clips_are_shown_at_once_each_in_its_part(count: int, form: str, spots: 
 def test_a_border_is_left_between_the_parts_alone() -> None:
     made = with_split_picture(coloured(2), ["c0", "c1"], "strips", 0.1)
     assert [seen(made, x, 0.5) for x in (0.02, 0.42, 0.5, 0.58, 0.98)] == ["r", "r", "-", "g", "g"]
-    with PictureSource() as source:
-        rgb = to_rgb(source.render(plan(Timeline(made), 5, W, H)))
-    for edge in (rgb[0, :20], rgb[-1, :20], rgb[:, 0], rgb[:, -1]):  # no line of black along the frame's edges
-        assert edge.max(axis=1).min() > 120
+    shaken = with_rule(with_accent_row(made, "shake", 0), "r1", Rule("frames", every=5))
+    shaken = with_painted(shaken, "r1", "frame/5", 2.0)
+    for reel in (made, shaken):  # no line of black along the frame's edges, shaken or not
+        with PictureSource() as source:
+            rgb = to_rgb(source.render(plan(Timeline(reel), 5, W, H)))
+        for edge in (rgb[0, :20], rgb[-1, :20], rgb[:, 0], rgb[:, -1]):
+            assert edge.max(axis=1).min() > 120
+    assert Timeline(shaken).look_at(5).shift != (0, 0)
     with pytest.raises(TempikError, match="two to 4 clips"):
         with_split_picture(coloured(2), ["c0"], "strips")
     with pytest.raises(TempikError, match="no form 'star'"):

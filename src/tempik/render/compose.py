@@ -147,11 +147,6 @@ def _region_mask(shot: Shot, width: int, height: int) -> Plane:
     assert shot.region is not None
     left, top, right, bottom = shot.region
     corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]]) @ shot.affine.T
-    # A side that lies on the frame's edge goes beyond it: smoothed there, it would show a line of what lies below.
-    for column, size in ((0, width), (1, height)):
-        near, far = corners[:, column] < 0.75, corners[:, column] > size - 0.75
-        corners[near, column] -= 2
-        corners[far, column] += 2
     mask = np.zeros((height, width), np.uint8)
     points = np.round((np.clip(corners, -30000, 30000) - 0.5) * 16).astype(np.int32)
     cv2.fillConvexPoly(mask, points, 255, cv2.LINE_AA, 4)

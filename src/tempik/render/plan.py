@@ -21,7 +21,7 @@ from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
 from tempik.reel import Clip, Footage, Framing, Interpolation, Join
-from tempik.timeline.framing import covers, frame_matrix
+from tempik.timeline.framing import covers, frame_matrix, shown_region
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.seams import Seam, crossing_at, crossing_of
 from tempik.timeline.timeline import Timeline
@@ -249,7 +249,7 @@ def _shot(
         backward=bool(source[1] < source[0]),
         affine=affine,
         longest_px=longest_needed(framing, footage, width, height, closest_zoom(placed.clip)),
-        region=None if whole else _as_coded(framing.crop, footage.rotation_deg),
+        region=None if whole else _as_coded(shown_region(framing, footage, timeline.reel), footage.rotation_deg),
         number=number,
         solid=footage.without_file,
         alpha=footage.alpha,

@@ -12,6 +12,8 @@ from tempik.reel import Footage, Framing, Position, Reel
 
 Matrix = NDArray[np.float64]
 PLAIN = Framing()
+EDGE_PX = 0.5
+MIRRORED = 1.0  # of the picture's size, beyond a side on the frame's edge
 _EASES = {
     "even": lambda x: x,
     "soft": lambda x: x * x * (3 - 2 * x),
@@ -87,6 +89,25 @@ def covers(framing: Framing, footage: Footage, reel: Reel) -> bool:
         and seen[:, 1].min() >= top - slack
         and seen[:, 1].max() <= 1 - bottom + slack
     )
+
+
+def shown_region(framing: Framing, footage: Footage, reel: Reel) -> tuple[float, float, float, float]:
+    """Return the shares cut off the upright picture at its left, top, right and bottom, of a framing as it stands. A side
+    that lies on the frame's edge is cut off below 0: the picture is mirrored there, so that a shake shows no border."""
+    matrix = frame_matrix(framing, footage, reel.width, reel.height)
+    left, top, right, bottom = framing.crop
+    middle_x, middle_y = (left + 1 - right) / 2, (top + 1 - bottom) / 2
+    sides = ((left, middle_y, -1.0, 0.0), (middle_x, top, 0.0, -1.0), (1 - right, middle_y, 1.0, 0.0),
+             (middle_x, 1 - bottom, 0.0, 1.0))  # fmt: skip
+    out = []
+    for cut, (x, y, dx, dy) in zip(framing.crop, sides, strict=True):
+        at, way = matrix @ [x, y, 1.0], matrix @ [dx, dy, 0.0]
+        on_edge = False
+        for axis, size in ((0, reel.width), (1, reel.height)):
+            straight = abs(way[1 - axis]) < 1e-6 * abs(way[axis])
+            on_edge |= straight and bool(at[axis] <= EDGE_PX if way[axis] < 0 else at[axis] >= size - EDGE_PX)
+        out.append(-MIRRORED if on_edge else cut)
+    return out[0], out[1], out[2], out[3]
 
 
 def filling(framing: Framing) -> Framing:
