@@ -418,7 +418,7 @@ def with_ways(reel: Reel) -> Reel:
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None:
     """Every kind in turn, 3, 8 and 15 frames long, with ramps and reversed clips on either side."""
-    reel = with_ways(replace(make_reel(tmp_path, 128, rate, 10.0), rows=()))
+    reel = with_ways(replace(make_reel(tmp_path, 128, rate, 12.0), rows=()))
     edges = laying.cuts(Timeline(reel))
     names = [n for n in EVERY if n != "hits"]
     start = RATES.index(rate) * len(edges)
