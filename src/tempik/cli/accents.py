@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.cli.changing import project_of, saved_or_shown
 from tempik.digits import whole
 from tempik.errors import TempikError
 
@@ -83,26 +84,17 @@ def run(options: argparse.Namespace) -> int:
     """List or change. Raises TempikError with one sentence."""
     from tempik.edit.accents.copying import copied_rows
     from tempik.project import bundles as accent_library
-    from tempik.project.file import load_reel, save_reel
 
     if options.list:
         sys.stdout.write(catalogue_text())
         return 0
-    if options.project is None:
-        raise TempikError("Which project? Give a .tempik file, or --list for the accents there are.")
-    reel = load_reel(options.project)
+    reel = project_of(options, "--list for the accents there are")
     changed = _changed(reel, options)
     if options.write is not None:
         every = copied_rows(changed, [r.id for r in changed.rows])
         accent_library.write_bundle(every, options.write.stem, options.write)
         print(options.write)
-    if changed is not reel:
-        target = options.output or options.project
-        save_reel(changed, target)
-        print(target)
-    elif options.write is None:
-        sys.stdout.write(table(reel))
-    return 0
+    return saved_or_shown(reel, changed, options, table, options.write is not None)
 
 
 def catalogue_text() -> str:

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.cli.changing import project_of, saved_or_shown
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -60,24 +61,15 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
 
 def run(options: argparse.Namespace) -> int:
     """List or change. Raises TempikError with one sentence."""
-    from tempik.project.file import load_reel, save_reel
 
     if options.list:
         sys.stdout.write(catalogue_text())
         return 0
-    if options.project is None:
-        raise TempikError("Which project? Give a .tempik file, or --list for the joins there are.")
-    reel = load_reel(options.project)
+    reel = project_of(options, "--list for the joins there are")
     changed = _changed(reel, options)
     if options.keep:
         _keep(changed, options)
-    if changed is not reel:
-        target = options.output or options.project
-        save_reel(changed, target)
-        print(target)
-    elif not options.keep:
-        sys.stdout.write(table(reel))
-    return 0
+    return saved_or_shown(reel, changed, options, table, bool(options.keep))
 
 
 def catalogue_text() -> str:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import re
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.cli.changing import project_of, saved_or_shown
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -54,22 +54,13 @@ def _length(text: str) -> tuple[float, str]:
 def run(options: argparse.Namespace) -> int:
     """List or change. Raises TempikError with one sentence."""
     from tempik.media.blend import BLENDS
-    from tempik.project.file import load_reel, save_reel
 
     if options.list:
         print("\n".join(BLENDS))
         return 0
-    if options.project is None:
-        raise TempikError("Which project? Give a .tempik file, or --list for the blend modes there are.")
-    reel = load_reel(options.project)
+    reel = project_of(options, "--list for the blend modes there are")
     changed = _changed(reel, options)
-    if changed is not reel:
-        target = options.output or options.project
-        save_reel(changed, target)
-        print(target)
-    else:
-        sys.stdout.write(table(reel))
-    return 0
+    return saved_or_shown(reel, changed, options, table)
 
 
 def table(reel: Reel) -> str:

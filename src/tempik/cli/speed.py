@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import re
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.cli.changing import project_of, saved_or_shown
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -72,23 +72,14 @@ def _hold(text: str) -> tuple[int, int]:
 
 def run(options: argparse.Namespace) -> int:
     """List or change. Raises TempikError with one sentence."""
-    from tempik.project.file import load_reel, save_reel
 
     if _shapes_asked(options):
         return 0
-    if options.project is None:
-        raise TempikError("Which project? Give a .tempik file, or --shapes for the list of shapes.")
-    reel = load_reel(options.project)
+    reel = project_of(options, "--shapes for the list of shapes")
     changed = _changed(reel, options)
     if options.keep_shape:
         _keep(changed, options)
-    if changed is not reel:
-        target = options.output or options.project
-        save_reel(changed, target)
-        print(target)
-    elif not options.keep_shape:
-        sys.stdout.write(table(reel))
-    return 0
+    return saved_or_shown(reel, changed, options, table, bool(options.keep_shape))
 
 
 def _shapes_asked(options: argparse.Namespace) -> bool:

@@ -74,6 +74,11 @@ class Seam(NamedTuple):
     def missing(self) -> int:
         return self.missing_out + self.missing_in
 
+    def missing_with(self, before: int, after: int, rate: Fraction) -> int:
+        """Return what would be missing if the join had so many frames before its edge and after it."""
+        out = missing_frames(self.out, self.turn, self.turn + after, rate)
+        return out + missing_frames(self.into, self.turn - before, self.turn, rate)
+
 
 def progress_at(seam: Seam, frame: float) -> float:
     """Return how far a join has come at an instant in frames (a frame's middle lies half a frame on), 0 to 1."""
@@ -189,12 +194,12 @@ def _seam(edge: _Edge, begin: int, end: int, rate: Fraction) -> Seam:
 
 def _worked_out(edge: _Edge, begin: int, end: int, rate: Fraction) -> Seam:
     kind = CATALOGUE.get(edge.join.kind)
-    missing_out = _missing(edge.out, edge.turn, end, rate) if kind is not None else 0
-    missing_in = _missing(edge.into, begin, edge.turn, rate) if kind is not None else 0
+    missing_out = missing_frames(edge.out, edge.turn, end, rate) if kind is not None else 0
+    missing_in = missing_frames(edge.into, begin, edge.turn, rate) if kind is not None else 0
     return Seam(edge.join, kind, edge.out, edge.into, begin, edge.turn, end, edge.wanted, missing_out, missing_in)
 
 
-def _missing(placed: Placed | None, first: int, end: int, rate: Fraction) -> int:
+def missing_frames(placed: Placed | None, first: int, end: int, rate: Fraction) -> int:
     """Return for how many frames beyond its slot a clip's footage has no picture of its own."""
     if placed is None or end <= first or placed.footage.endless or placed.clip.beyond == "loop":
         return 0

@@ -102,6 +102,11 @@ class Project(QObject):
 
     # Gestures and comparisons
 
+    @property
+    def under_way(self) -> bool:
+        """Whether a gesture is open."""
+        return self._gesture is not None
+
     def gesture_open(self, gesture: Gesture) -> bool:
         return self._gesture is gesture
 

@@ -7,9 +7,12 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
+from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.theme import words
 
 TICK_MS = 33
 
@@ -130,6 +133,37 @@ class TileGrid(QWidget):
             self.picked.emit(self.items[self._key])
         else:
             super().keyPressEvent(event)
+
+
+class Chooser(QWidget):
+    """A grid of tiles that scrolls, and below it a line on the one that is pointed at."""
+
+    def __init__(self, tiles: TileGrid) -> None:
+        super().__init__()
+        self.tiles = tiles
+        self.area = QScrollArea()
+        self.area.setWidget(tiles)
+        self.area.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        self.does = Label()
+        self.does.setFont(words(12))
+        self.does.setStyleSheet(f"color: {theme.QUIET};")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(3)
+        column.addWidget(self.area, 1)
+        column.addWidget(self.does)
+
+    def fit(self) -> None:
+        """Take the width that the tiles have."""
+        self.area.setFixedWidth(self.tiles.width() + 14)
+        self.does.setFixedWidth(self.tiles.width())
+
+    def say(self, text: str, tip: bool) -> None:
+        """Show a line, shortened to the room there is; whole as the tiles' tip where that is wanted."""
+        self.does.setText(self.does.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.does.width()))
+        self.tiles.setToolTip(as_tip(text) if tip else "")
 
 
 _KEYS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter}

@@ -13,6 +13,7 @@ from tempik.edit.clips.slots import with_clips
 from tempik.edit.joins.laying import JoinPlace, all_joined, changed, place_of, with_sides
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
+from tempik.joins import sides
 from tempik.reel import Join, Reel
 from tempik.timeline.placed import Placed
 from tempik.timeline.seams import Seam
@@ -68,6 +69,10 @@ def all_mended(reel: Reel, edges: Collection[JoinPlace] | None, name: str) -> Re
     return reel
 
 
+def _with_sides(at: JoinPlace, before: int, after: int) -> Callable[[Reel], Reel]:
+    return lambda reel: with_sides(reel, at, before, after)
+
+
 def _held(join: Join) -> Join:
     return replace(join, held=True)
 
@@ -78,29 +83,31 @@ def _missing(reel: Reel, at: JoinPlace) -> int | None:
 
 
 def _shorter(reel: Reel, seam: Seam) -> list[Mend]:
-    at = place_of(seam)
+    at, share = place_of(seam), (seam.turn - seam.begin) / seam.frames
     for frames in range(seam.frames - 1, 1, -1):
-
-        def edit(r: Reel, frames: int = frames) -> Reel:
-            return changed(r, [at], lambda j: replace(j, length=float(frames), unit="frames"))
-
-        if _missing(edit(reel), at) == 0:
-            return [Mend("shorter", f"{frames} frames long instead of {seam.frames}", edit)]
+        before, after = sides(frames, share)
+        if seam.missing_with(before, after, reel.rate) == 0:
+            return [
+                Mend(
+                    "shorter", f"{frames} frames long instead of {seam.frames}",
+                    _with_sides(at, before, after),
+                )
+            ]  # fmt: skip
     return []
 
 
 def _moved(reel: Reel, seam: Seam) -> list[Mend]:
     """Elsewhere about the cut, all its frames kept; the turn stays where it is."""
     at, now = place_of(seam), seam.turn - seam.begin
-    if not seam.both:
-        return []
-    for before in sorted(range(seam.frames + 1), key=lambda b: abs(b - now)):
-
-        def edit(r: Reel, before: int = before) -> Reel:
-            return with_sides(r, at, before, seam.frames - before)
-
-        if before != now and _missing(edit(reel), at) == 0:
-            return [Mend("move", f"{before} of its frames before the cut, {seam.frames - before} after", edit)]
+    for before in sorted(range(seam.frames + 1), key=lambda b: abs(b - now)) if seam.both else ():
+        after = seam.frames - before
+        if before != now and seam.missing_with(before, after, reel.rate) == 0:
+            return [
+                Mend(
+                    "move", f"{before} of its frames before the cut, {after} after",
+                    _with_sides(at, before, after),
+                )
+            ]  # fmt: skip
     return []
 
 
@@ -145,7 +152,7 @@ def _slowed(reel: Reel, seam: Seam, placed: Placed) -> list[Mend]:
     if _missing(edit(reel, SLOWEST), at) != 0:
         return []
     low, high = SLOWEST, 1.0
-    for _ in range(12):
+    for _ in range(7):  # to a hundredth of the speed
         middle = (low + high) / 2
         low, high = (middle, high) if _missing(edit(reel, middle), at) == 0 else (low, middle)
     factor = low

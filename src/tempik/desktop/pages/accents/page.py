@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMenu,
-    QScrollArea,
     QSlider,
     QVBoxLayout,
     QWidget,
@@ -34,6 +33,7 @@ from tempik.desktop.widgets.form import LOW, button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
+from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import without_bundle
 from tempik.edit.accents.keys import without_key
@@ -62,26 +62,16 @@ class AccentsPage(RowEditing):
         self.tiles.picked.connect(commands.add_row)
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._open_tile_menu)
-        scroll = QScrollArea()
-        scroll.setWidget(self.tiles)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
-        self.tile_area = scroll
-        self.does = Label("Click an accent to add a row.")
-        self.does.setFont(words(12))
-        self.does.setStyleSheet(f"color: {theme.QUIET};")
-        left = QVBoxLayout()
-        left.setSpacing(3)
-        left.addWidget(scroll, 1)
-        left.addWidget(self.does)
+        self.chooser = Chooser(self.tiles)
+        self.does = self.chooser.does
         whole = QHBoxLayout(self)
         whole.setContentsMargins(12, 6, 12, 8)
         whole.setSpacing(12)
-        whole.addLayout(left)
+        whole.addWidget(self.chooser)
         self.editor = self._build_editor()
         whole.addWidget(self.editor, 1)
         self._fit_tiles()
+        self._point_at(None)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -257,8 +247,7 @@ class AccentsPage(RowEditing):
             self.tiles.show_columns(columns)
             if self.editor.minimumSizeHint().width() + self.tiles.width() + BESIDE_PX <= self._room:
                 break
-        self.tile_area.setFixedWidth(self.tiles.width() + 14)
-        self.does.setFixedWidth(self.tiles.width())
+        self.chooser.fit()
 
     def room_changed(self, width: int) -> None:
         self._room = width
@@ -380,9 +369,7 @@ class AccentsPage(RowEditing):
 
     def _point_at(self, name: str | None) -> None:
         text = f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a row."
-        room = self.does.width()
-        self.does.setText(self.does.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room))
-        self.tiles.setToolTip(text if name else "")
+        self.chooser.say(text, bool(name))
 
     # Menus
 

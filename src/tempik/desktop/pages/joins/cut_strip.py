@@ -63,6 +63,13 @@ class CutStrip(QWidget):
             self._view = (first - SPARE, end + SPARE)
         self.update()
 
+    def show_playhead(self, frame: int) -> None:
+        """Mark another frame as the one that is shown; nothing is painted while it is out of view."""
+        was, self.playhead = self.playhead, frame
+        first, end = self._view
+        if was != frame and (first <= was < end or first <= frame < end):
+            self.update()
+
     def across(self, frame: float) -> float:
         """Return where a frame begins."""
         first, end = self._view

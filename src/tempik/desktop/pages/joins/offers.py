@@ -50,7 +50,8 @@ class Offers(QWidget):
             self._say("", theme.QUIET)
         elif short:
             self._say(f"{short[0]}.", theme.WARNING_TEXT)
-            for mend in mending.mends(self.commands.project.reel, place)[:MOST]:
+            under_way = self.commands.project.under_way  # a drag: what would mend it is worked out when it rests
+            for mend in [] if under_way else mending.mends(self.commands.project.reel, place)[:MOST]:
                 self._offer(SHORT_NAMES[mend.name], mend.does, lambda m=mend: self.commands.mend(place, m))  # type: ignore[misc]
         else:
             self._show_proposals(place)

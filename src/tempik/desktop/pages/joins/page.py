@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QPoint, QTimer
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from tempik.accents.accent import Value
 from tempik.desktop.pages.joins.cut_strip import CutStrip
@@ -19,9 +19,10 @@ from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button
-from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.edit.joins import laying
 from tempik.edit.joins.laying import JoinPlace
 from tempik.joins import CATALOGUE, EASES, ease_of, settings_of
@@ -46,28 +47,18 @@ class JoinsPage(Page):
         self.gesture = Gesture(desk.project)
         self.filling = False
         self._room = 2000
+        self._place: JoinPlace | None = None
         self._shown_between: tuple[object, ...] = ()
         self.tiles = JoinTiles()
         self.tiles.picked.connect(self._picked)
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._tile_menu)
-        scroll = QScrollArea()
-        scroll.setWidget(self.tiles)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
-        self.tile_area = scroll
-        self.does = Label()
-        self.does.setFont(words(12))
-        self.does.setStyleSheet(f"color: {theme.QUIET};")
-        left = QVBoxLayout()
-        left.setSpacing(3)
-        left.addWidget(scroll, 1)
-        left.addWidget(self.does)
+        self.chooser = Chooser(self.tiles)
+        self.does = self.chooser.does
         whole = QHBoxLayout(self)
         whole.setContentsMargins(12, 6, 12, 8)
         whole.setSpacing(12)
-        whole.addLayout(left)
+        whole.addWidget(self.chooser)
         self.editor = self._make_editor()
         whole.addWidget(self.editor, 1)
         self._read_library()
@@ -157,8 +148,7 @@ class JoinsPage(Page):
     def _fit_tiles(self) -> None:
         """Fewer columns of joins where the editor needs the room."""
         self.tiles.show_columns(next(columns for wide, columns in COLUMNS if self._room >= wide))
-        self.tile_area.setFixedWidth(self.tiles.width() + 14)
-        self.does.setFixedWidth(self.tiles.width())
+        self.chooser.fit()
 
     def room_changed(self, width: int) -> None:
         self._room = width
@@ -170,9 +160,9 @@ class JoinsPage(Page):
 
     def _playhead_moved(self, frame: int) -> None:
         if self.isVisible():
-            self._show_strip()
-            if self.project.selection.placed is None:
-                self.want()
+            self.strip.show_playhead(frame)
+            if self.project.selection.placed is None and self.commands.place != self._place:
+                self.want()  # without a selection the cut nearest to the playhead is worked on
 
     def _scope_changed(self) -> None:
         self._read_library()
@@ -184,6 +174,7 @@ class JoinsPage(Page):
     def refill(self) -> None:
         self.filling = True
         place, seam = self.commands.place, self.commands.seam
+        self._place = place
         kind = seam.kind if seam is not None else None
         self.heading.setText(kind.title if kind is not None else "Unknown join" if seam is not None else "Hard cut")
         self.whose.setText(self._where(place, seam))
@@ -216,7 +207,7 @@ class JoinsPage(Page):
             number = next((i for i, c in enumerate(self.tiles.items) if c.name == name), None)
             if number is not None:
                 at = self.tiles.box(number).center()
-                self.tile_area.ensureVisible(round(at.x()), round(at.y()), 0, self.tiles.tile.height())
+                self.chooser.area.ensureVisible(round(at.x()), round(at.y()), 0, self.tiles.tile.height())
 
     def _where(self, place: JoinPlace | None, seam: Seam | None) -> str:
         timeline = self.project.timeline
@@ -266,9 +257,7 @@ class JoinsPage(Page):
             self.tiles.show_between(pictures[0], pictures[1])
 
     def _point_at(self, choice: Choice | None) -> None:
-        text = choice.does if choice is not None else "Click a join to lay it."
-        self.does.setText(self.does.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.does.width()))
-        self.tiles.setToolTip(as_tip(text) if choice is not None else "")
+        self.chooser.say(choice.does if choice is not None else "Click a join to lay it.", choice is not None)
 
     # Edits
 
