@@ -17,6 +17,7 @@ from tempik.accents.accent import Setting
 from tempik.check import check_reel, check_rendered
 from tempik.cli.main import main
 from tempik.edit.clips import pieces, trim
+from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.joins import laying, mending
 from tempik.edit.joins.laying import JoinPlace
 from tempik.edit.song.points import nudged
@@ -443,6 +444,18 @@ def test_a_file_whose_turns_come_late_is_caught(tmp_path: Path) -> None:
     export(Timeline(late), tmp_path / "o.mp4", Settings(quality="draft"))
     found = [e for e in check_rendered(Timeline(reel), tmp_path / "o.mp4").events if e.kind == "join"]
     assert found and all(not e.ok and e.measured_ms == pytest.approx(2000 / 30, abs=20) for e in found)
+
+
+def test_the_cut_of_a_layer_beside_a_join_is_not_measured_early(tmp_path: Path) -> None:
+    """Half of the incoming picture of the track below is seen before the layer's own cut."""
+    reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
+    names = [p.clip.id for p in Timeline(reel).placed]
+    reel = with_split_picture(replace(reel, rows=()), names[1:3], "strips")
+    reel = laying.laid(reel, laying.cuts(Timeline(reel)), Join("push", 9.0))
+    export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    found = check_rendered(Timeline(reel), tmp_path / "o.mp4").events
+    assert {e.kind for e in found} >= {"cut", "join"} and all(e.ok for e in found)
+    assert any(e.kind == "cut" and e.frame == Timeline(reel).rows[1][0].first for e in found)
 
 
 def _later(edge: Edge, reel: Reel, number: int) -> Edge:

@@ -167,6 +167,10 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
     """
     if event.frame == 0:
         return 0
+    # With other layers on screen, or in a join of another track, neither clip is what the file shows: the plan is.
+    around = [film.timeline.layers_at(event.frame + k) for k in (-1, 0)]
+    if any(len(seen) > 1 or any(layer.seam is not None for layer in seen) for seen in around):
+        return _registered_frame(film, event)
     old, new = film.timeline.clip_at(event.frame - 1), film.timeline.clip_at(event.frame)
     if old is None or new is None or _alike(film.clip(event.frame, old), film.clip(event.frame, new)) > 0.98:
         return _registered_frame(film, event)
