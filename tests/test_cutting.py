@@ -18,6 +18,7 @@ from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Reel, Soundt
 from tempik.reel.validate import problems
 from tempik.retime import constant, ramp
 from tempik.rhythm.records import Analysis, Beat
+from tempik.timeline.covering import gaps
 from tempik.timeline.placed import source_at_frames
 from tempik.timeline.timeline import Timeline
 
@@ -198,7 +199,7 @@ def test_filling_gives_every_slot_a_clip_on_its_point() -> None:
     for order in ("given", "shuffled", "strongest"):
         full = place.filled(reel, ["f1", "f2"], order, seed=3)  # type: ignore[arg-type]
         timeline = Timeline(full)
-        assert timeline.gaps() == [] and not problems(full)
+        assert gaps(timeline) == [] and not problems(full)
         for placed in timeline.placed[1:-1]:
             assert placed.clip.start.point and placed.ties and placed.ties[0].frame == placed.first
         assert check_reel(timeline).ok
@@ -233,7 +234,7 @@ def test_a_clip_dropped_with_its_cue_on_a_point_lands_there_and_is_trimmed_aroun
     placed = next(p for p in timeline.placed if p.footage.id == "f2")
     assert (placed.clip.start.point, placed.clip.end.point) == ("b8", "b10")
     assert placed.map.source_at((placed.ties[0].frame - placed.begin) / 30) == pytest.approx(9.0, abs=1e-6)
-    assert check_reel(timeline).ok and timeline.gaps() == Timeline(made()).gaps()
+    assert check_reel(timeline).ok and gaps(timeline) == gaps(Timeline(made()))
     # With little footage before the cue the clip begins later rather than on a still picture.
     short = replace(reel.footage[1], cues=(Cue("q1", 0.2),))
     reel = place.with_clip_on_point(replace(made(), footage=(reel.footage[0], short)), "f2", "q1", "b9")

@@ -13,6 +13,7 @@ from tempik.demo.write import SONG, footage_name, write_scene
 from tempik.media import FrameReader, decode_sound, index_frames, probe
 from tempik.media.probe import cadence
 from tempik.project.file import load_reel
+from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline
 
 
@@ -68,7 +69,7 @@ def test_the_demos_reel_lands_and_shows_no_black_and_no_still(demo: Path) -> Non
     timeline = Timeline(reel)
     report = check_reel(timeline)
     assert report.ok and report.notes == ()
-    assert timeline.gaps() == []
+    assert gaps(timeline) == []
     assert reel.soundtrack is not None and Path(reel.soundtrack.path).name == SONG
     assert json.loads((demo / "forge.tempik").read_text())["reel"]["footage"][0]["path"] == "hammer-blow.mp4"
 

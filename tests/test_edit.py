@@ -28,6 +28,7 @@ from tempik.media import probe
 from tempik.reel import Cue, Footage, Reel, Rule, Soundtrack
 from tempik.retime import constant, ramp, reversed_curve
 from tempik.rhythm import Analysis, Beat
+from tempik.timeline.covering import gaps
 from tempik.timeline.placed import Placed, source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -61,7 +62,7 @@ def assert_pins_hold(reel: Reel) -> None:
 def test_a_draft_fills_the_song_with_slots_of_n_beats() -> None:
     draft = draft_reel(song(), [piece(1), piece(2)], Wish(every=4, length_s=20.5))
     timeline = Timeline(draft.reel)
-    assert timeline.gaps() == []
+    assert gaps(timeline) == []
     cuts = [p.first for p in timeline.placed]
     assert cuts[1:4] == [15 + 60, 15 + 120, 15 + 180]  # a bar of 120 BPM at 30 frames/s is 60 frames
     assert [p.footage.id for p in timeline.placed[:4]] == ["f1", "f2", "f1", "f2"]
@@ -99,7 +100,7 @@ def test_where_no_point_serves_the_clip_is_slowed_and_that_is_said() -> None:
 def test_where_footage_cannot_fill_its_slot_the_still_picture_is_said() -> None:
     draft = draft_reel(song(), [piece(1, length_s=0.1, cue_s=0.0)], Wish(every=4, length_s=20.5))
     assert all("stands still" in n for n in draft.notes) and draft.notes
-    assert Timeline(draft.reel).gaps() == []
+    assert gaps(Timeline(draft.reel)) == []
 
 
 def test_a_slot_of_one_beat_lands_the_cue_on_its_own_point() -> None:
@@ -182,9 +183,9 @@ def test_another_rate_moves_no_point_and_back_again_loses_nothing(reel: Reel, ra
 def test_another_stretch_of_the_song_keeps_clips_on_their_points(reel: Reel) -> None:
     later = with_stretch(reel, 2.0, 8.0)
     assert_pins_hold(later)
-    assert Timeline(later).gaps() == []
+    assert gaps(Timeline(later)) == []
     assert_pins_hold(with_stretch(reel, 0.0, 14.0))
-    assert Timeline(with_stretch(reel, 0.0, 14.0)).gaps() == []  # the last clip runs on to the new end
+    assert gaps(Timeline(with_stretch(reel, 0.0, 14.0))) == []  # the last clip runs on to the new end
     inside = with_stretch(reel, 3.5, 6.0)
     assert Timeline(inside).placed[0].begin < 0  # the reel now begins inside this slot
     assert_pins_hold(inside)
@@ -251,7 +252,7 @@ def test_what_a_clip_shows_can_be_made_its_cue(reel: Reel) -> None:
 
 def test_removing_a_clip_leaves_no_black(reel: Reel) -> None:
     for clip in reel.clips:
-        assert Timeline(without_clip(reel, clip.id)).gaps() == []
+        assert gaps(Timeline(without_clip(reel, clip.id))) == []
 
 
 def test_another_song_takes_cuts_pins_and_accents_to_the_same_beats(reel: Reel) -> None:

@@ -23,6 +23,7 @@ from tempik.edit.footage.cues import with_cue, with_moved_cue
 from tempik.project.file import save_reel
 from tempik.reel import Reel, by_id
 from tempik.time import time_of
+from tempik.timeline.covering import gaps
 from tempik.timeline.placed import Placed
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
@@ -105,7 +106,7 @@ def test_ctrl_trims_one_side_and_shift_moves_what_follows(cut: Window) -> None:
     show(cut, b.first)
     drag(cut, spot(cut, b.first - 0.3, 0.3), spot(cut, b.first - 6.3, 0.3), CTRL)
     assert clip(cut, 1).end == a.end - 6 and clip(cut, 2).first == b.first
-    assert cut.project.timeline.gaps() == [(a.end - 6, b.first)]
+    assert gaps(cut.project.timeline) == [(a.end - 6, b.first)]
     cut.undo()
     drag(cut, spot(cut, b.first - 0.3, 0.3), spot(cut, b.first - 6.3, 0.3), SHIFT)
     assert clip(cut, 2).first == a.end - 6 and clip(cut, 2).frames == b.frames
@@ -126,7 +127,7 @@ def test_clips_are_moved_slid_and_slipped(cut: Window) -> None:
     cut.undo()
     said = drag(cut, spot(cut, middle, 0.4), spot(cut, middle + 5, 0.4))
     assert said.startswith("move") and clip(cut, 1).first == b.first + 5
-    assert cut.project.timeline.gaps()[0] == (b.first, b.first + 5) and a.end == b.first
+    assert gaps(cut.project.timeline)[0] == (b.first, b.first + 5) and a.end == b.first
 
 
 def test_a_clip_is_dragged_to_a_new_row_above(cut: Window) -> None:

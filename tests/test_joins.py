@@ -37,6 +37,7 @@ from tempik.render.motion import motion_of, proposals_at
 from tempik.render.plan import Pair
 from tempik.render.sound import joins_of
 from tempik.retime import constant, ramp
+from tempik.timeline.covering import overlaps
 from tempik.timeline.placed import source_at_frames
 from tempik.timeline.seams import progress_at, short_of
 from tempik.timeline.timeline import Timeline
@@ -294,7 +295,7 @@ def test_overlapped_clips_and_a_staircase_slide_from_alternating_sides() -> None
         seams = Timeline(made).seams[0]
         assert [s.join.direction for s in seams] == ["left", "right"]
         assert all((s.begin, s.frames, s.join.shutter_deg) == (s.turn, frames, 200.0) for s in seams)
-    assert len(Timeline(pieces.overlapped(reel, names, 3)).overlaps()) == 2
+    assert len(overlaps(Timeline(pieces.overlapped(reel, names, 3)))) == 2
 
 
 # Pictures

@@ -27,6 +27,7 @@ from tempik.edit.accents.rows import with_row
 from tempik.edit.clips.pieces import overlapped
 from tempik.edit.clips.place import with_row as with_track
 from tempik.reel import Reel
+from tempik.timeline.covering import overlaps
 from tempik.timeline.timeline import Timeline
 
 
@@ -183,9 +184,9 @@ def test_what_overlaps_is_known_and_marked(opened: Window) -> None:
     reel = opened.project.reel
     names = [c.id for c in reel.clips[:3]]
     lapped = Timeline(overlapped(reel, names, 6))
-    pairs = [(a.clip.id, b.clip.id, a.until - b.first) for a, b in lapped.overlaps()]
+    pairs = [(a.clip.id, b.clip.id, a.until - b.first) for a, b in overlaps(lapped)]
     assert pairs == [(names[0], names[1], 6), (names[1], names[2], 6)]
-    assert all(a.end == b.first for a, b in lapped.overlaps())
+    assert all(a.end == b.first for a, b in overlaps(lapped))
 
 
 def test_a_track_more_is_a_lane_more(opened: Window) -> None:

@@ -19,11 +19,13 @@ from tempik.edit.accents.rows import with_all_amounts, with_row, with_setting
 from tempik.errors import TempikError
 from tempik.media.blend import BLENDS
 from tempik.media.picture import solid
-from tempik.reel import Reel, Rule
+from tempik.reel import Clear, Reel, Rule, Title
 from tempik.render import PictureSource, plan
 from tempik.render.compose import Source, compose
+from tempik.render.masks import Shape
 from tempik.render.plan import FramePlan, Shot
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.wording import Part
 
 WAIT = 30_000
 
@@ -47,6 +49,8 @@ def test_exposures_whose_hashes_are_alike_are_not_taken_for_each_other() -> None
     assert hash(first.key()) == hash(second.key()) and first.key() != second.key()
 
 
+BOX = Shape("rectangle", (1.0, 0, 0, 0, 1, 0), 50, 50, 20, 20, 0, (), 0, 0, 0, False, "add")
+
 FIELDS = st.fixed_dictionaries(
     {
         "path": st.sampled_from(["/a.mp4", "/b.mp4"]),
@@ -54,7 +58,10 @@ FIELDS = st.fixed_dictionaries(
         "backward": st.booleans(),
         "opacity": st.sampled_from([1.0, 0.5]),
         "blend": st.sampled_from(BLENDS),
-        "mask": st.sampled_from(["", "/m.png"]),
+        "masks": st.sampled_from([(), (BOX,), (BOX._replace(invert=True),)]),
+        "clear": st.sampled_from([None, Clear(), Clear(spill=0.1)]),
+        "title": st.sampled_from([None, Title("a"), Title("a", size=0.2)]),
+        "wording": st.sampled_from([(), (Part("all"),), (Part("word", 1),)]),
         "share": st.sampled_from([0.0, 0.25]),
         "number": st.sampled_from([None, 3]),
     }
@@ -186,5 +193,5 @@ def test_blends_are_those_of_the_w3c(blend: str, expected: float) -> None:
 
 def test_a_layers_tones_change_it_alone() -> None:
     dark = solid(180, 320, 60)
-    one = compose(FramePlan(0, 180, 320, (plain(tones=Look().toned(exposed, 1.0).tones),), Look()), [Source(dark)])
+    one = compose(FramePlan(0, 180, 320, (plain(look=Look().toned(exposed, 1.0)),), Look()), [Source(dark)])
     assert int(one.y[5, 5]) > 70

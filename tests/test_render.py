@@ -25,6 +25,7 @@ from tempik.render.compose import Source
 from tempik.render.export import Cancelled
 from tempik.render.plan import FramePlan, Matrix, Shot, framed
 from tempik.retime import constant
+from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline
 
 
@@ -209,6 +210,6 @@ def test_a_gap_is_black_and_is_said(upright: Reel, tmp_path: Path) -> None:
     holed = msgspec.structs.replace(upright, clips=upright.clips[:1] + upright.clips[2:])
     (note,) = export(Timeline(holed), tmp_path / "o.mp4", Settings(quality="draft"))
     assert "black" in note
-    gap = Timeline(holed).gaps()[0]
+    gap = gaps(Timeline(holed))[0]
     with FrameReader(str(tmp_path / "o.mp4")) as reader:
         assert reader.frame(gap[0] + 5).y.mean() < 18

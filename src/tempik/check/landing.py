@@ -18,6 +18,7 @@ from tempik.errors import TempikError
 from tempik.reel import Point
 from tempik.reel.rows import RuleOf
 from tempik.time import time_of
+from tempik.timeline.covering import gaps
 from tempik.timeline.placed import Placed, Tie
 from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.timeline import Timeline
@@ -110,7 +111,7 @@ def report(events: list[Event], said: tuple[str, ...] = (), sound_offset_ms: flo
 def notes(timeline: Timeline) -> tuple[str, ...]:
     """Return sentences on what a person would be surprised by: black, still pictures, ties that cannot hold."""
     out = []
-    for first, end in timeline.gaps():
+    for first, end in gaps(timeline):
         out.append(
             f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
         )

@@ -1,6 +1,7 @@
 """The model: frozen records, validation, and the project file."""
 
 from tempik.reel.join import Handles, Join, JoinUnit
+from tempik.reel.mask import Clear, Mask
 from tempik.reel.model import (
     Align,
     Anchor,
@@ -14,6 +15,7 @@ from tempik.reel.model import (
     Ease,
     Edge,
     Fit,
+    Follow,
     Footage,
     Framing,
     Interpolation,
@@ -27,6 +29,7 @@ from tempik.reel.model import (
     Position,
     Reading,
     Reel,
+    Repeat,
     Shape,
     Shaped,
     Soundtrack,
@@ -45,14 +48,17 @@ from tempik.reel.rows import (
     Painted,
     Rule,
 )
+from tempik.reel.title import Arrival, Title
 
 __all__ = [
     "AccentRow",
     "Align",
     "Anchor",
+    "Arrival",
     "Beyond",
     "Bundle",
     "Choice",
+    "Clear",
     "Clip",
     "ClipSound",
     "ClipTrack",
@@ -62,6 +68,7 @@ __all__ = [
     "Edge",
     "Envelope",
     "Fit",
+    "Follow",
     "Footage",
     "Framing",
     "Handles",
@@ -71,6 +78,7 @@ __all__ = [
     "Key",
     "Length",
     "Limit",
+    "Mask",
     "MotionTrack",
     "Node",
     "Painted",
@@ -83,10 +91,12 @@ __all__ = [
     "Position",
     "Reading",
     "Reel",
+    "Repeat",
     "Rule",
     "Shape",
     "Shaped",
     "Soundtrack",
+    "Title",
     "beats_between",
     "by_id",
     "chosen_points",

@@ -17,7 +17,9 @@ import msgspec
 
 from tempik.digits import whole
 from tempik.reel.join import Join
-from tempik.reel.rows import AccentRow, Bundle, Key, MediaPath, MotionTrack
+from tempik.reel.mask import Clear, Mask
+from tempik.reel.rows import AccentRow, Bundle, Key, MediaPath, MotionTrack, Rule
+from tempik.reel.title import Title
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]
@@ -148,13 +150,14 @@ class Cue(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields
     name: str = ""
 
 
-FootageKind = Literal["video", "still", "solid"]
+FootageKind = Literal["video", "still", "solid", "title", "adjust"]
 
 
 class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A source file with what was measured of it. Sizes are as shown: after the clockwise `rotation_deg`.
 
-    A `solid` has no file: `path` is its colour, such as `#000000`. `read_rate` says how fast the file was really shot,
+    A `solid` has no file: `path` is its colour, such as `#000000`. A `title` has none either, its words are each clip's own;
+    an `adjust` shows what lies below, for accents and framing of its slot. `read_rate` says how fast the file was really shot,
     where it was written already slowed. `repeats` are the numbers of frames that only repeat the one before; with
     `skip_repeats` they are left out and the others stand evenly.
     """
@@ -205,11 +208,18 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     @property
     def without_file(self) -> bool:
         """Whether `path` names no file."""
-        return self.kind == "solid"
+        return self.kind in ("solid", "title", "adjust")
+
+    @property
+    def as_frame(self) -> bool:
+        """Whether its picture is the frame itself, whatever the frame's shape."""
+        return self.kind in ("title", "adjust")
 
     @property
     def name(self) -> str:
-        """What it is called on screen: the file's name, or the solid's colour in words."""
+        """What it is called on screen: the file's name, or in words what has no file."""
+        if self.as_frame:
+            return "title" if self.kind == "title" else "adjust"
         if self.kind == "solid":
             return "blank" if self.path.lower() == "#000000" else f"solid {self.path}"
         return self.path.rsplit("/", 1)[-1]
@@ -325,6 +335,24 @@ class Framing(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
 
+class Follow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A framing that keeps a tracked patch of the footage at a place of the frame (shares of its width and height), as far
+    as the picture reaches; `calm` is how much its path is smoothed, in seconds of the reel."""
+
+    track: str
+    x: float = 0.5
+    y: float = 0.45
+    calm: float = 0.6
+
+
+class Repeat(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A clip laid again at whatever a rule fires on, as it lies about what it begins on itself. `without` names what it is
+    left out of by hand."""
+
+    rule: Rule = Rule()
+    without: tuple[str, ...] = ()
+
+
 Beyond = Literal["hold", "loop"]
 
 
@@ -337,7 +365,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together. `join` is
     what happens over its start, `leave` over its end where no clip follows. `blend` is how it is laid over what lies below (a
     mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
-    time, its `opacity`, and its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's.
+    time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, and how many `word`s of its
+    `title` are shown. `masks` and `clear` say where it shows. `follow` keeps a subject in the frame, `repeat` lays it again.
     """
 
     id: str
@@ -360,6 +389,11 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     blend: str = "normal"
     opacity: float = 1.0
     keys: dict[str, tuple[Key, ...]] = {}
+    title: Title | None = None
+    masks: tuple[Mask, ...] = ()
+    clear: Clear | None = None
+    follow: Follow | None = None
+    repeat: Repeat | None = None
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

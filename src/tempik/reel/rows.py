@@ -96,7 +96,8 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
 
     `degree` is how far a weak point weakens its pulse: 0 not at all, 1 in proportion. `keys` hold values set by hand
     over time for a setting, or for `level`: the row's strength where nothing fires it. `follow` names a tracked patch
-    of footage that the row's focus goes with, `mask` an image whose clear parts keep the accent out.
+    of footage that the row's focus goes with, `mask` an image whose clear parts keep the accent out. With `alone` it acts on
+    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it.
     """
 
     id: str
@@ -116,6 +117,7 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     bundle: str = ""
     follow: str = ""
     mask: MediaPath = ""
+    alone: bool = False
 
 
 class Bundle(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -128,10 +130,12 @@ class Bundle(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
 
 class MotionTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Where a patch of a piece of footage is seen: times in seconds of the file, and the patch's middle as shares of
-    the upright picture's width and height."""
+    the upright picture's width and height. `lost` are stretches (from, to, in seconds of the file) in which it was not
+    found."""
 
     id: str
     times_s: tuple[float, ...]
     xs: tuple[float, ...]
     ys: tuple[float, ...]
     name: str = ""
+    lost: tuple[tuple[float, float], ...] = ()

@@ -13,6 +13,7 @@ from tempik.reel.join import Join
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
+from tempik.reel.title import Title
 from tempik.rhythm.records import Beat, Onset
 
 SPEED_LIMIT = 10.0
@@ -21,8 +22,20 @@ MOST_TRACKS = 8
 # What of a clip can be keyed, and within which bounds.
 KEYED = {
     "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
-    "turn_deg": (-36_000.0, 36_000.0),
+    "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0),
 }  # fmt: skip
+# Of a mask.
+MASK_KEYED = {
+    "x": (-10.0, 10.0), "y": (-10.0, 10.0), "width": (0.0, 20.0), "height": (0.0, 20.0), "turn_deg": (-36_000.0, 36_000.0),
+    "feather": (0.0, 1.0), "grow": (-1.0, 1.0),
+}  # fmt: skip
+# Of a title, by field.
+TITLE_BOUNDS = {
+    "size": (0.005, 3.0), "outline": (0.0, 0.5), "shadow": (0.0, 1.0), "shadow_x": (-2.0, 2.0), "shadow_y": (-2.0, 2.0),
+    "shadow_soft": (0.0, 1.0), "box": (0.0, 1.0), "box_pad": (0.0, 3.0), "box_round": (0.0, 2.0), "line": (0.3, 5.0),
+    "letter": (-0.2, 2.0), "wrap": (0.05, 10.0),
+}  # fmt: skip
+MOST_TITLE = 10_000
 MOST_JOIN = {"frames": 600.0, "beats": 16.0}
 _LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(24_000)
 
@@ -69,6 +82,8 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
             yield f"Clip '{clip.id}' uses footage '{clip.footage}', which the reel does not list."
         else:
             yield from _once(_clip_problems, clip, reel.soundtrack, piece)
+            if piece.kind == "title" and clip.title is None:
+                yield f"Clip '{clip.id}' is a title without words."
     for row in reel.rows:
         yield from _once(_row_problems, row)
     yield from _together_problems(reel)
@@ -186,6 +201,54 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
     for join in (clip.join, clip.leave):
         if join is not None:
             yield from join_problems(join, f"Clip '{clip.id}'")
+    yield from _layer_problems(clip, song)
+
+
+def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
+    """What is wrong with a clip's title, masks, cleared colour, follower and repeats."""
+    whose = f"Clip '{clip.id}'"
+    if clip.title is not None:
+        yield from title_problems(clip.title, whose)
+    if len({m.id for m in clip.masks}) < len(clip.masks):
+        yield f"{whose} has two masks of one id; each needs its own."
+    for mask in clip.masks:
+        for name, (low, high) in MASK_KEYED.items():
+            values = [getattr(mask, name), *(k.value for k in mask.keys.get(name, ()))]
+            if not all(_finite(v) and low <= v <= high for v in values):
+                yield f"{whose} has a mask with a {name} that cannot be; keep it between {low:g} and {high:g}."
+        keys = [k for track in mask.keys.values() for k in track]
+        if not all(_finite(k.time_s) for k in keys) or not all(abs(v) <= 20 for p in mask.points for v in p):
+            yield f"{whose} has a mask that lies nowhere."
+        if any(k.point is not None and (song is None or point_of(song, k.point) is None) for k in keys):
+            yield f"{whose} has a mask with a key on a point that the soundtrack does not have."
+        if not 0 <= mask.corner <= 1:
+            yield f"{whose} has a mask with corners of {mask.corner:g}; keep them between 0 and 1."
+    clear = clip.clear
+    if clear is not None:
+        if not re.fullmatch("#[0-9a-fA-F]{6}", clear.colour):
+            yield f"{whose} makes '{clear.colour[:20]}' clear, which is no colour; give one such as #00b140."
+        if not all(0 <= v <= 1 for v in (clear.tolerance, clear.soft, clear.spill)):
+            yield f"{whose} makes a colour clear by amounts outside 0 to 1."
+    follow = clip.follow
+    if follow is not None and not (0 <= follow.x <= 1 and 0 <= follow.y <= 1 and 0 <= follow.calm <= 10):
+        yield f"{whose} keeps its subject at no place of the frame."
+    if clip.repeat is not None and clip.repeat.rule.every < 1:
+        yield f"{whose} is laid again on every {clip.repeat.rule.every}th point; give 1 or more."
+
+
+def title_problems(title: Title, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a title; `whose` begins the sentence."""
+    if len(title.text) > MOST_TITLE:
+        yield f"{whose} has a title of {len(title.text)} characters; keep it to {MOST_TITLE}."
+    for name, (low, high) in TITLE_BOUNDS.items():
+        if not low <= getattr(title, name) <= high:
+            yield f"{whose} has a title with a {name.replace('_', ' ')} of {getattr(title, name):g}; keep it between {low:g} and {high:g}."
+    for name in ("colour", "outline_colour", "shadow_colour", "box_colour", "lit_colour"):
+        if not re.fullmatch("#[0-9a-fA-F]{6}", getattr(title, name)):
+            yield f"{whose} has a title with the {name.replace('_', ' ')} '{getattr(title, name)[:20]}'; give one such as #ffffff."
+    for arrival in (title.enter, title.leave):
+        if not 0 < arrival.length <= MOST_JOIN[arrival.unit]:
+            yield f"{whose} has a title that comes or goes over {arrival.length:g} {arrival.unit}; that cannot be."
 
 
 def join_problems(join: Join, whose: str) -> Iterator[str]:

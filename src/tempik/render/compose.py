@@ -9,9 +9,8 @@ import cv2
 import numpy as np
 
 from tempik.accents import Look, applied
-from tempik.accents.apply import toned
-from tempik.accents.masks import fitted_mask
 from tempik.media.blend import laid_by
+from tempik.media.clear import cleared
 from tempik.media.paint import (
     Matrix,
     joined,
@@ -24,7 +23,10 @@ from tempik.media.paint import (
     warped,
 )
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
+from tempik.reel import Clear
+from tempik.render.masks import coverage
 from tempik.render.plan import FramePlan, Leg, Pair, Shot, shots_of
+from tempik.render.title_layer import titled
 
 # A way at least this long, unless it goes straight, is averaged at half the size.
 COARSE_FROM_PX = 24.0
@@ -74,32 +76,54 @@ def finished(plan: FramePlan, picture: Picture) -> Picture:
 def _laid_over(
     below: Picture | None, shot: Shot, source: Source | None, width: int, height: int, look: Look | None = None
 ) -> Picture:
-    if source is None:
+    size = (width, height)
+    if shot.title is not None:
+        ground = below if below is not None else solid(width, height)
+        mask = coverage(shot.masks, width, height) if shot.masks else None
+        ways = tuple(leg.begin for leg in shot.legs) + tuple(joined(leg.sweep, leg.begin) for leg in shot.legs)
+        parts = (shot.wording, shot.em_px, shot.affine, shot.blend, float(shot.opacity), mask, ways)
+        return titled(ground, shot.title, *parts)
+    alpha: Plane | None = None
+    if shot.adjust:
+        above = warped(below if below is not None else solid(*size), shot.affine / np.array([[width, height, 1.0]]))
+    elif source is None:
         above = solid(width, height, *colour_yuv(shot.path))
-        alpha = None
     else:
-        above = _placed(source.picture, shot, width, height)
-        alpha = source.alpha
-    if shot.tones:
-        above = toned(above, shot.tones)
-    if look is not None:
-        above = applied(above, look)
-    if shot.region is None and shot.opacity >= 1 and not shot.mask and shot.blend == "normal":
+        picture, alpha = source
+        if shot.clear is not None:
+            picture, cover = cleared(picture, *_by(shot.clear))
+            alpha = cover if alpha is None else np.minimum(alpha, fitted(cover, alpha.shape))
+        above = _placed(picture, shot, width, height)
+    for change in (shot.look, look):
+        if change is not None and (change.tones or change.effects):
+            above = applied(above, change)
+    if shot.region is None and alpha is None and not shot.masks and shot.opacity >= 1 and shot.blend == "normal":
         return above
     if below is None:
         below = solid(width, height)
-    if shot.region is None and alpha is None and not shot.mask:
+    if shot.region is None and alpha is None and not shot.masks:
         return laid_by(below, above, shot.blend, float(shot.opacity))
     mask = _region_mask(shot, width, height) if shot.region is not None else np.full((height, width), 255, np.uint8)
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]
         seen = warp_plane(alpha, shot.affine / np.array([[w, h, 1.0]]), (width, height))
         mask = np.minimum(mask, seen)
-    if shot.mask:
-        mask = np.minimum(mask, fitted_mask(shot.mask, width, height))
+    if shot.masks:
+        mask = np.minimum(mask, coverage(shot.masks, width, height))
     if shot.opacity < 1:
         mask = np.asarray(cv2.convertScaleAbs(mask, alpha=shot.opacity), dtype=np.uint8)
     return laid_by(below, above, shot.blend, mask)
+
+
+def _by(clear: Clear) -> tuple[str, str, float, float, float, bool]:
+    return clear.of, clear.colour, clear.tolerance, clear.soft, clear.spill, clear.invert
+
+
+def fitted(plane: Plane, shape: tuple[int, ...]) -> Plane:
+    """Return a plane in another size, shape (height, width)."""
+    if plane.shape == shape:
+        return plane
+    return np.asarray(cv2.resize(plane, (shape[1], shape[0]), interpolation=cv2.INTER_AREA), dtype=np.uint8)
 
 
 def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:

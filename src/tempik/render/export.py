@@ -28,6 +28,7 @@ from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
 from tempik.render.sound import mix
 from tempik.time import time_of
+from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline
 
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
@@ -72,7 +73,7 @@ def export(
         raise TempikError(_write_failure(target, error)) from error
     return [
         f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
-        for first, end in timeline.gaps()
+        for first, end in gaps(timeline)
     ]
 
 

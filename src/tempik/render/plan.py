@@ -16,15 +16,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
-from tempik.accents.look import IDENTITY, Affine, Tone, times
+from tempik.accents.look import IDENTITY, Affine, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Clip, Footage, Framing, Interpolation, Join
+from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title
+from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
+from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.seams import Seam, crossing_at, crossing_of
-from tempik.timeline.timeline import Timeline
+from tempik.timeline.timeline import PLAIN_LOOK, Timeline
+from tempik.timeline.wording import Part, wording_at
 
 Matrix = NDArray[np.float64]
 
@@ -59,8 +62,13 @@ class Shot:
     legs: tuple[Leg, ...] = ()  # the way while the shutter is open, none where it stands still
     opacity: float = 1.0  # how much of it shows, 0 to 1
     blend: str = "normal"  # how it is laid over what lies below
-    mask: str = ""  # an image that says where in the frame it shows, '' for everywhere
-    tones: tuple[Tone, ...] = ()  # changes of tone of this layer alone
+    adjust: bool = False  # what lies below stands in for a picture of its own
+    masks: tuple[Shape, ...] = ()  # where in the frame it shows, none for everywhere
+    clear: Clear | None = None  # what of its picture is made clear
+    look: Look = PLAIN_LOOK  # what the accents of this layer alone do, but for their movement
+    title: Title | None = None
+    wording: tuple[Part, ...] = ()  # what of the title is seen,
+    em_px: float = 0.0  # drawn with ems of so many pixels
 
     def key(self) -> Hashable:
         """Return what tells this shot from any that shows something else: every field, arrays by their bytes."""
@@ -76,7 +84,8 @@ class Shot:
             ),
             *(self.solid, self.alpha, self.interpolation, self.later, self.share),
             tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
-            *(self.opacity, self.blend, self.mask, self.tones),
+            *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
+            *(self.title, self.wording, self.em_px),
         )
 
 
@@ -230,13 +239,17 @@ def _shot(
     half: float,
 ) -> Shot:
     placed = layer.placed
+    own = timeline.own_look_at(placed, frame)
+    if own is not PLAIN_LOOK:
+        looks, frame = _with_own(timeline, placed, frame, looks, half), frame if own.freeze is None else own.freeze
     footage, framing = placed.footage, timeline.framing_at(placed, frame)
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
-    whole = covers(framing, footage, timeline.reel)
+    whole = covers(framing, footage, timeline.reel) or footage.as_frame
     number, later, passed = distinct_around(footage, float(source[0])) if footage.skip_repeats else (None, None, 0.0)
     affine = framed(framing, footage, width, height, looks[1])
     legs: tuple[Leg, ...] = ()
-    moves = placed.clip.framing.end is not None or placed.clip.keys
+    clip = placed.clip
+    moves = clip.framing.end is not None or clip.keys or clip.follow is not None
     if half and (looks[0].move != looks[2].move or looks[1].move != looks[0].move or moves):
         begin, end = (
             framed(timeline.framing_at(placed, frame + side * half), footage, width, height, look)
@@ -248,18 +261,65 @@ def _shot(
         source_s=float(source[0]),
         backward=bool(source[1] < source[0]),
         affine=affine,
-        longest_px=longest_needed(framing, footage, width, height, closest_zoom(placed.clip)),
+        longest_px=longest_needed(framing, footage, width, height, closest_zoom(clip)),
         region=None if whole else _as_coded(shown_region(framing, footage, timeline.reel), footage.rotation_deg),
         number=number,
         solid=footage.without_file,
         alpha=footage.alpha,
-        interpolation=placed.clip.interpolation or timeline.reel.interpolation,
+        interpolation=clip.interpolation or timeline.reel.interpolation,
         later=later,
         share=passed,
         legs=legs,
         opacity=layer.weight,
         blend=layer.blend,
-        mask=layer.mask,
+        adjust=footage.kind == "adjust",
+        masks=_shapes(timeline, placed, frame, framing, width, height, looks[1]) if clip.masks else (),
+        clear=clip.clear,
+        look=own._replace(move=IDENTITY, freeze=None, echo=None),
+        title=clip.title,
+        wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
+        em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
+    )
+
+
+def _with_own(
+    timeline: Timeline, placed: Placed, frame: int, looks: tuple[Look, Look, Look], half: float
+) -> tuple[Look, Look, Look]:
+    """Return what moves a layer: the whole frame's movement after its own."""
+    a, b, c = (
+        look._replace(move=times(look.move, timeline.own_look_at(placed, frame + side * half).move))
+        for side, look in zip((-1, 0, 1), looks, strict=True)
+    )
+    return a, b, c
+
+
+def _shapes(
+    timeline: Timeline, placed: Placed, frame: int, framing: Framing, width: int, height: int, look: Look
+) -> tuple[Shape, ...]:
+    """Return a clip's masks in the output."""
+    footage = placed.footage
+    across, down = (width, height) if footage.as_frame else (footage.width, footage.height)
+    matrix = frame_matrix(framing, footage, width, height) @ np.diag([1 / across, 1 / down, 1.0])
+    if look.move != IDENTITY:
+        matrix = _in_pixels(look.move, width, height) @ matrix
+    affine = tuple(round(float(v), 6) for v in matrix[:2].ravel())
+    return tuple(
+        Shape(
+            kind=mask.kind,
+            affine=affine,
+            x=mask.x * across,
+            y=mask.y * down,
+            width=mask.width * across,
+            height=mask.height * down,
+            turn_deg=mask.turn_deg,
+            points=mask.points,
+            corner=mask.corner,
+            feather=mask.feather * across,
+            grow=mask.grow * across,
+            invert=mask.invert,
+            mix=mask.mix,
+        )
+        for mask in shapes_at(timeline, placed, frame)
     )
 
 

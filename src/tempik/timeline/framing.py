@@ -45,7 +45,7 @@ def frame_matrix(framing: Framing, footage: Footage, width: float, height: float
     """Return the affine, shape (3, 3), from the upright picture's unit square to the frame in pixels, of a framing as it
     stands at an instant: see `Timeline.framing_at`."""
     shown = footage.width / footage.height * height / width  # the picture's shape against the frame's
-    if framing.fit == "stretch":
+    if framing.fit == "stretch" or footage.as_frame:
         w, h = float(width), float(height)
     elif (framing.fit == "cover") == (shown > 1):
         w, h = width * shown, float(height)
@@ -73,7 +73,7 @@ def frame_matrix(framing: Framing, footage: Footage, width: float, height: float
 
 def covers(framing: Framing, footage: Footage, reel: Reel) -> bool:
     """Tell whether the picture fills the whole frame, so that nothing below it is seen, of a framing as it stands."""
-    if footage.alpha:
+    if footage.alpha or footage.kind == "title":
         return False
     plain = framing is PLAIN or (framing.start == PLAIN.start and framing.crop == PLAIN.crop)
     if plain and framing.fit != "contain":

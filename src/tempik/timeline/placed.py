@@ -71,19 +71,19 @@ class Placed(NamedTuple):
 
 
 class Layer(NamedTuple):
-    """A clip on screen at a frame: how much of it shows (0 to 1), through which mask (an image's path, '' for none), and
-    how it is laid over what lies below. Within a join, `seam`, the clip whose slot it is stands for both."""
+    """A clip on screen at a frame: how much of it shows (0 to 1), and how it is laid over what lies below. Within a join,
+    `seam`, the clip whose slot it is stands for both."""
 
     placed: Placed
     weight: float = 1.0
-    mask: str = ""
     blend: str = "normal"
     seam: Seam | None = None
 
     @property
     def whole(self) -> bool:
         """Whether nothing of what lies below shows through, wherever its picture is."""
-        return self.weight >= 1 and not self.mask and self.blend == "normal"
+        clip = self.placed.clip
+        return self.weight >= 1 and self.blend == "normal" and not clip.masks and clip.clear is None
 
 
 def clean_floor(footage: Footage, rate: Fraction) -> float:

@@ -41,6 +41,7 @@ _FIRED: Memory[Fired] = Memory(200)
 _TIMELINES: Memory[Timeline] = Memory(6)
 
 
+PLAIN_LOOK = Look()
 # What of a clip's place in the frame can be keyed.
 PLACE_KEYS = ("zoom", "x", "y", "turn_deg")
 
@@ -96,17 +97,17 @@ class Timeline:
         """What the accents' rules fire on."""
         if self._spans is None:
             self._spans = tuple(_span(self, p) for p in self.placed if self.shows(p, p.first))
-        return self._bare_scene._replace(spans=self._spans)
+        return self.bare_scene._replace(spans=self._spans)
 
     @property
-    def _bare_scene(self) -> Scene:
+    def bare_scene(self) -> Scene:
         return Scene(self._song, self.rate, self.frames, self.tall, frames_of=self.sounding.frames_of)
 
     def _fired(self, row: AccentRow, gain: float, silent: bool) -> Fired:
         if uses_clips(row):
             scene, objects = self.scene, (self._song, *self.placed)
         else:
-            scene, objects = self._bare_scene, (self._song,)
+            scene, objects = self.bare_scene, (self._song,)
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
         # While only amounts, looks or what is painted change, the cells stay.
         found = _CELLS.get((row.rule, row.limit, *objects), when, lambda: cells(row, scene))
@@ -197,7 +198,7 @@ class Timeline:
         clip = placed.clip
         if not clip.keys:
             return {}
-        return _KEYED.get((clip, self._song), self._exact_rate, lambda: in_frames(clip.keys, self._bare_scene))
+        return _KEYED.get((clip, self._song), self._exact_rate, lambda: in_frames(clip.keys, self.bare_scene))
 
     def framing_at(self, placed: Placed, frame: float) -> Framing:
         """Return how a clip stands in the frame at an instant of the reel: its movement and its keys worked out."""
@@ -233,9 +234,14 @@ class Timeline:
         return any(p is placed for p in self.clips_at(frame))
 
     def look_at(self, frame: float, without: str | None = None) -> Look:
-        """Return what the accents do to a frame, a fraction within a shutter's opening; `without` leaves one row out."""
-        rows = self.fired if without is None else [f for f in self.fired if f.row.id != without]
+        """Return what the accents do to a whole frame, a fraction within a shutter's opening; `without` leaves one row out."""
+        rows = [f for f in self.fired if not f.row.alone and f.row.id != without]
         return look_at(frame, rows, self.rate, self.tall, self.focus_at)
+
+    def own_look_at(self, placed: Placed, frame: float, without: str | None = None) -> Look:
+        """Return what the accents of a clip's own do to its picture."""
+        rows = [f for f in self.fired if f.row.alone and placed.clip.id in f.row.limit.clips and f.row.id != without]
+        return look_at(frame, rows, self.rate, self.tall, self.focus_at) if rows else PLAIN_LOOK
 
     def focus_at(self, found: Fired, frame: float) -> tuple[float, float]:
         """Return where a row's focus is, from the frame's middle in shares of its width: where its tracked patch is seen
@@ -259,19 +265,6 @@ class Timeline:
         seen = matrix @ np.array([x, y, 1.0])
         return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
 
-    def gaps(self) -> list[tuple[int, int]]:
-        """Return the stretches of the reel (first frame, end) on which no shown row has a clip."""
-        out, at = [], 0
-        for placed in self.placed:
-            if self.reel.tracks[placed.clip.track].hidden:
-                continue
-            if placed.first > at:
-                out.append((at, placed.first))
-            at = max(at, placed.end)
-        if at < self.frames:
-            out.append((at, self.frames))
-        return out
-
     def _place(self, row: int) -> tuple[Placed, ...]:
         spans = []
         for clip in self.reel.clips:
@@ -290,12 +283,6 @@ class Timeline:
             if end > first and piece is not None:
                 out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *self._exact_rate)))
         return tuple(out)
-
-    def overlaps(self) -> list[tuple[Placed, Placed]]:
-        """Return neighbours of one track of which the earlier runs on under the later, which takes over until they are
-        joined: the frames from the later one's first up to the earlier one's own end belong to both."""
-        pairs = [(a, b) for row in self.rows for a, b in zip(row, row[1:], strict=False)]
-        return [(a, b) for a, b in pairs if a.until > b.first and a.end == b.first]
 
     def _edge_frame(self, edge: Edge) -> int:
         known = self.sounding.frames_of.get(edge.point) if edge.point is not None else None

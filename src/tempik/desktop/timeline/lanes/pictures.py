@@ -31,6 +31,7 @@ from tempik.edit.clips import pins
 from tempik.edit.clips.trim import Side
 from tempik.reel import Reel
 from tempik.time import frame_on_screen, time_of
+from tempik.timeline.covering import gaps, overlaps
 from tempik.timeline.placed import Placed, floor_text
 from tempik.timeline.timeline import Timeline
 
@@ -100,7 +101,7 @@ class PictureLane(Lane):
         rate = float(ctx.timeline.rate)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour(theme.TEXT, 0.55))
-        for before, after in ctx.timeline.overlaps():
+        for before, after in overlaps(ctx.timeline):
             left, right = ctx.view.x(after.first / rate), ctx.view.x(min(before.until, after.end) / rate)
             if after.clip.track == self.track and right > GUTTER and left < ctx.view.width:
                 foot = box.bottom() - 1
@@ -245,7 +246,7 @@ def _draw_clips(p: QPainter, ctx: PaintContext, box: QRectF, clips: Sequence[Pla
 
 def _paint_gaps(p: QPainter, timeline: Timeline, view: View, lane: QRectF) -> None:
     """Where no track has a clip the reel is black."""
-    for first, end in timeline.gaps():
+    for first, end in gaps(timeline):
         box = QRectF(view.x(time_of(first, timeline.rate)), lane.top(), 0, lane.height())
         box.setRight(view.x(time_of(end, timeline.rate)))
         if box.right() > GUTTER and box.left() < view.width:

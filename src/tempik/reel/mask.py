@@ -1,0 +1,57 @@
+"""Where a clip's picture shows: masks drawn on it, and a colour or a brightness of it made clear."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from tempik.reel.rows import Key
+
+MaskMix = Literal["add", "take away", "keep common"]
+
+
+class Mask(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A shape on the upright picture: a `rectangle`, an `ellipse` or a `polygon`. What a newer version may have put here
+    is kept, and hides nothing.
+
+    `x`, `y` (its middle), `width` and `height` are shares of the picture's width and height; `turn_deg` turns it clockwise.
+    A polygon's `points` are such shares from its middle. `corner` rounds corners, 0 to 1. `feather` (how wide its edge is
+    soft) and `grow` (how far it is made larger) are shares of the picture's width. Several masks add up in their order, each
+    as `mix` says. `follow` names a tracked patch of the footage that it goes with. `keys` hold its `x`, `y`, `width`,
+    `height`, `turn_deg`, `feather` and `grow` over time.
+    """
+
+    id: str
+    kind: str = "rectangle"
+    x: float = 0.5
+    y: float = 0.5
+    width: float = 0.5
+    height: float = 0.5
+    turn_deg: float = 0.0
+    points: tuple[tuple[float, float], ...] = ()
+    corner: float = 0.0
+    feather: float = 0.0
+    grow: float = 0.0
+    invert: bool = False
+    mix: MaskMix = "add"
+    follow: str = ""
+    keys: dict[str, tuple[Key, ...]] = {}
+
+
+ClearOf = Literal["colour", "dark", "bright"]
+
+
+class Clear(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What of a clip's picture is made clear: a `colour`, the `dark` or the `bright`.
+
+    `tolerance` is how far from the colour (in chroma, as a share of its range), or up from black or down from white, is
+    clear; `soft` over how much more it passes to opaque; `spill` how much of the colour's tint is taken out of what stays.
+    """
+
+    of: ClearOf = "colour"
+    colour: str = "#00b140"
+    tolerance: float = 0.12
+    soft: float = 0.08
+    spill: float = 0.8
+    invert: bool = False

@@ -1,0 +1,159 @@
+"""Masks drawn on clips: how far each sample of the output is covered, from shapes placed on the picture."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.media.picture import Plane
+
+Points = NDArray[np.float64]
+ROUND_STEPS = 12
+ELLIPSE_STEPS = 180
+FINE = 4  # edges are drawn so many times finer, and averaged
+SOFT_PX = 3.0  # an edge softer than this needs no finer drawing
+KINDS = ("rectangle", "ellipse", "polygon")
+
+
+class Shape(NamedTuple):
+    """A mask ready to be drawn. `affine`: six numbers, from pixels of the upright picture to pixels of the output; the middle,
+    width, height, feather, growth in pixels of the picture."""
+
+    kind: str
+    affine: tuple[float, ...]
+    x: float
+    y: float
+    width: float
+    height: float
+    turn_deg: float
+    points: tuple[tuple[float, float], ...]
+    corner: float
+    feather: float
+    grow: float
+    invert: bool
+    mix: str
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the output to one of the picture."""
+        a, b, _, c, d, _ = self.affine
+        return math.sqrt(abs(a * d - b * c))
+
+
+@lru_cache(48)
+def coverage(shapes: tuple[Shape, ...], width: int, height: int) -> Plane:
+    """Return how far masks let a picture show at each sample, 255 wholly, shape (height, width)."""
+    known = [s for s in shapes if s.kind in KINDS]
+    total: Plane | None = None
+    for shape in known:
+        plane = _drawn(shape, width, height)
+        if shape.invert:
+            plane = 255 - plane
+        if shape.mix == "take away":
+            total = np.minimum(np.full_like(plane, 255) if total is None else total, 255 - plane)
+        elif total is None:
+            total = plane
+        else:
+            total = np.maximum(total, plane) if shape.mix == "add" else np.minimum(total, plane)
+    return np.full((height, width), 255, np.uint8) if total is None else total
+
+
+def outline(shape: Shape) -> Points:
+    """Return the outline of a mask in pixels of the upright picture, shape (n, 2); empty where it has no area."""
+    w, h = shape.width, shape.height
+    if shape.kind != "polygon":
+        w, h = w + 2 * shape.grow, h + 2 * shape.grow
+    if w <= 0 or h <= 0:
+        return np.zeros((0, 2))
+    if shape.kind == "ellipse":
+        # Its corners lie a little outside, so that it has the ellipse's own area.
+        step = 2 * math.pi / ELLIPSE_STEPS
+        out = math.sqrt(step / math.sin(step)) / 2
+        at = np.arange(ELLIPSE_STEPS) * step
+        points = np.stack([np.cos(at) * w * out, np.sin(at) * h * out], axis=1)
+    elif shape.kind == "rectangle":
+        points = _rounded_box(w, h, shape.corner * min(w, h) / 2)
+    else:
+        points = np.array(shape.points, dtype=np.float64).reshape(-1, 2)
+        if len(points) < 3:
+            return np.zeros((0, 2))
+        points = _softened(points * [w, h], shape.corner)
+    c, s = math.cos(math.radians(shape.turn_deg)), math.sin(math.radians(shape.turn_deg))
+    return np.asarray(points @ np.array([[c, s], [-s, c]]) + [shape.x, shape.y], dtype=np.float64)
+
+
+def _rounded_box(w: float, h: float, radius: float) -> Points:
+    corners = [(w / 2, h / 2, 0.0), (-w / 2, h / 2, 90.0), (-w / 2, -h / 2, 180.0), (w / 2, -h / 2, 270.0)]
+    if radius <= 0:
+        return np.array([(x, y) for x, y, _ in corners])
+    out = []
+    for x, y, first in corners:
+        cx, cy = x - math.copysign(radius, x), y - math.copysign(radius, y)
+        for step in range(ROUND_STEPS + 1):
+            at = math.radians(first + 90 * step / ROUND_STEPS)
+            out.append((cx + radius * math.cos(at), cy + radius * math.sin(at)))
+    return np.array(out)
+
+
+def _softened(points: Points, corner: float) -> Points:
+    """Return a polygon with its corners drawn as curves that begin so far, 0 to 1, toward the middles of its sides."""
+    if corner <= 0:
+        return points
+    out = []
+    for before, at, after in zip(np.roll(points, 1, 0), points, np.roll(points, -1, 0), strict=True):
+        first, last = at + (before - at) * corner / 2, at + (after - at) * corner / 2
+        for step in range(ROUND_STEPS + 1):
+            t = step / ROUND_STEPS
+            out.append((1 - t) ** 2 * first + 2 * t * (1 - t) * at + t * t * last)
+    return np.array(out)
+
+
+def _drawn(shape: Shape, width: int, height: int) -> Plane:
+    plane = np.zeros((height, width), np.uint8)
+    points = outline(shape)
+    if len(points) < 3:
+        return plane
+    affine = np.array(shape.affine).reshape(2, 3)
+    seen = np.clip(np.concatenate([points, np.ones((len(points), 1))], axis=1) @ affine.T, -20_000, 20_000)
+    feather, grow = shape.feather * shape.scale, shape.grow * shape.scale if shape.kind == "polygon" else 0.0
+    left, top = (max(0, math.floor(v) - 1) for v in seen.min(axis=0))
+    right, bottom = (min(s, math.ceil(v) + 1) for v, s in zip(seen.max(axis=0), (width, height), strict=True))
+    if right > left and bottom > top:
+        fine = 1 if feather > SOFT_PX else FINE
+        part = np.zeros(((bottom - top) * fine, (right - left) * fine), np.uint8)
+        # OpenCV counts from the middle of a sample.
+        corners = np.round((((seen - [left, top]) * fine) - 0.5) * 16).astype(np.int32)
+        cv2.fillPoly(part, [corners.reshape(-1, 1, 2)], (255,), cv2.LINE_8, 4)
+        if fine > 1:
+            part = np.asarray(cv2.resize(part, (right - left, bottom - top), interpolation=cv2.INTER_AREA), np.uint8)
+        plane[top:bottom, left:right] = part
+    if abs(grow) >= 0.5:
+        side = 2 * round(abs(grow)) + 1
+        kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+        plane = np.asarray((cv2.dilate if grow > 0 else cv2.erode)(plane, kernel), np.uint8)
+    return _feathered(plane, feather)
+
+
+def _feathered(plane: Plane, width_px: float) -> Plane:
+    """Return a mask whose edge passes from clear to covered over about so many pixels; a wide one is made small first."""
+    sigma = width_px / 4  # nineteen parts of twenty of the way lie within four of these
+    if sigma < 0.3:
+        return plane
+    tall, wide = plane.shape
+    shrink = 1
+    while sigma / shrink > 6 and min(tall, wide) / shrink > 32:
+        shrink *= 2
+    small = plane
+    if shrink > 1:
+        small = np.asarray(
+            cv2.resize(plane, (max(1, wide // shrink), max(1, tall // shrink)), interpolation=cv2.INTER_AREA), np.uint8
+        )
+    soft = cv2.GaussianBlur(small, (0, 0), sigma / shrink, borderType=cv2.BORDER_REPLICATE)
+    if shrink > 1:
+        soft = cv2.resize(soft, (wide, tall), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(soft, dtype=np.uint8)

@@ -1,0 +1,155 @@
+"""Titles in a frame: their parts drawn once for as long as they look the same, moved, and laid over what lies below."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.media.blend import laid_by
+from tempik.media.paint import Matrix
+from tempik.media.picture import Picture, Plane, from_rgb
+from tempik.reel import Title
+from tempik.timeline.wording import Part
+from tempik.titles.drawing import Sprite, drawn
+
+MOST_EM_PX = 4000.0
+# A part that is turned or scaled by less than this over its whole size stands on whole pixels, as sharp as it was drawn.
+STILL_PX = 0.35
+
+
+class Placed(NamedTuple):
+    """A part where it lies in the frame: its colours and cover, its top left corner on even pixels."""
+
+    picture: Picture
+    cover: Plane
+    left: int
+    top: int
+
+
+def titled(
+    below: Picture,
+    title: Title,
+    wording: tuple[Part, ...],
+    em_px: float,
+    affine: Matrix,
+    blend: str,
+    opacity: float,
+    mask: Plane | None,
+    ways: tuple[Matrix, ...] = (),
+) -> Picture:
+    """Return a picture with a title's parts over it. `affine` takes the frame's unit square to pixels of the output; `ways`
+    are further such affines over which it is averaged while the shutter is open."""
+    width, height = below.size
+    em_px = min(em_px, MOST_EM_PX)
+    planes = [p.copy() for p in below]
+    for part in wording:
+        made = _placed(title, part, em_px, _flat(affine), tuple(_flat(w) for w in ways), (width, height))
+        if made is None:
+            continue
+        cover = made.cover
+        shown = opacity * part.state.opacity
+        if shown < 1:
+            cover = np.asarray(cv2.convertScaleAbs(cover, alpha=shown), dtype=np.uint8)
+        tall, wide = cover.shape
+        if mask is not None:
+            cover = np.minimum(cover, mask[made.top : made.top + tall, made.left : made.left + wide])
+        boxes = [
+            (
+                slice(made.top // s, (made.top + tall + s - 1) // s),
+                slice(made.left // s, (made.left + wide + s - 1) // s),
+            )
+            for s in (1, 2, 2)
+        ]
+        under = Picture(*(np.ascontiguousarray(p[box]) for p, box in zip(planes, boxes, strict=True)))
+        over = laid_by(under, made.picture, blend, cover)
+        for plane, box, part_plane in zip(planes, boxes, over, strict=True):
+            plane[box] = part_plane
+    return Picture(*planes)
+
+
+def _flat(affine: Matrix) -> tuple[float, ...]:
+    return tuple(float(v) for v in affine.ravel())
+
+
+@lru_cache(96)
+def _placed(
+    title: Title,
+    part: Part,
+    em_px: float,
+    affine: tuple[float, ...],
+    ways: tuple[tuple[float, ...], ...],
+    size: tuple[int, int],
+) -> Placed | None:
+    sprite = drawn(title, em_px, (part.what, part.number), part.lit, part.alone)
+    if sprite is None:
+        return None
+    matrices = [_matrix(part, sprite, title, em_px, w, size) for w in (affine, *ways)]
+    tall, wide = sprite.rgba.shape[:2]
+    still = len(matrices) == 1 and np.abs(matrices[0][:, :2] - np.eye(2)).max() * max(tall, wide) < STILL_PX
+    # Moving parts go by fractions of a pixel; one that stands, by whole ones.
+    if still and part.state.x == part.state.y == 0:
+        at = np.round(matrices[0][:, 2]).astype(int)
+        return _cut(sprite.rgba, int(at[0]), int(at[1]), size)
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, tall, 1], [wide, tall, 1.0]])
+    seen = np.concatenate([corners @ m.T for m in matrices])
+    left, top = (max(0, int(np.floor(v)) - 1) for v in seen.min(axis=0))
+    right, bottom = (min(s, int(np.ceil(v)) + 1) for v, s in zip(seen.max(axis=0), size, strict=True))
+    if right <= left or bottom <= top:
+        return None
+    total = np.zeros((bottom - top, right - left, 4), np.float32)
+    multiplied = _multiplied(sprite)
+    for matrix in matrices:
+        moved = matrix.copy()
+        moved[:, 2] += 0.5 * (matrix[:, 0] + matrix[:, 1]) - 0.5 - np.array([left, top])
+        total += cv2.warpAffine(multiplied, moved, (right - left, bottom - top), flags=cv2.INTER_AREA)
+    total /= len(matrices)
+    cover = total[:, :, 3:]
+    colours = np.where(cover > 0.5, total[:, :, :3] * 255 / np.maximum(cover, 0.5), sprite.rgba[0, 0, :3])
+    rgba = np.clip(np.round(np.concatenate([colours, cover], axis=2)), 0, 255).astype(np.uint8)
+    return _cut(rgba, left, top, size)
+
+
+def _multiplied(sprite: Sprite) -> NDArray[np.float32]:
+    out = sprite.rgba.astype(np.float32)
+    out[:, :, :3] *= out[:, :, 3:] / 255
+    return out
+
+
+def _matrix(
+    part: Part, sprite: Sprite, title: Title, em_px: float, affine: tuple[float, ...], size: tuple[int, int]
+) -> Matrix:
+    """Return the affine, shape (2, 3), from a sprite's pixels to the output's."""
+    tall, wide = sprite.rgba.shape[:2]
+    own = em_px / title.size  # a frame's width in the pixels of the drawing
+    state = part.state
+    cx, cy = sprite.left + wide / 2, sprite.top + tall / 2
+    scale, x, y = state.scale, state.x * em_px, state.y * em_px
+    moved = np.array(
+        [
+            [scale, 0, sprite.left * scale + cx * (1 - scale) + x],
+            [0, scale, sprite.top * scale + cy * (1 - scale) + y],
+            [0, 0, 1],
+        ]
+    )
+    high = own * size[1] / size[0]
+    unit = np.array([[1 / own, 0, 0.5], [0, 1 / high, 0.5], [0, 0, 1]])
+    return np.asarray(np.array(affine).reshape(2, 3) @ unit @ moved, dtype=np.float64)
+
+
+def _cut(rgba: NDArray[np.uint8], left: int, top: int, size: tuple[int, int]) -> Placed | None:
+    """Return a drawing as a picture, on even pixels and within the frame."""
+    tall, wide = rgba.shape[:2]
+    begin_x, begin_y = max(left, 0) // 2 * 2, max(top, 0) // 2 * 2
+    end_x, end_y = min((left + wide + 1) // 2 * 2, size[0] // 2 * 2), min((top + tall + 1) // 2 * 2, size[1] // 2 * 2)
+    if end_x <= begin_x or end_y <= begin_y:
+        return None
+    out = np.empty((end_y - begin_y, end_x - begin_x, 4), np.uint8)
+    out[:, :, :3], out[:, :, 3] = rgba[0, 0, :3], 0
+    x, y = left - begin_x, top - begin_y
+    inside = rgba[max(-y, 0) : out.shape[0] - y, max(-x, 0) : out.shape[1] - x]
+    out[max(y, 0) : max(y, 0) + inside.shape[0], max(x, 0) : max(x, 0) + inside.shape[1]] = inside
+    return Placed(from_rgb(np.ascontiguousarray(out[:, :, :3])), np.ascontiguousarray(out[:, :, 3]), begin_x, begin_y)

@@ -1,0 +1,27 @@
+"""Where clips leave the reel black, and where they reach over each other."""
+
+from __future__ import annotations
+
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline
+
+
+def gaps(timeline: Timeline) -> list[tuple[int, int]]:
+    """Return the stretches of the reel (first frame, end) on which no shown row has a clip."""
+    out, at = [], 0
+    for placed in timeline.placed:
+        if timeline.reel.tracks[placed.clip.track].hidden:
+            continue
+        if placed.first > at:
+            out.append((at, placed.first))
+        at = max(at, placed.end)
+    if at < timeline.frames:
+        out.append((at, timeline.frames))
+    return out
+
+
+def overlaps(timeline: Timeline) -> list[tuple[Placed, Placed]]:
+    """Return neighbours of one track of which the earlier runs on under the later, which takes over until they are
+    joined: the frames from the later one's first up to the earlier one's own end belong to both."""
+    pairs = [(a, b) for row in timeline.rows for a, b in zip(row, row[1:], strict=False)]
+    return [(a, b) for a, b in pairs if a.until > b.first and a.end == b.first]

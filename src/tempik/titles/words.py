@@ -1,0 +1,91 @@
+"""The words of a text, where its lines may be broken, and which way it runs."""
+
+from __future__ import annotations
+
+import unicodedata
+from functools import lru_cache
+from typing import NamedTuple
+
+from uniseg.graphemecluster import grapheme_clusters
+from uniseg.linebreak import line_break_units
+
+# Scripts that put no space between words: there a piece that a line may be broken at counts as a word.
+UNSPACED = ((0x0E00, 0x0EFF), (0x1000, 0x109F), (0x1780, 0x17FF), (0x3040, 0x30FF), (0x3400, 0x9FFF), (0xF900, 0xFAFF),
+            (0x20000, 0x3FFFF))  # fmt: skip
+# Scripts whose letters join or stack: no room may be put between them.
+JOINED = ((0x0600, 0x08FF), (0xFB50, 0xFDFF), (0xFE70, 0xFEFF), (0x0700, 0x074F), (0x0900, 0x0DFF), (0x0E00, 0x0FFF),
+          (0x1000, 0x109F), (0x1780, 0x17FF), (0x1800, 0x18AF))  # fmt: skip
+
+
+class Piece(NamedTuple):
+    """A piece of a line that is not broken: its text without the space after it, and the number of its word."""
+
+    text: str
+    word: int
+    spaced: bool
+
+
+def cleaned(text: str) -> str:
+    """Return a text without control characters; lines end with one line feed, a tab is a space."""
+    text = text.replace("\r\n", "\n").replace("\r", "\n").replace("\u2028", "\n").replace("\u2029", "\n")
+    text = text.replace("\t", " ").replace("\x0b", "\n").replace("\x0c", "\n")
+    return "".join(c for c in text if c == "\n" or unicodedata.category(c) not in ("Cc", "Cs", "Co", "Cn"))
+
+
+@lru_cache(256)
+def pieces_of(text: str) -> tuple[tuple[Piece, ...], ...]:
+    """Return the lines of a text as given, each in the pieces between which it may be broken (Unicode's line breaking
+    algorithm, UAX #14), with their words counted through the text."""
+    out: list[tuple[Piece, ...]] = []
+    word = -1
+    for line in cleaned(text).split("\n"):
+        pieces: list[Piece] = []
+        begins = True
+        for unit in line_break_units(line):
+            bare = unit.rstrip()
+            if not bare:
+                begins = True
+                continue
+            if begins or _in(bare[0], UNSPACED) or (pieces and _in(pieces[-1].text[-1], UNSPACED)):
+                word += 1
+            begins = len(bare) < len(unit)
+            pieces.append(Piece(bare, word, begins))
+        out.append(tuple(pieces))
+    return tuple(out)
+
+
+def words_of(text: str) -> list[str]:
+    """Return the words of a text, in order."""
+    out: list[str] = []
+    for line in pieces_of(text):
+        for piece in line:
+            if piece.word == len(out):
+                out.append(piece.text)
+            else:
+                out[-1] += piece.text
+    return out
+
+
+def clusters_of(text: str) -> list[str]:
+    """Return a text by what a reader takes for one letter (UAX #29)."""
+    return list(grapheme_clusters(text))
+
+
+def backward(text: str) -> bool | None:
+    """Tell whether a text runs from right to left by its first letter that has a direction; None where none has."""
+    for character in text:
+        kind = unicodedata.bidirectional(character)
+        if kind in ("R", "AL"):
+            return True
+        if kind == "L":
+            return False
+    return None
+
+
+def joins(text: str) -> bool:
+    """Tell whether letters of a text join or stack."""
+    return any(_in(c, JOINED) for c in text)
+
+
+def _in(character: str, ranges: tuple[tuple[int, int], ...]) -> bool:
+    return any(low <= ord(character) <= high for low, high in ranges)
