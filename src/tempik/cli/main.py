@@ -21,12 +21,27 @@ from tempik.cli import joins as cli_joins
 from tempik.cli import layers as cli_layers
 from tempik.cli import points as cli_points
 from tempik.cli import speed as cli_speed
+from tempik.cli import titles as cli_titles
 from tempik.digits import whole
 from tempik.errors import TempikError
 from tempik.formats import qualities
 from tempik.time import parse_rate
 
-VERBS = ("beats", "points", "probe", "cues", "demo", "draft", "speed", "accents", "joins", "layers", "export", "check")
+VERBS = (
+    "beats",
+    "points",
+    "probe",
+    "cues",
+    "demo",
+    "draft",
+    "speed",
+    "accents",
+    "joins",
+    "layers",
+    "titles",
+    "export",
+    "check",
+)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -59,6 +74,7 @@ def _verb(given: list[str]) -> int:
         "accents": cli_accents.run,
         "joins": cli_joins.run,
         "layers": cli_layers.run,
+        "titles": cli_titles.run,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
@@ -115,6 +131,7 @@ def _parser() -> argparse.ArgumentParser:
     cli_accents.add_parser(verbs)
     cli_joins.add_parser(verbs)
     cli_layers.add_parser(verbs)
+    cli_titles.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")
     export.add_argument("project", type=Path)

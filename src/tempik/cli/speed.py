@@ -106,14 +106,19 @@ def chosen_clips(reel: Reel, text: str) -> list[str]:
         raise TempikError("The reel has no clips yet.")
     if text == "all":
         return placed
+    return chosen_of(placed, text, "clips")
+
+
+def chosen_of(names: list[str], text: str, what: str) -> list[str]:
+    """Return those of a list that `1,3-5` names, by place. Raises TempikError where it names none."""
     out: list[str] = []
     for part in text.split(","):
         found = re.fullmatch(r"(\d+)(?:-(\d+))?", part.strip())
         first = int(found[1]) if found else 0
         last = int(found[2] or found[1]) if found else 0
-        if not 1 <= first <= last <= len(placed):
-            raise TempikError(f"'{part}' names no clips; the reel has clips 1 to {len(placed)}.")
-        out += placed[first - 1 : last]
+        if not 1 <= first <= last <= len(names):
+            raise TempikError(f"'{part}' names no {what}; the reel has {what} 1 to {len(names)}.")
+        out += names[first - 1 : last]
     return out
 
 

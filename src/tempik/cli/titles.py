@@ -1,0 +1,187 @@
+"""`tempik titles`: a project's titles as a table, laid and changed, their words on points; lyrics and subtitles in and out."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tempik.cli.changing import project_of, saved_or_shown
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.reel import Reel
+
+COLUMNS = "clip,track,first,end,words,on_points,font,text"
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    made = verbs.add_parser("titles", help="list titles, lay or change them, put words on points, read or write lyrics")
+    made.add_argument("project", type=Path, nargs="?")
+    made.add_argument("--fonts", action="store_true", help="every font family there is, ours first, with its styles")
+    made.add_argument("--add", metavar="TEXT", help="lay a title; \\n begins a line")
+    made.add_argument("--lyrics", type=Path, metavar="FILE", help="lay the lines of a .lrc, .srt or .vtt file")
+    made.add_argument("--named", action="store_true", help="make words of the points that have names")
+    made.add_argument(
+        "--times", choices=("song", "reel"), help="whose times a file has: LRC the song's, others the reel's"
+    )
+    made.add_argument("--from", dest="from_s", type=float, default=0.0, metavar="SECONDS", help="of the reel")
+    made.add_argument("--length", type=float, metavar="SECONDS", help="to the reel's end without")
+    made.add_argument("--clips", metavar="2,4-6", help="the titles to change, by place in the table; all without")
+    made.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help="such as size=0.2, font='EB Garamond', enter=rise",
+    )
+    made.add_argument(
+        "--words", choices=("each", "even", "off"), help="words on each next point, evenly, or all at once"
+    )
+    made.add_argument("--write", type=Path, metavar="FILE", help="write the titles as .lrc, .srt or .vtt")
+    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
+
+
+def run(options: argparse.Namespace) -> int:
+    """List or change. Raises TempikError with one sentence."""
+    if options.fonts:
+        from tempik.titles.fonts import families
+
+        print("\n".join(f"{name}: {', '.join(f.style for f in faces)}" for name, faces in families().items()))
+        return 0
+    reel = project_of(options, "--fonts for the fonts there are")
+    changed = _changed(reel, options)
+    if options.write is not None:
+        from tempik.edit.titles import lines_of
+        from tempik.project.lyrics import write_lyrics
+
+        write_lyrics(lines_of(changed, _of_song(options, options.write)), options.write)
+        print(options.write)
+    return saved_or_shown(reel, changed, options, table, quiet=options.write is not None)
+
+
+def table(reel: Reel) -> str:
+    """Return the titles as CSV, by their first frames."""
+    import csv
+    import io
+
+    from tempik.timeline.timeline import timeline_of
+    from tempik.timeline.wording import word_frames
+    from tempik.titles import words_of
+
+    timeline = timeline_of(reel)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS.split(","))
+    for number, name in enumerate(_titles(reel), 1):
+        placed = timeline.placed_clip(name)
+        assert placed is not None and placed.clip.title is not None
+        title, frames = placed.clip.title, word_frames(timeline, placed)
+        where = (number, placed.clip.track + 1, placed.first, placed.end, len(words_of(title.text)))
+        writer.writerow((*where, " ".join(map(str, frames)), title.font, title.text.replace("\n", " / ")))
+    return out.getvalue()
+
+
+def _titles(reel: Reel) -> list[str]:
+    from tempik.timeline.timeline import timeline_of
+
+    return [p.clip.id for p in timeline_of(reel).placed if p.clip.title is not None]
+
+
+def _of_song(options: argparse.Namespace, path: Path) -> bool:
+    if options.times is not None:
+        return bool(options.times == "song")
+    return path.suffix.lower() == ".lrc"
+
+
+def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from tempik.edit import titles
+    from tempik.project.lyrics import read_lyrics
+    from tempik.reel import Title
+    from tempik.time import frame_of
+
+    names: list[str] | None = None
+    if options.add is not None:
+        first = frame_of(options.from_s, reel.rate)
+        length_s = options.length if options.length is not None else reel.length_s - options.from_s
+        reel, name = titles.with_title(
+            reel, Title(options.add.replace("\\n", "\n")), first, frame_of(length_s, reel.rate), framing=titles.LOW
+        )
+        names = [name]
+    if options.lyrics is not None:
+        found = read_lyrics(options.lyrics)
+        if found.said:
+            print(f"tempik: {found.said}", file=sys.stderr)
+        reel, names = titles.with_lines(reel, found.lines, of_song=_of_song(options, options.lyrics))
+    if options.named:
+        reel, names = titles.with_named_points(reel)
+    wants = bool(options.set or options.words)
+    if names is None and wants:
+        names = _chosen(reel, options.clips)
+    if options.set:
+        reel = _with_settings(reel, names or [], options.set)
+    if options.words == "off":
+        reel = titles.without_words_on_points(reel, names or [])
+    elif options.words is not None:
+        reel = titles.with_words_on_points(reel, names or [], options.words == "even")
+    return reel
+
+
+def _chosen(reel: Reel, text: str | None) -> list[str]:
+    from tempik.cli.speed import chosen_of
+
+    names = _titles(reel)
+    if not names:
+        raise TempikError("There is no title on the reel; lay one with --add, --lyrics or --named.")
+    return chosen_of(names, text, "titles") if text and text != "all" else names
+
+
+def _with_settings(reel: Reel, names: list[str], given: list[str]) -> Reel:
+    """Set fields of titles by name; `enter`, `leave` take a kind, a length such as 8 or 0.5b, and a way: rise:8:up."""
+    from tempik.edit.titles import titles_of, with_title_fields
+    from tempik.reel import Arrival, Title
+
+    for text in given:
+        name, equals, value = text.partition("=")
+        if not equals or name not in Title.__struct_fields__ or name == "text":
+            known = ", ".join(f for f in Title.__struct_fields__ if f != "text")
+            raise TempikError(f"'{text}' sets nothing of a title; give NAME=VALUE with one of {known}.")
+        if name in ("enter", "leave"):
+            reel = with_title_fields(reel, names, **{name: _arrival(value, Arrival)})
+            continue
+        _check_choice(name, value)
+        now = getattr(titles_of(reel, names)[0].title, name)
+        try:
+            reel = with_title_fields(reel, names, **{name: float(value) if isinstance(now, float) else value})
+        except ValueError:
+            raise TempikError(f"'{value}' is no number for a title's {name}.") from None
+    return reel
+
+
+def _check_choice(name: str, value: str) -> None:
+    choices = {"align": ("left", "middle", "right"), "by": ("all", "line", "word"), "showing": ("stay", "one", "lit")}
+    if name in choices and value not in choices[name]:
+        raise TempikError(f"A title's {name} is one of {', '.join(choices[name])}.")
+
+
+def _arrival(text: str, kind: type) -> object:
+    import re
+
+    from tempik.titles import ARRIVALS
+
+    name, *rest = text.split(":")
+    if name not in ARRIVALS or len(rest) > 2:
+        raise TempikError(
+            f"'{text}' is no way to come or go; give {', '.join(ARRIVALS)}, such as rise:8:up or pop:0.5b."
+        )
+    fields: dict[str, object] = {"kind": name}
+    for part in rest:
+        length = re.fullmatch(r"(\d+(?:\.\d+)?)(b|f|)", part)
+        if length is not None:
+            fields |= {"length": float(length[1]), "unit": "beats" if length[2] == "b" else "frames"}
+        elif part in ("up", "down", "left", "right"):
+            fields["way"] = part
+        else:
+            raise TempikError(f"'{part}' is neither a length such as 8 or 0.5b nor a way: up, down, left, right.")
+    return kind(**fields)

@@ -1,0 +1,209 @@
+"""Lyrics and subtitles: LRC (with times of words, as some players write them), SubRip and WebVTT, read and written."""
+
+from __future__ import annotations
+
+import html
+import logging
+import re
+from datetime import timedelta
+from pathlib import Path
+from typing import NamedTuple
+
+import srt
+import webvtt
+from webvtt.errors import MalformedFileError
+
+from tempik.disk.reading import read_whole
+from tempik.disk.writing import write_whole
+from tempik.errors import TempikError
+from tempik.titles.line import Line
+
+KINDS = (".lrc", ".srt", ".vtt")
+MOST_MB = 4
+MOST_LINES = 5000
+LAST_LINE_S = 4.0  # how long a line is that has neither an end nor a line after it
+
+logging.getLogger("srt").setLevel(logging.ERROR)  # what it could not read, this module says itself
+
+
+class Lyrics(NamedTuple):
+    """The lines of a file in order of time, and what of it was put right, as a sentence; '' for nothing."""
+
+    lines: tuple[Line, ...]
+    said: str = ""
+
+
+def read_lyrics(path: Path) -> Lyrics:
+    """Read a file of lines with times. Lines are brought into order, and of two that overlap the first ends where the second
+    begins. Raises TempikError for what is none, or holds no line."""
+    kind = path.suffix.lower()
+    if kind not in KINDS:
+        raise TempikError(f"{path} is no lyrics or subtitles that can be read; give a .lrc, .srt or .vtt file.")
+    text, said = _decoded(read_whole(path, MOST_MB))
+    try:
+        found = {".lrc": _from_lrc, ".srt": _from_srt, ".vtt": _from_vtt}[kind](text)
+    except (MalformedFileError, srt.SRTParseError, ValueError, OverflowError):
+        found = []
+    found = [line for line in found if line.text.strip() and 0 <= line.start_s < 86_400]
+    if not found:
+        raise TempikError(f"{path} holds no line with a time; choose another file, or type the words.")
+    if len(found) > MOST_LINES:
+        raise TempikError(f"{path} has {len(found)} lines; {MOST_LINES} are the most.")
+    ordered = sorted(found, key=lambda line: line.start_s)
+    notes = [said] if said else []
+    if ordered != found:
+        notes.append("lines were brought into order")
+    lines, overlapping = [], 0
+    for line, after in zip(ordered, [*ordered[1:], None], strict=True):
+        end_s = max(line.end_s, line.start_s + 0.05)
+        if after is not None and end_s > after.start_s:
+            overlapping += line.end_s > after.start_s + 1e-6
+            end_s = max(after.start_s, line.start_s)
+        lines.append(line._replace(end_s=end_s))
+    if overlapping:
+        notes.append(f"{overlapping} overlapping lines end where the next begins")
+    whole = [line for line in lines if line.end_s > line.start_s]
+    return Lyrics(tuple(whole), f"{path.name}: {'; '.join(notes)}." if notes else "")
+
+
+def _decoded(data: bytes) -> tuple[str, str]:
+    """Return a file's text, and what had to be guessed of its encoding."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return data.decode("utf-16", "replace"), ""
+    try:
+        return data.decode("utf-8-sig"), ""
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace"), "it is not UTF-8 and was read as Windows-1252"
+
+
+_LRC_TIME = r"(\d{1,3}):(\d{1,2})(?:[.:](\d{1,3}))?"
+_LRC_LINE = re.compile(rf"^\s*((?:\[{_LRC_TIME}\]\s*)+)(.*)$")
+_LRC_WORD = re.compile(rf"<{_LRC_TIME}>")
+
+
+def _seconds(minutes: str, seconds: str, part: str | None) -> float:
+    return int(minutes) * 60 + int(seconds) + (int(part) / 10 ** len(part) if part else 0.0)
+
+
+def _from_lrc(text: str) -> list[Line]:
+    offset_s = 0.0
+    found: list[tuple[float, str, tuple[float, ...]]] = []
+    for raw in text.splitlines():
+        tag = re.match(r"^\s*\[offset:\s*([+-]?\d{1,7})\s*\]", raw, re.IGNORECASE)
+        if tag is not None:
+            offset_s = int(tag[1]) / 1000  # above 0 the words come sooner
+            continue
+        line = _LRC_LINE.match(raw)
+        if line is None:
+            continue
+        body, words_s = _lrc_words(line[5])
+        for stamp in re.finditer(rf"\[{_LRC_TIME}\]", line[1]):
+            start = _seconds(stamp[1], stamp[2], stamp[3])
+            found.append((start, body, words_s if line[1].count("[") == 1 else ()))
+    starts = sorted({start for start, _, _ in found})
+    out = []
+    for start, body, words_s in found:
+        later = next((s for s in starts if s > start), start + LAST_LINE_S)
+        end = max(start + 0.05, later)
+        out.append(
+            Line(max(0.0, start - offset_s), end - offset_s, body, tuple(max(0.0, w - offset_s) for w in words_s))
+        )
+    # A line without words ends the one before it.
+    return out
+
+
+def _lrc_words(body: str) -> tuple[str, tuple[float, ...]]:
+    """Return a line's text, and its words' times where each has one before it."""
+    marks = list(_LRC_WORD.finditer(body))
+    if not marks:
+        return body.strip(), ()
+    words: list[str] = []
+    times: list[float] = []
+    for mark, after in zip(marks, [*marks[1:], None], strict=True):
+        text = body[mark.end() : after.start() if after is not None else len(body)].split()
+        words += text
+        times += [_seconds(mark[1], mark[2], mark[3])] * len(text)
+    before = body[: marks[0].start()].split()
+    return " ".join([*before, *words]), tuple(times) if not before else ()
+
+
+def _from_srt(text: str) -> list[Line]:
+    out = []
+    for entry in srt.parse(text.replace("\r\n", "\n"), ignore_errors=True):
+        body = re.sub(r"</?(?:b|i|u|font)\b[^>\n]*>|\{\\[^}\n]*\}", "", entry.content, flags=re.IGNORECASE)
+        out.append(Line(entry.start.total_seconds(), entry.end.total_seconds(), body.strip()))
+    return out
+
+
+def _from_vtt(text: str) -> list[Line]:
+    out = []
+    for caption in webvtt.from_string(text).captions:
+        start, end = (_clock(stamp) for stamp in (caption.start, caption.end))
+        raw = caption.raw_text
+        times = re.findall(r"<((?:\d+:)?\d{2}:\d{2}\.\d{3})>", raw)
+        body = html.unescape(re.sub(r"<[^>\n]*>", "", raw)).strip()
+        words = tuple(_clock(t) for t in times) if times and len(times) == len(body.split()) else ()
+        if times and len(times) == len(body.split()) - 1:
+            words = (start, *(_clock(t) for t in times))
+        out.append(Line(start, end, body, words))
+    return out
+
+
+def _clock(stamp: str) -> float:
+    parts = stamp.split(":")
+    return float(sum(float(p) * 60.0**n for n, p in enumerate(reversed(parts))))
+
+
+def written(lines: tuple[Line, ...], kind: str) -> str:
+    """Return lines as a file of a kind of KINDS."""
+    if kind == ".srt":
+        entries = [
+            srt.Subtitle(n, timedelta(seconds=round(x.start_s, 3)), timedelta(seconds=round(x.end_s, 3)), x.text)
+            for n, x in enumerate(lines, 1)
+        ]
+        return str(srt.compose(entries, reindex=False))
+    if kind == ".vtt":
+        out = ["WEBVTT", ""]
+        for line in lines:
+            out += [f"{_vtt_time(line.start_s)} --> {_vtt_time(line.end_s)}", _vtt_text(line), ""]
+        return "\n".join(out)
+    if kind != ".lrc":
+        raise TempikError(f"{kind} is no kind of lyrics; write .lrc, .srt or .vtt.")
+    rows = []
+    for line, after in zip(lines, [*lines[1:], None], strict=True):
+        text = " ".join(line.text.split("\n"))
+        words = text.split()
+        if line.words_s and len(line.words_s) == len(words):
+            text = " ".join(f"<{_lrc_time(t)}>{w}" for t, w in zip(line.words_s, words, strict=True))
+        rows.append(f"[{_lrc_time(line.start_s)}]{text}")
+        if after is None or after.start_s > line.end_s + 0.01:
+            rows.append(f"[{_lrc_time(line.end_s)}]")
+    return "\n".join(rows) + "\n"
+
+
+def _vtt_text(line: Line) -> str:
+    words = line.text.split()
+    if line.words_s and len(line.words_s) == len(words):
+        stamped = zip(line.words_s, words, strict=True)
+        return " ".join(f"<{_vtt_time(t)}>{html.escape(w, quote=False)}" for t, w in stamped)
+    # A blank line would end the caption.
+    return html.escape(re.sub(r"\n\s*\n+", "\n", line.text), quote=False)
+
+
+def _vtt_time(seconds: float) -> str:
+    ms = round(max(seconds, 0.0) * 1000)
+    return f"{ms // 3_600_000:02}:{ms // 60_000 % 60:02}:{ms // 1000 % 60:02}.{ms % 1000:03}"
+
+
+def _lrc_time(seconds: float) -> str:
+    hundredths = round(max(seconds, 0.0) * 100)
+    return f"{hundredths // 6000:02}:{hundredths // 100 % 60:02}.{hundredths % 100:02}"
+
+
+def write_lyrics(lines: tuple[Line, ...], path: Path) -> None:
+    """Write lines as LRC, SubRip or WebVTT, by the file's ending. Raises TempikError for another, or without a line."""
+    if path.suffix.lower() not in KINDS:
+        raise TempikError(f"{path} has an ending that is no kind of lyrics; write .lrc, .srt or .vtt.")
+    if not lines:
+        raise TempikError("There is no title on the reel to write; add one first.")
+    write_whole(path, written(lines, path.suffix.lower()).encode())
