@@ -53,7 +53,7 @@ class Title(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     align: TextAlign = "middle"
     line: float = 1.05
     letter: float = 0.0
-    wrap: float = 0.84
+    wrap: float = 0.74
     enter: Arrival = Arrival()
     leave: Arrival = Arrival()
     by: By = "all"

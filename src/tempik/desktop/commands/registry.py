@@ -16,7 +16,22 @@ from PySide6.QtGui import QAction
 from tempik.desktop.session.document import Project
 from tempik.reel import Reel
 
-GROUPS = ("Project", "Edit", "Select", "Place", "Cut", "Cue", "Speed", "Accents", "Joins", "Rhythm", "Play", "View")
+GROUPS = (
+    "Project",
+    "Edit",
+    "Select",
+    "Place",
+    "Cut",
+    "Cue",
+    "Speed",
+    "Accents",
+    "Joins",
+    "Titles",
+    "Layers",
+    "Rhythm",
+    "Play",
+    "View",
+)
 
 
 class Step(NamedTuple):

@@ -8,6 +8,16 @@ from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.pages.titles.page import TitlesPage
 
-PAGES: tuple[type[Page], ...] = (RhythmPage, FootagePage, SpeedPage, AccentsPage, JoinsPage, FramePage, CheckPage)
+PAGES: tuple[type[Page], ...] = (
+    RhythmPage,
+    FootagePage,
+    SpeedPage,
+    AccentsPage,
+    JoinsPage,
+    TitlesPage,
+    FramePage,
+    CheckPage,
+)
 FIRST: type[Page] = FootagePage

@@ -8,7 +8,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from msgspec.structs import replace
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -23,13 +24,13 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop.pages.layer_fields import LayerFields
 from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.placing import Placing
+from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
-from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label
 from tempik.edit.clips import layers, pieces
-from tempik.reel import Ease, Fit, Framing, Position, Reel
-from tempik.timeline.timeline import timeline_of
+from tempik.reel import Ease, Fit, Framing, Position
 
 FITS: tuple[tuple[Fit, str, str], ...] = (
     ("cover", "Cover", "Fill the frame; what is too wide or tall is cut off"),
@@ -47,7 +48,7 @@ class FramePage(Page):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         project = desk.project
-        self.gesture = Gesture(project)
+        self.placing = Placing(project, lambda: self.editing_end)
         self._filling = False
         self.fits = QButtonGroup(self)
         fit_row = QHBoxLayout()
@@ -250,49 +251,33 @@ class FramePage(Page):
             if clip is not None and layers.has_place_keys(clip):
                 self.project.change("Picture placed", lambda reel: layers.with_place_keys(reel, names, frame, at))
             else:
-                self._set("Picture placed", lambda f: self._placed(f, at))
+                self._set("Picture placed", lambda f: self.placing.placed(f, at))
 
     def _cropped(self) -> None:
         if not self._filling:
             left, top, right, bottom = (b.value() / 100 for b in self.crops)
             self._set("Picture cropped", lambda f: replace(f, crop=(left, top, right, bottom)))
 
-    def _placed(self, framing: Framing, at: Position) -> Framing:
-        return replace(framing, end=at) if self.editing_end else replace(framing, start=at)
-
     # Set in the preview
+
+    def press(self, at: QPointF) -> None:
+        """A drag places the picture wherever it begins."""
 
     def drag(self, by: QPointF) -> None:
         """Move the picture by shares of the frame since the drag began."""
-        self._shift(lambda at: replace(at, x=at.x + by.x(), y=at.y + by.y()))
+        self.placing.shift(lambda at: replace(at, x=at.x + by.x(), y=at.y + by.y()))
 
     def zoom_by(self, factor: float) -> None:
         """Zoom the picture about the frame's middle."""
-        self._shift(lambda at: replace(at, zoom=min(max(at.zoom * factor, 0.05), 20.0)))
-        self.gesture.settle("Picture zoomed")
+        self.placing.shift(lambda at: replace(at, zoom=min(max(at.zoom * factor, 0.05), 20.0)))
+        self.placing.settle("Picture zoomed")
 
     def centre(self) -> None:
-        self._shift(lambda at: replace(at, x=0.0, y=0.0))
-        self.gesture.settle("Picture centred")
+        self.placing.shift(lambda at: replace(at, x=0.0, y=0.0))
+        self.placing.settle("Picture centred")
 
     def settle(self) -> None:
-        self.gesture.settle("Picture placed")
+        self.placing.settle("Picture placed")
 
-    def _shift(self, change: Callable[[Position], Position]) -> None:
-        names, clip = self.project.selection.chosen_clips, self.project.selection.clip
-        base = next((c for c in self.project.history.reel.clips if clip is not None and c.id == clip.id), None)
-        if base is None:
-            return
-        frame, placed = self.project.playhead.frame, self.project.selection.placed
-        if layers.has_place_keys(base) and placed is not None:
-            standing = timeline_of(self.project.history.reel).framing_at(placed, frame).start
-            at = change(standing)
-            self.gesture.show(lambda reel: layers.with_place_keys(reel, names, frame, at))
-            return
-        old = base.framing.end if self.editing_end and base.framing.end is not None else base.framing.start
-        framing = self._placed(base.framing, change(old))
-
-        def edit(reel: Reel) -> Reel:
-            return pieces.with_framing(reel, names, framing)
-
-        self.gesture.show(edit)
+    def paint(self, p: QPainter, box: QRectF) -> None:
+        paint_thirds(p, box)

@@ -20,6 +20,7 @@ from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.playback.transport import Transport
@@ -55,6 +56,7 @@ class Desk(NamedTuple):
     accents: AccentCommands
     bundles: BundleCommands
     joins: JoinCommands
+    titles: TitleCommands
     points: PointCommands
     rhythm: RhythmCommands
     readings: ReadingCommands

@@ -4,20 +4,24 @@ from __future__ import annotations
 
 from typing import NamedTuple, Protocol
 
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QPainter
 
 
 class PreviewTool(Protocol):
-    """Takes the drags and the wheel in the preview: shares of the frame since the drag began, and factors."""
+    """Takes the drags and the wheel in the preview: where a press was and what was dragged since, in shares of the frame,
+    and factors; paints over the picture what is set there."""
 
+    def press(self, at: QPointF) -> None: ...
     def drag(self, by: QPointF) -> None: ...
     def zoom_by(self, factor: float) -> None: ...
     def centre(self) -> None: ...
     def settle(self) -> None: ...
+    def paint(self, p: QPainter, box: QRectF) -> None: ...
 
 
 class PreviewMode(NamedTuple):
-    """`tool` takes drags in place of panning, with thirds to place by; `focus` shows where the chosen row's focus is."""
+    """`tool` takes drags in place of panning; `focus` shows where the chosen row's focus is."""
 
     tool: PreviewTool | None = None
     focus: bool = False

@@ -14,16 +14,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from tempik.desktop.preview.guides import paint_safe_area
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, words
-
-# What phone apps lay over an upright picture: a strip at the top, a column of buttons and the words below
-# (common practice; shares of the frame).
-SAFE_TOP, SAFE_RIGHT, SAFE_BOTTOM, SAFE_LEFT = 0.10, 0.13, 0.18, 0.04
 
 
 class Preview(QWidget):
@@ -106,19 +103,13 @@ class Preview(QWidget):
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
             p.drawImage(box, self.image)
         if self.mode.tool is not None:
-            self._paint_thirds(p, box)
+            p.save()
+            self.mode.tool.paint(p, box)
+            p.restore()
         if self.mode.focus:
             self._paint_focus(p, box)
         if self.guides:
-            p.setPen(QPen(colour(theme.TEXT, 0.75), 1, Qt.PenStyle.DashLine))
-            p.drawRect(
-                box.adjusted(
-                    box.width() * SAFE_LEFT,
-                    box.height() * SAFE_TOP,
-                    -box.width() * SAFE_RIGHT,
-                    -box.height() * SAFE_BOTTOM,
-                )
-            )
+            paint_safe_area(p, box)
         if self.message:
             p.setFont(words(13))
             area = QRectF(self.rect()).adjusted(16, 0, -16, 0)
@@ -155,18 +146,6 @@ class Preview(QWidget):
                 p.drawLine(at + QPointF(dx * 6, dy * 6), at + QPointF(dx * 13, dy * 13))
         p.setBrush(Qt.BrushStyle.NoBrush)
 
-    def _paint_thirds(self, p: QPainter, box: QRectF) -> None:
-        """Thirds and the middle, to place a picture by."""
-        p.setPen(QPen(colour(theme.TEXT, 0.45), 1))
-        for share in (1 / 3, 2 / 3):
-            x, y = box.left() + box.width() * share, box.top() + box.height() * share
-            p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-            p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        p.setPen(QPen(colour(theme.RHYTHM, 0.9), 1.4))
-        middle = box.center()
-        p.drawLine(middle - QPointF(9, 0), middle + QPointF(9, 0))
-        p.drawLine(middle - QPointF(0, 9), middle + QPointF(0, 9))
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.resized.emit()
 
@@ -187,7 +166,12 @@ class Preview(QWidget):
             if event.button() == Qt.MouseButton.LeftButton and box.contains(pos):
                 self.placed.emit(QPointF((pos.x() - box.left()) / box.width(), (pos.y() - box.top()) / box.height()))
             return
-        self._held = event.position() if self.mode.tool is not None else event.position() - self._offset
+        if self.mode.tool is None:
+            self._held = event.position() - self._offset
+            return
+        box = self.frame_box()
+        self._held = at = event.position()
+        self.mode.tool.press(QPointF((at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height()))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._held is None:
@@ -205,6 +189,7 @@ class Preview(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._held is not None and self.mode.tool is not None:
             self.mode.tool.settle()
+            self.update()
         self._held = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

@@ -23,6 +23,7 @@ from tempik.desktop.commands.registry import GROUPS, Command, commands_of
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
 from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.pages import PAGES
 from tempik.desktop.shell.view_commands import ViewCommands
@@ -30,13 +31,23 @@ from tempik.desktop.timeline.lanes import pointer_words
 
 OWNERS: tuple[type, ...] = (
     *(ProjectCommands, EditCommands, CopyCommands, SelectCommands, PlaceCommands, TrackCommands, CutCommands),
-    *(PinCommands, SpeedCommands, AccentCommands, BundleCommands, JoinCommands, PointCommands, RhythmCommands),
+    *(
+        PinCommands,
+        SpeedCommands,
+        AccentCommands,
+        BundleCommands,
+        JoinCommands,
+        TitleCommands,
+        PointCommands,
+        RhythmCommands,
+    ),
     *(ReadingCommands, PlayCommands, ViewCommands, MediaCommands),
 )
 PRESSES = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 # What the pointer does away from the timeline: gesture and result.
 POINTER: tuple[tuple[str, str], ...] = (
+    ("drag in the preview on the Titles page", "place the title; it snaps to the middle, thirds and the safe area"),
     ("drag in the preview on the Frame page", "place the picture; the wheel zooms, double click centres"),
     ("point at an accent in the chooser", "it plays on the frame at the playhead; a click adds it"),
     ("drag the corners and slopes of the envelope", "lead, hold, decay and their bends"),

@@ -29,6 +29,7 @@ from tempik.desktop.commands.registry import Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
 from tempik.desktop.commands.speed import SpeedCommands
+from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.pages import PAGES
 from tempik.desktop.pages.accents.page import AccentsPage
@@ -37,6 +38,7 @@ from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
+from tempik.desktop.pages.titles.page import TitlesPage
 from tempik.desktop.playback.clip_sounds import ClipSounds
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.landing_meter import LandingMeter
@@ -128,6 +130,7 @@ class Window(QMainWindow):
         self.bundles = BundleCommands(project)
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
+        self.titles = TitleCommands(project, self)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
             TrackCommands(project, self.cuts, self.count),
@@ -146,7 +149,8 @@ class Window(QMainWindow):
             project=self.project, song=self.song, strips=self.strips, proxies=self.proxies, watch=self.watch,
             looking=self.looking, delivery=self.delivery, listening=self.listening, transport=self.transport,
             files=self.projects, play=self.play, cuts=self.cuts, placing=self.placing, copies=self.copies,
-            tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, points=self.points,
+            tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, titles=self.titles,
+            points=self.points,
             rhythm=self.rhythm, readings=self.readings,
         )  # fmt: skip
         self.bench = Bench(self.desk)
@@ -226,6 +230,8 @@ class Window(QMainWindow):
         timeline.asks.clip_menu.connect(self._clip_menu)
         timeline.asks.join_menu.connect(lambda place, at: join_menu(self.joins, place, self).popup(at))
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
+        timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
+        self.titles.laid.connect(self._type_title)
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
@@ -252,6 +258,7 @@ class Window(QMainWindow):
                 self.accents,
                 self.bundles,
                 self.joins,
+                self.titles,
                 self.points,
                 self.rhythm,
                 self.readings,
@@ -304,7 +311,7 @@ class Window(QMainWindow):
         if placed is not None:
             count = len(placed.ties)
             pins = f" · {count} pin{'s' if count != 1 else ''}" if count else " · not pinned"
-            text = f"{Path(placed.footage.path).stem}{pins}"
+            text = f"{Path(placed.footage.path).stem}{pins if placed.footage.kind == 'video' else ''}"
         self.bench.chosen.setText(text)
 
     def _play_state(self, playing: bool) -> None:
@@ -366,6 +373,10 @@ class Window(QMainWindow):
     @property
     def frame_page(self) -> FramePage:
         return self.bench.page(FramePage)
+
+    def _type_title(self) -> None:
+        self.open_page(TitlesPage)
+        self.page(TitlesPage).begin_typing()
 
     # Menus and panels
 

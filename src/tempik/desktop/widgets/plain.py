@@ -32,8 +32,13 @@ def as_tip(text: str) -> str:
 
 def in_menu(text: str) -> str:
     """Return a text for a menu or a button, where `&` marks a key: on one line, and not endless."""
+    return one_line(text).replace("&", "&&")
+
+
+def one_line(text: str) -> str:
+    """Return a text on one line, and not endless."""
     line = " ".join(text.split())
-    return (line if len(line) <= LONGEST_IN_MENU else f"{line[:LONGEST_IN_MENU]}…").replace("&", "&&")
+    return line if len(line) <= LONGEST_IN_MENU else f"{line[:LONGEST_IN_MENU]}…"
 
 
 def asked(

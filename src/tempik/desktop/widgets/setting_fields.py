@@ -5,21 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
-    QColorDialog,
     QComboBox,
     QDoubleSpinBox,
     QGridLayout,
     QLineEdit,
     QMenu,
-    QPushButton,
     QWidget,
 )
 
 from tempik.accents import Setting
 from tempik.accents.accent import Value
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.colour_button import ColourButton
 from tempik.desktop.widgets.form import LOW, quiet
 
 COLUMNS = 2
@@ -77,10 +75,9 @@ class SettingFields(QWidget):
         name = setting.name
         if isinstance(setting.default, str):
             if setting.is_colour:
-                button = QPushButton()
-                button.clicked.connect(lambda: self._ask_colour(name))
-                button.setStyleSheet(LOW)
-                return button
+                colour = ColourButton()
+                colour.chosen.connect(lambda value: self._edited(name, value))
+                return colour
             if setting.choices:
                 box = QComboBox()
                 box.addItems(setting.choices)
@@ -136,22 +133,10 @@ class SettingFields(QWidget):
                 field.setStyleSheet(wanted)
         elif isinstance(field, QComboBox):
             field.setCurrentText(str(value))
-        elif isinstance(field, QPushButton):
-            if field.text() != str(value):
-                field.setText(str(value))
-                dark = QColor(str(value)).lightnessF() < 0.5
-                ink = theme.TEXT if dark else theme.GROUND
-                field.setStyleSheet(f"{LOW} background: {value}; color: {ink};")
+        elif isinstance(field, ColourButton):
+            field.show_colour(str(value))
         elif isinstance(field, QLineEdit) and not field.hasFocus():
             field.setText(str(value).replace(",", ", "))
-
-    def _ask_colour(self, name: str) -> None:
-        button = self.fields[name]
-        assert isinstance(button, QPushButton)
-        dialog = QColorDialog(QColor(button.text()), self)
-        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
-        dialog.colorSelected.connect(lambda c: self._edited(name, c.name()))
-        dialog.open()
 
     def _edited(self, name: str, value: Value) -> None:
         if not self.filling:

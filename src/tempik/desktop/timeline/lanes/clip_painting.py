@@ -14,6 +14,7 @@ from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling
 from tempik.desktop.widgets.pixmap_cache import kept_picture
+from tempik.desktop.widgets.plain import one_line
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.retime import speed_range
 from tempik.time import time_of
@@ -106,6 +107,8 @@ def _paint_head(p: QPainter, placed: Placed, box: QRectF, gone: bool) -> None:
 
 def _shown_name(placed: Placed, gone: bool) -> str:
     name = placed.footage.name.rsplit(".", 1)[0]
+    if placed.clip.title is not None:
+        name = one_line(placed.clip.title.text) or "title"
     return "missing: " + name if gone else name
 
 
@@ -151,6 +154,9 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
     if placed.footage.kind == "solid":
         p.fillRect(film, QColor(placed.footage.path))
         return
+    if placed.footage.as_frame:
+        _paint_words(p, placed, film)
+        return
     aspect = timeline.reel.width / timeline.reel.height
     tile = max(16.0, film.height() * aspect)
     first = math.floor(max(0.0, GUTTER - film.left()) / tile)
@@ -169,6 +175,22 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
                 QRectF(left, film.top(), span, film.height()),
                 QBrush(QColor(theme.WARNING), Qt.BrushStyle.BDiagPattern),
             )
+
+
+def _paint_words(p: QPainter, placed: Placed, film: QRectF) -> None:
+    """A title's words where they do not stand on points of their own; an adjust clip's slot, hatched."""
+    if placed.footage.kind == "adjust":
+        p.fillRect(film, QBrush(colour(theme.TEXT, 0.12), Qt.BrushStyle.DiagCrossPattern))
+        return
+    title = placed.clip.title
+    if title is not None and "word" not in placed.clip.keys:
+        p.setFont(words(13))
+        p.setPen(QColor(theme.TEXT))
+        p.drawText(
+            film.adjusted(6, 2, -4, -2),
+            int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap),
+            one_line(title.text),
+        )
 
 
 def trace_y(speed: float, box: QRectF) -> float:

@@ -217,9 +217,11 @@ def _clip_tip(ctx: PaintContext, placed: Placed) -> str:
 
 
 def _alone(ctx: PaintContext, placed: Placed | None) -> None:
-    """A group is opened: its clip alone is selected."""
+    """A group is opened: its clip alone is selected. A title's words are to be edited."""
     if placed is not None:
         ctx.project.selection.select_clip(placed.clip.id, alone=True)
+        if placed.clip.title is not None:
+            ctx.asks.title_wanted.emit()
 
 
 def _menu(ctx: PaintContext, placed: Placed | None, screen: QPoint) -> None:

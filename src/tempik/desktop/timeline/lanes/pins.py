@@ -155,8 +155,8 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
 
 
 def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: Layout, placed: Placed) -> None:
-    """The keys of a selected clip: small squares under its name, on a line that joins them."""
-    frames = key_frames(timeline, placed.clip, tuple(placed.clip.keys))
+    """The keys of a selected clip: small squares under its name, on a line that joins them. Words show for themselves."""
+    frames = key_frames(timeline, placed.clip, [name for name in placed.clip.keys if name != "word"])
     xs = [view.x(time_of(f, timeline.rate)) for f in frames if placed.first <= f < placed.end]
     if not xs:
         return

@@ -1,0 +1,183 @@
+"""The Titles page: the words on the left, how they are set and how they come and go beside them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+
+from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.titles.fields import TitleFields
+from tempik.desktop.pages.titles.placing_tool import TitleTool, extent_of
+from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP
+from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, button
+from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.theme import words
+from tempik.edit.titles import with_title_fields
+from tempik.reel import Position, Title
+from tempik.titles import laid_out, words_of
+from tempik.titles.fonts import face_of
+
+SETTLE_MS = 900  # without a key for so long, what was typed is one step
+TEXT_W = 250
+
+
+class TitlesPage(Page):
+    """Edits the selected titles; typing goes to the one that is shown."""
+
+    name, title, key = "titles", "Titles", "F9"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.commands = desk.titles
+        self.typing = Gesture(desk.project)
+        self.tool = TitleTool(desk.project)
+        self.filling = False
+        self.text = QPlainTextEdit()
+        self.text.setPlaceholderText("Type the words …")
+        self.text.setAccessibleName("Words of the title")
+        self.text.setTabChangesFocus(True)
+        self.text.setFont(words(15))
+        self.text.textChanged.connect(self._typed)
+        self.fields = TitleFields()
+        self.fields.edited.connect(self._edited)
+        self.note = Label()
+        self.note.setWordWrap(True)
+        self.note.setFont(words(12))
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._settled)
+        self._lay_out()
+        project = desk.project
+        project.changed.connect(self.want)
+        project.selection.selected.connect(self._other_selected)
+
+    def _lay_out(self) -> None:
+        commands = self.commands
+        rows = (
+            (
+                button("Add here", "A title at the playhead", commands.add_title),
+                button("Read lyrics …", "Lay the lines of an LRC, SRT or WebVTT file", commands.read_lyrics),
+                button("Write …", "Write the titles as LRC, SRT or WebVTT", commands.write_lyrics),
+            ),
+            (
+                button("Words on points", "Each word on the next chosen point", commands.words_each),
+                button("spread", "Words spread over the points of the title's slot", commands.words_even),
+                button("at once", "All words at once, from the title's start", commands.words_off),
+            ),
+            (button("Named points become words", "Each name on its own point", commands.named_to_words),),
+        )
+        left = QWidget()
+        left.setFixedWidth(TEXT_W)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(self.text, 1)
+        for buttons in rows:
+            row = QHBoxLayout()
+            row.setSpacing(4)
+            for made in buttons:
+                made.setStyleSheet(LOW)
+                row.addWidget(made, 1)
+            column.addLayout(row)
+        right = QVBoxLayout()
+        right.setSpacing(4)
+        right.addWidget(self.fields)
+        right.addStretch(1)
+        right.addWidget(self.note)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(12, 6, 12, 8)
+        whole.setSpacing(14)
+        whole.addWidget(left)
+        whole.addLayout(right, 1)
+
+    def preview_mode(self) -> PreviewMode:
+        return PreviewMode(tool=self.tool)
+
+    def begin_typing(self) -> None:
+        """Let the words be typed over."""
+        if self.isVisible():
+            self.text.setFocus()
+            self.text.selectAll()
+
+    def left(self) -> None:
+        self._settled()
+
+    def close_up(self) -> None:
+        self._settle.stop()
+
+    def refill(self) -> None:
+        clip = self.commands.clip
+        self.filling = True
+        self.fields.setEnabled(clip is not None)
+        self.text.setReadOnly(clip is None)
+        title = clip.title if clip is not None and clip.title is not None else Title()
+        if self.text.toPlainText() != title.text and not (self.text.hasFocus() and self.typing.open):
+            self.text.setPlainText(title.text)
+        self.fields.show_title(title)
+        self._say(title if clip is not None else None)
+        self.filling = False
+
+    def _say(self, title: Title | None) -> None:
+        """What there is to know of a title: what its font lacks, what has no room, what phones cover."""
+        if title is None:
+            self.note.setStyleSheet(f"color: {theme.QUIET};")
+            self.note.setText("Select a title on the timeline, or add one at the playhead (Ctrl+T).")
+            return
+        warnings = warnings_of(title, self._place(), self.project.reel.height / self.project.reel.width)
+        count = len(words_of(title.text))
+        self.note.setStyleSheet(f"color: {theme.WARNING_TEXT if warnings else theme.QUIET};")
+        hint = f"{count} word{'s' if count != 1 else ''}. Drag it in the preview; the wheel scales it, double click centres."
+        self.note.setText(" ".join(warnings) or hint)
+
+    def _place(self) -> Position:
+        placed = self.project.selection.placed
+        if placed is None:
+            return Position()
+        return self.project.timeline.framing_at(placed, self.project.playhead.frame).start
+
+    def _typed(self) -> None:
+        if self.filling:
+            return
+        names, text = self.commands.chosen(), self.text.toPlainText()
+        if names:
+            shown = self.project.selection.clip_id
+            wanted = [n for n in names if n == shown] or names[:1]
+            if self.typing.show(lambda reel: with_title_fields(reel, wanted, text=text)):
+                self._settle.start()
+
+    def _settled(self) -> None:
+        self._settle.stop()
+        self.typing.settle("Words of the title")
+
+    def _other_selected(self) -> None:
+        self._settled()
+        self.want()
+
+    def _edited(self, name: str, value: object) -> None:
+        self._settled()
+        self.commands.set_fields(f"Title: {name.replace('_', ' ')}", **{name: value})
+
+
+def warnings_of(title: Title, at: Position, tall: float) -> list[str]:
+    """Return what is wrong with how a title is seen, one sentence each."""
+    block, out = laid_out(title), []
+    said = face_of(title.font, title.style).said
+    if said:
+        out.append(said)
+    if block.lacking:
+        shown = block.lacking[:12] + ("…" if len(block.lacking) > 12 else "")
+        out.append(f"No font on this machine has {shown}; install one that has, or leave it out.")
+    if block.left_out:
+        out.append(f"{block.left_out} lines have no room; make the font smaller, or take fewer words.")
+    extent = extent_of(title, at, tall)
+    outside = (
+        extent.left < SAFE_LEFT - 0.005, extent.top < SAFE_TOP - 0.005,
+        extent.right > 1 - SAFE_RIGHT + 0.005 and extent.right > 1.001, extent.bottom > 1 - SAFE_BOTTOM + 0.005,
+    )  # fmt: skip
+    if words_of(title.text) and any(outside):
+        out.append("It reaches beyond what phones leave free; make it smaller or move it.")
+    return out
