@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tempik.edit.draft import LONGEST_S
 from tempik.edit.reel import source_start
+from tempik.edit.ties import with_keys_turned
 from tempik.reel import (
     AccentRow,
     Clip,
@@ -95,17 +96,19 @@ class _Carry(NamedTuple):
         shaped = c.shaped
         if shaped is not None and shaped.point:
             shaped = replace(shaped, point=self.point(shaped.point) or "")
-        return replace(c, start=self.edge(c.start), end=self.edge(c.end), pins=pins, source_s=source_s, shaped=shaped)
+        made = replace(c, start=self.edge(c.start), end=self.edge(c.end), pins=pins, source_s=source_s, shaped=shaped)
+        return with_keys_turned(made, self.key)
+
+    def key(self, k: Key) -> Key:
+        point = self.timeline.point(k.point)
+        return Key(self.song_s(point.time_s if point is not None else k.time_s), k.value, self.point(k.point), k.ease)
 
     def row(self, r: AccentRow) -> AccentRow:
         painted = []
         for p in r.painted:
             name = p.point if "/" in p.point else self.point(p.point)
             painted.append(Painted(name or p.point, p.strength, p.settings))
-        keys = {
-            n: tuple(Key(self.song_s(k.time_s), k.value, self.point(k.point), k.ease) for k in track)
-            for n, track in r.keys.items()
-        }
+        keys = {n: tuple(self.key(k) for k in track) for n, track in r.keys.items()}
         limit = Limit(
             r.limit.clips,
             None if r.limit.from_s is None else self.song_s(r.limit.from_s),
@@ -163,9 +166,15 @@ def with_song(reel: Reel, song: Soundtrack) -> Reel:
     if made is not None:
         return made
     timeline = timeline_of(reel)
+
+    def loose(key: Key) -> Key:
+        point = timeline.point(key.point)
+        at = point.time_s if point is not None else key.time_s
+        return replace(key, point=None, time_s=at - timeline.start_s + song.start_s)
+
     clips = tuple(
         replace(
-            c,
+            with_keys_turned(c, loose),
             start=replace(c.start, point=None, time_s=timeline.edge_s(c.start)),
             end=replace(c.end, point=None, time_s=timeline.edge_s(c.end)),
             source_s=source_start(timeline, c),

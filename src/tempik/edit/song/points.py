@@ -12,11 +12,13 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from tempik.edit.reel import song_of
+from tempik.edit.ties import with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import (
     Anchor,
     Choice,
     Edge,
+    Key,
     Point,
     PointEdit,
     Reading,
@@ -292,8 +294,16 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
             return edge
         return replace(edge, point=None, time_s=_point(song, edge.point).time_s - song.start_s)
 
+    def loose(key: Key) -> Key:
+        if key.point is None or key.point not in points:
+            return key
+        return replace(key, point=None, time_s=_point(song, key.point).time_s)
+
     clips = tuple(
-        replace(c, start=free(c.start), end=free(c.end), pins=tuple(p for p in c.pins if p.point not in points))
+        with_keys_turned(
+            replace(c, start=free(c.start), end=free(c.end), pins=tuple(p for p in c.pins if p.point not in points)),
+            loose,
+        )
         for c in reel.clips
     )
     return replace(reel, clips=clips)

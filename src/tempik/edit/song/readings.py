@@ -10,8 +10,9 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from tempik.edit.reel import song_of
+from tempik.edit.ties import keys_of, with_keys_turned
 from tempik.errors import TempikError
-from tempik.reel import Edge, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
+from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
 from tempik.rhythm.records import Analysis
 
 SAME_S = 0.06  # a hand edit goes with a new beat as near as this
@@ -136,6 +137,8 @@ def _ties(reel: Reel) -> set[str]:
     for clip in reel.clips:
         ties |= {e.point for e in (clip.start, clip.end) if e.point} | {p.point for p in clip.pins}
         ties |= {clip.shaped.point} if clip.shaped is not None else set()
+        ties |= {k.point for k in keys_of(clip) if k.point}
+        ties |= set(clip.repeat.without) if clip.repeat is not None else set()
     for row in reel.rows:
         ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
     return ties - {"", None}
@@ -151,9 +154,15 @@ def _freed(reel: Reel, before: Soundtrack) -> Reel:
         was = point_of(before, e.point)
         return Edge(was.time_s - before.start_s if was is not None else e.time_s)
 
+    def loose(key: Key) -> Key:
+        if key.point is None or point_of(song, key.point) is not None:
+            return key
+        was = point_of(before, key.point)
+        return replace(key, point=None, time_s=was.time_s if was is not None else key.time_s)
+
     clips = tuple(
         replace(
-            c,
+            with_keys_turned(c, loose),
             start=edge(c.start),
             end=edge(c.end),
             pins=tuple(p for p in c.pins if point_of(song, p.point) is not None),
@@ -175,7 +184,11 @@ def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
         shaped = clip.shaped
         if shaped is not None and shaped.point:
             shaped = replace(shaped, point=to(shaped.point))
-        clips.append(replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped))
+        repeat = clip.repeat
+        if repeat is not None:
+            repeat = replace(repeat, without=tuple(to(name) for name in repeat.without))
+        made = replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped, repeat=repeat)
+        clips.append(with_keys_turned(made, lambda k: replace(k, point=to(k.point)) if k.point else k))
     rows = []
     for row in reel.rows:
         painted = {to(p.point): replace(p, point=to(p.point)) for p in row.painted}
