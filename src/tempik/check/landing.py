@@ -58,7 +58,7 @@ class Report(msgspec.Struct, frozen=True):
 def check_reel(timeline: Timeline) -> Report:
     """Return where every event of the reel lands."""
     events: list[Event] = []
-    for placed in timeline.placed:
+    for placed in timeline.everything:
         events += _of_clip(timeline, placed)
     for found in timeline.fired:
         if not found.silent:
@@ -80,7 +80,7 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
     Only what lies next to the frame is worked out, so it costs the same on a reel of any length.
     """
     near: list[Event] = []
-    for row in timeline.rows:
+    for row in timeline.laid:
         number = bisect_right(row, frame, key=lambda p: p.first)
         for placed in row[max(0, number - 2) : number + 2]:
             near += _of_clip(timeline, placed)

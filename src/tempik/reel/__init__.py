@@ -3,6 +3,7 @@
 from tempik.reel.join import Handles, Join, JoinUnit
 from tempik.reel.mask import Clear, Mask
 from tempik.reel.model import (
+    Again,
     Align,
     Anchor,
     Beyond,
@@ -29,7 +30,6 @@ from tempik.reel.model import (
     Position,
     Reading,
     Reel,
-    Repeat,
     Shape,
     Shaped,
     Soundtrack,
@@ -52,6 +52,7 @@ from tempik.reel.title import Arrival, Title
 
 __all__ = [
     "AccentRow",
+    "Again",
     "Align",
     "Anchor",
     "Arrival",
@@ -91,7 +92,6 @@ __all__ = [
     "Position",
     "Reading",
     "Reel",
-    "Repeat",
     "Rule",
     "Shape",
     "Shaped",

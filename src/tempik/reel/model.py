@@ -337,7 +337,8 @@ class Framing(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
 
 class Follow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A framing that keeps a tracked patch of the footage at a place of the frame (shares of its width and height), as far
-    as the picture reaches; `calm` is how much its path is smoothed, in seconds of the reel."""
+    as the picture reaches; `calm` is how much its path is smoothed, in seconds of the reel. Where the clip's place has keys,
+    they hold."""
 
     track: str
     x: float = 0.5
@@ -345,7 +346,7 @@ class Follow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     calm: float = 0.6
 
 
-class Repeat(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class Again(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A clip laid again at whatever a rule fires on, as it lies about what it begins on itself. `without` names what it is
     left out of by hand."""
 
@@ -366,7 +367,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     what happens over its start, `leave` over its end where no clip follows. `blend` is how it is laid over what lies below (a
     mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
     time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, and how many `word`s of its
-    `title` are shown. `masks` and `clear` say where it shows. `follow` keeps a subject in the frame, `repeat` lays it again.
+    `title` are shown. `masks` and `clear` say where it shows. `follow` keeps a subject in the frame, `again` lays it on points.
     """
 
     id: str
@@ -393,7 +394,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     masks: tuple[Mask, ...] = ()
     clear: Clear | None = None
     follow: Follow | None = None
-    repeat: Repeat | None = None
+    again: Again | None = None
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -427,7 +428,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     shutter_deg: float = 0.0
 
 
-R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack)
+R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask)
 
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:

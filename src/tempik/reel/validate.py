@@ -232,8 +232,10 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
     follow = clip.follow
     if follow is not None and not (0 <= follow.x <= 1 and 0 <= follow.y <= 1 and 0 <= follow.calm <= 10):
         yield f"{whose} keeps its subject at no place of the frame."
-    if clip.repeat is not None and clip.repeat.rule.every < 1:
-        yield f"{whose} is laid again on every {clip.repeat.rule.every}th point; give 1 or more."
+    if "@" in clip.id:
+        yield f"{whose} has an id that only repeats have; give it another."
+    if clip.again is not None and clip.again.rule.every < 1:
+        yield f"{whose} is laid again on every {clip.again.rule.every}th point; give 1 or more."
 
 
 def title_problems(title: Title, whose: str) -> Iterator[str]:

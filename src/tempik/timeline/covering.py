@@ -9,7 +9,7 @@ from tempik.timeline.timeline import Timeline
 def gaps(timeline: Timeline) -> list[tuple[int, int]]:
     """Return the stretches of the reel (first frame, end) on which no shown row has a clip."""
     out, at = [], 0
-    for placed in timeline.placed:
+    for placed in timeline.everything:
         if timeline.reel.tracks[placed.clip.track].hidden:
             continue
         if placed.first > at:

@@ -60,6 +60,11 @@ class Placed(NamedTuple):
         return self.end - self.first
 
     @property
+    def repeated(self) -> bool:
+        """Whether a rule laid it again: it is no clip of the reel's own."""
+        return "@" in self.clip.id
+
+    @property
     def curve(self) -> Curve:
         """The speed over the slot, as a curve of its own."""
         return cut_out(self.map.curve, self.map.part)

@@ -26,6 +26,8 @@ from tempik.reel import (
     by_id,
 )
 from tempik.time import frame_of
+from tempik.timeline.again import with_repeats
+from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.placing import placed_in
@@ -34,6 +36,7 @@ from tempik.timeline.sounding import Sounding, sounding_of
 
 _SOUNDING: Memory[Sounding] = Memory(8)
 _ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
+_LAID: Memory[list[tuple[Placed, ...]]] = Memory(8)
 _SEAMS: Memory[list[tuple[Seam, ...]]] = Memory(8)
 _KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
 _CELLS: Memory[list[Cell]] = Memory(200)
@@ -49,6 +52,10 @@ PLACE_KEYS = ("zoom", "x", "y", "turn_deg")
 def timeline_of(reel: Reel) -> Timeline:
     """Return a reel's timeline; the last few are remembered."""
     return _TIMELINES.get((reel,), (), lambda: Timeline(reel))
+
+
+def _in_order(rows: list[tuple[Placed, ...]]) -> tuple[Placed, ...]:
+    return tuple(sorted((p for row in rows for p in row), key=lambda p: (p.first, p.clip.track)))
 
 
 class Timeline:
@@ -72,13 +79,18 @@ class Timeline:
         self.rows: list[tuple[Placed, ...]] = _ROWS.get(
             parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
         )
-        self._firsts = [[p.first for p in row] for row in self.rows]
+        # With the clips that a rule lays again: what is shown. Edits know the reel's own alone.
+        self.laid: list[tuple[Placed, ...]] = self.rows
+        if any(c.again is not None for c in reel.clips):
+            self.laid = _LAID.get(
+                parts, when, lambda: [with_repeats(row, self.bare_scene, self.sounding) for row in self.rows]
+            )
+        self._firsts = [[p.first for p in row] for row in self.laid]
         self.seams: list[tuple[Seam, ...]] = _SEAMS.get(
-            parts, when, lambda: [seams_of(row, self.sounding, self.frames) for row in self.rows]
+            parts, when, lambda: [seams_of(row, self.sounding, self.frames) for row in self.laid]
         )
-        everything = [p for row in self.rows for p in row]
-        self.placed: tuple[Placed, ...] = tuple(sorted(everything, key=lambda p: (p.first, p.clip.track)))
-        self._by_clip = {p.clip.id: p for p in self.placed}
+        self.placed: tuple[Placed, ...] = _in_order(self.rows)
+        self._by_clip = {p.clip.id: p for row in self.laid for p in row}
         self.tall = reel.height / reel.width
         self._spans: tuple[Span, ...] | None = None
         gains = {b.id: b.amount for b in reel.bundles}
@@ -86,6 +98,11 @@ class Timeline:
         self.fired: list[Fired] = [
             self._fired(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo)) for r in reel.rows
         ]
+
+    @property
+    def everything(self) -> tuple[Placed, ...]:
+        """All that is laid, by first frame: clips, and where a rule lays them again."""
+        return self.placed if self.laid is self.rows else _in_order(self.laid)
 
     @property
     def pulses(self) -> list[list[Pulse]]:
@@ -96,7 +113,7 @@ class Timeline:
     def scene(self) -> Scene:
         """What the accents' rules fire on."""
         if self._spans is None:
-            self._spans = tuple(_span(self, p) for p in self.placed if self.shows(p, p.first))
+            self._spans = tuple(_span(self, p) for p in self.everything if self.shows(p, p.first))
         return self.bare_scene._replace(spans=self._spans)
 
     @property
@@ -105,7 +122,7 @@ class Timeline:
 
     def _fired(self, row: AccentRow, gain: float, silent: bool) -> Fired:
         if uses_clips(row):
-            scene, objects = self.scene, (self._song, *self.placed)
+            scene, objects = self.scene, (self._song, *self.everything)
         else:
             scene, objects = self.bare_scene, (self._song,)
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
@@ -154,8 +171,8 @@ class Timeline:
         """Return the uppermost shown clip at a frame, or the clip of one track; None where nothing is placed."""
         if row is not None:
             number = bisect_right(self._firsts[row], frame) - 1
-            if number >= 0 and frame < self.rows[row][number].end:
-                return self.rows[row][number]
+            if number >= 0 and frame < self.laid[row][number].end:
+                return self.laid[row][number]
             return None
         return next(reversed(self.clips_at(frame)), None)
 
@@ -204,7 +221,11 @@ class Timeline:
         """Return how a clip stands in the frame at an instant of the reel: its movement and its keys worked out."""
         framing = standing(placed.clip.framing, self.slot_share(placed, frame))
         values = {n: keyed_at(k, frame) for n, k in self.keyed(placed).items() if n in PLACE_KEYS}
-        return replace(framing, start=replace(framing.start, **values)) if values else framing
+        if values:
+            framing = replace(framing, start=replace(framing.start, **values))
+        if placed.clip.follow is not None and not ("x" in values or "y" in values):
+            framing = following(placed, framing, frame, self.rate, self.tall)
+        return framing
 
     def seam_at(self, frame: int, row: int) -> Seam | None:
         """Return the join of a track that a frame lies in, or None."""

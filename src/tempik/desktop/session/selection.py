@@ -11,6 +11,7 @@ from tempik.edit.clips.pieces import with_groups
 from tempik.edit.joins.laying import JoinPlace
 from tempik.reel import Clip, Footage, Point, Reel, by_id
 from tempik.time import frame_of, time_of
+from tempik.timeline.again import source_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
 
@@ -105,6 +106,8 @@ class Selection(QObject):
         self._select(self.clip_id if self.clip_id in wanted else first, wanted)
 
     def _select(self, clip: str | None, wanted: frozenset[str]) -> None:
+        clip = source_of(clip) if clip is not None else None
+        wanted = frozenset(source_of(name) for name in wanted)
         if clip != self.clip_id or wanted != self.clip_ids:
             self.clip_id, self.clip_ids = clip, wanted
             self.join_place = None

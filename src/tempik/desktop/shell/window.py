@@ -231,7 +231,7 @@ class Window(QMainWindow):
         timeline.asks.join_menu.connect(lambda place, at: join_menu(self.joins, place, self).popup(at))
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
-        self.titles.laid.connect(self._type_title)
+        self.titles.laid.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
@@ -373,10 +373,6 @@ class Window(QMainWindow):
     @property
     def frame_page(self) -> FramePage:
         return self.bench.page(FramePage)
-
-    def _type_title(self) -> None:
-        self.open_page(TitlesPage)
-        self.page(TitlesPage).begin_typing()
 
     # Menus and panels
 

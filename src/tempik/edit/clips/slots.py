@@ -171,7 +171,7 @@ def opened_up(reel: Reel, row: int, frame: int, frames: int) -> Reel:
     """Return the reel with room for `frames` frames on a row: what is there is split, what follows moves on."""
     timeline = timeline_of(reel)
     across = timeline.clip_at(frame, row)
-    if across is not None and across.first < frame:
+    if across is not None and not across.repeated and across.first < frame:
         pieces = [trimmed(timeline, across, across.begin, frame), trimmed(timeline, across, frame, across.until)]
         left, right = parted(pieces)
         reel = with_clips(reel, [left, replace(right, id=new_clip_id(reel))])

@@ -138,7 +138,7 @@ def _ties(reel: Reel) -> set[str]:
         ties |= {e.point for e in (clip.start, clip.end) if e.point} | {p.point for p in clip.pins}
         ties |= {clip.shaped.point} if clip.shaped is not None else set()
         ties |= {k.point for k in keys_of(clip) if k.point}
-        ties |= set(clip.repeat.without) if clip.repeat is not None else set()
+        ties |= set(clip.again.without) if clip.again is not None else set()
     for row in reel.rows:
         ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
     return ties - {"", None}
@@ -184,10 +184,10 @@ def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
         shaped = clip.shaped
         if shaped is not None and shaped.point:
             shaped = replace(shaped, point=to(shaped.point))
-        repeat = clip.repeat
-        if repeat is not None:
-            repeat = replace(repeat, without=tuple(to(name) for name in repeat.without))
-        made = replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped, repeat=repeat)
+        again = clip.again
+        if again is not None:
+            again = replace(again, without=tuple(to(name) for name in again.without))
+        made = replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped, again=again)
         clips.append(with_keys_turned(made, lambda k: replace(k, point=to(k.point)) if k.point else k))
     rows = []
     for row in reel.rows:

@@ -54,6 +54,8 @@ class TitlesPage(Page):
         project = desk.project
         project.changed.connect(self.want)
         project.selection.selected.connect(self._other_selected)
+        # Once the window has opened the page.
+        self.commands.laid.connect(lambda: QTimer.singleShot(0, self.begin_typing))
 
     def _lay_out(self) -> None:
         commands = self.commands

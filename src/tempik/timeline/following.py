@@ -1,0 +1,79 @@
+"""Following a subject: the framing keeps a tracked patch at a place of the frame, on a calm path, as far as the picture reaches."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
+
+from tempik.memo import Memory
+from tempik.reel import Framing, MotionTrack, by_id
+from tempik.timeline.framing import frame_matrix
+from tempik.timeline.placed import Placed, source_at_frames
+
+Path = NDArray[np.float64]
+
+_PATHS: Memory[Path] = Memory(400)
+
+
+def track_of(placed: Placed) -> MotionTrack | None:
+    """Return the tracked patch that a clip's framing follows, or None."""
+    follow = placed.clip.follow
+    return by_id(placed.footage.motion_tracks, follow.track) if follow is not None else None
+
+
+def calm_path(placed: Placed, track: MotionTrack, rate: Fraction) -> Path:
+    """Return where the patch is for the framing, at each frame of a clip's slot and one second to either side: shape
+    (frames, 2), shares of the upright picture. It is smoothed over the reel's time, so that a ramp is followed as it is
+    seen."""
+    follow = placed.clip.follow
+    assert follow is not None
+    return _PATHS.get(
+        (placed, track), (rate.numerator, rate.denominator), lambda: _smoothed(placed, track, rate, follow.calm)
+    )
+
+
+def _smoothed(placed: Placed, track: MotionTrack, rate: Fraction, calm_s: float) -> Path:
+    margin = round(rate)
+    frames = np.arange(placed.begin - margin, placed.until + margin, dtype=np.float64)
+    source = source_at_frames(placed, frames, rate)
+    path = np.stack([np.interp(source, track.times_s, values) for values in (track.xs, track.ys)], axis=1)
+    sigma = calm_s * float(rate) / 2
+    return np.asarray(gaussian_filter1d(path, sigma, axis=0, mode="nearest") if sigma > 0.3 else path, dtype=np.float64)
+
+
+def following(placed: Placed, framing: Framing, frame: float, rate: Fraction, tall: float) -> Framing:
+    """Return a framing as it stands with its picture moved so that the followed patch is where it is wanted; the picture
+    reaches every edge of the frame that it reached."""
+    track = track_of(placed)
+    follow = placed.clip.follow
+    if track is None or follow is None:
+        return framing
+    path = calm_path(placed, track, rate)
+    at = frame - placed.begin + round(rate)
+    number = np.arange(len(path))
+    x, y = (float(np.interp(at, number, path[:, axis])) for axis in (0, 1))
+    matrix = frame_matrix(framing, placed.footage, 1.0, tall)
+    seen = matrix @ np.array([x, y, 1.0])
+    # The corners of the frame, in shares of the picture: as far as they are inside it, the picture may be moved.
+    move = [follow.x - seen[0], follow.y * tall - seen[1]]
+    for axis, size in ((0, 1.0), (1, tall)):
+        low, high = _room(matrix, framing.crop, axis, size)
+        move[axis] = min(max(move[axis], low), high) if low <= high else (low + high) / 2
+    start = framing.start
+    return replace(framing, start=replace(start, x=start.x + float(move[0]), y=start.y + float(move[1]) / tall))
+
+
+def _room(
+    matrix: NDArray[np.float64], crop: tuple[float, float, float, float], axis: int, size: float
+) -> tuple[float, float]:
+    """Return by how much a picture may be moved along an axis, at least and at most, and still reach both of its sides; of a
+    turned picture the upright box inside it counts."""
+    left, top, right, bottom = crop
+    corners = np.array([[left, top, 1], [1 - right, top, 1], [1 - right, 1 - bottom, 1], [left, 1 - bottom, 1]])
+    along = np.sort((corners @ matrix.T)[:, axis])
+    first, last = float(along[1]), float(along[2])
+    return size - last, -first
