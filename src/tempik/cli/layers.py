@@ -7,13 +7,15 @@ import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.cli import layer_wishes
 from tempik.cli.changing import project_of, saved_or_shown
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
-    from tempik.reel import Reel
+    from tempik.reel import Clip, Reel
+    from tempik.timeline.timeline import Timeline
 
-COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys"
+COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,masks,clear,again,follow"
 
 
 def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -40,6 +42,7 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     )
     made.add_argument("--split", metavar="FORM", help="show two to four --clips at once: strips, rows or tiles")
     made.add_argument("--border", type=float, default=0.0, metavar="PERCENT", help="of the width, between them")
+    layer_wishes.add_arguments(made)
     made.add_argument("--remove", action="store_true", help="take the clips off")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
@@ -78,9 +81,18 @@ def table(reel: Reel) -> str:
         keys = " ".join(f"{name}:{len(k)}" for name, k in clip.keys.items())
         lines.append(
             f"{number},{clip.track + 1},{placed.footage.name},{placed.first},{placed.end},{clip.blend},"
-            f"{clip.opacity:.2f},{fades[0]},{fades[1]},{keys}"
+            f"{clip.opacity:.2f},{fades[0]},{fades[1]},{keys},{len(clip.masks) or ''},"
+            f"{'' if clip.clear is None else clip.clear.of},{_again_text(timeline, clip)},"
+            f"{'' if clip.follow is None else clip.follow.track}"
         )
     return "\n".join(lines) + "\n"
+
+
+def _again_text(timeline: Timeline, clip: Clip) -> str:
+    """Return how often a clip is laid again, and on what; '' for once."""
+    from tempik.edit.clips.again import layings
+
+    return "" if clip.again is None else f"{len(layings(timeline, clip.id))}× {clip.again.rule.of}"
 
 
 def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
@@ -92,6 +104,9 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     names: list[str] = []
     if options.add is not None:
         reel, name = _added(reel, options)
+        names = [name]
+    elif options.adjust:
+        reel, name = _adjusting(reel, options)
         names = [name]
     elif options.clips:
         names = chosen_clips(reel, options.clips)
@@ -106,6 +121,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         options.fade_out,
         options.key or None,
         options.remove or None,
+        layer_wishes.wanted(options) or None,
     )
     if any(w is not None for w in wants) and not names:
         raise TempikError("Which clips? Give --clips, such as 2,4-6, or --add.")
@@ -122,7 +138,16 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         what, frame, value = _key(text)
         for name in names:
             reel = layers.with_clip_key(reel, name, what, frame, value, within=1)
-    return reel
+    return layer_wishes.changed(reel, names, options)
+
+
+def _adjusting(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
+    from tempik.edit.clips.masks import with_adjust
+    from tempik.time import frame_of
+
+    length_s = options.length if options.length is not None else reel.length_s - options.from_s
+    track = None if options.track is None else options.track - 1
+    return with_adjust(reel, frame_of(options.from_s, reel.rate), frame_of(length_s, reel.rate), track)
 
 
 def _added(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:

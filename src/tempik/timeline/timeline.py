@@ -67,6 +67,7 @@ class Timeline:
         self.rate = reel.rate
         self._exact_rate = (reel.rate.numerator, reel.rate.denominator)  # told apart sooner than fractions
         self.frames = max(0, frame_of(reel.length_s, reel.rate))
+        self.tall = reel.height / reel.width
         song = reel.soundtrack
         self._song = song
         self.points: tuple[Point, ...] = song.points if song else ()
@@ -91,7 +92,6 @@ class Timeline:
         )
         self.placed: tuple[Placed, ...] = _in_order(self.rows)
         self._by_clip = {p.clip.id: p for row in self.laid for p in row}
-        self.tall = reel.height / reel.width
         self._spans: tuple[Span, ...] | None = None
         gains = {b.id: b.amount for b in reel.bundles}
         solo = any(r.solo for r in reel.rows)

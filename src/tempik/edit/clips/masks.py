@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from msgspec.structs import replace
 
@@ -57,9 +57,9 @@ def _with(reel: Reel, clip: str, mask: Mask) -> Reel:
     return with_clips(reel, [replace(record, masks=tuple(mask if m.id == mask.id else m for m in record.masks))])
 
 
-def with_mask_fields(reel: Reel, clip: str, mask: str, frame: int | None = None, **fields: object) -> Reel:
+def with_mask_fields(reel: Reel, clip: str, mask: str, wanted: Mapping[str, object], frame: int | None = None) -> Reel:
     """Change a mask. What of it has keys is keyed at the frame, where one is given. Raises TempikError for what cannot be."""
-    record = mask_of(reel, clip, mask)
+    record, fields = mask_of(reel, clip, mask), dict(wanted)
     for name, (low, high) in MASK_KEYED.items():
         value = fields.get(name)
         if isinstance(value, int | float) and not low <= value <= high:
@@ -67,7 +67,7 @@ def with_mask_fields(reel: Reel, clip: str, mask: str, frame: int | None = None,
     keys, timeline = dict(record.keys), timeline_of(reel)
     for name in [n for n in fields if frame is not None and record.keys.get(n)]:
         assert frame is not None
-        keys[name] = keyed_with(timeline, keys[name], frame, float(fields.pop(name)), within=0)  # type: ignore[arg-type]
+        keys[name] = keyed_with(timeline, keys[name], frame, float(str(fields.pop(name))))
     return _with(reel, clip, replace(record, keys=keys, **fields))
 
 

@@ -40,6 +40,12 @@ def footage_place(
     return source_s, float(seen[0]), float(seen[1])
 
 
+def subject_of(timeline: Timeline, placed: Placed, path: str | None = None) -> tuple[float, float, float]:
+    """Return the source second in the middle of a clip, and where its subject probably is there, as `footage_place` does."""
+    middle = float(source_at_frames(placed, [(placed.first + placed.end - 1) / 2], timeline.rate)[0])
+    return middle, *likely_subject(placed.footage, middle, path)
+
+
 def tracked(
     footage: Footage,
     source_s: float,

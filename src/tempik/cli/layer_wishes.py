@@ -1,0 +1,184 @@
+"""What `tempik layers` does to single clips beyond how they are laid: masks, what is clear, again on points, following."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import sys
+from typing import TYPE_CHECKING
+
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.reel import Reel, Rule
+
+
+def add_arguments(made: argparse.ArgumentParser) -> None:
+    made.add_argument(
+        "--mask",
+        action="append",
+        default=[],
+        metavar="SHAPE",
+        help="rectangle:X,Y,W,H, ellipse:X,Y,W,H or polygon:X,Y,X,Y,X,Y…, in percent of the picture",
+    )
+    made.add_argument(
+        "--mask-set", action="append", default=[], metavar="NAME=VALUE", help="of all masks: feather=2, grow, corner, turn, invert=1, mix='take away'"
+    )  # fmt: skip
+    made.add_argument("--unmask", action="store_true", help="take all masks off")
+    made.add_argument("--clear", metavar="#colour|dark|bright|off", help="make that of the picture clear")
+    made.add_argument("--clear-set", action="append", default=[], metavar="NAME=PERCENT", help="tolerance, soft, spill")
+    made.add_argument(
+        "--again", metavar="RULE", help="lay again on points:4, bars:1,3, onsets, drops, frames:10; off lays it once"
+    )
+    made.add_argument(
+        "--adjust", action="store_true", help="lay a clip that changes what lies below (--from, --length)"
+    )
+    made.add_argument(
+        "--follow", metavar="X,Y@FRAME|auto|off", help="keep what is seen there (percent of the frame) in the frame"
+    )
+
+
+def wanted(options: argparse.Namespace) -> bool:
+    """Tell whether anything of this is asked for."""
+    asked = (
+        options.mask,
+        options.mask_set,
+        options.unmask,
+        options.clear,
+        options.clear_set,
+        options.again,
+        options.follow,
+    )
+    return any(asked)
+
+
+def changed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    """Return the reel with what is asked for done to clips."""
+    reel = _masked(reel, names, options)
+    reel = _cleared(reel, names, options)
+    if options.again is not None:
+        from tempik.edit.clips.again import with_again
+
+        reel = with_again(reel, names, None if options.again == "off" else _rule(options.again))
+    if options.follow is not None:
+        reel = _followed(reel, names, options.follow)
+    return reel
+
+
+def _numbers(text: str, what: str) -> list[float]:
+    try:
+        return [float(part) for part in text.split(",")]
+    except ValueError:
+        raise TempikError(f"'{text}' is no list of numbers; give {what}.") from None
+
+
+def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    from tempik.edit.clips import masks
+    from tempik.edit.clips.slots import clip_of
+
+    for name in names:
+        if options.unmask:
+            for mask in clip_of(reel, name).masks:
+                reel = masks.without_mask(reel, name, mask.id)
+        for text in options.mask:
+            kind, _, rest = text.partition(":")
+            at = [v / 100 for v in _numbers(rest, "percent such as 50,50,40,40")] if rest else []
+            if kind == "polygon":
+                reel, _made = masks.with_mask(reel, name, kind, list(zip(at[::2], at[1::2], strict=False)))
+                continue
+            reel, made = masks.with_mask(reel, name, kind)
+            fields = dict(zip(("x", "y", "width", "height"), at, strict=False))
+            reel = masks.with_mask_fields(reel, name, made, fields)
+        for text in options.mask_set:
+            fields_ = _mask_fields(text)
+            for mask in clip_of(reel, name).masks:
+                reel = masks.with_mask_fields(reel, name, mask.id, fields_)
+    return reel
+
+
+def _mask_fields(text: str) -> dict[str, object]:
+    name, _, value = text.partition("=")
+    if name == "invert":
+        return {"invert": value.lower() in ("1", "yes", "true")}
+    if name == "mix":
+        if value not in ("add", "take away", "keep common"):
+            raise TempikError(f"'{value}' is no way to mix masks; give add, take away or keep common.")
+        return {"mix": value}
+    shares = ("x", "y", "width", "height", "feather", "grow", "corner")
+    if name not in (*shares, "turn"):
+        raise TempikError(f"'{name}' is nothing of a mask; give one of {', '.join(shares)}, turn, invert, mix.")
+    number = _numbers(value, "a number")[0]
+    return {"turn_deg": number} if name == "turn" else {name: number / 100}
+
+
+def _cleared(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit.clips.masks import with_clear
+    from tempik.edit.clips.slots import clip_of
+    from tempik.reel import Clear
+
+    if options.clear == "off":
+        return with_clear(reel, names, None)
+    for name in names:
+        clear = clip_of(reel, name).clear
+        if options.clear in ("dark", "bright"):
+            clear = replace(clear or Clear(), of=options.clear)
+        elif options.clear is not None:
+            clear = replace(clear or Clear(), of="colour", colour=options.clear)
+        for text in options.clear_set:
+            what, _, value = text.partition("=")
+            if what not in ("tolerance", "soft", "spill"):
+                raise TempikError(f"'{what}' is nothing of what is made clear; give tolerance, soft or spill.")
+            clear = replace(clear or Clear(), **{what: _numbers(value, "percent")[0] / 100})
+        if clear is not None and (options.clear is not None or options.clear_set):
+            reel = with_clear(reel, [name], clear)
+    return reel
+
+
+def _rule(text: str) -> Rule:
+    from tempik.reel import Rule
+    from tempik.rhythm.records import BANDS
+
+    of, _, rest = text.partition(":")
+    if not rest:
+        return Rule(of=of)
+    if of == "bars":
+        beats = tuple(int(v) for v in _numbers(rest, "beats such as 1,3"))
+        return Rule(of="bars", beats=beats)
+    if of == "onsets" and rest in BANDS:
+        return Rule(of="onsets", bands=(rest,))
+    number = _numbers(rest, "a count")[0]
+    return Rule(of=of, every=int(number))
+
+
+def _followed(reel: Reel, names: list[str], text: str) -> Reel:
+    from tempik.edit.clips import follow
+    from tempik.edit.footage import tracking
+    from tempik.timeline.timeline import timeline_of
+
+    if text == "off":
+        return follow.without_follow(reel, names)
+    found = re.fullmatch(r"(\d+(?:\.\d+)?),(\d+(?:\.\d+)?)@(\d{1,7})", text)
+    if found is None and text != "auto":
+        raise TempikError(f"'{text}' picks nothing; give X,Y@FRAME in percent of the frame, auto, or off.")
+    for name in names:
+        timeline = timeline_of(reel)
+        placed = timeline.placed_clip(name)
+        if placed is None:
+            continue
+        if found is not None:
+            x, y, frame = float(found[1]) / 100, float(found[2]) / 100, int(found[3])
+            if not placed.first <= frame < placed.end:
+                raise TempikError(f"Frame {frame} is not in the clip; it has {placed.first} to {placed.end - 1}.")
+            start = tracking.footage_place(timeline, placed, frame, (x - 0.5, (y - 0.5) * timeline.tall))
+        else:
+            start = tracking.subject_of(timeline, placed)
+        reel = follow.with_follow(reel, name, tracking.tracked(placed.footage, *start))
+        after = timeline_of(reel)
+        again = after.placed_clip(name)
+        lost = follow.lost_frames(after, again) if again is not None else []
+        if lost:
+            said = ", ".join(f"{a} to {b - 1}" for a, b in lost[:4])
+            print(f"tempik: {placed.footage.name}: the subject is lost at frames {said}.", file=sys.stderr)
+    return reel
