@@ -5,6 +5,7 @@ from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.joins.page import JoinsPage
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
@@ -17,6 +18,7 @@ PAGES: tuple[type[Page], ...] = (
     AccentsPage,
     JoinsPage,
     TitlesPage,
+    LayerPage,
     FramePage,
     CheckPage,
 )

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.desktop.pages.layer_fields import LayerFields
+from tempik.desktop.pages.follow_fields import FollowFields
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.pages.placing import Placing
 from tempik.desktop.preview.guides import paint_thirds
@@ -67,7 +67,9 @@ class FramePage(Page):
             )
             fit_row.addWidget(button)
         fit_row.addStretch(1)
-        self.layer = LayerFields(project)
+        self.follow = FollowFields(desk)
+        desk.layers.picking.connect(self._pick)
+        self._picks = False
         ends = self._make_ends()
         numbers = self._make_numbers()
         self._lay_out(fit_row, ends, numbers)
@@ -80,7 +82,7 @@ class FramePage(Page):
         if clip is not None and clip.keys:
             self.want()
         elif self.isVisible():
-            self.layer.refill()
+            self.follow.refill()
 
     def _make_ends(self) -> QHBoxLayout:
         """Whether the picture moves through the clip, and which end of the way is set."""
@@ -157,9 +159,9 @@ class FramePage(Page):
         column_.setContentsMargins(14, 8, 14, 6)
         column_.setSpacing(6)
         column_.addLayout(fit_row)
-        column_.addWidget(self.layer)
         column_.addLayout(ends)
         column_.addLayout(numbers)
+        column_.addWidget(self.follow)
         column_.addLayout(buttons)
         column_.addWidget(self.note)
         column_.addStretch(1)
@@ -191,7 +193,7 @@ class FramePage(Page):
         at = framing.end if self.editing_end and framing.end is not None else framing.start
         if placed is not None and clip is not None and layers.has_place_keys(clip):
             at = self.project.timeline.framing_at(placed, self.project.playhead.frame).start
-        self.layer.refill()
+        self.follow.refill()
         for box, value in (
             (self.zoom, at.zoom * 100),
             (self.across, at.x * 100),
@@ -261,7 +263,10 @@ class FramePage(Page):
     # Set in the preview
 
     def press(self, at: QPointF) -> None:
-        """A drag places the picture wherever it begins."""
+        """A drag places the picture wherever it begins; a click may pick the subject to follow."""
+        if self._picks:
+            self._picks = False
+            self.desk.layers.follow_at(at.x(), at.y())
 
     def drag(self, by: QPointF) -> None:
         """Move the picture by shares of the frame since the drag began."""
@@ -281,3 +286,10 @@ class FramePage(Page):
 
     def paint(self, p: QPainter, box: QRectF) -> None:
         paint_thirds(p, box)
+        self.follow.paint(p, box)
+
+    def _pick(self) -> None:
+        self._picks = True
+
+    def left(self) -> None:
+        self._picks = False

@@ -13,6 +13,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.joins import JoinCommands
+from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.commands.play import PlayCommands
 from tempik.desktop.commands.points import PointCommands
@@ -57,6 +58,7 @@ class Desk(NamedTuple):
     bundles: BundleCommands
     joins: JoinCommands
     titles: TitleCommands
+    layers: LayerCommands
     points: PointCommands
     rhythm: RhythmCommands
     readings: ReadingCommands

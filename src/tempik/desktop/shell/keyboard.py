@@ -12,6 +12,7 @@ from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.joins import JoinCommands
+from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.place import PlaceCommands
@@ -38,6 +39,7 @@ OWNERS: tuple[type, ...] = (
         BundleCommands,
         JoinCommands,
         TitleCommands,
+        LayerCommands,
         PointCommands,
         RhythmCommands,
     ),
@@ -48,6 +50,8 @@ PRESSES = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 # What the pointer does away from the timeline: gesture and result.
 POINTER: tuple[tuple[str, str], ...] = (
     ("drag in the preview on the Titles page", "place the title; it snaps to the middle, thirds and the safe area"),
+    ("drag a mask or its handles in the preview on the Layer page", "place, size, turn; the wheel scales it"),
+    ("click in the preview while a polygon is drawn", "a corner; a double click closes it"),
     ("drag in the preview on the Frame page", "place the picture; the wheel zooms, double click centres"),
     ("point at an accent in the chooser", "it plays on the frame at the playhead; a click adds it"),
     ("drag the corners and slopes of the envelope", "lead, hold, decay and their bends"),

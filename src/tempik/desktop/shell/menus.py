@@ -30,6 +30,8 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Split the picture", ("split_strips", "split_rows", "split_tiles")),
     ("Paste to it", ("paste_attributes", "paste_speed", "paste_framing", "paste_join")),
     ("Join", ("lay_again", "longer", "shorter", "match", "turn_round", "take_off")),
+    ("Title", ("words_each", "words_even", "words_off")),
+    ("Layer", ("leave_out", "make_own", "pick_subject", "guess_subject", "follow_nothing")),
     ("Track", ("row_up", "row_down")),
     (
         "Speed and direction",

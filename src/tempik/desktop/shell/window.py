@@ -18,6 +18,7 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.join_menu import join_menu
 from tempik.desktop.commands.joins import JoinCommands
+from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.place import PlaceCommands
@@ -131,6 +132,7 @@ class Window(QMainWindow):
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
         self.titles = TitleCommands(project, self)
+        self.layers = LayerCommands(project, self.worker, self.proxies)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
             TrackCommands(project, self.cuts, self.count),
@@ -150,6 +152,7 @@ class Window(QMainWindow):
             looking=self.looking, delivery=self.delivery, listening=self.listening, transport=self.transport,
             files=self.projects, play=self.play, cuts=self.cuts, placing=self.placing, copies=self.copies,
             tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, titles=self.titles,
+            layers=self.layers,
             points=self.points,
             rhythm=self.rhythm, readings=self.readings,
         )  # fmt: skip
@@ -231,6 +234,7 @@ class Window(QMainWindow):
         timeline.asks.join_menu.connect(lambda place, at: join_menu(self.joins, place, self).popup(at))
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
+        self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
@@ -259,6 +263,7 @@ class Window(QMainWindow):
                 self.bundles,
                 self.joins,
                 self.titles,
+                self.layers,
                 self.points,
                 self.rhythm,
                 self.readings,

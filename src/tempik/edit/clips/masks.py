@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 
+import numpy as np
 from msgspec.structs import replace
 
 from tempik.edit.clips.slots import clip_of, edge_at, new_clip_id, on_reel, with_clips
+from tempik.edit.footage.tracking import with_track
 from tempik.edit.keying import frame_of_key, keyed_with, keyed_without
 from tempik.edit.titles import free_track, with_piece
 from tempik.errors import TempikError
-from tempik.reel import Clear, Clip, Framing, Mask, Reel, by_id, new_id
+from tempik.reel import Clear, Clip, Framing, Mask, MotionTrack, Reel, by_id, new_id
 from tempik.reel.validate import MASK_KEYED, problems
 from tempik.timeline.masking import shapes_at
+from tempik.timeline.placed import source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 KINDS = ("rectangle", "ellipse", "polygon")
@@ -69,6 +72,20 @@ def with_mask_fields(reel: Reel, clip: str, mask: str, wanted: Mapping[str, obje
         assert frame is not None
         keys[name] = keyed_with(timeline, keys[name], frame, float(str(fields.pop(name))))
     return _with(reel, clip, replace(record, keys=keys, **fields))
+
+
+def with_mask_following(reel: Reel, clip: str, mask: str, track: MotionTrack, frame: int) -> Reel:
+    """Let a mask go with a tracked patch, which is kept with the footage; at the frame it stays where it is."""
+    timeline = timeline_of(reel)
+    placed = on_reel(timeline, clip)
+    record = next(m for m in shapes_at(timeline, placed, frame) if m.id == mask)
+    reel, name = with_track(reel, placed.footage.id, track)
+    begin, now = (float(s) for s in source_at_frames(placed, [float(placed.begin), float(frame)], timeline.rate))
+    (x0, x1), (y0, y1) = (np.interp([begin, now], track.times_s, values) for values in (track.xs, track.ys))
+    kept = mask_of(reel, clip, mask)
+    return _with(
+        reel, clip, replace(kept, follow=name, keys={}, x=record.x - float(x1 - x0), y=record.y - float(y1 - y0))
+    )
 
 
 def without_mask(reel: Reel, clip: str, mask: str) -> Reel:

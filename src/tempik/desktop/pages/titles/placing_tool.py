@@ -99,6 +99,8 @@ class TitleTool:
         clip, placed = self.project.selection.clip, self.project.selection.placed
         if clip is None or clip.title is None or placed is None:
             return
+        if not placed.first <= self.project.playhead.frame < placed.end:
+            return
         at = self.project.timeline.framing_at(placed, self.project.playhead.frame).start
         extent = extent_of(clip.title, at, self.tall)
         where = QRectF(

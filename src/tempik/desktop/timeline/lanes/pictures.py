@@ -31,6 +31,7 @@ from tempik.edit.clips import pins
 from tempik.edit.clips.trim import Side
 from tempik.reel import Reel
 from tempik.time import frame_on_screen, time_of
+from tempik.timeline.again import source_of
 from tempik.timeline.covering import gaps, overlaps
 from tempik.timeline.placed import Placed, floor_text
 from tempik.timeline.timeline import Timeline
@@ -169,6 +170,8 @@ class PictureLane(Lane):
             )
         if placed is None:
             return None
+        if placed.repeated:
+            return _repeat_hit(ctx, placed)
         return Hit(
             tip=lambda: _clip_tip(ctx, placed),
             press=lambda at: clip_gesture(ctx, placed, at),
@@ -179,6 +182,8 @@ class PictureLane(Lane):
     def _edge_near(self, ctx: PaintContext, pos: QPointF) -> tuple[Placed, Side] | None:
         """Return the clip and side whose edge lies under the pointer, on the pointer's side of a cut."""
         for placed in clips_in_view(ctx.timeline, ctx.view, self.track):
+            if placed.repeated:
+                continue
             left, right = (frame_x(ctx.view, ctx.timeline, f) for f in (placed.first, placed.end))
             reach = min(EDGE_PX, max(2.0, (right - left) / 4))
             if 0 <= pos.x() - left <= reach:
@@ -213,6 +218,26 @@ def _clip_tip(ctx: PaintContext, placed: Placed) -> str:
         f" · {floor_text(placed.footage, ctx.timeline.rate)}"
         + (f"\n{lacks}" if lacks else "")
         + "\nDrag: move, up and down to other tracks. Ctrl and drag: slip the footage. Shift and drag: slide."
+    )
+
+
+def _repeat_hit(ctx: PaintContext, placed: Placed) -> Hit:
+    """What a press on a repeat does: the clip that it repeats is selected, and the playhead stands there."""
+
+    def choose(at: object) -> None:
+        ctx.project.selection.select_clip(placed.clip.id)
+        ctx.project.playhead.go(placed.first)
+
+    def menu(screen: QPoint) -> None:
+        choose(screen)
+        ctx.asks.clip_menu.emit(source_of(placed.clip.id), screen)
+
+    return Hit(
+        tip=lambda: (
+            f"{placed.footage.name}, laid again by its rule. Right click: leave it out here, or make it a clip of its own."
+        ),
+        press=choose,
+        menu=menu,
     )
 
 
@@ -263,7 +288,7 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
     """A clip with what its track, its group and the selection add. Of the selected the one that the pages show has the
     brighter frame."""
     selection = ctx.project.selection
-    selected = placed.clip.id in selection.clip_ids
+    selected = source_of(placed.clip.id) in selection.clip_ids
     if box.width() > KEPT_CLIP_PX:
         paint_clip(p, ctx, placed, box, tint)
     else:
@@ -272,7 +297,11 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
         p.fillRect(box, colour(theme.SUNK, 0.72))
     if placed.clip.group:
         p.fillRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), QColor(theme.PULSE))
-    if selected:
+    if placed.repeated:
+        p.fillRect(box, colour(theme.SUNK, 0.35))
+        p.setPen(QPen(QColor(theme.TEXT if selected else theme.QUIET), 1.2, Qt.PenStyle.DashLine))
+        p.drawRect(box.adjusted(1, 1, -1, -1))
+    elif selected:
         first = placed.clip.id == selection.clip_id
         p.setPen(QPen(QColor(theme.TEXT), 2 if first else 1.4, Qt.PenStyle.SolidLine))
         p.setBrush(colour(theme.TEXT, 0.0 if first and len(selection.clip_ids) == 1 else 0.1))

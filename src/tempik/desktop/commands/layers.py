@@ -1,0 +1,211 @@
+"""Commands on layers: adjust clips, clips laid again on points, masks, and framing that follows a subject."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from PySide6.QtCore import QObject, Signal
+
+from tempik.desktop.commands.registry import Step, command
+from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.edit.clips import again, follow, masks
+from tempik.edit.clips.slots import clip_of
+from tempik.edit.footage import tracking
+from tempik.errors import TempikError
+from tempik.reel import Footage, MotionTrack, Reel
+from tempik.timeline.again import source_of
+from tempik.timeline.placed import Placed
+
+ADJUST_S = 2.0
+
+
+class Found(NamedTuple):
+    """A subject that was followed through a clip."""
+
+    clip: str
+    track: MotionTrack
+
+
+class LayerCommands(QObject):
+    """What keys and menus do to layers. `picking` asks for a click in the preview on the subject to follow."""
+
+    picking = Signal()
+    followed_all = Signal(list)  # the clips that were, in order
+
+    def __init__(self, project: Project, worker: Worker, proxies: Proxies) -> None:
+        super().__init__(project)
+        self.project, self.worker, self.proxies = project, worker, proxies
+
+    # Adjust clips
+
+    @command("Layers", "An adjust clip at the playhead", (), "song")
+    def add_adjust(self) -> None:
+        timeline, frame = self.project.timeline, self.project.playhead.frame
+        after = frame + round(ADJUST_S * float(timeline.rate))
+        points = [f for p in timeline.on_reel() if (f := timeline.frame_of_point(p)) >= after]
+        frames = min(points, default=timeline.frames) - frame
+        names: list[str] = []
+
+        def edit(reel: Reel) -> Reel:
+            made, name = masks.with_adjust(reel, frame, frames)
+            names.append(name)
+            return made
+
+        if self.project.change("Adjust clip", edit):
+            self.project.selection.select_clips(names)
+
+    # Laid again
+
+    def laying_here(self) -> str | None:
+        """Return the place at the playhead where a clip is laid again: of the selected clip if it is, else the uppermost."""
+        timeline, frame = self.project.timeline, self.project.playhead.frame
+        here = [p.clip.id for p in reversed(timeline.clips_at(frame)) if p.repeated]
+        selected = self.project.selection.clip_id
+        return next((n for n in here if source_of(n) == selected), next(iter(here), None))
+
+    @command("Layers", "Leave the repeat at the playhead out", (), "clips")
+    def leave_out(self) -> Step:
+        name = self._here()
+        return Step("Repeat left out", lambda reel: again.without_laying(reel, [name]))
+
+    @command("Layers", "Make the repeat at the playhead a clip of its own", (), "clips")
+    def make_own(self) -> None:
+        name = self._here()
+        made: list[str] = []
+
+        def edit(reel: Reel) -> Reel:
+            out, own = again.with_laying_own(reel, name)
+            made.append(own)
+            return out
+
+        if self.project.change("Repeat made a clip", edit):
+            self.project.selection.select_clips(made)
+
+    def _here(self) -> str:
+        return self.laying_here() or ""
+
+    # Following
+
+    @command("Layers", "Follow a subject: click it in the preview", ("Ctrl+F",), "clips")
+    def pick_subject(self) -> None:
+        if self._placed() is not None:
+            self.picking.emit()
+            self.project.messages.say("Click the subject in the preview; the framing keeps it in the frame.", False)
+
+    @command("Layers", "Follow what moves in the clip", (), "clips")
+    def guess_subject(self) -> None:
+        placed, timeline = self._placed(), self.project.timeline
+        if placed is not None:
+            path = self._path(placed.footage)
+            self._follow(placed, lambda: tracking.subject_of(timeline, placed, path))
+
+    @command("Layers", "Follow no subject", (), "clips")
+    def follow_nothing(self) -> Step:
+        names = self.project.selection.chosen_clips
+        return Step("Framing stands", lambda reel: follow.without_follow(reel, names))
+
+    def follow_at(self, x: float, y: float) -> None:
+        """Follow what is seen at a place of the frame, shares from its left and top, through the selected clip. Where it
+        follows one already, from this frame on."""
+        placed, timeline, frame = self._placed(), self.project.timeline, self.project.playhead.frame
+        if placed is None:
+            return
+        if not placed.first <= frame < placed.end:
+            self.project.messages.say(
+                "The playhead is not in the selected clip; put it where the subject is seen.", True
+            )
+            return
+        place = (x - 0.5, (y - 0.5) * timeline.tall)
+        old = follow.track_followed(self.project.reel, placed.clip.id)
+        lost = follow.lost_frames(timeline, placed)
+        mends = old is not None and any(a <= frame for a, _ in lost)
+        self._follow(placed, lambda: tracking.footage_place(timeline, placed, frame, place), old if mends else None)
+
+    def _placed(self) -> Placed | None:
+        placed = self.project.selection.placed
+        if placed is None or placed.footage.kind != "video":
+            self.project.messages.say("Select a clip of footage that moves, to follow a subject in it.", True)
+            return None
+        return placed
+
+    def _path(self, footage: Footage) -> str:
+        return self.proxies.proxy_for(footage.path) or footage.path
+
+    def _follow(
+        self, placed: Placed, start: Callable[[], tuple[float, float, float]], old: MotionTrack | None = None
+    ) -> None:
+        clip, footage, path = placed.clip.id, placed.footage, self._path(placed.footage)
+        try:
+            seed = start()
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+
+        def work(job: Job) -> MotionTrack:
+            track = tracking.tracked(footage, *seed, job.report, job.stop_event, path)
+            return tracking.spliced(old, track, seed[0]) if old is not None else track
+
+        def done(track: MotionTrack) -> None:
+            if self.project.change(
+                f"Framing follows a subject in {footage.name}", lambda reel: follow.with_follow(reel, clip, track)
+            ):
+                self.say_lost(clip)
+
+        self.worker.start(f"Following a subject in {footage.name}", work, done, self._failed)
+
+    def _failed(self, text: str) -> None:
+        self.project.messages.say(text, True)
+
+    def say_lost(self, clip: str) -> None:
+        """Say where the subject that a clip follows is lost, and go there."""
+        placed = self.project.timeline.placed_clip(clip)
+        lost = follow.lost_frames(self.project.timeline, placed) if placed is not None else []
+        if lost:
+            self.project.playhead.go(lost[0][0])
+            self.project.messages.say(
+                f"The subject is lost at frames {lost[0][0]} to {lost[0][1] - 1}; click it there to go on from it.",
+                True,
+            )
+
+    @command("Layers", "Follow what moves in all clips that are wider than the frame", (), "clips")
+    def follow_all(self) -> None:
+        timeline = self.project.timeline
+        wanted = [
+            p for p in timeline.placed
+            if p.footage.kind == "video" and p.clip.follow is None and p.footage.width / p.footage.height > 1.02 / timeline.tall
+        ]  # fmt: skip
+        if not wanted:
+            self.project.messages.say("No clip is wider than the frame and follows nothing yet.", True)
+            return
+        paths = {p.footage.id: self._path(p.footage) for p in wanted}
+
+        def work(job: Job) -> list[Found]:
+            out = []
+            for number, placed in enumerate(wanted):
+                job.report(number / len(wanted))
+                path = paths[placed.footage.id]
+                seed = tracking.subject_of(timeline, placed, path)
+                try:
+                    out.append(
+                        Found(placed.clip.id, tracking.tracked(placed.footage, *seed, None, job.stop_event, path))
+                    )
+                except TempikError:
+                    if job.stop_event.is_set():
+                        raise
+            return out
+
+        self.worker.start(f"Following subjects in {len(wanted)} clips", work, self._all_followed, self._failed)
+
+    def _all_followed(self, found: list[Found]) -> None:
+        def edit(reel: Reel) -> Reel:
+            there = {c.id for c in reel.clips}
+            for clip, track in found:
+                if clip in there and clip_of(reel, clip).follow is None:
+                    reel = follow.with_follow(reel, clip, track)
+            return reel
+
+        if found and self.project.change(f"Framing follows subjects in {len(found)} clips", edit):
+            self.followed_all.emit([clip for clip, _ in found])

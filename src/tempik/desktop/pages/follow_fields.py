@@ -1,0 +1,109 @@
+"""How the framing of the selected clips follows a subject: where it is kept, how calm, and where it is lost."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
+
+from tempik.desktop.pages.page import Desk
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, button, quiet
+from tempik.edit.clips import follow
+
+FIELDS: dict[str, tuple[str, float, float, str, str]] = {
+    "x": ("across", 100, 100, " %", "Where in the frame it is kept, from the left"),
+    "y": ("down", 100, 100, " %", "Where in the frame it is kept, from the top"),
+    "calm": ("calm", 1, 10, " s", "Over how long its way is smoothed"),
+}
+
+
+class FollowFields(QWidget):
+    """Shows one clip, changes all that are selected."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.project, self.filling = desk, desk.project, False
+        layers = desk.layers
+        self.pick = button(
+            "Pick",
+            "Click the subject in the preview (Ctrl+F); where it is lost, it goes on from there",
+            layers.pick_subject,
+        )
+        self.guess = button("What moves", "Follow what moves in the clip", layers.guess_subject)
+        self.all = button(
+            "All wide clips", "Follow what moves in every clip that is wider than the frame", layers.follow_all
+        )
+        self.off = button("Off", "The framing stands as it is set", layers.follow_nothing)
+        self.lost = button("", "Go to where the subject is lost", self._to_loss)
+        self.numbers = {name: self._number(name) for name in FIELDS}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(5)
+        row.addWidget(quiet("follow"))
+        for made in (self.pick, self.guess, self.all, self.off):
+            made.setStyleSheet(LOW)
+            row.addWidget(made)
+        for name, field in self.numbers.items():
+            row.addWidget(quiet(FIELDS[name][0]))
+            row.addWidget(field)
+        self.lost.setStyleSheet(f"{LOW} color: {theme.WARNING_TEXT};")
+        row.addWidget(self.lost)
+        row.addStretch(1)
+
+    def _number(self, name: str) -> QDoubleSpinBox:
+        _, times, most, unit, tip = FIELDS[name]
+        made = QDoubleSpinBox()
+        made.setRange(0, most)
+        made.setDecimals(0 if times > 1 else 1)
+        made.setSingleStep(1 if times > 1 else 0.1)
+        made.setSuffix(unit)
+        made.setKeyboardTracking(False)
+        made.setToolTip(tip)
+        made.setStyleSheet(LOW)
+        made.valueChanged.connect(lambda value: self._edited(name, value / times))
+        return made
+
+    def refill(self) -> None:
+        """Show what is."""
+        clip, placed = self.project.selection.clip, self.project.selection.placed
+        record = clip.follow if clip is not None else None
+        self.filling = True
+        for name, field in self.numbers.items():
+            field.setEnabled(record is not None)
+            if record is not None:
+                field.setValue(getattr(record, name) * FIELDS[name][1])
+        self.off.setEnabled(record is not None)
+        lost = follow.lost_frames(self.project.timeline, placed) if placed is not None and record is not None else []
+        self.lost.setVisible(bool(lost))
+        if lost:
+            self.lost.setText(f"lost at frame {lost[0][0]}" + (f" and {len(lost) - 1} more" if len(lost) > 1 else ""))
+        self.filling = False
+
+    def _edited(self, name: str, value: float) -> None:
+        if not self.filling:
+            names = self.project.selection.chosen_clips
+            self.project.change(
+                "Subject kept elsewhere" if name != "calm" else "Way of the subject calmed",
+                lambda reel: follow.with_follow_fields(reel, names, **{name: round(value, 4)}),
+            )
+
+    def _to_loss(self) -> None:
+        placed = self.project.selection.placed
+        if placed is not None:
+            self.desk.layers.say_lost(placed.clip.id)
+
+    def paint(self, p: QPainter, box: QRectF) -> None:
+        """Where the subject is kept in the frame."""
+        clip, placed = self.project.selection.clip, self.project.selection.placed
+        if clip is None or clip.follow is None or placed is None:
+            return
+        if not placed.first <= self.project.playhead.frame < placed.end:
+            return
+        at = QPointF(box.left() + clip.follow.x * box.width(), box.top() + clip.follow.y * box.height())
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        for pen in (QPen(QColor(0, 0, 0, 170), 3.4), QPen(QColor(theme.CUE), 1.6)):
+            p.setPen(pen)
+            p.drawEllipse(at, 14, 14)
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                p.drawLine(at + QPointF(dx * 10, dy * 10), at + QPointF(dx * 18, dy * 18))

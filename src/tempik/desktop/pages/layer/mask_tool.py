@@ -1,0 +1,241 @@
+"""Masks in the preview: moved, drawn larger by their handles, turned, their corners dragged; polygons drawn click by click."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.widgets import theme
+from tempik.edit.clips import masks
+from tempik.reel import Mask, Reel
+from tempik.render.masks import Shape, outline
+from tempik.timeline.framing import frame_matrix
+from tempik.timeline.masking import shapes_at
+from tempik.timeline.placed import Placed
+
+REACH = 0.03  # of the frame's width: how near to a handle a press takes it
+SIDES = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
+LEAST = 0.01
+TURN_OUT = 0.06  # the handle that turns stands so far over the mask, in shares of the picture's height
+
+Matrix = NDArray[np.float64]
+
+
+class MaskTool:
+    """Takes the preview's drags while the Layer page is open. `chosen` tells which mask is worked on."""
+
+    def __init__(self, project: Project, chosen: Callable[[], str], choose: Callable[[str], None]) -> None:
+        self.project, self.chosen, self.choose = project, chosen, choose
+        self.gesture = Gesture(project)
+        self.drawing: list[tuple[float, float]] | None = None  # of a polygon, shares of the picture
+        self.picking: Callable[[float, float], None] | None = None  # takes the next click
+        self._grip = ""
+        self._from: Mask | None = None
+        self._at = QPointF()
+
+    def begin_polygon(self) -> None:
+        """Take clicks as the corners of a new mask."""
+        self.drawing = []
+
+    def take_click(self, act: Callable[[float, float], None]) -> None:
+        """Hand the next click over, in shares of the frame."""
+        self.picking = act
+
+    def let_go(self) -> None:
+        """Wait for nothing more."""
+        self.drawing = self.picking = None
+
+    # What is where
+
+    def _placed(self) -> Placed | None:
+        return self.project.selection.placed
+
+    def _to_frame(self, placed: Placed) -> Matrix:
+        """Return the affine from the upright picture's unit square to shares of the frame."""
+        timeline = self.project.timeline
+        framing = timeline.framing_at(placed, self.project.playhead.frame)
+        return np.diag([1.0, 1 / timeline.tall, 1.0]) @ frame_matrix(framing, placed.footage, 1.0, timeline.tall)
+
+    def _standing(self, placed: Placed) -> dict[str, Mask]:
+        return {m.id: m for m in shapes_at(self.project.timeline, placed, self.project.playhead.frame)}
+
+    def _outline(self, placed: Placed, mask: Mask, to: Matrix) -> NDArray[np.float64]:
+        """Return a mask's outline in shares of the frame, shape (n, 2)."""
+        footage, reel = placed.footage, self.project.reel
+        wide, tall = (reel.width, reel.height) if footage.as_frame else (footage.width, footage.height)
+        shape = Shape(
+            mask.kind, (1, 0, 0, 0, 1, 0), mask.x * wide, mask.y * tall, mask.width * wide, mask.height * tall,
+            mask.turn_deg, mask.points, mask.corner, 0.0, mask.grow * wide, False, "add",
+        )  # fmt: skip
+        points = outline(shape) / [wide, tall]
+        return np.asarray(np.c_[points, np.ones(len(points))] @ to[:2].T) if len(points) else np.zeros((0, 2))
+
+    def _handles(self, placed: Placed, mask: Mask) -> dict[str, tuple[float, float]]:
+        """Return where a mask's handles stand in its picture, in shares of it."""
+        reel, footage = self.project.reel, placed.footage
+        shape = reel.width / reel.height if footage.as_frame else footage.width / footage.height
+        c, s = math.cos(math.radians(mask.turn_deg)), math.sin(math.radians(mask.turn_deg))
+
+        def at(across: float, down: float) -> tuple[float, float]:  # from the middle, in heights of the picture
+            return mask.x + (c * across - s * down) / shape, mask.y + s * across + c * down
+
+        half_w, half_h = mask.width * shape / 2, mask.height / 2
+        out = {name: at(x * half_w, y * half_h) for name, (x, y) in SIDES.items()}
+        out["turn"] = at(0.0, -half_h - TURN_OUT)
+        if mask.kind == "polygon":
+            out |= {f"corner {n}": at(x * mask.width * shape, y * mask.height) for n, (x, y) in enumerate(mask.points)}
+        return out
+
+    # Gestures
+
+    def press(self, at: QPointF) -> None:
+        placed = self._placed()
+        self._grip, self._from, self._at = "", None, at
+        if placed is None:
+            return
+        if self.picking is not None:
+            act, self.picking = self.picking, None
+            act(at.x(), at.y())
+            return
+        to = self._to_frame(placed)
+        inside = np.linalg.inv(to) @ [at.x(), at.y(), 1.0]
+        if self.drawing is not None:
+            self.drawing.append((float(inside[0]), float(inside[1])))
+            return
+        standing = self._standing(placed)
+        mask = standing.get(self.chosen())
+        if mask is not None:
+            near = [(self._away(to, place, at), name) for name, place in self._handles(placed, mask).items()]
+            away, name = min(near)
+            if away <= REACH:
+                self._grip, self._from = name, mask
+                return
+        for found in reversed(list(standing.values())):
+            if _contains(self._outline(placed, found, to), at):
+                self.choose(found.id)
+                self._grip, self._from = "whole", found
+                return
+
+    def _away(self, to: Matrix, place: tuple[float, float], at: QPointF) -> float:
+        seen = to @ [*place, 1.0]
+        return math.hypot(seen[0] - at.x(), (seen[1] - at.y()) * self.project.timeline.tall)
+
+    def drag(self, by: QPointF) -> None:
+        placed, mask = self._placed(), self._from
+        if placed is None or mask is None or not self._grip:
+            return
+        back = np.linalg.inv(self._to_frame(placed))
+        begin, now = (back @ [p.x(), p.y(), 1.0] for p in (self._at, self._at + by))
+        fields = self._changed(placed, mask, (float(begin[0]), float(begin[1])), (float(now[0]), float(now[1])))
+        clip, frame, name = placed.clip.id, self.project.playhead.frame, mask.id
+        self.gesture.show(lambda reel: masks.with_mask_fields(reel, clip, name, fields, frame))
+
+    def _changed(
+        self, placed: Placed, mask: Mask, begin: tuple[float, float], now: tuple[float, float]
+    ) -> dict[str, object]:
+        dx, dy = now[0] - begin[0], now[1] - begin[1]
+        if self._grip == "whole":
+            return {"x": mask.x + dx, "y": mask.y + dy}
+        reel, footage = self.project.reel, placed.footage
+        shape = reel.width / reel.height if footage.as_frame else footage.width / footage.height
+        c, s = math.cos(math.radians(mask.turn_deg)), math.sin(math.radians(mask.turn_deg))
+        across, down = (now[0] - mask.x) * shape, now[1] - mask.y
+        # The pointer from the mask's middle, along the mask's own sides.
+        along, under = c * across + s * down, -s * across + c * down
+        if self._grip == "turn":
+            return {"turn_deg": math.degrees(math.atan2(across, -down))}
+        if self._grip.startswith("corner"):
+            number = int(self._grip.split()[1])
+            points = list(mask.points)
+            points[number] = (round(along / max(mask.width * shape, 1e-6), 5), round(under / max(mask.height, 1e-6), 5))
+            return {"points": tuple(points)}
+        if self._grip in ("left", "right"):
+            return {"width": max(2 * abs(along) / shape, LEAST)}
+        return {"height": max(2 * abs(under), LEAST)}
+
+    def zoom_by(self, factor: float) -> None:
+        """Make the chosen mask larger, or smaller."""
+        placed = self._placed()
+        mask = self._standing(placed).get(self.chosen()) if placed is not None else None
+        if placed is None or mask is None:
+            return
+        fields = {"width": max(mask.width * factor, LEAST), "height": max(mask.height * factor, LEAST)}
+        clip, frame, name = placed.clip.id, self.project.playhead.frame, mask.id
+        self.gesture.show(lambda reel: masks.with_mask_fields(reel, clip, name, fields, frame))
+        self.gesture.settle("Mask larger" if factor > 1 else "Mask smaller")
+
+    def centre(self) -> None:
+        """Close the polygon that is drawn."""
+        placed, points = self._placed(), self.drawing
+        if placed is None or points is None:
+            return
+        self.drawing = None
+        if len(points) > 3 and math.dist(points[-1], points[-2]) < 0.02:
+            points = points[:-1]  # the second press of the double click
+        made: list[str] = []
+        clip = placed.clip.id
+
+        def edit(reel: Reel) -> Reel:
+            out, name = masks.with_mask(reel, clip, "polygon", points)
+            made.append(name)
+            return out
+
+        if self.project.change("Mask drawn", edit):
+            self.choose(made[-1])
+
+    def settle(self) -> None:
+        self.gesture.settle("Mask changed")
+
+    # Painting
+
+    def paint(self, p: QPainter, box: QRectF) -> None:
+        placed = self._placed()
+        if placed is None or not placed.first <= self.project.playhead.frame < placed.end:
+            return
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        to = self._to_frame(placed)
+
+        def seen(x: float, y: float) -> QPointF:
+            return QPointF(box.left() + x * box.width(), box.top() + y * box.height())
+
+        chosen = self.chosen()
+        for mask in self._standing(placed).values():
+            line = QPolygonF([seen(float(x), float(y)) for x, y in self._outline(placed, mask, to)])
+            own = mask.id == chosen
+            for pen in (
+                QPen(QColor(0, 0, 0, 150), 3),
+                QPen(QColor(theme.TEXT), 1.4, Qt.PenStyle.SolidLine if own else Qt.PenStyle.DotLine),
+            ):
+                p.setPen(pen)
+                p.drawPolygon(line)
+            if own:
+                self._paint_handles(
+                    p, [(name, seen(*(to @ [*at, 1.0])[:2])) for name, at in self._handles(placed, mask).items()]
+                )
+        if self.drawing:
+            corners = [seen(*(to @ [*q, 1.0])[:2]) for q in self.drawing]
+            p.setPen(QPen(QColor(theme.RHYTHM), 1.6))
+            p.drawPolyline(QPolygonF(corners))
+            self._paint_handles(p, [("", q) for q in corners])
+
+    def _paint_handles(self, p: QPainter, handles: list[tuple[str, QPointF]]) -> None:
+        for name, at in handles:
+            p.setPen(QPen(QColor(theme.GROUND), 1))
+            p.setBrush(QColor(theme.RHYTHM if name.startswith(("corner", "turn")) else theme.TEXT))
+            if name == "turn":
+                p.drawEllipse(at, 5, 5)
+            else:
+                p.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _contains(points: NDArray[np.float64], at: QPointF) -> bool:
+    polygon = QPolygonF([QPointF(float(x), float(y)) for x, y in points])
+    return bool(polygon.containsPoint(at, Qt.FillRule.OddEvenFill))
