@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from fractions import Fraction
 
 import numpy as np
@@ -40,9 +41,18 @@ def _smoothed(placed: Placed, track: MotionTrack, rate: Fraction, calm_s: float)
     margin = round(rate)
     frames = np.arange(placed.begin - margin, placed.until + margin, dtype=np.float64)
     source = source_at_frames(placed, frames, rate)
+    known = (source >= track.times_s[0] - 1e-6) & (source <= track.times_s[-1] + 1e-6)
     path = np.stack([np.interp(source, track.times_s, values) for values in (track.xs, track.ys)], axis=1)
     sigma = calm_s * float(rate) / 2
-    return np.asarray(gaussian_filter1d(path, sigma, axis=0, mode="nearest") if sigma > 0.3 else path, dtype=np.float64)
+    inside = np.flatnonzero(known)
+    if sigma > 0.3 and len(inside) > 2:
+        # Beyond its ends the way goes on as it came, so that a steady movement is not held back there.
+        a, b = int(inside[0]), int(inside[-1]) + 1
+        reach = min(math.ceil(4 * sigma), b - a - 1)
+        part = np.pad(path[a:b], ((reach, reach), (0, 0)), mode="reflect", reflect_type="odd")
+        smooth = gaussian_filter1d(part, sigma, axis=0, mode="nearest")[reach : len(part) - reach]
+        path[a:b], path[:a], path[b:] = smooth, smooth[0], smooth[-1]
+    return path
 
 
 def following(placed: Placed, framing: Framing, frame: float, rate: Fraction, tall: float) -> Framing:

@@ -73,7 +73,7 @@ def frame_matrix(framing: Framing, footage: Footage, width: float, height: float
 
 def covers(framing: Framing, footage: Footage, reel: Reel) -> bool:
     """Tell whether the picture fills the whole frame, so that nothing below it is seen, of a framing as it stands."""
-    if footage.alpha or footage.kind == "title":
+    if footage.alpha or footage.as_frame:
         return False
     plain = framing is PLAIN or (framing.start == PLAIN.start and framing.crop == PLAIN.crop)
     if plain and framing.fit != "contain":
