@@ -13,6 +13,7 @@ from PySide6.QtCore import QPointF
 
 from tempik.cli.main import main
 from tempik.desktop.pages.frame import FramePage
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.shell.window import Window
 from tempik.edit.accents.painting import with_painted
 from tempik.edit.accents.rows import with_row as with_accent_row
@@ -248,14 +249,13 @@ def test_layers_that_cannot_be_are_refused_with_a_sentence(change: dict[str, obj
 # By hand and from the command line
 
 
-def test_the_frame_page_sets_mode_opacity_fades_and_keys(opened: Window) -> None:
+def test_the_layer_page_sets_mode_opacity_fades_and_keys(opened: Window) -> None:
     project = opened.project
     project.change("solid", lambda r: with_solid(with_row(r), 20, 60, "#ff8800", 1, insert=False))
     clip = project.reel.clips[-1].id
     project.selection.select_clip(clip)
-    opened.commands["show_frame"].trigger()
-    page = opened.page(FramePage)
-    fields = page.layer
+    opened.commands["show_layer"].trigger()
+    page, fields = opened.page(FramePage), opened.page(LayerPage).laid
 
     def record() -> Clip:
         return next(c for c in project.reel.clips if c.id == clip)
@@ -297,11 +297,11 @@ def test_layers_are_added_and_changed_from_the_command_line(
         return capsys.readouterr().out.splitlines()
 
     run("--clips", "2", "--blend", "multiply", "--opacity", "40", "--fade-in", "6", "--fade-out", "0.5b")
-    assert run()[2] == "2,2,solid #ffffff,30,90,multiply,0.40,6,8,"
+    assert run()[2] == "2,2,solid #ffffff,30,90,multiply,0.40,6,8,,,,,"
     run(
         "--add", str(media / "a.mp4"), "--from", "1.5", "--length", "1", "--key", "opacity@50=0.3", "--key", "zoom@50=2"
     )
-    assert run()[3] == "3,3,a.mp4,45,75,normal,1.00,,,opacity:1 zoom:1"
+    assert run()[3] == "3,3,a.mp4,45,75,normal,1.00,,,opacity:1 zoom:1,,,,"
     run("--clips", "3", "--remove")
     assert len(run()) == 3
     for words, said in (

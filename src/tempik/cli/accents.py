@@ -46,6 +46,7 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument(
         "--key", action="append", default=[], metavar="NAME@FRAME=VALUE", help="NAME is a setting or level"
     )
+    made.add_argument("--picture", choices=("on", "off"), help="act on the pictures of --clips alone, not on the frame")
     made.add_argument("--focus", metavar="X,Y", help="shares of the frame from its left and top")
     made.add_argument("--mask", metavar="IMAGE", help="where it shows; '' everywhere")
     made.add_argument("--overlap", choices=("larger", "sum"))
@@ -187,6 +188,8 @@ def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         reel = accent_rows.with_setting(reel, row, name, _value(value))
     if options.clips:
         reel = accent_rows.with_limit(reel, row, Limit(clips=tuple(_clips(reel, options.clips))))
+    if options.picture is not None:
+        reel = accent_rows.with_alone(reel, row, options.picture == "on")
     if options.focus:
         try:
             x, y = (float(t) for t in options.focus.split(","))

@@ -194,4 +194,12 @@ def with_limit(reel: Reel, row: str, limit: Limit) -> Reel:
     """Let a row fire only within clips or a stretch. Raises TempikError for a stretch that ends before it begins."""
     if limit.from_s is not None and limit.to_s is not None and limit.to_s <= limit.from_s:
         raise TempikError("The stretch ends before it begins.")
-    return changed_row(reel, row, lambda r: replace(r, limit=limit))
+    return changed_row(reel, row, lambda r: replace(r, limit=limit, alone=r.alone and bool(limit.clips)))
+
+
+def with_alone(reel: Reel, row: str, alone: bool) -> Reel:
+    """Let a row act on the pictures of the clips that it is limited to, not on the whole frame. Raises TempikError where it
+    is limited to none."""
+    if alone and not row_of(reel, row).limit.clips:
+        raise TempikError("Limit the row to some clips first; it can act on their pictures alone then.")
+    return changed_row(reel, row, lambda r: replace(r, alone=alone))

@@ -121,7 +121,7 @@ class RowEditing(Page):
 
     def _place_edited(self, number: int) -> None:
         limit = Limit()
-        if number == 1:
+        if number in (1, 3):
             clips = tuple(self.project.selection.chosen_clips)
             if not clips:
                 self.project.messages.say("Select the clips first that the row should fire in.", True)
@@ -135,7 +135,11 @@ class RowEditing(Page):
                 self.refill()
                 return
             limit = Limit(from_s=marked[0], to_s=marked[1])
-        self._change("Place of the row changed", lambda reel, row: accent_rows.with_limit(reel, row, limit))
+
+        def edit(reel: Reel, row: str) -> Reel:
+            return accent_rows.with_alone(accent_rows.with_limit(reel, row, limit), row, number == 3)
+
+        self._change("Place of the row changed", edit)
 
     def _envelope_edited(self, envelope: Envelope, done: bool) -> None:
         row = self._row()

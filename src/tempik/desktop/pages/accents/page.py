@@ -322,7 +322,7 @@ class AccentsPage(RowEditing):
         self.muted.setChecked(row.muted)
         self.solo.setChecked(row.solo)
         self.rule.setEnabled(known and pulse is None)
-        self.rule.show_rule(row.rule, row.limit)
+        self.rule.show_rule(row.rule, row.limit, row.alone)
         self.amount.setEnabled(known)
         self.amount_name.setText("this pulse" if pulse is not None else "row")
         self._set_slider(self.amount, self.amount_text, pulse.own if pulse is not None else row.amount)

@@ -32,7 +32,7 @@ BAND_TEXTS: tuple[tuple[str, tuple[Band, ...]], ...] = (
     ("kick, snare", ("kick", "snare")),
     ("other", ("other",)),
 )
-PLACES = ("the whole reel", "selected clips", "marked stretch")
+PLACES = ("the whole reel", "selected clips", "marked stretch", "selected clips' pictures alone")
 
 
 class RuleFields(QWidget):
@@ -92,7 +92,7 @@ class RuleFields(QWidget):
         line.addWidget(self.place)
         line.addStretch(1)
 
-    def show_rule(self, rule: Rule, limit: Limit) -> None:
+    def show_rule(self, rule: Rule, limit: Limit, alone: bool = False) -> None:
         """Show a row's rule and limit."""
         self.filling = True
         self._rule = rule
@@ -111,11 +111,12 @@ class RuleFields(QWidget):
         self.every.setVisible(not by_hand)
         self.offset.setVisible(rule.every > 1 and not by_hand)
         self.at_least.setVisible(rule.of in ("points", "bars", "onsets", "cuts", "pins"))
-        self.place.setCurrentIndex(1 if limit.clips else 2 if limit.from_s is not None or limit.to_s is not None else 0)
-        if limit.clips:
-            self.place.setItemText(1, f"{len(limit.clips)} clip{'s' if len(limit.clips) > 1 else ''}")
-        else:
-            self.place.setItemText(1, PLACES[1])
+        self.place.setCurrentIndex(
+            3 if alone else 1 if limit.clips else 2 if limit.from_s is not None or limit.to_s is not None else 0
+        )
+        many = f"{len(limit.clips)} clip{'s' if len(limit.clips) > 1 else ''}"
+        self.place.setItemText(1, many if limit.clips else PLACES[1])
+        self.place.setItemText(3, f"{many}: their picture alone" if alone else PLACES[3])
         self.filling = False
 
     def _beats_edited(self) -> None:

@@ -83,9 +83,9 @@ class MaskFields(QWidget):
             self._top.addWidget(made)
         self._top.addStretch(1)
         self.follows = toggle("follows", "Goes with what lies under its middle at the playhead, through the footage")
-        self.follows.clicked.connect(self.followed.emit)
+        self.follows.clicked.connect(self.followed)
         self.key = toggle("key", "A key of its place, size and turn at the playhead; on a point it goes with the point")
-        self.key.clicked.connect(self.keyed.emit)
+        self.key.clicked.connect(self.keyed)
         self.remove = button("Remove", "Take this mask off", self.removed.emit)
         for widget in (self.follows, self.key, self.remove):
             widget.setStyleSheet(LOW)
