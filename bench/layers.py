@@ -12,9 +12,14 @@ from msgspec.structs import replace
 from bench.joins import demo_reel
 from bench.speed import say
 from tempik.demo import write_demo
-from tempik.edit.clips import layers, place
+from tempik.edit import titles
+from tempik.edit.clips import layers, masks, place
+from tempik.edit.footage import tracking
+from tempik.edit.footage.facts import footage_from
+from tempik.media import probe
 from tempik.media.blend import BLENDS
-from tempik.reel import Reel
+from tempik.media.proxy import make_proxy
+from tempik.reel import Reel, Title
 from tempik.render import PictureSource, export, plan
 from tempik.timeline.timeline import Timeline
 
@@ -49,6 +54,56 @@ def exports(reel: Reel, folder: Path) -> None:
     say("the middle of them", f"{statistics.median(ratios):.2f} ×", "≤ 1.5 ×", statistics.median(ratios) <= 1.5)
 
 
+def titled(reel: Reel) -> Reel:
+    """Return a reel with a standing title over all of it."""
+    made, _ = titles.with_title(reel, Title("Open day at the smithy", outline=0.05), 0, Timeline(reel).frames)
+    return made
+
+
+def all_of_it(reel: Reel) -> Reel:
+    """Two films with blend modes, one of them masked, and a title."""
+    made = layered(reel, ("screen", "overlay"))
+    top = made.clips[-1].id
+    made, mask = masks.with_mask(made, top, "ellipse")
+    return titled(masks.with_mask_fields(made, top, mask, {"feather": 0.05}))
+
+
+def costs(reel: Reel, folder: Path) -> None:
+    """What a title, and all of it, cost an export beside the reel without them, in turn."""
+    forms = {"plain": reel, "a title": titled(reel), "all": all_of_it(reel)}
+    spent: dict[str, list[float]] = {name: [] for name in forms}
+    for _ in range(2):
+        for name, made in forms.items():
+            began = time.perf_counter()
+            export(Timeline(made), folder / "o.mp4")
+            spent[name].append(time.perf_counter() - began)
+    title, everything = (min(spent[n]) / min(spent["plain"]) for n in ("a title", "all"))
+    say("export with a title that stands", f"{title:.2f} × without", "≤ 1.05 ×", title <= 1.05)
+    say("export with two films blended, a mask and a title", f"{everything:.2f} ×", "≤ 1.5 ×", everything <= 1.5)
+    timeline = Timeline(forms["all"])
+    with PictureSource() as source:
+        for frame in range(30, 40):
+            source.render(plan(timeline, frame, 540, 960))
+        began = time.perf_counter()
+        for frame in range(40, 100):
+            source.render(plan(timeline, frame, 540, 960))
+        rate = 60 / (time.perf_counter() - began)
+    say("preview of that at half size, frames/s", f"{rate:.0f}", "≥ 30", rate >= 30)
+
+
+def following(folder: Path) -> None:
+    """How fast a subject is followed through a proxy, and through the file itself."""
+    film = folder / "demo" / "hammer-blow.mp4"
+    footage = footage_from(probe(str(film)), set())
+    small = make_proxy(str(film))
+    seed = (1.0, *tracking.likely_subject(footage, 1.0))
+    for name, path in (("its proxy", str(small)), ("the file", str(film))):
+        began = time.perf_counter()
+        track = tracking.tracked(footage, *seed, None, None, path)
+        rate = len(track.times_s) / (time.perf_counter() - began)
+        say(f"a subject followed through {name}, frames/s", f"{rate:.0f}", "≥ 60", rate >= 60 or name == "the file")
+
+
 def preview(reel: Reel) -> None:
     rates = {}
     for mode in BLENDS:
@@ -70,6 +125,8 @@ def main() -> None:
         folder = Path(made)
         write_demo(folder / "demo")
         reel = replace(demo_reel(folder / "demo"), length_s=8.0)
+        costs(reel, folder)
+        following(folder)
         preview(reel)
         exports(reel, folder)
 

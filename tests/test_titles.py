@@ -545,3 +545,45 @@ def test_a_title_is_laid_on_a_free_track_above(reel: Reel) -> None:
     tracks = {c.id: c.track for c in made.clips if c.title is not None}
     assert (tracks[first], tracks[second], tracks[third]) == (1, 2, 1)
     assert len([f for f in made.footage if f.kind == "title"]) == 1
+
+
+def test_a_reel_with_titles_and_adjust_clips_is_exported_and_checked(reel: Reel, tmp_path: Path) -> None:
+    """The exported file, decoded, has each word from its own frame on."""
+    from tempik.check.rendered import check_rendered
+    from tempik.edit.clips.masks import with_adjust
+    from tempik.media import FrameReader
+    from tempik.render import export
+
+    made, name = titles.with_title(bare(reel), Title("one two three", shadow=0, size=0.2), 0, 120)
+    made = titles.with_words_on_points(made, [name])
+    made, _ = with_adjust(replace(made, length_s=4.0), 0, 30)
+    timeline = Timeline(made)
+    export(timeline, tmp_path / "o.mp4")
+    placed = timeline.placed_clip(name)
+    assert placed is not None
+    frames = word_frames(timeline, placed)
+    with FrameReader(str(tmp_path / "o.mp4")) as reader:
+        inked = [int((reader.frame(n).y > 128).sum()) for n in range(max(frames) + 5)]
+    grows = [n for n, (a, b) in enumerate(zip([0, *inked], inked, strict=False)) if b - a > 40]
+    assert grows == frames
+    report = check_rendered(timeline, tmp_path / "o.mp4")
+    found = [e for e in report.events if e.kind == "word"]
+    assert report.ok and [(e.what, e.frame) for e in found] == list(zip(["one", "two", "three"], frames, strict=True))
+    assert all(e.tied and e.ok and e.measured_ms is not None for e in found[1:])
+
+
+def test_a_file_in_which_words_come_late_is_caught(reel: Reel, tmp_path: Path) -> None:
+    from tempik.check.rendered import check_rendered
+    from tempik.render import export
+
+    made, name = titles.with_title(bare(reel), Title("one two three", shadow=0, size=0.2), 0, 90)
+    made = titles.with_words_on_points(replace(made, length_s=3.0), [name])
+    timeline = Timeline(made)
+    placed = timeline.placed_clip(name)
+    assert placed is not None
+    late = made
+    for word in (2, 1):
+        late = titles.with_word_at(late, name, word, word_frames(timeline, placed)[word] + 2)
+    export(Timeline(late), tmp_path / "late.mp4")
+    events = [e for e in check_rendered(timeline, tmp_path / "late.mp4").events if e.kind == "word"]
+    assert not all(e.ok for e in events)

@@ -22,14 +22,18 @@ from tempik.timeline.covering import gaps
 from tempik.timeline.placed import Placed, Tie
 from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.wording import wording_at
+from tempik.titles import words_of
 
-Kind = Literal["cut", "join", "pin", "accent"]
+Kind = Literal["cut", "join", "word", "pin", "accent"]
 HALF_FRAME = 0.5 + 1e-6
+SEEN_AROUND = 12  # a word is looked for so many frames around its key
 
 
 class Event(msgspec.Struct, frozen=True):
     """One event. Times are seconds of the reel; errors are event minus point; `tied` says whether it is meant to
-    land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file. `row` is an accent's row."""
+    land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file.
+    `row` is an accent's row, or a word's clip."""
 
     kind: Kind
     what: str
@@ -88,7 +92,7 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
         number = bisect_right(fired.starts, frame)
         if not fired.silent:
             near += [_accent(timeline, pulse) for pulse in fired.pulses[max(0, number - 1) : number + 1]]
-    order = {"pin": 0, "cut": 1, "join": 1, "accent": 2}
+    order = {"pin": 0, "cut": 1, "join": 1, "word": 1, "accent": 2}
     return min(near, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
 
 
@@ -96,6 +100,7 @@ def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
     if timeline.reel.tracks[placed.clip.track].hidden:
         return []
     events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
+    events += _words(timeline, placed)
     # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
     return events + [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
 
@@ -189,6 +194,37 @@ def _cut(timeline: Timeline, placed: Placed) -> list[Event]:
     if seam is not None and seam.kind is not None and seam.both:
         return [_event(timeline, "join", f"{seam.kind.title} to {_name(placed)}", turn_frame(seam), point, tied)]
     return [_event(timeline, "cut", _name(placed), placed.first, point, tied)]
+
+
+def _words(timeline: Timeline, placed: Placed) -> list[Event]:
+    """The words of a title that come one by one: the frame at which each is first seen, by asking what is seen at each."""
+    title = placed.clip.title
+    if title is None or "word" not in placed.clip.keys:
+        return []
+    out, texts, before = [], words_of(title.text), 0
+    keys = list(zip(placed.clip.keys["word"], timeline.keyed(placed)["word"], strict=True))
+    for key, (meant, value, _) in keys:
+        count = min(round(value), len(texts))
+        frames = range(max(placed.first, meant - SEEN_AROUND), min(placed.end, meant + SEEN_AROUND + 1))
+        frame = next((f for f in frames if _seen(timeline, placed, f) >= count), None)
+        point = timeline.point(key.point)
+        if count > before and frame is not None:
+            near = point or nearest_point(timeline, time_of(frame, timeline.rate))
+            if near is not None:
+                made = _event(timeline, "word", " ".join(texts[before:count]), frame, near, point is not None)
+                out.append(msgspec.structs.replace(made, row=placed.clip.id))
+        before = max(before, count)
+    return out
+
+
+def _seen(timeline: Timeline, placed: Placed, frame: int) -> int:
+    """Return how many words of a title are seen at a frame, counted to the last of them."""
+    parts = wording_at(timeline, placed, frame)
+    numbers = [p.number // 1000 if p.what == "first" else p.number for p in parts if p.what in ("word", "first")]
+    title = placed.clip.title
+    if title is not None and title.showing != "lit" and any(p.what == "all" for p in parts):
+        return len(words_of(title.text))
+    return max(numbers, default=-1) + 1
 
 
 def turn_frame(seam: Seam) -> int:

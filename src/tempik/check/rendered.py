@@ -21,6 +21,7 @@ from tempik.errors import TempikError
 from tempik.media import FrameReader, Picture, decode_sound
 from tempik.render import PictureSource, mix, plan
 from tempik.render.plan import late_plan
+from tempik.time import time_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.seams import Seam, progress_at
 from tempik.timeline.timeline import Timeline
@@ -33,6 +34,7 @@ AROUND = 4  # frames either side of an event that are looked at
 # An accent that changes the small pictures by less than this cannot be told from coding noise.
 LEAST_APART = 0.7
 LEAST_MOVED_PX = 0.45
+LEAST_WORD = 8.0  # how far a word changes a place of the small picture, to count as its own
 FULL = 0.9
 # A frame that is so much nearer to what is planned for it than to any other shows that.
 SURE = 0.5
@@ -72,6 +74,11 @@ class _Film:
         """What frame `number` would show if a join came so many frames late."""
         width, height = self._plan_size
         return self._thumb(self.source.render(late_plan(self.timeline, number, width, height, seam, by)))
+
+    def of(self, timeline: Timeline, number: int) -> Thumb:
+        """What another reel would show at a frame."""
+        width, height = self._plan_size
+        return self._thumb(self.source.render(plan(timeline, number, width, height)))
 
     def planned(self, number: int, without: str | None = None) -> Thumb:
         """What the reel means to show, with all its accents or without one row of them."""
@@ -146,7 +153,13 @@ def sound_offset_ms(timeline: Timeline, path: str) -> float:
 
 
 def _measured(film: _Film, event: Event, offset_ms: float) -> Event:
-    find = {"cut": _cut_frame, "join": _turn_frame, "accent": _accent_frame, "pin": _registered_frame}
+    find = {
+        "cut": _cut_frame,
+        "join": _turn_frame,
+        "accent": _accent_frame,
+        "pin": _registered_frame,
+        "word": _word_frame,
+    }
     frame = find[event.kind](film, event)
     if frame is None or not 0 <= frame < len(film.file.index.times_s):
         return event
@@ -210,6 +223,43 @@ def _lateness(film: _Film, seam: Seam, number: int) -> int:
         for lag in lags:
             costs[lag] = min(costs[lag], _apart(shown, film.late(number, seam, lag)))
     return min(costs, key=lambda k: (costs[k], abs(k)))
+
+
+def _word_frame(film: _Film, event: Event) -> int | None:
+    """Return the frame from which a word of a title is there in the file: nearer, where it stands, to the reel with the word
+    there all along than to the reel without it. The plan's own such frame says how long it takes to come."""
+    early, late = (_with_word_moved(film.timeline, event, by) for by in (-3 * AROUND, 3 * AROUND))
+    if early is None or late is None:
+        return _registered_frame(film, event)
+    found: dict[str, int] = {}
+    window = range(max(0, event.frame - AROUND), min(film.timeline.frames, event.frame + 2 * AROUND + 1))
+    for number in window:
+        there, gone = film.of(early, number), film.of(late, number)
+        where = np.abs(there - gone).max(axis=2) > LEAST_WORD
+        if where.sum() < 2:
+            continue
+        for whose, picture in (("file", film.shown(number)), ("plan", film.planned(number))):
+            nearer = np.abs(picture - there)[where].mean() < np.abs(picture - gone)[where].mean()
+            if nearer and whose not in found:
+                found[whose] = number
+    if "plan" not in found:
+        return None
+    return event.frame + found.get("file", window.stop) - found["plan"]
+
+
+def _with_word_moved(timeline: Timeline, event: Event, frames: int) -> Timeline | None:
+    """Return the reel with the word of an event so many frames later, None where it is not found."""
+    placed = timeline.placed_clip(event.row)
+    if placed is None or "word" not in placed.clip.keys:
+        return None
+    keys = list(placed.clip.keys["word"])
+    at = [frame for frame, _, _ in timeline.keyed(placed)["word"]]
+    number = min(range(len(at)), key=lambda n: abs(at[n] - event.frame))
+    time_s = max(0.0, time_of(at[number] + frames, timeline.rate) + timeline.start_s)
+    keys[number] = msgspec.structs.replace(keys[number], time_s=time_s, point=None)
+    clip = msgspec.structs.replace(placed.clip, keys={**placed.clip.keys, "word": tuple(keys)})
+    clips = tuple(clip if c.id == clip.id else c for c in timeline.reel.clips)
+    return Timeline(msgspec.structs.replace(timeline.reel, clips=clips))
 
 
 def _accent_frame(film: _Film, event: Event) -> int | None:

@@ -46,7 +46,7 @@ def replaced_media(reel: Reel) -> list[str]:
     out = []
     for piece in reel.footage:
         path = Path(piece.path)
-        if piece.kind == "solid" or not piece.bytes or not is_regular(path):
+        if piece.without_file or not piece.bytes or not is_regular(path):
             continue
         if path.stat().st_size != piece.bytes:
             out.append(piece.path)

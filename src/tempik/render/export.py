@@ -92,7 +92,7 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
         raise TempikError(f"{target} is a folder; give the name of a file in it.")
     song = timeline.reel.soundtrack
     sources = ([song.path] if song is not None else []) + [
-        p.footage.path for p in timeline.placed if p.footage.kind != "solid"
+        p.footage.path for p in timeline.placed if not p.footage.without_file
     ]
     if any(os.path.realpath(s) == os.path.realpath(target) for s in sources):
         raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")

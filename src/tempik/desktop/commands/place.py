@@ -67,7 +67,7 @@ class PlaceCommands(QObject):
     def _fill(self, order: Order) -> None:
         wanted, seed = self._footage(), self._seed
         if len(wanted) < 2:  # one piece selected by being looked at: all of the shelf is meant
-            wanted = [f.id for f in self.project.reel.footage if f.kind != "solid"]
+            wanted = [f.id for f in self.project.reel.footage if not f.without_file]
         stretch, row = self.project.selection.marked_frames, self.tracks.target_row()
         what = {"given": "in order", "shuffled": f"shuffled ({seed})", "strongest": "best cues on strong points"}[order]
         self.project.change(
@@ -163,7 +163,7 @@ class PlaceCommands(QObject):
     def fill_swap_menu(self, menu: QMenu) -> None:
         names = self.cuts.chosen()
         shown = {c.footage for c in self.project.reel.clips if c.id in names}
-        for piece in self.project.reel.footage:
+        for piece in (f for f in self.project.reel.footage if not f.as_frame):
             if shown != {piece.id}:
                 menu.addAction(in_menu(Path(piece.name).stem)).triggered.connect(
                     lambda _=False, f=piece: self.project.change(

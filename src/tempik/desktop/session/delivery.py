@@ -33,7 +33,7 @@ class Delivery(QObject):
         if reel.soundtrack is None:
             return False
         try:
-            pieces = [f for f in reel.footage if f.kind != "solid"]
+            pieces = [f for f in reel.footage if not f.without_file]
             made = draft_reel(reel.soundtrack, pieces, wish)
         except TempikError as error:
             self.project.messages.say(str(error), True)

@@ -112,8 +112,9 @@ class Selection(QObject):
             self.clip_id, self.clip_ids = clip, wanted
             self.join_place = None
             record = self.clip
-            if record is not None:
-                self.footage_id = record.footage
+            piece = by_id(self._reel.footage, record.footage) if record is not None else None
+            if piece is not None and not piece.as_frame:  # the shelf does not list those
+                self.footage_id = piece.id
             self.selected.emit()
 
     # Footage, points, accent rows

@@ -52,7 +52,7 @@ class FootageLooking(Page):
         return near[0].id if near else None
 
     def _want(self, piece: Footage, time_s: float) -> None:
-        if piece.kind != "solid" and self.isVisible():
+        if not piece.without_file and self.isVisible():
             self.scrubber.want(piece.path, time_s, piece.rotation_deg)
 
     def _hovered(self, footage: str, time_s: float) -> None:
@@ -65,7 +65,7 @@ class FootageLooking(Page):
     def scrub_to(self, time_s: float) -> None:
         """Look at the frame on screen at an instant of the selected footage, on its own timestamp."""
         piece = self.piece
-        if piece is None or piece.kind == "solid":
+        if piece is None or piece.without_file:
             return
         try:
             index = shared_index(piece.path)
@@ -79,7 +79,7 @@ class FootageLooking(Page):
         """Step by frames of the footage itself."""
         piece = self.piece
         self._timer.stop()
-        if piece is None or piece.kind == "solid":
+        if piece is None or piece.without_file:
             return
         try:
             index = shared_index(piece.path)

@@ -203,7 +203,7 @@ class FootagePage(FootageLooking):
 
     def entered(self) -> None:
         self.strips.retry()
-        for piece in self.project.reel.footage:
+        for piece in (f for f in self.project.reel.footage if not f.as_frame):
             self.strips.want(piece)
             self.proxies.look_through(piece)
 
@@ -290,7 +290,7 @@ class FootagePage(FootageLooking):
         self.shot.setVisible(bool(reel.shots))
         if not self.note.hasFocus():
             self.note.setText(piece.note)
-        if piece.kind == "solid":
+        if piece.without_file:
             self.facts.setText(f"<b>{escaped(piece.name)}</b>")
             return
         turned = f" · turned {piece.rotation_deg}°" if piece.rotation_deg else ""

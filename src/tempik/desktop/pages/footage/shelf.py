@@ -222,7 +222,11 @@ class Shelf(QWidget):
     def fill(self) -> None:
         """Show the footage that matches what is looked for, in the chosen order; what is selected stays so."""
         reel = self.project.reel
-        wanted = [f for f in sorted_footage(list(reel.footage), self.sort.currentText()) if self._matches(f)]
+        wanted = [
+            f
+            for f in sorted_footage([f for f in reel.footage if not f.as_frame], self.sort.currentText())
+            if self._matches(f)
+        ]
         chosen = set(self.chosen())
         now = [self.list.item(i).data(Qt.ItemDataRole.UserRole) for i in range(self.list.count())]
         self.list.blockSignals(True)
@@ -246,7 +250,7 @@ class Shelf(QWidget):
 
     def order(self) -> list[str]:
         """The pieces that are shown, from the first on, without solids."""
-        pieces = sorted_footage([f for f in self.project.reel.footage if f.kind != "solid"], self.sort.currentText())
+        pieces = sorted_footage([f for f in self.project.reel.footage if not f.without_file], self.sort.currentText())
         return [f.id for f in pieces if self._matches(f)]
 
     def chosen(self) -> list[str]:

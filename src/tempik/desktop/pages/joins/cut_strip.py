@@ -126,7 +126,7 @@ class CutStrip(QWidget):
                 wide = QRectF(spot.left(), box.top(), min(cell * every, self.across(end) - spot.left()), box.height())
                 picture = self.strips.at(placed.footage.path, source)
                 if placed.footage.without_file:
-                    p.fillRect(wide, QColor(placed.footage.path))
+                    p.fillRect(wide, QColor(placed.footage.path if placed.footage.kind == "solid" else theme.SUNK))
                 elif picture is not None:
                     draw_filling(p, wide.adjusted(0, 0, -1, 0), picture)
             beyond = frame >= self.turn if out else frame < self.turn
