@@ -23,7 +23,7 @@ from tempik.edit.clips.place import moved_to, with_row, with_solid
 from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.song.points import nudged
 from tempik.errors import TempikError
-from tempik.media.blend import BLENDS, NON_SEPARABLE, SEPARABLE, laid_by, mixed_colours
+from tempik.media.blend import BLENDS, NON_SEPARABLE, SEPARABLE, as_picture, laid_by, mixed_colours
 from tempik.media.picture import Picture, colour_yuv, solid, to_rgb
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clip, Edge, Footage, Join, Key, Reel, Rule
@@ -149,9 +149,9 @@ def test_luminosity_of_grey_keeps_the_backdrops_hue() -> None:
 def test_plus_lighter_adds_the_light_of_the_part_that_shows() -> None:
     """W3C: co = min(1, αs·Cs + αb·Cb): half of a grey of 160 over one of 200 is 255, not half way to it."""
     below, above = (solid(8, 8, *colour_yuv(c)) for c in ("#c8c8c8", "#a0a0a0"))
-    made = laid_by(below, above, "plus-lighter", np.full((8, 8), 128, np.uint8))
+    made = as_picture(laid_by(below, above, "plus-lighter", np.full((8, 8), 128, np.uint8)))
     assert abs(int(made.y[4, 4]) - 235) <= 1
-    lighter = laid_by(solid(8, 8, *colour_yuv("#202020")), above, "plus-lighter", np.full((8, 8), 128, np.uint8))
+    lighter = as_picture(laid_by(solid(8, 8, *colour_yuv("#202020")), above, "plus-lighter", np.full((8, 8), 128, np.uint8)))
     assert abs((int(lighter.y[4, 4]) - 16) / 219 * 255 - (32 + 80)) <= 2
 
 

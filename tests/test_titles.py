@@ -477,7 +477,7 @@ def test_any_lines_come_back_from_each_kind_of_file(drawn_lines: list[tuple[int,
             path = Path(folder) / f"a{kind}"
             path.write_text(written(tuple(lines), kind), encoding="utf-8")
             back = read_lyrics(path).lines
-            if kind != ".srt" and any("<" in x.text for x in lines):
+            if any("<" in x.text for x in lines):
                 continue  # a lone `<` begins a mark there
             assert [x.text for x in back] == [x.text for x in lines]
             assert [x.start_s for x in back] == pytest.approx([x.start_s for x in lines], abs=0.0051)

@@ -10,8 +10,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.media.paint import blended, in_rgb, mixed
-from tempik.media.picture import Picture, Plane, to_rgb
+from tempik.media.paint import blended, blended_plane, in_rgb, mixed
+from tempik.media.picture import Picture, Plane, from_rgb, to_rgb
 
 Values = NDArray[np.float64]
 Colours = NDArray[np.float32]
@@ -25,20 +25,76 @@ PLUS_LIGHTER = "plus-lighter"
 BLENDS = ("normal", *SEPARABLE, *NON_SEPARABLE, PLUS_LIGHTER)
 
 
-def laid_by(below: Picture, above: Picture, blend: str, share: Plane | float) -> Picture:
+# What layers are laid over: a picture, or its red, green and blue, shape (height, width, 3), while mode follows mode.
+Ground = Picture | Plane
+
+
+def as_picture(ground: Ground) -> Picture:
+    """Return what layers were laid over as a picture."""
+    return ground if isinstance(ground, Picture) else from_rgb(ground)
+
+
+def laid_by(below: Ground, above: Picture, blend: str, share: Plane | float) -> Ground:
     """Return a picture laid over another of its size by a mode of BLENDS (one that is not known is "normal"), as far as
-    `share` lets it: a part of the whole, 0 to 1, or for each place, shape of `y`, 255 wholly."""
-    if blend == PLUS_LIGHTER:
-        over = to_rgb(above)
+    `share` lets it: a part of the whole, 0 to 1, or for each place, shape of `y`, 255 wholly. Modes give colours, which the
+    next one takes as they are."""
+    if blend not in BLENDS or blend == "normal":
+        ground = as_picture(below)
         if isinstance(share, float):
-            light = np.asarray(cv2.convertScaleAbs(over, alpha=share), dtype=np.uint8)
+            return above if share >= 1 else mixed(ground, above, share)
+        return blended(ground, above, share)
+    under = to_rgb(below) if isinstance(below, Picture) else below
+    over = to_rgb(above)
+    if blend == PLUS_LIGHTER:
+        if isinstance(share, float):
+            light = cv2.convertScaleAbs(over, alpha=share)
         else:
-            light = np.asarray(cv2.multiply(over, cv2.merge([share, share, share]), scale=1 / 255), dtype=np.uint8)
-        return in_rgb(below, lambda under: np.asarray(cv2.add(under, light), dtype=np.uint8))
-    made = laid(below, above, blend)
+            light = cv2.multiply(over, cv2.merge([share, share, share]), scale=1 / 255)
+        return np.asarray(cv2.add(under, light), dtype=np.uint8)
+    made = mixed_colours(under, over, blend)
     if isinstance(share, float):
-        return made if share >= 1 else mixed(below, made, share)
-    return blended(below, made, share)
+        return made if share >= 1 else np.asarray(cv2.addWeighted(under, 1 - share, made, share, 0.0), dtype=np.uint8)
+    return blended_plane(under, made, cv2.merge([share, share, share]))  # type: ignore[arg-type]
+
+
+def laid_within(below: Ground, above: Picture, blend: str, share: Plane, box: tuple[int, int, int, int]) -> Ground:
+    """Return a picture laid over another where `share` lets it, of which only a box (left, top, right, bottom; even samples)
+    is worked on: nothing of it shows outside."""
+    left, top, right, bottom = box
+    if right <= left or bottom <= top:
+        return below
+    part = cropped(above, box)
+    if not isinstance(below, Picture):
+        made = laid_by(np.ascontiguousarray(below[top:bottom, left:right]), part, blend, share[top:bottom, left:right])
+        out = below.copy()
+        out[top:bottom, left:right] = made if not isinstance(made, Picture) else to_rgb(made)
+        return out
+    laid_part = as_picture(
+        laid_by(cropped(below, box), part, blend, np.ascontiguousarray(share[top:bottom, left:right]))
+    )
+    planes = [p.copy() for p in below]
+    for plane, part_plane, by in zip(planes, laid_part, (1, 2, 2), strict=True):
+        plane[top // by : bottom // by, left // by : right // by] = part_plane
+    return Picture(*planes)
+
+
+def cropped(picture: Picture, box: tuple[int, int, int, int]) -> Picture:
+    """Return a part of a picture (left, top, right, bottom; even samples)."""
+    left, top, right, bottom = box
+    return Picture(
+        *(
+            np.ascontiguousarray(p[top // by : bottom // by, left // by : right // by])
+            for p, by in zip(picture, (1, 2, 2), strict=True)
+        )
+    )
+
+
+def bounds(share: Plane) -> tuple[int, int, int, int]:
+    """Return the box in which a mask lets anything show, on even samples: left, top, right, bottom."""
+    left, top, wide, tall = cv2.boundingRect(share)
+    height, width = (s // 2 * 2 for s in share.shape)
+    right, bottom = min((left + wide + 1) // 2 * 2, width), min((top + tall + 1) // 2 * 2, height)
+    return left // 2 * 2, top // 2 * 2, right, bottom
 
 
 def laid(below: Picture, above: Picture, blend: str) -> Picture:

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from tempik.accents import Look, applied
-from tempik.media.blend import laid_by
+from tempik.media.blend import Ground, as_picture, bounds, laid_by, laid_within
 from tempik.media.clear import cleared
 from tempik.media.paint import (
     Matrix,
@@ -41,14 +41,15 @@ class Source(NamedTuple):
 
 def compose(plan: FramePlan, sources: Sequence[Source | None]) -> Picture:
     """Return the layers of a plan as one picture; `sources` holds a frame for each of its shots, None for a solid."""
-    picture: Picture | None = None
+    picture: Ground | None = None
     given = iter(sources)
     for layer in plan.layers:
         if isinstance(layer, Shot):
             picture = _laid_over(picture, layer, next(given), plan.width, plan.height)
         else:
-            picture = _joined(picture, layer, [next(given) for _ in shots_of(layer)], plan.width, plan.height)
-    return solid(plan.width, plan.height) if picture is None else picture
+            ground = as_picture(picture) if picture is not None else None
+            picture = _joined(ground, layer, [next(given) for _ in shots_of(layer)], plan.width, plan.height)
+    return solid(plan.width, plan.height) if picture is None else as_picture(picture)
 
 
 def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], width: int, height: int) -> Picture:
@@ -57,7 +58,7 @@ def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], wid
     below = below if below is not None else solid(width, height)
     given = iter(sources)
     sides = [
-        below if shot is None else _laid_over(below, shot, next(given), width, height, look)
+        below if shot is None else as_picture(_laid_over(below, shot, next(given), width, height, look))
         for shot, look in ((pair.out, crossing.out), (pair.into, crossing.into))
     ]
     out, into = sides
@@ -74,18 +75,20 @@ def finished(plan: FramePlan, picture: Picture) -> Picture:
 
 
 def _laid_over(
-    below: Picture | None, shot: Shot, source: Source | None, width: int, height: int, look: Look | None = None
-) -> Picture:
+    below: Ground | None, shot: Shot, source: Source | None, width: int, height: int, look: Look | None = None
+) -> Ground:
     size = (width, height)
     if shot.title is not None:
-        ground = below if below is not None else solid(width, height)
+        ground = as_picture(below) if below is not None else solid(width, height)
         mask = coverage(shot.masks, width, height) if shot.masks else None
         ways = tuple(leg.begin for leg in shot.legs) + tuple(joined(leg.sweep, leg.begin) for leg in shot.legs)
         parts = (shot.wording, shot.em_px, shot.affine, shot.blend, float(shot.opacity), mask, ways)
         return titled(ground, shot.title, *parts)
     alpha: Plane | None = None
     if shot.adjust:
-        above = warped(below if below is not None else solid(*size), shot.affine / np.array([[width, height, 1.0]]))
+        above = warped(
+            as_picture(below) if below is not None else solid(*size), shot.affine / np.array([[width, height, 1.0]])
+        )
     elif source is None:
         above = solid(width, height, *colour_yuv(shot.path))
     else:
@@ -112,7 +115,7 @@ def _laid_over(
         mask = np.minimum(mask, coverage(shot.masks, width, height))
     if shot.opacity < 1:
         mask = np.asarray(cv2.convertScaleAbs(mask, alpha=shot.opacity), dtype=np.uint8)
-    return laid_by(below, above, shot.blend, mask)
+    return laid_within(below, above, shot.blend, mask, bounds(mask))
 
 
 def _by(clear: Clear) -> tuple[str, str, float, float, float, bool]:

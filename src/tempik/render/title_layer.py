@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.media.blend import laid_by
-from tempik.media.paint import Matrix
+from tempik.media.blend import as_picture, laid_by
+from tempik.media.paint import Matrix, blended_plane
 from tempik.media.picture import Picture, Plane, from_rgb
 from tempik.reel import Title
 from tempik.timeline.wording import Part
@@ -22,10 +22,12 @@ STILL_PX = 0.35
 
 
 class Placed(NamedTuple):
-    """A part where it lies in the frame: its colours and cover, its top left corner on even pixels."""
+    """A part where it lies in the frame: its colours and its cover, of `y` and of chroma, its top left corner on even
+    pixels."""
 
     picture: Picture
     cover: Plane
+    chroma_cover: Plane
     left: int
     top: int
 
@@ -50,25 +52,30 @@ def titled(
         made = _placed(title, part, em_px, _flat(affine), tuple(_flat(w) for w in ways), (width, height))
         if made is None:
             continue
-        cover = made.cover
+        cover, chroma_cover = made.cover, made.chroma_cover
         shown = opacity * part.state.opacity
-        if shown < 1:
-            cover = np.asarray(cv2.convertScaleAbs(cover, alpha=shown), dtype=np.uint8)
         tall, wide = cover.shape
-        if mask is not None:
-            cover = np.minimum(cover, mask[made.top : made.top + tall, made.left : made.left + wide])
-        boxes = [
-            (
-                slice(made.top // s, (made.top + tall + s - 1) // s),
-                slice(made.left // s, (made.left + wide + s - 1) // s),
+        boxes = [_box(made, by) for by in (1, 2, 2)]
+        if shown < 1 or mask is not None or blend != "normal":
+            cover = np.asarray(cv2.convertScaleAbs(cover, alpha=shown), dtype=np.uint8)
+            if mask is not None:
+                cover = np.minimum(cover, mask[made.top : made.top + tall, made.left : made.left + wide])
+            under = Picture(*(np.ascontiguousarray(p[box]) for p, box in zip(planes, boxes, strict=True)))
+            over = as_picture(laid_by(under, made.picture, blend, cover))
+        else:
+            shares = (cover, chroma_cover, chroma_cover)
+            over = Picture(
+                *(blended_plane(p[box], a, c) for p, box, a, c in zip(planes, boxes, made.picture, shares, strict=True))
             )
-            for s in (1, 2, 2)
-        ]
-        under = Picture(*(np.ascontiguousarray(p[box]) for p, box in zip(planes, boxes, strict=True)))
-        over = laid_by(under, made.picture, blend, cover)
         for plane, box, part_plane in zip(planes, boxes, over, strict=True):
             plane[box] = part_plane
     return Picture(*planes)
+
+
+def _box(made: Placed, by: int) -> tuple[slice, slice]:
+    """Return the rows and columns of a plane that a part covers, `by` samples of `y` to one of its."""
+    tall, wide = made.cover.shape
+    return slice(made.top // by, (made.top + tall) // by), slice(made.left // by, (made.left + wide) // by)
 
 
 def _flat(affine: Matrix) -> tuple[float, ...]:
@@ -152,4 +159,6 @@ def _cut(rgba: NDArray[np.uint8], left: int, top: int, size: tuple[int, int]) ->
     x, y = left - begin_x, top - begin_y
     inside = rgba[max(-y, 0) : out.shape[0] - y, max(-x, 0) : out.shape[1] - x]
     out[max(y, 0) : max(y, 0) + inside.shape[0], max(x, 0) : max(x, 0) + inside.shape[1]] = inside
-    return Placed(from_rgb(np.ascontiguousarray(out[:, :, :3])), np.ascontiguousarray(out[:, :, 3]), begin_x, begin_y)
+    cover = np.ascontiguousarray(out[:, :, 3])
+    half = cv2.resize(cover, (cover.shape[1] // 2, cover.shape[0] // 2), interpolation=cv2.INTER_AREA)
+    return Placed(from_rgb(np.ascontiguousarray(out[:, :, :3])), cover, np.asarray(half, np.uint8), begin_x, begin_y)
