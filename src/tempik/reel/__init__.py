@@ -1,7 +1,7 @@
 """The model: frozen records, validation, and the project file."""
 
 from tempik.reel.join import Handles, Join, JoinUnit
-from tempik.reel.mask import Clear, Mask
+from tempik.reel.mask import Clear, Cutout, Mask, Stroke
 from tempik.reel.model import (
     Again,
     Align,
@@ -65,6 +65,7 @@ __all__ = [
     "ClipTrack",
     "Cue",
     "Curve",
+    "Cutout",
     "Ease",
     "Edge",
     "Envelope",
@@ -96,6 +97,7 @@ __all__ = [
     "Shape",
     "Shaped",
     "Soundtrack",
+    "Stroke",
     "Title",
     "beats_between",
     "by_id",

@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from tempik.reel.rows import Key
+from tempik.reel.rows import Key, MediaPath
 
 MaskMix = Literal["add", "take away", "keep common"]
 
@@ -55,3 +55,23 @@ class Clear(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     soft: float = 0.08
     spill: float = 0.8
     invert: bool = False
+
+
+class Stroke(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A stroke of the brush on a frame of footage that says what belongs to a subject (`keep`) or does not: through `points`,
+    shares of the upright picture's width and height, `width` wide in shares of its width."""
+
+    time_s: float
+    points: tuple[tuple[float, float], ...]
+    keep: bool = True
+    width: float = 0.03
+
+
+class Cutout(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A subject cut out of a piece of footage by strokes. `path` is the film of how far it covers each frame, from frame
+    number `first` of the footage on; '' until it is made."""
+
+    id: str
+    strokes: tuple[Stroke, ...]
+    path: MediaPath = ""
+    first: int = 0

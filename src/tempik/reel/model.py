@@ -17,7 +17,7 @@ import msgspec
 
 from tempik.digits import whole
 from tempik.reel.join import Join
-from tempik.reel.mask import Clear, Mask
+from tempik.reel.mask import Clear, Cutout, Mask
 from tempik.reel.rows import AccentRow, Bundle, Key, MediaPath, MotionTrack, Rule
 from tempik.reel.title import Title
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
@@ -186,6 +186,7 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     shot: str = ""
     dismissed: tuple[float, ...] = ()
     motion_tracks: tuple[MotionTrack, ...] = ()
+    cutouts: tuple[Cutout, ...] = ()
 
     @property
     def true_rate(self) -> Fraction:
@@ -367,7 +368,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     what happens over its start, `leave` over its end where no clip follows. `blend` is how it is laid over what lies below (a
     mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
     time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, and how many `word`s of its
-    `title` are shown. `masks` and `clear` say where it shows. `follow` keeps a subject in the frame, `again` lays it on points.
+    `title` are shown. `masks`, `clear` and `cutout` (one of its footage's) say where it
+    shows. `follow` keeps a subject in the frame, `again` lays it on points.
     """
 
     id: str
@@ -393,6 +395,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     title: Title | None = None
     masks: tuple[Mask, ...] = ()
     clear: Clear | None = None
+    cutout: str = ""
     follow: Follow | None = None
     again: Again | None = None
 
@@ -428,7 +431,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     shutter_deg: float = 0.0
 
 
-R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask)
+R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask, Cutout)
 
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:

@@ -165,6 +165,9 @@ def _footage_problems(footage: Footage) -> Iterator[str]:
         yield f"The footage '{footage.path}' is turned by {footage.rotation_deg} degrees; it must be 0, 90, 180 or 270."
     if footage.frames < 0 or (footage.frames and len(footage.repeats) >= footage.frames):
         yield f"The footage '{footage.path}' has no frame that does not repeat another."
+    for cutout in footage.cutouts:
+        if cutout.first < 0 or not all(_finite(s.time_s) and s.points and 0 < s.width <= 1 for s in cutout.strokes):
+            yield f"A cut-out of '{footage.path}' has a stroke that is none."
     if any(not _finite(c.time_s) or c.time_s < 0 for c in footage.cues):
         yield f"A cue of '{footage.path}' lies before the file begins."
 

@@ -95,7 +95,7 @@ def _laid_over(
         picture, alpha = source
         if shot.clear is not None:
             picture, cover = cleared(picture, *_by(shot.clear))
-            alpha = cover if alpha is None else np.minimum(alpha, fitted(cover, alpha.shape))
+            alpha = cover if alpha is None else np.minimum(cover, fitted(alpha, cover.shape))
         above = _placed(picture, shot, width, height)
     for change in (shot.look, look):
         if change is not None and (change.tones or change.effects):

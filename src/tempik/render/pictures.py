@@ -7,17 +7,23 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 
+import cv2
+import numpy as np
+
 from tempik.disk.reading import printable
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
 from tempik.media.paint import mixed
+from tempik.media.picture import Plane
 from tempik.render.between import InBetweens, blended
-from tempik.render.compose import Source, compose, finished
+from tempik.render.compose import Source, compose, finished, fitted
 from tempik.render.plan import FramePlan, Shot
 
 # Decoders that stay open: each holds some tens of frames. A frame of more layers keeps as many as it has.
 OPEN_FILES = 3
 OTHERS = 0.4
+# A matte is kept as luma in video range.
+_FULL = np.clip(np.round((np.arange(256) - 16) * 255 / 219), 0, 255).astype(np.uint8)
 
 _INDEX_LOCK = threading.Lock()
 _INDEXES: OrderedDict[tuple[str, int, int], FrameIndex] = OrderedDict()
@@ -88,6 +94,9 @@ class PictureSource:
             later = number + 1
         picture = reader.frame(number, shot.backward)
         alpha = reader.alpha(number) if shot.alpha else None
+        if shot.cutout is not None:
+            matte = self._matte(shot.cutout[0], number - shot.cutout[1], shot.backward)
+            alpha = matte if alpha is None else np.minimum(matte, fitted(alpha, matte.shape))
         if share and later is not None and shot.interpolation != "nearest":
             after = reader.frame(later, shot.backward)
             if shot.interpolation == "blend":
@@ -95,6 +104,10 @@ class PictureSource:
             else:
                 picture = self._between.made(picture, after, share, (reader.path, shot.longest_px, number))
         return Source(picture, alpha)
+
+    def _matte(self, path: str, number: int, backward: bool) -> Plane:
+        """Return how far a cut-out subject covers, 0 to 255."""
+        return np.asarray(cv2.LUT(self._reader(path, None).frame(number, backward).y, _FULL), dtype=np.uint8)
 
     def _reader_of(self, shot: Shot) -> FrameReader:
         path = self._proxy(shot.path)

@@ -20,7 +20,7 @@ from tempik.accents.look import IDENTITY, Affine, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title
+from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title, by_id
 from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
 from tempik.timeline.masking import shapes_at
@@ -65,6 +65,7 @@ class Shot:
     adjust: bool = False  # what lies below stands in for a picture of its own
     masks: tuple[Shape, ...] = ()  # where in the frame it shows, none for everywhere
     clear: Clear | None = None  # what of its picture is made clear
+    cutout: tuple[str, int] | None = None  # the film of how far its subject covers, and the frame that this begins with
     look: Look = PLAIN_LOOK  # what the accents of this layer alone do, but for their movement
     title: Title | None = None
     wording: tuple[Part, ...] = ()  # what of the title is seen,
@@ -85,7 +86,7 @@ class Shot:
             *(self.solid, self.alpha, self.interpolation, self.later, self.share),
             tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
             *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
-            *(self.title, self.wording, self.em_px),
+            *(self.title, self.wording, self.em_px, self.cutout),
         )
 
 
@@ -275,11 +276,17 @@ def _shot(
         adjust=footage.kind == "adjust",
         masks=_shapes(timeline, placed, frame, framing, width, height, looks[1]) if clip.masks else (),
         clear=clip.clear,
+        cutout=_cutout(clip, footage),
         look=own._replace(move=IDENTITY, freeze=None, echo=None),
         title=clip.title,
         wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
         em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
     )
+
+
+def _cutout(clip: Clip, footage: Footage) -> tuple[str, int] | None:
+    found = by_id(footage.cutouts, clip.cutout) if clip.cutout else None
+    return (found.path, found.first) if found is not None and found.path else None
 
 
 def _with_own(

@@ -88,7 +88,7 @@ class Layer(NamedTuple):
     def whole(self) -> bool:
         """Whether nothing of what lies below shows through, wherever its picture is."""
         clip = self.placed.clip
-        return self.weight >= 1 and self.blend == "normal" and not clip.masks and clip.clear is None
+        return self.weight >= 1 and self.blend == "normal" and not clip.masks and clip.clear is None and not clip.cutout
 
 
 def clean_floor(footage: Footage, rate: Fraction) -> float:
