@@ -34,6 +34,11 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
         "--adjust", action="store_true", help="lay a clip that changes what lies below (--from, --length)"
     )
     made.add_argument(
+        "--cut-out",
+        metavar="keep:X,Y,X,Y…;drop:X,Y,…@FRAME",
+        help="cut what is stroked out of the clip's picture (in percent of the frame, at that one); off shows all of it",
+    )
+    made.add_argument(
         "--follow", metavar="X,Y@FRAME|auto|off", help="keep what is seen there (percent of the frame) in the frame"
     )
 
@@ -48,6 +53,7 @@ def wanted(options: argparse.Namespace) -> bool:
         options.clear_set,
         options.again,
         options.follow,
+        options.cut_out,
     )
     return any(asked)
 
@@ -60,6 +66,8 @@ def changed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
         from tempik.edit.clips.again import with_again
 
         reel = with_again(reel, names, None if options.again == "off" else _rule(options.again))
+    if options.cut_out is not None:
+        reel = _cut(reel, names, options)
     if options.follow is not None:
         reel = _followed(reel, names, options.follow)
     return reel
@@ -150,6 +158,39 @@ def _rule(text: str) -> Rule:
         return Rule(of="onsets", bands=(rest,))
     number = _numbers(rest, "a count")[0]
     return Rule(of=of, every=int(number))
+
+
+def _cut(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    from tempik.edit.footage import cutting_out
+    from tempik.project.file import state_folder
+    from tempik.reel import Cutout, by_id
+    from tempik.timeline.timeline import timeline_of
+
+    if options.cut_out == "off":
+        return cutting_out.without_cutout(reel, names)
+    text, at, frame_text = options.cut_out.rpartition("@")
+    if not at or not frame_text.isdigit():
+        raise TempikError(f"'{options.cut_out}' names no frame; give such as keep:40,50,60,50;drop:5,5,95,5@120.")
+    frame = int(frame_text)
+    for name in names:
+        timeline = timeline_of(reel)
+        placed = timeline.placed_clip(name)
+        if placed is None or not placed.first <= frame < placed.end:
+            raise TempikError(f"Frame {frame} is not in clip {name}; stroke on a frame that it shows.")
+        strokes = []
+        for part in text.split(";"):
+            kind, _, rest = part.partition(":")
+            if kind not in ("keep", "drop"):
+                raise TempikError(f"'{kind}' is no kind of stroke; give keep or drop.")
+            values = [v / 100 for v in _numbers(rest, "percent such as 40,50,60,50")]
+            points = list(zip(values[::2], values[1::2], strict=False))
+            strokes.append(cutting_out.stroke_at(timeline, placed, frame, points, kind == "keep"))
+        old = by_id(placed.footage.cutouts, placed.clip.cutout)
+        wish = Cutout(old.id if old is not None else "", (*(old.strokes if old is not None else ()), *strokes))
+        target = cutting_out.target_beside(options.output or options.project, state_folder(), placed.footage)
+        made = cutting_out.cut_out(placed.footage, wish, cutting_out.stretch_shown(timeline, placed), target)
+        reel = cutting_out.with_cutout(reel, name, made)
+    return reel
 
 
 def _followed(reel: Reel, names: list[str], text: str) -> Reel:

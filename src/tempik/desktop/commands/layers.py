@@ -13,9 +13,10 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit.clips import again, follow, masks
 from tempik.edit.clips.slots import clip_of
-from tempik.edit.footage import tracking
+from tempik.edit.footage import cutting_out, tracking
 from tempik.errors import TempikError
-from tempik.reel import Footage, MotionTrack, Reel
+from tempik.project.file import state_folder
+from tempik.reel import Cutout, Footage, MotionTrack, Reel, Stroke, by_id
 from tempik.timeline.again import source_of
 from tempik.timeline.placed import Placed
 
@@ -34,6 +35,7 @@ class LayerCommands(QObject):
 
     picking = Signal()
     followed_all = Signal(list)  # the clips that were, in order
+    cut = Signal()  # a subject was cut out
 
     def __init__(self, project: Project, worker: Worker, proxies: Proxies) -> None:
         super().__init__(project)
@@ -169,6 +171,34 @@ class LayerCommands(QObject):
                 f"The subject is lost at frames {lost[0][0]} to {lost[0][1] - 1}; click it there to go on from it.",
                 True,
             )
+
+    # Cutting out
+
+    def cut_out(self, strokes: tuple[Stroke, ...]) -> None:
+        """Cut the subject of some strokes, beside those that there are, out of the stretch that the selected clip shows."""
+        placed, timeline = self._placed(), self.project.timeline
+        if placed is None:
+            return
+        clip, footage, path = placed.clip.id, placed.footage, self.proxies.proxy_for(placed.footage.path)
+        old = by_id(footage.cutouts, placed.clip.cutout)
+        wanted = Cutout(old.id if old is not None else "", (*(old.strokes if old is not None else ()), *strokes))
+        stretch = cutting_out.stretch_shown(timeline, placed)
+        target = cutting_out.target_beside(self.project.path, state_folder(), footage)
+
+        def work(job: Job) -> Cutout:
+            return cutting_out.cut_out(footage, wanted, stretch, target, job.report, job.stop_event, path)
+
+        def done(made: Cutout) -> None:
+            what = f"Subject cut out of {footage.name}"
+            if self.project.change(what, lambda reel: cutting_out.with_cutout(reel, clip, made)):
+                self.cut.emit()
+
+        self.worker.start(f"Cutting out of {footage.name}", work, done, self._failed)
+
+    @command("Layers", "Show all of the clips again, not the cut-out", (), "clips")
+    def cut_nothing_out(self) -> Step:
+        names = self.project.selection.chosen_clips
+        return Step("All of the picture shown", lambda reel: cutting_out.without_cutout(reel, names))
 
     @command("Layers", "Follow what moves in all clips that are wider than the frame", (), "clips")
     def follow_all(self) -> None:

@@ -21,11 +21,14 @@ from tempik.errors import TempikError
 from tempik.media import FrameReader
 from tempik.media.picture import Picture, Plane, solid, to_frame, to_rgb
 from tempik.reel import Cutout, Footage, Reel, Stroke, by_id, new_id
+from tempik.timeline.framing import frame_matrix
+from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.timeline import Timeline
 
 WORK_PX = 448  # the longer side of the pictures that are cut
 OUT_PX = 960  # of the film that is kept
 BAND_PX = 7  # about the edge, where a frame decides anew
-SEEDED = 0.16  # of the longer side: so far around the strokes a subject is looked for at first
+SEEDED = 0.1  # of the longer side: so far around the strokes a subject is looked for at first
 FIRST_ROUNDS, NEXT_ROUNDS = 6, 1
 LEAST_AREA = 0.15  # of the frame before: what is less has slipped, and the flow alone is kept
 SETTLED = 10  # frames from the stroked one, after which it is drawn anew
@@ -110,7 +113,14 @@ class _Cutter:
         if not {cv2.GC_BGD, cv2.GC_PR_BGD} & set(np.unique(part).tolist()) or not (part & 1).any():
             return there
         rounds = FIRST_ROUNDS if stroked else NEXT_ROUNDS
-        cv2.grabCut(np.ascontiguousarray(rgb[box]), part, None, *self._models, rounds, cv2.GC_EVAL)  # type: ignore[call-overload]
+        cv2.grabCut(
+            np.ascontiguousarray(rgb[box]),
+            part,
+            None,
+            *self._models,
+            rounds,
+            cv2.GC_EVAL if stroked else cv2.GC_EVAL_FREEZE_MODEL,
+        )  # type: ignore[call-overload]
         made = np.zeros_like(there)
         made[box] = _inside(part)
         if not stroked and made.sum() < LEAST_AREA * there.sum():
@@ -250,6 +260,47 @@ def _write(target: Path, footage: Footage, mattes: Iterator[Plane]) -> None:
             film.mux(video.encode(None))
     except (OSError, av.error.FFmpegError) as error:
         raise TempikError(f"The cut-out could not be written to {target} ({error}); free some space there.") from error
+
+
+def target_beside(project: Path | None, shared: Path, footage: Footage) -> Path:
+    """Return where the film of a cut-out is written: in a folder beside the project, in `shared` while it has no name; under a
+    name that no file has, so that an earlier cut can be had back."""
+    folder = project.absolute().with_name(f"{project.stem} cutouts") if project is not None else shared / "cutouts"
+    stem = Path(footage.path).stem[:60]
+    number = 1
+    while (folder / f"{stem} {number}.mkv").exists():
+        number += 1
+    return folder / f"{stem} {number}.mkv"
+
+
+def stretch_shown(timeline: Timeline, placed: Placed) -> tuple[float, float]:
+    """Return the first and the last instant of its footage that a clip shows."""
+    frames = np.arange(placed.first, placed.end, dtype=np.float64)
+    source = np.clip(source_at_frames(placed, frames, timeline.rate), 0.0, placed.footage.length_s)
+    return float(source.min()), float(source.max())
+
+
+def stroke_at(
+    timeline: Timeline,
+    placed: Placed,
+    frame: int,
+    points: Sequence[tuple[float, float]],
+    keep: bool,
+    width: float = 0.03,
+) -> Stroke:
+    """Return a stroke over what a clip shows at a frame, through places of the frame, shares of its width and height. Raises
+    TempikError where none of them is on the clip's picture."""
+    source_s = float(source_at_frames(placed, [frame], timeline.rate)[0])
+    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1.0, timeline.tall)
+    back = np.linalg.inv(matrix)
+    seen = [back @ [x, y * timeline.tall, 1.0] for x, y in points]
+    inside = [
+        (round(float(p[0]), 5), round(float(p[1]), 5)) for p in seen if -0.1 <= p[0] <= 1.1 and -0.1 <= p[1] <= 1.1
+    ]
+    if not inside:
+        raise TempikError("That stroke lies outside the clip's picture.")
+    scale = float(np.hypot(back[0, 0], back[1, 0]))
+    return Stroke(source_s, tuple(inside), keep, min(max(width * scale, 0.002), 1.0))
 
 
 def with_cutout(reel: Reel, clip: str, cutout: Cutout) -> Reel:

@@ -13,12 +13,15 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips import masks
-from tempik.reel import Mask, Reel
+from tempik.edit.footage import cutting_out
+from tempik.errors import TempikError
+from tempik.reel import Mask, Reel, Stroke, by_id
 from tempik.render.masks import Shape, outline
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.masking import shapes_at
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed import Placed, source_at_frames
 
 REACH = 0.03  # of the frame's width: how near to a handle a press takes it
 SIDES = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
@@ -31,11 +34,16 @@ Matrix = NDArray[np.float64]
 class MaskTool:
     """Takes the preview's drags while the Layer page is open. `chosen` tells which mask is worked on."""
 
-    def __init__(self, project: Project, chosen: Callable[[], str], choose: Callable[[str], None]) -> None:
-        self.project, self.chosen, self.choose = project, chosen, choose
+    def __init__(
+        self, project: Project, chosen: Callable[[], str], choose: Callable[[str], None], stroked: Callable[[], None]
+    ) -> None:
+        self.project, self.chosen, self.choose, self.stroked = project, chosen, choose, stroked
         self.gesture = Gesture(project)
         self.drawing: list[tuple[float, float]] | None = None  # of a polygon, shares of the picture
         self.picking: Callable[[float, float], None] | None = None  # takes the next click
+        self.brush: bool | None = None  # strokes that keep, or drop; None draws no strokes
+        self.strokes: list[Stroke] = []  # drawn and not cut yet
+        self._line: list[tuple[float, float]] = []
         self._grip = ""
         self._from: Mask | None = None
         self._at = QPointF()
@@ -50,7 +58,14 @@ class MaskTool:
 
     def let_go(self) -> None:
         """Wait for nothing more."""
-        self.drawing = self.picking = None
+        self.drawing = self.picking = self.brush = None
+
+    def take_brush(self, keep: bool | None) -> None:
+        """Take drags as strokes over the subject, over what is not it, or no more."""
+        self.brush = keep
+
+    def forget_strokes(self) -> None:
+        self.strokes = []
 
     # What is where
 
@@ -104,6 +119,9 @@ class MaskTool:
             act, self.picking = self.picking, None
             act(at.x(), at.y())
             return
+        if self.brush is not None:
+            self._line = [(at.x(), at.y())]
+            return
         to = self._to_frame(placed)
         inside = np.linalg.inv(to) @ [at.x(), at.y(), 1.0]
         if self.drawing is not None:
@@ -128,6 +146,9 @@ class MaskTool:
         return math.hypot(seen[0] - at.x(), (seen[1] - at.y()) * self.project.timeline.tall)
 
     def drag(self, by: QPointF) -> None:
+        if self._line:
+            self._line.append((self._at.x() + by.x(), self._at.y() + by.y()))
+            return
         placed, mask = self._placed(), self._from
         if placed is None or mask is None or not self._grip:
             return
@@ -191,6 +212,16 @@ class MaskTool:
             self.choose(made[-1])
 
     def settle(self) -> None:
+        line, self._line = self._line, []
+        placed = self._placed()
+        if line and self.brush is not None and placed is not None:
+            timeline, frame = self.project.timeline, self.project.playhead.frame
+            try:
+                self.strokes.append(cutting_out.stroke_at(timeline, placed, frame, line, self.brush))
+            except TempikError as error:
+                self.project.messages.say(str(error), True)
+            self.stroked()
+            return
         self.gesture.settle("Mask changed")
 
     # Painting
@@ -219,11 +250,33 @@ class MaskTool:
                 self._paint_handles(
                     p, [(name, seen(*(to @ [*at, 1.0])[:2])) for name, at in self._handles(placed, mask).items()]
                 )
+        self._paint_strokes(p, box, placed, to)
         if self.drawing:
             corners = [seen(*(to @ [*q, 1.0])[:2]) for q in self.drawing]
             p.setPen(QPen(QColor(theme.RHYTHM), 1.6))
             p.drawPolyline(QPolygonF(corners))
             self._paint_handles(p, [("", q) for q in corners])
+
+    def _paint_strokes(self, p: QPainter, box: QRectF, placed: Placed, to: Matrix) -> None:
+        """Strokes on the frame that is shown: what is kept light, what is dropped dark."""
+        if self.brush is None and not self.strokes:
+            return
+        old = by_id(placed.footage.cutouts, placed.clip.cutout)
+        timeline, frame = self.project.timeline, self.project.playhead.frame
+        now, after = (float(s) for s in source_at_frames(placed, [frame, frame + 1.0], timeline.rate))
+        near = abs(after - now) / 2 + 1e-3
+        here = [s for s in (*(old.strokes if old else ()), *self.strokes) if abs(s.time_s - now) <= near]
+        lines = [(s.keep, [to[:2] @ [*q, 1.0] for q in s.points]) for s in here]
+        if self._line and self.brush is not None:
+            lines.append((self.brush, [np.array(q) for q in self._line]))
+        for keep, points in lines:
+            places = [QPointF(box.left() + q[0] * box.width(), box.top() + q[1] * box.height()) for q in points]
+            broad = QPen(colour(theme.TEXT if keep else theme.GROUND, 0.75), max(3.0, 0.03 * box.width()))
+            broad.setCapStyle(Qt.PenCapStyle.RoundCap)
+            broad.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            for pen in (broad, QPen(QColor(theme.RHYTHM if keep else theme.WARNING_TEXT), 1.4)):
+                p.setPen(pen)
+                p.drawPolyline(QPolygonF(places))
 
     def _paint_handles(self, p: QPainter, handles: list[tuple[str, QPointF]]) -> None:
         for name, at in handles:

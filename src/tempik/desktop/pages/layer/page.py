@@ -12,7 +12,7 @@ from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet
+from tempik.desktop.widgets.form import LOW, button, quiet, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.edit.clips import again, masks
@@ -44,7 +44,7 @@ class LayerPage(Page):
         super().__init__(desk)
         self.commands = desk.layers
         self.mask_id = ""
-        self.tool = MaskTool(desk.project, lambda: self.mask_id, self._choose)
+        self.tool = MaskTool(desk.project, lambda: self.mask_id, self._choose, self.want)
         self.laid = LayerFields(desk.project)
         self.masks, self.clear = MaskFields(), ClearFields()
         self.note = Label()
@@ -58,6 +58,7 @@ class LayerPage(Page):
         column.addLayout(self._make_again())
         column.addWidget(self.masks)
         column.addWidget(self.clear)
+        column.addLayout(self._make_cutting())
         column.addStretch(1)
         column.addWidget(self.note)
         self._wire()
@@ -96,6 +97,48 @@ class LayerPage(Page):
         row.addWidget(self.adjust)
         return row
 
+    def _make_cutting(self) -> QHBoxLayout:
+        self.keep = toggle("Stroke the subject", "Drag in the preview over what is kept")
+        self.drop = toggle("Stroke the rest", "Drag in the preview over what is not kept, where it was taken for it")
+        for brush, wanted in ((self.keep, True), (self.drop, False)):
+            brush.clicked.connect(lambda on, keep=wanted: self._brush(keep if on else None))
+        self.cut = button("Cut out", "Carry the cut through what the clip shows", self._cut)
+        self.again_from = button("Forget the strokes", "Those that are not cut yet", self._forget)
+        self.show_all = button("Show all", "The whole picture again", self.commands.cut_nothing_out)
+        self.strokes = quiet("")
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        row.addWidget(quiet("cut out"))
+        for widget in (self.keep, self.drop, self.cut, self.strokes, self.again_from, self.show_all):
+            if widget is not self.strokes:
+                widget.setStyleSheet(LOW)
+            row.addWidget(widget)
+        row.addStretch(1)
+        return row
+
+    def _brush(self, keep: bool | None) -> None:
+        self.tool.take_brush(keep)
+        self.want()
+
+    def _cut(self) -> None:
+        self.commands.cut_out(tuple(self.tool.strokes))
+        self._brush(None)
+
+    def _forget(self) -> None:
+        self.tool.forget_strokes()
+        self.want()
+
+    def _show_cutting(self, clip: Clip, moves: bool) -> None:
+        strokes = self.tool.strokes
+        for widget in (self.keep, self.drop):
+            widget.setEnabled(moves)
+        self.keep.setChecked(self.tool.brush is True)
+        self.drop.setChecked(self.tool.brush is False)
+        self.strokes.setText(f"{len(strokes)} stroke{'s' if len(strokes) != 1 else ''}" if strokes else "")
+        self.cut.setEnabled(moves and bool(strokes))
+        self.again_from.setVisible(bool(strokes))
+        self.show_all.setVisible(bool(clip.cutout))
+
     def _wire(self) -> None:
         project = self.project
         project.changed.connect(self.want)
@@ -109,6 +152,8 @@ class LayerPage(Page):
         self.masks.keyed.connect(self._key)
         self.clear.edited.connect(self._cleared)
         self.clear.picking.connect(self._pick)
+        self.commands.cut.connect(self._forget)
+        project.selection.selected.connect(self.tool.forget_strokes)
 
     def _moved(self) -> None:
         """Another frame: what has keys, or comes again, stands otherwise there."""
@@ -154,11 +199,14 @@ class LayerPage(Page):
         )
         self.clear.show_clear(clip.clear)
         self._show_again(clip)
+        self._show_cutting(clip, placed.footage.kind in ("video", "still"))
         self.note.setText(self._hint())
 
     def _hint(self) -> str:
         if self.tool.drawing is not None:
             return "Click the polygon's corners in the preview; a double click closes it."
+        if self.tool.brush is not None:
+            return "Drag over the subject in the preview, and over what is not it; then cut out. Where it slips later, stroke there."
         if self.tool.picking is not None:
             return "Click the colour in the preview."
         if self.mask_id:
