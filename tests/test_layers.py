@@ -151,7 +151,9 @@ def test_plus_lighter_adds_the_light_of_the_part_that_shows() -> None:
     below, above = (solid(8, 8, *colour_yuv(c)) for c in ("#c8c8c8", "#a0a0a0"))
     made = as_picture(laid_by(below, above, "plus-lighter", np.full((8, 8), 128, np.uint8)))
     assert abs(int(made.y[4, 4]) - 235) <= 1
-    lighter = as_picture(laid_by(solid(8, 8, *colour_yuv("#202020")), above, "plus-lighter", np.full((8, 8), 128, np.uint8)))
+    lighter = as_picture(
+        laid_by(solid(8, 8, *colour_yuv("#202020")), above, "plus-lighter", np.full((8, 8), 128, np.uint8))
+    )
     assert abs((int(lighter.y[4, 4]) - 16) / 219 * 255 - (32 + 80)) <= 2
 
 
