@@ -12,6 +12,7 @@ from av.container import InputContainer
 
 from tempik.disk.reading import regular_size
 from tempik.errors import TempikError
+from tempik.media.drawn import stands_for
 
 # What footage, sound and stills come in. Lists of other files are no media: whoever wrote one chooses what is read.
 _KINDS = (
@@ -38,7 +39,7 @@ def open_media(path: str) -> InputContainer:
     """Open a media file; the caller closes it. Raises TempikError naming the file and the mend."""
     if regular_size(path) == 0:
         raise TempikError(f"{path} is empty (0 bytes); copy it again from where it came.")
-    file = Path(path).absolute()  # a name that begins with a slash is never taken for one with a protocol
+    file = Path(stands_for(path)).absolute()  # a name that begins with a slash is never taken for one with a protocol
     try:
         return av.open(str(file), options=_OPTIONS, metadata_errors="replace")
     except PermissionError as error:

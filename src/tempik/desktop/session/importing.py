@@ -35,7 +35,7 @@ SONG_SUFFIXES = {".wav", ".mp3", ".flac", ".ogg", ".oga", ".opus", ".m4a", ".aac
 SONG_FILTER = "Songs (" + " ".join(f"*{s}" for s in sorted(SONG_SUFFIXES)) + ");;All files (*)"
 FOOTAGE_SUFFIXES = (
     *(".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mts", ".m2ts", ".ts", ".mxf", ".mpg", ".mpeg", ".gif"),
-    *(".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp"),
+    *(".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff", ".bmp", ".apng", ".svg", ".svgz"),
 )
 MEDIA_SUFFIXES = {*SONG_SUFFIXES, *FOOTAGE_SUFFIXES, SUFFIX}
 FOOTAGE_FILTER = "Videos and stills (" + " ".join(f"*{s}" for s in FOOTAGE_SUFFIXES) + ");;All files (*)"
