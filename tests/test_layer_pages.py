@@ -340,3 +340,37 @@ def test_every_overlay_paints_on_a_clip_that_has_everything(opened: Window) -> N
         tool.zoom_by(1.1)
         tool.settle()
     assert isinstance(opened.project.timeline, Timeline)
+
+
+def test_all_wide_clips_are_followed_and_looked_over(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    draw = np.random.default_rng(3)
+    ground = (draw.integers(90, 130, (180, 320, 1)) * np.ones(3)).astype(np.uint8)
+    mark = draw.integers(0, 255, (40, 40, 3)).astype(np.uint8)
+
+    def frame(n: int) -> np.ndarray:  # type: ignore[type-arg]
+        picture = ground.copy()
+        picture[70:110, 100 + n : 140 + n] = mark
+        return picture
+
+    write_video(tmp_path / "wide.mp4", frame, 50, 30)
+    project = opened.project
+    project.change("wide", lambda r: with_footage(r, probe(str(tmp_path / "wide.mp4"))))
+    piece = project.reel.footage[-1].id
+    for number, at in enumerate((0, 60)):
+        project.change(
+            "laid",
+            lambda r, n=number, a=at: place.with_clip_at(place.with_row(r) if not n else r, piece, a, 1, frames=45),
+        )  # type: ignore[misc]
+    wide = [c.id for c in project.reel.clips if c.footage == piece]
+    opened.commands["show_frame"].trigger()
+    opened.commands["follow_all"].trigger()
+    fields = opened.page(FramePage).follow
+    qtbot.waitUntil(lambda: getattr(fields, "sheet", None) is not None, timeout=30_000)
+    followed = {c.id for c in project.reel.clips if c.follow is not None}
+    assert set(wide) <= followed and fields.sheet.list.count() == len(followed)
+    item = fields.sheet.list.item(0)
+    fields.sheet.list.itemClicked.emit(item)
+    assert project.selection.clip_id == item.data(Qt.ItemDataRole.UserRole)
+    opened.undo()
+    assert not any(c.follow for c in project.reel.clips)  # one step for all
+    fields.sheet.close()

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
+from tempik.desktop.pages.follow_list import FollowList
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button, quiet
@@ -35,6 +36,7 @@ class FollowFields(QWidget):
             "All wide clips", "Follow what moves in every clip that is wider than the frame", layers.follow_all
         )
         self.off = button("Off", "The framing stands as it is set", layers.follow_nothing)
+        layers.followed_all.connect(self._look_over)
         self.lost = button("", "Go to where the subject is lost", self._to_loss)
         self.numbers = {name: self._number(name) for name in FIELDS}
         row = QHBoxLayout(self)
@@ -87,6 +89,16 @@ class FollowFields(QWidget):
                 "Subject kept elsewhere" if name != "calm" else "Way of the subject calmed",
                 lambda reel: follow.with_follow_fields(reel, names, **{name: round(value, 4)}),
             )
+
+    def _look_over(self, clips: list[str]) -> None:
+        """Show what was followed in every clip, to be looked over."""
+        self.sheet = FollowList(self.project, clips, self.window())
+        self.sheet.chosen.connect(self._go)
+        self.sheet.show()
+
+    def _go(self, clip: str, frame: int) -> None:
+        self.project.selection.select_clip(clip)
+        self.project.playhead.go(frame)
 
     def _to_loss(self) -> None:
         placed = self.project.selection.placed
