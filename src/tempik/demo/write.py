@@ -21,19 +21,21 @@ from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, beat_times, blow_sound, write_song
 from tempik.disk.writing import fresh_file, make_folders, remove, write_whole
+from tempik.edit import titles
+from tempik.edit.clips import layers, place
 from tempik.edit.draft import Wish
 from tempik.edit.joins import laying
 from tempik.edit.speed.speed import with_curve
 from tempik.errors import TempikError
 from tempik.joins import join_of
 from tempik.project.file import save_reel
-from tempik.reel import Reel
+from tempik.reel import Arrival, Framing, Position, Reel, Title
 from tempik.retime import ramp
 from tempik.timeline.timeline import timeline_of
 
 PROJECT = "forge.tempik"
 SONG = "forge-song.wav"
-VERSION = "2"
+VERSION = "3"
 _MARK = "demo-version.txt"
 
 
@@ -150,7 +152,7 @@ def _write_project(folder: Path) -> Path:
         piece = next(f for f in reel.footage if f.id == clip.footage)
         if piece.rate >= 120 and number % 2 == 0:
             reel = with_curve(reel, clip.id, ramp(1.15, 0.3))
-    save_reel(_joined(reel), folder / PROJECT)
+    save_reel(_titled(_layered(_joined(reel))), folder / PROJECT)
     return folder / PROJECT
 
 
@@ -159,6 +161,38 @@ JOINS = (
     (1, "light-dissolve", 10, ""), (4, "push", 6, "down"), (8, "zoom-in", 8, ""), (12, "whip", 7, "down"),
     (16, "light-sweep", 9, ""),
 )  # fmt: skip
+
+
+# The demo's title, from one bar up to another, its words on the points from there on; and the bars over which embers fly.
+TITLE = Title("Open day\nat the smithy", size=0.17, wrap=0.72, shadow=0.7, outline=0.0,
+              enter=Arrival("pop", 5), leave=Arrival("rise", 8))  # fmt: skip
+TITLE_BARS, EMBER_BARS = (3, 6), (9, 11)
+
+
+def _layered(reel: Reel) -> Reel:
+    """Return the demo's reel with a film of embers laid over the drop, by its light alone."""
+    first, end = _bars(reel, EMBER_BARS)
+    piece = next(f.id for f in reel.footage if f.name.startswith("embers"))
+    reel = place.with_clip_at(place.with_row(reel), piece, first, 1, frames=end - first)
+    name = reel.clips[-1].id
+    reel = layers.with_opacity(layers.with_blend(reel, [name], "screen"), [name], 0.85)
+    reel = layers.with_fade(reel, [name], False, 4)
+    return layers.with_fade(reel, [name], True, 1, "beats")
+
+
+def _titled(reel: Reel) -> Reel:
+    """Return the demo's reel with its title, each word on its own point."""
+    first, end = _bars(reel, TITLE_BARS)
+    high = Framing(fit="stretch", start=Position(x=-0.04, y=-0.24))
+    reel, name = titles.with_title(reel, TITLE, first, end - first, 1, high)
+    return titles.with_words_on_points(reel, [name])
+
+
+def _bars(reel: Reel, bars: tuple[int, int]) -> tuple[int, int]:
+    """Return the frames of the downbeats of two bars."""
+    timeline = timeline_of(reel)
+    at = {p.bar: timeline.frame_of_point(p) for p in timeline.on_reel() if p.beat == 1 and not p.part}
+    return at[bars[0]], at[bars[1]]
 
 
 def _joined(reel: Reel) -> Reel:
