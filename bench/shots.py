@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -17,6 +18,7 @@ from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.joins.page import JoinsPage
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.session.importing import demo_folder
@@ -25,12 +27,14 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import with_painted
-from tempik.edit.clips import pieces, place
+from tempik.edit.clips import place
+from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.footage import facts as said_of
 from tempik.edit.speed import direction
 from tempik.edit.speed.speed import with_curve
-from tempik.reel import Framing, Position, Rule
+from tempik.reel import Rule
 from tempik.retime import ramp
+from tempik.timeline.wording import word_frames
 
 DOCS = Path(__file__).parents[1] / "docs"
 
@@ -91,7 +95,7 @@ def cut_views(window: Window) -> None:
     grab(window, "footage")
     window.undo()
     window.undo()
-    placed = project.timeline.placed[2]
+    placed = project.timeline.rows[0][2]
     project.selection.select_clip(placed.clip.id)
     for _ in range(5):
         window.timeline.zoom(1.6)
@@ -107,27 +111,70 @@ def cut_views(window: Window) -> None:
     grab(window, "pins")
     window.undo()
     window.undo()
-    window.show_frame()
-    cut, view = project.timeline.placed[3].first, window.timeline.view
-    x = view.x(cut / float(project.timeline.rate))
-    top = window.timeline.layout_.picture_top() + 40
-    press(window, QEvent.Type.MouseButtonPress, x + 2, top)
-    press(window, QEvent.Type.MouseMove, x + 40, top + 4)
-    press(window, QEvent.Type.MouseMove, window.timeline.view.x((cut + 14) / 30) + 3, top + 6)
-    grab(window, "trim")
-    press(window, QEvent.Type.MouseButtonRelease, x + 60, top)
+    window.fit()
+
+
+def layer_views(window: Window) -> None:
+    """The title with its words on points, a subject cut out, and a split picture."""
+    project = window.project
+    title = next(p for p in project.timeline.placed if p.clip.title is not None)
+    project.selection.select_clip(title.clip.id)
+    project.playhead.go(word_frames(project.timeline, title)[3] + 8)
+    window.commands["show_titles"].trigger()
+    window.fit()
+    for _ in range(3):
+        window.timeline.zoom(1.7)
+    settle(window)
+    grab(window, "titles")
+    window.fit()
+    subject = project.timeline.rows[0][0]
+    project.change("Above", lambda reel: place.on_other_row(reel, [subject.clip.id], 1))
+    project.change("Under it", lambda reel: place.with_solid(reel, 0, subject.end, "#2f5d68", 0, insert=False))
+    project.selection.select_clip(subject.clip.id)
+    project.playhead.go(subject.first + 30)
+    window.commands["show_layer"].trigger()
+    window.timeline.zoom(2.4)
+    page = window.page(LayerPage)
+    page.keep.click()
+    for keep, line in STROKES:
+        page.tool.take_brush(keep)
+        page.tool.press(QPointF(*line[0]))
+        for x, y in line[1:]:
+            page.tool.drag(QPointF(x - line[0][0], y - line[0][1]))
+        page.tool.settle()
+    window.layers.cut_out(tuple(page.tool.strokes))
+    until = time.monotonic() + 120
+    while not page._clip or not page._clip.cutout:
+        if time.monotonic() > until:
+            break
+        spin(0.3)
+    page.tool.take_brush(True)
+    page.refill()
+    settle(window)
+    grab(window, "layer")
+    page.tool.let_go()
+    while project.history.can_undo not in ("", "Above"):
+        window.undo()
     window.undo()
-    clip = project.timeline.placed[3].clip.id
-    project.change("Row", lambda reel: place.on_other_row(reel, [clip], 1))
-    project.change("Under it", lambda reel: place.with_clip_at(reel, reel.footage[0].id, cut, 0, frames=56))
-    project.selection.select_clip(clip)
-    framing = Framing(fit="contain", start=Position(0.9, 0.0, -0.12), end=Position(1.15, 0.0, -0.12))
-    project.change("Framed", lambda reel: pieces.with_framing(reel, [clip], framing))
-    project.playhead.go(cut + 20)
+    window.fit()
+    chosen = [p.clip.id for p in project.timeline.rows[0][7:11]]
+    project.selection.select_clips(chosen)
+    project.change("Picture split in tiles", lambda reel: with_split_picture(reel, chosen, "tiles", 0.015))
+    project.playhead.go(project.timeline.placed_clip(chosen[0]).first + 20)  # type: ignore[union-attr]
+    window.show_frame()
     settle(window)
     grab(window, "frame")
-    for _ in range(3):
-        window.undo()
+    window.undo()
+    shutil.rmtree(demo_folder() / "forge cutouts", ignore_errors=True)
+
+
+# What is kept of the first clip's picture, and what is not: lines through places of the frame.
+STROKES: tuple[tuple[bool, tuple[tuple[float, float], ...]], ...] = (
+    (True, ((0.2, 0.62), (0.72, 0.62))),
+    (True, ((0.45, 0.66), (0.45, 0.95))),
+    (False, ((0.05, 0.1), (0.95, 0.1), (0.95, 0.5))),
+    (False, ((0.05, 0.2), (0.05, 0.9))),
+)
 
 
 def accent_views(window: Window) -> None:
@@ -188,7 +235,7 @@ def main() -> None:
     grab(window, "empty")
     window.files.open_project(demo / PROJECT)
     settle(window)
-    placed = window.project.timeline.placed[8]
+    placed = window.project.timeline.rows[0][8]
     window.project.selection.select_clip(placed.clip.id)
     window.project.playhead.go(placed.ties[0].frame + 4)
     settle(window)
@@ -209,9 +256,6 @@ def main() -> None:
     grab(window, "see-saw")
     window.page(SpeedPage).show_pane(0)
     window.undo()
-    for _ in range(9):
-        window.timeline.zoom(1.5)
-    grab(window, "frames")
     window.undo()
     window.fit()
     window.commands["show_rhythm"].trigger()
@@ -238,6 +282,7 @@ def main() -> None:
     accent_views(window)
     sheets(demo / PROJECT, DOCS / "screenshots")
     cut_views(window)
+    layer_views(window)
     window.commands["show_footage"].trigger()
     window.projects.show_draft()
     spin(0.4)
