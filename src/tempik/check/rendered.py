@@ -226,25 +226,33 @@ def _lateness(film: _Film, seam: Seam, number: int) -> int:
 
 
 def _word_frame(film: _Film, event: Event) -> int | None:
-    """Return the frame from which a word of a title is there in the file: nearer, where it stands, to the reel with the word
-    there all along than to the reel without it. The plan's own such frame says how long it takes to come."""
+    """Return the frame at which a word of a title comes in the file: how much of it is there, frame by frame, between the reel
+    with the word all along and the reel without it, laid over how much is meant to be."""
     early, late = (_with_word_moved(film.timeline, event, by) for by in (-3 * AROUND, 3 * AROUND))
     if early is None or late is None:
         return _registered_frame(film, event)
-    found: dict[str, int] = {}
     window = range(max(0, event.frame - AROUND), min(film.timeline.frames, event.frame + 2 * AROUND + 1))
+    meant, shown = {}, {}
     for number in window:
         there, gone = film.of(early, number), film.of(late, number)
-        where = np.abs(there - gone).max(axis=2) > LEAST_WORD
+        word = there - gone
+        where = np.abs(word).max(axis=2) > LEAST_WORD
         if where.sum() < 2:
             continue
-        for whose, picture in (("file", film.shown(number)), ("plan", film.planned(number))):
-            nearer = np.abs(picture - there)[where].mean() < np.abs(picture - gone)[where].mean()
-            if nearer and whose not in found:
-                found[whose] = number
-    if "plan" not in found:
+        size = float((word[where] ** 2).sum())
+        # How much of the word is there, by what it adds where it stands.
+        meant[number], shown[number] = (
+            float(((picture - gone)[where] * word[where]).sum()) / size
+            for picture in (film.planned(number), film.shown(number))
+        )
+    costs = {
+        lag: float(np.mean([abs(shown[n + lag] - meant[n]) for n in pairs]))
+        for lag in range(-3, 4)
+        if len(pairs := [n for n in meant if n + lag in shown]) >= AROUND
+    }
+    if not costs or max(meant.values()) - min(meant.values()) < 0.3:
         return None
-    return event.frame + found.get("file", window.stop) - found["plan"]
+    return event.frame + min(costs, key=lambda lag: (costs[lag], abs(lag)))
 
 
 def _with_word_moved(timeline: Timeline, event: Event, frames: int) -> Timeline | None:

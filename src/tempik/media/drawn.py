@@ -16,6 +16,7 @@ from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
 from tempik.media.cache import cache_folder, content_key
 
+FONTS = Path(__file__).parents[1] / "titles" / "fonts"
 SVG_PX = 2160  # of the longer side: twice an upright frame's width
 MOST_SVG_MB, MOST_WEBP_MB = 20, 200
 MOST_FRAMES, MOST_PIXELS = 2000, 16_000_000
@@ -28,7 +29,7 @@ def stands_for(path: str) -> str:
     kind = _kind(path)
     if kind is None:
         return path
-    target = cache_folder() / "footage" / f"{content_key(path)}.drawn1.png"
+    target = cache_folder() / "footage" / f"{content_key(path)}.drawn2.png"
     if not target.is_file():
         data = _svg(path) if kind == "svg" else _webp(path)
         try:
@@ -61,15 +62,24 @@ def _svg(path: str) -> bytes:
             unpacked = zlib.decompressobj(31)
             data = unpacked.decompress(data, MOST_SVG_MB << 20)
         text = _OUTSIDE.sub(r"\1\2#\2", data.decode("utf-8", "replace"))
-        first = resvg_py.svg_to_bytes(svg_string=text, width=64)
-        with Image.open(io.BytesIO(bytes(first))) as small:
+        first = _drawn(text, 64)
+        with Image.open(io.BytesIO(first)) as small:
             shape = small.width / small.height
         wide = SVG_PX if shape >= 1 else max(2, round(SVG_PX * shape))
-        return bytes(resvg_py.svg_to_bytes(svg_string=text, width=wide // 2 * 2))
+        return _drawn(text, wide // 2 * 2)
     except (ValueError, OSError, zlib.error, Image.DecompressionBombError, ZeroDivisionError) as error:
         raise TempikError(
             f"{printable(path)} is no SVG picture that can be drawn; export it again, or as PNG."
         ) from error
+
+
+def _drawn(text: str, wide: int) -> bytes:
+    """Return an SVG as a PNG so wide; letters of families that are not on this machine are set in ours."""
+    made = resvg_py.svg_to_bytes(
+        svg_string=text, width=wide, font_dirs=[str(FONTS)], font_family="DejaVu Sans", sans_serif_family="DejaVu Sans",
+        serif_family="EB Garamond",
+    )  # fmt: skip
+    return bytes(made)
 
 
 def _webp(path: str) -> bytes:

@@ -26,6 +26,7 @@ from tempik.reel import (
     Cue,
     Edge,
     Footage,
+    Framing,
     Pin,
     Point,
     Reel,
@@ -212,8 +213,14 @@ def with_clip_at(
         edge_at(timeline, frame + frames),
         source_s=source_s,
         track=row,
+        framing=framing_for(piece),
     )
     return with_clips(reel, [clip])
+
+
+def framing_for(piece: Footage) -> Framing:
+    """Return how a piece first stands in the frame: filling it, but all of a picture with clear parts is seen."""
+    return Framing(fit="contain") if piece.alpha and piece.kind != "title" else Framing()
 
 
 def with_swapped_footage(reel: Reel, clips: Sequence[str], footage: str) -> Reel:

@@ -37,6 +37,7 @@ CHOICES: dict[str, tuple[tuple[tuple[str, str], ...], str]] = {
         "What words do that have points of their own",
     ),
 }
+LEAST_W = 50  # a field may be made so narrow on a small screen
 WAYS = ("up", "down", "left", "right")
 UNITS = ("frames", "beats")
 
@@ -70,6 +71,9 @@ class TitleFields(QWidget):
         self._lay_out()
         for low in (*self.findChildren(QComboBox), *self.findChildren(QDoubleSpinBox)):
             low.setStyleSheet(LOW)
+            low.setMinimumWidth(LEAST_W)
+        for box in self.findChildren(QComboBox):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
 
     def _number(self, name: str) -> QDoubleSpinBox:
         _, low, high, step, unit, suffix, tip = NUMBERS[name]
@@ -86,7 +90,8 @@ class TitleFields(QWidget):
     def _colour(self, name: str, tip: str) -> ColourButton:
         made = ColourButton(tip)
         made.setAccessibleName(tip)
-        made.setFixedWidth(70)
+        made.setMinimumWidth(58)
+        made.setMaximumWidth(70)
         made.chosen.connect(lambda value: self._tell(name, value))
         return made
 

@@ -21,7 +21,7 @@ from tempik.titles import laid_out, words_of
 from tempik.titles.fonts import face_of
 
 SETTLE_MS = 900  # without a key for so long, what was typed is one step
-TEXT_W = 250
+TEXT_W, LEAST_TEXT_W, ROOMY = 250, 216, 820
 
 
 class TitlesPage(Page):
@@ -74,6 +74,7 @@ class TitlesPage(Page):
         )
         left = QWidget()
         left.setFixedWidth(TEXT_W)
+        self._side = left
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -95,6 +96,9 @@ class TitlesPage(Page):
         whole.setSpacing(14)
         whole.addWidget(left)
         whole.addLayout(right, 1)
+
+    def room_changed(self, width: int) -> None:
+        self._side.setFixedWidth(TEXT_W if width > ROOMY else LEAST_TEXT_W)
 
     def preview_mode(self) -> PreviewMode:
         return PreviewMode(tool=self.tool)
