@@ -33,9 +33,10 @@ KINDS = [k for k in CATALOGUE if k != "hits"]
 
 
 def demo_reel(demo: Path) -> Reel:
-    """Return a stretch of the demo with its accents and without joins."""
+    """Return a stretch of the demo with its accents, without joins and layers: what those cost is measured against it."""
     reel = with_stretch(load_reel(demo / PROJECT), 8.0, STRETCH_S)
-    return replace(reel, clips=tuple(replace(c, join=None, leave=None) for c in reel.clips))
+    below = tuple(replace(c, join=None, leave=None) for c in reel.clips if c.track == 0)
+    return replace(reel, clips=below, tracks=reel.tracks[:1], footage=tuple(f for f in reel.footage if not f.as_frame))
 
 
 def film_reel(films: list[str]) -> Reel:

@@ -81,14 +81,16 @@ def costs(reel: Reel, folder: Path) -> None:
     say("export with a title that stands", f"{title:.2f} × without", "≤ 1.05 ×", title <= 1.05)
     say("export with two films blended, a mask and a title", f"{everything:.2f} ×", "≤ 1.5 ×", everything <= 1.5)
     timeline = Timeline(forms["all"])
-    with PictureSource() as source:
+    # As the window plays it: from proxies, where a file is worth one.
+    proxies = {f.path: str(make_proxy(f.path)) for f in forms["all"].footage if not f.without_file}
+    with PictureSource(proxy=proxies.get) as source:
         for frame in range(30, 40):
             source.render(plan(timeline, frame, 540, 960))
         began = time.perf_counter()
         for frame in range(40, 100):
             source.render(plan(timeline, frame, 540, 960))
         rate = 60 / (time.perf_counter() - began)
-    say("preview of that at half size, frames/s", f"{rate:.0f}", "≥ 30", rate >= 30)
+    say("preview of that at half size from proxies, frames/s", f"{rate:.0f}", "≥ 30", rate >= 30)
 
 
 def following(folder: Path) -> None:

@@ -29,6 +29,7 @@ STRETCH_S = 8.0
 def busy_reel(demo: Path) -> Reel:
     """Return a stretch of the demo with ramps on every clip, and flash, shake and punch on every beat."""
     reel = with_stretch(load_reel(demo / PROJECT), 15.0, STRETCH_S)
+    reel = replace(reel, clips=tuple(c for c in reel.clips if c.track == 0), tracks=reel.tracks[:1])
     for row in reel.rows:
         reel = accent_rows.with_rule(reel, row.id, Rule())
     for placed in Timeline(reel).placed:

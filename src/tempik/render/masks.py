@@ -15,6 +15,7 @@ from tempik.media.picture import Plane
 Points = NDArray[np.float64]
 ROUND_STEPS = 12
 ELLIPSE_STEPS = 180
+SOFT_PX, LEAST_PX = 12.0, 48  # an edge softer than this is drawn smaller, down to so many samples of the frame
 FINE = 16  # lines of a row at which the outline's crossings are taken; across they count exactly
 KINDS = ("rectangle", "ellipse", "polygon")
 
@@ -119,12 +120,22 @@ def _drawn(shape: Shape, width: int, height: int) -> Plane:
     affine = np.array(shape.affine).reshape(2, 3)
     seen = np.clip(np.concatenate([points, np.ones((len(points), 1))], axis=1) @ affine.T, -20_000, 20_000)
     feather, grow = shape.feather * shape.scale, shape.grow * shape.scale if shape.kind == "polygon" else 0.0
-    plane = filled_polygon(seen, width, height)
-    if abs(grow) >= 0.5:
-        side = 2 * round(abs(grow)) + 1
+    # So soft an edge has no detail finer than this: the mask is drawn small, softened there and made large again.
+    shrink = 1
+    while feather / shrink > SOFT_PX and min(width, height) / shrink > LEAST_PX:
+        shrink *= 2
+    wide, tall = max(1, round(width / shrink)), max(1, round(height / shrink))
+    plane = filled_polygon(seen * [wide / width, tall / height], wide, tall)
+    if abs(grow) / shrink >= 0.5:
+        side = 2 * round(abs(grow) / shrink) + 1
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
         plane = np.asarray((cv2.dilate if grow > 0 else cv2.erode)(plane, kernel), np.uint8)
-    return _feathered(plane, feather)
+    sigma = feather / shrink / 4  # nineteen parts of twenty of the way lie within four of these
+    if sigma >= 0.3:
+        plane = np.asarray(cv2.GaussianBlur(plane, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE), dtype=np.uint8)
+    if shrink > 1:
+        plane = np.asarray(cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR), dtype=np.uint8)
+    return plane
 
 
 def filled_polygon(points: Points, width: int, height: int) -> Plane:
@@ -136,41 +147,24 @@ def filled_polygon(points: Points, width: int, height: int) -> Plane:
     if bottom <= top or right <= left:
         return plane
     wide, tall = right - left, bottom - top
-    sums = np.zeros((tall, wide + 2), np.float64)
     lines = (np.arange(tall * FINE) + 0.5) / FINE + top
-    for (x0, y0), (x1, y1) in zip(points, np.roll(points, -1, axis=0), strict=True):
-        if y0 == y1:
-            continue
+    places: list[NDArray[np.int64]] = []
+    weights: list[Points] = []
+    for (x0, y0), (x1, y1) in zip(points.tolist(), np.roll(points, -1, axis=0).tolist(), strict=True):
         low, high = (y0, y1) if y0 < y1 else (y1, y0)
         first, end = np.searchsorted(lines, [low, high])
         if end <= first:
             continue
-        number = np.arange(first, end)
         x = np.clip(x0 + (lines[first:end] - y0) * ((x1 - x0) / (y1 - y0)) - left, 0, wide)
         column = np.minimum(x.astype(np.int64), wide)
+        place = np.arange(first, end) // FINE * (wide + 2) + column
         sign = (1.0 if y1 > y0 else -1.0) / FINE
-        np.add.at(sums, (number // FINE, column), sign * (1 - (x - column)))
-        np.add.at(sums, (number // FINE, column + 1), sign * (x - column))
+        places += [place, place + 1]
+        weights += [sign * (1 - (x - column)), sign * (x - column)]
+    if not places:
+        return plane
+    flat = np.bincount(np.concatenate(places), np.concatenate(weights), tall * (wide + 2))
+    sums = flat.reshape(tall, wide + 2).astype(np.float32)
     cover = np.minimum(np.abs(np.cumsum(sums[:, :wide], axis=1)), 1.0)
     plane[top:bottom, left:right] = np.round(cover * 255)
     return plane
-
-
-def _feathered(plane: Plane, width_px: float) -> Plane:
-    """Return a mask whose edge passes from clear to covered over about so many pixels; a wide one is made small first."""
-    sigma = width_px / 4  # nineteen parts of twenty of the way lie within four of these
-    if sigma < 0.3:
-        return plane
-    tall, wide = plane.shape
-    shrink = 1
-    while sigma / shrink > 6 and min(tall, wide) / shrink > 32:
-        shrink *= 2
-    small = plane
-    if shrink > 1:
-        small = np.asarray(
-            cv2.resize(plane, (max(1, wide // shrink), max(1, tall // shrink)), interpolation=cv2.INTER_AREA), np.uint8
-        )
-    soft = cv2.GaussianBlur(small, (0, 0), sigma / shrink, borderType=cv2.BORDER_REPLICATE)
-    if shrink > 1:
-        soft = cv2.resize(soft, (wide, tall), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(soft, dtype=np.uint8)

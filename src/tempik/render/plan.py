@@ -278,7 +278,7 @@ def _shot(
         clear=clip.clear,
         cutout=_cutout(clip, footage),
         look=own._replace(move=IDENTITY, freeze=None, echo=None),
-        title=clip.title,
+        title=clip.title or (Title() if footage.kind == "title" else None),
         wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
         em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
     )
