@@ -587,3 +587,16 @@ def test_a_file_in_which_words_come_late_is_caught(reel: Reel, tmp_path: Path) -
     export(Timeline(late), tmp_path / "late.mp4")
     events = [e for e in check_rendered(timeline, tmp_path / "late.mp4").events if e.kind == "word"]
     assert not all(e.ok for e in events)
+
+
+def test_a_titles_look_is_pasted_and_its_words_stay(reel: Reel) -> None:
+    from tempik.edit.clips.pieces import with_attributes
+
+    made, first = titles.with_title(reel, Title("one", size=0.2, colour="#ff8800", box=0.5), 0, 30)
+    made, second = titles.with_title(made, Title("two"), 40, 30)
+    source = next(c for c in made.clips if c.id == first)
+    plain = made.clips[0].id
+    pasted = with_attributes(made, source, [second, plain], ("title",))
+    title = next(c.title for c in pasted.clips if c.id == second)
+    assert title is not None and (title.text, title.size, title.colour, title.box) == ("two", 0.2, "#ff8800", 0.5)
+    assert next(c for c in pasted.clips if c.id == plain) == made.clips[0]

@@ -108,6 +108,14 @@ class CopyCommands(QObject):
     def paste_join(self) -> None:
         self._attributes(("join",))
 
+    @command("Edit", "Paste the masks and what is clear to the selected clips", (), "clips")
+    def paste_masks(self) -> None:
+        self._attributes(("masks",))
+
+    @command("Edit", "Paste the title's look to the selected titles", (), "clips")
+    def paste_title_look(self) -> None:
+        self._attributes(("title",))
+
     def _attributes(self, what: tuple[Attribute, ...]) -> None:
         model, names = self._model, self.cuts.chosen()
         if model is None:

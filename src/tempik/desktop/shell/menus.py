@@ -28,7 +28,10 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Cue and pins", ("cue_here", "cue_here_too", "pin_next", "pin_previous", "unpin")),
     ("Pieces", ("copy_clips", "duplicate", "repeat", "freeze", "freeze_end", "overlap", "stagger", "group", "ungroup")),
     ("Split the picture", ("split_strips", "split_rows", "split_tiles")),
-    ("Paste to it", ("paste_attributes", "paste_speed", "paste_framing", "paste_join")),
+    (
+        "Paste to it",
+        ("paste_attributes", "paste_speed", "paste_framing", "paste_join", "paste_masks", "paste_title_look"),
+    ),
     ("Join", ("lay_again", "longer", "shorter", "match", "turn_round", "take_off")),
     ("Title", ("words_each", "words_even", "words_off")),
     ("Layer", ("leave_out", "make_own", "pick_subject", "guess_subject", "follow_nothing")),

@@ -15,13 +15,15 @@ from tempik.reel import Clip, Framing, Join, Pin, Reel, new_id
 from tempik.timeline.framing import filling
 from tempik.timeline.timeline import timeline_of
 
-Attribute = Literal["speed", "framing", "layer", "join"]
+Attribute = Literal["speed", "framing", "layer", "join", "masks", "title"]
 # What can be pasted from clip to clip: each by the fields of a clip that it is made of.
 ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
     "speed": ("curve", "part", "shaped", "interpolation"),
     "framing": ("framing",),
     "layer": ("blend", "opacity"),
     "join": ("join",),
+    "masks": ("masks", "clear"),
+    "title": (),  # its look, with the words that are there
 }
 
 
@@ -162,7 +164,13 @@ def with_attributes(
 ) -> Reel:
     """Give clips what is another's: all of ATTRIBUTES, or some."""
     fields = {name: getattr(source, name) for attribute in what for name in ATTRIBUTES[attribute]}
-    return with_clips(reel, [replace(clip_of(reel, clip), **fields) for clip in clips])
+    out = []
+    for name in clips:
+        clip = replace(clip_of(reel, name), **fields)
+        if "title" in what and clip.title is not None and source.title is not None:
+            clip = replace(clip, title=replace(source.title, text=clip.title.text))
+        out.append(clip)
+    return with_clips(reel, out)
 
 
 def with_framing(reel: Reel, clips: Collection[str], framing: Framing) -> Reel:
