@@ -2,6 +2,7 @@
 
 import csv
 import io
+import tracemalloc
 from fractions import Fraction
 from pathlib import Path
 
@@ -600,3 +601,16 @@ def test_a_titles_look_is_pasted_and_its_words_stay(reel: Reel) -> None:
     title = next(c.title for c in pasted.clips if c.id == second)
     assert title is not None and (title.text, title.size, title.colour, title.box) == ("two", 0.2, "#ff8800", 0.5)
     assert next(c for c in pasted.clips if c.id == plain) == made.clips[0]
+
+
+def test_a_title_of_any_size_is_drawn_within_bounded_memory(reel: Reel) -> None:
+    """A stranger's project may ask for letters a hundred frames high."""
+    text = " ".join("word" for _ in range(200))
+    made, _ = titles.with_title(
+        bare(reel), Title(text, size=3.0, wrap=10.0), 0, 30, framing=Framing(start=Position(zoom=100.0))
+    )
+    tracemalloc.start()
+    shown(made, 3, 360)
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert peak < 900e6

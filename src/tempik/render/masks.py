@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 from typing import NamedTuple
 
 import cv2
@@ -11,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.media.picture import Plane
+from tempik.memo import kept_within
 
 Points = NDArray[np.float64]
 ROUND_STEPS = 12
@@ -45,7 +45,7 @@ class Shape(NamedTuple):
         return math.sqrt(abs(a * d - b * c))
 
 
-@lru_cache(48)
+@kept_within(96 << 20, lambda plane: plane.nbytes)
 def coverage(shapes: tuple[Shape, ...], width: int, height: int) -> Plane:
     """Return how far masks let a picture show at each sample, 255 wholly, shape (height, width)."""
     known = [s for s in shapes if s.kind in KINDS]

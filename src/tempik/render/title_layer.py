@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+import math
 from typing import NamedTuple
 
 import cv2
@@ -12,11 +12,13 @@ from numpy.typing import NDArray
 from tempik.media.blend import as_picture, laid_by
 from tempik.media.paint import Matrix, blended_plane
 from tempik.media.picture import Picture, Plane, from_rgb
+from tempik.memo import kept_within
 from tempik.reel import Title
 from tempik.timeline.wording import Part
 from tempik.titles.drawing import Sprite, drawn
+from tempik.titles.layout import laid_out
 
-MOST_EM_PX = 4000.0
+MOST_EM_PX, MOST_PIXELS = 4000.0, 16e6
 # A part that is turned or scaled by less than this over its whole size stands on whole pixels, as sharp as it was drawn.
 STILL_PX = 0.35
 
@@ -46,7 +48,7 @@ def titled(
     """Return a picture with a title's parts over it. `affine` takes the frame's unit square to pixels of the output; `ways`
     are further such affines over which it is averaged while the shutter is open."""
     width, height = below.size
-    em_px = min(em_px, MOST_EM_PX)
+    em_px = min(em_px, MOST_EM_PX, _largest(title))
     planes = [p.copy() for p in below]
     for part in wording:
         made = _placed(title, part, em_px, _flat(affine), tuple(_flat(w) for w in ways), (width, height))
@@ -78,11 +80,17 @@ def _box(made: Placed, by: int) -> tuple[slice, slice]:
     return slice(made.top // by, (made.top + tall) // by), slice(made.left // by, (made.left + wide) // by)
 
 
+def _largest(title: Title) -> float:
+    """Return with how large ems a title may be drawn at most: so that all of it stays within MOST_PIXELS."""
+    block = laid_out(title)
+    return math.sqrt(MOST_PIXELS / ((block.width + 2) * (block.height + 2)))
+
+
 def _flat(affine: Matrix) -> tuple[float, ...]:
     return tuple(float(v) for v in affine.ravel())
 
 
-@lru_cache(96)
+@kept_within(96 << 20, lambda made: made.picture.nbytes + made.cover.nbytes if made is not None else 0)
 def _placed(
     title: Title,
     part: Part,

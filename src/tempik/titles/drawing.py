@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 from typing import NamedTuple
 
 import cv2
@@ -11,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
+from tempik.memo import kept_within
 from tempik.reel.title import Title
 from tempik.titles.fonts import bitmap_size, font_at
 from tempik.titles.layout import Block, Run, Standing, laid_out, width_of
@@ -34,7 +34,7 @@ def middle_of(block: Block) -> tuple[float, float]:
     return block.width / 2, block.height / 2
 
 
-@lru_cache(96)
+@kept_within(96 << 20, lambda sprite: sprite.rgba.nbytes if sprite is not None else 0)
 def drawn(
     title: Title, em_px: float, part: tuple[str, int] = ("all", 0), lit: bool = False, alone: bool = False
 ) -> Sprite | None:

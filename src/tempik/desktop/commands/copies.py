@@ -9,7 +9,7 @@ from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.edit.clips import pieces, trim
-from tempik.edit.clips.pieces import ATTRIBUTES, Attribute, Copied
+from tempik.edit.clips.pieces import Attribute, Copied
 from tempik.errors import TempikError
 from tempik.reel import Clip, Reel, by_id
 
@@ -94,7 +94,7 @@ class CopyCommands(QObject):
 
     @command("Edit", "Paste speed, framing and join to the selected clips", ("Ctrl+Alt+V",), "clips")
     def paste_attributes(self) -> None:
-        self._attributes(tuple(ATTRIBUTES))
+        self._attributes(("speed", "framing", "layer", "join"))
 
     @command("Edit", "Paste the speed to the selected clips", (), "clips")
     def paste_speed(self) -> None:
