@@ -613,4 +613,4 @@ def test_a_title_of_any_size_is_drawn_within_bounded_memory(reel: Reel) -> None:
     shown(made, 3, 360)
     peak = tracemalloc.get_traced_memory()[1]
     tracemalloc.stop()
-    assert peak < 900e6
+    assert peak < 600e6

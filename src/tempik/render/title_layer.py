@@ -18,7 +18,7 @@ from tempik.timeline.wording import Part
 from tempik.titles.drawing import Sprite, drawn
 from tempik.titles.layout import laid_out
 
-MOST_EM_PX, MOST_PIXELS = 4000.0, 16e6
+MOST_EM_PX, MOST_PIXELS = 4000.0, 8e6
 # A part that is turned or scaled by less than this over its whole size stands on whole pixels, as sharp as it was drawn.
 STILL_PX = 0.35
 
