@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap
+from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.painting import painter_on
 from tempik.desktop.widgets.plain import Label
 from tempik.edit.clips import follow
 from tempik.errors import TempikError
@@ -61,17 +62,16 @@ class FollowList(QDialog):
     def _pictures(self, source: PictureSource, placed: Placed, tall: int) -> QPixmap:
         sheet = QImage(len(SHARES) * WIDE, tall, QImage.Format.Format_RGB888)
         sheet.fill(Qt.GlobalColor.black)
-        painter = QPainter(sheet)
-        for number, share in enumerate(SHARES):
-            frame = placed.first + int(share * (placed.frames - 1))
-            try:
-                made = plan(self.project.timeline, frame, WIDE, tall, accents=False, clip=placed)
-                rgb = to_rgb(source.render(made))
-            except TempikError:
-                continue
-            picture = QImage(rgb.tobytes(), rgb.shape[1], rgb.shape[0], 3 * rgb.shape[1], QImage.Format.Format_RGB888)
-            painter.drawImage(number * WIDE, 0, picture)
-        painter.end()
+        with painter_on(sheet) as p:
+            for number, share in enumerate(SHARES):
+                frame = placed.first + int(share * (placed.frames - 1))
+                try:
+                    made = plan(self.project.timeline, frame, WIDE, tall, accents=False, clip=placed)
+                    rgb = to_rgb(source.render(made))
+                except TempikError:
+                    continue
+                high, wide = rgb.shape[:2]
+                p.drawImage(number * WIDE, 0, QImage(rgb.tobytes(), wide, high, 3 * wide, QImage.Format.Format_RGB888))
         return QPixmap.fromImage(sheet)
 
     def _words(self, placed: Placed) -> str:
