@@ -115,17 +115,29 @@ def _placed(
     right, bottom = (min(s, int(np.ceil(v)) + 1) for v, s in zip(seen.max(axis=0), size, strict=True))
     if right <= left or bottom <= top:
         return None
+    size_px = (right - left, bottom - top)
+    shifted = [_centred(m, left, top) for m in matrices]
+    # Where nothing covers, a drawing has the colour of its edge: what is mixed from there by the warp has it too.
+    edge = tuple(int(v) for v in sprite.rgba[0, 0, :3])
+    if len(shifted) == 1:
+        rgba = cv2.warpAffine(sprite.rgba, shifted[0], size_px, flags=cv2.INTER_LINEAR, borderValue=(*edge, 0))
+        return _cut(np.asarray(rgba, dtype=np.uint8), left, top, size)
     total = np.zeros((bottom - top, right - left, 4), np.float32)
     multiplied = _multiplied(sprite)
-    for matrix in matrices:
-        moved = matrix.copy()
-        moved[:, 2] += 0.5 * (matrix[:, 0] + matrix[:, 1]) - 0.5 - np.array([left, top])
-        total += cv2.warpAffine(multiplied, moved, (right - left, bottom - top), flags=cv2.INTER_AREA)
-    total /= len(matrices)
+    for matrix in shifted:
+        total += cv2.warpAffine(multiplied, matrix, size_px, flags=cv2.INTER_LINEAR)
+    total /= len(shifted)
     cover = total[:, :, 3:]
-    colours = np.where(cover > 0.5, total[:, :, :3] * 255 / np.maximum(cover, 0.5), sprite.rgba[0, 0, :3])
-    rgba = np.clip(np.round(np.concatenate([colours, cover], axis=2)), 0, 255).astype(np.uint8)
-    return _cut(rgba, left, top, size)
+    colours = np.where(cover > 0.5, total[:, :, :3] * 255 / np.maximum(cover, 0.5), edge)
+    rgba = np.clip(np.round(np.concatenate([colours, cover], axis=2)), 0, 255)
+    return _cut(np.asarray(rgba, dtype=np.uint8), left, top, size)
+
+
+def _centred(matrix: Matrix, left: int, top: int) -> Matrix:
+    """Return an affine as OpenCV counts, from the middles of samples, into a box that begins at left and top."""
+    moved = matrix.copy()
+    moved[:, 2] += 0.5 * (matrix[:, 0] + matrix[:, 1]) - 0.5 - np.array([left, top])
+    return moved
 
 
 def _multiplied(sprite: Sprite) -> NDArray[np.float32]:
