@@ -201,7 +201,8 @@ def _non_separable(under: Plane, over: Plane, blend: str) -> Plane:
     of, light = (over, under) if blend in ("hue", "color") else (under, over)
     light = under if blend != "luminosity" else light
     colour = of.astype(np.float32)
-    lum, level = _lum(colour), _lum(light.astype(np.float32))
+    lum = _lum(colour)
+    level = lum if light is of else _lum(light.astype(np.float32))
     low, high = _ends(of)
     down, up, spread = lum - low, high - lum, None
     if blend in ("hue", "saturation"):
