@@ -374,3 +374,40 @@ def test_all_wide_clips_are_followed_and_looked_over(opened: Window, qtbot: QtBo
     opened.undo()
     assert not any(c.follow for c in project.reel.clips)  # one step for all
     fields.sheet.close()
+
+
+def test_a_subject_is_stroked_cut_out_and_shown_whole_again(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    draw = np.random.default_rng(8)
+    ground = (draw.integers(60, 100, (320, 180, 1)) * np.ones(3)).astype(np.uint8)
+
+    def frame(n: int) -> np.ndarray:  # type: ignore[type-arg]
+        picture = ground.copy()
+        picture[120 + n // 3 : 200 + n // 3, 60:120] = (220, 70, 40)
+        return picture
+
+    write_video(tmp_path / "block.mp4", frame, 30, 30)
+    project = opened.project
+    project.change("block", lambda r: with_footage(r, probe(str(tmp_path / "block.mp4"))))
+    piece = project.reel.footage[-1].id
+    project.change("laid", lambda r: place.with_clip_at(place.with_row(r), piece, 0, 1, frames=24))
+    clip = project.reel.clips[-1].id
+    project.selection.select_clip(clip)
+    project.playhead.go(4)
+    opened.commands["show_layer"].trigger()
+    page = opened.page(LayerPage)
+    assert not page.cut.isEnabled()
+    page.keep.click()
+    drag(opened, (0.4, 0.5), (0.6, 0.5))
+    page.drop.click()
+    drag(opened, (0.06, 0.06), (0.94, 0.06))
+    drag(opened, (0.06, 0.94), (0.94, 0.94))
+    assert page.strokes.text() == "3 strokes" and page.cut.isEnabled()
+    opened.preview.grab()
+    page.cut.click()
+    qtbot.waitUntil(lambda: bool(clip_of(opened).cutout), timeout=30_000)
+    kept = project.reel.footage[-1].cutouts[0]
+    assert Path(kept.path).is_file() and len(kept.strokes) == 3 and page.strokes.text() == ""
+    page.show_all.click()
+    assert clip_of(opened).cutout == "" and project.reel.footage[-1].cutouts == ()
+    opened.undo()
+    assert clip_of(opened).cutout and Path(kept.path).is_file()

@@ -262,6 +262,9 @@ class FramePage(Page):
 
     # Set in the preview
 
+    def shown_on(self, repaint: Callable[[], None]) -> None:
+        """What is painted follows from the reel and the selection alone."""
+
     def press(self, at: QPointF) -> None:
         """A drag places the picture wherever it begins; a click may pick the subject to follow."""
         if self._picks:

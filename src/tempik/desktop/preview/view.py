@@ -45,11 +45,14 @@ class Preview(QWidget):
         self.setAccessibleName("Preview")
         project.changed.connect(self.update)
         project.selection.row_selected.connect(self.update)
+        project.selection.selected.connect(self.update)
         looking.changed.connect(self.update)
 
     def set_mode(self, mode: PreviewMode) -> None:
         """Work as a page wants it to."""
         self.mode = mode
+        if mode.tool is not None:
+            mode.tool.shown_on(self.update)
         self.ask_place(False)
         self.update()
 

@@ -44,9 +44,17 @@ class MaskTool:
         self.brush: bool | None = None  # strokes that keep, or drop; None draws no strokes
         self.strokes: list[Stroke] = []  # drawn and not cut yet
         self._line: list[tuple[float, float]] = []
+        self._repaint: Callable[[], None] = lambda: None
         self._grip = ""
         self._from: Mask | None = None
         self._at = QPointF()
+
+    def shown_on(self, repaint: Callable[[], None]) -> None:
+        self._repaint = repaint
+
+    def repaint(self) -> None:
+        """Paint what is set here anew: another mask is chosen, or a brush taken."""
+        self._repaint()
 
     def begin_polygon(self) -> None:
         """Take clicks as the corners of a new mask."""

@@ -176,6 +176,7 @@ class LayerPage(Page):
         return next((m for m in clip.masks if m.id == self.mask_id), None) if clip is not None else None
 
     def refill(self) -> None:
+        self.tool.repaint()
         clip, placed = self._clip, self.project.selection.placed
         self.laid.refill()
         for widget in (self.masks, self.clear, self.rule, self.every):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -65,6 +66,9 @@ class TitleTool:
     @property
     def tall(self) -> float:
         return self.project.reel.height / self.project.reel.width
+
+    def shown_on(self, repaint: Callable[[], None]) -> None:
+        """What is painted follows from the reel and the selection alone."""
 
     def press(self, at: QPointF) -> None:
         self._lit = (None, None)
