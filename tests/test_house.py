@@ -2,6 +2,8 @@
 
 import ast
 import re
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -21,6 +23,10 @@ SLOW = (
     "tempik.render",
     "tempik.media",
     "python_stretch",
+    "PIL",
+    "fontTools",
+    "uniseg",
+    "webvtt",
 )
 # A song's points follow from its record, which offers them: the one pair of modules that need each other.
 PAIR = "tempik.reel.points"
@@ -107,3 +113,11 @@ def test_files_are_written_and_opened_in_one_room() -> None:
     found = {str(p.relative_to(SRC)): re.findall(ways, t) for p, t in texts.items() if re.search(ways, t)}
     # What libav and the wave module write by name, beside a file that `fresh_file` made.
     assert set(found) <= {"render/export.py", "media/proxy.py", "demo/write.py", "demo/song.py"}, found
+
+
+def test_the_window_starts_without_what_only_titles_and_pictures_need() -> None:
+    """scipy.ndimage alone takes four tenths of a second."""
+    slow = ("scipy.ndimage", "PIL", "fontTools", "uniseg", "srt", "webvtt", "resvg_py")
+    asked = f"import sys, tempik.desktop.shell.window; print([m for m in {slow!r} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import write_video
+from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.layer.page import RULES, LayerPage
 from tempik.desktop.pages.titles.page import SETTLE_MS, TitlesPage
@@ -59,6 +60,21 @@ def drag(window: Window, begin: tuple[float, float], end: tuple[float, float]) -
     box = preview.frame_box()
     a, b = (QPointF(box.left() + x * box.width(), box.top() + y * box.height()) for x, y in (begin, end))
     drag_on(preview, a, b)
+
+
+def wide_film(folder: Path, begin: int, frames: int) -> str:
+    """Footage wider than the frame, with a mark that goes across it from so many pixels on."""
+    draw = np.random.default_rng(3)
+    ground = (draw.integers(90, 130, (180, 320, 1)) * np.ones(3)).astype(np.uint8)
+    mark = draw.integers(0, 255, (40, 40, 3)).astype(np.uint8)
+
+    def frame(n: int) -> np.ndarray:  # type: ignore[type-arg]
+        picture = ground.copy()
+        picture[70:110, begin + n : begin + 40 + n] = mark
+        return picture
+
+    write_video(folder / "wide.mp4", frame, frames, 30)
+    return str(folder / "wide.mp4")
 
 
 # Titles
@@ -264,8 +280,6 @@ def test_an_adjust_clip_is_laid_and_accents_act_on_all_below_it(opened: Window) 
     assert placed is not None and placed.footage.kind == "adjust" and placed.first == 30
     opened.accents.add_row("invert")
     opened.commands["show_accents"].trigger()
-    from tempik.desktop.pages.accents.page import AccentsPage
-
     page = opened.page(AccentsPage)
     page.rule.place.setCurrentIndex(3)
     page.rule.place.activated.emit(3)
@@ -275,18 +289,9 @@ def test_an_adjust_clip_is_laid_and_accents_act_on_all_below_it(opened: Window) 
 
 
 def test_a_subject_clicked_in_the_preview_is_followed(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    draw = np.random.default_rng(3)
-    ground = (draw.integers(90, 130, (180, 320, 1)) * np.ones(3)).astype(np.uint8)
-    mark = draw.integers(0, 255, (40, 40, 3)).astype(np.uint8)
-
-    def frame(n: int) -> np.ndarray:  # type: ignore[type-arg]
-        picture = ground.copy()
-        picture[70:110, 130 + n : 170 + n] = mark
-        return picture
-
-    write_video(tmp_path / "wide.mp4", frame, 60, 30)
+    film = wide_film(tmp_path, 130, 60)
     project = opened.project
-    project.change("wide", lambda r: with_footage(r, probe(str(tmp_path / "wide.mp4"))))
+    project.change("wide", lambda r: with_footage(r, probe(film)))
     piece = project.reel.footage[-1].id
     project.change("laid", lambda r: place.with_clip_at(place.with_row(r), piece, 0, 1, frames=60))
     clip = project.reel.clips[-1].id
@@ -343,18 +348,9 @@ def test_every_overlay_paints_on_a_clip_that_has_everything(opened: Window) -> N
 
 
 def test_all_wide_clips_are_followed_and_looked_over(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    draw = np.random.default_rng(3)
-    ground = (draw.integers(90, 130, (180, 320, 1)) * np.ones(3)).astype(np.uint8)
-    mark = draw.integers(0, 255, (40, 40, 3)).astype(np.uint8)
-
-    def frame(n: int) -> np.ndarray:  # type: ignore[type-arg]
-        picture = ground.copy()
-        picture[70:110, 100 + n : 140 + n] = mark
-        return picture
-
-    write_video(tmp_path / "wide.mp4", frame, 50, 30)
+    film = wide_film(tmp_path, 100, 50)
     project = opened.project
-    project.change("wide", lambda r: with_footage(r, probe(str(tmp_path / "wide.mp4"))))
+    project.change("wide", lambda r: with_footage(r, probe(film)))
     piece = project.reel.footage[-1].id
     for number, at in enumerate((0, 60)):
         project.change(

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy.ndimage import gaussian_filter1d
 
 from media_files import write_video
 from tempik.check import check_reel
@@ -29,6 +30,7 @@ from tempik.reel.validate import problems
 from tempik.render import PictureSource, plan
 from tempik.render.masks import Shape, coverage
 from tempik.render.picking import colour_at
+from tempik.timeline.following import calm_path
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.timeline import Timeline
 
@@ -420,6 +422,17 @@ def test_the_subject_is_kept_at_its_place_within_the_pictures_edges(tmp_path: Pa
     ways = [timeline.framing_at(placed, f).start.x for f in range(80)]
     steps = np.abs(np.diff(ways))
     assert steps.max() < 0.05 and np.abs(np.diff(ways, 2)).max() < 0.01  # no jump
+
+
+def test_the_calm_way_is_a_gaussians(tmp_path: Path) -> None:
+    """Against scipy's own filter, away from the ends, where the way is made to go on."""
+    reel, clip, _ = followed(tmp_path)
+    placed, track = Timeline(reel).placed_clip(clip), follow.track_followed(reel, clip)
+    assert placed is not None and track is not None and placed.clip.follow is not None
+    made = calm_path(placed, track, reel.rate)[30:110]
+    raw = np.stack([np.interp(np.arange(80) / 30, track.times_s, v) for v in (track.xs, track.ys)], axis=1)
+    theirs = gaussian_filter1d(raw, placed.clip.follow.calm * 30 / 2, axis=0, truncate=4.0)
+    assert np.abs(made - theirs)[37:43].max() < 2e-3
 
 
 def test_the_place_and_the_calm_are_chosen(tmp_path: Path) -> None:

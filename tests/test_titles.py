@@ -103,7 +103,7 @@ def test_lines_are_broken_where_unicode_allows_it() -> None:
     assert list(lines.values()) == ["well-", "known", "smith"] and [p.word for p in narrow.pieces] == [0, 0, 1]
     tied = laid_out(Title("10\u00a0kg of iron", size=0.2, wrap=0.55))
     assert "".join(r.text for r in tied.pieces[0].runs) == "10\u00a0kg"
-    assert words_of("鉄は熱い。") == ["鉄", "は", "熱", "い。"]
+    assert words_of("鉄は熱い。") == ("鉄", "は", "熱", "い。")
     wide = laid_out(Title("w" * 60, size=0.1, wrap=0.6))
     assert wide.lines > 3 and all(p.width <= 6.0 + 1e-6 for p in wide.pieces)
 
@@ -614,3 +614,19 @@ def test_a_title_of_any_size_is_drawn_within_bounded_memory(reel: Reel) -> None:
     peak = tracemalloc.get_traced_memory()[1]
     tracemalloc.stop()
     assert peak < 600e6
+
+
+@given(st.lists(st.tuples(st.integers(0, 200), st.integers(1, 9)), min_size=1, max_size=6), st.integers(1, 9))
+@settings(max_examples=80, deadline=None)
+def test_each_word_lands_with_the_first_key_that_shows_it(keys: list[tuple[int, int]], count: int) -> None:
+    """Whatever the keys: counts may go back, leave words out, or name more than there are."""
+    reel = Reel(length_s=10.0, rate=Fraction(30))
+    made, name = titles.with_title(reel, Title(" ".join(f"w{n}" for n in range(count))), 0, 300)
+    at = dict(sorted(keys))
+    track = tuple(titles.Key(frame / 30, float(value), None, "hold") for frame, value in at.items())
+    made = replace(made, clips=tuple(replace(c, keys={"word": track}) for c in made.clips))
+    timeline = Timeline(made)
+    placed = timeline.placed_clip(name)
+    assert placed is not None
+    wanted = [next((f for f, v in at.items() if v >= n + 1), max(at)) for n in range(count)]
+    assert word_frames(timeline, placed) == wanted

@@ -8,9 +8,6 @@ import re
 import zlib
 from pathlib import Path
 
-import resvg_py
-from PIL import Image, ImageSequence
-
 from tempik.disk.reading import opened_regular, printable, read_whole
 from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
@@ -56,6 +53,8 @@ def _kind(path: str) -> str | None:
 
 
 def _svg(path: str) -> bytes:
+    from PIL import Image  # none of these at start-up
+
     data = read_whole(path, MOST_SVG_MB)
     try:
         if data[:2] == b"\x1f\x8b":
@@ -75,6 +74,8 @@ def _svg(path: str) -> bytes:
 
 def _drawn(text: str, wide: int) -> bytes:
     """Return an SVG as a PNG so wide; letters of families that are not on this machine are set in ours."""
+    import resvg_py
+
     made = resvg_py.svg_to_bytes(
         svg_string=text, width=wide, font_dirs=[str(FONTS)], font_family="DejaVu Sans", sans_serif_family="DejaVu Sans",
         serif_family="EB Garamond",
@@ -83,6 +84,8 @@ def _drawn(text: str, wide: int) -> bytes:
 
 
 def _webp(path: str) -> bytes:
+    from PIL import Image, ImageSequence
+
     data = read_whole(path, MOST_WEBP_MB)
     try:
         with Image.open(io.BytesIO(data)) as film:

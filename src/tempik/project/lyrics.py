@@ -9,10 +9,6 @@ from datetime import timedelta
 from pathlib import Path
 from typing import NamedTuple
 
-import srt
-import webvtt
-from webvtt.errors import MalformedFileError
-
 from tempik.disk.reading import read_whole
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
@@ -22,8 +18,6 @@ KINDS = (".lrc", ".srt", ".vtt")
 MOST_MB = 4
 MOST_LINES = 5000
 LAST_LINE_S = 4.0  # how long a line is that has neither an end nor a line after it
-
-logging.getLogger("srt").setLevel(logging.ERROR)  # what it could not read, this module says itself
 
 
 class Lyrics(NamedTuple):
@@ -42,7 +36,7 @@ def read_lyrics(path: Path) -> Lyrics:
     text, said = _decoded(read_whole(path, MOST_MB))
     try:
         found = {".lrc": _from_lrc, ".srt": _from_srt, ".vtt": _from_vtt}[kind](text)
-    except (MalformedFileError, srt.SRTParseError, ValueError, OverflowError):
+    except (ValueError, OverflowError):
         found = []
     found = [line for line in found if line.text.strip() and 0 <= line.start_s < 86_400]
     if not found:
@@ -128,6 +122,9 @@ def _lrc_words(body: str) -> tuple[str, tuple[float, ...]]:
 
 
 def _from_srt(text: str) -> list[Line]:
+    import srt  # neither it nor webvtt at start-up
+
+    logging.getLogger("srt").setLevel(logging.ERROR)  # what it could not read, this module says itself
     out = []
     for entry in srt.parse(text.replace("\r\n", "\n"), ignore_errors=True):
         body = re.sub(r"</?(?:b|i|u|font)\b[^>\n]*>|\{\\[^}\n]*\}", "", entry.content, flags=re.IGNORECASE)
@@ -136,8 +133,15 @@ def _from_srt(text: str) -> list[Line]:
 
 
 def _from_vtt(text: str) -> list[Line]:
-    out = []
-    for caption in webvtt.from_string(text).captions:
+    import webvtt
+    from webvtt.errors import MalformedFileError
+
+    out: list[Line] = []
+    try:
+        captions = webvtt.from_string(text).captions
+    except MalformedFileError:
+        return out
+    for caption in captions:
         start, end = (_clock(stamp) for stamp in (caption.start, caption.end))
         raw = caption.raw_text
         times = re.findall(r"<((?:\d+:)?\d{2}:\d{2}\.\d{3})>", raw)
@@ -157,6 +161,8 @@ def _clock(stamp: str) -> float:
 def written(lines: tuple[Line, ...], kind: str) -> str:
     """Return lines as a file of a kind of KINDS."""
     if kind == ".srt":
+        import srt
+
         entries = [
             srt.Subtitle(n, timedelta(seconds=round(x.start_s, 3)), timedelta(seconds=round(x.end_s, 3)), x.text)
             for n, x in enumerate(lines, 1)

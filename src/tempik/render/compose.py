@@ -81,7 +81,8 @@ def _laid_over(
     if shot.title is not None:
         ground = as_picture(below) if below is not None else solid(width, height)
         mask = coverage(shot.masks, width, height) if shot.masks else None
-        ways = tuple(leg.begin for leg in shot.legs) + tuple(joined(leg.sweep, leg.begin) for leg in shot.legs)
+        legs = shot.legs
+        ways = (*(leg.begin for leg in legs), *(joined(leg.sweep, leg.begin) for leg in legs))
         parts = (shot.wording, shot.em_px, shot.affine, shot.blend, float(shot.opacity), mask, ways)
         return titled(ground, shot.title, *parts)
     alpha: Plane | None = None

@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
+import cv2
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from tempik.memo import Memory
 from tempik.reel import Framing, MotionTrack, by_id
@@ -50,7 +50,10 @@ def _smoothed(placed: Placed, track: MotionTrack, rate: Fraction, calm_s: float)
         a, b = int(inside[0]), int(inside[-1]) + 1
         reach = min(math.ceil(4 * sigma), b - a - 1)
         part = np.pad(path[a:b], ((reach, reach), (0, 0)), mode="reflect", reflect_type="odd")
-        smooth = gaussian_filter1d(part, sigma, axis=0, mode="nearest")[reach : len(part) - reach]
+        kernel = cv2.getGaussianKernel(2 * math.ceil(4 * sigma) + 1, sigma)
+        smooth = cv2.sepFilter2D(part, -1, np.ones(1), kernel, borderType=cv2.BORDER_REPLICATE)[
+            reach : len(part) - reach
+        ]
         path[a:b], path[:a], path[b:] = smooth, smooth[0], smooth[-1]
     return path
 

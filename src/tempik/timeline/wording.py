@@ -36,10 +36,11 @@ def word_frames(timeline: Timeline, placed: Placed) -> list[int]:
     title = placed.clip.title
     if not keys or title is None:
         return []
-    out = []
-    for number in range(len(words_of(title.text))):
-        out.append(next((frame for frame, value, _ in keys if value >= number + 1), keys[-1][0]))
-    return out
+    out: list[int] = []
+    count = len(words_of(title.text))
+    for frame, value, _ in keys:
+        out += [frame] * (min(round(value), count) - len(out))
+    return out + [keys[-1][0]] * (count - len(out))
 
 
 def arrival_frames(timeline: Timeline, arrival: Arrival, frame: int) -> int:

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw
 
 from tempik.memo import kept_within
 from tempik.reel.title import Title
 from tempik.titles.fonts import bitmap_size, font_at
 from tempik.titles.layout import Block, Run, Standing, laid_out, width_of
 from tempik.titles.words import clusters_of, joins
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 Colours = NDArray[np.uint8]
 MOST_PX = 8192  # of a side of what is drawn: beyond it there is no picture that could show it
@@ -117,6 +119,8 @@ def _canvas(
 def _letters(
     title: Title, block: Block, chosen: list[Standing], em_px: float, canvas: tuple[int, int, int, int], colour: str
 ) -> Colours:
+    from PIL import Image, ImageDraw  # not at start-up
+
     left, top, wide, tall = canvas
     stroke = title.outline * em_px
     ground = title.outline_colour if stroke > 0 else colour
@@ -156,6 +160,8 @@ def _spread(run: Run, letter: float) -> list[tuple[str, float]]:
 
 def _draw_bitmap(image: Image.Image, run: Run, at: tuple[float, float], em_px: float) -> None:
     """Draw text of a font of pictures: at its own size, then scaled."""
+    from PIL import Image, ImageDraw
+
     size = bitmap_size(run.face)
     font = font_at(run.face, em_px)
     wide = math.ceil(font.getlength(run.text)) + size
@@ -177,6 +183,8 @@ def _shadow(title: Title, letters: Colours, em_px: float) -> Colours:
 
 
 def _box(title: Title, block: Block, em_px: float, canvas: tuple[int, int, int, int]) -> Colours:
+    from PIL import Image, ImageDraw
+
     left, top, wide, tall = canvas
     times = 4  # drawn larger, so that its round corners are smooth
     image = Image.new("L", (wide * times, tall * times), 0)

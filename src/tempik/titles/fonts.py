@@ -6,10 +6,10 @@ import os
 from collections.abc import Iterator
 from functools import cache, lru_cache
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from fontTools.ttLib import TTFont, TTLibError
-from PIL import ImageFont
+if TYPE_CHECKING:
+    from PIL import ImageFont
 
 OWN = Path(__file__).with_name("fonts")
 FIRST = "Yanone Kaffeesatz"
@@ -53,6 +53,8 @@ def families() -> dict[str, tuple[Face, ...]]:
 
 
 def _faces_in(folder: Path) -> Iterator[Face]:
+    from PIL import ImageFont  # not at start-up
+
     count = 0
     for root, _, names in os.walk(folder):
         for name in sorted(names):
@@ -80,6 +82,8 @@ def _opens_bitmap(path: str) -> bool:
 @cache
 def bitmap_size(face: Face) -> int:
     """Return the one size that a font of pictures has; 0 for an outline font."""
+    from PIL import ImageFont
+
     try:
         ImageFont.truetype(face.path, 20, face.number)
     except OSError:
@@ -115,6 +119,8 @@ def _far(style: str, wanted: str) -> int:
 @lru_cache(64)
 def covered(face: Face) -> frozenset[int]:
     """Return the code points that a font has a glyph for."""
+    from fontTools.ttLib import TTFont, TTLibError  # not at start-up
+
     try:
         with TTFont(face.path, fontNumber=face.number, lazy=True) as font:
             return frozenset(font.getBestCmap() or ())
@@ -165,5 +171,7 @@ def _by_likelihood() -> list[tuple[Face, ...]]:
 @lru_cache(128)
 def font_at(face: Face, px: float) -> ImageFont.FreeTypeFont:
     """Return a font ready to draw, its em so many pixels high; of pictures, at their one size."""
+    from PIL import ImageFont
+
     size = bitmap_size(face) or px
     return ImageFont.truetype(face.path, size, face.number, layout_engine=ImageFont.Layout.RAQM)

@@ -6,9 +6,6 @@ import unicodedata
 from functools import lru_cache
 from typing import NamedTuple
 
-from uniseg.graphemecluster import grapheme_clusters
-from uniseg.linebreak import line_break_units
-
 # Scripts that put no space between words: there a piece that a line may be broken at counts as a word.
 UNSPACED = ((0x0E00, 0x0EFF), (0x1000, 0x109F), (0x1780, 0x17FF), (0x3040, 0x30FF), (0x3400, 0x9FFF), (0xF900, 0xFAFF),
             (0x20000, 0x3FFFF))  # fmt: skip
@@ -36,6 +33,8 @@ def cleaned(text: str) -> str:
 def pieces_of(text: str) -> tuple[tuple[Piece, ...], ...]:
     """Return the lines of a text as given, each in the pieces between which it may be broken (Unicode's line breaking
     algorithm, UAX #14), with their words counted through the text."""
+    from uniseg.linebreak import line_break_units  # not at start-up
+
     out: list[tuple[Piece, ...]] = []
     word = -1
     for line in cleaned(text).split("\n"):
@@ -54,7 +53,8 @@ def pieces_of(text: str) -> tuple[tuple[Piece, ...], ...]:
     return tuple(out)
 
 
-def words_of(text: str) -> list[str]:
+@lru_cache(256)
+def words_of(text: str) -> tuple[str, ...]:
     """Return the words of a text, in order."""
     out: list[str] = []
     for line in pieces_of(text):
@@ -63,11 +63,13 @@ def words_of(text: str) -> list[str]:
                 out.append(piece.text)
             else:
                 out[-1] += piece.text
-    return out
+    return tuple(out)
 
 
 def clusters_of(text: str) -> list[str]:
     """Return a text by what a reader takes for one letter (UAX #29)."""
+    from uniseg.graphemecluster import grapheme_clusters
+
     return list(grapheme_clusters(text))
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
+from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
@@ -151,10 +152,9 @@ class PointCommands(QObject):
 
     @command("Rhythm", "Write points to a file …", (), "song")
     def write_points(self) -> None:
-        path, kind = QFileDialog.getSaveFileName(self.window, "Write points", "points.csv", SAVE_FILTER)
-        if path:
-            ending = kind[kind.find("*.") + 1 : kind.find(")")]
-            self.write_points_to(Path(path) if Path(path).suffix else Path(path + ending))
+        path = file_to_write(self.window, "Write points", "points.csv", SAVE_FILTER)
+        if path is not None:
+            self.write_points_to(path)
 
     def write_points_to(self, path: Path) -> None:
         """Write the points in use, in the form that the file's name says."""

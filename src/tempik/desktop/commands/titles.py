@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.document import Project
 from tempik.edit import titles
@@ -139,10 +140,9 @@ class TitleCommands(QObject):
 
     @command("Titles", "Write lyrics or subtitles …", (), "clips")
     def write_lyrics(self) -> None:
-        path, kind = QFileDialog.getSaveFileName(self.window, "Write lyrics or subtitles", "lyrics.lrc", SAVE_FILTER)
-        if path:
-            ending = kind[kind.find("*.") + 1 : kind.find(")")]
-            self.write_lyrics_to(Path(path) if Path(path).suffix else Path(path + ending))
+        path = file_to_write(self.window, "Write lyrics or subtitles", "lyrics.lrc", SAVE_FILTER)
+        if path is not None:
+            self.write_lyrics_to(path)
 
     def write_lyrics_to(self, path: Path) -> None:
         """Write the reel's titles in the form that the file's name says."""

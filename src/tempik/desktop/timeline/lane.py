@@ -179,3 +179,14 @@ class Lane:
     def words(cls) -> Sequence[tuple[str, str]]:
         """Return what the pointer does here, as gestures and results, for the keyboard page."""
         return ()
+
+
+class OverLane(Lane):
+    """A lane of no height of its own: there is one, and it lies over the others."""
+
+    @classmethod
+    def of(cls, reel: Reel) -> list[Lane]:
+        return [cls()]
+
+    def room(self) -> Room:
+        return Room(0, 0, 0)

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLane, PaintContext, Pointer
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.join_signs import paint_join_sign
@@ -18,7 +18,6 @@ from tempik.desktop.widgets.theme import colour, figures
 from tempik.edit.joins import laying
 from tempik.edit.joins.laying import place_of
 from tempik.joins import direction_of
-from tempik.reel import Reel
 from tempik.time import time_of
 from tempik.timeline.seams import Seam, short_of
 from tempik.timeline.timeline import Timeline
@@ -30,17 +29,10 @@ SPECK_PX = 7  # where neighbours are nearer than this, joins are specks
 END_PX = 5
 
 
-class JoinsLane(Lane):
+class JoinsLane(OverLane):
     """Lies over the picture tracks."""
 
     key = "joins"
-
-    @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
-        return [cls()]
-
-    def room(self) -> Room:
-        return Room(0, 0, 0)
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         chosen = ctx.project.selection.join_place

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLane, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H, SLIVER_PX
 from tempik.desktop.timeline.lanes.cues import cue_bottom, foot_of_cues, free_cues
 from tempik.desktop.timeline.lanes.points import SIGNS_H, points_top
@@ -21,7 +21,7 @@ from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.drawing import paint_cue
 from tempik.edit.clips import pins
 from tempik.edit.clips.layers import key_frames
-from tempik.reel import Reel, by_id
+from tempik.reel import by_id
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
@@ -29,17 +29,10 @@ from tempik.timeline.timeline import Timeline
 REACH_PX = 8
 
 
-class PinsLane(Lane):
+class PinsLane(OverLane):
     """Lies over all lanes: stitches and the triangles of cues, dragged from point to point."""
 
     key = "pins"
-
-    @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
-        return [cls()]
-
-    def room(self) -> Room:
-        return Room(0, 0, 0)
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         if ctx.within is not None and ctx.within.top() > ctx.layout.pictures_end:

@@ -11,13 +11,12 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLane, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H
 from tempik.desktop.timeline.snapping import frame_x, snapped, targets
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.edit.titles import with_word_at
-from tempik.reel import Reel
 from tempik.timeline.placed import Placed
 from tempik.timeline.wording import word_frames
 from tempik.titles import words_of
@@ -36,17 +35,10 @@ class Chip(NamedTuple):
     box: QRectF
 
 
-class WordsLane(Lane):
+class WordsLane(OverLane):
     """Lies over the picture tracks."""
 
     key = "words"
-
-    @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
-        return [cls()]
-
-    def room(self) -> Room:
-        return Room(0, 0, 0)
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         for placed in clips_in_view(ctx.timeline, ctx.view):
