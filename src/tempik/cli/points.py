@@ -12,7 +12,7 @@ from tempik.errors import TempikError
 
 if TYPE_CHECKING:
     from tempik.reel import Reel
-    from tempik.reel.model import ChoiceOf
+    from tempik.reel.soundtrack import ChoiceOf
 
 FORMATS = {"csv": ".csv", "labels": ".txt", "midi": ".mid"}
 

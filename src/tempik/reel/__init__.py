@@ -5,9 +5,7 @@ from tempik.reel.mask import Clear, Cutout, Mask, Stroke
 from tempik.reel.model import (
     Again,
     Align,
-    Anchor,
     Beyond,
-    Choice,
     Clip,
     ClipSound,
     ClipTrack,
@@ -24,15 +22,10 @@ from tempik.reel.model import (
     Pin,
     Pitch,
     PlannedShot,
-    Point,
-    PointEdit,
-    PointKind,
     Position,
-    Reading,
     Reel,
     Shape,
     Shaped,
-    Soundtrack,
     by_id,
     new_id,
 )
@@ -48,6 +41,7 @@ from tempik.reel.rows import (
     Painted,
     Rule,
 )
+from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, Soundtrack
 from tempik.reel.title import Arrival, Title
 
 __all__ = [

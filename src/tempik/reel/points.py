@@ -16,7 +16,7 @@ from typing import Any, NamedTuple, TypeVar
 from msgspec.structs import replace
 
 from tempik.memo import Memory
-from tempik.reel.model import Choice, Point, PointEdit, PointKind, Soundtrack
+from tempik.reel.soundtrack import Choice, Point, PointEdit, PointKind, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
 
 T = TypeVar("T")

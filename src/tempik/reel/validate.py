@@ -10,9 +10,10 @@ from collections.abc import Callable, Iterator
 from tempik.memo import Memory
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.join import Join
-from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped, Soundtrack
+from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
+from tempik.reel.soundtrack import Soundtrack
 from tempik.reel.title import Title
 from tempik.rhythm.records import Beat, Onset
 

@@ -11,7 +11,7 @@ from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
 from tempik.edit.song import points
 from tempik.reel import Choice, Reel, beats_between, metre_of
-from tempik.reel.model import BeatSource
+from tempik.reel.soundtrack import BeatSource
 
 POINTS_FILTER = "Points (*.csv *.txt *.mid *.midi);;All files (*)"
 SAME_S = 0.03

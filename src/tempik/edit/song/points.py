@@ -30,8 +30,8 @@ from tempik.reel import (
     new_id,
     point_of,
 )
-from tempik.reel.model import BeatSource
 from tempik.reel.points import Grid
+from tempik.reel.soundtrack import BeatSource
 from tempik.rhythm.records import Beat, Mark
 
 SNAP_REACH_S = 0.08

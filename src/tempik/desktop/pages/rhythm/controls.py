@@ -28,7 +28,7 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures, words
 from tempik.reel import Choice
-from tempik.reel.model import BeatSource
+from tempik.reel.soundtrack import BeatSource
 
 WAYS: tuple[tuple[BeatSource, str], ...] = (
     ("found", "as found"),
