@@ -23,7 +23,8 @@ from tempik.reel import Footage, Framing, Reel
 from tempik.render import PictureSource, Settings, compose, export, mix, plan
 from tempik.render.compose import Source
 from tempik.render.export import Cancelled
-from tempik.render.plan import FramePlan, Matrix, Shot, framed
+from tempik.render.framed import framed
+from tempik.render.plan import FramePlan, Matrix, Shot
 from tempik.retime import constant
 from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline

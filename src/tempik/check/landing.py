@@ -11,15 +11,17 @@ from bisect import bisect_right
 from typing import Literal, get_args
 
 import msgspec
+import numpy as np
 
 from tempik.accents import Fired, Pulse, clashes, pulse_level
 from tempik.accents.masks import mask_of
 from tempik.errors import TempikError
+from tempik.memo import Memory
 from tempik.reel import Point
 from tempik.reel.rows import RuleOf
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
-from tempik.timeline.placed import Placed, Tie
+from tempik.timeline.placed import Placed, Tie, source_at_frames
 from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.wording import wording_at
@@ -27,6 +29,7 @@ from tempik.titles import words_of
 
 Kind = Literal["cut", "join", "word", "pin", "accent"]
 HALF_FRAME = 0.5 + 1e-6
+_EVENTS: Memory[Report] = Memory(64)
 SEEN_AROUND = 12  # a word is looked for so many frames around its key
 
 
@@ -101,8 +104,33 @@ def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
         return []
     events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
     events += _words(timeline, placed)
+    if placed.footage.nest is not None:
+        events += _inside(timeline, placed)
     # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
     return events + [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
+
+
+def _inside(timeline: Timeline, placed: Placed) -> list[Event]:
+    """What happens in a nest, where the clip that shows it shows that. In a nest that was moved or plays at another speed it
+    is tied to nothing: its points sound elsewhere."""
+    inside = timeline.inside(placed.footage)
+    found = _EVENTS.get((inside,), (), lambda: check_reel(inside)).events
+    sources = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), timeline.rate)
+    seen: dict[int, int] = {}
+    for frame, source in zip(range(placed.first, placed.end), sources.tolist(), strict=True):
+        seen.setdefault(timeline.frame_inside(placed, source), frame)
+    out = []
+    for event in found:
+        shown = seen.get(event.frame)
+        if shown is None or not timeline.shows(placed, shown):
+            continue
+        if shown != event.frame:
+            near = nearest_point(timeline, time_of(shown, timeline.rate))
+            if near is None:
+                continue
+            event = _event(timeline, event.kind, event.what, shown, near, False)
+        out.append(msgspec.structs.replace(event, row=placed.clip.id if event.kind == "word" else event.row))
+    return out
 
 
 def report(events: list[Event], said: tuple[str, ...] = (), sound_offset_ms: float | None = None) -> Report:

@@ -42,6 +42,12 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     )
     made.add_argument("--split", metavar="FORM", help="show two to four --clips at once: strips, rows or tiles")
     made.add_argument("--border", type=float, default=0.0, metavar="PERCENT", help="of the width, between them")
+    made.add_argument("--nest", action="store_true", help="make the --clips one clip with a reel inside")
+    made.add_argument("--flatten", action="store_true", help="lay the nest that --clips names flat again")
+    made.add_argument(
+        "--open", action="store_true", help="open the nest that --clips names: the table is what lies in it"
+    )
+    made.add_argument("--close", action="store_true", help="close the nest that was opened last")
     layer_wishes.add_arguments(made)
     made.add_argument("--remove", action="store_true", help="take the clips off")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
@@ -102,6 +108,10 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.edit.clips.trim import without_clips
 
     names: list[str] = []
+    if options.close:
+        from tempik.edit.clips.nests import with_nest_closed
+
+        reel = with_nest_closed(reel)
     if options.add is not None:
         reel, name = _added(reel, options)
         names = [name]
@@ -114,6 +124,8 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         if not names:
             raise TempikError("Which clips? Give --clips, such as 2,4-6.")
         return with_split_picture(reel, names, options.split, options.border / 100)
+    if options.nest or options.flatten or options.open:
+        return _nested(reel, names, options)
     wants = (
         options.blend,
         options.opacity,
@@ -139,6 +151,20 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         for name in names:
             reel = layers.with_clip_key(reel, name, what, frame, value, within=1)
     return layer_wishes.changed(reel, names, options)
+
+
+def _nested(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    from tempik.edit.clips import nests
+
+    if not names:
+        raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+    if options.nest:
+        return nests.with_nest(reel, names)[0]
+    if len(names) != 1:
+        raise TempikError("One nest at a time: give --clips one place in the table.")
+    if options.flatten:
+        return nests.flattened(reel, names[0])[0]
+    return nests.with_nest_open(reel, names[0])
 
 
 def _adjusting(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:

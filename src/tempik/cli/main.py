@@ -291,10 +291,11 @@ def _draft(options: argparse.Namespace) -> int:
 def _export(options: argparse.Namespace) -> int:
     from tempik.check import check_reel, total_text
     from tempik.project.file import load_reel
+    from tempik.reel.nests import all_closed
     from tempik.render import Settings, export
     from tempik.timeline.timeline import timeline_of
 
-    timeline = timeline_of(load_reel(options.project))
+    timeline = timeline_of(all_closed(load_reel(options.project)))
 
     def progress(done: int, total: int) -> None:
         if done == total or done % 10 == 0:
@@ -314,9 +315,10 @@ def _export(options: argparse.Namespace) -> int:
 def _check(options: argparse.Namespace) -> int:
     from tempik.check import as_csv, as_json, check_reel, check_rendered
     from tempik.project.file import load_reel
+    from tempik.reel.nests import all_closed
     from tempik.timeline.timeline import timeline_of
 
-    timeline = timeline_of(load_reel(options.project))
+    timeline = timeline_of(all_closed(load_reel(options.project)))
     report = check_rendered(timeline, options.rendered) if options.rendered else check_reel(timeline)
     text = as_json(report) + "\n" if options.format == "json" else as_csv(report)
     _write_text(text, None)

@@ -70,6 +70,9 @@ _MOST: dict[str, float] = {
     "AccentRow.seed": 2**63,
     "Reel.clips": 20_000,
     "Reel.rows": 500,
+    "Nest.clips": 20_000,
+    "Nest.rows": 500,
+    "Reel.opened": 16,
     "Reel.bundles": 500,
 }
 

@@ -31,14 +31,15 @@ class Cue(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields
     name: str = ""
 
 
-FootageKind = Literal["video", "still", "solid", "title", "adjust"]
+FootageKind = Literal["video", "still", "solid", "title", "adjust", "nest"]
 
 
 class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A source file with what was measured of it. Sizes are as shown: after the clockwise `rotation_deg`.
 
     A `solid` has no file: `path` is its colour, such as `#000000`. A `title` has none either, its words are each clip's own;
-    an `adjust` shows what lies below, for accents and framing of its slot. `read_rate` says how fast the file was really shot,
+    an `adjust` shows what lies below, for accents and framing of its slot; a `nest` shows clips of its own, its size, rate and
+    length being the timeline's to say. `read_rate` says how fast the file was really shot,
     where it was written already slowed. `repeats` are the numbers of frames that only repeat the one before; with
     `skip_repeats` they are left out and the others stand evenly.
     """
@@ -68,6 +69,7 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     dismissed: tuple[float, ...] = ()
     motion_tracks: tuple[MotionTrack, ...] = ()
     cutouts: tuple[Cutout, ...] = ()
+    nest: Nest | None = None
 
     @property
     def true_rate(self) -> Fraction:
@@ -85,21 +87,23 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     @property
     def endless(self) -> bool:
         """Whether it fills any slot: stills and solids never run out."""
-        return self.kind != "video"
+        return self.kind not in ("video", "nest")
 
     @property
     def without_file(self) -> bool:
         """Whether `path` names no file."""
-        return self.kind in ("solid", "title", "adjust")
+        return self.kind in ("solid", "title", "adjust", "nest")
 
     @property
     def as_frame(self) -> bool:
         """Whether its picture is the frame itself, whatever the frame's shape."""
-        return self.kind in ("title", "adjust")
+        return self.kind in ("title", "adjust", "nest")
 
     @property
     def name(self) -> str:
         """What it is called on screen: the file's name, or in words what has no file."""
+        if self.kind == "nest":
+            return self.path
         if self.as_frame:
             return "title" if self.kind == "title" else "adjust"
         if self.kind == "solid":
@@ -250,7 +254,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
     time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, and how many `word`s of its
     `title` are shown. `masks`, `clear` and `cutout` (one of its footage's) say where it
-    shows. `follow` keeps a subject in the frame, `again` lays it on points.
+    shows. `in_place` is of a nest: while it plays at its own speed it shows each instant of the reel at that instant. `follow`
+    keeps a subject in the frame, `again` lays it on points.
     """
 
     id: str
@@ -279,6 +284,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     cutout: str = ""
     follow: Follow | None = None
     again: Again | None = None
+    in_place: bool = False
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -288,8 +294,20 @@ class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     hidden: bool = False
 
 
+class Nest(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What lies in a nest: clips, tracks and accent rows as a reel has them, on the points and in the time of the reel, of
+    which it spans `start` to `end`. While the nest is open, what it was opened out of stands here in its place."""
+
+    start: Edge
+    end: Edge
+    clips: tuple[Clip, ...] = ()
+    tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
+    rows: tuple[AccentRow, ...] = ()
+
+
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """The edit being made. `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
+    """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and rows are
+    those of the last. `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what
     moves, 0 for none.
@@ -310,6 +328,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     bundles: tuple[Bundle, ...] = ()
     amount: float = 1.0
     shutter_deg: float = 0.0
+    opened: tuple[str, ...] = ()
 
 
 R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask, Cutout)

@@ -11,6 +11,7 @@ from tempik.memo import Memory
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.join import Join
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped
+from tempik.reel.nests import all_clips, all_rows, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
 from tempik.reel.soundtrack import Soundtrack
@@ -65,7 +66,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield from _once(_soundtrack_problems, reel.soundtrack)
     for what, ids in (
         ("footage", [f.id for f in reel.footage]),
-        ("clip", [c.id for c in reel.clips]),
+        ("clip", [c.id for c in all_clips(reel)]),
         ("accent row", [r.id for r in reel.rows]),
         ("planned shot", [s.id for s in reel.shots]),
         ("bundle", [b.id for b in reel.bundles]),
@@ -77,7 +78,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     for footage in reel.footage:
         yield from _once(_footage_problems, footage)
     pieces = {f.id: f for f in reel.footage}
-    for clip in reel.clips:
+    for clip in all_clips(reel):
         piece = pieces.get(clip.footage)
         if piece is None:
             yield f"Clip '{clip.id}' uses footage '{clip.footage}', which the reel does not list."
@@ -85,8 +86,9 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
             yield from _once(_clip_problems, clip, reel.soundtrack, piece)
             if piece.kind == "title" and clip.title is None:
                 yield f"Clip '{clip.id}' is a title without words."
-    for row in reel.rows:
+    for row in all_rows(reel):
         yield from _once(_row_problems, row)
+    yield from _nest_problems(reel)
     yield from _together_problems(reel)
     if not 0 <= reel.seam_ms <= 200:
         yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
@@ -94,6 +96,27 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield f"The reel has {len(reel.tracks)} tracks; it must have 1 to {MOST_TRACKS}."
     if any(not 0 <= c.track < len(reel.tracks) for c in reel.clips):
         yield "A clip lies on a track that the reel does not have."
+
+
+def _nest_problems(reel: Reel) -> Iterator[str]:
+    """What is wrong with the nests of a reel, and with which of them are open."""
+    nests = {f.id: f.nest for f in reel.footage if f.nest is not None}
+    if any((f.kind == "nest") != (f.nest is not None) for f in reel.footage):
+        yield "A nest has nothing in it, or footage that is none has."
+        return
+    if len(set(reel.opened)) < len(reel.opened) or any(name not in nests for name in reel.opened):
+        yield "A nest is open that the reel does not have, or twice."
+        return
+    for name, nest in nests.items():
+        for edge in (nest.start, nest.end):
+            if not _finite(edge.time_s) or (
+                edge.point is not None and (reel.soundtrack is None or point_of(reel.soundtrack, edge.point) is None)
+            ):
+                yield f"Nest '{name}' spans no time of the reel."
+        if not 1 <= len(nest.tracks) <= MOST_TRACKS or any(not 0 <= c.track < len(nest.tracks) for c in nest.clips):
+            yield f"Nest '{name}' has a clip on a track that it does not have."
+    if nests and (name := within_itself(reel)):
+        yield f"Nest '{name}' lies within itself; it would never end."
 
 
 def _once(find: Callable[..., Iterator[str]], *records: object) -> tuple[str, ...]:

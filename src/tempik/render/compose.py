@@ -39,9 +39,10 @@ class Source(NamedTuple):
     alpha: Plane | None = None
 
 
-def compose(plan: FramePlan, sources: Sequence[Source | None]) -> Picture:
-    """Return the layers of a plan as one picture; `sources` holds a frame for each of its shots, None for a solid."""
-    picture: Ground | None = None
+def compose(plan: FramePlan, sources: Sequence[Source | None], ground: Picture | None = None) -> Picture:
+    """Return the layers of a plan as one picture over a ground, black where none is given; `sources` holds a frame for each
+    of its shots, None for a solid."""
+    picture: Ground | None = ground
     given = iter(sources)
     for layer in plan.layers:
         if isinstance(layer, Shot):

@@ -20,6 +20,7 @@ def weight(plan: FramePlan) -> float:
     """Return what a plan costs against one warp of the frame."""
     total = 0.0
     for layer in plan.shots:
+        total += weight(layer.inner) if layer.inner is not None else 0.0
         total += 1.0 + (BETWEEN_COSTS[layer.interpolation] if layer.share or layer.number is None else 0.0)
         for leg in layer.legs:
             steps = halvings(reach_px(leg.sweep, (plan.width, plan.height)))

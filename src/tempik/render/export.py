@@ -29,6 +29,7 @@ from tempik.render.plan import plan
 from tempik.render.sound import mix
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
+from tempik.timeline.nesting import placed_within
 from tempik.timeline.timeline import Timeline
 
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
@@ -92,7 +93,7 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
         raise TempikError(f"{target} is a folder; give the name of a file in it.")
     song = timeline.reel.soundtrack
     sources = ([song.path] if song is not None else []) + [
-        p.footage.path for p in timeline.placed if not p.footage.without_file
+        p.footage.path for p in placed_within(timeline) if not p.footage.without_file
     ]
     if any(os.path.realpath(s) == os.path.realpath(target) for s in sources):
         raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")

@@ -14,9 +14,10 @@ from tempik.disk.reading import printable
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
 from tempik.media.paint import mixed
-from tempik.media.picture import Plane
+from tempik.media.picture import Plane, solid
 from tempik.render.between import InBetweens, blended
 from tempik.render.compose import Source, compose, finished, fitted
+from tempik.render.nested import WHITE_Y, covers, parted
 from tempik.render.plan import FramePlan, Shot
 
 # Decoders that stay open: each holds some tens of frames. A frame of more layers keeps as many as it has.
@@ -73,14 +74,26 @@ class PictureSource:
 
     def render(self, plan: FramePlan) -> Picture:
         """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
-        self._layers = len(plan.shots)
-        picture = compose(plan, [self._source(shot) for shot in plan.shots])
+        self._layers = plan.open_files
+        return self._painted(plan)
+
+    def _painted(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
+        picture = compose(plan, [self._source(shot) for shot in plan.shots], ground)
         for earlier, strength in plan.echoes:
-            behind = compose(earlier, [self._source(shot) for shot in earlier.shots])
+            behind = compose(earlier, [self._source(shot) for shot in earlier.shots], ground)
             picture = mixed(picture, behind, strength / 2)
         return finished(plan, picture)
 
+    def _nested(self, plan: FramePlan) -> Source:
+        """Return what lies in a nest: its picture, and how far it covers what is below, told by what of the ground shows."""
+        on_black = self._painted(plan)
+        if covers(plan):
+            return Source(on_black)
+        return Source(*parted(on_black, self._painted(plan, solid(plan.width, plan.height, WHITE_Y))))
+
     def _source(self, shot: Shot) -> Source | None:
+        if shot.inner is not None:
+            return self._nested(shot.inner)
         if shot.solid:
             return None
         reader = self._reader_of(shot)

@@ -16,11 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import Look
-from tempik.accents.look import IDENTITY, Affine, times
+from tempik.accents.look import IDENTITY, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
 from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title, by_id
+from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
 from tempik.timeline.masking import shapes_at
@@ -70,6 +71,7 @@ class Shot:
     title: Title | None = None
     wording: tuple[Part, ...] = ()  # what of the title is seen,
     em_px: float = 0.0  # drawn with ems of so many pixels
+    inner: FramePlan | None = None  # of a nest, what it shows
 
     def key(self) -> Hashable:
         """Return what tells this shot from any that shows something else: every field, arrays by their bytes."""
@@ -86,7 +88,7 @@ class Shot:
             *(self.solid, self.alpha, self.interpolation, self.later, self.share),
             tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
             *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
-            *(self.title, self.wording, self.em_px, self.cutout),
+            *(self.title, self.wording, self.em_px, self.cutout, self.inner.key() if self.inner is not None else None),
         )
 
 
@@ -119,6 +121,11 @@ class FramePlan(NamedTuple):
         """The shots of all layers, from the lowest up."""
         return tuple(shot for layer in self.layers for shot in shots_of(layer))
 
+    @property
+    def open_files(self) -> int:
+        """How many shots of files are read for it, those of nests too."""
+        return sum(1 if shot.inner is None else shot.inner.open_files for shot in self.shots)
+
     def key(self) -> Hashable:
         """Return what tells this plan from any that shows something else, whatever frame it is of."""
         layers = tuple(layer.key() for layer in self.layers)
@@ -132,8 +139,17 @@ def shots_of(layer: Shot | Pair) -> tuple[Shot, ...]:
     return tuple(shot for shot in (layer.out, layer.into) if shot is not None)
 
 
+# A nest that is zoomed in on is painted up to so many times the frame's size.
+LARGEST_NEST = 2.0
 # A way that strays farther than this from its chord is taken in two legs.
 STRAY_PX = 3.0
+
+
+class Within(NamedTuple):
+    """What moves a nest as a whole while the shutter is open, so that what lies in it is moved once, by all together."""
+
+    looks: tuple[Look, Look, Look]
+    half: float
 
 
 def plan(
@@ -144,11 +160,12 @@ def plan(
     accents: bool = True,
     clip: Placed | None = None,
     without: str | None = None,
+    within: Within | None = None,
 ) -> FramePlan:
     """Return the plan of one frame at an output size in pixels.
 
     `accents` False leaves them out, `without` leaves one row out. `clip` shows that clip in place of those on screen, its
-    speed going on beyond its slot, for comparing the two sides of a cut.
+    speed going on beyond its slot, for comparing the two sides of a cut. `within` is what moves the nest that it is of.
     """
     look = timeline.look_at(frame, without) if accents else Look()
     shown = frame if look.freeze is None else look.freeze
@@ -157,6 +174,10 @@ def plan(
     looks = (look, look, look)
     if half and accents:
         looks = (timeline.look_at(frame - half, without), look, timeline.look_at(frame + half, without))
+    if within is not None:
+        half = within.half
+        a, b, c = (i._replace(move=times(o.move, i.move)) for o, i in zip(within.looks, looks, strict=True))
+        looks = (a, b, c)
     made = tuple(_layer(timeline, layer, shown, width, height, looks, half) for layer in layers)
     echoes = _echoes(timeline, frame, width, height, look, layers) if look.echo is not None else ()
     return FramePlan(frame, width, height, made, look, echoes)
@@ -244,6 +265,10 @@ def _shot(
     if own is not PLAIN_LOOK:
         looks, frame = _with_own(timeline, placed, frame, looks, half), frame if own.freeze is None else own.freeze
     footage, framing = placed.footage, timeline.framing_at(placed, frame)
+    seen = looks[1]
+    within = Within(looks, half) if footage.nest is not None and stands(framing, placed.clip) else None
+    if within is not None:
+        looks = (PLAIN_LOOK, PLAIN_LOOK, PLAIN_LOOK)
     source = source_at_frames(placed, np.array([frame, frame + 1.0]), timeline.rate)
     whole = covers(framing, footage, timeline.reel) or footage.as_frame
     number, later, passed = distinct_around(footage, float(source[0])) if footage.skip_repeats else (None, None, 0.0)
@@ -263,9 +288,9 @@ def _shot(
         backward=bool(source[1] < source[0]),
         affine=affine,
         longest_px=longest_needed(framing, footage, width, height, closest_zoom(clip)),
-        region=None if whole else _as_coded(shown_region(framing, footage, timeline.reel), footage.rotation_deg),
+        region=None if whole else as_coded(shown_region(framing, footage, timeline.reel), footage.rotation_deg),
         number=number,
-        solid=footage.without_file,
+        solid=footage.without_file and footage.nest is None,
         alpha=footage.alpha,
         interpolation=clip.interpolation or timeline.reel.interpolation,
         later=later,
@@ -274,14 +299,27 @@ def _shot(
         opacity=layer.weight,
         blend=layer.blend,
         adjust=footage.kind == "adjust",
-        masks=_shapes(timeline, placed, frame, framing, width, height, looks[1]) if clip.masks else (),
+        masks=_shapes(timeline, placed, frame, framing, width, height, seen) if clip.masks else (),
         clear=clip.clear,
         cutout=_cutout(clip, footage),
         look=own._replace(move=IDENTITY, freeze=None, echo=None),
         title=clip.title or (Title() if footage.kind == "title" else None),
         wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
         em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
+        inner=_nested(timeline, placed, float(source[0]), (width, height), within)
+        if footage.nest is not None
+        else None,
     )
+
+
+def _nested(
+    timeline: Timeline, placed: Placed, source_s: float, size: tuple[int, int], within: Within | None
+) -> FramePlan:
+    """Return the plan of what a nest shows at an instant of its own, as large as it comes to be seen."""
+    scale = min(max(closest_zoom(placed.clip), 1.0), LARGEST_NEST)
+    wide, tall = (round(s * scale / 2) * 2 for s in size)
+    number = timeline.frame_inside(placed, source_s)
+    return plan(timeline.inside(placed.footage), number, wide, tall, within=within)
 
 
 def _cutout(clip: Clip, footage: Footage) -> tuple[str, int] | None:
@@ -308,7 +346,7 @@ def _shapes(
     across, down = (width, height) if footage.as_frame else (footage.width, footage.height)
     matrix = frame_matrix(framing, footage, width, height) @ np.diag([1 / across, 1 / down, 1.0])
     if look.move != IDENTITY:
-        matrix = _in_pixels(look.move, width, height) @ matrix
+        matrix = in_pixels(look.move, width, height) @ matrix
     affine = tuple(round(float(v), 6) for v in matrix[:2].ravel())
     return tuple(
         Shape(
@@ -342,7 +380,7 @@ def sample_plan(join: Join, since: float, reach: tuple[int, int], width: int, he
         if crossing.only not in (None, side):
             return None
         moves = [(c.out if side == "out" else c.into).move for c in crossings]
-        begin, middle, end = ((_in_pixels(m, width, height) @ np.diag([width, height, 1.0]))[:2] for m in moves)
+        begin, middle, end = ((in_pixels(m, width, height) @ np.diag([width, height, 1.0]))[:2] for m in moves)
         legs = _legs(begin, end, middle, (width, height)) if half else ()
         return Shot(path=side, source_s=0.0, backward=False, affine=middle, longest_px=None, legs=legs)
 
@@ -386,56 +424,3 @@ def distinct_around(footage: Footage, source_s: float) -> tuple[int, int, float]
     at = min(max(int(place), 0), last)
     share = place - 1e-3 - at
     return int(kept[at]), int(kept[min(at + 1, last)]), share if EXACT <= share <= 1 - EXACT and at < last else 0.0
-
-
-def _as_coded(crop: tuple[float, float, float, float], rotation_deg: int) -> tuple[float, float, float, float]:
-    """Return the shown region of the coded unit square for shares cut off the upright picture."""
-    left, top, right, bottom = crop
-    for _ in range(rotation_deg % 360 // 90):  # undo one clockwise turn at a time
-        left, top, right, bottom = top, right, bottom, left
-    return left, top, 1 - right, 1 - bottom
-
-
-def longest_needed(
-    framing: Framing, footage: Footage, width: int, height: int, closest: float | None = None
-) -> int | None:
-    """Return what the longer side of footage may be shrunk to for an output size, or None where it is no larger; `closest`
-    is the zoom that it comes to."""
-    matrix = frame_matrix(framing, footage, width, height)
-    # A push keeps the size that its closest frame needs: one size in the cache, and no change of sharpness.
-    by = (closest or framing.start.zoom) / framing.start.zoom
-    across, down = (math.hypot(matrix[0, i], matrix[1, i]) * by for i in (0, 1))
-    scale = max(across / footage.width, down / footage.height)
-    return round(max(footage.width, footage.height) * scale) if scale < 1 else None
-
-
-def closest_zoom(clip: Clip) -> float:
-    """Return the largest zoom that a clip comes to in its slot."""
-    zooms = [clip.framing.start.zoom, (clip.framing.end or clip.framing.start).zoom]
-    keys = clip.keys.get("zoom")
-    return max(k.value for k in keys) if keys else max(zooms)
-
-
-# Where the unit square of the coded picture goes for each clockwise turn, as rows of an affine.
-_TURNS: dict[int, list[list[float]]] = {
-    0: [[1, 0, 0], [0, 1, 0]],
-    90: [[0, -1, 1], [1, 0, 0]],
-    180: [[-1, 0, 1], [0, -1, 1]],
-    270: [[0, 1, 0], [-1, 0, 1]],
-}
-
-
-def framed(framing: Framing, footage: Footage, width: int, height: int, look: Look) -> Matrix:
-    """Return the affine from the coded unit square to the output: framing, then what the accents do."""
-    turned = np.array([*_TURNS[footage.rotation_deg % 360], [0, 0, 1]], dtype=np.float64)
-    matrix = frame_matrix(framing, footage, width, height) @ turned
-    if look.move != IDENTITY:
-        matrix = _in_pixels(look.move, width, height) @ matrix
-    return np.asarray(matrix[:2], dtype=np.float64)
-
-
-def _in_pixels(move: Affine, width: int, height: int) -> Matrix:
-    """Return an affine of the frame, whose origin is its middle and whose unit its width, in pixels from its corner."""
-    a, b, x, c, d, y = move
-    cx, cy = width / 2, height / 2
-    return np.array([[a, b, cx - a * cx - b * cy + x * width], [c, d, cy - c * cx - d * cy + y * width], [0, 0, 1]])

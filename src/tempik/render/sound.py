@@ -39,15 +39,18 @@ def mix(
         out[: len(part)] = part
         out *= np.float32(10 ** (record.gain_db / 20))
         _fade(out, record.fade_in_s, record.fade_out_s)
-    tracks = tracks or FootageSounds(timeline).track
+    _add_clips(out, timeline, tracks or FootageSounds(timeline).track)
+    np.clip(out, -1.0, 1.0, out=out)
+    return Sound(out, SOUND_RATE)
+
+
+def _add_clips(out: Samples, timeline: Timeline, tracks: Callable[[Placed], ClipTrack | None]) -> None:
     for placed in heard_clips(timeline):
         track = tracks(placed)
         if track is not None:
-            a, b = max(track.first, 0), min(track.first + len(track.samples), count)
+            a, b = max(track.first, 0), min(track.first + len(track.samples), len(out))
             if b > a:
                 out[a:b] += track.samples[a - track.first : b - track.first]
-    np.clip(out, -1.0, 1.0, out=out)
-    return Sound(out, SOUND_RATE)
 
 
 def heard_clips(timeline: Timeline) -> list[Placed]:
@@ -83,17 +86,27 @@ class FootageSounds:
 
     def track(self, placed: Placed) -> ClipTrack | None:
         """Return a clip's sound, or None where its file has none that can be read."""
-        path = placed.footage.path
+        sound = self._read_file(placed.footage.path) if placed.footage.nest is None else self._nested(placed)
+        if sound is None:
+            return None
+        joins = joins_of(self.timeline, placed)
+        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000, joins)
+
+    def _nested(self, placed: Placed) -> Sound:
+        """Return what is heard in a nest over its span, without the song."""
+        inside = self.timeline.inside(placed.footage)
+        out: Samples = np.zeros((round(time_of(inside.frames, inside.rate) * SOUND_RATE), 2), np.float32)
+        _add_clips(out, inside, FootageSounds(inside).track)
+        first = round(time_of(self.timeline.frame_inside(placed, 0.0), inside.rate) * SOUND_RATE)
+        return Sound(out[first : first + round(placed.footage.length_s * SOUND_RATE)], SOUND_RATE)
+
+    def _read_file(self, path: str) -> Sound | None:
         if path not in self._read:
             try:
                 self._read[path] = decode_sound(path, SOUND_RATE)
             except TempikError:
                 self._read[path] = None
-        sound = self._read[path]
-        if sound is None:
-            return None
-        joins = joins_of(self.timeline, placed)
-        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000, joins)
+        return self._read[path]
 
 
 def _fade(samples: Samples, in_s: float, out_s: float) -> None:

@@ -112,6 +112,7 @@ def _copied(placed: Placed, laying: Laying, scene: Scene) -> Clip:
         pins=(),
         keys=keys,
         again=None,
+        in_place=False,
     )
 
 

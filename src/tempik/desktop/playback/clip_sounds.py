@@ -16,7 +16,7 @@ from tempik.timeline.timeline import Timeline
 KEPT = 400
 # A drag changes a clip many times a second; its sound is made when it rests.
 REST_MS = 200
-Key = tuple[int, int, int, float, tuple[tuple[int, int], ...]]
+Key = tuple[int, int, int, int, float, tuple[tuple[int, int], ...]]
 
 
 class ClipSounds(QObject):
@@ -40,7 +40,7 @@ class ClipSounds(QObject):
         reel = self.project.reel
         # The map of a clip is made once for each state of it, and kept with the result.
         joins = tuple((s.begin, s.end) if s is not None else (-1, -1) for s in joins_of(self.project.timeline, placed))
-        return id(placed.map), id(placed.clip.sound), placed.first, reel.seam_ms, joins
+        return id(placed.map), id(placed.clip.sound), id(placed.footage), placed.first, reel.seam_ms, joins
 
     def track(self, placed: Placed) -> ClipTrack | None:
         """Return a clip's sound where it is ready."""

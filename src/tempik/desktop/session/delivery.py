@@ -12,8 +12,10 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit.draft import Wish, draft_reel
 from tempik.errors import TempikError
+from tempik.reel.nests import all_closed
 from tempik.render import Settings, export
 from tempik.render.export import Cancelled
+from tempik.timeline.timeline import timeline_of
 
 
 class Delivery(QObject):
@@ -34,11 +36,12 @@ class Delivery(QObject):
             return False
         try:
             pieces = [f for f in reel.footage if not f.without_file]
+            kept = tuple(f for f in reel.footage if f.nest is None)  # what nests held is drafted anew with all else
             made = draft_reel(reel.soundtrack, pieces, wish)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return False
-        drafted = replace(made.reel, shots=reel.shots, footage=reel.footage)
+        drafted = replace(made.reel, shots=reel.shots, footage=kept)
         done = self.project.change("Reel drafted", lambda _: drafted)
         self.project.playhead.go(0)
         if made.notes and done:
@@ -47,8 +50,8 @@ class Delivery(QObject):
         return done
 
     def export_to(self, path: Path, settings: Settings = Settings()) -> None:
-        """Export in the background."""
-        timeline = self.project.timeline
+        """Export in the background, with all nests closed."""
+        timeline = timeline_of(all_closed(self.project.reel))
 
         def work(job: Job) -> list[str]:
             try:
@@ -75,7 +78,7 @@ class Delivery(QObject):
 
     def measure_file(self, path: Path) -> None:
         """Measure an exported file in the background and show what was found."""
-        timeline = self.project.timeline
+        timeline = timeline_of(all_closed(self.project.reel))
 
         def work(job: Job) -> Report:
             return check_rendered(timeline, path)

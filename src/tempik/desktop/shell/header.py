@@ -12,6 +12,7 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures, icon, words
+from tempik.reel import by_id
 from tempik.time import clock_text, rate_text, time_of
 
 
@@ -48,7 +49,11 @@ class HeaderBar(QWidget):
         self.saved.setStyleSheet(f"color: {theme.QUIET};")
         row.addWidget(self.menu_button)
         row.addWidget(self.title)
+        self.nest_button = QPushButton()
+        self.nest_button.setToolTip("Close the nest that is open")
+        self.nest_button.setVisible(False)
         row.addWidget(self.saved)
+        row.addWidget(self.nest_button)
         row.addSpacing(10)
         self.undo_button, self.redo_button = tool("undo", "Undo"), tool("redo", "Redo")
         self.steps_button = tool("steps", "All steps done")
@@ -90,6 +95,9 @@ class HeaderBar(QWidget):
         """Show the project's name, whether it is saved, and what can be done."""
         reel, steps = self.project.reel, self.project.history
         self.title.setText(self.project.name)
+        nests = [f.name for name in reel.opened if (f := by_id(reel.footage, name)) is not None]
+        self.nest_button.setText("in " + ", ".join(nests) + "   ✕")
+        self.nest_button.setVisible(bool(nests))
         saved = "unsaved" if self.project.unsaved else "saved" if self.project.path else ""
         self.saved.setText("read only" if self.project.read_only else saved)
         self.steps_button.setEnabled(len(steps.steps) > 1)

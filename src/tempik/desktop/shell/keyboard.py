@@ -14,6 +14,7 @@ from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
+from tempik.desktop.commands.nests import NestCommands
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.commands.play import PlayCommands
@@ -40,6 +41,7 @@ OWNERS: tuple[type, ...] = (
         JoinCommands,
         TitleCommands,
         LayerCommands,
+        NestCommands,
         PointCommands,
         RhythmCommands,
     ),

@@ -34,6 +34,7 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ),
     ("Join", ("lay_again", "longer", "shorter", "match", "turn_round", "take_off")),
     ("Title", ("words_each", "words_even", "words_off")),
+    ("Nest", ("nest", "open_nest", "flatten_nest")),
     ("Layer", ("leave_out", "make_own", "pick_subject", "guess_subject", "follow_nothing")),
     ("Track", ("row_up", "row_down")),
     (

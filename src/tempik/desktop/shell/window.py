@@ -20,6 +20,7 @@ from tempik.desktop.commands.join_menu import join_menu
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
+from tempik.desktop.commands.nests import NestCommands
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.commands.play import PlayCommands
@@ -132,7 +133,7 @@ class Window(QMainWindow):
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
         self.titles = TitleCommands(project, self)
-        self.layers = LayerCommands(project, self.worker, self.proxies)
+        self.layers, self.nests = LayerCommands(project, self.worker, self.proxies), NestCommands(project)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
             TrackCommands(project, self.cuts, self.count),
@@ -234,12 +235,14 @@ class Window(QMainWindow):
         timeline.asks.join_menu.connect(lambda place, at: join_menu(self.joins, place, self).popup(at))
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
+        timeline.asks.nest_wanted.connect(self.nests.open)
         self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
         self.draft_panel.wished.connect(self._draft)
+        header.nest_button.clicked.connect(self.nests.close_nest)
         header.undo_button.clicked.connect(self.undo)
         header.redo_button.clicked.connect(self.project.redo)
         header.steps_button.clicked.connect(self.views.show_steps)
@@ -264,6 +267,7 @@ class Window(QMainWindow):
                 self.joins,
                 self.titles,
                 self.layers,
+                self.nests,
                 self.points,
                 self.rhythm,
                 self.readings,

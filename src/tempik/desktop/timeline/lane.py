@@ -43,7 +43,8 @@ class Asks(QObject):
     settled_clip = Signal(str)  # a drag of this clip has ended
     join_menu = Signal(object, QPoint)
     join_wanted = Signal()  # the chosen join is to be edited
-    title_wanted = Signal()  # the chosen title is to be edited
+    title_wanted = Signal()
+    nest_wanted = Signal(str)  # the chosen title is to be edited
 
 
 class PaintContext(NamedTuple):

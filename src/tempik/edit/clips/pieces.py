@@ -12,6 +12,7 @@ from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
 from tempik.joins import WAYS, join_of
 from tempik.reel import Clip, Framing, Join, Pin, Reel, new_id
+from tempik.reel.nests import all_clips
 from tempik.timeline.framing import filling
 from tempik.timeline.timeline import timeline_of
 
@@ -98,6 +99,7 @@ def pasted(
             track=number,
             group=group,
             keys={name: keyed_along(timeline, keys, frame - what.first) for name, keys in clip.keys.items()},
+            in_place=False,
         )
         reel = with_clips(reel, [new])
         made.append(new.id)
@@ -206,4 +208,4 @@ def with_groups(reel: Reel, clips: Collection[str]) -> set[str]:
 
 
 def _new_group(reel: Reel, also: Iterable[str]) -> str:
-    return new_id("g", {c.group for c in reel.clips} | set(also))
+    return new_id("g", {c.group for c in all_clips(reel)} | set(also))

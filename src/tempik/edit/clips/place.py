@@ -231,7 +231,7 @@ def with_swapped_footage(reel: Reel, clips: Sequence[str], footage: str) -> Reel
         old = clip_of(reel, name)
         pins = tuple(Pin(c.id, p.point) for c, p in zip(piece.cues, old.pins, strict=False))
         source_s = 0.0 if piece.cues or piece.endless else max(0.0, piece.length_s / 2 - 0.5)
-        changed.append(replace(old, footage=footage, pins=pins, source_s=source_s))
+        changed.append(replace(old, footage=footage, pins=pins, source_s=source_s, in_place=False))
     return with_clips(reel, changed)
 
 

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
 from tempik.reel import Clip, Curve, Edge, Pin, Reel, by_id, new_id
+from tempik.reel.nests import all_clips, within_itself
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -119,6 +120,7 @@ def shifted(
         start=moved(clip.start, placed.begin, start_within),
         end=moved(clip.end, placed.until, end_within),
         source_s=placed.map.start_s,
+        in_place=False,
         pins=tuple(pins),
         keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()},
         curve=flat(placed.map.curve) if baked else clip.curve,
@@ -131,11 +133,14 @@ def with_clips(reel: Reel, changed: Sequence[Clip], gone: Iterable[str] = ()) ->
     """Return the reel with clips changed in place, new ones added at the end and some taken out."""
     by_name, out_of_it = {c.id: c for c in changed}, set(gone)
     kept = tuple(by_name.pop(c.id, c) for c in reel.clips if c.id not in out_of_it)
-    return replace(reel, clips=(*kept, *by_name.values()))
+    out = replace(reel, clips=(*kept, *by_name.values()))
+    if by_name and reel.opened and within_itself(out):
+        raise TempikError("A nest cannot lie within itself; close it first.")
+    return out
 
 
 def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
-    return new_id("c", {c.id for c in reel.clips} | {c.id for c in also})
+    return new_id("c", {c.id for c in all_clips(reel)} | {c.id for c in also})
 
 
 def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = ()) -> Reel:

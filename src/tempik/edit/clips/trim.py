@@ -220,7 +220,7 @@ def with_slipped(reel: Reel, clips: Sequence[str], source_s: float) -> Reel:
         same = reslotted(timeline, placed, placed.begin, placed.until, placed.clip.start, placed.clip.end)
         low, high = _reach(placed)
         by = min(max(source_s, min(-low, 0.0)), max(placed.footage.length_s - 1e-3 - high, 0.0))
-        changed.append(replace(same, pins=(), source_s=same.source_s + by))
+        changed.append(replace(same, pins=(), source_s=same.source_s + by, in_place=False))
     return with_clips(reel, changed)
 
 

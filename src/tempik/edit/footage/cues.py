@@ -16,6 +16,7 @@ from tempik.reel import (
     by_id,
     new_id,
 )
+from tempik.reel.nests import everywhere
 from tempik.timeline.timeline import timeline_of
 
 
@@ -44,14 +45,18 @@ def with_moved_cue(reel: Reel, footage: str, cue: str, time_s: float) -> Reel:
 
 def without_cue(reel: Reel, footage: str, cue: str) -> Reel:
     """Remove a cue. Clips pinned by it keep showing what they show, unpinned."""
-    timeline = timeline_of(reel)
-    clips = tuple(
-        replace(c, source_s=source_start(timeline, c), pins=tuple(p for p in c.pins if p.cue != cue))
-        if c.footage == footage and any(p.cue == cue for p in c.pins)
-        else c
-        for c in reel.clips
-    )
-    reel = replace(reel, clips=clips)
+
+    def unpinned(level: Reel) -> Reel:
+        timeline = timeline_of(level)
+        clips = tuple(
+            replace(c, source_s=source_start(timeline, c), pins=tuple(p for p in c.pins if p.cue != cue))
+            if c.footage == footage and any(p.cue == cue for p in c.pins)
+            else c
+            for c in level.clips
+        )
+        return replace(level, clips=clips)
+
+    reel = everywhere(reel, unpinned)
     return changed_footage(reel, footage, lambda f: replace(f, cues=tuple(c for c in f.cues if c.id != cue)))
 
 

@@ -21,6 +21,7 @@ from tempik.errors import TempikError
 from tempik.media import FrameReader
 from tempik.media.picture import Picture, Plane, solid, to_frame, to_rgb
 from tempik.reel import Cutout, Footage, Reel, Stroke, by_id, new_id
+from tempik.reel.nests import all_clips
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.placed import Placed, source_at_frames
 from tempik.timeline.timeline import Timeline
@@ -319,7 +320,7 @@ def with_cutout(reel: Reel, clip: str, cutout: Cutout) -> Reel:
 def without_cutout(reel: Reel, clips: Sequence[str]) -> Reel:
     """Show all of clips again; cut-outs that nothing uses any more are forgotten, their films are left on the disk."""
     reel = with_clips(reel, [replace(clip_of(reel, name), cutout="") for name in clips])
-    used = {c.cutout for c in reel.clips}
+    used = {c.cutout for c in all_clips(reel)}
     pieces = tuple(
         replace(f, cutouts=tuple(k for k in f.cutouts if k.id in used)) if f.cutouts else f for f in reel.footage
     )

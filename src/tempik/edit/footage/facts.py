@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from tempik.errors import TempikError
 from tempik.media import Probe
 from tempik.reel import Footage, PlannedShot, Reel, by_id, new_id
+from tempik.reel.nests import all_clips, everywhere
 from tempik.time import rate_text
 
 # Tags: a word, a colour, and a sign, so that the colour is never alone.
@@ -152,14 +153,14 @@ def uses_of(reel: Reel, footage: str) -> Uses:
     if piece is None:
         return Uses(0, 0, 0)
     noted = sum(map(bool, (piece.tag, piece.note, piece.shot))) + len(piece.motion_tracks)
-    return Uses(sum(1 for c in reel.clips if c.footage == footage), len(piece.cues), noted)
+    return Uses(sum(1 for c in all_clips(reel) if c.footage == footage), len(piece.cues), noted)
 
 
 def without_footage(reel: Reel, footage: str, with_clips: bool = False) -> Reel:
     """Take a piece of footage off the reel, `with_clips` together with the clips that show it, which leave gaps. Raises
     TempikError while clips use it otherwise."""
-    used = [c.id for c in reel.clips if c.footage == footage]
+    used = [c.id for c in all_clips(reel) if c.footage == footage]
     if used and not with_clips:
         raise TempikError(f"{len(used)} clips use this footage; swap or remove them first.")
-    clips = tuple(c for c in reel.clips if c.footage != footage)
-    return replace(reel, clips=clips, footage=tuple(f for f in reel.footage if f.id != footage))
+    left = everywhere(reel, lambda level: replace(level, clips=tuple(c for c in level.clips if c.footage != footage)))
+    return replace(left, footage=tuple(f for f in left.footage if f.id != footage))

@@ -29,6 +29,7 @@ from tempik.reel import (
     Soundtrack,
     beats_between,
 )
+from tempik.reel.nests import all_clips, everywhere
 from tempik.time import frame_of
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -121,9 +122,8 @@ def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
     """Return the reel on another song with its ties carried over by beat, or None where one of the songs has too few
     beats to count by."""
     old = reel.soundtrack
-    if old is None or not reel.clips:
+    if old is None or not any(all_clips(reel)):
         return None
-    timeline = timeline_of(reel)
     before = beats_between(old, 0.0, old.length_s)
     after = beats_between(song, 0.0, song.length_s)
     if min(len(before), len(after)) < LEAST_BEATS:
@@ -144,15 +144,20 @@ def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
     if length_s <= 0.5:
         return None
 
-    carry = _Carry(timeline, old.start_s, a, b, start_s, length_s)
     made = replace(song, start_s=start_s, gain_db=old.gain_db, fade_in_s=old.fade_in_s, fade_out_s=old.fade_out_s)
-    clips = tuple(carry.clip(c) for c in reel.clips)
-    last = max(timeline.frames - 1, 0)
-    clips = tuple(
-        replace(c, end=Edge(length_s)) if c.end.point is None and _ran_to_end(timeline, o, last) else c
-        for c, o in zip(clips, reel.clips, strict=True)
-    )
-    return replace(reel, soundtrack=made, length_s=length_s, clips=clips, rows=tuple(carry.row(r) for r in reel.rows))
+
+    def carried(level: Reel) -> Reel:
+        timeline = timeline_of(level)
+        carry = _Carry(timeline, old.start_s, a, b, start_s, length_s)
+        clips = tuple(carry.clip(c) for c in level.clips)
+        last = max(timeline.frames - 1, 0)
+        clips = tuple(
+            replace(c, end=Edge(length_s)) if c.end.point is None and _ran_to_end(timeline, o, last) else c
+            for c, o in zip(clips, level.clips, strict=True)
+        )
+        return replace(level, clips=clips, rows=tuple(carry.row(r) for r in level.rows))
+
+    return replace(everywhere(reel, carried), soundtrack=made, length_s=length_s)
 
 
 def _ran_to_end(timeline: Timeline, clip: Clip, last: int) -> bool:
@@ -165,6 +170,13 @@ def with_song(reel: Reel, song: Soundtrack) -> Reel:
     made = carried_over(reel, song)
     if made is not None:
         return made
+    length_s = min(reel.length_s or LONGEST_S, song.length_s)
+    loose = everywhere(reel, lambda level: _untied(level, song))
+    return replace(loose, soundtrack=song, length_s=length_s)
+
+
+def _untied(reel: Reel, song: Soundtrack) -> Reel:
+    """Return a reel with its clips free where they stand, for a song without the points that they were tied to."""
     timeline = timeline_of(reel)
 
     def loose(key: Key) -> Key:
@@ -182,5 +194,4 @@ def with_song(reel: Reel, song: Soundtrack) -> Reel:
         )
         for c in reel.clips
     )
-    length_s = min(reel.length_s or LONGEST_S, song.length_s)
-    return replace(reel, soundtrack=song, clips=clips, length_s=length_s)
+    return replace(reel, clips=clips)

@@ -30,6 +30,7 @@ from tempik.reel import (
     new_id,
     point_of,
 )
+from tempik.reel.nests import everywhere
 from tempik.reel.points import Grid
 from tempik.reel.soundtrack import BeatSource
 from tempik.rhythm.records import Beat, Mark
@@ -299,14 +300,19 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
             return key
         return replace(key, point=None, time_s=_point(song, key.point).time_s)
 
-    clips = tuple(
-        with_keys_turned(
-            replace(c, start=free(c.start), end=free(c.end), pins=tuple(p for p in c.pins if p.point not in points)),
-            loose,
+    def freed(level: Reel) -> Reel:
+        clips = tuple(
+            with_keys_turned(
+                replace(
+                    c, start=free(c.start), end=free(c.end), pins=tuple(p for p in c.pins if p.point not in points)
+                ),
+                loose,
+            )
+            for c in level.clips
         )
-        for c in reel.clips
-    )
-    return replace(reel, clips=clips)
+        return replace(level, clips=clips)
+
+    return everywhere(reel, freed)
 
 
 def with_marks(reel: Reel, marks: Sequence[Mark]) -> Reel:

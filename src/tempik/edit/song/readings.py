@@ -13,6 +13,7 @@ from tempik.edit.reel import song_of
 from tempik.edit.ties import keys_of, with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
+from tempik.reel.nests import all_clips, all_rows, everywhere, nests_of
 from tempik.rhythm.records import Analysis
 
 SAME_S = 0.06  # a hand edit goes with a new beat as near as this
@@ -125,21 +126,24 @@ def _carried(reel: Reel, song: Soundtrack) -> Reel:
         return led.get(point, point)
 
     choices = tuple(replace(c, first=to(c.first)) for c in song.choices)
-    carried = _retied(replace(reel, soundtrack=replace(song, choices=choices)), to)
-    if beats or not reel.clips:
-        return carried
-    return _freed(carried, before)
+    read = replace(reel, soundtrack=replace(song, choices=choices))
+    carried = everywhere(read, lambda level: _retied(level, to))
+    return carried if beats else everywhere(carried, lambda level: _freed(level, before))
 
 
 def _ties(reel: Reel) -> set[str]:
     """Return every point that a clip, an accent row or a choice is tied to."""
     ties = {c.first for c in song_of(reel).choices}
-    for clip in reel.clips:
+    for clip in all_clips(reel):
         ties |= {e.point for e in (clip.start, clip.end) if e.point} | {p.point for p in clip.pins}
         ties |= {clip.shaped.point} if clip.shaped is not None else set()
         ties |= {k.point for k in keys_of(clip) if k.point}
         ties |= set(clip.again.without) if clip.again is not None else set()
-    for row in reel.rows:
+    for footage in nests_of(reel):
+        ties |= (
+            {e.point for e in (footage.nest.start, footage.nest.end) if e.point} if footage.nest is not None else set()
+        )
+    for row in all_rows(reel):
         ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
     return ties - {"", None}
 

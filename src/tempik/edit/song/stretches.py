@@ -14,6 +14,7 @@ from tempik.reel import (
     Soundtrack,
     beats_between,
 )
+from tempik.reel.nests import everywhere
 from tempik.time import frame_of
 from tempik.timeline.timeline import timeline_of
 
@@ -70,8 +71,14 @@ def with_stretch(reel: Reel, start_s: float, length_s: float) -> Reel:
     if start_s < 0 or length_s <= 0 or start_s + length_s > song.length_s + 0.5 / float(reel.rate):
         raise TempikError(f"The song is {song.length_s:.2f} s long; the stretch must lie within it.")
     last_frame = timeline_of(reel).frames
-    clips = tuple(
-        replace(c, end=Edge(length_s)) if c.end.point is None and frame_of(c.end.time_s, reel.rate) >= last_frame else c
-        for c in reel.clips
-    )
-    return replace(reel, soundtrack=replace(song, start_s=start_s), length_s=length_s, clips=clips)
+
+    def to_the_end(level: Reel) -> Reel:
+        clips = tuple(
+            replace(c, end=Edge(length_s))
+            if c.end.point is None and frame_of(c.end.time_s, reel.rate) >= last_frame
+            else c
+            for c in level.clips
+        )
+        return replace(level, clips=clips)
+
+    return replace(everywhere(reel, to_the_end), soundtrack=replace(song, start_s=start_s), length_s=length_s)

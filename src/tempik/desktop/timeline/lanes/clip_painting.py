@@ -18,6 +18,7 @@ from tempik.desktop.widgets.plain import one_line
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.retime import speed_range
 from tempik.time import time_of
+from tempik.timeline.nesting import placed_within
 from tempik.timeline.placed import Placed, clean_floor, repeats_most, source_at_frames
 from tempik.timeline.timeline import Timeline
 
@@ -45,7 +46,7 @@ def clip_picture(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, ti
         "clip",
         tint.rgb(),
         gone,
-        ctx.strips.version(placed.footage.path),
+        strips_version(ctx, placed),
         reel.width / reel.height,
         reel.interpolation,
     )
@@ -154,6 +155,9 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
     if placed.footage.kind == "solid":
         p.fillRect(film, QColor(placed.footage.path))
         return
+    if placed.footage.nest is not None:
+        _paint_inside(p, timeline, view, placed, film, strips)
+        return
     if placed.footage.as_frame:
         _paint_words(p, placed, film)
         return
@@ -175,6 +179,37 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
                 QRectF(left, film.top(), span, film.height()),
                 QBrush(QColor(theme.WARNING), Qt.BrushStyle.BDiagPattern),
             )
+
+
+def strips_version(ctx: PaintContext, placed: Placed) -> object:
+    """Return what tells the pictures that a clip is painted with from older ones."""
+    if placed.footage.nest is None:
+        return ctx.strips.version(placed.footage.path)
+    inside = ctx.timeline.inside(placed.footage)
+    return id(inside), *(ctx.strips.version(p.footage.path) for p in placed_within(inside))
+
+
+def _paint_inside(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
+    """What lies in a nest, each piece with the pictures of its uppermost clip, and a line on top that says it is one."""
+    inside = timeline.inside(placed.footage)
+    tile = max(16.0, film.height() * timeline.reel.width / timeline.reel.height)
+    lefts = np.arange(film.left(), min(film.right(), view.width), tile)
+    middles = np.floor((view.start_s + (lefts + tile / 2 - GUTTER) / view.px_per_s) * float(timeline.rate))
+    middles = np.clip(middles, placed.first, placed.end - 1)
+    sources = source_at_frames(placed, middles, timeline.rate)
+    for x, source in zip(lefts.tolist(), sources.tolist(), strict=True):
+        frame = timeline.frame_inside(placed, source)
+        here = [c for c in inside.clips_at(frame) if not c.footage.without_file or c.footage.kind == "solid"]
+        if not here:
+            continue
+        box = QRectF(x, film.top(), tile - 1, film.height())
+        if here[-1].footage.kind == "solid":
+            p.fillRect(box, QColor(here[-1].footage.path))
+            continue
+        picture = strips.at(here[-1].footage.path, float(source_at_frames(here[-1], [frame], timeline.rate)[0]))
+        if picture is not None:
+            draw_filling(p, box, picture)
+    p.fillRect(QRectF(film.left(), film.top(), film.width(), 3), QColor(theme.TEXT))
 
 
 def _paint_words(p: QPainter, placed: Placed, film: QRectF) -> None:

@@ -203,6 +203,7 @@ class PictureLane(Lane):
             ("Shift and drag an edge", "trim, and what follows moves along"),
             ("Ctrl and click, Shift and click clips", "add one, add all up to it"),
             ("double click a grouped clip", "select it alone"),
+            ("double click a nest", "open it"),
             ("right click a clip", "its commands"),
             ("drag footage from the shelf or files onto the timeline", "place it; on a point its cue lands there"),
         )
@@ -242,11 +243,13 @@ def _repeat_hit(ctx: PaintContext, placed: Placed) -> Hit:
 
 
 def _alone(ctx: PaintContext, placed: Placed | None) -> None:
-    """A group is opened: its clip alone is selected. A title's words are to be edited."""
+    """A group is opened: its clip alone is selected. A title's words are to be edited, a nest is opened."""
     if placed is not None:
         ctx.project.selection.select_clip(placed.clip.id, alone=True)
         if placed.clip.title is not None:
             ctx.asks.title_wanted.emit()
+        elif placed.footage.nest is not None:
+            ctx.asks.nest_wanted.emit(source_of(placed.clip.id))
 
 
 def _menu(ctx: PaintContext, placed: Placed | None, screen: QPoint) -> None:

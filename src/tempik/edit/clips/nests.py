@@ -1,0 +1,273 @@
+"""Clips made one clip with a reel inside, opened to be changed, closed, and laid flat again."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from msgspec.structs import replace
+
+from tempik.edit.clips.place import with_row
+from tempik.edit.clips.slots import clip_of, in_order, new_clip_id, on_reel, trimmed, with_clips
+from tempik.errors import TempikError
+from tempik.reel import AccentRow, Clip, ClipSound, ClipTrack, Edge, Footage, Framing, Nest, Reel, by_id, nests, new_id
+from tempik.reel.nests import nests_of
+from tempik.reel.rows import Limit
+from tempik.reel.validate import MOST_TRACKS
+from tempik.time import frame_of
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline, timeline_of
+
+# What of a clip a nest may have and still be laid flat: all else acts on its clips as one.
+_PLAIN = (
+    "curve",
+    "shaped",
+    "framing",
+    "opacity",
+    "blend",
+    "keys",
+    "masks",
+    "clear",
+    "follow",
+    "again",
+    "leave",
+    "beyond",
+)
+
+
+def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
+    """Make clips one: a clip over the span of them all, on the lowest of their tracks that is free there, with them inside; accent rows that fire
+    in them alone go inside too. Returns the reel and the clip's id. Raises TempikError where others lie between them."""
+    timeline = timeline_of(reel)
+    found = in_order(timeline, clips)
+    if any(p.repeated for p in found):
+        raise TempikError(
+            "A repeat is nested with the clip that it repeats; make it a clip of its own, or select that one."
+        )
+    low, high = min(p.clip.track for p in found), max(p.clip.track for p in found)
+    first, last = min(found, key=lambda p: p.begin), max(found, key=lambda p: p.until)
+    names = {p.clip.id for p in found}
+    track = next((n for n in range(low, high + 1) if _is_free(timeline, n, names, (first.begin, last.until))), None)
+    if track is None:
+        raise TempikError("Other clips lie on all of their tracks between them; select those too, or move them.")
+    start, end = first.clip.start, last.clip.end
+    # What joins it to the clip before is the nest's own; within there is nothing to be joined to.
+    opens = next((p for p in found if p.clip.track == low == track and p.begin == first.begin), None)
+    join = opens.clip.join if opens is not None else None
+    inner = tuple(
+        replace(c, track=c.track - low, join=None if opens is not None and c.id == opens.clip.id else c.join)
+        for c in reel.clips
+        if c.id in names
+    )
+    inside, outside = _rows_parted(reel, names)
+    tracks = tuple(replace(reel.tracks[n], locked=False) for n in range(low, high + 1))
+    footage = new_id("f", {f.id for f in reel.footage})
+    piece = Footage(
+        footage, _new_name(reel), reel.width, reel.height, reel.rate, max(timeline.edge_s(end) - timeline.edge_s(start), 1e-3),
+        kind="nest", alpha=True, nest=Nest(start, end, inner, tracks, inside),
+    )  # fmt: skip
+    heard = any(p.clip.sound.on and p.footage.has_sound for p in found)
+    made = Clip(
+        new_clip_id(reel), footage, start, end,
+        track=track, framing=Framing(fit="stretch"), sound=ClipSound(on=heard), join=join, in_place=True,
+    )  # fmt: skip
+    around = _in_place_of(reel, names, [made])
+    return replace(reel, footage=(*reel.footage, piece), clips=around, rows=outside), made.id
+
+
+def _is_free(timeline: Timeline, track: int, but: set[str], span: tuple[int, int]) -> bool:
+    """Tell whether no other clip lies on a track within a span of frames."""
+    end = min(span[1], timeline.frames)
+    return not any(p.clip.id not in but and p.first < end and p.end > span[0] for p in timeline.laid[track])
+
+
+def _in_place_of(reel: Reel, gone: set[str], made: list[Clip]) -> tuple[Clip, ...]:
+    """Return a reel's clips with others where the first of some was."""
+    out: list[Clip] = []
+    left = made
+    for clip in reel.clips:
+        if clip.id not in gone:
+            out.append(clip)
+        else:
+            out, left = [*out, *left], []
+    return tuple(out)
+
+
+def _new_name(reel: Reel) -> str:
+    taken = {f.path for f in nests_of(reel)}
+    return next(name for n in range(1, len(taken) + 2) if (name := f"nest {n}") not in taken)
+
+
+def _rows_parted(reel: Reel, names: set[str]) -> tuple[tuple[AccentRow, ...], tuple[AccentRow, ...]]:
+    """Return the rows that go inside with some clips, and those that stay: a row limited to clips of both is in both."""
+    inside, outside = [], []
+    for row in reel.rows:
+        there = tuple(c for c in row.limit.clips if c in names)
+        left = tuple(c for c in row.limit.clips if c not in names)
+        if there:
+            inside.append(_limited(row, there))
+        if left or not row.limit.clips:
+            outside.append(_limited(row, left))
+    return tuple(inside), tuple(outside)
+
+
+def _limited(row: AccentRow, clips: tuple[str, ...]) -> AccentRow:
+    return row if clips == row.limit.clips else replace(row, limit=Limit(clips, row.limit.from_s, row.limit.to_s))
+
+
+def nest_of(reel: Reel, clip: str) -> Footage:
+    """Return the nest that a clip shows. Raises TempikError where it shows none."""
+    record = clip_of(reel, clip)
+    piece = by_id(reel.footage, record.footage)
+    if piece is None or piece.nest is None:
+        raise TempikError("That clip is no nest; nest some clips first.")
+    return piece
+
+
+def with_nest_open(reel: Reel, clip: str) -> Reel:
+    """Open the nest that a clip shows: what is edited from now on lies in it."""
+    return nests.opened(reel, nest_of(reel, clip).id)
+
+
+def with_nest_closed(reel: Reel) -> Reel:
+    """Close the nest that was opened last; it spans what lies in it now, and its clips that play in place do so too.
+    Raises TempikError where none is open."""
+    if not reel.opened:
+        raise TempikError("No nest is open.")
+    name = reel.opened[-1]
+    timeline, out = timeline_of(reel), nests.closed(reel)
+    piece = by_id(out.footage, name)
+    assert piece is not None and piece.nest is not None
+    own = [p for p in timeline.placed if not p.repeated]
+    if not own:
+        return out
+    first, last = min(own, key=lambda p: p.begin), max(own, key=lambda p: p.until)
+    return _spanning(out, piece, first.clip.start, last.clip.end)
+
+
+def _spanning(reel: Reel, piece: Footage, start: Edge, end: Edge) -> Reel:
+    """Return the reel with a nest's span set. A clip that showed all of it does so still, as far as its neighbours let it."""
+    nest = piece.nest
+    assert nest is not None
+    if (nest.start, nest.end) == (start, end):
+        return reel
+    before = timeline_of(reel)
+    spanned = replace(piece, nest=replace(nest, start=start, end=end))
+    out = replace(reel, footage=tuple(spanned if f.id == piece.id else f for f in reel.footage))
+    changed = []
+    for placed in before.placed:
+        clip = placed.clip
+        if clip.footage == piece.id and clip.in_place and (clip.start, clip.end) == (nest.start, nest.end):
+            changed.append(_between_neighbours(before, placed, start, end))
+    return with_clips(out, changed)
+
+
+def _between_neighbours(timeline: Timeline, placed: Placed, start: Edge, end: Edge) -> Clip:
+    row = timeline.rows[placed.clip.track]
+    number = next(n for n, p in enumerate(row) if p.clip.id == placed.clip.id)
+
+    def frame(edge: Edge) -> int:
+        return frame_of(timeline.edge_s(edge), timeline.rate)
+
+    if number and frame(start) < row[number - 1].end:
+        start = placed.clip.start
+    if number + 1 < len(row) and frame(end) > row[number + 1].first:
+        end = placed.clip.end
+    return replace(placed.clip, start=start, end=end)
+
+
+def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
+    """Lay what is in a nest where it is seen, on the nest's track and those above; returns the reel and the clips' ids.
+
+    Only a nest that plays in place, as it is, can be laid flat without a change of what is seen. Raises TempikError with
+    what is in the way otherwise."""
+    record, piece = clip_of(reel, clip), nest_of(reel, clip)
+    placed, nest = on_reel(timeline_of(reel), clip), piece.nest
+    assert nest is not None
+    plain = Clip("", "", record.start, record.end, framing=Framing(fit="stretch"))
+    odd = [name for name in _PLAIN if getattr(record, name) != getattr(plain, name)]
+    if odd or any(r.alone and clip in r.limit.clips for r in reel.rows):
+        what = ", ".join(odd) or "accents of its own"
+        raise TempikError(f"The nest has its own {what}, which its clips cannot have one by one; take that off first.")
+    if not record.in_place:
+        raise TempikError(
+            "The nest was moved or slipped, so its clips lie on other points; put it back to lay it flat."
+        )
+    base, high = record.track, record.track + len(nest.tracks)
+    if high > MOST_TRACKS:
+        raise TempikError(f"The nest needs {len(nest.tracks)} tracks, and a reel has at most {MOST_TRACKS}.")
+    reel = _with_room_above(reel, placed, high)
+    inner = _seen_clips(timeline_of(reel).inside(placed.footage), placed)
+    joined = next((n for n, c in enumerate(inner) if c.track == 0 and c.start == record.start), None)
+    laid = [
+        replace(c, track=c.track + base, join=record.join if n == joined and c.join is None else c.join)
+        for n, c in enumerate(inner)
+    ]
+    taken = {c.id for c in nests.all_clips(reel)} - {c.id for c in nest.clips}
+    others = [
+        f for f in reel.footage if f.id != piece.id or sum(c.footage == piece.id for c in nests.all_clips(reel)) > 1
+    ]
+    if any(f.id == piece.id for f in others):  # another clip shows the nest: what is laid flat is a copy
+        taken |= {c.id for c in nest.clips}
+    names: dict[str, str] = {}
+    for c in laid:
+        names[c.id] = c.id if c.id not in taken else new_id("c", taken | set(names.values()))
+    flat = [replace(c, id=names[c.id]) for c in laid]
+    rows = tuple(_limited(r, tuple(c for c in r.limit.clips if c != clip)) for r in reel.rows)
+    made = replace(
+        reel,
+        clips=_in_place_of(reel, {clip}, flat),
+        footage=tuple(others),
+        rows=_with_rows_of(rows, nest.rows, names),
+    )
+    return made, [c.id for c in flat]
+
+
+def _with_room_above(reel: Reel, placed: Placed, high: int) -> Reel:
+    """Return the reel with tracks up to `high` that are free above a clip while it lasts: where another lies there, all that
+    is above goes up."""
+    base = placed.clip.track
+    rows = timeline_of(reel).rows[base + 1 : high]
+    if any(p.first < placed.end and p.end > placed.first for row in rows for p in row):
+        up = high - base - 1
+        if len(reel.tracks) + up > MOST_TRACKS:
+            raise TempikError(
+                f"Other clips lie above the nest, and a reel has at most {MOST_TRACKS} tracks; move them first."
+            )
+        clips = tuple(replace(c, track=c.track + up) if c.track > base else c for c in reel.clips)
+        tracks = (*reel.tracks[: base + 1], *(ClipTrack() for _ in range(up)), *reel.tracks[base + 1 :])
+        return replace(reel, clips=clips, tracks=tracks)
+    while len(reel.tracks) < high:
+        reel = with_row(reel)
+    return reel
+
+
+def _seen_clips(inside: Timeline, shown: Placed) -> list[Clip]:
+    """Return the clips of a nest as far as the clip that shows it lets them be seen."""
+    out = []
+    for clip in inside.reel.clips:
+        placed = inside.placed_clip(clip.id)
+        if placed is None:
+            continue
+        begin, until = max(placed.begin, shown.begin), min(placed.until, shown.until)
+        if until > begin:
+            whole = (begin, until) == (placed.begin, placed.until)
+            out.append(clip if whole else trimmed(inside, placed, begin, until))
+    return out
+
+
+def _with_rows_of(
+    rows: tuple[AccentRow, ...], inner: tuple[AccentRow, ...], names: dict[str, str]
+) -> tuple[AccentRow, ...]:
+    """Return accent rows with those of a nest: parted ones made one again, others under a free id, all limited to the nest's
+    clips, since they fired in it alone."""
+    out = list(rows)
+    for row in inner:
+        clips = tuple(names[c] for c in (row.limit.clips or names) if c in names)
+        limited = _limited(row, clips)
+        whole = next((n for n, r in enumerate(out) if replace(r, limit=row.limit) == row and r.id == row.id), None)
+        if whole is not None and row.limit.clips and out[whole].limit.clips:
+            out[whole] = _limited(out[whole], (*out[whole].limit.clips, *clips))
+            continue
+        taken = {r.id for r in out}
+        out.append(limited if row.id not in taken else replace(limited, id=new_id("r", taken)))
+    return tuple(out)
