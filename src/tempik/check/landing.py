@@ -21,6 +21,7 @@ from tempik.reel import Point
 from tempik.reel.rows import RuleOf
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
+from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.placed import Placed, Tie, source_at_frames
 from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.timeline import Timeline
@@ -113,12 +114,12 @@ def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
 def _inside(timeline: Timeline, placed: Placed) -> list[Event]:
     """What happens in a nest, where the clip that shows it shows that. In a nest that was moved or plays at another speed it
     is tied to nothing: its points sound elsewhere."""
-    inside = timeline.inside(placed.footage)
+    inside = inside_of(timeline, placed.footage)
     found = _EVENTS.get((inside,), (), lambda: check_reel(inside)).events
     sources = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), timeline.rate)
     seen: dict[int, int] = {}
     for frame, source in zip(range(placed.first, placed.end), sources.tolist(), strict=True):
-        seen.setdefault(timeline.frame_inside(placed, source), frame)
+        seen.setdefault(frame_inside(timeline, placed, source), frame)
     out = []
     for event in found:
         shown = seen.get(event.frame)

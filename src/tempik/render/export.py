@@ -29,7 +29,7 @@ from tempik.render.plan import plan
 from tempik.render.sound import mix
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
-from tempik.timeline.nesting import placed_within
+from tempik.timeline.inside import placed_within
 from tempik.timeline.timeline import Timeline
 
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from tempik.media.blend import bounds
 from tempik.media.picture import BLACK_Y, MID_CHROMA, Picture, Plane
 from tempik.render.plan import FramePlan, Pair, Shot
 
@@ -34,14 +35,25 @@ def parted(on_black: Picture, on_white: Picture) -> tuple[Picture, Plane]:
     """Return a picture freed of the black ground that it was composed on, and how far it covers, 0 to 255, by what it looks
     like on white: a composite is `cover × picture + (1 − cover) × ground` (Porter and Duff 1984, *over*), so two grounds
     tell both."""
-    through = on_white.y.astype(np.float32) - on_black.y
-    cover = np.clip(1 - through / (WHITE_Y - BLACK_Y), 0.0, 1.0)
-    small = cv2.resize(cover, on_black.u.shape[::-1], interpolation=cv2.INTER_AREA)
-    y = _freed(on_black.y, cover, BLACK_Y)
-    u, v = (_freed(plane, small, MID_CHROMA) for plane in (on_black.u, on_black.v))
-    return Picture(y, u, v), np.asarray(np.round(cover * 255), dtype=np.uint8)
+    cover = np.asarray(cv2.LUT(cv2.subtract(on_white.y, on_black.y), _COVER), dtype=np.uint8)
+    left, top, right, bottom = bounds(cover)
+    if right <= left or bottom <= top:
+        return on_black, cover
+    left, top = left // 2 * 2, top // 2 * 2
+    part = cover[top:bottom, left:right]
+    half = tuple(slice(a // 2, (b + 1) // 2) for a, b in ((top, bottom), (left, right)))
+    small = np.asarray(cv2.resize(part, on_black.u[half].shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)
+    out = Picture(*(plane.copy() for plane in on_black))
+    out.y[top:bottom, left:right] = _freed(on_black.y[top:bottom, left:right], part, BLACK_Y)
+    for made, plane in ((out.u, on_black.u), (out.v, on_black.v)):
+        made[half] = _freed(plane[half], small, MID_CHROMA)
+    return out, cover
 
 
-def _freed(plane: Plane, cover: np.ndarray, ground: int) -> Plane:
-    made = ground + (plane.astype(np.float32) - ground) / np.maximum(cover, 1 / 255)
-    return np.asarray(np.clip(np.round(made), 0, 255), dtype=np.uint8)
+# How far a place covers, by how much lighter it is on white than on black.
+_COVER = np.clip(np.round(255 - np.arange(256) * (255 / (WHITE_Y - BLACK_Y))), 0, 255).astype(np.uint8)
+
+
+def _freed(plane: Plane, cover: Plane, ground: int) -> Plane:
+    away = (plane.astype(np.float32) - ground) * (255 / np.maximum(cover, 1).astype(np.float32))
+    return np.asarray(np.clip(np.rint(away + ground), 0, 255), dtype=np.uint8)

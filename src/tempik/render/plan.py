@@ -24,6 +24,7 @@ from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Titl
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
+from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.seams import Seam, crossing_at, crossing_of
@@ -318,8 +319,8 @@ def _nested(
     """Return the plan of what a nest shows at an instant of its own, as large as it comes to be seen."""
     scale = min(max(closest_zoom(placed.clip), 1.0), LARGEST_NEST)
     wide, tall = (round(s * scale / 2) * 2 for s in size)
-    number = timeline.frame_inside(placed, source_s)
-    return plan(timeline.inside(placed.footage), number, wide, tall, within=within)
+    number = frame_inside(timeline, placed, source_s)
+    return plan(inside_of(timeline, placed.footage), number, wide, tall, within=within)
 
 
 def _cutout(clip: Clip, footage: Footage) -> tuple[str, int] | None:

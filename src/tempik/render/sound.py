@@ -12,6 +12,7 @@ from tempik.media import Sound, decode_sound
 from tempik.media.audio import Samples
 from tempik.render.clip_sound import ClipTrack, clip_track
 from tempik.time import time_of
+from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.seams import Seam
 from tempik.timeline.timeline import Timeline
@@ -94,10 +95,10 @@ class FootageSounds:
 
     def _nested(self, placed: Placed) -> Sound:
         """Return what is heard in a nest over its span, without the song."""
-        inside = self.timeline.inside(placed.footage)
+        inside = inside_of(self.timeline, placed.footage)
         out: Samples = np.zeros((round(time_of(inside.frames, inside.rate) * SOUND_RATE), 2), np.float32)
         _add_clips(out, inside, FootageSounds(inside).track)
-        first = round(time_of(self.timeline.frame_inside(placed, 0.0), inside.rate) * SOUND_RATE)
+        first = round(time_of(frame_inside(self.timeline, placed, 0.0), inside.rate) * SOUND_RATE)
         return Sound(out[first : first + round(placed.footage.length_s * SOUND_RATE)], SOUND_RATE)
 
     def _read_file(self, path: str) -> Sound | None:

@@ -26,12 +26,11 @@ from tempik.reel import (
     Reel,
     by_id,
 )
-from tempik.reel.nests import level_of
-from tempik.time import frame_of, time_of
+from tempik.time import frame_of
 from tempik.timeline.again import with_repeats
 from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
-from tempik.timeline.nesting import as_footage, frame_inside, in_register
+from tempik.timeline.nesting import as_footage, in_register
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.placing import placed_in
 from tempik.timeline.seams import Seam, seams_of
@@ -46,7 +45,6 @@ _CELLS: Memory[list[Cell]] = Memory(200)
 _FIRED: Memory[Fired] = Memory(200)
 _TIMELINES: Memory[Timeline] = Memory(6)
 _NESTS: Memory[Footage] = Memory(200)
-_INSIDE: Memory[Timeline] = Memory(64)
 
 
 PLAIN_LOOK = Look()
@@ -80,7 +78,7 @@ class Timeline:
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
         self.sounding = _SOUNDING.get((song,), when, lambda: sounding_of(song, reel.rate, self.frames))
         self.beats = self.sounding.beats
-        self._footage = {f.id: f if f.nest is None else self._nested(f) for f in reel.footage}
+        self._footage = {f.id: f if f.nest is None else _nested(self, f) for f in reel.footage}
         parts, when = (reel.clips, reel.footage, song), (*when, len(reel.tracks))
         self.rows: list[tuple[Placed, ...]] = _ROWS.get(
             parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
@@ -291,46 +289,11 @@ class Timeline:
         seen = matrix @ np.array([x, y, 1.0])
         return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
 
-    def _nested(self, footage: Footage) -> Footage:
-        nest = footage.nest
-        assert nest is not None
-        frames = self._edge_frame(nest.end) - self._edge_frame(nest.start)
-        parts, size = (footage, self.reel.footage, self._song), (*self._exact_rate, self.reel.width, self.reel.height)
-        return _NESTS.get(parts, size, lambda: as_footage(footage, self.reel, frames))
-
-    def inside(self, footage: Footage) -> Timeline:
-        """Return what lies in a nest, in the reel's own time and with all that goes for the whole reel."""
-        nest, reel = footage.nest, self.reel
-        assert nest is not None
-        until_s = time_of(self._edge_frame(nest.end), self.rate)
-        parts = (nest, reel.footage, self._song, reel.bundles)
-        settings = (
-            reel.width,
-            reel.height,
-            reel.length_s,
-            reel.interpolation,
-            reel.seam_ms,
-            reel.amount,
-            reel.shutter_deg,
-        )
-
-        def made() -> Timeline:
-            level = level_of(reel, footage)
-            return Timeline(replace(level, length_s=max(level.length_s, until_s)))
-
-        return _INSIDE.get(parts, (*self._exact_rate, *settings), made)
-
-    def frame_inside(self, placed: Placed, source_s: float) -> int:
-        """Return the frame of the reel's time that a clip of a nest shows, at an instant of the nest."""
-        nest = placed.footage.nest
-        assert nest is not None
-        return frame_inside(placed.footage, self._edge_frame(nest.start), source_s, self.rate)
-
     def _place(self, row: int) -> tuple[Placed, ...]:
         spans = []
         for clip in self.reel.clips:
             if clip.track == row:
-                begin, until = self._edge_frame(clip.start), self._edge_frame(clip.end)
+                begin, until = self.edge_frame(clip.start), self.edge_frame(clip.end)
                 if min(until, self.frames) > max(begin, 0):
                     spans.append((begin, until, clip))
         spans.sort(key=lambda s: (s[0], s[1]))
@@ -343,13 +306,24 @@ class Timeline:
             piece = self._footage.get(clip.footage)
             if end > first and piece is not None:
                 if clip.in_place and piece.nest is not None:
-                    clip = in_register(clip, begin - self._edge_frame(piece.nest.start), self.rate)
+                    clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
                 out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *self._exact_rate)))
         return tuple(out)
 
-    def _edge_frame(self, edge: Edge) -> int:
+    def edge_frame(self, edge: Edge) -> int:
+        """Return the frame at which an edge stands, which may lie outside the reel."""
         known = self.sounding.frames_of.get(edge.point) if edge.point is not None else None
         return frame_of(self.edge_s(edge), self.rate) if known is None else known
+
+
+def _nested(timeline: Timeline, footage: Footage) -> Footage:
+    """Return a nest as the footage that it is for clips of this reel."""
+    nest, reel = footage.nest, timeline.reel
+    assert nest is not None
+    frames = timeline.edge_frame(nest.end) - timeline.edge_frame(nest.start)
+    values = (reel.rate.numerator, reel.rate.denominator, reel.width, reel.height)
+    parts = (footage, reel.footage, reel.soundtrack)
+    return _NESTS.get(parts, values, lambda: as_footage(footage, reel, frames))
 
 
 def _span(timeline: Timeline, placed: Placed) -> Span:

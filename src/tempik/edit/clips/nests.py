@@ -14,6 +14,7 @@ from tempik.reel.nests import nests_of
 from tempik.reel.rows import Limit
 from tempik.reel.validate import MOST_TRACKS
 from tempik.time import frame_of
+from tempik.timeline.inside import inside_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -196,7 +197,7 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
     if high > MOST_TRACKS:
         raise TempikError(f"The nest needs {len(nest.tracks)} tracks, and a reel has at most {MOST_TRACKS}.")
     reel = _with_room_above(reel, placed, high)
-    inner = _seen_clips(timeline_of(reel).inside(placed.footage), placed)
+    inner = _seen_clips(inside_of(timeline_of(reel), placed.footage), placed)
     joined = next((n for n, c in enumerate(inner) if c.track == 0 and c.start == record.start), None)
     laid = [
         replace(c, track=c.track + base, join=record.join if n == joined and c.join is None else c.join)

@@ -18,7 +18,7 @@ from tempik.desktop.widgets.plain import one_line
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.retime import speed_range
 from tempik.time import time_of
-from tempik.timeline.nesting import placed_within
+from tempik.timeline.inside import frame_inside, inside_of, placed_within
 from tempik.timeline.placed import Placed, clean_floor, repeats_most, source_at_frames
 from tempik.timeline.timeline import Timeline
 
@@ -185,20 +185,20 @@ def strips_version(ctx: PaintContext, placed: Placed) -> object:
     """Return what tells the pictures that a clip is painted with from older ones."""
     if placed.footage.nest is None:
         return ctx.strips.version(placed.footage.path)
-    inside = ctx.timeline.inside(placed.footage)
+    inside = inside_of(ctx.timeline, placed.footage)
     return id(inside), *(ctx.strips.version(p.footage.path) for p in placed_within(inside))
 
 
 def _paint_inside(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
     """What lies in a nest, each piece with the pictures of its uppermost clip, and a line on top that says it is one."""
-    inside = timeline.inside(placed.footage)
+    inside = inside_of(timeline, placed.footage)
     tile = max(16.0, film.height() * timeline.reel.width / timeline.reel.height)
     lefts = np.arange(film.left(), min(film.right(), view.width), tile)
     middles = np.floor((view.start_s + (lefts + tile / 2 - GUTTER) / view.px_per_s) * float(timeline.rate))
     middles = np.clip(middles, placed.first, placed.end - 1)
     sources = source_at_frames(placed, middles, timeline.rate)
     for x, source in zip(lefts.tolist(), sources.tolist(), strict=True):
-        frame = timeline.frame_inside(placed, source)
+        frame = frame_inside(timeline, placed, source)
         here = [c for c in inside.clips_at(frame) if not c.footage.without_file or c.footage.kind == "solid"]
         if not here:
             continue
