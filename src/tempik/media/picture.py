@@ -166,7 +166,7 @@ def to_rgb(picture: Picture) -> NDArray[np.uint8]:
     u = cv2.resize(picture.u, (width, height), interpolation=cv2.INTER_LINEAR)
     v = cv2.resize(picture.v, (width, height), interpolation=cv2.INTER_LINEAR)
     stacked = cv2.merge([picture.y, u, v])
-    return np.asarray(cv2.transform(stacked, _TO_RGB), dtype=np.uint8)
+    return np.asarray(cv2.transform(stacked, TO_RGB), dtype=np.uint8)
 
 
 _KR, _KB = 0.2126, 0.0722
@@ -179,13 +179,13 @@ _BASE = np.array(
         [_Y, _C * 2 * (1 - _KB), 0.0],
     ]
 )
-_TO_RGB = np.hstack([_BASE, -_BASE @ np.array([[16.0], [128.0], [128.0]])])
-_FROM_RGB = np.hstack([np.linalg.inv(_BASE), np.array([[16.0], [128.0], [128.0]])])
+TO_RGB = np.hstack([_BASE, -_BASE @ np.array([[16.0], [128.0], [128.0]])])
+FROM_RGB = np.hstack([np.linalg.inv(_BASE), np.array([[16.0], [128.0], [128.0]])])
 
 
 def from_rgb(rgb: NDArray[np.uint8]) -> Picture:
     """Return the planes of RGB of shape (height, width, 3), BT.709 in video range."""
-    planes = cv2.split(cv2.transform(rgb, _FROM_RGB))
+    planes = cv2.split(cv2.transform(rgb, FROM_RGB))
     half = (rgb.shape[1] // 2, rgb.shape[0] // 2)
     u, v = (cv2.resize(p, half, interpolation=cv2.INTER_AREA) for p in planes[1:])
     return Picture(np.asarray(planes[0], dtype=np.uint8), np.asarray(u, dtype=np.uint8), np.asarray(v, dtype=np.uint8))

@@ -1,0 +1,148 @@
+"""Grades folded into one look-up of Y, U and V: whatever a grade does to colours costs one gather a plane.
+
+The pipeline's pictures are 8-bit YUV 4:2:0, so a colour is one of 2 to the 24. The table holds the new Y of each, and how
+much chroma changes, chroma being told apart in even steps: so what a grade leaves stays as it is, and ramps stay ramps. Where a
+grade takes most colour away it holds what chroma becomes instead.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.grade.pointwise import Colours, acts, graded
+from tempik.media.picture import FROM_RGB, TO_RGB, Picture, Plane
+from tempik.memo import kept_within
+from tempik.reel.grade import Grade
+
+# Chroma values that the formula is worked out for; in between it is straight.
+NODES, NODES_QUICK = 33, 17
+# Bits of chroma that are told apart, and of luma for the chroma tables.
+BITS, BITS_QUICK = 7, 6
+LUMA_BITS = 6
+KEPT_BYTES = 160 << 20
+
+_Array = NDArray[np.float32]
+Changes = NDArray[np.int16]
+
+
+class Table:
+    """What becomes of each colour. `y` of shape (rows, columns) is the new Y, a row for a U and the high part of a V; `uv` is how
+    much U and V change, or what they become where `whole`: both in one 32-bit value, 16 each."""
+
+    def __init__(self, y: Plane, uv: _Array, whole: bool, bits: int) -> None:
+        self.y, self.uv, self.whole, self.bits = y, uv, whole, bits
+
+    @property
+    def nbytes(self) -> int:
+        return self.y.nbytes + self.uv.nbytes
+
+
+@kept_within(KEPT_BYTES, lambda made: made.nbytes)
+def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: bool = False) -> Table:
+    """Return grades as a table; `state` tells the files that they read from other states of these. `quick` is coarser, for what
+    is dragged. Raises TempikError for a LUT that cannot be read."""
+    nodes, bits = (NODES_QUICK, BITS_QUICK) if quick else (NODES, BITS)
+    rgb = _nodes(np.linspace(0, 256, nodes))  # 128, which is grey, is a node
+    made = graded(rgb, grades) * np.float32(255)
+    channels = [np.ascontiguousarray(made[:, n]).reshape(nodes, nodes, 256) for n in range(3)]
+    spread = _weights(nodes, bits)
+    # Red, green and blue are spread before they are cut to what can be displayed: the cut is sharp, the formula smooth.
+    full = [cv2.add(np.matmul(spread, _rows(c, spread)).reshape(-1, 256), 0.0, dtype=cv2.CV_8U) for c in channels]
+    y = np.asarray(cv2.transform(cv2.merge(full), FROM_RGB[:1]), dtype=np.uint8)
+    uv = cv2.transform(cv2.merge([np.ascontiguousarray(f[:, 2::4]) for f in full]), FROM_RGB[1:])
+    uv = np.asarray(uv, dtype=np.int16).reshape(1 << bits, 1 << bits, -1, 2)
+    were = (np.arange(1 << bits) << (8 - bits)).astype(np.int16)
+    whole = _gain(uv, were) < 0.5
+    if not whole:
+        uv[..., 0] -= were[:, None, None]
+        uv[..., 1] -= were[None, :, None]
+    rows = (1 << 2 * bits) // 16
+    return Table(y.reshape(rows, 16 << 8), uv.view(np.float32).reshape(rows, 16 << LUMA_BITS), whole, bits)
+
+
+def _gain(uv: Changes, were: Changes) -> float:
+    """Return how much stronger chroma becomes about grey at middle Y."""
+    here = uv[:, :, uv.shape[2] // 2].astype(np.float64)
+    near = np.abs(were - 128) < 48
+    away = (were[near] - 128).astype(np.float64)
+    along = here[near][:, near, 0].mean(axis=1), here[near][:, near, 1].mean(axis=0)
+    return float(np.mean([np.polyfit(away, v, 1)[0] for v in along]))
+
+
+def _rows(channel: _Array, spread: _Array) -> _Array:
+    nodes = channel.shape[0]
+    return np.asarray((spread @ channel.reshape(nodes, -1)).reshape(len(spread), nodes, 256), dtype=np.float32)
+
+
+@lru_cache(4)
+def _weights(nodes: int, bits: int) -> _Array:
+    """Return how much of each node goes into each chroma value that is told apart, shape (values, nodes)."""
+    count = 1 << bits
+    at = (np.arange(count) << (8 - bits)) / 256 * (nodes - 1)
+    base = np.minimum(at.astype(int), nodes - 2)
+    out = np.zeros((count, nodes), np.float32)
+    out[np.arange(count), base] = 1 - (at - base)
+    out[np.arange(count), base + 1] = at - base
+    return out
+
+
+def _nodes(chroma: NDArray[np.float64]) -> Colours:
+    """Return displayed red, green and blue of all Y at the nodes of U and V, shape (nodes × nodes × 256, 3)."""
+    u, v, y = np.meshgrid(chroma, chroma, np.arange(256.0), indexing="ij")
+    yuv = np.stack([y.ravel(), u.ravel(), v.ravel(), np.ones(y.size)], axis=1)
+    return np.asarray(yuv @ TO_RGB.T / 255, dtype=np.float32)
+
+
+@lru_cache(4)
+def _parts(bits: int) -> tuple[Plane, Plane, Plane, Plane]:
+    """Return what a U and a V come to in the address of a colour: of V the low part; of U and of V what they add to the low
+    byte of the row; of U the row's high byte."""
+    value = np.arange(256) >> (8 - bits)
+    row = value << (bits - 4)
+    return tuple(np.asarray(p, dtype=np.uint8) for p in (value & 15, row & 255, value >> 4, row >> 8))  # type: ignore[return-value]
+
+
+def looked_up(picture: Picture, table: Table) -> Picture:
+    """Return a picture with each colour looked up."""
+    wide, tall = picture.u.shape[::-1]
+    low, row_low, v_high, row_high = _parts(table.bits)
+    v_low = cv2.LUT(picture.v, low)
+    row = cv2.add(cv2.LUT(picture.u, row_low), cv2.LUT(picture.v, v_high))
+    where = cv2.merge([v_low, v_low, row, cv2.LUT(picture.u, row_high)])
+    full = np.asarray(cv2.resize(where, picture.size, interpolation=cv2.INTER_NEAREST), dtype=np.uint8)
+    y = cv2.remap(table.y, _address(full, picture.y), None, cv2.INTER_NEAREST)
+    small = cv2.resize(picture.y, (wide, tall), interpolation=cv2.INTER_AREA)
+    # Fewer bits of Y: what is left of its byte takes the lowest bits of V.
+    column = cv2.add(cv2.LUT(small, _COARSE), cv2.LUT(v_low, _SHIFTED))
+    cv2.insertChannel(cv2.LUT(v_low, _BEYOND), where, 1)
+    found = cv2.remap(table.uv, _address(where, np.asarray(column, np.uint8)), None, cv2.INTER_NEAREST)
+    u, v = cv2.split(found.view(np.int16).reshape(tall, wide, 2))
+    if table.whole:
+        u, v = (cv2.add(p, 0.0, dtype=cv2.CV_8U) for p in (u, v))
+    else:
+        u, v = (cv2.add(p, q, dtype=cv2.CV_8U) for p, q in ((picture.u, u), (picture.v, v)))
+    return Picture(*(np.asarray(p, dtype=np.uint8) for p in (y, u, v)))
+
+
+_COARSE = (np.arange(256) >> (8 - LUMA_BITS)).astype(np.uint8)
+_SHIFTED = (np.arange(256) << LUMA_BITS & 255).astype(np.uint8)
+_BEYOND = (np.arange(256) >> (8 - LUMA_BITS)).astype(np.uint8)
+
+
+def _address(where: Plane, y: Plane) -> Changes:
+    """Return where each colour stands in a table, as the fixed maps of OpenCV have it: column and row, 16 bits each. `where`
+    has a place for the column's low byte, which is filled."""
+    cv2.insertChannel(y, where, 0)
+    return where.view(np.int16).reshape(*y.shape, 2)
+
+
+def pointwise(
+    picture: Picture, grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: bool = False
+) -> Picture:
+    """Return a picture with what grades do to its colours; grades that do nothing cost nothing."""
+    grades = tuple(g for g in grades if acts(g))
+    return looked_up(picture, table_of(grades, state, quick)) if grades else picture
