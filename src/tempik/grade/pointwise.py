@@ -115,14 +115,15 @@ def _toned(x: NDArray[np.float64], grade: Grade) -> NDArray[np.float64]:
     """Return values with blacks, shadows, highlights, whites and contrast; each by itself rises throughout, so all do."""
     inside = np.clip(x, 0, 1)
     y = x
-    for amount, push in (
-        (grade.shadows, lambda v: 0.9 * v * (1 - v) ** 2),
-        (grade.highlights, lambda v: 0.9 * v**2 * (1 - v)),
-        (grade.blacks, lambda v: 0.25 * (1 - v) ** 3),
-        (grade.whites, lambda v: 0.25 * v**3),
+    for amount, power in (
+        (grade.shadows, (1, 2, 0.9)),
+        (grade.highlights, (2, 1, 0.9)),
+        (grade.blacks, (0, 3, 0.25)),
+        (grade.whites, (3, 0, 0.25)),
     ):
         if amount:
-            y = y + amount * push(inside)
+            a, b, most = power
+            y = y + amount * most * inside**a * (1 - inside) ** b
             inside = np.clip(y, 0, 1)
     if grade.contrast:
         k, p = 2.0**grade.contrast, MIDDLE_GREY
@@ -202,12 +203,12 @@ def _colour_matrix(saturation: float, hue_deg: float) -> Colours:
 def hues_of(rgb: Colours) -> NDArray[np.float64]:
     """Return hues in degrees, 0 for red, counted as the wheels count: by the angle of what lies off grey."""
     r, g, b = (rgb[:, n].astype(np.float64) for n in range(3))
-    return np.degrees(np.arctan2(np.sqrt(3) / 2 * (g - b), r - (g + b) / 2)) % 360
+    return np.asarray(np.degrees(np.arctan2(np.sqrt(3) / 2 * (g - b), r - (g + b) / 2)) % 360, dtype=np.float64)
 
 
 def _by_hue(rgb: Colours, grade: Grade) -> Colours:
     number = (hues_of(rgb) * (RING / 360)).astype(np.int32) % RING
-    hues = np.arange(RING) * (360 / RING)
+    hues = np.asarray(np.arange(RING) * (360 / RING), dtype=np.float64)
     more = np.clip(1 + ring_of(grade.hue_saturation)(hues), 0, 4).astype(np.float32).take(number)
     turn = np.radians(ring_of(grade.hue_hue)(hues)).astype(np.float32).take(number)
     luma = (rgb @ LUMA)[:, None]

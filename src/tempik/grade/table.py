@@ -8,12 +8,13 @@ grade takes most colour away it holds what chroma becomes instead.
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.grade.pointwise import Colours, acts, graded
+from tempik.grade.pointwise import Colours, graded
 from tempik.media.picture import FROM_RGB, TO_RGB, Picture, Plane
 from tempik.memo import kept_within
 from tempik.reel.grade import Grade
@@ -51,7 +52,7 @@ def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: b
     channels = [np.ascontiguousarray(made[:, n]).reshape(nodes, nodes, 256) for n in range(3)]
     spread = _weights(nodes, bits)
     # Red, green and blue are spread before they are cut to what can be displayed: the cut is sharp, the formula smooth.
-    full = [cv2.add(np.matmul(spread, _rows(c, spread)).reshape(-1, 256), 0.0, dtype=cv2.CV_8U) for c in channels]
+    full = [_cut(np.matmul(spread, _rows(c, spread)).reshape(-1, 256)) for c in channels]
     y = np.asarray(cv2.transform(cv2.merge(full), FROM_RGB[:1]), dtype=np.uint8)
     uv = cv2.transform(cv2.merge([np.ascontiguousarray(f[:, 2::4]) for f in full]), FROM_RGB[1:])
     uv = np.asarray(uv, dtype=np.int16).reshape(1 << bits, 1 << bits, -1, 2)
@@ -112,17 +113,17 @@ def looked_up(picture: Picture, table: Table) -> Picture:
     low, row_low, v_high, row_high = _parts(table.bits)
     v_low = cv2.LUT(picture.v, low)
     row = cv2.add(cv2.LUT(picture.u, row_low), cv2.LUT(picture.v, v_high))
-    where = cv2.merge([v_low, v_low, row, cv2.LUT(picture.u, row_high)])
+    where = np.asarray(cv2.merge([v_low, v_low, row, cv2.LUT(picture.u, row_high)]), dtype=np.uint8)
     full = np.asarray(cv2.resize(where, picture.size, interpolation=cv2.INTER_NEAREST), dtype=np.uint8)
-    y = cv2.remap(table.y, _address(full, picture.y), None, cv2.INTER_NEAREST)
+    y = _gathered(table.y, _address(full, picture.y))
     small = cv2.resize(picture.y, (wide, tall), interpolation=cv2.INTER_AREA)
     # Fewer bits of Y: what is left of its byte takes the lowest bits of V.
     column = cv2.add(cv2.LUT(small, _COARSE), cv2.LUT(v_low, _SHIFTED))
     cv2.insertChannel(cv2.LUT(v_low, _BEYOND), where, 1)
-    found = cv2.remap(table.uv, _address(where, np.asarray(column, np.uint8)), None, cv2.INTER_NEAREST)
+    found = _gathered(table.uv, _address(where, np.asarray(column, np.uint8)))
     u, v = cv2.split(found.view(np.int16).reshape(tall, wide, 2))
     if table.whole:
-        u, v = (cv2.add(p, 0.0, dtype=cv2.CV_8U) for p in (u, v))
+        u, v = (_cut(p) for p in (u, v))
     else:
         u, v = (cv2.add(p, q, dtype=cv2.CV_8U) for p, q in ((picture.u, u), (picture.v, v)))
     return Picture(*(np.asarray(p, dtype=np.uint8) for p in (y, u, v)))
@@ -133,16 +134,17 @@ _SHIFTED = (np.arange(256) << LUMA_BITS & 255).astype(np.uint8)
 _BEYOND = (np.arange(256) >> (8 - LUMA_BITS)).astype(np.uint8)
 
 
+def _gathered(table: NDArray[Any], address: Changes) -> Any:
+    return cv2.remap(table, address, None, cv2.INTER_NEAREST)  # type: ignore[call-overload]
+
+
+def _cut(values: Any) -> Plane:
+    """Return values rounded and cut to 0 to 255."""
+    return np.asarray(cv2.add(values, np.zeros(1), dtype=cv2.CV_8U), dtype=np.uint8)
+
+
 def _address(where: Plane, y: Plane) -> Changes:
     """Return where each colour stands in a table, as the fixed maps of OpenCV have it: column and row, 16 bits each. `where`
     has a place for the column's low byte, which is filled."""
     cv2.insertChannel(y, where, 0)
     return where.view(np.int16).reshape(*y.shape, 2)
-
-
-def pointwise(
-    picture: Picture, grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: bool = False
-) -> Picture:
-    """Return a picture with what grades do to its colours; grades that do nothing cost nothing."""
-    grades = tuple(g for g in grades if acts(g))
-    return looked_up(picture, table_of(grades, state, quick)) if grades else picture

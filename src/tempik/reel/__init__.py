@@ -1,5 +1,6 @@
 """The model: frozen records, validation, and the project file."""
 
+from tempik.reel.grade import ColourOf, Grade, Wheel
 from tempik.reel.join import Handles, Join, JoinUnit
 from tempik.reel.mask import Clear, Cutout, Mask, Stroke
 from tempik.reel.model import (
@@ -58,6 +59,7 @@ __all__ = [
     "Clip",
     "ClipSound",
     "ClipTrack",
+    "ColourOf",
     "Cue",
     "Curve",
     "Cutout",
@@ -68,6 +70,7 @@ __all__ = [
     "Follow",
     "Footage",
     "Framing",
+    "Grade",
     "Handles",
     "Interpolation",
     "Join",
@@ -95,6 +98,7 @@ __all__ = [
     "Soundtrack",
     "Stroke",
     "Title",
+    "Wheel",
     "beats_between",
     "by_id",
     "chosen_points",

@@ -16,6 +16,7 @@ from typing import Literal, TypeVar
 import msgspec
 
 from tempik.digits import whole
+from tempik.reel.grade import ColourOf, Grade
 from tempik.reel.join import Join
 from tempik.reel.mask import Clear, Cutout, Mask
 from tempik.reel.rows import AccentRow, Bundle, Key, MediaPath, MotionTrack, Rule
@@ -41,7 +42,8 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     an `adjust` shows what lies below, for accents and framing of its slot; a `nest` shows clips of its own, its size, rate and
     length being the timeline's to say. `read_rate` says how fast the file was really shot,
     where it was written already slowed. `repeats` are the numbers of frames that only repeat the one before; with
-    `skip_repeats` they are left out and the others stand evenly.
+    `skip_repeats` they are left out and the others stand evenly. `grade` makes its colours normal wherever it is shown, after
+    `colour` has said how its values are meant.
     """
 
     id: str
@@ -70,6 +72,8 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     motion_tracks: tuple[MotionTrack, ...] = ()
     cutouts: tuple[Cutout, ...] = ()
     nest: Nest | None = None
+    grade: Grade | None = None
+    colour: ColourOf = ColourOf()
 
     @property
     def true_rate(self) -> Fraction:
@@ -252,8 +256,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together. `join` is
     what happens over its start, `leave` over its end where no clip follows. `blend` is how it is laid over what lies below (a
     mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
-    time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, and how many `word`s of its
-    `title` are shown. `masks`, `clear` and `cutout` (one of its footage's) say where it
+    time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, how many `word`s of its
+    `title` are shown, and how much of its `grade`. `masks`, `clear` and `cutout` (one of its footage's) say where it
     shows. `in_place` is of a nest: while it plays at its own speed it shows each instant of the reel at that instant. `follow`
     keeps a subject in the frame, `again` lays it on points.
     """
@@ -285,6 +289,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     follow: Follow | None = None
     again: Again | None = None
     in_place: bool = False
+    grade: Grade | None = None
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -307,7 +312,8 @@ class Nest(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
 
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and rows are
-    those of the last. `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
+    those of the last. `look` is the grade of the whole, `look_keys` how much of it shows over time.
+    `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what
     moves, 0 for none.
@@ -329,6 +335,8 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     amount: float = 1.0
     shutter_deg: float = 0.0
     opened: tuple[str, ...] = ()
+    look: Grade | None = None
+    look_keys: tuple[Key, ...] = ()
 
 
 R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask, Cutout)

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 
 from tempik.memo import Memory
 from tempik.reel.bounds import no_number, out_of_bounds
+from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
 from tempik.reel.join import Join
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped
 from tempik.reel.nests import all_clips, all_rows, within_itself
@@ -24,7 +25,7 @@ MOST_TRACKS = 8
 # What of a clip can be keyed, and within which bounds.
 KEYED = {
     "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
-    "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0),
+    "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0), "grade": (0.0, 1.5),
 }  # fmt: skip
 # Of a mask.
 MASK_KEYED = {
@@ -89,6 +90,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     for row in all_rows(reel):
         yield from _once(_row_problems, row)
     yield from _nest_problems(reel)
+    yield from _look_problems(reel)
     yield from _together_problems(reel)
     if not 0 <= reel.seam_ms <= 200:
         yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
@@ -117,6 +119,39 @@ def _nest_problems(reel: Reel) -> Iterator[str]:
             yield f"Nest '{name}' has a clip on a track that it does not have."
     if nests and (name := within_itself(reel)):
         yield f"Nest '{name}' lies within itself; it would never end."
+
+
+def _look_problems(reel: Reel) -> Iterator[str]:
+    """What is wrong with the reel's look and its keys."""
+    if reel.look is not None:
+        yield from _once(grade_problems, reel.look, "The reel's look")
+    for key in reel.look_keys:
+        if not (_finite(key.time_s) and 0 <= key.value <= 1.5):
+            yield "The reel's look has a key that cannot be; keep it between 0 and 1.5."
+        if key.point is not None and (reel.soundtrack is None or point_of(reel.soundtrack, key.point) is None):
+            yield "The reel's look has a key on a point that the soundtrack does not have."
+
+
+def grade_problems(grade: Grade, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a grade; `whose` begins the sentence."""
+    for name, amount in AMOUNTS.items():
+        value = getattr(grade, name)
+        if not amount.low <= value <= amount.high:
+            yield f"{whose} has a grade with {amount.title} of {value:g}; keep it between {amount.low:g} and {amount.high:g}."
+    for name in WHEELS:
+        wheel = getattr(grade, name)
+        if not (wheel.x**2 + wheel.y**2 <= 1.0001 and abs(wheel.level) <= 1):
+            yield f"{whose} has a grade with a balance beyond its disc."
+    for name in CURVES:
+        if not all(-1 <= v <= 2 for dot in getattr(grade, name) for v in dot) or len(getattr(grade, name)) > MOST_DOTS:
+            yield f"{whose} has a grade with a curve that goes nowhere; keep its points between 0 and 1."
+    for name, (low, high) in HUE_CURVES.items():
+        dots = getattr(grade, name)
+        if not all(0 <= x <= 360 and low <= y <= high for x, y in dots) or len(dots) > MOST_DOTS:
+            yield f"{whose} has a grade with a hue curve that goes nowhere; keep its points between {low:g} and {high:g}."
+    for name in ("split_dark", "split_light"):
+        if not re.fullmatch("#[0-9a-fA-F]{6}", getattr(grade, name)):
+            yield f"{whose} has a grade with the colour '{getattr(grade, name)[:20]}'; give one such as #2060a0."
 
 
 def _once(find: Callable[..., Iterator[str]], *records: object) -> tuple[str, ...]:
@@ -189,6 +224,8 @@ def _footage_problems(footage: Footage) -> Iterator[str]:
         yield f"The footage '{footage.path}' is turned by {footage.rotation_deg} degrees; it must be 0, 90, 180 or 270."
     if footage.frames < 0 or (footage.frames and len(footage.repeats) >= footage.frames):
         yield f"The footage '{footage.path}' has no frame that does not repeat another."
+    if footage.grade is not None:
+        yield from grade_problems(footage.grade, f"The footage '{footage.path}'")
     for cutout in footage.cutouts:
         if cutout.first < 0 or not all(_finite(s.time_s) and s.points and 0 < s.width <= 1 for s in cutout.strokes):
             yield f"A cut-out of '{footage.path}' has a stroke that is none."
@@ -225,6 +262,8 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
             yield f"Clip '{clip.id}' has a key of its {name} that cannot be; keep it between {low:g} and {high:g}."
         if any(k.point is not None and (song is None or point_of(song, k.point) is None) for k in keys):
             yield f"Clip '{clip.id}' has a key of its {name} on a point that the soundtrack does not have."
+    if clip.grade is not None:
+        yield from grade_problems(clip.grade, f"Clip '{clip.id}'")
     for join in (clip.join, clip.leave):
         if join is not None:
             yield from join_problems(join, f"Clip '{clip.id}'")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 
 from tempik.accents import Look, applied
+from tempik.grade.apply import regraded
 from tempik.media.blend import Ground, as_picture, bounds, laid_by, laid_within
 from tempik.media.clear import cleared
 from tempik.media.paint import (
@@ -46,20 +48,20 @@ def compose(plan: FramePlan, sources: Sequence[Source | None], ground: Picture |
     given = iter(sources)
     for layer in plan.layers:
         if isinstance(layer, Shot):
-            picture = _laid_over(picture, layer, next(given), plan.width, plan.height)
+            picture = _laid_over(picture, layer, next(given), plan)
         else:
             ground = as_picture(picture) if picture is not None else None
-            picture = _joined(ground, layer, [next(given) for _ in shots_of(layer)], plan.width, plan.height)
+            picture = _joined(ground, layer, [next(given) for _ in shots_of(layer)], plan)
     return solid(plan.width, plan.height) if picture is None else as_picture(picture)
 
 
-def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], width: int, height: int) -> Picture:
+def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], plan: FramePlan) -> Picture:
     """Return the two pictures of a join as one, over what lies below."""
     crossing = pair.crossing
-    below = below if below is not None else solid(width, height)
+    below = below if below is not None else solid(plan.width, plan.height)
     given = iter(sources)
     sides = [
-        below if shot is None else as_picture(_laid_over(below, shot, next(given), width, height, look))
+        below if shot is None else as_picture(_laid_over(below, shot, next(given), plan, look))
         for shot, look in ((pair.out, crossing.out), (pair.into, crossing.into))
     ]
     out, into = sides
@@ -71,14 +73,26 @@ def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], wid
 
 
 def finished(plan: FramePlan, picture: Picture) -> Picture:
-    """Return a composed picture with what the accents paint on it."""
-    return applied(picture, plan.look)
+    """Return a composed picture with the reel's look, and over it what the accents paint."""
+    return applied(regraded(picture, plan.grades, plan.frame, plan.quick), plan.look)
+
+
+def folded(plan: FramePlan) -> FramePlan:
+    """Return a plan with the reel's look among the grades of its only layer, where that fills the frame: one pass for both."""
+    only = plan.layers[0] if len(plan.layers) == 1 else None
+    if not plan.grades or plan.echoes or not isinstance(only, Shot) or only.title is not None or only.adjust:
+        return plan
+    whole = only.region is None and not only.alpha and not only.masks and only.clear is None and only.cutout is None
+    plain = only.opacity >= 1 and only.blend == "normal" and not only.look.tones and not only.look.effects
+    if not (whole and plain):
+        return plan
+    return plan._replace(layers=(replace(only, grades=(*only.grades, *plan.grades)),), grades=())
 
 
 def _laid_over(
-    below: Ground | None, shot: Shot, source: Source | None, width: int, height: int, look: Look | None = None
+    below: Ground | None, shot: Shot, source: Source | None, plan: FramePlan, look: Look | None = None
 ) -> Ground:
-    size = (width, height)
+    size = width, height = plan.width, plan.height
     if shot.title is not None:
         ground = as_picture(below) if below is not None else solid(width, height)
         mask = coverage(shot.masks, width, height) if shot.masks else None
@@ -99,6 +113,8 @@ def _laid_over(
             picture, cover = cleared(picture, *_by(shot.clear))
             alpha = cover if alpha is None else np.minimum(cover, fitted(alpha, cover.shape))
         above = _placed(picture, shot, width, height)
+    if shot.grades:
+        above = regraded(above, shot.grades, plan.frame, plan.quick)
     for change in (shot.look, look):
         if change is not None and (change.tones or change.effects):
             above = applied(above, change)

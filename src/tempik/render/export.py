@@ -22,6 +22,7 @@ from tempik.disk.reading import is_regular
 from tempik.disk.writing import fresh_file
 from tempik.errors import TempikError
 from tempik.formats import Format, format_of
+from tempik.grade.cube import lut_of
 from tempik.media import Sound
 from tempik.media.picture import to_frame
 from tempik.render.pictures import PictureSource
@@ -29,6 +30,7 @@ from tempik.render.plan import plan
 from tempik.render.sound import mix
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
+from tempik.timeline.grading import luts_of
 from tempik.timeline.inside import placed_within
 from tempik.timeline.timeline import Timeline
 
@@ -95,12 +97,15 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
     sources = ([song.path] if song is not None else []) + [
         p.footage.path for p in placed_within(timeline) if not p.footage.without_file
     ]
+    sources += luts_of(timeline)
     if any(os.path.realpath(s) == os.path.realpath(target) for s in sources):
         raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")
     gone = [s for s in dict.fromkeys(sources) if not is_regular(s)]
     if gone:
         more = f" (and {len(gone) - 1} more)" if len(gone) > 1 else ""
         raise TempikError(f"{gone[0]} is missing{more}; open the project in the window and say where it is.")
+    for path in luts_of(timeline):
+        lut_of(path)  # one that is damaged is said before anything is written
     return kind
 
 

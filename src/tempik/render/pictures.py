@@ -16,7 +16,7 @@ from tempik.media import FrameIndex, FrameReader, Picture, index_frames
 from tempik.media.paint import mixed
 from tempik.media.picture import Plane, solid
 from tempik.render.between import InBetweens, blended
-from tempik.render.compose import Source, compose, finished, fitted
+from tempik.render.compose import Source, compose, finished, fitted, folded
 from tempik.render.nested import WHITE_Y, covers, parted
 from tempik.render.plan import FramePlan, Shot
 
@@ -75,7 +75,7 @@ class PictureSource:
     def render(self, plan: FramePlan) -> Picture:
         """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
         self._layers = plan.open_files
-        return self._painted(plan)
+        return self._painted(folded(plan))
 
     def _painted(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
         picture = compose(plan, [self._source(shot) for shot in plan.shots], ground)
@@ -93,7 +93,7 @@ class PictureSource:
 
     def _source(self, shot: Shot) -> Source | None:
         if shot.inner is not None:
-            return self._nested(shot.inner)
+            return self._nested(folded(shot.inner))
         if shot.solid:
             return None
         reader = self._reader_of(shot)

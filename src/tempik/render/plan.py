@@ -20,10 +20,11 @@ from tempik.accents.look import IDENTITY, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title, by_id
+from tempik.reel import Clear, Clip, ColourOf, Footage, Framing, Interpolation, Join, Title, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
+from tempik.timeline.grading import Grades, grades_of, look_of
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed import Layer, Placed, source_at_frames
@@ -32,6 +33,7 @@ from tempik.timeline.timeline import PLAIN_LOOK, Timeline
 from tempik.timeline.wording import Part, wording_at
 
 Matrix = NDArray[np.float64]
+AS_THE_FILE_SAYS = ColourOf()
 
 
 class Leg(NamedTuple):
@@ -73,6 +75,8 @@ class Shot:
     wording: tuple[Part, ...] = ()  # what of the title is seen,
     em_px: float = 0.0  # drawn with ems of so many pixels
     inner: FramePlan | None = None  # of a nest, what it shows
+    colour: ColourOf = AS_THE_FILE_SAYS  # how the file's values are meant
+    grades: Grades = ()  # what is done to its colours, in order, each with how much of it shows
 
     def key(self) -> Hashable:
         """Return what tells this shot from any that shows something else: every field, arrays by their bytes."""
@@ -90,6 +94,7 @@ class Shot:
             tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
             *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
             *(self.title, self.wording, self.em_px, self.cutout, self.inner.key() if self.inner is not None else None),
+            *(self.colour, self.grades),
         )
 
 
@@ -116,6 +121,8 @@ class FramePlan(NamedTuple):
     layers: tuple[Shot | Pair, ...]
     look: Look
     echoes: tuple[tuple[FramePlan, float], ...] = ()
+    grades: Grades = ()  # what is done to all of it before the accents do what they do
+    quick: bool = False  # its colours may be coarser: it is shown while something is dragged
 
     @property
     def shots(self) -> tuple[Shot, ...]:
@@ -130,7 +137,13 @@ class FramePlan(NamedTuple):
     def key(self) -> Hashable:
         """Return what tells this plan from any that shows something else, whatever frame it is of."""
         layers = tuple(layer.key() for layer in self.layers)
-        return self.width, self.height, layers, self.look, tuple((p.key(), strength) for p, strength in self.echoes)
+        echoes = tuple((p.key(), strength) for p, strength in self.echoes)
+        grain = self.frame if self._grained else 0  # another on each frame
+        return self.width, self.height, layers, self.look, echoes, self.grades, grain, self.quick
+
+    @property
+    def _grained(self) -> bool:
+        return any(g.grain for g, _ in (*self.grades, *(g for shot in self.shots for g in shot.grades)))
 
 
 def shots_of(layer: Shot | Pair) -> tuple[Shot, ...]:
@@ -181,7 +194,7 @@ def plan(
         looks = (a, b, c)
     made = tuple(_layer(timeline, layer, shown, width, height, looks, half) for layer in layers)
     echoes = _echoes(timeline, frame, width, height, look, layers) if look.echo is not None else ()
-    return FramePlan(frame, width, height, made, look, echoes)
+    return FramePlan(frame, width, height, made, look, echoes, look_of(timeline, shown) if clip is None else ())
 
 
 def late_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Seam, by: int) -> FramePlan:
@@ -190,7 +203,7 @@ def late_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Sea
     look = timeline.look_at(frame)
     later = seam._replace(begin=seam.begin + by, turn=seam.turn + by, end=seam.end + by)
     pair = _layer(timeline, Layer(seam.owner, seam=later), frame, width, height, (look, look, look), 0.0)
-    return FramePlan(frame, width, height, (pair,), look)
+    return FramePlan(frame, width, height, (pair,), look, (), look_of(timeline, frame))
 
 
 def _layer(
@@ -307,6 +320,8 @@ def _shot(
         title=clip.title or (Title() if footage.kind == "title" else None),
         wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
         em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
+        colour=footage.colour,
+        grades=grades_of(timeline, placed, frame),
         inner=_nested(timeline, placed, float(source[0]), (width, height), within)
         if footage.nest is not None
         else None,

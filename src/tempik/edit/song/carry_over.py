@@ -155,7 +155,8 @@ def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
             replace(c, end=Edge(length_s)) if c.end.point is None and _ran_to_end(timeline, o, last) else c
             for c, o in zip(clips, level.clips, strict=True)
         )
-        return replace(level, clips=clips, rows=tuple(carry.row(r) for r in level.rows))
+        look_keys = tuple(carry.key(k) for k in level.look_keys)
+        return replace(level, clips=clips, rows=tuple(carry.row(r) for r in level.rows), look_keys=look_keys)
 
     return replace(everywhere(reel, carried), soundtrack=made, length_s=length_s)
 
@@ -194,4 +195,4 @@ def _untied(reel: Reel, song: Soundtrack) -> Reel:
         )
         for c in reel.clips
     )
-    return replace(reel, clips=clips)
+    return replace(reel, clips=clips, look_keys=tuple(loose(k) for k in reel.look_keys))

@@ -310,7 +310,7 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
             )
             for c in level.clips
         )
-        return replace(level, clips=clips)
+        return replace(level, clips=clips, look_keys=tuple(loose(k) for k in level.look_keys))
 
     return everywhere(reel, freed)
 

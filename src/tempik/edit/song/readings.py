@@ -145,6 +145,7 @@ def _ties(reel: Reel) -> set[str]:
         )
     for row in all_rows(reel):
         ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
+    ties |= {k.point for k in reel.look_keys if k.point}
     return ties - {"", None}
 
 
@@ -173,7 +174,7 @@ def _freed(reel: Reel, before: Soundtrack) -> Reel:
         )
         for c in reel.clips
     )
-    return replace(reel, clips=clips)
+    return replace(reel, clips=clips, look_keys=tuple(loose(k) for k in reel.look_keys))
 
 
 def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
@@ -200,4 +201,5 @@ def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
             n: tuple(replace(k, point=to(k.point) if k.point else k.point) for k in ks) for n, ks in row.keys.items()
         }
         rows.append(replace(row, painted=tuple(painted.values()), keys=keys))
-    return replace(reel, clips=tuple(clips), rows=tuple(rows))
+    look_keys = tuple(replace(k, point=to(k.point)) if k.point else k for k in reel.look_keys)
+    return replace(reel, clips=tuple(clips), rows=tuple(rows), look_keys=look_keys)
