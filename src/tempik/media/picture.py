@@ -15,9 +15,10 @@ from av import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
+from tempik.media.meaning import AS_SAID, Colour, Meaning, meaning_of
+
 Plane = NDArray[np.uint8]
 BLACK_Y, MID_CHROMA, WHITE_Y = 16, 128, 235
-UNSPECIFIED = 2  # AVCOL_SPC_UNSPECIFIED
 
 
 class Picture(NamedTuple):
@@ -43,29 +44,30 @@ def solid(width: int, height: int, y: int = BLACK_Y, u: int = MID_CHROMA, v: int
     return Picture(np.full((height, width), y, np.uint8), np.full(half, u, np.uint8), np.full(half, v, np.uint8))
 
 
-def from_frame(frame: VideoFrame) -> Picture:
-    """Return the planes of a decoded frame, converted where its pixels are of another kind.
+def from_frame(frame: VideoFrame, colour: Colour = AS_SAID) -> Picture:
+    """Return the planes of a decoded frame, converted where its pixels are of another kind; `colour` says how its values are
+    meant where that is not what the frame says.
 
-    High dynamic range is brought down to BT.709 (see `_from_hdr`); interlaced frames have their lines blended.
+    High dynamic range is brought down to BT.709, wide primaries are turned into its own; interlaced frames have their lines
+    blended.
     """
-    if frame.color_trc in (PQ, HLG):
-        return _from_hdr(frame)
-    if frame.format.name in ("yuv420p", "yuvj420p") and frame.interlaced_frame:
-        return _deinterlaced(_converted(frame))
-    return _converted(frame)
+    meant = meaning_of(frame, colour)
+    if meant.light != "standard" or meant.matrix == "bt2020":
+        return _from_wide(frame, meant)
+    picture = _converted(frame, meant)
+    return (
+        _deinterlaced(picture) if frame.format.name in ("yuv420p", "yuvj420p") and frame.interlaced_frame else picture
+    )
 
 
-def _converted(frame: VideoFrame) -> Picture:
-    # Untagged footage is BT.709 from 720 lines up and BT.601 below (common practice of players).
-    untagged = frame.colorspace == UNSPECIFIED
-    hd = frame.colorspace == Colorspace.ITU709 or (untagged and max(frame.width, frame.height) >= 1280)
-    full = frame.color_range == ColorRange.JPEG or frame.format.name.startswith("yuvj")
-    if frame.format.name != "yuv420p" or full or not hd:
+def _converted(frame: VideoFrame, meant: Meaning) -> Picture:
+    hd = meant.matrix == "bt709"
+    if frame.format.name != "yuv420p" or meant.full or not hd:
         frame = frame.reformat(
             format="yuv420p",
             src_colorspace=Colorspace.ITU709 if hd else Colorspace.ITU601,
             dst_colorspace=Colorspace.ITU709,
-            src_color_range=ColorRange.JPEG if full else ColorRange.MPEG,
+            src_color_range=ColorRange.JPEG if meant.full else ColorRange.MPEG,
             dst_color_range=ColorRange.MPEG,
         )
     return Picture(*(_plane(frame, i) for i in range(3)))
@@ -90,19 +92,20 @@ def has_alpha(pixel_format: str) -> bool:
     return pixel_format.startswith(("yuva", "rgba", "bgra", "argb", "abgr", "ya8", "ya16", "gbrap", "pal8"))
 
 
-# Transfer characteristics of Rec. ITU-T H.273: SMPTE ST 2084, and ARIB STD-B67.
-PQ, HLG = 16, 18
 # Diffuse white of high dynamic range, in candela per square metre (Rep. ITU-R BT.2408).
 REFERENCE_WHITE = 203.0
 # BT.2020 to BT.709 primaries, linear light (Rec. ITU-R BT.2087).
 _TO_709 = np.array([[1.6605, -0.5876, -0.0728], [-0.1246, 1.1329, -0.0083], [-0.0182, -0.1006, 1.1187]], np.float32)
+BT2020 = 9  # AVCOL_SPC_BT2020_NCL
 
 
-@lru_cache(2)
-def _light(transfer: int) -> NDArray[np.float32]:
+@lru_cache(3)
+def _light(transfer: str) -> NDArray[np.float32]:
     """Return linear light, 1 for diffuse white, of each 16-bit code value."""
     value = np.arange(65536) / 65535
-    if transfer == PQ:
+    if transfer == "standard":
+        return np.asarray(value**2.4, dtype=np.float32)  # Rec. ITU-R BT.1886
+    if transfer == "pq":
         m1, m2, c1, c2, c3 = 0.1593017578125, 78.84375, 0.8359375, 18.8515625, 18.6875
         root = value ** (1 / m2)
         nits = 10000 * (np.maximum(root - c1, 0) / (c2 - c3 * root)) ** (1 / m1)
@@ -113,24 +116,26 @@ def _light(transfer: int) -> NDArray[np.float32]:
     return np.asarray(nits / REFERENCE_WHITE, dtype=np.float32)
 
 
-@lru_cache(1)
-def _display() -> NDArray[np.uint8]:
-    """Return 8-bit code values for linear light from 0 to 16 in 4096 even steps of its square root.
-
-    Up to four fifths of white is kept, what is brighter is bent into the rest.
-    """
+@lru_cache(2)
+def _display(bent: bool) -> NDArray[np.uint8]:
+    """Return 8-bit code values for linear light from 0 to 16 in 4096 even steps of its square root. Where `bent`, up to four
+    fifths of white is kept, and what is brighter is bent into the rest."""
     light = np.linspace(0, 4, 4096) ** 2
     over = np.maximum(light - 0.8, 0)
-    bent = np.where(light <= 0.8, light, 0.8 + 0.2 * over / (over + 0.6))
-    return np.asarray(np.round(255 * np.clip(bent, 0, 1) ** (1 / 2.4)), dtype=np.uint8)
+    shown = np.where(light <= 0.8, light, 0.8 + 0.2 * over / (over + 0.6)) if bent else light
+    return np.asarray(np.round(255 * np.clip(shown, 0, 1) ** (1 / 2.4)), dtype=np.uint8)
 
 
-def _from_hdr(frame: VideoFrame) -> Picture:
-    """Return BT.709 pictures of BT.2020 footage with PQ or HLG: linear light, other primaries, highlights bent."""
-    rgb = frame.reformat(format="rgb48le", src_colorspace=9, dst_colorspace=9).to_ndarray()
-    linear = cv2.transform(_light(int(frame.color_trc))[rgb], _TO_709)
-    steps = np.clip(np.sqrt(np.clip(linear, 0, 16)) * (4095 / 4), 0, 4095).astype(np.uint16)
-    made = VideoFrame.from_ndarray(_display()[steps], "rgb24").reformat(
+def _from_wide(frame: VideoFrame, meant: Meaning) -> Picture:
+    """Return BT.709 pictures of footage with BT.2020 primaries, of standard light, PQ or HLG: linear light, other primaries,
+    highlights bent."""
+    side = ColorRange.JPEG if meant.full else ColorRange.MPEG
+    rgb = frame.reformat(
+        format="rgb48le", src_colorspace=BT2020, dst_colorspace=BT2020, src_color_range=side
+    ).to_ndarray()
+    linear = cv2.transform(_light(meant.light)[rgb], _TO_709)
+    steps = np.clip(np.sqrt(np.clip(linear, 0, 16)) * (4095 / 4) + 0.5, 0, 4095).astype(np.uint16)
+    made = VideoFrame.from_ndarray(_display(meant.light != "standard")[steps], "rgb24").reformat(
         format="yuv420p",
         dst_colorspace=Colorspace.ITU709,
         dst_color_range=ColorRange.MPEG,

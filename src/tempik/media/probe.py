@@ -13,8 +13,9 @@ import numpy as np
 from tempik.errors import TempikError
 from tempik.media.cache import content_key
 from tempik.media.index import FrameIndex, index_stream
+from tempik.media.meaning import AS_SAID, HLG, PQ, Colour, Meaning, meaning_of
 from tempik.media.opening import opened, sound_stream
-from tempik.media.picture import HLG, PQ, from_frame, has_alpha
+from tempik.media.picture import from_frame, has_alpha
 
 REEL_RATES = (24, 25, 30, 60)
 # Cadence is read off at most this many frames; a pattern shows well within them.
@@ -160,6 +161,17 @@ def _first_frame(path: str) -> tuple[int, str, str]:
     raise TempikError(f"{path} holds a video track without a frame that can be decoded; choose another file.")
 
 
+def colour_meaning(path: str, colour: Colour = AS_SAID) -> Meaning:
+    """Return how a file's values are taken. Raises TempikError where no frame can be decoded."""
+    with opened(path) as container:
+        try:
+            for frame in container.decode(container.streams.video[0]):
+                return meaning_of(frame, colour)
+        except (av.error.FFmpegError, OSError, IndexError):
+            pass
+    raise TempikError(f"{path} has no frame that can be decoded; copy it again or choose another file.")
+
+
 def _conversion(frame: av.VideoFrame) -> str:
     depth = max((c.bits for c in frame.format.components), default=8)
     said = []
@@ -168,6 +180,8 @@ def _conversion(frame: av.VideoFrame) -> str:
         said.append(f"high dynamic range ({name}) is brought down to BT.709")
     elif depth > 8:
         said.append(f"{depth} bits are rounded to 8")
+    if frame.color_trc not in (PQ, HLG) and meaning_of(frame).matrix == "bt2020":
+        said.append("wide colours (BT.2020) are brought into BT.709")
     if frame.interlaced_frame:
         said.append("interlaced lines are blended")
     if frame.format.name.startswith(("yuv422", "yuv444", "yuvj422", "yuvj444")):

@@ -18,6 +18,7 @@ from av.video.frame import VideoFrame
 
 from tempik.errors import TempikError
 from tempik.media.index import FrameIndex, index_frames
+from tempik.media.meaning import AS_SAID, Colour
 from tempik.media.opening import open_media
 from tempik.media.picture import Picture, Plane, alpha_of, from_frame, shrunk
 
@@ -45,12 +46,15 @@ class FrameReader:
         index: FrameIndex | None = None,
         cache_bytes: int = DEFAULT_CACHE_BYTES,
         longest_px: int | None = None,
+        colour: Colour = AS_SAID,
     ) -> None:
-        """`longest_px` shrinks what is kept so that the longer side is at most that, for previews."""
+        """`longest_px` shrinks what is kept so that the longer side is at most that, for previews. `colour` says how the
+        file's values are meant where a person says otherwise than the file."""
         self.path = path
         self.index = index if index is not None else index_frames(path)
         self.cache_bytes = cache_bytes
         self._longest = longest_px
+        self._colour = colour
         self._kept: OrderedDict[int, Picture] = OrderedDict()
         self.kept_bytes = 0
         self._alphas: OrderedDict[int, Plane] = OrderedDict()
@@ -130,7 +134,7 @@ class FrameReader:
                 continue
             self._next = here + 1
             if here >= first_wanted or here == number:
-                self._keep(here, from_frame(frame))
+                self._keep(here, from_frame(frame, self._colour))
                 clear = alpha_of(frame)
                 if clear is not None:
                     self._alphas[here] = clear

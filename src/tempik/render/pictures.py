@@ -13,6 +13,7 @@ import numpy as np
 from tempik.disk.reading import printable
 from tempik.errors import TempikError
 from tempik.media import FrameIndex, FrameReader, Picture, index_frames
+from tempik.media.meaning import AS_SAID, Colour
 from tempik.media.paint import mixed
 from tempik.media.picture import Plane, solid
 from tempik.render.between import InBetweens, blended
@@ -59,7 +60,7 @@ class PictureSource:
         self._proxy = proxy or (lambda path: None)
         self._between = InBetweens()
         self._layers = 1  # of the frame that is rendered
-        self._readers: OrderedDict[tuple[str, int | None], FrameReader] = OrderedDict()
+        self._readers: OrderedDict[tuple[str, int | None, Colour], FrameReader] = OrderedDict()
 
     def __enter__(self) -> PictureSource:
         return self
@@ -124,20 +125,20 @@ class PictureSource:
 
     def _reader_of(self, shot: Shot) -> FrameReader:
         path = self._proxy(shot.path)
-        if path is not None and not shot.alpha:
+        if path is not None and not shot.alpha and shot.colour == AS_SAID:
             reader = self._reader(path, None)
             if len(reader.index.pts) == len(shared_index(shot.path).pts):
                 return reader
-        return self._reader(shot.path, shot.longest_px)
+        return self._reader(shot.path, shot.longest_px, shot.colour)
 
-    def _reader(self, path: str, longest_px: int | None) -> FrameReader:
-        key = (path, longest_px)
+    def _reader(self, path: str, longest_px: int | None, colour: Colour = AS_SAID) -> FrameReader:
+        key = (path, longest_px, colour)
         reader = self._readers.get(key)
         if reader is not None and reader.stale:
             self._readers.pop(key).close()
             reader = None
         if reader is None:
-            reader = FrameReader(path, shared_index(path), self._cache_bytes, longest_px)
+            reader = FrameReader(path, shared_index(path), self._cache_bytes, longest_px, colour)
             self._readers[key] = reader
             while len(self._readers) > max(OPEN_FILES, self._layers):
                 _, oldest = self._readers.popitem(last=False)

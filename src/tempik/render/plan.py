@@ -19,8 +19,9 @@ from tempik.accents import Look
 from tempik.accents.look import IDENTITY, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.index import EXACT
+from tempik.media.meaning import AS_SAID, Colour
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Clear, Clip, ColourOf, Footage, Framing, Interpolation, Join, Title, by_id
+from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
@@ -33,7 +34,6 @@ from tempik.timeline.timeline import PLAIN_LOOK, Timeline
 from tempik.timeline.wording import Part, wording_at
 
 Matrix = NDArray[np.float64]
-AS_THE_FILE_SAYS = ColourOf()
 
 
 class Leg(NamedTuple):
@@ -75,7 +75,7 @@ class Shot:
     wording: tuple[Part, ...] = ()  # what of the title is seen,
     em_px: float = 0.0  # drawn with ems of so many pixels
     inner: FramePlan | None = None  # of a nest, what it shows
-    colour: ColourOf = AS_THE_FILE_SAYS  # how the file's values are meant
+    colour: Colour = AS_SAID  # how the file's values are meant
     grades: Grades = ()  # what is done to its colours, in order, each with how much of it shows
 
     def key(self) -> Hashable:
@@ -320,7 +320,7 @@ def _shot(
         title=clip.title or (Title() if footage.kind == "title" else None),
         wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
         em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
-        colour=footage.colour,
+        colour=Colour(footage.colour.matrix, footage.colour.range, footage.colour.light),
         grades=grades_of(timeline, placed, frame),
         inner=_nested(timeline, placed, float(source[0]), (width, height), within)
         if footage.nest is not None
