@@ -17,6 +17,7 @@ from typing import Any
 from tempik import __version__
 from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
+from tempik.cli import grade as cli_grade
 from tempik.cli import joins as cli_joins
 from tempik.cli import layers as cli_layers
 from tempik.cli import points as cli_points
@@ -38,6 +39,7 @@ VERBS = (
     "accents",
     "joins",
     "layers",
+    "grade",
     "titles",
     "export",
     "check",
@@ -74,6 +76,7 @@ def _verb(given: list[str]) -> int:
         "accents": cli_accents.run,
         "joins": cli_joins.run,
         "layers": cli_layers.run,
+        "grade": cli_grade.run,
         "titles": cli_titles.run,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
@@ -131,6 +134,7 @@ def _parser() -> argparse.ArgumentParser:
     cli_accents.add_parser(verbs)
     cli_joins.add_parser(verbs)
     cli_layers.add_parser(verbs)
+    cli_grade.add_parser(verbs)
     cli_titles.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")

@@ -25,7 +25,7 @@ MOST_TRACKS = 8
 # What of a clip can be keyed, and within which bounds.
 KEYED = {
     "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
-    "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0), "grade": (0.0, 1.5),
+    "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0), "grade": (0.0, 1.5), "exposure": (-6.0, 6.0),
 }  # fmt: skip
 # Of a mask.
 MASK_KEYED = {

@@ -11,6 +11,7 @@ import numpy as np
 
 from tempik.accents import Look, applied
 from tempik.grade.apply import regraded
+from tempik.grade.measure import exposed
 from tempik.media.blend import Ground, as_picture, bounds, laid_by, laid_within
 from tempik.media.clear import cleared
 from tempik.media.paint import (
@@ -113,6 +114,8 @@ def _laid_over(
             picture, cover = cleared(picture, *_by(shot.clear))
             alpha = cover if alpha is None else np.minimum(cover, fitted(alpha, cover.shape))
         above = _placed(picture, shot, width, height)
+    if shot.stops:
+        above = exposed(above, shot.stops)
     if shot.grades:
         above = regraded(above, shot.grades, plan.frame, plan.quick)
     for change in (shot.look, look):

@@ -25,7 +25,7 @@ from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Titl
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
 from tempik.timeline.framing import covers, frame_matrix, shown_region
-from tempik.timeline.grading import Grades, grades_of, look_of
+from tempik.timeline.grading import Grades, grades_of, look_of, stops_of
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed import Layer, Placed, source_at_frames
@@ -76,6 +76,7 @@ class Shot:
     em_px: float = 0.0  # drawn with ems of so many pixels
     inner: FramePlan | None = None  # of a nest, what it shows
     colour: Colour = AS_SAID  # how the file's values are meant
+    stops: float = 0.0  # how much light is added to it, by keys
     grades: Grades = ()  # what is done to its colours, in order, each with how much of it shows
 
     def key(self) -> Hashable:
@@ -94,7 +95,7 @@ class Shot:
             tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
             *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
             *(self.title, self.wording, self.em_px, self.cutout, self.inner.key() if self.inner is not None else None),
-            *(self.colour, self.grades),
+            *(self.colour, self.stops, self.grades),
         )
 
 
@@ -321,6 +322,7 @@ def _shot(
         wording=wording_at(timeline, placed, frame) if clip.title is not None else (),
         em_px=clip.title.size * width * closest_zoom(clip) if clip.title is not None else 0.0,
         colour=Colour(footage.colour.matrix, footage.colour.range, footage.colour.light),
+        stops=stops_of(timeline, placed, frame),
         grades=grades_of(timeline, placed, frame),
         inner=_nested(timeline, placed, float(source[0]), (width, height), within)
         if footage.nest is not None

@@ -24,6 +24,12 @@ def grades_of(timeline: Timeline, placed: Placed, frame: float) -> Grades:
     return tuple((g, share) for g, share in out if share > 0)
 
 
+def stops_of(timeline: Timeline, placed: Placed, frame: float) -> float:
+    """Return how much light a clip's keys of exposure add at a frame, in 32nds of a stop."""
+    keys = timeline.keyed(placed).get("exposure") if placed.clip.keys else None
+    return 0.0 if keys is None else round(min(max(keyed_at(keys, frame), -6.0), 6.0) * 32) / 32
+
+
 def look_of(timeline: Timeline, frame: float) -> Grades:
     """Return what is done to the whole frame: the reel's look, as much as its keys show of it."""
     reel = timeline.reel

@@ -16,7 +16,7 @@ from tempik.reel.nests import all_clips
 from tempik.timeline.framing import filling
 from tempik.timeline.timeline import timeline_of
 
-Attribute = Literal["speed", "framing", "layer", "join", "masks", "title"]
+Attribute = Literal["speed", "framing", "layer", "join", "masks", "title", "grade"]
 # What can be pasted from clip to clip: each by the fields of a clip that it is made of.
 ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
     "speed": ("curve", "part", "shaped", "interpolation"),
@@ -24,6 +24,7 @@ ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
     "layer": ("blend", "opacity"),
     "join": ("join",),
     "masks": ("masks", "clear"),
+    "grade": ("grade",),
     "title": (),  # its look, with the words that are there
 }
 

@@ -1,0 +1,1 @@
+"""Changes of grades: of footage, of clips, of the whole reel; one matched to another, light made even."""
