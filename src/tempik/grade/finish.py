@@ -134,9 +134,7 @@ def _grain(size: tuple[int, int], seed: int, coarse_10: int) -> tuple[Plane, ...
 
 
 # Where grain shows: most in the middle tones, hardly in black and white (as on film).
-_SHOWS = np.clip(np.round(255 * np.sqrt(np.clip(np.sin(np.pi * (np.arange(256) - 8) / 240), 0, 1))), 0, 255).astype(
-    np.uint8
-)
+_SHOWS = np.round(255 * np.clip(np.sin(np.pi * (np.arange(256) - 16) / 230), 0, 1) ** 0.7).astype(np.uint8)
 
 
 def _grained(picture: Picture, grade: Grade, frame: int) -> Picture:

@@ -14,6 +14,7 @@ from tempik.media.picture import Picture, shrunk, to_rgb
 from tempik.reel.grade import NEUTRAL, Grade
 
 SAMPLE_PX = 96
+RESTRAINT = 0.03  # how much a control must gain to be turned
 # To cone responses, and from their logarithms to the opponent axes l, alpha, beta (Reinhard et al. 2001, after Ruderman 1998).
 _LMS = np.array([[0.3811, 0.5783, 0.0402], [0.1967, 0.7244, 0.0782], [0.0241, 0.1288, 0.8444]])
 _LAB = np.diag([1 / np.sqrt(3), 1 / np.sqrt(6), 1 / np.sqrt(2)]) @ np.array([[1.0, 1, 1], [1, 1, -2], [1, -1, 0]])
@@ -59,20 +60,21 @@ def matched(source: Colours, target: Colours, begin: Grade = NEUTRAL) -> Grade:
     neutral = replace(begin, **{n: getattr(NEUTRAL, n) for n in (*FITTED, "saturation")})
 
     def made(values: NDArray[np.float64]) -> Grade:
-        turned = {n: float(np.clip(v, -1, 1)) * most for (n, most), v in zip(FITTED.items(), values, strict=False)}
-        return replace(neutral, **turned, saturation=float(np.clip(1 + values[-1], 0, 2.5)))
+        turned = {n: float(v - 1) * most for (n, most), v in zip(FITTED.items(), values, strict=False)}
+        return replace(neutral, **turned, saturation=float(values[-1]))
 
     def off(values: NDArray[np.float64]) -> NDArray[np.float64]:
         now = colouring_of(graded(source, (made(values),)))
         # Colour counts more than its span suggests: alpha and beta are small beside l.
         weight = np.array([1.0, 4.0, 4.0])
         return np.concatenate(
-            [(now.mean - wanted.mean) * weight, (now.spread - wanted.spread) * weight * 0.7, 0.01 * values]
+            [(now.mean - wanted.mean) * weight, (now.spread - wanted.spread) * weight * 0.7, RESTRAINT * (values - 1)]
         )
 
-    found = least_squares(
-        off, np.zeros(len(FITTED) + 1), bounds=(-1, 1), diff_step=np.full(len(FITTED) + 1, 1e-3), max_nfev=40
-    )
+    # About 1, so that the steps by which the slope is told are steps of the controls themselves.
+    begin_at = np.ones(len(FITTED) + 1)
+    steps = np.full(len(begin_at), 5e-3)
+    found = least_squares(off, begin_at, bounds=(0, 2), diff_step=steps, max_nfev=40)
     grade = made(found.x)
     return replace(grade, **{n: round(getattr(grade, n), 3) for n in (*FITTED, "saturation")})
 

@@ -42,6 +42,7 @@ class Meaning(NamedTuple):
     full: bool
     light: str
     assumed: tuple[str, ...] = ()
+    rgb: bool = False  # it is red, green and blue, and has no matrix
 
     @property
     def text(self) -> str:
@@ -79,4 +80,5 @@ def meaning_of(frame: VideoFrame, colour: Colour = AS_SAID) -> Meaning:
         colour.range == "full" if colour.range else full,
         colour.light or light,
         tuple(assumed),
+        rgb,
     )

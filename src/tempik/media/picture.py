@@ -61,16 +61,62 @@ def from_frame(frame: VideoFrame, colour: Colour = AS_SAID) -> Picture:
 
 
 def _converted(frame: VideoFrame, meant: Meaning) -> Picture:
-    hd = meant.matrix == "bt709"
-    if frame.format.name != "yuv420p" or meant.full or not hd:
+    if frame.format.is_rgb or meant.rgb:
+        return from_rgb(_even(np.asarray(frame.reformat(format="rgb24").to_ndarray(), dtype=np.uint8)))
+    if frame.format.name not in ("yuv420p", "yuvj420p"):
+        # To 8 bits and half the chroma alone: matrix and range stay, since swscale's own change of them tints greys.
+        space = Colorspace.ITU709 if meant.matrix == "bt709" else Colorspace.ITU601
+        side = ColorRange.JPEG if meant.full else ColorRange.MPEG
         frame = frame.reformat(
-            format="yuv420p",
-            src_colorspace=Colorspace.ITU709 if hd else Colorspace.ITU601,
-            dst_colorspace=Colorspace.ITU709,
-            src_color_range=ColorRange.JPEG if meant.full else ColorRange.MPEG,
-            dst_color_range=ColorRange.MPEG,
+            format="yuv420p", src_colorspace=space, dst_colorspace=space, src_color_range=side, dst_color_range=side
         )
-    return Picture(*(_plane(frame, i) for i in range(3)))
+    picture = Picture(*(_plane(frame, i) for i in range(3)))
+    return picture if meant.matrix == "bt709" and not meant.full else _turned(picture, meant.matrix, meant.full)
+
+
+def _even(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return colours with an even number of rows and columns, the last held."""
+    tall, wide = rgb.shape[0] % 2, rgb.shape[1] % 2
+    return np.pad(rgb, ((0, tall), (0, wide), (0, 0)), mode="edge") if tall or wide else rgb
+
+
+# What luma is mixed of, for red and blue (Rec. ITU-R BT.601, BT.709).
+_MIXES = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722)}
+
+
+@lru_cache(8)
+def _to_709(matrix: str, full: bool) -> NDArray[np.float64]:
+    """Return Y, U and V of BT.709 in video range from those of another matrix and range, shape (3, 4)."""
+    kr, kb = _MIXES[matrix]
+    kg = 1 - kr - kb
+    y, c = (1.0, 1.0) if full else (255 / 219, 255 / 224)
+    base = np.array(
+        [
+            [y, 0, c * 2 * (1 - kr)],
+            [y, -c * 2 * (1 - kb) * kb / kg, -c * 2 * (1 - kr) * kr / kg],
+            [y, c * 2 * (1 - kb), 0],
+        ]
+    )
+    zero = np.array([[0.0 if full else 16.0], [128.0], [128.0]])
+    rgb = np.hstack([base, -base @ zero])
+    return np.asarray(FROM_RGB @ np.vstack([rgb, [0, 0, 0, 1]]), dtype=np.float64)
+
+
+def _turned(picture: Picture, matrix: str, full: bool) -> Picture:
+    """Return a picture of another matrix or range in BT.709. Greys stay grey, and U and V follow from U and V alone."""
+    rows = _to_709(matrix, full)
+    u, v = (picture.u.astype(np.float32) - 128, picture.v.astype(np.float32) - 128)
+    made = [np.clip(np.rint(128 + rows[n, 1] * u + rows[n, 2] * v), 0, 255).astype(np.uint8) for n in (1, 2)]
+    # At U and V of 128 what is left is a straight line of Y.
+    line = rows[0, 0] * np.arange(256) + rows[0, 3] + 128 * (rows[0, 1] + rows[0, 2])
+    if abs(rows[0, 1]) + abs(rows[0, 2]) < 1e-6:
+        y = cv2.LUT(picture.y, np.clip(np.rint(line), 0, 255).astype(np.uint8))
+    else:
+        more = cv2.resize(
+            (rows[0, 1] * u + rows[0, 2] * v).astype(np.float32), picture.size, interpolation=cv2.INTER_LINEAR
+        )
+        y = cv2.add(cv2.LUT(picture.y, line.astype(np.float32)), more, dtype=cv2.CV_8U)
+    return Picture(np.asarray(y, dtype=np.uint8), made[0], made[1])
 
 
 def _deinterlaced(picture: Picture) -> Picture:
@@ -135,12 +181,7 @@ def _from_wide(frame: VideoFrame, meant: Meaning) -> Picture:
     ).to_ndarray()
     linear = cv2.transform(_light(meant.light)[rgb], _TO_709)
     steps = np.clip(np.sqrt(np.clip(linear, 0, 16)) * (4095 / 4) + 0.5, 0, 4095).astype(np.uint16)
-    made = VideoFrame.from_ndarray(_display(meant.light != "standard")[steps], "rgb24").reformat(
-        format="yuv420p",
-        dst_colorspace=Colorspace.ITU709,
-        dst_color_range=ColorRange.MPEG,
-    )
-    return Picture(*(_plane(made, i).copy() for i in range(3)))
+    return from_rgb(_even(_display(meant.light != "standard")[steps]))
 
 
 def _plane(frame: VideoFrame, number: int) -> Plane:

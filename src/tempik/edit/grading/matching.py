@@ -22,8 +22,8 @@ from tempik.timeline.placed import Placed, source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 LOOKS_AT = 5  # frames of a clip that tell what it is like
-ALONG_S = 0.25  # light along a clip is told so often
-SMOOTH_S = 0.5
+ALONG_S = 0.2  # light along a clip is told so often
+SMOOTH_S = 0.2
 MOST_STOPS = 3.0
 STILL_STOPS = 0.02  # light that strays less than this is even
 
