@@ -142,7 +142,8 @@ def _grained(picture: Picture, grade: Grade, frame: int) -> Picture:
     coarse = grade.grain_size * width / 1000
     pictures = _grain((width, height), grade.grain_seed, round(10 * min(max(coarse, 0.5), 12)))
     lot = np.random.default_rng((grade.grain_seed, frame, 7)).integers(0, 1 << 30, 8)
-    strength = GRAIN_CODES * grade.grain * min(grade.amount, 1.5) / 32
+    # Finer than a sample, grain evens out within each.
+    strength = GRAIN_CODES * grade.grain * min(grade.amount, 1.5) / 32 * min(1.0, coarse)
     grain = pictures[int(lot[0]) % len(pictures)]
     # Turned over and moved along, a few pictures are many.
     grain = np.roll(cv2.flip(grain, int(lot[1]) % 3 - 1), int(lot[2]) % height, axis=0)

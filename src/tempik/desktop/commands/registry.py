@@ -28,6 +28,7 @@ GROUPS = (
     "Joins",
     "Titles",
     "Layers",
+    "Grade",
     "Rhythm",
     "Play",
     "View",

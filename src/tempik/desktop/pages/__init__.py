@@ -4,6 +4,7 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.frame import FramePage
+from tempik.desktop.pages.grade.page import GradePage
 from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import Page
@@ -20,6 +21,7 @@ PAGES: tuple[type[Page], ...] = (
     TitlesPage,
     LayerPage,
     FramePage,
+    GradePage,
     CheckPage,
 )
 FIRST: type[Page] = FootagePage

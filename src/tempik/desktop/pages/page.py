@@ -12,6 +12,7 @@ from tempik.desktop.commands.accents import AccentCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.place import PlaceCommands
@@ -62,6 +63,8 @@ class Desk(NamedTuple):
     points: PointCommands
     rhythm: RhythmCommands
     readings: ReadingCommands
+    grading: GradeCommands
+    mode_changed: Callable[[], None]  # the open page wants the preview otherwise
 
 
 class Page(QWidget):

@@ -23,6 +23,7 @@ from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
 from tempik.render import PictureSource, plan
 from tempik.render.cost import HEAVY, weight
+from tempik.render.ungraded import is_graded, ungraded
 from tempik.timeline.timeline import Timeline
 
 AHEAD = 14
@@ -61,6 +62,7 @@ class PreviewFrames(QObject):
         self._dear: dict[int, bool] = {}  # of the frames looked at: whether they are dear
         self._faulty: dict[int, str] = {}  # frames of this reel that could not be made, and why
         self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
+        self._both = self._before = self._quick = False
         self._closing = False
         self._letting_go = self._resting = False
         self._paused = False
@@ -76,11 +78,34 @@ class PreviewFrames(QObject):
             self._paused = False
             self._lock.notify()
 
-    def load(self, timeline: Timeline, size: tuple[int, int], paused: bool = False, anew: bool = False) -> None:
-        """Show another reel, or the same at another size. `paused` waits for `go_on`; `anew` lets go of all that was
-        rendered, as when files are others."""
+    def set_both(self, wanted: bool) -> None:
+        """Make each frame twice from the next load on: before any grade, and beside it after."""
         with self._lock:
-            self._paused = paused
+            self._both = wanted
+
+    def show_before(self, wanted: bool) -> None:
+        """Show frames as they are before any grade."""
+        with self._lock:
+            if wanted == self._before:
+                return
+            self._before = wanted
+            self._version += 1
+            self._keys, self._dear = {}, {}
+            self._lock.notify()
+        self.ready.emit(-1)
+
+    def load(
+        self,
+        timeline: Timeline,
+        size: tuple[int, int],
+        paused: bool = False,
+        anew: bool = False,
+        quick: bool = False,
+    ) -> None:
+        """Show another reel, or the same at another size. `paused` waits for `go_on`; `anew` lets go of all that was
+        rendered, as when files are others; `quick` has grades coarser, while they are dragged."""
+        with self._lock:
+            self._paused, self._quick = paused, quick
             self._timeline, self._size = timeline, size
             self._version += 1
             self._keys, self._dear, self._faulty = {}, {}, {}
@@ -174,7 +199,8 @@ class PreviewFrames(QObject):
                     number, ahead = self._wait_for_work(source)
                     if number is None or self._timeline is None:
                         return
-                    task = _Task(self._timeline, number, self._size, self._version, ahead)
+                    how = _How(self._both and not self._before, self._before, self._quick)
+                    task = _Task(self._timeline, number, self._size, self._version, ahead, how)
                 try:
                     self._make(source, task)
                 except TempikError as error:
@@ -209,7 +235,12 @@ class PreviewFrames(QObject):
     def _make(self, source: PictureSource, task: _Task) -> None:
         began = time.perf_counter()
         found = plan(task.timeline, task.number, *task.size)
-        key, dear = found.key(), weight(found) > HEAVY
+        how, was = task.how, None
+        if is_graded(found):
+            was = ungraded(found) if how.both else None
+            found = ungraded(found) if how.before else found._replace(quick=how.quick)
+        key: Hashable = (found.key(), how.both)
+        dear = weight(found) > HEAVY
         with self._lock:
             if task.version != self._version:
                 return
@@ -222,6 +253,8 @@ class PreviewFrames(QObject):
         rgb: NDArray[np.uint8] | None = None
         if not have:
             rgb = _opened(small) if small is not None else to_rgb(source.render(found))
+            if how.both and small is None:
+                rgb = np.hstack([to_rgb(source.render(was)) if was is not None else rgb, rgb])
             took = time.perf_counter() - began
             slow = took > SLOW_SHARE / float(task.timeline.rate) and not task.ahead
             if small is None and (dear or slow):
@@ -237,7 +270,10 @@ class PreviewFrames(QObject):
                 return
             if rgb is not None and not task.ahead:
                 height, width = rgb.shape[:2]
-                self._kept[key] = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+                image = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+                if task.how.both:
+                    image.setText("both", "before, after")  # two pictures beside each other
+                self._kept[key] = image
             last = self._looked + 1 >= task.timeline.frames
         if not task.ahead:
             self._tell(self.ready, task.number)
@@ -270,6 +306,14 @@ class PreviewFrames(QObject):
             self._closing = True  # the window is gone
 
 
+class _How(NamedTuple):
+    """How a frame is made: with what it is before any grade beside it, that alone, or coarser while it is dragged."""
+
+    both: bool
+    before: bool
+    quick: bool
+
+
 class _Task(NamedTuple):
     """A frame to make: of which reel, at which size; `ahead` in the background."""
 
@@ -278,6 +322,7 @@ class _Task(NamedTuple):
     size: tuple[int, int]
     version: int
     ahead: bool
+    how: _How
 
 
 def _opened(data: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -104,7 +104,10 @@ class Preview(QWidget):
         p.fillRect(box, QColor("#000000"))
         if self.image is not None:
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-            p.drawImage(box, self.image)
+            seen = QRectF(self.image.rect())
+            if self.image.text("both"):  # before and after beside each other: this is after
+                seen.setLeft(seen.width() / 2)
+            p.drawImage(box, self.image, seen)
         if self.mode.tool is not None:
             p.save()
             self.mode.tool.paint(p, box)

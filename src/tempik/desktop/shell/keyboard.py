@@ -11,6 +11,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
@@ -42,6 +43,7 @@ OWNERS: tuple[type, ...] = (
         TitleCommands,
         LayerCommands,
         NestCommands,
+        GradeCommands,
         PointCommands,
         RhythmCommands,
     ),
@@ -51,6 +53,11 @@ PRESSES = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 # What the pointer does away from the timeline: gesture and result.
 POINTER: tuple[tuple[str, str], ...] = (
+    ("hold the key `", "the picture before any grade"),
+    ("drag the line in the preview, before and after being shown", "more of before, more of after"),
+    ("point at a look on the Grade page", "it is on your frame; a click takes it"),
+    ("click in a curve of the Grade page", "a point; drag it, far out or by a right click it goes"),
+    ("double click a number's name on the Grade page, or a disc", "back to nothing"),
     ("drag in the preview on the Titles page", "place the title; it snaps to the middle, thirds and the safe area"),
     ("drag a mask or its handles in the preview on the Layer page", "place, size, turn; the wheel scales it"),
     ("click in the preview while a polygon is drawn", "a corner; a double click closes it"),

@@ -16,6 +16,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.join_menu import join_menu
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
@@ -59,6 +60,7 @@ from tempik.desktop.shell.bench import Bench
 from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.dropped import Dropped
 from tempik.desktop.shell.header import HeaderBar
+from tempik.desktop.shell.holding import BEFORE, HeldKey
 from tempik.desktop.shell.keyboard import page_commands
 from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
 from tempik.desktop.shell.places import Divider, Places, bench_height, central, preview_width
@@ -133,6 +135,7 @@ class Window(QMainWindow):
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
         self.titles = TitleCommands(project, self)
+        self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.layers, self.nests = LayerCommands(project, self.worker, self.proxies), NestCommands(project)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
@@ -155,7 +158,7 @@ class Window(QMainWindow):
             tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, titles=self.titles,
             layers=self.layers,
             points=self.points,
-            rhythm=self.rhythm, readings=self.readings,
+            rhythm=self.rhythm, readings=self.readings, grading=self.grading, mode_changed=self._page_opened,
         )  # fmt: skip
         self.bench = Bench(self.desk)
         self.draft_panel = DraftPanel(self)
@@ -268,6 +271,7 @@ class Window(QMainWindow):
                 self.titles,
                 self.layers,
                 self.nests,
+                self.grading,
                 self.points,
                 self.rhythm,
                 self.readings,
@@ -286,6 +290,7 @@ class Window(QMainWindow):
         self.recent_menu, self.versions_menu = self.menu.recent, self.menu.versions
         self.header.menu_button.setMenu(self.menu)
         apply_keys(self.registry)
+        HeldKey(self, BEFORE, self.transport.frames.show_before)
 
     def _taken(self) -> Mapping[str, Callable[[], object]]:
         page = self.bench.current

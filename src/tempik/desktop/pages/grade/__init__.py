@@ -1,0 +1,1 @@
+"""The Grade page: colour of the reel, of clips, of footage; scopes beside it."""

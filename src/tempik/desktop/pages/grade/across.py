@@ -1,0 +1,169 @@
+"""The row on top of the Grade page: how much of the grade shows, and what is done with it as a whole."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Signal
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QMenu, QPushButton, QWidget
+
+from tempik.desktop.pages.page import Desk
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, button, toggle
+from tempik.desktop.widgets.plain import as_tip, in_menu
+from tempik.errors import TempikError
+from tempik.media.meaning import Colour
+from tempik.media.probe import colour_meaning
+from tempik.reel import by_id
+from tempik.reel.grade import PARTS
+from tempik.time import clock_text, time_of
+from tempik.timeline.grading import GRADE_KEYS, grades_of, look_of
+
+MOST_TARGETS = 40
+MEANT = {
+    "matrix": (("as the file says", ""), ("BT.601", "bt601"), ("BT.709", "bt709"), ("BT.2020", "bt2020")),
+    "range": (("as the file says", ""), ("limited", "limited"), ("full", "full")),
+    "light": (("as the file says", ""), ("standard", "standard"), ("PQ", "pq"), ("HLG", "hlg")),
+}
+
+
+class AcrossRow(QWidget):
+    """`keep_wanted` asks for a name for the grade as a look."""
+
+    keep_wanted = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.commands, self.project = desk, desk.grading, desk.project
+        self.filling = False
+        self.amount = QDoubleSpinBox()
+        self.amount.setRange(0, 150)
+        self.amount.setDecimals(0)
+        self.amount.setSuffix(" %")
+        self.amount.setKeyboardTracking(False)
+        self.amount.setToolTip("How much of the grade shows; where it has keys, the key at the playhead is set")
+        self.amount.valueChanged.connect(self._set_amount)
+        self.key = toggle("key", "Key how much of the grade shows, at the playhead: on a point it follows the point")
+        self.key.clicked.connect(self._toggle_key)
+        self.copy = button("Copy", "Copy the grade", self.commands.copy_grade)
+        self.paste = button("Paste ▾", "Paste the copied grade, or parts of it", self._paste_menu)
+        self.more = button("More ▾", "Match, make even, keep as a look, take off", self._more_menu)
+        self.split = toggle("Before | after", "On either side of a line to drag in the preview (Alt+B)")
+        self.split.clicked.connect(self.commands.toggle_split)
+        self.before = button("Before", "As it is without any grade, while this is held (or the key `)", lambda: None)
+        self.before.pressed.connect(lambda: desk.transport.frames.show_before(True))
+        self.before.released.connect(lambda: desk.transport.frames.show_before(False))
+        self.meant = button("Colours ▾", "How the values of the footage are meant", self._meant_menu)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        for widget in (self.amount, self.key, self.copy, self.paste, self.more, self.meant):
+            widget.setStyleSheet(LOW)
+            row.addWidget(widget)
+        row.addStretch(1)
+        for widget in (self.before, self.split):
+            widget.setStyleSheet(LOW)
+            row.addWidget(widget)
+
+    def refill(self) -> None:
+        """Show what is."""
+        self.filling = True
+        commands = self.commands
+        keyed = self._keyed()
+        if not self.amount.hasFocus():
+            self.amount.setValue(100 * (self._shown() if keyed else commands.grade().amount))
+        self.key.setChecked(keyed)
+        self.key.setEnabled(commands.whose != "footage")
+        self.amount.setStyleSheet(LOW + (f"border-color: {theme.RHYTHM};" if keyed else ""))
+        self.paste.setEnabled(commands.copied is not None)
+        self.split.setChecked(commands.split)
+        self.meant.setVisible(commands.whose == "footage")
+        self.filling = False
+
+    def _keyed(self) -> bool:
+        reel, clip = self.project.reel, self.project.selection.clip
+        if self.commands.whose == "reel":
+            return bool(reel.look_keys)
+        return self.commands.whose == "clips" and clip is not None and GRADE_KEYS in clip.keys
+
+    def _shown(self) -> float:
+        """How much of the grade shows at the playhead by its keys."""
+        timeline, frame, placed = self.project.timeline, self.project.playhead.frame, self.project.selection.placed
+        if self.commands.whose == "reel":
+            return next((share for _, share in look_of(timeline, frame)), 0.0)
+        found = grades_of(timeline, placed, frame) if placed is not None else ()
+        return next((share for grade, share in found if placed is not None and grade is placed.clip.grade), 0.0)
+
+    def _set_amount(self, value: float) -> None:
+        if self.filling:
+            return
+        if self._keyed():
+            self.commands.key_amount_at(value / 100)
+        else:
+            self.commands.set_fields("Grade: amount", amount=value / 100)
+
+    def _toggle_key(self, on: bool) -> None:
+        if on:
+            self.commands.key_amount()
+        else:
+            self.commands.unkey_amount()
+        self.refill()
+
+    # Menus
+
+    def _paste_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("All of it").triggered.connect(lambda _=False: self.commands.paste_parts(tuple(PARTS)))
+        menu.addSeparator()
+        for part in PARTS:
+            menu.addAction(part).triggered.connect(lambda _=False, p=part: self.commands.paste_parts((p,)))
+        menu.popup(_below(self.paste))
+
+    def _more_menu(self) -> None:
+        commands, menu = self.commands, QMenu(self)
+        match = menu.addMenu("Match the selected clips to")
+        self._fill_match(match)
+        for text, act in (
+            ("Make the light of the selected clips even", commands.even_series),
+            ("Take slow changes of light out of the clip", commands.even_along),
+            ("Leave the light along the clips as it was", commands.uneven),
+            ("The selected clip's grade for all clips", commands.grade_all),
+            ("Keep this frame to compare with", commands.keep_reference),
+            ("Keep the grade as a look …", self.keep_wanted.emit),
+            ("Take the grade off", commands.no_grade),
+        ):
+            menu.addAction(text).triggered.connect(lambda _=False, a=act: a())
+        menu.popup(_below(self.more))
+
+    def _fill_match(self, menu: QMenu) -> None:
+        chosen = set(self.project.selection.chosen_clips)
+        others = [p for p in self.project.timeline.placed if p.clip.id not in chosen and not p.footage.as_frame]
+        for placed in others[:MOST_TARGETS]:
+            at = clock_text(time_of(placed.first, self.project.timeline.rate))
+            action = menu.addAction(in_menu(f"{at}  {placed.footage.name}"))
+            action.triggered.connect(lambda _=False, name=placed.clip.id: self.commands.match_to(name))
+        menu.setEnabled(bool(chosen and others))
+
+    def _meant_menu(self) -> None:
+        where = self.commands.where()
+        piece = by_id(self.project.reel.footage, where.ids[0]) if where.ids else None
+        if piece is None:
+            return
+        menu = QMenu(self)
+        told = piece.colour
+        try:
+            said = colour_meaning(piece.path, Colour(told.matrix, told.range, told.light)).text
+        except TempikError as error:
+            said = str(error)
+        menu.addAction(in_menu(f"{piece.name}: {said}")).setEnabled(False)
+        for field, values in MEANT.items():
+            part = menu.addMenu(field)
+            for text, value in values:
+                action = part.addAction(text)
+                action.setCheckable(True)
+                action.setChecked(getattr(told, field) == value)
+                action.triggered.connect(lambda _=False, f=field, v=value: self.commands.set_colour(**{f: v}))
+        self.meant.setToolTip(as_tip(said))
+        menu.popup(_below(self.meant))
+
+
+def _below(widget: QPushButton) -> QPoint:
+    return widget.mapToGlobal(QPoint(0, widget.height() + 2))

@@ -1,0 +1,183 @@
+"""A number of a grade as a slider with its value beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QSlider, QWidget
+
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW
+from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.theme import colour, words
+from tempik.reel.grade import AMOUNTS, NEUTRAL, Amount
+
+STEPS = 400
+VALUE_W = 70
+HANDLE = 7.0
+
+
+class GradeSlider(QSlider):
+    """A slider that shows how far it is from what does nothing. The wheel moves it only where it was chosen: pages are
+    scrolled by it."""
+
+    def __init__(self, neutral: float) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.neutral = neutral  # a share of its way
+        self.setRange(0, STEPS)
+        self.setMinimumWidth(60)
+        self.setFixedHeight(20)
+
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        span = self.maximum() - self.minimum()
+        left, wide, y = HANDLE, self.width() - 2 * HANDLE, self.height() / 2
+        at = left + wide * (self.value() - self.minimum()) / span
+        zero = left + wide * self.neutral
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.LINE))
+        p.drawRoundedRect(QRectF(left - 2, y - 1.5, wide + 4, 3), 1.5, 1.5)
+        if 0.02 < self.neutral < 0.98:
+            p.fillRect(QRectF(zero - 0.5, y - 5, 1, 10), colour(theme.TEXT, 0.4))
+        if abs(at - zero) > 1 and self.isEnabled():
+            p.setBrush(QColor(theme.RHYTHM))
+            p.drawRoundedRect(QRectF(min(at, zero), y - 1.5, abs(at - zero), 3), 1.5, 1.5)
+        ink = theme.RHYTHM if self.isSliderDown() or self.hasFocus() else theme.TEXT
+        p.setBrush(QColor(ink if self.isEnabled() else theme.LINE))
+        p.setPen(QPen(QColor(theme.GROUND), 1))
+        p.drawEllipse(QPointF(at, y), HANDLE - 1, HANDLE - 1)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.setSliderDown(True)
+            self._go(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.isSliderDown():
+            self._go(event.position().x())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.isSliderDown():
+            self.setSliderDown(False)
+            self.update()
+
+    def _go(self, x: float) -> None:
+        share = (x - HANDLE) / max(self.width() - 2 * HANDLE, 1)
+        place = self.minimum() + round(min(max(share, 0.0), 1.0) * (self.maximum() - self.minimum()))
+        if place != self.value():
+            self.setValue(place)
+            self.sliderMoved.emit(place)
+            self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            super().wheelEvent(event)
+        else:
+            event.ignore()
+
+
+class _Name(Label):
+    """A slider's name; a double click sets it back."""
+
+    back = Signal()
+
+    def mouseDoubleClickEvent(self, event: object) -> None:
+        self.back.emit()
+
+
+class AmountRow(QObject):
+    """One number: its name, its slider, its value. It has no place of its own: its parts lie in a grid with others."""
+
+    def __init__(self, name: str, owner: Sliders) -> None:
+        super().__init__(owner)
+        self.name, self.owner, self.amount = name, owner, AMOUNTS[name]
+        self.label = _Name(self.amount.title)
+        self.label.setFont(words(12))
+        self.label.setToolTip(f"{self.amount.does[:1].upper()}{self.amount.does[1:]}. Double click: back to nothing.")
+        self.label.back.connect(lambda: owner.typed.emit(name, getattr(NEUTRAL, name)))
+        self.slider = GradeSlider((getattr(NEUTRAL, name) - self.amount.low) / (self.amount.high - self.amount.low))
+        self.slider.setAccessibleName(self.amount.title)
+        self.slider.sliderMoved.connect(lambda _: owner.dragged.emit(name, self.value()))
+        self.slider.sliderReleased.connect(lambda: owner.settled.emit(self.amount.title))
+        self.slider.valueChanged.connect(self._moved)
+        self.box = _value_box(self.amount)
+        self.box.valueChanged.connect(lambda value: None if owner.filling else owner.typed.emit(name, value / self.by))
+
+    @property
+    def by(self) -> float:
+        return 100.0 if self.amount.unit.startswith("%") else 1.0
+
+    def value(self) -> float:
+        """Return what the slider stands at; its middle is caught where that does nothing."""
+        low, high = self.amount.low, self.amount.high
+        value = low + (high - low) * self.slider.value() / STEPS
+        neutral = getattr(NEUTRAL, self.name)
+        return float(neutral) if abs(value - neutral) < (high - low) * 0.008 else round(value, 5)
+
+    def _moved(self) -> None:
+        if not self.owner.filling and not self.slider.isSliderDown():
+            self.owner.typed.emit(self.name, self.value())
+
+    def show_value(self, value: float) -> None:
+        low, high = self.amount.low, self.amount.high
+        if not self.slider.isSliderDown():
+            self.slider.setValue(round((value - low) / (high - low) * STEPS))
+        if not self.box.hasFocus():
+            self.box.setValue(value * self.by)
+        changed = value != getattr(NEUTRAL, self.name)
+        self.label.setStyleSheet(f"color: {theme.TEXT if changed else theme.QUIET};")
+
+
+def _value_box(amount: Amount) -> QDoubleSpinBox:
+    by = 100.0 if amount.unit.startswith("%") else 1.0
+    box = QDoubleSpinBox()
+    box.setStyleSheet(LOW)
+    box.setKeyboardTracking(False)
+    box.setRange(amount.low * by, amount.high * by)
+    fine = amount.high * by <= 6
+    box.setDecimals(2 if fine else 0)
+    box.setSingleStep(0.05 if fine else 1)
+    box.setSuffix(" %" if amount.unit.startswith("%") else "°" if amount.unit == "°" else "")
+    box.setFixedWidth(VALUE_W)
+    box.setAccessibleName(f"{amount.title}, value")
+    return box
+
+
+class Sliders(QWidget):
+    """Some numbers of a grade in columns. `dragged(name, value)` while one is dragged, `settled(title)` after, `typed(name, value)`
+    for what is set at once."""
+
+    dragged = Signal(str, float)
+    settled = Signal(str)
+    typed = Signal(str, float)
+
+    def __init__(self, names: Iterable[str], columns: int = 2) -> None:
+        super().__init__()
+        self.filling = False
+        self.rows = {name: AmountRow(name, self) for name in names}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        tall = -(-len(self.rows) // columns)
+        for number, row in enumerate(self.rows.values()):
+            line, column = number % tall, number // tall * 4
+            grid.addWidget(row.label, line, column, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            grid.addWidget(row.slider, line, column + 1)
+            grid.addWidget(row.box, line, column + 2)
+        for column in range(columns):
+            grid.setColumnStretch(4 * column + 1, 1)
+            if column:
+                grid.setColumnMinimumWidth(4 * column - 1, 10)
+        grid.setRowStretch(tall, 1)
+
+    def show_grade(self, grade: object) -> None:
+        """Show the numbers of a grade."""
+        self.filling = True
+        for name, row in self.rows.items():
+            row.show_value(float(getattr(grade, name)))
+        self.filling = False
