@@ -80,13 +80,16 @@ class SplitTool:
 
 def before_of(image: QImage | None) -> QImage | None:
     """Return the left of two pictures beside each other; None where there is one."""
-    if image is None or not image.text("both"):
-        return None
-    return image.copy(0, 0, image.width() // 2, image.height())
+    return _half(image, 0) if image is not None and image.text("both") else None
 
 
 def after_of(image: QImage) -> QImage:
     """Return the right of two pictures beside each other, or the one there is."""
-    if not image.text("both"):
-        return image
-    return image.copy(image.width() // 2, 0, image.width() // 2, image.height())
+    return _half(image, 1) if image.text("both") else image
+
+
+def _half(image: QImage, number: int) -> QImage:
+    wide = image.width() // 2
+    out = image.copy(number * wide, 0, wide, image.height())
+    out.setText("both", "")  # it is one now
+    return out
