@@ -1,4 +1,5 @@
-"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | retiming | between FILM | beats | onsets | fit]
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | grade [FILM …] | retiming |
+between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -37,6 +38,10 @@ def main() -> None:
         from bench import layers
 
         layers.main()
+    elif what == "grade":
+        from bench import grade
+
+        grade.main(sys.argv[2:])
     elif what == "pipeline":
         from bench import pipeline
 
@@ -49,7 +54,7 @@ def main() -> None:
         retiming.main([])
     else:
         sys.exit(
-            f"There is no bench '{what}'; choose speed, pipeline, joins, layers, retiming, between, beats, onsets or fit."
+            f"There is no bench '{what}'; choose speed, pipeline, joins, layers, grade, retiming, between, beats, onsets or fit."
         )
 
 

@@ -14,9 +14,11 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
 from bench.contact import sheets
+from bench.looks import sheet_of_looks
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.pages.grade.page import GradePage
 from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.rhythm.page import RhythmPage
@@ -32,6 +34,7 @@ from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.footage import facts as said_of
 from tempik.edit.speed import direction
 from tempik.edit.speed.speed import with_curve
+from tempik.grade.looks import LOOKS
 from tempik.reel import Rule
 from tempik.retime import ramp
 from tempik.timeline.wording import word_frames
@@ -205,11 +208,30 @@ def accent_views(window: Window) -> None:
     near = min(project.timeline.pulses[-1], key=lambda p: abs(p.frame - pulse.frame - 28))
     project.selection.select_row(row, near.cell)
     settle(window)
-    spin(1.5)
-    grab(window, "accent-rows")
     for _ in range(len(cells) + 2):
         window.undo()
     window.fit()
+
+
+def grade_view(window: Window) -> None:
+    """The Grade page: a look, a bent curve, the vectorscope, before and after on either side of a line."""
+    project = window.project
+    window.fit()
+    project.selection.select_clip(None)
+    project.playhead.go(64)
+    window.commands["show_grade"].trigger()
+    page = window.page(GradePage)
+    window.grading.set_grade("Look", LOOKS[3].grade)
+    window.grading.set_fields("Curve", luma_curve=((0.0, 0.0), (0.28, 0.2), (0.66, 0.74), (1.0, 1.0)))
+    page.show_subject(3)
+    page.scope.show_kind("vectorscope")
+    window.commands["toggle_split"].trigger()
+    settle(window)
+    spin(1.0)
+    grab(window, "grade")
+    window.commands["toggle_split"].trigger()
+    window.undo()
+    window.undo()
 
 
 def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
@@ -281,13 +303,10 @@ def main() -> None:
     join_view(window)
     accent_views(window)
     sheets(demo / PROJECT, DOCS / "screenshots")
+    sheet_of_looks(demo / PROJECT, DOCS / "screenshots" / "looks.png")
     cut_views(window)
     layer_views(window)
-    window.commands["show_footage"].trigger()
-    window.projects.show_draft()
-    spin(0.4)
-    window.draft_panel.grab().save(str(DOCS / "screenshots" / "draft.png"))
-    window.draft_panel.hide()
+    grade_view(window)
     window.shut_down()
 
 

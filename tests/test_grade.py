@@ -756,3 +756,20 @@ def test_a_table_that_is_dragged_is_coarser_and_near() -> None:
     fine, coarse = (looked_up(picture, table_of((TYPICAL,), (), quick)) for quick in (False, True))
     off = np.abs(held_in(fine, len(held)) - held_in(coarse, len(held))) * 255
     assert off.mean() < 1.5 and np.abs(FROM_RGB).sum() > 0
+
+
+def test_a_lut_is_collected_and_found_again_as_media_is(reel: Reel, tmp_path: Path) -> None:
+    from tempik.project.media_files import collect, found_in, media_paths, missing_media
+
+    path = tmp_path / "look.cube"
+    written_cube(lambda rgb: rgb, path, "look", 5)
+    reel = grades.with_lut(reel, THE_REEL, str(path))
+    assert str(path) in media_paths(reel)
+    made = collect(reel, tmp_path / "p.tempik")
+    assert made.left == () and made.reel.look is not None and Path(made.reel.look.lut).parent.name == "p media"
+    path.rename(tmp_path / "p media" / "again.cube")
+    assert missing_media(reel) == [str(path)]
+    (tmp_path / "elsewhere").mkdir()
+    (tmp_path / "p media" / "again.cube").rename(tmp_path / "elsewhere" / "look.cube")
+    found = found_in(reel, tmp_path / "elsewhere")
+    assert found.look is not None and found.look.lut == str(tmp_path / "elsewhere" / "look.cube")

@@ -85,6 +85,15 @@ def _table(name: str, sizes: dict[str, int], lines: list[str]) -> Colours:
     return values.reshape((size, size, size, 3) if word == "LUT_3D_SIZE" else (size, 3))
 
 
+def is_cube(path: str) -> bool:
+    """Tell whether a file is a LUT that can be read."""
+    try:
+        read_cube(Path(path))
+    except TempikError:
+        return False
+    return True
+
+
 Triple = tuple[float, float, float]
 
 

@@ -13,6 +13,7 @@ import msgspec
 from tempik.disk.reading import is_regular
 from tempik.disk.writing import copy_whole, make_folder
 from tempik.errors import TempikError
+from tempik.grade.cube import is_cube
 from tempik.media.cache import content_key
 from tempik.media.opening import is_media
 from tempik.reel import Reel
@@ -63,7 +64,7 @@ class Collected(NamedTuple):
 def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = None) -> Collected:
     """Copy all media into a folder beside the project.
 
-    What lies there already with the same contents is used. What is no media is left: a project that somebody else made
+    What lies there already with the same contents is used. What is neither media nor a LUT is left: a project that somebody else made
     may name any file, and what is collected is often sent on. Raises TempikError when a file is missing or cannot be
     copied; nothing half-copied is left.
     """
@@ -78,7 +79,7 @@ def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = 
         source = Path(path)
         if source.parent == folder:
             continue
-        if not is_media(path):
+        if not (is_media(path) or is_cube(path)):
             left.append(path)
             continue
         target = folder / source.name

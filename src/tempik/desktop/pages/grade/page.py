@@ -120,7 +120,7 @@ class GradePage(Page):
         commands.target_changed.connect(self.want)
         commands.looks_changed.connect(self._other_looks)
         commands.compared.connect(self._compare)
-        commands.reference_wanted.connect(self.tool.keep_reference)
+        commands.reference_wanted.connect(self._keep_reference)
         self.across.keep_wanted.connect(self.keep_look)
         self.desk.transport.image_shown.connect(self.scope.show_image)
         self.desk.strips.changed.connect(self._frame_moved)
@@ -231,6 +231,16 @@ class GradePage(Page):
         small = image.scaled(184, 184, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
         small.save(buffer, "PNG")  # type: ignore[call-overload]
         return bytes(data.data())
+
+    def _keep_reference(self) -> None:
+        """Keep the frame that is shown, and show it beside others; again: compare with what was before."""
+        self.tool.keep_reference()
+        self.commands.split = True
+        self._compare()
+        kept = self.tool.reference is not None
+        self.project.messages.say(
+            "Frame kept; it stands left of the line." if kept else "The kept frame is let go.", False
+        )
 
     def _compare(self) -> None:
         """Show before and after beside each other, or the frame as it is."""
