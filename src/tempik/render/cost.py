@@ -5,13 +5,17 @@ from __future__ import annotations
 import numpy as np
 
 from tempik.accents.look import BLOCKS, BLUR, LENS, SHADE, SPLIT, WASH
+from tempik.grade.pointwise import acts
 from tempik.media.paint import halvings, reach_px
+from tempik.reel import Grade
 from tempik.render.plan import FramePlan, Pair
 
 # What things cost against one warp of the frame, roughly, as `./run bench` shows them.
 STAGE_COSTS = {LENS: 1.6, BLOCKS: 0.5, BLUR: 2.5, SPLIT: 2.2, WASH: 1.8, SHADE: 0.8}
 BETWEEN_COSTS = {"nearest": 0.0, "blend": 1.2, "flow": 8.0}
 MIX_COST = 1.2
+# Of a grade: its look-up, and each of its effects.
+GRADE_COST, FINISH_COST = 1.5, 0.8
 # Frames dearer than this are made ahead.
 HEAVY = 3.2
 
@@ -33,4 +37,10 @@ def weight(plan: FramePlan) -> float:
             total += sum(STAGE_COSTS.get(e.stage, 1.0) for look in looks for e in look.effects)
             total += MIX_COST if pair.crossing.mix is not None else 0.0
     total += sum(STAGE_COSTS.get(e.stage, 1.0) for e in plan.look.effects)
+    total += sum(_grade_weight(g) for g, _ in (*plan.grades, *(g for shot in plan.shots for g in shot.grades)))
     return total + sum(weight(earlier) for earlier, _ in plan.echoes)
+
+
+def _grade_weight(grade: Grade) -> float:
+    effects = (grade.fringe, grade.soft, grade.glow, grade.sharpen, grade.vignette, grade.grain)
+    return (GRADE_COST if acts(grade) else 0.0) + FINISH_COST * sum(map(bool, effects))

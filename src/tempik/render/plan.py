@@ -195,7 +195,7 @@ def plan(
         looks = (a, b, c)
     made = tuple(_layer(timeline, layer, shown, width, height, looks, half) for layer in layers)
     echoes = _echoes(timeline, frame, width, height, look, layers) if look.echo is not None else ()
-    return FramePlan(frame, width, height, made, look, echoes, look_of(timeline, shown) if clip is None else ())
+    return FramePlan(frame, width, height, made, look, echoes, look_of(timeline, shown))
 
 
 def late_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Seam, by: int) -> FramePlan:
