@@ -354,10 +354,10 @@ def test_effects_do_what_they_say() -> None:
         and corners[2, 2] < 60
         and finished(flat, Grade(vignette=-0.8), 0).y[2, 2] > 130
     )
-    grains = [finished(flat, Grade(grain=0.5), n).y.astype(float) for n in (1, 2, 1)]
+    grains = [finished(flat, Grade(grain=0.5, grain_size=6), n).y.astype(float) for n in (1, 2, 1)]
     assert (grains[0] == grains[2]).all() and (grains[0] != grains[1]).any()
     assert abs(grains[0].mean() - 110) < 0.6 and 6 < grains[0].std() < 16
-    assert finished(solid(width, height, 16), Grade(grain=0.5), 1).y.std() < 1.5  # none in black
+    assert finished(solid(width, height, 16), Grade(grain=0.5, grain_size=6), 1).y.std() < 1.5  # none in black
     edge = Picture(
         np.where(np.arange(width) < 108, 60, 180).astype(np.uint8)[None].repeat(height, 0).copy(), flat.u, flat.v
     )

@@ -26,7 +26,7 @@ from tempik.reel.grade import AMOUNTS, PARTS
 def page(opened: Window, qtbot: QtBot) -> GradePage:
     opened.open_page(GradePage)
     page = opened.page(GradePage)
-    qtbot.waitUntil(lambda: opened.transport.image is not None)
+    qtbot.waitUntil(lambda: page.tool.image is not None)
     return page
 
 
@@ -203,8 +203,8 @@ def test_before_and_after_beside_each_other(page: GradePage, qtbot: QtBot) -> No
     page.commands.set_grade("x", Grade(exposure=-3.0))
     page.across.split.click()
     assert page.commands.split and page.window().preview.mode.tool is page.tool  # type: ignore[attr-defined]
-    qtbot.waitUntil(lambda: before_of(page.desk.transport.image) is not None, timeout=10_000)
-    image = page.desk.transport.image
+    qtbot.waitUntil(lambda: before_of(page.tool.image) is not None, timeout=10_000)
+    image = page.tool.image
     before = before_of(image)
     assert before is not None and image is not None
     assert np.abs(pixels_of(before).astype(int) - plain).mean() < 2 and pixels_of(image).mean() < 0.6 * plain.mean()
@@ -219,9 +219,7 @@ def test_before_and_after_beside_each_other(page: GradePage, qtbot: QtBot) -> No
     page.commands.keep_reference()
     assert page.tool.reference is None
     page.across.split.click()
-    qtbot.waitUntil(
-        lambda: page.desk.transport.image is not None and not page.desk.transport.image.text("both"), timeout=10_000
-    )
+    qtbot.waitUntil(lambda: page.tool.image is not None and not page.tool.image.text("both"), timeout=10_000)
 
 
 def test_a_held_key_shows_what_was_before(page: GradePage, qtbot: QtBot) -> None:

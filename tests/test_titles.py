@@ -21,7 +21,7 @@ from tempik.edit.clips import place, trim
 from tempik.edit.song.points import nudged, with_name
 from tempik.errors import TempikError
 from tempik.media.picture import Picture, to_rgb
-from tempik.project.file import load_reel, save_reel
+from tempik.project.file import FORMAT, load_reel, save_reel
 from tempik.project.lyrics import read_lyrics, write_lyrics, written
 from tempik.reel import Arrival, Framing, Position, Reel, Title
 from tempik.reel.validate import problems
@@ -536,7 +536,7 @@ def test_titles_are_kept_in_the_project_file(reel: Reel, tmp_path: Path) -> None
     save_reel(made, tmp_path / "p.tempik")
     again = load_reel(tmp_path / "p.tempik")
     assert next(c for c in again.clips if c.id == name).title == title
-    assert msgspec.json.decode((tmp_path / "p.tempik").read_bytes())["format"] == 9
+    assert msgspec.json.decode((tmp_path / "p.tempik").read_bytes())["format"] == FORMAT
 
 
 def test_a_title_is_laid_on_a_free_track_above(reel: Reel) -> None:

@@ -38,6 +38,8 @@ LEAST_WORD = 8.0  # how far a word changes a place of the small picture, to coun
 FULL = 0.9
 # A frame that is so much nearer to what is planned for it than to any other shows that.
 SURE = 0.5
+# Pictures laid on each other that are less alike than this (as correlation) were not.
+REGISTERED = 0.8
 
 
 class _Film:
@@ -325,9 +327,11 @@ def _displacement(shown: Thumb, plain: Thumb) -> float:
     everywhere = np.full(a.shape, 255, np.uint8)
     stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-4)
     try:
-        _, matrix = cv2.findTransformECC(a, b, start, cv2.MOTION_AFFINE, stop, everywhere, 5)
+        alike, matrix = cv2.findTransformECC(a, b, start, cv2.MOTION_AFFINE, stop, everywhere, 5)
     except cv2.error:
         return float("inf")
+    if alike < REGISTERED:
+        return float("inf")  # under a flash, in a file of low quality, there is too little left to lay on the other
     corners = np.array([[0, 0, 1], [wide, 0, 1], [0, tall, 1], [wide, tall, 1.0]])
     return float(np.hypot(*(corners @ np.asarray(matrix).T - corners[:, :2]).T).mean())
 

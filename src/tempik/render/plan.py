@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 from collections.abc import Hashable
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -18,12 +17,12 @@ from numpy.typing import NDArray
 from tempik.accents import Look
 from tempik.accents.look import IDENTITY, times
 from tempik.joins import Crossing, Side, kind_named, shutter_of
-from tempik.media.index import EXACT
 from tempik.media.meaning import AS_SAID, Colour
 from tempik.media.paint import halvings, reach_px, turns_nothing
 from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
+from tempik.render.repeats import distinct_around
 from tempik.timeline.framing import covers, frame_matrix, shown_region
 from tempik.timeline.grading import Grades, grades_of, look_of, stops_of
 from tempik.timeline.inside import frame_inside, inside_of
@@ -288,15 +287,8 @@ def _shot(
     whole = covers(framing, footage, timeline.reel) or footage.as_frame
     number, later, passed = distinct_around(footage, float(source[0])) if footage.skip_repeats else (None, None, 0.0)
     affine = framed(framing, footage, width, height, looks[1])
-    legs: tuple[Leg, ...] = ()
     clip = placed.clip
-    moves = clip.framing.end is not None or clip.keys or clip.follow is not None
-    if half and (looks[0].move != looks[2].move or looks[1].move != looks[0].move or moves):
-        begin, end = (
-            framed(timeline.framing_at(placed, frame + side * half), footage, width, height, look)
-            for side, look in ((-1, looks[0]), (1, looks[2]))
-        )
-        legs = _legs(begin, end, affine, (width, height))
+    legs = _way(timeline, placed, frame, (width, height), looks, half, affine)
     return Shot(
         path=footage.path,
         source_s=float(source[0]),
@@ -328,6 +320,27 @@ def _shot(
         if footage.nest is not None
         else None,
     )
+
+
+def _way(
+    timeline: Timeline,
+    placed: Placed,
+    frame: int,
+    size: tuple[int, int],
+    looks: tuple[Look, Look, Look],
+    half: float,
+    affine: Matrix,
+) -> tuple[Leg, ...]:
+    """Return the way of a layer while the shutter is open, none where it stands still."""
+    clip = placed.clip
+    moves = clip.framing.end is not None or clip.keys or clip.follow is not None
+    if not half or not (looks[0].move != looks[2].move or looks[1].move != looks[0].move or moves):
+        return ()
+    begin, end = (
+        framed(timeline.framing_at(placed, frame + side * half), placed.footage, *size, look)
+        for side, look in ((-1, looks[0]), (1, looks[2]))
+    )
+    return _legs(begin, end, affine, size)
 
 
 def _nested(
@@ -426,19 +439,3 @@ def _from_to(a: Matrix, b: Matrix) -> Matrix:
     """Return the affine of the output that takes what `a` shows to where `b` shows it."""
     last = [0.0, 0.0, 1.0]
     return np.asarray((np.vstack([b, last]) @ np.linalg.inv(np.vstack([a, last])))[:2], dtype=np.float64)
-
-
-@lru_cache(64)
-def _distinct(repeats: tuple[int, ...], frames: int) -> NDArray[np.int64]:
-    return np.setdiff1d(np.arange(frames), np.array(repeats, dtype=np.int64))
-
-
-def distinct_around(footage: Footage, source_s: float) -> tuple[int, int, float]:
-    """Return the frame on screen when repeated frames are left out and the others stand evenly over the file, the one
-    after it, and how far on to it the instant lies, 0 to below 1."""
-    kept = _distinct(footage.repeats, max(footage.frames, 1))
-    place = source_s / (footage.length_s / max(len(kept), 1)) + 1e-3
-    last = len(kept) - 1
-    at = min(max(int(place), 0), last)
-    share = place - 1e-3 - at
-    return int(kept[at]), int(kept[min(at + 1, last)]), share if EXACT <= share <= 1 - EXACT and at < last else 0.0

@@ -212,7 +212,11 @@ class GradeCommands(QObject):
 
     @command("Grade", "Before and after, on either side of a line", ("Alt+B",), "clips")
     def toggle_split(self) -> None:
-        self.split = not self.split
+        self.show_split(not self.split)
+
+    def show_split(self, on: bool) -> None:
+        """Show before and after on either side of a line, or the picture alone."""
+        self.split = on
         self.compared.emit()
 
     @command("Grade", "Keep this frame to compare with", ("Alt+K",), "clips")

@@ -239,7 +239,7 @@ class PreviewFrames(QObject):
         if is_graded(found):
             was = ungraded(found) if how.both else None
             found = ungraded(found) if how.before else found._replace(quick=how.quick)
-        key: Hashable = (found.key(), how.both)
+        key: Hashable = (found.key(), "both") if how.both else found.key()
         dear = weight(found) > HEAVY
         with self._lock:
             if task.version != self._version:

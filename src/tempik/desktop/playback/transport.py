@@ -6,7 +6,6 @@ from collections.abc import Callable
 from typing import Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtGui import QImage
 
 from tempik.desktop.playback.clip_sounds import ClipSounds
 from tempik.desktop.playback.listening import Listening
@@ -49,7 +48,6 @@ class Transport(QObject):
         self.cursor_s = 0.0  # seconds of the song
         self.dropped = 0
         self.shown = -1  # the frame that the preview shows
-        self.image: QImage | None = None  # what it shows of it
         self._due = -1
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -59,7 +57,6 @@ class Transport(QObject):
         self.player.at.connect(self._sounds)
         self.player.state_changed.connect(self._state)
         self.frames.ready.connect(self._ready)
-        self.image_shown.connect(self._note_image)
         self.frames.failed.connect(self._failed)
         project.playhead.moved.connect(self.show_frame)
         clip_sounds.changed.connect(self.clip_sounds_changed)
@@ -269,9 +266,6 @@ class Transport(QObject):
             self._failed(frame, fault)
         if frame % 15 == 0 or not playing:
             self.show_playback()
-
-    def _note_image(self, image: QImage | None) -> None:
-        self.image = image
 
     def _ready(self, frame: int) -> None:
         if frame < 0:  # all frames are made otherwise

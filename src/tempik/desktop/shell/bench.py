@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QScrollArea,
+    QSizePolicy,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -79,13 +80,15 @@ class Bench(QFrame):
         self.tabs: list[QToolButton] = []
         for kind in PAGES:
             self._add(kind)
-        self._tabs.addStretch(1)
         self._tools = QHBoxLayout()
-        self._tabs.addLayout(self._tools)
         self.chosen = Label()
         self.chosen.setTextFormat(Qt.TextFormat.PlainText)
+        self.chosen.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        # What is chosen asks for no room: it is shown as far as there is some.
+        self.chosen.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.chosen.setStyleSheet(f"color: {theme.QUIET};")
-        self._tabs.addWidget(self.chosen)
+        self._tabs.addWidget(self.chosen, 1)
+        self._tabs.addLayout(self._tools)
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(0)
@@ -107,7 +110,7 @@ class Bench(QFrame):
         tab.setAutoExclusive(True)
         tab.setStyleSheet(
             "QToolButton { background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;"
-            f" padding: 6px 10px 4px; font-size: 14px; color: {theme.QUIET}; }}"
+            f" padding: 6px 6px 4px; font-size: 14px; color: {theme.QUIET}; }}"
             f"QToolButton:hover, QToolButton:focus {{ color: {theme.TEXT}; }}"
             f"QToolButton:focus {{ border-bottom-color: {theme.TEXT}; }}"
             f"QToolButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.RHYTHM}; background: transparent; }}"

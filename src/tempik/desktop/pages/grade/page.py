@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, Qt
-from PySide6.QtGui import QPixmap
+from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -21,7 +21,7 @@ from tempik.desktop.pages.grade.across import AcrossRow
 from tempik.desktop.pages.grade.look_tiles import Choice, LookTiles, choices
 from tempik.desktop.pages.grade.panes import BalancePane, ColourPane, CurvesPane, EffectsPane, LightPane, Pane
 from tempik.desktop.pages.grade.scope_view import ScopeView
-from tempik.desktop.pages.grade.split_tool import SplitTool
+from tempik.desktop.pages.grade.split_tool import SplitTool, after_of
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.widgets.form import toggle
@@ -122,7 +122,7 @@ class GradePage(Page):
         commands.compared.connect(self._compare)
         commands.reference_wanted.connect(self._keep_reference)
         self.across.keep_wanted.connect(self.keep_look)
-        self.desk.transport.image_shown.connect(self.scope.show_image)
+        self.desk.transport.image_shown.connect(self._image_shown)
         self.desk.strips.changed.connect(self._frame_moved)
 
     @property
@@ -146,6 +146,7 @@ class GradePage(Page):
 
     def entered(self) -> None:
         self._compare()
+        self.desk.transport.show_frame(self.project.playhead.frame)
         self._frame_moved()
 
     def left(self) -> None:
@@ -171,6 +172,10 @@ class GradePage(Page):
         if where.whose == "clips" and len(where.ids) > 1:
             return f"{len(where.ids)} clips"
         return ""
+
+    def _image_shown(self, image: QImage | None) -> None:
+        self.tool.show_image(image)
+        self.scope.show_image(image)
 
     # Looks
 
@@ -222,9 +227,10 @@ class GradePage(Page):
             self.commands.keep_look(name, self._picture())
 
     def _picture(self) -> bytes:
-        image = self.desk.transport.image
+        image = self.tool.image
         if image is None:
             return b""
+        image = after_of(image)
         data = QByteArray()
         buffer = QBuffer(data)
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
@@ -235,8 +241,7 @@ class GradePage(Page):
     def _keep_reference(self) -> None:
         """Keep the frame that is shown, and show it beside others; again: compare with what was before."""
         self.tool.keep_reference()
-        self.commands.split = True
-        self._compare()
+        self.commands.show_split(True)
         kept = self.tool.reference is not None
         self.project.messages.say(
             "Frame kept; it stands left of the line." if kept else "The kept frame is let go.", False

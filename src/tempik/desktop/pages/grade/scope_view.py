@@ -45,6 +45,10 @@ class Plot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Scope of the frame that is shown")
 
+    def show_kind(self, kind: str) -> None:
+        self.kind = kind
+        self.update()
+
     def show_rgb(self, rgb: NDArray[np.uint8] | None) -> None:
         self.rgb = rgb
         self.update()
@@ -192,9 +196,8 @@ class ScopeView(QWidget):
 
     def show_kind(self, kind: str) -> None:
         """Show another scope."""
-        self.plot.kind = kind
+        self.plot.show_kind(kind)
         self.kinds.setCurrentText(kind)
-        self.plot.update()
 
     def show_image(self, image: QImage | None) -> None:
         """Show the scope of a frame; those that come faster than can be seen are left out, the last one never."""

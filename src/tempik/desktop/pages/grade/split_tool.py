@@ -17,6 +17,7 @@ class SplitTool:
 
     def __init__(self, transport: Transport) -> None:
         self.transport = transport
+        self.image: QImage | None = None  # the frame that is shown
         self.share = 0.5
         self.reference: QImage | None = None
         self._begin = 0.5
@@ -28,9 +29,13 @@ class SplitTool:
         self.transport.resized()
         self._repaint()
 
+    def show_image(self, image: QImage | None) -> None:
+        """Another frame is shown."""
+        self.image = image
+
     def keep_reference(self) -> None:
         """Keep the frame that is shown to compare others with; again: forget it."""
-        image = self.transport.image
+        image = self.image
         self.reference = None if self.reference is not None or image is None else after_of(image)
 
     def shown_on(self, repaint: Callable[[], None]) -> None:
@@ -55,7 +60,7 @@ class SplitTool:
         """Nothing of the reel was changed."""
 
     def paint(self, p: QPainter, box: QRectF) -> None:
-        image = self.reference or before_of(self.transport.image)
+        image = self.reference or before_of(self.image)
         line = box.left() + self.share * box.width()
         if image is not None:
             p.save()
