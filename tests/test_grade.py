@@ -755,7 +755,7 @@ def test_a_table_that_is_dragged_is_coarser_and_near() -> None:
     picture, held = patches(0.15 + 0.6 * CUBE)
     fine, coarse = (looked_up(picture, table_of((TYPICAL,), (), quick)) for quick in (False, True))
     off = np.abs(held_in(fine, len(held)) - held_in(coarse, len(held))) * 255
-    assert off.mean() < 1.5 and np.abs(FROM_RGB).sum() > 0
+    assert off.mean() < 2.2 and np.abs(FROM_RGB).sum() > 0
 
 
 def test_a_lut_is_collected_and_found_again_as_media_is(reel: Reel, tmp_path: Path) -> None:

@@ -11,15 +11,15 @@ from numpy.typing import NDArray
 from tempik.grade.cube import lut_at
 from tempik.grade.curves import curve_of, ring_of
 from tempik.grade.white import adaptation
-from tempik.reel.grade import NEUTRAL, Grade, Wheel
+from tempik.reel.grade import NEUTRAL, Curve1, Grade, Wheel
 
 # Displayed red, green and blue, shape (n, 3), 0 to 1 and beyond.
 Colours = NDArray[np.float32]
 LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # Rec. ITU-R BT.709
 DISPLAY = 2.4  # the exponent of Rec. ITU-R BT.1886
 MIDDLE_GREY = 0.18 ** (1 / DISPLAY)
-# One channel's changes are worked out once for so many values between these, then looked up: to a 50th of an 8-bit step.
-STEPS, LOW, HIGH = 38_401, -0.5, 2.5
+# One channel's changes are worked out once for so many values between these, then looked up: to a 20th of an 8-bit step.
+STEPS, LOW, HIGH = 12_801, -0.5, 2.5
 RING = 3600  # hues told apart
 
 # What of a grade acts on each place by itself.
@@ -58,7 +58,7 @@ def _graded(rgb: Colours, grade: Grade) -> Colours:
     rgb = _channels(rgb, grade)
     if grade.luma_curve:
         luma = rgb @ LUMA
-        rgb = rgb + (curve_of(grade.luma_curve)(luma.astype(np.float64)) - luma)[:, None].astype(np.float32)
+        rgb = rgb + (_found(_luma_table(grade.luma_curve), luma) - luma)[:, None]
     rgb = _coloured(rgb, grade)
     if grade.fade:
         rgb = rgb + np.float32(0.16 * grade.fade) * np.clip(1 - rgb, 0, 1.5) ** 4
@@ -77,9 +77,18 @@ def _channels(rgb: Colours, grade: Grade) -> Colours:
     tables = channel_tables(grade)
     if tables is None:
         return rgb
-    at = (rgb - np.float32(LOW)) * np.float32((STEPS - 1) / (HIGH - LOW)) + np.float32(0.5)
-    number = np.clip(at, 0, STEPS - 1).astype(np.int32)
-    return np.stack([tables[n].take(number[:, n]) for n in range(3)], axis=1)
+    return np.stack([_found(tables[n], rgb[:, n]) for n in range(3)], axis=1)
+
+
+def _found(table: NDArray[np.float32], values: Colours) -> Colours:
+    """Return what a table over LOW to HIGH has for values."""
+    at = (values - np.float32(LOW)) * np.float32((STEPS - 1) / (HIGH - LOW)) + np.float32(0.5)
+    return np.asarray(table.take(np.clip(at, 0, STEPS - 1).astype(np.int32)), dtype=np.float32)
+
+
+@lru_cache(64)
+def _luma_table(dots: Curve1) -> NDArray[np.float32]:
+    return np.asarray(curve_of(dots)(np.linspace(LOW, HIGH, STEPS)), dtype=np.float32)
 
 
 @lru_cache(256)

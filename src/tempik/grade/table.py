@@ -21,8 +21,9 @@ from tempik.reel.grade import Grade
 
 # Chroma values that the formula is worked out for; in between it is straight.
 NODES, NODES_QUICK = 33, 17
+LUMAS_QUICK = 52  # of 256 values of Y
 # Bits of chroma that are told apart, and of luma for the chroma tables.
-BITS, BITS_QUICK = 7, 6
+BITS, BITS_QUICK = 7, 5
 LUMA_BITS = 6
 KEPT_BYTES = 160 << 20
 
@@ -47,9 +48,11 @@ def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: b
     """Return grades as a table; `state` tells the files that they read from other states of these. `quick` is coarser, for what
     is dragged. Raises TempikError for a LUT that cannot be read."""
     nodes, bits = (NODES_QUICK, BITS_QUICK) if quick else (NODES, BITS)
-    rgb = _nodes(np.linspace(0, 256, nodes))  # 128, which is grey, is a node
-    made = graded(rgb, grades) * np.float32(255)
-    channels = [np.ascontiguousarray(made[:, n]).reshape(nodes, nodes, 256) for n in range(3)]
+    lumas = LUMAS_QUICK if quick else 256
+    made = graded(_nodes(nodes, lumas), grades) * np.float32(255)
+    channels = [np.ascontiguousarray(made[:, n]).reshape(nodes, nodes, lumas) for n in range(3)]
+    if quick:
+        channels = [c @ _between(lumas).T for c in channels]
     spread = _weights(nodes, bits)
     # Red, green and blue are spread before they are cut to what can be displayed: the cut is sharp, the formula smooth.
     full = [_cut(np.matmul(spread, _rows(c, spread)).reshape(-1, 256)) for c in channels]
@@ -91,9 +94,23 @@ def _weights(nodes: int, bits: int) -> _Array:
     return out
 
 
-def _nodes(chroma: NDArray[np.float64]) -> Colours:
-    """Return displayed red, green and blue of all Y at the nodes of U and V, shape (nodes × nodes × 256, 3)."""
-    u, v, y = np.meshgrid(chroma, chroma, np.arange(256.0), indexing="ij")
+@lru_cache(2)
+def _between(lumas: int) -> _Array:
+    """Return how much of each node of Y goes into each Y, shape (256, nodes)."""
+    at = np.arange(256) / 255 * (lumas - 1)
+    base = np.minimum(at.astype(int), lumas - 2)
+    out = np.zeros((256, lumas), np.float32)
+    out[np.arange(256), base] = 1 - (at - base)
+    out[np.arange(256), base + 1] = at - base
+    return out
+
+
+@lru_cache(2)
+def _nodes(nodes: int, lumas: int) -> Colours:
+    """Return displayed red, green and blue at the nodes of U, V and Y, shape (nodes × nodes × lumas, 3); 128, which is grey, is
+    a node of U and V."""
+    chroma = np.linspace(0, 256, nodes)
+    u, v, y = np.meshgrid(chroma, chroma, np.linspace(0, 255, lumas), indexing="ij")
     yuv = np.stack([y.ravel(), u.ravel(), v.ravel(), np.ones(y.size)], axis=1)
     return np.asarray(yuv @ TO_RGB.T / 255, dtype=np.float32)
 
