@@ -4,9 +4,18 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF
+from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
+
+
+def paint_sunk(p: QPainter, widget: QWidget) -> None:
+    """Paint the ground of a graph: sunk, with round corners, smooth lines from now on."""
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(theme.SUNK))
+    p.drawRoundedRect(QRectF(widget.rect()), 4, 4)
 
 
 def draw_filling(p: QPainter, target: QRectF, picture: QPixmap) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.keys import ARROWS, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import words
@@ -118,10 +119,7 @@ class TileGrid(QWidget):
 
     def event(self, event: QEvent) -> bool:
         # With the focus here the arrows choose among tiles; they would move the playhead.
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in _KEYS:
-            event.accept()
-            return True
-        return super().event(event)
+        return takes(event, _KEYS) or super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -self.columns, Qt.Key.Key_Down: self.columns}
@@ -166,4 +164,4 @@ class Chooser(QWidget):
         self.tiles.setToolTip(as_tip(text) if tip else "")
 
 
-_KEYS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter}
+_KEYS = (*ARROWS, Qt.Key.Key_Return, Qt.Key.Key_Enter)

@@ -8,6 +8,8 @@ from PySide6.QtGui import QColor, QKeyEvent, QLinearGradient, QMouseEvent, QPain
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.drawing import paint_sunk
+from tempik.desktop.widgets.keys import ARROWS, AWAY, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, words
 from tempik.grade.curves import curve_of, in_order, ring_of
@@ -96,10 +98,7 @@ class CurveGraph(QWidget):
 
     @painted
     def paintEvent(self, p: QPainter) -> None:
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.SUNK))
-        p.drawRoundedRect(QRectF(self.rect()), 4, 4)
+        paint_sunk(p, self)
         box = self._box()
         if self.is_hue:
             self._paint_hues(p, box)
@@ -207,33 +206,25 @@ class CurveGraph(QWidget):
 
     def event(self, event: QEvent) -> bool:
         # With a point chosen the arrows move it; they would move the playhead.
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in _KEYS:
-            event.accept()
-            return True
-        return super().event(event)
+        return takes(event, _KEYS) or super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         dots, key = self.shown_dots(), Qt.Key(event.key())
         wide, low, high = self._span()
-        steps = {
-            Qt.Key.Key_Left: (-NUDGE * wide, 0.0), Qt.Key.Key_Right: (NUDGE * wide, 0.0),
-            Qt.Key.Key_Up: (0.0, NUDGE * (high - low)), Qt.Key.Key_Down: (0.0, -NUDGE * (high - low)),
-        }  # fmt: skip
         if not 0 <= self.chosen < len(dots):
             self.chosen = 0 if dots else -1
             self.update()
-        if key in steps and self.chosen >= 0:
-            x, y = dots[self.chosen]
-            moved = (min(max(x + steps[key][0], 0.0), wide), min(max(y + steps[key][1], low), high))
+        if key in ARROWS and self.chosen >= 0:
+            (x, y), (across, up) = dots[self.chosen], ARROWS[key]
+            x, y = x + across * NUDGE * wide, y + up * NUDGE * (high - low)
+            moved = (min(max(x, 0.0), wide), min(max(y, low), high))
             self.changed.emit(in_order([moved if n == self.chosen else d for n, d in enumerate(dots)]))
             self.settled.emit()
-        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen >= 0:
+        elif key in AWAY and self.chosen >= 0:
             self._take_away(self.chosen)
         else:
             super().keyPressEvent(event)
 
 
-_KEYS = {
-    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete, Qt.Key.Key_Backspace,
-}  # fmt: skip
+_KEYS = (*ARROWS, *AWAY)
 NAMES = (*CURVES, *HUE_CURVES)

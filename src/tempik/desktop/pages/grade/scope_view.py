@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.drawing import paint_sunk
 from tempik.desktop.widgets.form import LOW
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
@@ -55,10 +56,7 @@ class Plot(QWidget):
 
     @painted
     def paintEvent(self, p: QPainter) -> None:
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.SUNK))
-        p.drawRoundedRect(QRectF(self.rect()), 4, 4)
+        paint_sunk(p, self)
         box = QRectF(self.rect()).adjusted(34, 8, -6, -8)
         if self.kind == "vectorscope":
             self._paint_vectors(p)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QW
 
 from tempik.desktop.pages.grade.sliders import GradeSlider
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.keys import ARROWS, AWAY, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import colour, figures, words
@@ -101,17 +102,13 @@ class Disc(QWidget):
         self.settled.emit()
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() in _KEYS:
-            event.accept()
-            return True
-        return super().event(event)
+        return takes(event, _KEYS) or super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         key = Qt.Key(event.key())
-        if key in steps:
-            self._go(self.at[0] + NUDGE * steps[key][0], self.at[1] + NUDGE * steps[key][1])
-        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+        if key in ARROWS:
+            self._go(self.at[0] + NUDGE * ARROWS[key][0], self.at[1] + NUDGE * ARROWS[key][1])
+        elif key in AWAY:
             self._go(0.0, 0.0)
         else:
             super().keyPressEvent(event)
@@ -119,9 +116,7 @@ class Disc(QWidget):
         self.settled.emit()
 
 
-_KEYS = {
-    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Delete, Qt.Key.Key_Backspace,
-}  # fmt: skip
+_KEYS = (*ARROWS, *AWAY)
 
 
 class Wheels(QWidget):

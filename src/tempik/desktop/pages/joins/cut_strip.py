@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.drawing import draw_filling
+from tempik.desktop.widgets.drawing import draw_filling, paint_sunk
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.timeline.placed import Placed, source_at_frames
@@ -85,10 +85,7 @@ class CutStrip(QWidget):
 
     @painted
     def paintEvent(self, p: QPainter) -> None:
-        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.SUNK))
-        p.drawRoundedRect(QRectF(self.rect()), 4, 4)
+        paint_sunk(p, self)
         timeline = self.timeline
         if timeline is None or self.sides == (None, None):
             p.setPen(QColor(theme.QUIET))
