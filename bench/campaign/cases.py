@@ -19,15 +19,21 @@ from bench.campaign.damage import bent, flipped
 from tempik.assemble import assemble
 from tempik.edit.accents.rows import with_all_amounts, with_row
 from tempik.edit.clips import layers
+from tempik.edit.clips.nests import with_nest
 from tempik.edit.clips.trim import with_split
 from tempik.edit.draft import Wish
+from tempik.edit.grading import grades
+from tempik.edit.grading.grades import THE_REEL, Where
 from tempik.edit.joins import laying
 from tempik.edit.speed.speed import with_constant
+from tempik.grade.cube import written_cube
+from tempik.grade.looks import LOOKS
+from tempik.grade.pointwise import function_of
 from tempik.joins import join_of
 from tempik.project.file import save_reel
 from tempik.project.history import begin
 from tempik.project.journal import Journal
-from tempik.reel import Reel
+from tempik.reel import Grade, Reel, Wheel
 from tempik.rhythm.exchange import write_marks
 from tempik.rhythm.records import Mark
 from tempik.timeline.timeline import timeline_of
@@ -110,6 +116,12 @@ def small_reel(folder: Path) -> Reel:
     )
     last = reel.clips[-1].id
     reel = layers.with_clip_key(layers.with_blend(reel, [last], "screen"), last, "opacity", 100, 0.5)
+    reel = grades.with_grade(reel, THE_REEL, replace(LOOKS[3].grade, luma_curve=((0.0, 0.1), (1.0, 0.9))))
+    reel = grades.with_amount_key(reel, THE_REEL, 60, 0.5)
+    reel = grades.with_grade(
+        reel, Where("footage", (reel.footage[0].id,)), Grade(exposure=0.5, dark_wheel=Wheel(0.1, 0.1))
+    )
+    reel, _ = with_nest(reel, [p.clip.id for p in timeline_of(reel).placed[1:3]])
     return with_row(reel, "punch")
 
 
@@ -174,10 +186,11 @@ def points_cases(count: int, seed: int) -> Made:
 
 
 def shape_cases(count: int, folder: Path, seed: int) -> Made:
-    """Yield damaged shapes, bundles and joins of one's own."""
+    """Yield damaged shapes, bundles, joins and looks of one's own, and LUTs."""
     from tempik.edit.accents.copying import CopiedRows, copied_rows
     from tempik.project.bundles import write_bundle
     from tempik.project.joins import write_join
+    from tempik.project.looks import OwnLook, write_look
     from tempik.project.shapes import all_shapes, write_shape
 
     rng = random.Random(seed)
@@ -187,10 +200,16 @@ def shape_cases(count: int, folder: Path, seed: int) -> Made:
     write_bundle(rows, "three", folder / "case.tempikaccents")
     joined = next(c.join for c in reel.clips if c.join is not None)
     write_join(joined, "four", folder / "case.tempikjoin")
-    sources = [(p.name, p.read_bytes()) for p in folder.glob("case.*")]
+    write_look(OwnLook("five", LOOKS[2].grade, b"PNG"), folder / "case.tempiklook")
+    written_cube(function_of((LOOKS[2].grade,)), folder / "case.cube", "six", 5)
+    sources = [(p.name, p.read_bytes()) for p in sorted(folder.glob("case.*"))]
     for number in range(count):
         name, data = rng.choice(sources)
-        made = flipped(data, rng) if number % 2 else json.dumps(bent(json.loads(data), rng)).encode()
+        made = (
+            flipped(data, rng)
+            if number % 2 or name.endswith(".cube")
+            else json.dumps(bent(json.loads(data), rng)).encode()
+        )
         yield name, made, f"{name} {number}"
 
 

@@ -151,11 +151,16 @@ def open_points(path: Path) -> str:
 
 
 def open_shape(path: Path) -> str:
+    from tempik.grade.cube import read_cube
     from tempik.project.bundles import read_bundle
     from tempik.project.joins import read_join
+    from tempik.project.looks import read_look
     from tempik.project.shapes import read_shape
 
-    {".tempikshape": read_shape, ".tempikjoin": read_join}.get(path.suffix, read_bundle)(path)
+    readers: dict[str, Callable[[Path], object]] = {
+        ".tempikshape": read_shape, ".tempikjoin": read_join, ".tempiklook": read_look, ".cube": read_cube,
+    }  # fmt: skip
+    readers.get(path.suffix, read_bundle)(path)
     return ""
 
 
