@@ -117,8 +117,8 @@ def _nodes(nodes: int, lumas: int) -> Colours:
 
 @lru_cache(4)
 def _parts(bits: int) -> tuple[Plane, Plane, Plane, Plane]:
-    """Return what a U and a V, each as the nearest that is told apart, come to in the address of a colour: of V the low part; of U and of V what they add to the low
-    byte of the row; of U the row's high byte."""
+    """Return what a U and a V, each as the nearest that is told apart, come to in the address of a colour: of V the low part; of
+    U and of V what they add to the low byte of the row; of U the row's high byte."""
     step = 1 << (8 - bits)
     half = step // 2 if step > 2 else 0  # of two the lower: it is nearer to grey in what is cut off
     value = np.minimum(np.arange(256) + half, 255) // step
