@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from itertools import islice
 from typing import NamedTuple
 
 import cv2
@@ -52,7 +53,7 @@ def compose(plan: FramePlan, sources: Sequence[Source | None], ground: Picture |
             picture = _laid_over(picture, layer, next(given), plan)
         else:
             ground = as_picture(picture) if picture is not None else None
-            picture = _joined(ground, layer, [next(given) for _ in shots_of(layer)], plan)
+            picture = _joined(ground, layer, list(islice(given, len(shots_of(layer)))), plan)
     return solid(plan.width, plan.height) if picture is None else as_picture(picture)
 
 

@@ -37,7 +37,7 @@ def weight(plan: FramePlan) -> float:
             total += sum(STAGE_COSTS.get(e.stage, 1.0) for look in looks for e in look.effects)
             total += MIX_COST if pair.crossing.mix is not None else 0.0
     total += sum(STAGE_COSTS.get(e.stage, 1.0) for e in plan.look.effects)
-    total += sum(_grade_weight(g) for g, _ in (*plan.grades, *(g for shot in plan.shots for g in shot.grades)))
+    total += sum(_grade_weight(grade) for grade, _ in plan.all_grades)
     return total + sum(weight(earlier) for earlier, _ in plan.echoes)
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Hashable
 from dataclasses import dataclass
+from itertools import chain
 from typing import NamedTuple
 
 import numpy as np
@@ -127,7 +128,7 @@ class FramePlan(NamedTuple):
     @property
     def shots(self) -> tuple[Shot, ...]:
         """The shots of all layers, from the lowest up."""
-        return tuple(shot for layer in self.layers for shot in shots_of(layer))
+        return tuple(chain.from_iterable(map(shots_of, self.layers)))
 
     @property
     def open_files(self) -> int:
@@ -142,8 +143,13 @@ class FramePlan(NamedTuple):
         return self.width, self.height, layers, self.look, echoes, self.grades, grain, self.quick
 
     @property
+    def all_grades(self) -> Grades:
+        """The grades of the frame and of its shots, nests aside."""
+        return tuple(chain(self.grades, *(s.grades for s in self.shots)))
+
+    @property
     def _grained(self) -> bool:
-        return any(g.grain for g, _ in (*self.grades, *(g for shot in self.shots for g in shot.grades)))
+        return any(grade.grain for grade, _ in self.all_grades)
 
 
 def shots_of(layer: Shot | Pair) -> tuple[Shot, ...]:
