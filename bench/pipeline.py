@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from bench.speed import plain_reencode, say
 from tempik.demo import PROJECT, write_demo
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit import ruled
 from tempik.edit.song.stretches import with_stretch
 from tempik.edit.speed.speed import with_curve
 from tempik.media.picture import to_frame, to_rgb
@@ -31,7 +31,7 @@ def busy_reel(demo: Path) -> Reel:
     reel = with_stretch(load_reel(demo / PROJECT), 15.0, STRETCH_S)
     reel = replace(reel, clips=tuple(c for c in reel.clips if c.track == 0), tracks=reel.tracks[:1])
     for row in reel.rows:
-        reel = accent_rows.with_rule(reel, row.id, Rule())
+        reel = ruled.with_rule(reel, row.id, Rule())
     for placed in Timeline(reel).placed:
         if not placed.ties:
             continue

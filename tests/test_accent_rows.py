@@ -15,6 +15,7 @@ from tempik.accents import Fired, Scene, clashes, fired, look_at
 from tempik.accents.look import Look
 from tempik.check import check_reel
 from tempik.edit import reel as change
+from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import with_bundle, with_bundle_amount, without_bundle
 from tempik.edit.accents.copying import copied_rows, pasted_rows
@@ -100,8 +101,8 @@ def test_a_limit_to_a_stretch_or_to_clips(reel: Reel) -> None:
     half = rows(AccentRow("r", "flash", limit=Limit(from_s=5.0)))
     assert min(p.frame for p in half.pulses) == 150
     clip = Timeline(reel).placed[1]
-    only = accent_rows.with_limit(accent_rows.with_row(reel, "flash"), reel.rows[0].id, Limit())
-    only = accent_rows.with_limit(only, only.rows[-1].id, Limit(clips=(clip.clip.id,)))
+    only = ruled.with_limit(accent_rows.with_row(reel, "flash"), reel.rows[0].id, Limit())
+    only = ruled.with_limit(only, only.rows[-1].id, Limit(clips=(clip.clip.id,)))
     assert frames(only) and all(clip.first <= f < clip.end for f in frames(only))
 
 
@@ -143,10 +144,10 @@ def test_a_bundles_amount_is_on_top_of_its_rows_and_stays_when_it_is_opened(reel
 
 
 def test_a_soloed_row_silences_the_others_and_a_muted_one_itself(reel: Reel) -> None:
-    alone = Timeline(accent_rows.with_solo(reel, reel.rows[0].id, True))
+    alone = Timeline(ruled.with_solo(reel, reel.rows[0].id, True))
     assert [f.silent for f in alone.fired] == [False, True]
     assert not any(e.row == reel.rows[1].id for e in check_reel(alone).events)
-    muted = Timeline(accent_rows.with_muted(reel, reel.rows[0].id, True))
+    muted = Timeline(ruled.with_muted(reel, reel.rows[0].id, True))
     assert [f.silent for f in muted.fired] == [True, False]
 
 
@@ -184,7 +185,7 @@ def test_a_row_is_shifted_by_a_point_with_what_is_painted(reel: Reel) -> None:
     assert next(p.point.beat for p in Timeline(made).pulses[0] if p.point and not p.painted) == 2
     back = with_row_shifted(made, row, -1)
     assert back.rows[0].rule == reel.rows[0].rule
-    beats = accent_rows.with_rule(reel, row, Rule("bars", beats=(1, 4)))
+    beats = ruled.with_rule(reel, row, Rule("bars", beats=(1, 4)))
     assert with_row_shifted(beats, row).rows[0].rule.beats == (1, 2)
 
 
@@ -193,7 +194,7 @@ def test_painting_by_lot_is_the_same_for_the_same_seed(reel: Reel) -> None:
     once, again = (with_random(reel, row, 7) for _ in range(2))
     assert once == again != with_random(reel, row, 8)
     clip = Timeline(reel).placed[1]
-    limited = accent_rows.with_limit(reel, row, Limit(clips=(clip.clip.id,)))
+    limited = ruled.with_limit(reel, row, Limit(clips=(clip.clip.id,)))
     lot = frames(with_random(limited, row, 7, 1.0), 0)
     assert lot and all(clip.first <= f < clip.end for f in lot)
 
@@ -249,7 +250,7 @@ def test_keys_ease_from_value_to_value_and_a_level_needs_no_rule(reel: Reel) -> 
     name = row.rows[-1].id
     made = with_key(row, name, "level", 30, 0.0, "even")
     made = with_key(made, name, "level", 60, 1.0, "even")
-    timeline = Timeline(accent_rows.with_muted(accent_rows.with_muted(made, "r1", True), "r2", True))
+    timeline = Timeline(ruled.with_muted(ruled.with_muted(made, "r1", True), "r2", True))
     stops = [t.args[0] for f in (30, 45, 60, 200) for t in timeline.look_at(f).tones]
     assert stops == pytest.approx([0.5, 1.0, 1.0])
     gone = without_key(without_key(made, name, "level", 30), name, "level", 60)
@@ -462,6 +463,6 @@ def test_a_steady_shake_stays_in_its_clips_and_yields_to_its_pulses(reel: Reel) 
     pulse = everywhere.pulses[0][1]
     far = max(abs(v) for v in everywhere.look_at(pulse.frame).shift)
     assert all(max(abs(v) for v in everywhere.look_at(pulse.frame + k).shift) <= far for k in range(-12, 30))
-    limited = Timeline(accent_rows.with_limit(made, name, Limit(clips=(clip.clip.id,))))
+    limited = Timeline(ruled.with_limit(made, name, Limit(clips=(clip.clip.id,))))
     moved = [k for k in range(limited.frames) if limited.look_at(k) != Look()]
     assert moved and clip.first <= min(moved) and max(moved) < clip.end

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from media_files import beat_song, write_sound, write_video
 from tempik.assemble import assemble
 from tempik.check import check_rendered
+from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.draft import Wish
 from tempik.reel import Framing, Position, Reel, Rule
@@ -37,7 +38,7 @@ def still_life(tmp_path_factory: pytest.TempPathFactory) -> Reel:
 def with_rows(reel: Reel, names: list[str]) -> Reel:
     for offset, name in enumerate(names):
         reel = accent_rows.with_row(reel, name)
-        reel = accent_rows.with_rule(reel, reel.rows[-1].id, Rule(every=4, offset=offset))
+        reel = ruled.with_rule(reel, reel.rows[-1].id, Rule(every=4, offset=offset))
     return reel
 
 

@@ -11,6 +11,7 @@ import pytest
 from tempik.assemble import assemble
 from tempik.check import check_reel
 from tempik.edit import reel as change
+from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import with_painted, with_toggled
 from tempik.edit.clips import pins as pin
@@ -322,9 +323,9 @@ def test_toggling_a_cell_agrees_with_the_rule_or_is_painted(reel: Reel) -> None:
 def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:
     added = accent_rows.with_row(reel, "punch", 2)
     row = added.rows[-1].id
-    assert len(Timeline(accent_rows.with_rule(added, row, Rule(every=1))).pulses[-1]) > len(Timeline(added).pulses[-1])
+    assert len(Timeline(ruled.with_rule(added, row, Rule(every=1))).pulses[-1]) > len(Timeline(added).pulses[-1])
     assert accent_rows.with_amount(added, row, 9.0).rows[-1].amount == 2.0
-    assert Timeline(accent_rows.with_muted(added, row, True)).fired[-1].silent
+    assert Timeline(ruled.with_muted(added, row, True)).fired[-1].silent
     assert accent_rows.without_row(added, row) == reel
 
 

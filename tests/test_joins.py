@@ -33,9 +33,9 @@ from tempik.reel import Clip, ClipSound, Edge, Footage, Join, Reel
 from tempik.render import PictureSource, Settings, export, plan
 from tempik.render.clip_sound import clip_track
 from tempik.render.compose import Source, compose
+from tempik.render.footage_sounds import joins_of
 from tempik.render.motion import motion_of, proposals_at
 from tempik.render.plan import Pair
-from tempik.render.sound import joins_of
 from tempik.retime import constant, ramp
 from tempik.timeline.covering import overlaps
 from tempik.timeline.placed import source_at_frames

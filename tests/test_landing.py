@@ -11,7 +11,7 @@ import pytest
 from tempik.check import as_csv, as_json, check_reel
 from tempik.check.landing import nearest_point
 from tempik.edit import reel as change
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit import ruled
 from tempik.edit.speed import speed as retiming
 from tempik.reel import Edge, Pin, Reel, Rule
 from tempik.retime import constant, ramp
@@ -93,9 +93,9 @@ def test_notes_say_what_would_surprise(reel: Reel) -> None:
 
 
 def test_muted_rows_and_silent_cells_make_no_events(reel: Reel) -> None:
-    quiet = accent_rows.with_muted(reel, reel.rows[0].id, True)
+    quiet = ruled.with_muted(reel, reel.rows[0].id, True)
     assert all(e.what != "flash" for e in events(quiet, "accent"))
-    none = accent_rows.with_rule(reel, reel.rows[1].id, Rule("hand"))
+    none = ruled.with_rule(reel, reel.rows[1].id, Rule("hand"))
     assert all(e.what != "shake" for e in events(none, "accent"))
 
 

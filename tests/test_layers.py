@@ -17,10 +17,10 @@ from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.shell.window import Window
 from tempik.edit.accents.painting import with_painted
 from tempik.edit.accents.rows import with_row as with_accent_row
-from tempik.edit.accents.rows import with_rule
 from tempik.edit.clips import layers, pieces
 from tempik.edit.clips.place import moved_to, with_row, with_solid
 from tempik.edit.clips.split_picture import with_split_picture
+from tempik.edit.ruled import with_rule
 from tempik.edit.song.points import nudged
 from tempik.errors import TempikError
 from tempik.media.blend import BLENDS, NON_SEPARABLE, SEPARABLE, as_picture, laid_by, mixed_colours

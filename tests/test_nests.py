@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.desktop.shell.window import Window
-from tempik.edit import titles
+from tempik.edit import ruled, titles
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.clips import layers, nests, pieces, place
 from tempik.edit.clips.slots import with_clips
@@ -59,7 +59,7 @@ def rich(reel: Reel) -> Reel:
     reel = place.with_solid(place.with_row(reel), 80, 40, "#3060a0", 2, insert=False)
     reel = layers.with_opacity(reel, [reel.clips[-1].id], 0.5)
     reel = accent_rows.with_row(reel, "flash")
-    return accent_rows.with_limit(reel, reel.rows[-1].id, Limit(clips=(reel.clips[1].id,)))
+    return ruled.with_limit(reel, reel.rows[-1].id, Limit(clips=(reel.clips[1].id,)))
 
 
 def inner_of(reel: Reel) -> list[str]:

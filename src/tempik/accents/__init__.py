@@ -4,7 +4,7 @@ from tempik.accents.accent import Accent, Setting
 from tempik.accents.apply import applied
 from tempik.accents.catalogue import CATALOGUE, accent_named, setting_problem, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
-from tempik.accents.fired import Cell, Fired, Pulse, Scene, Span
+from tempik.accents.fired import Cell, Fired, Pulse, Ruled, Scene, Span
 from tempik.accents.look import Look
 from tempik.accents.pulses import clashes, fired, look_at, pulse_level
 
@@ -16,6 +16,7 @@ __all__ = [
     "Form",
     "Look",
     "Pulse",
+    "Ruled",
     "Scene",
     "Setting",
     "Span",

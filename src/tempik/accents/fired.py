@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from tempik.accents.accent import Accent, Value
 from tempik.accents.envelope import Form
-from tempik.reel import AccentRow, Point, Soundtrack
+from tempik.reel import AccentRow, Limit, Point, Rule, Soundtrack
 from tempik.time import frame_of
 
 
 class Span(NamedTuple):
     """A clip on screen: frames `first` up to `end`; whether another picture was on screen before it; the points that its
-    edges are tied to, and its pins, each with its cue, its point and its frame."""
+    edges are tied to, its pins, each with its cue, its point and its frame, and whether it is joined to the clip before."""
 
     clip: str
     first: int
@@ -23,11 +23,22 @@ class Span(NamedTuple):
     start: Point | None
     until: Point | None
     ties: tuple[tuple[str, Point, int], ...]
+    joined: bool = False
+
+
+class Ruled(Protocol):
+    """A row that a rule fires: of accents, or of sounds."""
+
+    @property
+    def rule(self) -> Rule: ...
+
+    @property
+    def limit(self) -> Limit: ...
 
 
 class Scene(NamedTuple):
     """What rules fire on. `tall` is the frame's height in shares of its width, `frames_of` the frame of each chosen point
-    where that is known."""
+    where that is known, `pulses` those of other rows."""
 
     song: Soundtrack | None
     rate: Fraction
@@ -35,6 +46,7 @@ class Scene(NamedTuple):
     tall: float
     spans: tuple[Span, ...] = ()
     frames_of: Mapping[str, int] = {}
+    pulses: Mapping[str, Sequence[Pulse]] = {}
 
     @property
     def start_s(self) -> float:

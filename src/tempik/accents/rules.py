@@ -8,7 +8,7 @@ from itertools import groupby
 from typing import NamedTuple
 
 from tempik.accents.catalogue import CATALOGUE
-from tempik.accents.fired import Cell, Scene, Span
+from tempik.accents.fired import Cell, Ruled, Scene, Span
 from tempik.reel import AccentRow, Point, Rule, point_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
@@ -77,8 +77,11 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
     if rule.of == "frames":
         return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(*stretch)]
     out: list[Event] = []
+    if rule.of == "pulses":
+        pulses = scene.pulses.get(rule.row, ())
+        return [Event(p.cell, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
     for span in scene.spans:
-        if (rule.of == "cuts" and span.is_cut) or rule.of == "starts":
+        if (rule.of == "cuts" and span.is_cut) or (rule.of == "joins" and span.joined) or rule.of == "starts":
             strength = span.start.strength if span.start is not None else 1.0
             out.append(Event(f"{span.clip}/start", span.start, span.first, strength, len(out)))
         elif rule.of == "ends":
@@ -97,10 +100,15 @@ def uses_clips(row: AccentRow) -> bool:
     own = CATALOGUE.get(row.accent)
     envelope = envelope or (own.envelope if own is not None else None)
     shares = envelope is not None and "clip" in (envelope.lead.unit, envelope.hold.unit, envelope.decay.unit)
-    return shares or bool(row.limit.clips) or row.rule.of in ("cuts", "starts", "ends", "pins")
+    return shares or rules_by_clips(row)
 
 
-def cells(row: AccentRow, scene: Scene) -> list[Cell]:
+def rules_by_clips(row: Ruled) -> bool:
+    """Tell whether what fires a row follows from the clips."""
+    return bool(row.limit.clips) or row.rule.of in ("cuts", "joins", "starts", "ends", "pins", "pulses")
+
+
+def cells(row: Ruled, scene: Scene) -> list[Cell]:
     """Return every place of a row that fires or can be painted, in order of frame."""
     stretch = stretch_of(row, scene)
     events = events_of(row.rule, scene, stretch)
@@ -134,13 +142,13 @@ def cells(row: AccentRow, scene: Scene) -> list[Cell]:
     ]
 
 
-def stretch_of(row: AccentRow, scene: Scene) -> tuple[int, int]:
+def stretch_of(row: Ruled, scene: Scene) -> tuple[int, int]:
     first = 0 if row.limit.from_s is None else max(0, scene.frame(row.limit.from_s))
     end = scene.frames if row.limit.to_s is None else min(scene.frames, scene.frame(row.limit.to_s))
     return first, max(first, end)
 
 
-def places_of(row: AccentRow, scene: Scene) -> tuple[tuple[int, int], ...]:
+def places_of(row: Ruled, scene: Scene) -> tuple[tuple[int, int], ...]:
     """Return the frames (first, end) that a row is limited to."""
     first, end = stretch_of(row, scene)
     if not row.limit.clips:

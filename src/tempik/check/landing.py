@@ -19,17 +19,21 @@ from tempik.errors import TempikError
 from tempik.memo import Memory
 from tempik.reel import Point
 from tempik.reel.rows import RuleOf
-from tempik.time import time_of
+from tempik.render.takes import said_of_sounds
+from tempik.sounds.loudness import RATE as SOUND_RATE
+from tempik.time import frame_of, time_of
 from tempik.timeline.covering import gaps
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.placed import Placed, Tie, source_at_frames
 from tempik.timeline.seams import Seam, progress_at, short_of
+from tempik.timeline.striking import laid_sounds, silent_strips, sound_title, struck_of
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.wording import wording_at
 from tempik.titles import words_of
 
-Kind = Literal["cut", "join", "word", "pin", "accent"]
+Kind = Literal["cut", "join", "word", "pin", "accent", "sound"]
 HALF_FRAME = 0.5 + 1e-6
+SOUND_MS = 1.0  # a sound lands within this, whatever the rate of the pictures
 _EVENTS: Memory[Report] = Memory(64)
 SEEN_AROUND = 12  # a word is looked for so many frames around its key
 
@@ -37,7 +41,7 @@ SEEN_AROUND = 12  # a word is looked for so many frames around its key
 class Event(msgspec.Struct, frozen=True):
     """One event. Times are seconds of the reel; errors are event minus point; `tied` says whether it is meant to
     land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file.
-    `row` is an accent's row, or a word's clip."""
+    `row` is an accent's or a sound's row, a sound's track, or a word's clip; `part` a sound's cell or clip."""
 
     kind: Kind
     what: str
@@ -51,6 +55,7 @@ class Event(msgspec.Struct, frozen=True):
     tied: bool
     measured_ms: float | None = None
     row: str = ""
+    part: str = ""
 
 
 class Report(msgspec.Struct, frozen=True):
@@ -71,7 +76,35 @@ def check_reel(timeline: Timeline) -> Report:
     for found in timeline.fired:
         if not found.silent:
             events += [_accent(timeline, pulse) for pulse in found.pulses]
+    events += sounds(timeline)
     return report(events, notes(timeline))
+
+
+def sounds(timeline: Timeline) -> list[Event]:
+    """Where the hits of sounds sound: at the sample that the mix begins each by."""
+    silent, out = silent_strips(timeline.reel), list[Event]()
+    for struck in struck_of(timeline):
+        if struck.row.id not in silent:
+            out += [_sound(timeline, s.sound, s.at_s, s.point, s.row, s.cell) for s in struck.strikes]
+    for laid in laid_sounds(timeline):
+        if laid.track.id not in silent and laid.hit_s is not None:
+            out.append(_sound(timeline, laid.clip.sound, laid.hit_s, laid.point, laid.track.id, laid.clip.id))
+    return [e for e in out if 0 <= e.time_s < time_of(timeline.frames, timeline.rate)]
+
+
+def _sound(timeline: Timeline, sound: str, hit_s: float, point: Point | None, row: str, part: str) -> Event:
+    at_s = round(hit_s * SOUND_RATE) / SOUND_RATE
+    frame, what = frame_of(at_s, timeline.rate), sound_title(timeline.reel, sound)
+    near = point or nearest_point(timeline, at_s)
+    if near is None:
+        return Event("sound", what, frame, at_s, "–", at_s, 0.0, 0.0, True, False, row=row, part=part)
+    point_s = timeline.reel_s(near)
+    error_s = at_s - point_s
+    frames = error_s * float(timeline.rate)
+    ok = abs(error_s) * 1000 <= SOUND_MS
+    return Event(
+        "sound", what, frame, at_s, near.label, point_s, error_s * 1000, frames, ok, point is not None, row=row, part=part
+    )  # fmt: skip
 
 
 def total_text(found: Report) -> str:
@@ -168,7 +201,7 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
     for clip in timeline.reel.clips:
         if clip.id not in shown:
             out.append(f"Clip {clip.id} has no frame on the reel: its slot is empty or covered.")
-    return (*out, *_join_notes(timeline), *_accent_notes(timeline))
+    return (*out, *_join_notes(timeline), *_accent_notes(timeline), *said_of_sounds(timeline))
 
 
 def _join_notes(timeline: Timeline) -> list[str]:

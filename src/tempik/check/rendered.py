@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from tempik.accents import CATALOGUE
 from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
+from tempik.check.struck import measured_sounds
 from tempik.errors import TempikError
 from tempik.media import FrameReader, Picture, decode_sound
 from tempik.render import PictureSource, mix, plan
@@ -115,7 +116,11 @@ def check_rendered(timeline: Timeline, path: Path) -> Report:
                 f"{timeline.frames} at {float(timeline.rate):g}; export the reel again and check that file."
             )
         offset_ms = sound_offset_ms(timeline, str(path))
-        events = [_measured(film, event, offset_ms) for event in planned.events]
+        heard = measured_sounds(timeline, str(path), offset_ms, planned.events)
+        events = [
+            heard.get((e.row, e.part), e) if e.kind == "sound" else _measured(film, e, offset_ms)
+            for e in planned.events
+        ]
     finally:
         film.close()
     return report(events, planned.notes, offset_ms)

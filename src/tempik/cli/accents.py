@@ -171,6 +171,7 @@ _OF_A_ROW = (
 def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
+    from tempik.edit import ruled
     from tempik.edit.accents import rows as accent_rows
     from tempik.reel import Limit
 
@@ -187,7 +188,7 @@ def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         name, value = _pair(text, "--set NAME=VALUE")
         reel = accent_rows.with_setting(reel, row, name, _value(value))
     if options.clips:
-        reel = accent_rows.with_limit(reel, row, Limit(clips=tuple(_clips(reel, options.clips))))
+        reel = ruled.with_limit(reel, row, Limit(clips=tuple(_clips(reel, options.clips))))
     if options.picture is not None:
         reel = accent_rows.with_alone(reel, row, options.picture == "on")
     if options.focus:
@@ -203,8 +204,8 @@ def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
     if options.by_strength is not None:
         reel = accent_rows.with_degree(reel, row, options.by_strength / 100)
     if options.seed is not None:
-        reel = accent_rows.with_seed(reel, row, options.seed)
-    for name, change in (("mute", accent_rows.with_muted), ("alone", accent_rows.with_solo)):
+        reel = ruled.with_seed(reel, row, options.seed)
+    for name, change in (("mute", ruled.with_muted), ("alone", ruled.with_solo)):
         if getattr(options, name):
             reel = change(reel, row, getattr(options, name) == "on")
     return _painted(reel, row, options)
@@ -213,6 +214,7 @@ def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
 def _ruled(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
+    from tempik.edit import ruled
     from tempik.edit.accents import rows as accent_rows
     from tempik.rhythm.records import BANDS
 
@@ -229,7 +231,7 @@ def _ruled(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         if unknown:
             raise TempikError(f"There is no band '{unknown[0]}'; choose from {', '.join(BANDS)}.")
         changes["bands"] = bands
-    return accent_rows.with_rule(reel, row, replace(rule, **changes)) if changes else reel
+    return ruled.with_rule(reel, row, replace(rule, **changes)) if changes else reel
 
 
 def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:

@@ -21,6 +21,7 @@ from tempik.cli import grade as cli_grade
 from tempik.cli import joins as cli_joins
 from tempik.cli import layers as cli_layers
 from tempik.cli import points as cli_points
+from tempik.cli import sound as cli_sound
 from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
 from tempik.digits import whole
@@ -41,6 +42,7 @@ VERBS = (
     "layers",
     "grade",
     "titles",
+    "sound",
     "export",
     "check",
 )
@@ -78,6 +80,7 @@ def _verb(given: list[str]) -> int:
         "layers": cli_layers.run,
         "grade": cli_grade.run,
         "titles": cli_titles.run,
+        "sound": cli_sound.run,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
@@ -136,6 +139,7 @@ def _parser() -> argparse.ArgumentParser:
     cli_layers.add_parser(verbs)
     cli_grade.add_parser(verbs)
     cli_titles.add_parser(verbs)
+    cli_sound.add_parser(verbs)
 
     export = verbs.add_parser("export", help="write a reel as MP4")
     export.add_argument("project", type=Path)

@@ -13,7 +13,6 @@ from tempik.reel.model import (
     Cue,
     Curve,
     Ease,
-    Edge,
     Fit,
     Follow,
     Footage,
@@ -35,6 +34,7 @@ from tempik.reel.points import beats_between, chosen_points, grid_of, is_beat, i
 from tempik.reel.rows import (
     AccentRow,
     Bundle,
+    Edge,
     Envelope,
     Key,
     Length,
@@ -43,6 +43,7 @@ from tempik.reel.rows import (
     Painted,
     Rule,
 )
+from tempik.reel.sound import Ducking, Mix, SoundClip, SoundFile, SoundRow, SoundTrack, Strip
 from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, Soundtrack
 from tempik.reel.title import Arrival, Title
 
@@ -63,6 +64,7 @@ __all__ = [
     "Cue",
     "Curve",
     "Cutout",
+    "Ducking",
     "Ease",
     "Edge",
     "Envelope",
@@ -79,6 +81,7 @@ __all__ = [
     "Length",
     "Limit",
     "Mask",
+    "Mix",
     "MotionTrack",
     "Nest",
     "Node",
@@ -95,7 +98,12 @@ __all__ = [
     "Rule",
     "Shape",
     "Shaped",
+    "SoundClip",
+    "SoundFile",
+    "SoundRow",
+    "SoundTrack",
     "Soundtrack",
+    "Strip",
     "Stroke",
     "Title",
     "Wheel",

@@ -74,6 +74,20 @@ _MOST: dict[str, float] = {
     "Nest.rows": 500,
     "Reel.opened": 16,
     "Reel.bundles": 500,
+    "Reel.sounds": 2_000,
+    "Reel.hits": 500,
+    "Reel.hits[]": 86_400,
+    "Reel.sound_rows": 100,
+    "Reel.sound_tracks": 32,
+    "Reel.sound_clips": 10_000,
+    "SoundFile.length_s": 86_400,
+    "SoundFile.hit_s": 86_400,
+    "SoundFile.found_s": 86_400,
+    "SoundRow.sounds": 64,
+    "SoundRow.painted": 200_000,
+    "SoundRow.seed": 2**63,
+    "SoundClip.from_s": 86_400,
+    "SoundClip.length_s": 7_200,
 }
 
 _SOUND: Memory[str] = Memory(48_000)

@@ -19,7 +19,8 @@ from tempik.digits import whole
 from tempik.reel.grade import ColourOf, Grade
 from tempik.reel.join import Join
 from tempik.reel.mask import Clear, Cutout, Mask
-from tempik.reel.rows import AccentRow, Bundle, Key, MediaPath, MotionTrack, Rule
+from tempik.reel.rows import AccentRow, Bundle, Edge, Key, MediaPath, MotionTrack, Rule
+from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundRow, SoundTrack
 from tempik.reel.soundtrack import Point, Soundtrack
 from tempik.reel.title import Title
 
@@ -182,13 +183,6 @@ class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     pitch: Pitch = "kept"
 
 
-class Edge(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """A clip's edge: on a point of the song, or free at an instant of the reel when `point` is None."""
-
-    time_s: float
-    point: str | None = None
-
-
 class Pin(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A tie: this cue of the clip's footage is on screen at the frame of this point."""
 
@@ -313,7 +307,8 @@ class Nest(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and rows are
     those of the last. `look` is the grade of the whole, `look_keys` how much of it shows over time.
-    `seam_ms` is how long the sounds of neighbouring clips are crossfaded.
+    `seam_ms` is how long the sounds of neighbouring clips are crossfaded. `sounds` are the user's own on the shelf, `hits` where the
+    hits of others were put by hand (seconds of the sound, by name).
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what
     moves, 0 for none.
@@ -337,9 +332,18 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     opened: tuple[str, ...] = ()
     look: Grade | None = None
     look_keys: tuple[Key, ...] = ()
+    sounds: tuple[SoundFile, ...] = ()
+    hits: dict[str, float] = {}
+    sound_rows: tuple[SoundRow, ...] = ()
+    sound_tracks: tuple[SoundTrack, ...] = ()
+    sound_clips: tuple[SoundClip, ...] = ()
+    mix: Mix = Mix()
 
 
-R = TypeVar("R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask, Cutout)
+R = TypeVar(
+    "R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask, Cutout, SoundFile, SoundRow,
+    SoundTrack, SoundClip,
+)  # fmt: skip
 
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:

@@ -84,7 +84,10 @@ def level_of(reel: Reel, footage: Footage) -> Reel:
     """Return what lies in a nest that is not open, as a reel of its own on the same song, as long as it must be."""
     nest = footage.nest
     assert nest is not None
-    return replace(reel, clips=nest.clips, tracks=nest.tracks, rows=nest.rows, opened=(), look=None, look_keys=())
+    return replace(
+        reel, clips=nest.clips, tracks=nest.tracks, rows=nest.rows, opened=(), look=None, look_keys=(), sound_rows=(),
+        sound_tracks=(), sound_clips=(),
+    )  # fmt: skip
 
 
 def within_itself(reel: Reel) -> str:

@@ -18,6 +18,13 @@ MediaPath = Annotated[str, "media"]
 Unit = Literal["frames", "ms", "gap", "clip"]
 
 
+class Edge(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """Where something begins, ends or lands: on a point of the song, or free at an instant of the reel when `point` is None."""
+
+    time_s: float
+    point: str | None = None
+
+
 class Length(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A length in frames, in milliseconds, as a share of the gap to the next point, or as a share of the clip."""
 
@@ -36,15 +43,18 @@ class Envelope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     fall: float = 2.0
 
 
-RuleOf = Literal["points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"]
+RuleOf = Literal[
+    "points", "bars", "onsets", "drops", "cuts", "joins", "starts", "ends", "pins", "frames", "pulses", "hand"
+]
 
 
 class Rule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What fires a row: every n-th of its kind from the first plus `offset`, of a strength `at_least`.
 
     `of`: the chosen points, counted from the first downbeat; `bars`: the points at the bar positions `beats`; the
-    song's onsets of `bands`; its drops; cuts; clips' first or last frames; pins; frames; or nothing but what is
-    painted by `hand`. What a newer version may have put here fires nothing.
+    song's onsets of `bands`; its drops; cuts; joins; clips' first or last frames; pins; frames; the `pulses` of another `row`
+    (sound rows alone know these); or nothing but what is painted by `hand`. What a newer version may have put here fires
+    nothing.
     """
 
     of: str = "points"
@@ -53,6 +63,7 @@ class Rule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     beats: tuple[int, ...] = (2, 4)
     bands: tuple[Band, ...] = BANDS
     at_least: float = 0.0
+    row: str = ""
 
 
 class Limit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -17,6 +17,7 @@ from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
 from tempik.reel.soundtrack import Soundtrack
 from tempik.reel.title import Title
+from tempik.reel.validate_sound import sound_problems
 from tempik.rhythm.records import Beat, Onset
 
 SPEED_LIMIT = 10.0
@@ -91,6 +92,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
         yield from _once(_row_problems, row)
     yield from _nest_problems(reel)
     yield from _look_problems(reel)
+    yield from sound_problems(reel)
     yield from _together_problems(reel)
     if not 0 <= reel.seam_ms <= 200:
         yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."

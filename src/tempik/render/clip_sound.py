@@ -62,7 +62,7 @@ def clip_track(
     times = np.arange(first, end) / hz
     asked = source_at_frames(placed, times * float(rate), rate)
     speeds = placed.map.speed(times - placed.begin / float(rate)) * placed.map.conform_ratio
-    render = _following if placed.clip.sound.pitch == "follows" else _kept
+    render = following if placed.clip.sound.pitch == "follows" else kept
     heard = np.zeros((end - first + 2 * half, source.samples.shape[1]), np.float32)
     for a, b in _runs(asked, speeds):
         run = render(_run_on(asked[a:b], half, speeds[a] / hz, speeds[b - 1] / hz), source)
@@ -110,7 +110,7 @@ def _runs(asked: Times, speeds: Times) -> list[tuple[int, int]]:
     return [(a, b) for a, b in zip(edges, edges[1:], strict=False) if b > a and way[a]]
 
 
-def _following(asked: Times, source: Sound) -> Samples:
+def following(asked: Times, source: Sound) -> Samples:
     """Return the source at the asked instants: pitch falls and rises with speed.
 
     Where it is played faster, what would fold over is filtered off first, octave by octave.
@@ -150,7 +150,7 @@ def _between_samples(samples: Samples, at: Times) -> Samples:
     return np.asarray(np.where(inside, curve, 0), dtype=np.float32)
 
 
-def _kept(asked: Times, source: Sound) -> Samples:
+def kept(asked: Times, source: Sound) -> Samples:
     """Return the source at the asked instants, which go one way, with its pitch kept: in blocks of as good as even
     speed."""
     return np.concatenate(list(kept_blocks(asked, source, _blocks(asked, source.rate))))
@@ -209,7 +209,7 @@ def _stretched(asked: Times, begin: int, end: int, source: Sound, more: int) -> 
     taken = max(1, round(count * abs(speed)))
     start = asked[begin] * hz - np.sign(speed) * margin * abs(speed)
     low = round(start) if speed > 0 else round(start) - taken + 1
-    part = _cut(source.samples, low, low + taken)
+    part = cut_of(source.samples, low, low + taken)
     part = part if speed > 0 else part[::-1]
     stretch = Signalsmith.Stretch()
     stretch.configure(part.shape[1], round(WINDOW_S * hz), round(WINDOW_S * hz / 4))
@@ -220,7 +220,7 @@ def _stretched(asked: Times, begin: int, end: int, source: Sound, more: int) -> 
     return made[run_up : run_up + end - begin + 2 * more]
 
 
-def _cut(samples: Samples, first: int, end: int) -> Samples:
+def cut_of(samples: Samples, first: int, end: int) -> Samples:
     """Return samples from `first` up to `end`, silence where there are none."""
     part = np.asarray(samples[max(first, 0) : max(end, 0)], dtype=np.float32)
     before = max(0, min(-first, end - first))

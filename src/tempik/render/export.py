@@ -23,11 +23,13 @@ from tempik.disk.writing import fresh_file
 from tempik.errors import TempikError
 from tempik.formats import Format, format_of
 from tempik.grade.cube import lut_of
-from tempik.media import Sound
+from tempik.media.audio import Samples
 from tempik.media.picture import to_frame
+from tempik.render.mixdown import Mixdown
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
-from tempik.render.sound import mix
+from tempik.render.takes import said_of_sounds
+from tempik.sounds.loudness import RATE
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
 from tempik.timeline.grading import luts_of
@@ -36,6 +38,7 @@ from tempik.timeline.timeline import Timeline
 
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
 AHEAD = 6
+ENCODED = 1024  # samples that are encoded at once
 EXPORT_CACHE_BYTES = 192 << 20
 Progress = Callable[[int, int], None]
 
@@ -66,7 +69,7 @@ def export(
     kind = _check_fit(timeline, target, settings)
     width, height = settings.size or (timeline.reel.width, timeline.reel.height)
     cancel = cancel or threading.Event()
-    sound = mix(timeline)
+    sound = Mixdown(timeline).blocks()
     try:
         with fresh_file(target) as new:
             options = dict(kind.container_options)
@@ -74,7 +77,7 @@ def export(
                 _write(container, kind, timeline, (width, height), sound, settings.quality, progress, cancel)
     except (av.error.FFmpegError, OSError) as error:
         raise TempikError(_write_failure(target, error)) from error
-    return [
+    return said_of_sounds(timeline) + [
         f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
         for first, end in gaps(timeline)
     ]
@@ -98,7 +101,8 @@ def _check_fit(timeline: Timeline, target: Path, settings: Settings) -> Format:
         p.footage.path for p in placed_within(timeline) if not p.footage.without_file
     ]
     sources += luts_of(timeline)
-    if any(os.path.realpath(s) == os.path.realpath(target) for s in sources):
+    sounds = [s.path for s in timeline.reel.sounds]
+    if any(os.path.realpath(s) == os.path.realpath(target) for s in sources + sounds):
         raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")
     gone = [s for s in dict.fromkeys(sources) if not is_regular(s)]
     if gone:
@@ -123,7 +127,7 @@ def _write(
     kind: Format,
     timeline: Timeline,
     size: tuple[int, int],
-    sound: Sound,
+    sound: Iterator[Samples],
     quality: str,
     progress: Progress | None,
     cancel: threading.Event,
@@ -136,26 +140,47 @@ def _write(
     video.codec_context.gop_size = max(1, round(2 * rate))
     video.codec_context.color_range = 1
     video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
-    audio = cast(AudioStream, container.add_stream(kind.sound, rate=sound.rate, layout="stereo"))
+    audio = cast(AudioStream, container.add_stream(kind.sound, rate=RATE, layout="stereo"))
     audio.bit_rate = kind.sound_bit_rate
-    sent = 0
-    samples = np.ascontiguousarray(sound.samples.T)
+    waiting = _Waiting(sound)
     with _Composer(timeline, size, cancel) as composer:
         for number, frame in enumerate(composer.frames()):
             frame.pts, frame.time_base = number, 1 / rate
             container.mux(video.encode(frame))
             # Sound keeps a little ahead of the picture, so that the file is interleaved as it will be played.
-            until = min(samples.shape[1], round((number + 1) / float(rate) * sound.rate) + sound.rate // 2)
-            while sent < until:
-                block = np.ascontiguousarray(samples[:, sent : sent + 1024])
-                out = av.AudioFrame.from_ndarray(block, "fltp", "stereo")
-                out.sample_rate, out.pts, out.time_base = sound.rate, sent, Fraction(1, sound.rate)
+            for out in waiting.until(round((number + 1) / float(rate) * RATE) + RATE // 2):
                 container.mux(audio.encode(out))
-                sent += block.shape[1]
             if progress is not None:
                 progress(number + 1, timeline.frames)
     container.mux(video.encode(None))
     container.mux(audio.encode(None))
+
+
+class _Waiting:
+    """Sound that waits to be written, in the blocks that encoders take."""
+
+    def __init__(self, blocks: Iterator[Samples]) -> None:
+        self._blocks = blocks
+        self._held: Samples = np.zeros((0, 2), np.float32)
+        self._sent = 0
+        self._ended = False
+
+    def until(self, sample: int) -> Iterator[av.AudioFrame]:
+        """Yield what has not been yielded yet up to a sample of the reel, and on to the end of a block."""
+        while self._sent < sample:
+            while len(self._held) < ENCODED and not self._ended:
+                block = next(self._blocks, None)
+                if block is None:
+                    self._ended = True
+                else:
+                    self._held = np.concatenate([self._held, block])
+            part, self._held = self._held[:ENCODED], self._held[ENCODED:]
+            if not len(part):
+                return
+            out = av.AudioFrame.from_ndarray(np.ascontiguousarray(part.T), "fltp", "stereo")
+            out.sample_rate, out.pts, out.time_base = RATE, self._sent, Fraction(1, RATE)
+            self._sent += len(part)
+            yield out
 
 
 class _Composer:

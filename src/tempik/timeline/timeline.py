@@ -329,6 +329,7 @@ def _nested(timeline: Timeline, footage: Footage) -> Footage:
 def _span(timeline: Timeline, placed: Placed) -> Span:
     clip = placed.clip
     ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
+    seam = timeline.seam_of(clip.id)
     return Span(
         clip.id,
         placed.first,
@@ -337,4 +338,5 @@ def _span(timeline: Timeline, placed: Placed) -> Span:
         timeline.point(clip.start.point),
         timeline.point(clip.end.point),
         ties,
+        seam is not None and seam.kind is not None and seam.both,
     )

@@ -15,6 +15,7 @@ from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import (
     cell_near,
@@ -135,13 +136,13 @@ class AccentCommands(QObject):
     def mute_row(self) -> None:
         found = self.project.selection.row
         on = found is not None and not found.row.muted
-        self._do("Row muted" if on else "Row unmuted", lambda reel, row: accent_rows.with_muted(reel, row, on))
+        self._do("Row muted" if on else "Row unmuted", lambda reel, row: ruled.with_muted(reel, row, on))
 
     @command("Accents", "Solo the chosen row", ("Shift+Z",), "song")
     def solo_row(self) -> None:
         found = self.project.selection.row
         on = found is not None and not found.row.solo
-        self._do("Row solo" if on else "Row no longer solo", lambda reel, row: accent_rows.with_solo(reel, row, on))
+        self._do("Row solo" if on else "Row no longer solo", lambda reel, row: ruled.with_solo(reel, row, on))
 
     @command("Accents", "Move the row up", (), "song")
     def row_earlier(self) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.render.clip_sound import ClipTrack
-from tempik.render.sound import FootageSounds, heard_clips, joins_of
+from tempik.render.footage_sounds import FootageSounds, heard_clips, joins_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
 

@@ -25,7 +25,7 @@ class MediaWatch(QObject):
         self._jobs = jobs
         self.missing: frozenset[str] = frozenset()
         self._asked: tuple[str, ...] = ()  # the paths that were last asked for
-        self._told: tuple[object, object, object] = (None, None, None)  # what of the reel may name files, as last seen
+        self._told: tuple[object, ...] = (None,) * 4  # what of the reel may name files, as last seen
         self._job: Job | None = None
         self._announce = False
         self._once_more = False
@@ -41,7 +41,7 @@ class MediaWatch(QObject):
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
-        told = (reel.footage, reel.rows, reel.soundtrack)
+        told = (reel.footage, reel.rows, reel.sounds, reel.soundtrack)
         if all(a is b for a, b in zip(told, self._told, strict=True)):
             return  # nothing that names a file is another
         self._told = told

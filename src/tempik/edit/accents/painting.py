@@ -8,14 +8,15 @@ from collections.abc import Iterable
 from msgspec.structs import replace
 
 from tempik.accents import Cell, Fired
-from tempik.edit.accents.rows import bounded, changed_row, check_setting, fired_of
+from tempik.edit.accents.rows import bounded, check_setting, fired_of
+from tempik.edit.ruled import AnyRow, changed_any, worked_out
 from tempik.errors import TempikError
 from tempik.reel import (
-    AccentRow,
     Painted,
     Point,
     Reel,
 )
+from tempik.timeline.striking import Struck
 from tempik.timeline.timeline import timeline_of
 
 
@@ -25,7 +26,7 @@ def with_painted(
     """Paint a cell of a row by hand (0 silences it); None gives it back to the rule. `settings` None keeps the pulse's
     own."""
 
-    def change(r: AccentRow) -> AccentRow:
+    def change(r: AnyRow) -> AnyRow:
         old = next((p for p in r.painted if p.point == cell), None)
         others = tuple(p for p in r.painted if p.point != cell)
         if strength is None:
@@ -33,12 +34,12 @@ def with_painted(
         own = (old.settings if old is not None else {}) if settings is None else settings
         return replace(r, painted=(*others, Painted(cell, bounded(strength), own)))
 
-    return changed_row(reel, row, change)
+    return changed_any(reel, row, change)
 
 
 def with_swept(reel: Reel, row: str, cells: Iterable[str], on: bool) -> Reel:
     """Turn cells on or off as one sweep; those that the rule has so already go back to it."""
-    ruled = {c.id for c in fired_of(reel, row).cells if c.ruled}
+    ruled = {c.id for c in worked_out(reel, row).cells if c.ruled}
     for cell in cells:
         reel = with_painted(reel, row, cell, None if (cell in ruled) == on else float(on))
     return reel
@@ -46,7 +47,7 @@ def with_swept(reel: Reel, row: str, cells: Iterable[str], on: bool) -> Reel:
 
 def with_toggled(reel: Reel, row: str, cell: str) -> Reel:
     """Turn a cell on or off. Where that agrees with the rule, the cell goes back to it rather than being painted."""
-    found = fired_of(reel, row)
+    found = worked_out(reel, row)
     painted = next((p.strength for p in found.row.painted if p.point == cell), None)
     ruled = any(c.id == cell and c.ruled for c in found.cells)
     on = painted > 0 if painted is not None else ruled
@@ -69,7 +70,7 @@ def with_pulse_setting(reel: Reel, row: str, cell: str, name: str, value: float 
 
 def without_painting(reel: Reel, row: str) -> Reel:
     """Give every cell back to the rule."""
-    return changed_row(reel, row, lambda r: replace(r, painted=()))
+    return changed_any(reel, row, lambda r: replace(r, painted=()))
 
 
 def bar_place(point: Point) -> tuple[int, int, str]:
@@ -79,7 +80,7 @@ def bar_place(point: Point) -> tuple[int, int, str]:
 
 def with_bar_copied(reel: Reel, row: str, bar: int) -> Reel:
     """Repeat one bar's pattern in every later bar, painted by hand where the rule has it otherwise."""
-    found = fired_of(reel, row)
+    found = worked_out(reel, row)
     pulses = {p.cell: p for p in found.pulses}
     counted = [c for c in found.cells if c.point is not None and c.point.beat]
     pattern = {bar_place(c.point)[1:]: pulses.get(c.id) for c in counted if c.point is not None and c.point.bar == bar}
@@ -98,12 +99,12 @@ def with_bar_copied(reel: Reel, row: str, bar: int) -> Reel:
                 painted[cell.id] = Painted(cell.id, 0.0)
         elif wanted.painted or not cell.ruled:
             painted[cell.id] = Painted(cell.id, wanted.own, wanted.settings or {})
-    return changed_row(reel, row, lambda r: replace(r, painted=tuple(painted.values())))
+    return changed_any(reel, row, lambda r: replace(r, painted=tuple(painted.values())))
 
 
 def with_row_shifted(reel: Reel, row: str, by: int = 1) -> Reel:
     """Shift a row by a point: its rule's offset, its bar positions, and what is painted."""
-    found = fired_of(reel, row)
+    found = worked_out(reel, row)
     names = [c.id for c in found.cells]
     pairs = zip(names, names[by:], strict=False) if by > 0 else zip(names[-by:], names, strict=False)
     later = dict(pairs)
@@ -114,13 +115,13 @@ def with_row_shifted(reel: Reel, row: str, by: int = 1) -> Reel:
         rule = replace(rule, beats=tuple(sorted({(b - 1 + by) % metre + 1 for b in rule.beats})))
     else:
         rule = replace(rule, offset=(rule.offset + by) % rule.every)
-    return changed_row(reel, row, lambda r: replace(r, painted=painted, rule=rule))
+    return changed_any(reel, row, lambda r: replace(r, painted=painted, rule=rule))
 
 
 def with_random(reel: Reel, row: str, seed: int, share: float = 0.4) -> Reel:
     """Paint a share of the points where the row may fire, drawn by a seed; strong points are likelier, and strengths
     differ."""
-    found = fired_of(reel, row)
+    found = worked_out(reel, row)
     draw = random.Random(seed)
     painted = []
     timeline = timeline_of(reel)
@@ -131,9 +132,9 @@ def with_random(reel: Reel, row: str, seed: int, share: float = 0.4) -> Reel:
         strength = 0.6 + 0.4 * draw.random()
         if on or cell.ruled:
             painted.append(Painted(cell.id, round(strength, 2) if on else 0.0))
-    return changed_row(reel, row, lambda r: replace(r, painted=tuple(painted), seed=seed))
+    return changed_any(reel, row, lambda r: replace(r, painted=tuple(painted), seed=seed))
 
 
-def cell_near(found: Fired, frame: int) -> Cell | None:
+def cell_near(found: Fired | Struck, frame: int) -> Cell | None:
     """Return the row's cell nearest to a frame."""
     return min(found.cells, key=lambda c: abs(c.frame - frame), default=None)

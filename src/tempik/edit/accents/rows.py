@@ -13,7 +13,6 @@ from tempik.reel import (
     AccentRow,
     Bundle,
     Envelope,
-    Limit,
     Reel,
     Rule,
     by_id,
@@ -82,15 +81,6 @@ def with_row_moved(reel: Reel, row: str, by: int) -> Reel:
     return replace(reel, rows=tuple(rows))
 
 
-def with_rule(reel: Reel, row: str, rule: Rule) -> Reel:
-    """Fire a row by another rule; what was painted by hand stays. Raises TempikError for one that cannot be."""
-    if rule.every < 1:
-        raise TempikError("A rule fires on every n-th of its kind; give 1 or more.")
-    if rule.of == "bars" and not rule.beats:
-        raise TempikError("Say which beats of the bar fire, such as 2 and 4.")
-    return changed_row(reel, row, lambda r: replace(r, rule=rule))
-
-
 def with_amount(reel: Reel, row: str, amount: float) -> Reel:
     """Set how strong a whole row is, 0 to 2."""
     return changed_row(reel, row, lambda r: replace(r, amount=bounded(amount)))
@@ -104,20 +94,6 @@ def with_all_amounts(reel: Reel, amount: float) -> Reel:
 def with_shutter(reel: Reel, degrees: float) -> Reel:
     """Set the angle of the shutter that blurs what moves, 0 to 360 degrees."""
     return replace(reel, shutter_deg=min(max(degrees, 0.0), 360.0))
-
-
-def with_muted(reel: Reel, row: str, muted: bool) -> Reel:
-    return changed_row(reel, row, lambda r: replace(r, muted=muted))
-
-
-def with_solo(reel: Reel, row: str, solo: bool) -> Reel:
-    """Have only this row, and others that are soloed, do something."""
-    return changed_row(reel, row, lambda r: replace(r, solo=solo))
-
-
-def with_seed(reel: Reel, row: str, seed: int) -> Reel:
-    """Draw anew what the row draws by lot."""
-    return changed_row(reel, row, lambda r: replace(r, seed=seed))
 
 
 def with_envelope(reel: Reel, row: str, envelope: Envelope | None) -> Reel:
@@ -188,13 +164,6 @@ def with_degree(reel: Reel, row: str, degree: float | None) -> Reel:
 
 def with_overlap(reel: Reel, row: str, overlap: Overlap) -> Reel:
     return changed_row(reel, row, lambda r: replace(r, overlap=overlap))
-
-
-def with_limit(reel: Reel, row: str, limit: Limit) -> Reel:
-    """Let a row fire only within clips or a stretch. Raises TempikError for a stretch that ends before it begins."""
-    if limit.from_s is not None and limit.to_s is not None and limit.to_s <= limit.from_s:
-        raise TempikError("The stretch ends before it begins.")
-    return changed_row(reel, row, lambda r: replace(r, limit=limit, alone=r.alone and bool(limit.clips)))
 
 
 def with_alone(reel: Reel, row: str, alone: bool) -> Reel:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tempik.edit.draft import LONGEST_S
 from tempik.edit.reel import source_start
+from tempik.edit.sounds.ties import with_sounds_turned
 from tempik.edit.ties import with_keys_turned
 from tempik.reel import (
     AccentRow,
@@ -104,18 +105,20 @@ class _Carry(NamedTuple):
         point = self.timeline.point(k.point)
         return Key(self.song_s(point.time_s if point is not None else k.time_s), k.value, self.point(k.point), k.ease)
 
-    def row(self, r: AccentRow) -> AccentRow:
-        painted = []
-        for p in r.painted:
-            name = p.point if "/" in p.point else self.point(p.point)
-            painted.append(Painted(name or p.point, p.strength, p.settings))
-        keys = {n: tuple(self.key(k) for k in track) for n, track in r.keys.items()}
-        limit = Limit(
-            r.limit.clips,
-            None if r.limit.from_s is None else self.song_s(r.limit.from_s),
-            None if r.limit.to_s is None else self.song_s(r.limit.to_s),
+    def cell(self, name: str) -> str:
+        return (name if "/" in name else self.point(name)) or name
+
+    def limit(self, limit: Limit) -> Limit:
+        return Limit(
+            limit.clips,
+            None if limit.from_s is None else self.song_s(limit.from_s),
+            None if limit.to_s is None else self.song_s(limit.to_s),
         )
-        return replace(r, painted=tuple(painted), keys=keys, limit=limit)
+
+    def row(self, r: AccentRow) -> AccentRow:
+        painted = tuple(Painted(self.cell(p.point), p.strength, p.settings) for p in r.painted)
+        keys = {n: tuple(self.key(k) for k in track) for n, track in r.keys.items()}
+        return replace(r, painted=painted, keys=keys, limit=self.limit(r.limit))
 
 
 def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
@@ -156,7 +159,8 @@ def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
             for c, o in zip(clips, level.clips, strict=True)
         )
         look_keys = tuple(carry.key(k) for k in level.look_keys)
-        return replace(level, clips=clips, rows=tuple(carry.row(r) for r in level.rows), look_keys=look_keys)
+        sounds = with_sounds_turned(level, carry.edge, carry.cell, carry.limit)
+        return replace(sounds, clips=clips, rows=tuple(carry.row(r) for r in level.rows), look_keys=look_keys)
 
     return replace(everywhere(reel, carried), soundtrack=made, length_s=length_s)
 
@@ -195,4 +199,5 @@ def _untied(reel: Reel, song: Soundtrack) -> Reel:
         )
         for c in reel.clips
     )
-    return replace(reel, clips=clips, look_keys=tuple(loose(k) for k in reel.look_keys))
+    sounds = with_sounds_turned(reel, lambda e: replace(e, point=None, time_s=timeline.edge_s(e)))
+    return replace(sounds, clips=clips, look_keys=tuple(loose(k) for k in reel.look_keys))

@@ -12,6 +12,7 @@ from fractions import Fraction
 from msgspec.structs import replace
 
 from tempik.edit.reel import song_of
+from tempik.edit.sounds.ties import with_sounds_turned
 from tempik.edit.ties import with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import (
@@ -310,7 +311,8 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
             )
             for c in level.clips
         )
-        return replace(level, clips=clips, look_keys=tuple(loose(k) for k in level.look_keys))
+        sounds = with_sounds_turned(level, free)
+        return replace(sounds, clips=clips, look_keys=tuple(loose(k) for k in level.look_keys))
 
     return everywhere(reel, freed)
 

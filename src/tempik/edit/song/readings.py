@@ -10,6 +10,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from tempik.edit.reel import song_of
+from tempik.edit.sounds.ties import sound_ties, with_sounds_turned
 from tempik.edit.ties import keys_of, with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
@@ -145,7 +146,7 @@ def _ties(reel: Reel) -> set[str]:
         )
     for row in all_rows(reel):
         ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
-    ties |= {k.point for k in reel.look_keys if k.point}
+    ties |= {k.point for k in reel.look_keys if k.point} | sound_ties(reel)
     return ties - {"", None}
 
 
@@ -174,7 +175,8 @@ def _freed(reel: Reel, before: Soundtrack) -> Reel:
         )
         for c in reel.clips
     )
-    return replace(reel, clips=clips, look_keys=tuple(loose(k) for k in reel.look_keys))
+    freed = with_sounds_turned(reel, edge)
+    return replace(freed, clips=clips, look_keys=tuple(loose(k) for k in reel.look_keys))
 
 
 def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
@@ -202,4 +204,4 @@ def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
         }
         rows.append(replace(row, painted=tuple(painted.values()), keys=keys))
     look_keys = tuple(replace(k, point=to(k.point)) if k.point else k for k in reel.look_keys)
-    return replace(reel, clips=tuple(clips), rows=tuple(rows), look_keys=look_keys)
+    return replace(with_sounds_turned(reel, edge, to), clips=tuple(clips), rows=tuple(rows), look_keys=look_keys)

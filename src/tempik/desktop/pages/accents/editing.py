@@ -19,6 +19,7 @@ from tempik.accents.pulses import keyed_at
 from tempik.desktop.pages.accents.envelope_graph import Against
 from tempik.desktop.pages.page import Page
 from tempik.desktop.session.gesture import Gesture
+from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import with_bundle_amount
 from tempik.edit.accents.keys import with_key
@@ -117,7 +118,7 @@ class RowEditing(Page):
             self.project.change(what, lambda reel: edit(reel, row))
 
     def _rule_edited(self, rule: Rule) -> None:
-        self._change("Accent rule changed", lambda reel, row: accent_rows.with_rule(reel, row, rule))
+        self._change("Accent rule changed", lambda reel, row: ruled.with_rule(reel, row, rule))
 
     def _place_edited(self, number: int) -> None:
         limit = Limit()
@@ -137,7 +138,7 @@ class RowEditing(Page):
             limit = Limit(from_s=marked[0], to_s=marked[1])
 
         def edit(reel: Reel, row: str) -> Reel:
-            return accent_rows.with_alone(accent_rows.with_limit(reel, row, limit), row, number == 3)
+            return accent_rows.with_alone(ruled.with_limit(reel, row, limit), row, number == 3)
 
         self._change("Place of the row changed", edit)
 

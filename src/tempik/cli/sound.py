@@ -1,0 +1,333 @@
+"""`tempik sound`: a project's sounds as a table of where they hit, and every change of them and of the mix that the window makes."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from tempik.cli.changing import project_of, saved_or_shown
+from tempik.digits import whole
+from tempik.errors import TempikError
+
+if TYPE_CHECKING:
+    from tempik.reel import Edge, Reel
+
+COLUMNS = "row,sound,hit_s,point_s,error_ms"
+RULES = ("points", "bars", "onsets", "drops", "cuts", "joins", "starts", "ends", "pins", "hand")
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    made = verbs.add_parser("sound", help="lay sounds on points, mix, write the sound alone; or list where sounds hit")
+    made.add_argument("project", type=Path, nargs="?")
+    made.add_argument("--list", action="store_true", help="every sound of the shelf")
+    made.add_argument("--add", metavar="NAME|FILE", help="add a row; several with commas take turns by lot")
+    made.add_argument("--row", type=int, metavar="N", help="the row to change, from 1")
+    made.add_argument("--on", metavar="RULE", help=f"what fires it: {', '.join(RULES)}, row:N (an accent row's pulses)")
+    made.add_argument("--every", type=int, metavar="N")
+    made.add_argument("--offset", type=int, metavar="N")
+    made.add_argument("--beats-of-bar", metavar="2,4", help="of --on bars")
+    made.add_argument("--at-least", type=float, metavar="PERCENT", help="strength of the point")
+    made.add_argument("--paint", action="append", default=[], metavar="BAR.BEAT=PERCENT", help="0 silences a point")
+    made.add_argument("--vary-pitch", type=float, metavar="SEMITONES")
+    made.add_argument("--vary-gain", type=float, metavar="DB")
+    made.add_argument("--seed", type=int)
+    made.add_argument("--beats", type=float, metavar="N", help="how many beats a riser climbs over; 0 is its own")
+    made.add_argument("--lay", metavar="NAME|FILE", help="lay a sound on a sound track, its hit --at a point or time")
+    made.add_argument("--at", metavar="BAR.BEAT|SECONDS")
+    made.add_argument("--clip", type=int, metavar="N", help="the sound clip to change, from 1 in order of time")
+    made.add_argument("--track", type=int, metavar="N", help="a sound track, from 1: for --lay, or as a channel")
+    made.add_argument("--from", dest="from_s", type=float, metavar="SECONDS", help="slip: begin there in the sound")
+    made.add_argument("--length", type=float, metavar="SECONDS")
+    made.add_argument("--speed", type=float, metavar="TIMES")
+    made.add_argument("--pitch", choices=("kept", "follows"), help="of a clip that is played faster or slower")
+    made.add_argument("--backward", choices=("on", "off"))
+    made.add_argument("--loop", choices=("on", "off"))
+    made.add_argument("--fade-in", type=float, metavar="SECONDS")
+    made.add_argument("--fade-out", type=float, metavar="SECONDS")
+    made.add_argument("--channel", choices=("song", "clips"), help="the channel that --gain, --pan, --mute … change")
+    made.add_argument("--gain", type=float, metavar="DB")
+    made.add_argument("--pan", type=float, metavar="PERCENT", help="-100 left, 100 right")
+    made.add_argument("--mute", choices=("on", "off"))
+    made.add_argument("--alone", choices=("on", "off"))
+    made.add_argument("--ducks", choices=("on", "off"), help="the song goes down under it")
+    made.add_argument("--duck", type=float, metavar="DB", help="how far the song goes down")
+    made.add_argument("--duck-over", type=float, metavar="DB", help="under what is louder than this")
+    made.add_argument("--duck-times", metavar="ATTACK,RELEASE", help="milliseconds")
+    made.add_argument("--loudness", metavar="LUFS|off")
+    made.add_argument("--ceiling", metavar="DBTP|off")
+    made.add_argument("--hit", action="append", default=[], metavar="NAME=SECONDS", help="move a sound's hit; 'found'")
+    made.add_argument("--remove", action="store_true")
+    made.add_argument("--levels", action="store_true", help="how loud the mix is")
+    made.add_argument("--write", type=Path, metavar="FILE", help="write the reel's sound alone, as .wav or .flac")
+    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
+
+
+def run(options: argparse.Namespace) -> int:
+    """List or change. Raises TempikError with one sentence."""
+    if options.list:
+        sys.stdout.write(shelf_text())
+        return 0
+    reel = project_of(options, "--list for the sounds there are")
+    changed = _changed(reel, options)
+    if options.levels:
+        sys.stdout.write(levels_text(changed))
+    if options.write is not None:
+        from tempik.render.sound_file import write_sound
+        from tempik.timeline.timeline import timeline_of
+
+        write_sound(timeline_of(changed), options.write)
+        print(options.write)
+    return saved_or_shown(reel, changed, options, table, options.write is not None or options.levels)
+
+
+def shelf_text() -> str:
+    """Return every sound of the shelf, one line each."""
+    from tempik.sounds.shelf import SHELF
+
+    lines = [
+        f"{k.name}: {k.does} ({', '.join(k.tags)}{f'; {k.beats:g} beats' if k.beats else ''})" for k in SHELF.values()
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def table(reel: Reel) -> str:
+    """Return where every sound hits, as CSV."""
+    from tempik.check.landing import sounds
+    from tempik.timeline.timeline import timeline_of
+
+    names = {r.id: str(n) for n, r in enumerate(reel.sound_rows, 1)}
+    names |= {t.id: f"track {n}" for n, t in enumerate(reel.sound_tracks, 1)}
+    lines = [COLUMNS]
+    for e in sorted(sounds(timeline_of(reel)), key=lambda e: e.time_s):
+        lines.append(f"{names[e.row]},{e.what},{e.time_s:.6f},{e.point_s:.6f},{e.error_ms:.3f}")
+    return "\n".join(lines) + "\n"
+
+
+def levels_text(reel: Reel) -> str:
+    """Return how loud the mix is, before and after it is mastered."""
+    from tempik.render.mixdown import Mixdown
+    from tempik.sounds.loudness import Meter
+    from tempik.timeline.timeline import timeline_of
+
+    mixdown = Mixdown(timeline_of(reel))
+    gain = mixdown.gain()
+    meter = Meter()
+    for block in mixdown.blocks(gain):
+        meter.add(block)
+    lines = ["what,integrated_lufs,momentary_lufs,short_term_lufs,true_peak_dbtp"]
+    for what, found in (("mixed", mixdown.levels()), ("mastered", meter.found())):
+        lines.append(f"{what},{found.integrated:.2f},{found.momentary:.2f},{found.short:.2f},{found.peak_db:.2f}")
+    return "\n".join(lines) + "\n"
+
+
+def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from tempik.edit.sounds.files import with_hit
+    from tempik.edit.sounds.rows import with_sound_row
+
+    if options.add:
+        reel, names = _sounds(reel, options.add)
+        reel = with_sound_row(reel, names)
+        reel = _row_changed(reel, reel.sound_rows[-1].id, options)
+    elif options.row is not None:
+        if not 1 <= options.row <= len(reel.sound_rows):
+            raise TempikError(f"There is no sound row {options.row}; the project has {len(reel.sound_rows)}.")
+        reel = _row_changed(reel, reel.sound_rows[options.row - 1].id, options)
+    elif options.lay or options.clip is not None:
+        reel = _clip_changed(reel, options)
+    elif options.channel or options.track is not None:
+        reel = _strip_changed(reel, options.channel or _track(reel, options.track), options)
+    else:
+        asked = [n for n in (*_OF_A_STRIP, *_OF_A_ROW, *_OF_A_CLIP) if getattr(options, n) not in (None, [], False)]
+        if asked:
+            raise TempikError(
+                f"What does --{asked[0].replace('_', '-')} change? Give --row N, --clip N, --track N or --channel."
+            )
+    for text in options.hit:
+        name, _, value = text.partition("=")
+        reel, (sound,) = _sounds(reel, name)
+        reel = with_hit(reel, sound, None if value == "found" else _number(value))
+    return _mixed(reel, options)
+
+
+_OF_A_STRIP = ("gain", "pan", "mute", "alone", "ducks", "remove")
+_OF_A_ROW = ("on", "every", "offset", "beats_of_bar", "at_least", "paint", "vary_pitch", "vary_gain", "seed", "beats")
+_OF_A_CLIP = ("at", "from_s", "length", "speed", "pitch", "backward", "loop", "fade_in", "fade_out")
+
+
+def _sounds(reel: Reel, text: str) -> tuple[Reel, list[str]]:
+    """Return names of sounds, files among them being put on the reel's shelf."""
+    from tempik.edit.sounds.files import heard_file, with_sound_file
+    from tempik.sounds.shelf import SHELF, sound_named
+
+    names = []
+    for name in text.split(","):
+        if name in SHELF or any(s.id == name for s in reel.sounds):
+            names.append(name)
+        elif "." in name or "/" in name:
+            reel, own = with_sound_file(reel, heard_file(name))
+            names.append(own)
+        else:
+            names.append(sound_named(name).name)
+    return reel, names
+
+
+def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+    from tempik.edit import ruled
+    from tempik.edit.accents.painting import with_painted
+    from tempik.edit.sounds.rows import with_values, without_sound_row
+
+    if options.remove:
+        return without_sound_row(reel, row)
+    reel = _with_rule(reel, row, options)
+    given = {
+        "vary_pitch": options.vary_pitch, "vary_gain_db": options.vary_gain, "beats": options.beats,
+        "fade_in_s": options.fade_in, "fade_out_s": options.fade_out,
+    }  # fmt: skip
+    reel = with_values(reel, row, **{n: v for n, v in given.items() if v is not None})
+    if options.seed is not None:
+        reel = ruled.with_seed(reel, row, options.seed)
+    for text in options.paint:
+        label, _, value = text.partition("=")
+        reel = with_painted(reel, row, _point(reel, label), _number(value) / 100)
+    return _strip_changed(reel, row, options)
+
+
+def _with_rule(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit import ruled
+
+    changes: dict[str, Any] = {}
+    if options.on is not None:
+        kind, _, number = options.on.partition(":")
+        if kind == "row":
+            at = whole(number)
+            if at is None or not 1 <= at <= len(reel.rows):
+                raise TempikError(f"There is no accent row {number}; the project has {len(reel.rows)}.")
+            changes |= {"of": "pulses", "row": reel.rows[at - 1].id}
+        elif kind not in RULES:
+            raise TempikError(f"A sound cannot fire on '{options.on}'; choose from {', '.join(RULES)}, row:N.")
+        else:
+            changes["of"] = kind
+    for name in ("every", "offset"):
+        if getattr(options, name) is not None:
+            changes[name] = getattr(options, name)
+    if options.beats_of_bar:
+        numbers = [whole(t) for t in options.beats_of_bar.split(",")]
+        if not all(numbers):
+            raise TempikError(f"'{options.beats_of_bar}' is no list of beats; give one such as 2,4.")
+        changes["beats"] = tuple(n for n in numbers if n)
+    if options.at_least is not None:
+        changes["at_least"] = options.at_least / 100
+    rule = ruled.any_row(reel, row).rule
+    return ruled.with_rule(reel, row, replace(rule, **changes)) if changes else reel
+
+
+def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from tempik.edit.sounds import clips
+    from tempik.timeline.striking import laid_sounds
+    from tempik.timeline.timeline import timeline_of
+
+    if options.lay:
+        if options.at is None:
+            raise TempikError("Where does it hit? Give --at BAR.BEAT or --at SECONDS.")
+        reel, (sound,) = _sounds(reel, options.lay)
+        track = _track(reel, options.track) if options.track is not None else None
+        reel = clips.with_sound_clip(reel, sound, _edge(reel, options.at), track)
+        clip = reel.sound_clips[-1].id
+    else:
+        laid = laid_sounds(timeline_of(reel))
+        if not 1 <= options.clip <= len(laid):
+            raise TempikError(f"There is no sound clip {options.clip}; the project has {len(laid)}.")
+        clip = laid[options.clip - 1].clip.id
+        if options.remove:
+            return clips.without_sound_clip(reel, clip)
+        if options.at is not None:
+            reel = clips.with_clip_moved(reel, clip, _edge(reel, options.at))
+    given: dict[str, Any] = {
+        "gain_db": options.gain, "fade_in_s": options.fade_in, "fade_out_s": options.fade_out, "speed": options.speed,
+    }  # fmt: skip
+    for name in ("backward", "loop"):
+        given[name] = None if getattr(options, name) is None else getattr(options, name) == "on"
+    given["keeps_pitch"] = None if options.pitch is None else options.pitch == "kept"
+    given = {n: v for n, v in given.items() if v is not None}
+    if given:
+        reel = clips.with_clip_values(reel, clip, **given)
+    if options.from_s is not None:
+        reel = clips.with_slipped(reel, clip, options.from_s - clips.sound_clip_of(reel, clip).from_s)
+    if options.length is not None:
+        laid_clip = clips.laid_of(timeline_of(reel), clips.sound_clip_of(reel, clip))
+        reel = clips.with_end_trimmed(reel, clip, laid_clip.begin_s + options.length)
+    return reel
+
+
+def _strip_changed(reel: Reel, strip: str, options: argparse.Namespace) -> Reel:
+    from tempik.edit.sounds.clips import without_sound_track
+    from tempik.edit.sounds.mixing import with_strip
+
+    if options.remove and options.track is not None:
+        return without_sound_track(reel, strip)
+    given: dict[str, Any] = {"gain_db": options.gain, "pan": None if options.pan is None else options.pan / 100}
+    for name, option in (("muted", options.mute), ("solo", options.alone), ("ducks", options.ducks)):
+        given[name] = None if option is None else option == "on"
+    given = {n: v for n, v in given.items() if v is not None}
+    return with_strip(reel, strip, **given) if given else reel
+
+
+def _mixed(reel: Reel, options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit.sounds.mixing import with_ducking, with_master
+
+    duck = reel.mix.ducking
+    if options.duck is not None:
+        duck = replace(duck, depth_db=abs(options.duck))
+    if options.duck_over is not None:
+        duck = replace(duck, threshold_db=options.duck_over)
+    if options.duck_times:
+        attack, _, release = options.duck_times.partition(",")
+        duck = replace(duck, attack_ms=_number(attack), release_ms=_number(release))
+    if duck is not reel.mix.ducking:
+        reel = with_ducking(reel, duck)
+    loudness, ceiling = reel.mix.loudness, reel.mix.ceiling_db
+    if options.loudness is not None:
+        loudness = None if options.loudness == "off" else _number(options.loudness)
+    if options.ceiling is not None:
+        ceiling = None if options.ceiling == "off" else _number(options.ceiling)
+    if (loudness, ceiling) != (reel.mix.loudness, reel.mix.ceiling_db):
+        reel = with_master(reel, loudness, ceiling)
+    return reel
+
+
+def _track(reel: Reel, number: int) -> str:
+    if not 1 <= number <= len(reel.sound_tracks):
+        raise TempikError(f"There is no sound track {number}; the project has {len(reel.sound_tracks)}.")
+    return reel.sound_tracks[number - 1].id
+
+
+def _point(reel: Reel, label: str) -> str:
+    from tempik.timeline.timeline import timeline_of
+
+    points = {p.label: p.id for p in timeline_of(reel).points}
+    if label not in points:
+        raise TempikError(f"There is no point {label} in use; give one such as {next(iter(points), '1.1')}.")
+    return points[label]
+
+
+def _edge(reel: Reel, text: str) -> Edge:
+    """Return a place: a point by its label where there is one, else seconds of the reel."""
+    from tempik.reel import Edge
+    from tempik.timeline.timeline import timeline_of
+
+    timeline = timeline_of(reel)
+    found = next((p for p in timeline.on_reel() if p.label == text), None)
+    return Edge(timeline.reel_s(found), found.id) if found is not None else Edge(_number(text))
+
+
+def _number(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise TempikError(f"'{text[:40]}' is no number.") from None

@@ -1,0 +1,48 @@
+"""Changes to the mix: channels, ducking, the master."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec.structs import replace
+
+from tempik.edit.sounds.rows import sounded
+from tempik.errors import TempikError
+from tempik.reel import Ducking, Reel, SoundTrack, Strip
+from tempik.timeline.striking import strip_of
+
+
+def strip_values(reel: Reel, strip: str) -> Strip:
+    """Return how a channel of the mix stands: `song`, `clips`, a sound row's or a sound track's id."""
+    if strip == "song":
+        return reel.mix.song
+    if strip == "clips":
+        return reel.mix.clips
+    found = strip_of(reel, strip)
+    return Strip(found.gain_db, found.pan, found.muted, found.solo, found.ducks)
+
+
+def with_strip(reel: Reel, strip: str, **values: Any) -> Reel:
+    """Set gain_db, pan, muted, solo or ducks of a channel. Raises TempikError for what cannot be."""
+    if strip == "song" and values.get("ducks"):
+        raise TempikError("The song is what ducks; choose what it goes down under.")
+    if strip == "song":
+        return sounded(replace(reel, mix=replace(reel.mix, song=replace(reel.mix.song, **values))))
+    if strip == "clips":
+        return sounded(replace(reel, mix=replace(reel.mix, clips=replace(reel.mix.clips, **values))))
+    found = strip_of(reel, strip)
+    made = replace(found, **values)
+    if isinstance(made, SoundTrack):
+        return sounded(replace(reel, sound_tracks=tuple(made if t.id == strip else t for t in reel.sound_tracks)))
+    return sounded(replace(reel, sound_rows=tuple(made if r.id == strip else r for r in reel.sound_rows)))
+
+
+def with_ducking(reel: Reel, ducking: Ducking) -> Reel:
+    """Set how the song goes down. Raises TempikError for what cannot be."""
+    return sounded(replace(reel, mix=replace(reel.mix, ducking=ducking)))
+
+
+def with_master(reel: Reel, loudness: float | None, ceiling_db: float | None) -> Reel:
+    """Bring the reel to a loudness in LUFS and keep its true peaks under a ceiling in dBTP; None leaves either be. Raises
+    TempikError for what cannot be."""
+    return sounded(replace(reel, mix=replace(reel.mix, loudness=loudness, ceiling_db=ceiling_db)))

@@ -1,0 +1,126 @@
+"""Sounds laid under a reel: rows that a rule fires, clips on tracks of their own, and how all of it is mixed.
+
+A sound is called by its name on the shelf (`whoosh`) or, for a file of the user's, by its id (`s3`). What lands on a point is
+the sound's hit: an instant of the sound, in its own seconds.
+"""
+
+from __future__ import annotations
+
+import msgspec
+
+from tempik.reel.rows import Edge, Limit, MediaPath, Painted, Rule
+
+
+class SoundFile(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A file of the user's on the shelf of sounds. `found_s` is the hit as it was found, `hit_s` as it is used."""
+
+    id: str
+    path: MediaPath
+    length_s: float
+    hit_s: float = 0.0
+    found_s: float = 0.0
+    tag: str = ""
+
+    @property
+    def name(self) -> str:
+        """What it is called on screen."""
+        return self.path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+
+
+class SoundRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A sound, or one of several, at whatever the rule fires on, and what was painted by hand.
+
+    `vary_pitch` is in semitones to either side and `vary_gain_db` in decibels, drawn by `seed` for each strike, as is which of
+    the sounds it is. `beats` stretches sounds that can be to so many beats of the song; 0 leaves them as long as they
+    are. `degree` is how far a weak point weakens its strike. The song ducks under a row that `ducks` it.
+    """
+
+    id: str
+    sounds: tuple[str, ...]
+    rule: Rule = Rule()
+    painted: tuple[Painted, ...] = ()
+    gain_db: float = 0.0
+    pan: float = 0.0
+    fade_in_s: float = 0.0
+    fade_out_s: float = 0.0
+    vary_pitch: float = 0.0
+    vary_gain_db: float = 0.0
+    seed: int = 0
+    beats: float = 0.0
+    degree: float = 0.0
+    limit: Limit = Limit()
+    muted: bool = False
+    solo: bool = False
+    ducks: bool = False
+
+
+class SoundTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A track of sounds that lie where they were put."""
+
+    id: str
+    name: str = ""
+    gain_db: float = 0.0
+    pan: float = 0.0
+    muted: bool = False
+    solo: bool = False
+    locked: bool = False
+    ducks: bool = False
+
+
+class SoundClip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A stretch of a sound on a track of sounds: from `from_s` of the sound on, as long as `length_s` of the reel.
+
+    `at` is where its hit sounds, or where the clip begins while its hit lies outside what is heard of it. `speed` lets the pitch
+    rise and fall with it unless `keeps_pitch`; a sound that is looped goes round for as long as the clip lasts.
+    """
+
+    id: str
+    sound: str
+    track: str
+    at: Edge
+    length_s: float
+    from_s: float = 0.0
+    gain_db: float = 0.0
+    fade_in_s: float = 0.0
+    fade_out_s: float = 0.0
+    speed: float = 1.0
+    keeps_pitch: bool = False
+    backward: bool = False
+    loop: bool = False
+
+
+class Strip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """A channel of the mix: the song's, or that of all the clips' own sound."""
+
+    gain_db: float = 0.0
+    pan: float = 0.0
+    muted: bool = False
+    solo: bool = False
+    ducks: bool = False
+
+
+class Ducking(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """How far the song goes down under what ducks it, louder than `threshold_db` (dB of full scale): by `depth_db`, fully so
+    `attack_ms` after it began to go, which is that long before the sound; back after `release_ms`."""
+
+    depth_db: float = 8.0
+    threshold_db: float = -36.0
+    attack_ms: float = 60.0
+    release_ms: float = 300.0
+
+
+class Mix(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """How the reel is mixed. With `loudness` (LUFS, ITU-R BS.1770-5) the whole is brought to it; `ceiling_db` (dBTP) is what its
+    true peaks are kept under. Without either it sounds as loud as its parts do."""
+
+    song: Strip = Strip()
+    clips: Strip = Strip()
+    ducking: Ducking = Ducking()
+    loudness: float | None = None
+    ceiling_db: float | None = None
+
+
+LOUDNESS = -14.0
+CEILING_DB = -1.0
+# How a reel that is begun anew is mixed.
+MASTERED = Mix(loudness=LOUDNESS, ceiling_db=CEILING_DB)

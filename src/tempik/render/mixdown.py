@@ -1,0 +1,298 @@
+"""The mix as a function of time: what is heard between any two samples of the reel, strip by strip and all together.
+
+Blocks are made one by one, so an hour takes no more memory than a minute, and playing that begins in the middle sounds as the
+export does there.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import numpy as np
+from cachetools import LRUCache
+from numpy.typing import NDArray
+
+from tempik.media import Sound, decode_sound
+from tempik.media.audio import Samples
+from tempik.reel import Ducking, Mix
+from tempik.render.clip_sound import ClipTrack
+from tempik.render.footage_sounds import FootageSounds, heard_clips
+from tempik.render.mastering import Master
+from tempik.render.song_sound import song_samples
+from tempik.render.takes import Laid, Takes, fade_curve
+from tempik.sounds.loudness import RATE, Loudness
+from tempik.time import time_of
+from tempik.timeline.placed import Placed
+from tempik.timeline.striking import laid_sounds, silent_strips, struck_of
+from tempik.timeline.timeline import Timeline
+
+# Sounds of clips that are held while the mix goes by.
+MOST_TRACK_BYTES = 256 << 20
+# How finely it is told whether something ducks the song.
+DUCK_HOP = RATE // 1000
+DUCK_WINDOW = 10  # hops over which its level is taken
+
+ClipTracks = Callable[[Placed], ClipTrack | None]
+
+
+class Piece(NamedTuple):
+    """Something that is heard on a strip of the mix, what it is (a strike's cell, a clip), at which sample its hit sounds, and what
+    its own gain and the strip's make, left and right."""
+
+    strip: str
+    what: str
+    hit: int
+    first: int
+    end: int
+    read: Callable[[int, int], Samples]
+    gains: NDArray[np.float32]
+    ducks: bool
+
+
+class Mixdown:
+    """A reel's mix. Cheap to build for each state of a reel: files and strikes are kept by `takes`, clips' own sound comes from
+    `tracks` (None while one is not ready), the song from `song` where the caller has decoded it."""
+
+    def __init__(
+        self,
+        timeline: Timeline,
+        song: Sound | None = None,
+        tracks: ClipTracks | None = None,
+        takes: Takes | None = None,
+        without: str | None = None,
+        design_alone: bool = False,
+    ) -> None:
+        """`without` leaves a strip out, but for what ducks under it; `design_alone` the song and the clips' own sound. Raises
+        TempikError when the song cannot be read."""
+        self.timeline = timeline
+        self.mix: Mix = timeline.reel.mix
+        self.count = round(time_of(timeline.frames, timeline.rate) * RATE)
+        self._takes = takes or Takes()
+        self._tracks = tracks or FootageSounds(timeline).track
+        self._made: LRUCache[str, ClipTrack | None] = LRUCache(MOST_TRACK_BYTES, getsizeof=_track_size)
+        self._clips = heard_clips(timeline)
+        self._without = without
+        self._silent = silent_strips(timeline.reel) | ({"song", "clips"} if design_alone else set())
+        self._song: Samples | None = None
+        record = timeline.reel.soundtrack
+        if record is not None and "song" not in self._silent:
+            sound = song if song is not None else decode_sound(record.path, RATE)
+            self._song = song_samples(record, sound)
+        self._song_gains = _gains(self.mix.song.gain_db, self.mix.song.pan)
+        self.pieces = sorted(self._strikes() + self._laid(), key=lambda p: p.first)
+        self._firsts = [p.first for p in self.pieces]
+        self._longest = max((p.end - p.first for p in self.pieces), default=0)
+        self._duck: NDArray[np.float32] | None = None
+        self._master = Master(self.plain, self.count, self.mix.ceiling_db)
+
+    def _strikes(self) -> list[Piece]:
+        out = []
+        for found in struck_of(self.timeline):
+            row = found.row
+            if row.id in self._silent:
+                continue
+            gains = _gains(row.gain_db, row.pan)
+            for strike in found.strikes:
+                take = self._takes.struck(self.timeline.reel, strike, (row.fade_in_s, row.fade_out_s))
+                first = round(strike.at_s * RATE) - take.hit
+                if len(take.samples) and first < self.count and first + len(take.samples) > 0:
+                    read = _slices(take.samples, first)
+                    own = gains * np.float32(strike.gain)
+                    out.append(
+                        Piece(
+                            row.id,
+                            strike.cell,
+                            first + take.hit,
+                            first,
+                            first + len(take.samples),
+                            read,
+                            own,
+                            row.ducks,
+                        )
+                    )
+        return out
+
+    def _laid(self) -> list[Piece]:
+        out = []
+        for laid in laid_sounds(self.timeline):
+            track = laid.track
+            if track.id in self._silent or laid.begin_s * RATE >= self.count or laid.end_s <= 0:
+                continue
+            heard: Laid | None = self._takes.laid(self.timeline.reel, laid.clip, laid.begin_s, laid.end_s)
+            if heard is not None:
+                gains = _gains(track.gain_db, track.pan)
+                hit = round((laid.begin_s if laid.hit_s is None else laid.hit_s) * RATE)
+                out.append(Piece(track.id, laid.clip.id, hit, heard.first, heard.end, heard.read, gains, track.ducks))
+        return out
+
+    # What is heard
+
+    def plain(self, first: int, end: int) -> Samples:
+        """Return the mix between two samples before it is mastered; silence outside the reel."""
+        out: Samples = np.zeros((end - first, 2), np.float32)
+        a, b = max(first, 0), min(end, self.count)
+        if b > a:
+            part = out[a - first : b - first]
+            self._add_song(part, a, b)
+            for _, samples, at in self._heard(a, b):
+                part[at : at + len(samples)] += samples
+        return out
+
+    def strips(self, first: int, end: int) -> dict[str, Samples]:
+        """Return what each strip adds to the mix between two samples of the reel."""
+        a, b = max(first, 0), min(end, self.count)
+        out: dict[str, Samples] = {}
+        if b <= a:
+            return out
+        song: Samples = np.zeros((b - a, 2), np.float32)
+        self._add_song(song, a, b)
+        out["song"] = song
+        for strip, samples, at in self._heard(a, b):
+            if strip not in out:
+                out[strip] = np.zeros((b - a, 2), np.float32)
+            out[strip][at : at + len(samples)] += samples
+        return out
+
+    def _add_song(self, out: Samples, a: int, b: int) -> None:
+        record = self.timeline.reel.soundtrack
+        if record is None or self._song is None or self._without == "song":
+            return
+        first = round(record.start_s * RATE)
+        part = self._song[first + a : first + b]
+        if not len(part):
+            return
+        gain = fade_curve(a, a + len(part), self.count, record.fade_in_s, record.fade_out_s)
+        gain *= np.float32(10 ** (record.gain_db / 20))
+        duck = self._ducked()
+        if duck is not None:
+            gain *= np.interp(np.arange(a, a + len(part)) / DUCK_HOP, np.arange(len(duck)), duck).astype(np.float32)
+        out[: len(part)] = part * gain[:, None] * self._song_gains
+
+    def _heard(self, a: int, b: int) -> Iterator[tuple[str, Samples, int]]:
+        """Yield what sounds between two samples: its strip, its samples, and where among these it begins."""
+        for number in range(bisect_left(self._firsts, a - self._longest), len(self.pieces)):
+            piece = self.pieces[number]
+            if piece.first >= b:
+                break
+            low, high = max(piece.first, a), min(piece.end, b)
+            if high > low and piece.strip != self._without:
+                yield piece.strip, piece.read(low, high) * piece.gains, low - a
+        if "clips" in self._silent or self._without == "clips":
+            return
+        gains = _gains(self.mix.clips.gain_db, self.mix.clips.pan)
+        rate = float(self.timeline.rate)
+        for placed in self._clips:
+            # A clip is heard beyond its slot for as long as its joins and seams last: a second is more than these.
+            if (placed.first / rate - 20) * RATE > b or (placed.end / rate + 20) * RATE < a:
+                continue
+            track = self._track(placed)
+            if track is not None:
+                low, high = max(track.first, a), min(track.first + len(track.samples), b)
+                if high > low:
+                    yield "clips", track.samples[low - track.first : high - track.first] * gains, low - a
+
+    def _track(self, placed: Placed) -> ClipTrack | None:
+        name = placed.clip.id
+        if name not in self._made:
+            found = self._tracks(placed)
+            try:
+                self._made[name] = found
+            except ValueError:  # larger than all that is held
+                return found
+        return self._made[name]
+
+    # Ducking
+
+    def _ducked(self) -> NDArray[np.float32] | None:
+        """Return by which factor the song is lowered at each hop; None where nothing ducks it."""
+        clips_duck = self.mix.clips.ducks and "clips" not in self._silent and bool(self._clips)
+        if not clips_duck and not any(p.ducks for p in self.pieces):
+            return None
+        if self._duck is None:
+            loud = np.zeros(self.count // DUCK_HOP + 2, bool)
+            threshold = 10 ** (self.mix.ducking.threshold_db / 20)
+            for piece in self.pieces:
+                if piece.ducks:
+                    _mark(loud, piece.read, piece.first, piece.end, float(piece.gains.max()), threshold)
+            if clips_duck:
+                gain = float(_gains(self.mix.clips.gain_db, self.mix.clips.pan).max())
+                for placed in self._clips:
+                    track = self._track(placed)
+                    if track is not None:
+                        end = track.first + len(track.samples)
+                        _mark(loud, _slices(track.samples, track.first), track.first, end, gain, threshold)
+            self._duck = ducked(loud, self.mix.ducking)
+        return self._duck
+
+    # The master
+
+    def levels(self) -> Loudness:
+        """Return how loud the mix is before it is mastered."""
+        return self._master.levels()
+
+    def gain(self) -> float:
+        """Return the gain that brings the mix to its loudness, as a factor."""
+        return self._master.gain_for(self.mix.loudness)
+
+    def block(self, number: int, gain: float) -> Samples:
+        """Return a block of the mastered mix; all are BLOCK samples long but the last."""
+        return self._master.block(number, gain)
+
+    def factors(self, number: int, gain: float) -> NDArray[np.float32]:
+        """Return by which factor the master multiplies each sample of a block."""
+        return self._master.factors(number, gain)
+
+    def blocks(self, gain: float | None = None) -> Iterator[Samples]:
+        """Yield the mastered mix from its beginning to its end."""
+        found = self.gain() if gain is None else gain
+        for number in range(self._master.blocks):
+            yield self.block(number, found)
+
+
+def ducked(loud: NDArray[np.bool_], ducking: Ducking) -> NDArray[np.float32]:
+    """Return by which factor the song is lowered, hop by hop: fully where something is `loud`, going down before it and coming back
+    after it in decibels, by curves without corners."""
+    at = np.arange(len(loud), dtype=np.float64)
+    far = float(len(loud) * 2)
+    last = np.maximum.accumulate(np.where(loud, at, -far))
+    coming = np.minimum.accumulate(np.where(loud, at, 2 * far)[::-1])[::-1]
+    per_ms = RATE / DUCK_HOP / 1000
+    back = np.clip(1 - (at - last) / max(ducking.release_ms * per_ms, 1e-9), 0, 1)
+    down = np.clip(1 - (coming - at) / max(ducking.attack_ms * per_ms, 1e-9), 0, 1)
+    share = np.maximum(back, down)
+    share = share * share * (3 - 2 * share)
+    return np.asarray(10 ** (-ducking.depth_db * share / 20), np.float32)
+
+
+def _mark(
+    loud: NDArray[np.bool_], read: Callable[[int, int], Samples], first: int, end: int, gain: float, threshold: float
+) -> None:
+    """Mark the hops in which something is louder than a threshold."""
+    for a in range(first, end, 60 * RATE):
+        samples = read(a, min(a + 60 * RATE, end))
+        count = -(-len(samples) // DUCK_HOP)
+        power = np.zeros(count * DUCK_HOP, np.float32)
+        power[: len(samples)] = np.square(np.maximum(np.abs(samples[:, 0]), np.abs(samples[:, 1])))
+        level = np.sqrt(power.reshape(count, DUCK_HOP).mean(axis=1)) * gain
+        level = np.convolve(level, np.ones(DUCK_WINDOW) / DUCK_WINDOW, "same")[:count]
+        hops = a // DUCK_HOP + np.flatnonzero(level > threshold)
+        loud[hops[(hops >= 0) & (hops < len(loud))]] = True
+
+
+def _slices(samples: Samples, first: int) -> Callable[[int, int], Samples]:
+    return lambda a, b: samples[a - first : b - first]
+
+
+def _gains(gain_db: float, pan: float) -> NDArray[np.float32]:
+    """Return the factors for left and right: equal power, and nothing changed in the middle."""
+    angle = (min(max(pan, -1.0), 1.0) + 1) * np.pi / 4
+    gain = 10 ** (gain_db / 20)
+    if pan == 0:
+        return np.array([gain, gain], np.float32)
+    return np.asarray(np.sqrt(2) * gain * np.array([np.cos(angle), np.sin(angle)]), np.float32)
+
+
+def _track_size(track: ClipTrack | None) -> int:
+    return 200 if track is None else track.samples.nbytes + 200

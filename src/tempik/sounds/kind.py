@@ -1,0 +1,40 @@
+"""What a sound of the shelf is: its name, what it is like, and the function that makes it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from numpy.random import Generator
+
+from tempik.sounds.shaping import Wave
+
+
+class Made(NamedTuple):
+    """A sound as it was made, mono or stereo at 48 kHz, and its hit in seconds."""
+
+    wave: Wave
+    hit_s: float
+
+
+class SoundKind(NamedTuple):
+    """A sound of the shelf. `beats` is how many beats it is stretched to by itself; 0 for one that has its own length."""
+
+    name: str
+    title: str
+    tags: tuple[str, ...]
+    does: str
+    length_s: float
+    beats: float
+    make: Callable[[Generator, float], Made]
+
+    @property
+    def stretches(self) -> bool:
+        return self.beats > 0
+
+
+def sound(
+    name: str, title: str, tags: str, does: str, length_s: float, beats: float = 0.0
+) -> Callable[[Callable[[Generator, float], Made]], SoundKind]:
+    """Make a sound of the shelf of a function that draws it, a given number of seconds long."""
+    return lambda make: SoundKind(name, title, tuple(tags.split()), does, length_s, beats, make)

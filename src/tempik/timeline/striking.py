@@ -1,0 +1,235 @@
+"""Where sounds lie on the reel: the strikes of sound rows, to the instant of their points, and the clips of sound tracks."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from tempik.accents import Cell, Form, Pulse, Scene
+from tempik.accents.accent import drawn
+from tempik.accents.rules import cells, places_of, rules_by_clips
+from tempik.errors import TempikError
+from tempik.memo import Memory
+from tempik.reel import Limit, Point, Reel, SoundClip, SoundRow, SoundTrack, Strip, beats_between, by_id
+from tempik.sounds.loudness import RATE
+from tempik.sounds.shelf import SHELF, take_of
+from tempik.time import time_of
+from tempik.timeline.timeline import Timeline
+
+_STRUCK: Memory[Struck] = Memory(300)
+_CELLS: Memory[list[Cell]] = Memory(300)
+STRUCK_FORM = Form(0.0, 1.0, 0.0, 1.0, 1.0)
+# Pitches are drawn in so many steps to either side: what sounds alike is made once.
+PITCHES = 6
+SAME_S = 0.002
+LAST_GAP_S = 0.5  # of a song without beats
+
+
+class Strike(NamedTuple):
+    """One sounding of a row. `at_s` is the instant of the reel at which its hit sounds, `gain` what its strength and the draw make
+    of it, as a factor; it is played `semitones` higher, and its hit comes `length_s` after it begins where it is stretched."""
+
+    row: str
+    cell: str
+    sound: str
+    at_s: float
+    point: Point | None
+    gain: float
+    semitones: float
+    length_s: float
+
+
+class Struck(NamedTuple):
+    """A sound row worked out: as accent rows are, and its strikes, one to a pulse."""
+
+    row: SoundRow
+    cells: list[Cell]
+    pulses: list[Pulse]
+    starts: list[int]
+    strikes: list[Strike]
+    within: tuple[tuple[int, int], ...] | None
+
+    def may(self, at: float) -> bool:
+        """Tell whether the row may do anything at a frame that no pulse asks for."""
+        return self.within is None or any(first <= at < end for first, end in self.within)
+
+
+class LaidSound(NamedTuple):
+    """A clip of a sound track where it lies: seconds of the reel from `begin_s` to `end_s`, and at what instant its hit sounds, None
+    while that is outside what is heard."""
+
+    clip: SoundClip
+    track: SoundTrack
+    begin_s: float
+    end_s: float
+    hit_s: float | None
+    point: Point | None
+
+
+def struck_of(timeline: Timeline) -> list[Struck]:
+    """Return the sound rows of a reel worked out, in their order; those of muted ones too."""
+    return [_struck(timeline, row) for row in timeline.reel.sound_rows]
+
+
+def _struck(timeline: Timeline, row: SoundRow) -> Struck:
+    reel = timeline.reel
+    scene, objects = timeline.bare_scene, (reel.soundtrack,)
+    other = next((f for f in timeline.fired if f.row.id == row.rule.row), None) if row.rule.of == "pulses" else None
+    if rules_by_clips(row):
+        scene = timeline.scene._replace(pulses={other.row.id: other.pulses} if other is not None else {})
+        objects = (reel.soundtrack, other, *timeline.everything)  # type: ignore[assignment]
+    when = (timeline.rate.numerator, timeline.rate.denominator, timeline.frames)
+    found = _CELLS.get((row.rule, row.limit, *objects), when, lambda: cells(row, scene))
+    return _STRUCK.get((row, found, *objects), when, lambda: _worked_out(timeline, row, scene, found))
+
+
+def _worked_out(timeline: Timeline, row: SoundRow, scene: Scene, found: list[Cell]) -> Struck:
+    painted = {p.point: p for p in row.painted}
+    pulses: list[Pulse] = []
+    strikes: list[Strike] = []
+    before = ""
+    for cell in found:
+        by_hand = painted.get(cell.id)
+        if (by_hand is None and not cell.ruled) or not 0 <= cell.frame < scene.frames:
+            continue
+        own = by_hand.strength if by_hand is not None else 1 - row.degree + row.degree * cell.strength
+        if own <= 0 or not row.sounds:
+            continue
+        at_s = timeline.reel_s(cell.point) if cell.point is not None else time_of(cell.frame, timeline.rate)
+        if strikes and abs(at_s - strikes[-1].at_s) < SAME_S:
+            continue  # a cut on two tracks at once is one cut to the ear
+        sound = _picked(row, cell.id, before)
+        before = sound
+        gain_db = row.vary_gain_db * (2 * drawn(row.seed, (cell.id, "gain")) - 1)
+        semitones = row.vary_pitch * round(PITCHES * (2 * drawn(row.seed, (cell.id, "pitch")) - 1)) / PITCHES
+        length_s = _stretch(timeline, sound, row.beats, at_s)
+        strikes.append(
+            Strike(row.id, cell.id, sound, at_s, cell.point, own * 10 ** (gain_db / 20), semitones, length_s)
+        )
+        pulses.append(
+            Pulse(
+                row.id, sound, cell.id, cell.point, cell.frame, own, own, cell.gap_s, by_hand is not None, 0.0, row.seed,
+                len(pulses), STRUCK_FORM, None, None,
+            )
+        )  # fmt: skip
+    places = places_of(row, scene) if row.limit != Limit() else None
+    return Struck(row, found, pulses, [p.frame for p in pulses], strikes, places)
+
+
+def _picked(row: SoundRow, cell: str, before: str) -> str:
+    """Return which of a row's sounds a strike is: drawn, and where there are several never the same twice running."""
+    choice = [s for s in row.sounds if s != before] or list(row.sounds)
+    return choice[min(int(drawn(row.seed, (cell, "sound")) * len(choice)), len(choice) - 1)]
+
+
+def _stretch(timeline: Timeline, sound: str, beats: float, at_s: float) -> float:
+    """Return how long before its hit a sound begins that is stretched to beats of the song; 0 for one of its own length."""
+    kind = SHELF.get(sound)
+    beats = beats or (kind.beats if kind is not None else 0.0)
+    if not beats or (kind is not None and not kind.stretches):
+        return 0.0
+    return at_s - beat_before(timeline, at_s, beats)
+
+
+def beat_before(timeline: Timeline, at_s: float, beats: float) -> float:
+    """Return the instant of the reel so many beats before another, beyond the song's ends at the tempo there."""
+    song = timeline.reel.soundtrack
+    times = [p.time_s - timeline.start_s for p in beats_between(song, 0.0, song.length_s)] if song is not None else []
+    if len(times) < 2:
+        return at_s - beats * LAST_GAP_S
+    place = _place(times, at_s) - beats
+    number = min(max(int(place // 1), 0), len(times) - 2)
+    return times[number] + (place - number) * (times[number + 1] - times[number])
+
+
+def _place(times: Sequence[float], at_s: float) -> float:
+    """Return an instant as a place among the beats: 2.5 lies half way between the third and the fourth."""
+    number = min(max(bisect_right(times, at_s + 1e-6) - 1, 0), len(times) - 2)
+    return number + (at_s - times[number]) / (times[number + 1] - times[number])
+
+
+def sound_length(reel: Reel, sound: str) -> float:
+    """Return how long a sound of the shelf, or of the user's own, lasts in seconds; 0 for one that is not known."""
+    own = by_id(reel.sounds, sound)
+    if own is not None:
+        return own.length_s
+    return len(take_of(sound).samples) / RATE if sound in SHELF else 0.0
+
+
+def sound_hit(reel: Reel, sound: str) -> float:
+    """Return the hit of a sound in its own seconds: where it was put by hand, else where it was found or made."""
+    own = by_id(reel.sounds, sound)
+    if own is not None:
+        return own.hit_s
+    if sound in reel.hits:
+        return reel.hits[sound]
+    return take_of(sound).hit / RATE if sound in SHELF else 0.0
+
+
+def sound_title(reel: Reel, sound: str) -> str:
+    """Return what a sound is called on screen; one that this version does not know with a question mark."""
+    own = by_id(reel.sounds, sound)
+    if own is not None:
+        return own.name
+    return SHELF[sound].title if sound in SHELF else f"? {sound}"
+
+
+def strip_names(reel: Reel) -> dict[str, str]:
+    """Return the strips of the mix by key, with what they are called: the song, the clips, each row, each track."""
+    out = {"song": "Song", "clips": "Clips"}
+    for row in reel.sound_rows:
+        out[row.id] = ", ".join(sound_title(reel, s) for s in row.sounds) or "nothing"
+    for number, track in enumerate(reel.sound_tracks, 1):
+        out[track.id] = track.name or f"Sounds {number}"
+    return out
+
+
+def silent_strips(reel: Reel) -> set[str]:
+    """Return the channels of the mix that are not heard: muted, or beside others that are soloed."""
+    strips: dict[str, Strip | SoundRow | SoundTrack] = {"song": reel.mix.song, "clips": reel.mix.clips}
+    strips.update({r.id: r for r in reel.sound_rows})
+    strips.update({t.id: t for t in reel.sound_tracks})
+    soloed = any(s.solo for s in strips.values())
+    return {key for key, s in strips.items() if s.muted or (soloed and not s.solo)}
+
+
+def laid_sounds(timeline: Timeline) -> list[LaidSound]:
+    """Return the clips of sound tracks where they lie, by their beginning."""
+    tracks: Mapping[str, SoundTrack] = {t.id: t for t in timeline.reel.sound_tracks}
+    out = [laid_sound(timeline, c, tracks[c.track]) for c in timeline.reel.sound_clips if c.track in tracks]
+    return sorted(out, key=lambda laid: laid.begin_s)
+
+
+def laid_sound(timeline: Timeline, clip: SoundClip, track: SoundTrack) -> LaidSound:
+    """Return where a clip of a sound track lies."""
+    at_s = timeline.edge_s(clip.at)
+    point = timeline.point(clip.at.point)
+    into_s = hit_within(timeline.reel, clip)
+    if into_s is None:
+        return LaidSound(clip, track, at_s, at_s + clip.length_s, None, point)
+    return LaidSound(clip, track, at_s - into_s, at_s - into_s + clip.length_s, at_s, point)
+
+
+def hit_within(reel: Reel, clip: SoundClip) -> float | None:
+    """Return how long after a sound clip begins its hit sounds, in seconds of the reel; None where it is not heard."""
+    hit_s = sound_hit(reel, clip.sound)
+    if clip.backward:
+        hit_s = sound_length(reel, clip.sound) - hit_s
+    into_s = (hit_s - clip.from_s) / clip.speed
+    return into_s if -1e-9 <= into_s <= clip.length_s else None
+
+
+def unknown_sounds(reel: Reel) -> list[str]:
+    """Return the sounds that a reel uses and that neither the shelf nor the reel has."""
+    used = [s for row in reel.sound_rows for s in row.sounds] + [c.sound for c in reel.sound_clips]
+    own = {s.id for s in reel.sounds}
+    return [s for s in dict.fromkeys(used) if s not in SHELF and s not in own]
+
+
+def strip_of(reel: Reel, key: str) -> SoundRow | SoundTrack:
+    """Return the row or track of a strip. Raises TempikError when it is gone."""
+    found: SoundRow | SoundTrack | None = by_id(reel.sound_rows, key) or by_id(reel.sound_tracks, key)
+    if found is None:
+        raise TempikError("That row or track of sounds is no longer there.")
+    return found
