@@ -367,12 +367,12 @@ def test_a_clips_own_sound_is_made_in_the_background_and_heard(
     loud = opened.project.reel.footage[-1].id
     swap = lambda r: speed.with_clips(r, [_with_footage(now(page), loud)])  # noqa: E731
     opened.project.change("swap", swap)
-    quiet = opened.listening.reel_track().samples.copy()
+    quiet = opened.reel_sound.whole([], 0.0).samples
     opened.speeds.toggle_sound()
     qtbot.waitUntil(lambda: opened.clip_sounds.ready, timeout=WAIT)
     clip = placed(page)
     a, b = (round(f / 30 * 48000) for f in (clip.first, clip.end))
-    mixed = opened.listening.reel_track().samples
+    mixed = opened.reel_sound.whole([], 0.0).samples
     assert (mixed[a + 5000 : b - 5000] != quiet[a + 5000 : b - 5000]).mean() > 0.2
     assert (mixed[b + 5000 :] == quiet[b + 5000 :]).all()
     page.sound.gain.setValue(-12)

@@ -19,9 +19,9 @@ from tempik.media.audio import Samples
 from tempik.reel import Ducking, Mix
 from tempik.render.clip_sound import ClipTrack
 from tempik.render.footage_sounds import FootageSounds, heard_clips
-from tempik.render.mastering import Master
+from tempik.render.mastering import BLOCK, Master
 from tempik.render.song_sound import song_samples
-from tempik.render.takes import Laid, Takes, fade_curve
+from tempik.render.takes import Takes, fade_curve
 from tempik.sounds.loudness import RATE, Loudness
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
@@ -63,9 +63,10 @@ class Mixdown:
         takes: Takes | None = None,
         without: str | None = None,
         design_alone: bool = False,
+        made_only: bool = False,
     ) -> None:
-        """`without` leaves a strip out, but for what ducks under it; `design_alone` the song and the clips' own sound. Raises
-        TempikError when the song cannot be read."""
+        """`without` leaves a strip out, but for what ducks under it; `design_alone` the song and the clips' own sound;
+        `made_only` what would have to be made or read first. Raises TempikError when the song cannot be read."""
         self.timeline = timeline
         self.mix: Mix = timeline.reel.mix
         self.count = round(time_of(timeline.frames, timeline.rate) * RATE)
@@ -73,7 +74,8 @@ class Mixdown:
         self._tracks = tracks or FootageSounds(timeline).track
         self._made: LRUCache[str, ClipTrack | None] = LRUCache(MOST_TRACK_BYTES, getsizeof=_track_size)
         self._clips = heard_clips(timeline)
-        self._without = without
+        self._without, self._made_only = without, made_only
+        self.waits = False  # something was left out that is to be made
         self._silent = silent_strips(timeline.reel) | ({"song", "clips"} if design_alone else set())
         self._song: Samples | None = None
         record = timeline.reel.soundtrack
@@ -95,7 +97,11 @@ class Mixdown:
                 continue
             gains = _gains(row.gain_db, row.pan)
             for strike in found.strikes:
-                take = self._takes.struck(self.timeline.reel, strike, (row.fade_in_s, row.fade_out_s))
+                fades = (row.fade_in_s, row.fade_out_s)
+                take = self._takes.struck(self.timeline.reel, strike, fades, self._made_only)
+                if take is None:
+                    self.waits = True
+                    continue
                 first = round(strike.at_s * RATE) - take.hit
                 if len(take.samples) and first < self.count and first + len(take.samples) > 0:
                     read = _slices(take.samples, first)
@@ -120,8 +126,10 @@ class Mixdown:
             track = laid.track
             if track.id in self._silent or laid.begin_s * RATE >= self.count or laid.end_s <= 0:
                 continue
-            heard: Laid | None = self._takes.laid(self.timeline.reel, laid.clip, laid.begin_s, laid.end_s)
-            if heard is not None:
+            heard = self._takes.laid(self.timeline.reel, laid.clip, laid.begin_s, laid.end_s, self._made_only)
+            if heard is None:
+                self.waits = self.waits or self._made_only
+            else:
                 gains = _gains(track.gain_db, track.pan)
                 hit = round((laid.begin_s if laid.hit_s is None else laid.hit_s) * RATE)
                 out.append(Piece(track.id, laid.clip.id, hit, heard.first, heard.end, heard.read, gains, track.ducks))
@@ -239,6 +247,15 @@ class Mixdown:
     def block(self, number: int, gain: float) -> Samples:
         """Return a block of the mastered mix; all are BLOCK samples long but the last."""
         return self._master.block(number, gain)
+
+    def mastered(self, first: int, end: int, gain: float) -> Samples:
+        """Return what is heard between two samples of the reel, mastered at a gain."""
+        first, end = max(first, 0), min(end, self.count)
+        if end <= first:
+            return np.zeros((0, 2), np.float32)
+        numbers = range(first // BLOCK, (end - 1) // BLOCK + 1)
+        whole = np.concatenate([self.block(n, gain) for n in numbers])
+        return whole[first - numbers[0] * BLOCK : end - numbers[0] * BLOCK]
 
     def factors(self, number: int, gain: float) -> NDArray[np.float32]:
         """Return by which factor the master multiplies each sample of a block."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from cachetools import LRUCache
@@ -15,7 +16,7 @@ from tempik.media.audio import Samples
 from tempik.reel import Reel, SoundClip, by_id
 from tempik.render.clip_sound import Times, cut_of, following, kept
 from tempik.sounds.loudness import RATE
-from tempik.sounds.shelf import SHELF, Take, take_of
+from tempik.sounds.shelf import SHELF, Take, is_made, take_of
 from tempik.timeline.striking import Strike, sound_hit, unknown_sounds
 from tempik.timeline.timeline import Timeline
 
@@ -36,46 +37,63 @@ class Laid(NamedTuple):
 
 
 class Takes:
-    """The samples of sounds, files being read once and the last of them kept."""
+    """The samples of sounds, files being read once and the last of them kept; threads may ask at once."""
 
     def __init__(self) -> None:
         self._files: LRUCache[str, Sound | None] = LRUCache(MOST_BYTES, getsizeof=_size)
         self._struck: LRUCache[tuple[object, ...], Take] = LRUCache(
             MOST_BYTES, getsizeof=lambda t: t.samples.nbytes + 200
         )
+        self._lock = threading.Lock()
 
     def forget(self) -> None:
         """Read files anew when they are next asked for."""
-        self._files.clear()
-        self._struck.clear()
+        with self._lock:
+            self._files.clear()
+            self._struck.clear()
 
-    def source(self, reel: Reel, sound: str) -> Sound | None:
-        """Return a sound as it is, None for one that is not known or cannot be read."""
+    def source(self, reel: Reel, sound: str, made_only: bool = False) -> Sound | None:
+        """Return a sound as it is, None for one that is not known or cannot be read, or, with `made_only`, was not read yet."""
         own = by_id(reel.sounds, sound)
         if own is None:
-            return Sound(take_of(sound).samples, RATE) if sound in SHELF else None
-        if own.path not in self._files:
-            try:
-                found: Sound | None = decode_sound(own.path, RATE)
-            except TempikError:
-                found = None
-            try:
-                self._files[own.path] = found
-            except ValueError:  # larger than all that is kept
-                return found
-        return self._files[own.path]
+            if sound not in SHELF or (made_only and not is_made(sound)):
+                return None
+            return Sound(take_of(sound).samples, RATE)
+        with self._lock:
+            if own.path in self._files:
+                return self._files[own.path]
+        if made_only:
+            return None
+        try:
+            found: Sound | None = decode_sound(own.path, RATE)
+        except TempikError:
+            found = None
+        self._keep(self._files, own.path, found)
+        return found
 
-    def struck(self, reel: Reel, strike: Strike, fades: tuple[float, float] = (0.0, 0.0)) -> Take:
-        """Return a strike's samples and where in them its hit is, to the sample."""
-        hit_s, own = sound_hit(reel, strike.sound), by_id(reel.sounds, strike.sound)
+    def struck(
+        self, reel: Reel, strike: Strike, fades: tuple[float, float] = (0.0, 0.0), made_only: bool = False
+    ) -> Take | None:
+        """Return a strike's samples and where in them its hit is, to the sample; None for one that was not made yet, with
+        `made_only`."""
+        hit_s, own = sound_hit(reel, strike.sound, made_only), by_id(reel.sounds, strike.sound)
         name = own.path if own is not None else strike.sound
         key = (name, round(strike.semitones, 3), round(strike.length_s * 1000), hit_s, fades)
-        if key not in self._struck:
+        with self._lock:
+            if key in self._struck:
+                return self._struck[key]
+        if made_only:
+            return None
+        made = self._strike(reel, strike, hit_s, fades)
+        self._keep(self._struck, key, made)
+        return made
+
+    def _keep(self, store: LRUCache[Any, Any], key: object, made: object) -> None:
+        with self._lock:
             try:
-                self._struck[key] = self._strike(reel, strike, hit_s, fades)
+                store[key] = made
             except ValueError:
-                return self._strike(reel, strike, hit_s, fades)
-        return self._struck[key]
+                pass  # larger than all that is kept: made each time
 
     def _strike(self, reel: Reel, strike: Strike, hit_s: float, fades: tuple[float, float]) -> Take:
         source = self.source(reel, strike.sound)
@@ -107,9 +125,9 @@ class Takes:
             return source.samples, hit
         return kept(np.arange(count, dtype=np.float64) * (ratio / RATE), source), hit / ratio
 
-    def laid(self, reel: Reel, clip: SoundClip, begin_s: float, end_s: float) -> Laid | None:
+    def laid(self, reel: Reel, clip: SoundClip, begin_s: float, end_s: float, made_only: bool = False) -> Laid | None:
         """Return a clip of a sound track as it is heard, its gain and fades with it; None where its sound cannot be had."""
-        source = self.source(reel, clip.sound)
+        source = self.source(reel, clip.sound, made_only)
         if source is None or not len(source.samples):
             return None
         first, end = round(begin_s * RATE), round(end_s * RATE)

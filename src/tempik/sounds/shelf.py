@@ -44,6 +44,14 @@ def take_of(name: str, length_s: float = 0.0) -> Take:
     return _made(name, round(length_s * 1000))
 
 
+def is_made(name: str) -> bool:
+    """Tell whether a sound was made already, and is there at once."""
+    return name in _ONCE_MADE
+
+
+_ONCE_MADE: set[str] = set()
+
+
 @kept_within(MOST_BYTES, lambda take: take.samples.nbytes)
 def _made(name: str, length_ms: int) -> Take:
     kind = SHELF[name]
@@ -51,4 +59,5 @@ def _made(name: str, length_ms: int) -> Take:
     made = kind.make(np.random.default_rng(seed), length_ms / 1000)
     samples = finished(made.wave)
     samples.setflags(write=False)
+    _ONCE_MADE.add(name)
     return Take(samples, min(round(made.hit_s * 48000), len(samples) - 1))

@@ -13,7 +13,7 @@ from tempik.errors import TempikError
 from tempik.memo import Memory
 from tempik.reel import Limit, Point, Reel, SoundClip, SoundRow, SoundTrack, Strip, beats_between, by_id
 from tempik.sounds.loudness import RATE
-from tempik.sounds.shelf import SHELF, take_of
+from tempik.sounds.shelf import SHELF, is_made, take_of
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
 
@@ -157,14 +157,17 @@ def sound_length(reel: Reel, sound: str) -> float:
     return len(take_of(sound).samples) / RATE if sound in SHELF else 0.0
 
 
-def sound_hit(reel: Reel, sound: str) -> float:
-    """Return the hit of a sound in its own seconds: where it was put by hand, else where it was found or made."""
+def sound_hit(reel: Reel, sound: str, made_only: bool = False) -> float:
+    """Return the hit of a sound in its own seconds: where it was put by hand, else where it was found or made; with `made_only` 0
+    for one of the shelf that would have to be made first."""
     own = by_id(reel.sounds, sound)
     if own is not None:
         return own.hit_s
     if sound in reel.hits:
         return reel.hits[sound]
-    return take_of(sound).hit / RATE if sound in SHELF else 0.0
+    if sound not in SHELF or (made_only and not is_made(sound)):
+        return 0.0
+    return take_of(sound).hit / RATE
 
 
 def sound_title(reel: Reel, sound: str) -> str:

@@ -29,6 +29,7 @@ GROUPS = (
     "Titles",
     "Layers",
     "Grade",
+    "Sound",
     "Rhythm",
     "Play",
     "View",

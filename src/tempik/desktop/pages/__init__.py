@@ -9,6 +9,7 @@ from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
+from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.pages.titles.page import TitlesPage
 
@@ -22,6 +23,7 @@ PAGES: tuple[type[Page], ...] = (
     LayerPage,
     FramePage,
     GradePage,
+    SoundPage,
     CheckPage,
 )
 FIRST: type[Page] = FootagePage

@@ -21,6 +21,7 @@ from tempik.desktop.commands.points import PointCommands
 from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.rhythm import RhythmCommands
+from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
@@ -34,6 +35,7 @@ from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
+from tempik.desktop.session.sound_shapes import SoundShapes
 
 
 class Desk(NamedTuple):
@@ -64,6 +66,8 @@ class Desk(NamedTuple):
     rhythm: RhythmCommands
     readings: ReadingCommands
     grading: GradeCommands
+    sounds: SoundCommands
+    shapes: SoundShapes
     mode_changed: Callable[[], None]  # the open page wants the preview otherwise
 
 

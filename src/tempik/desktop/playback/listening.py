@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
 from tempik.desktop.playback.player import Track, as_integers
+from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.song import Song
 from tempik.media import Sound
-from tempik.render import mix
-from tempik.render.clip_sound import ClipTrack
 from tempik.render.hearing import CLICK_S, slowed_blocks, with_clicks
 from tempik.render.sound import SOUND_RATE
-from tempik.timeline.placed import Placed
+from tempik.time import time_of
 
 # A whole song with its clicks is made ready for this long from where playing begins.
 AHEAD_S = 600.0
@@ -28,8 +26,7 @@ class Listening(QObject):
 
     changed = Signal()
 
-    def __init__(self, project: Project, song: Song, clip_track: Callable[[Placed], ClipTrack | None]) -> None:
-        """`clip_track` gives the sound of a clip where it is ready."""
+    def __init__(self, project: Project, song: Song, reel_sound: ReelSound) -> None:
         super().__init__(project)
         self.project, self.song = project, song
         self.clicks = False
@@ -38,7 +35,7 @@ class Listening(QObject):
         self.looping = False
         self._filling: threading.Event | None = None
         project.selection.marked_changed.connect(self._marked_changed)
-        self._clip_track = clip_track
+        self.reel_sound = reel_sound
 
     def set_clicks(self, on: bool) -> None:
         self.clicks = on
@@ -71,13 +68,16 @@ class Listening(QObject):
         if self._filling is not None:
             self._filling.set()
             self._filling = None
+        self.reel_sound.stop()
 
-    def reel_track(self) -> Track:
-        """Return the reel's own sound as it will be exported, with clicks where they are wanted."""
+    def reel_track(self, *starts_s: float) -> Track:
+        """Return the reel's own sound as it will be exported, with clicks where they are wanted, ready from some instants on."""
         timeline = self.project.timeline
-        unread = Sound(np.zeros((0, 2), np.float32), SOUND_RATE)
-        sound = mix(timeline, self.song.sound or unread, self._clip_track)
-        return self._track(self._clicked(sound, 0.0), 0.0)
+        clicks = self._clicks(0.0, time_of(timeline.frames, timeline.rate))
+        self.stop()
+        if self.pace == 1.0:
+            return Track(self.reel_sound.samples(starts_s or (0.0,), clicks, self.level), SOUND_RATE, 0.0)
+        return self._track(self.reel_sound.whole(clicks, self.level), 0.0)
 
     def song_track(self, from_s: float, to_s: float) -> Track:
         """Return a stretch of the song itself, reel or not, in seconds of the song."""
@@ -92,16 +92,17 @@ class Listening(QObject):
         return self._track(self._clicked(Sound(part, sound.rate), reel_s), reel_s)
 
     def _clicked(self, sound: Sound, start_s: float) -> Sound:
-        if not self.clicks:
-            return sound
+        clicks = self._clicks(start_s, start_s + sound.length_s)
+        return with_clicks(sound, clicks, self.level, start_s) if clicks else sound
+
+    def _clicks(self, start_s: float, end_s: float) -> list[tuple[float, bool]]:
+        """Return the clicks between two instants of the reel, and whether each is of a downbeat; none while they are off."""
         timeline = self.project.timeline
-        end_s = start_s + sound.length_s
-        clicks = [
+        return [
             (timeline.reel_s(p), p.beat == 1 and not p.part)
-            for p in timeline.points
+            for p in (timeline.points if self.clicks else ())
             if start_s - CLICK_S <= timeline.reel_s(p) <= end_s
         ]
-        return with_clicks(sound, clicks, self.level, start_s)
 
     def _track(self, sound: Sound, start_s: float) -> Track:
         self.stop()

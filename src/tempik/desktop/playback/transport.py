@@ -7,11 +7,11 @@ from typing import Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from tempik.desktop.playback.clip_sounds import ClipSounds
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.playback.player import Player
 from tempik.desktop.playback.preview_frames import PreviewFrames
 from tempik.desktop.playback.preview_size import PreviewSize
+from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.song import Song
 from tempik.time import frame_of, rate_text, time_of
@@ -34,15 +34,13 @@ class Transport(QObject):
     told = Signal(str)  # a sentence to be shown in the picture's place
     playback_told = Signal(str)  # how playback does
 
-    def __init__(
-        self, project: Project, song: Song, proxy: Callable[[str], str | None], clip_sounds: ClipSounds
-    ) -> None:
+    def __init__(self, project: Project, song: Song, proxy: Callable[[str], str | None], reel_sound: ReelSound) -> None:
         super().__init__(project)
         self.project, self.song = project, song
         self.size = PreviewSize(lambda: project.reel)
         self.player = Player(self)
         self.frames = PreviewFrames(self, proxy)
-        self.listening = Listening(project, song, clip_sounds.track)
+        self.listening = Listening(project, song, reel_sound)
         self.in_song = False
         self.looping: Loop = ""
         self.cursor_s = 0.0  # seconds of the song
@@ -59,7 +57,7 @@ class Transport(QObject):
         self.frames.ready.connect(self._ready)
         self.frames.failed.connect(self._failed)
         project.playhead.moved.connect(self.show_frame)
-        clip_sounds.changed.connect(self.clip_sounds_changed)
+        reel_sound.changed.connect(self.sound_changed)
         self.listening.changed.connect(self._listening_changed)
 
     # Playing
@@ -93,7 +91,9 @@ class Transport(QObject):
             self.frames.want(start, True)
             end_s = time_of(timeline.frames, timeline.rate)
             loop = (time_of(round_[0], timeline.rate), time_of(round_[1], timeline.rate)) if round_ else None
-            self.player.play(self.listening.reel_track(), time_of(start, timeline.rate), end_s, loop)
+            start_s = time_of(start, timeline.rate)
+            track = self.listening.reel_track(start_s, *(loop[:1] if loop is not None else ()))
+            self.player.play(track, start_s, end_s, loop)
 
     def enter_song(self, cursor_s: float) -> None:
         """From now on the whole song plays, from a cursor in seconds of it."""
@@ -157,10 +157,10 @@ class Transport(QObject):
         if self.player.playing and self.listening.clicks and self.in_song:
             self._listening_changed()
 
-    def clip_sounds_changed(self) -> None:
-        """Clips' own sound joins in as soon as it is made."""
+    def sound_changed(self) -> None:
+        """What was not ready joins in as soon as it is made, and what was changed is heard while it plays."""
         if self.player.playing and not self.in_song:
-            self.player.renew(self.listening.reel_track())
+            self.player.renew(self.listening.reel_track(self.player.position_s()))
 
     def _sounds(self, reel_s: float) -> None:
         if self.in_song:

@@ -9,10 +9,11 @@ from PySide6.QtCore import QObject, Signal
 from tempik.accents import Fired
 from tempik.edit.clips.pieces import with_groups
 from tempik.edit.joins.laying import JoinPlace
-from tempik.reel import Clip, Footage, Point, Reel, by_id
+from tempik.reel import Clip, Footage, Point, Reel, SoundClip, SoundRow, by_id
 from tempik.time import frame_of, time_of
 from tempik.timeline.again import source_of
 from tempik.timeline.placed import Placed
+from tempik.timeline.striking import strip_names
 from tempik.timeline.timeline import Timeline
 
 SongStretch = tuple[float, float]
@@ -25,6 +26,7 @@ class Selection(QObject):
     points_selected = Signal()
     row_selected = Signal()  # another accent row, or pulse of one, is selected
     join_selected = Signal()
+    sound_selected = Signal()  # another channel of the mix, strike of a row, or sound clip is selected
     marked_changed = Signal()  # another stretch is marked
 
     def __init__(self, timeline: Callable[[], Timeline], parent: QObject | None = None) -> None:
@@ -36,6 +38,9 @@ class Selection(QObject):
         self.points: frozenset[str] = frozenset()  # ids of the selected points
         self.row_id: str | None = None  # the accent row that the page edits
         self.cell_id = ""  # its pulse that is edited alone, '' for the whole row
+        self.strip = "song"  # the channel of the mix that the page edits: song, clips, a sound row's or track's id
+        self.strike = ""  # the cell of the sound row that was pointed at
+        self.sound_clip_id: str | None = None
         self.join_place: JoinPlace | None = None  # the edge whose join the page edits, None: that of the selected clip
         self.marked: SongStretch | None = None  # seconds of the song
 
@@ -136,6 +141,29 @@ class Selection(QObject):
             self.row_id, self.cell_id = row, cell
             self.row_selected.emit()
 
+    def select_strip(self, strip: str, strike: str = "") -> None:
+        """Select a channel of the mix, or one strike of a sound row; no sound clip is selected then."""
+        if (strip, strike, None) != (self.strip, self.strike, self.sound_clip_id):
+            self.strip, self.strike, self.sound_clip_id = strip, strike, None
+            self.sound_selected.emit()
+
+    def select_sound_clip(self, clip: str | None) -> None:
+        """Select a clip of a sound track, and its track's channel."""
+        found = by_id(self._reel.sound_clips, clip)
+        if found is not None and clip != self.sound_clip_id:
+            self.strip, self.strike, self.sound_clip_id = found.track, "", clip
+            self.sound_selected.emit()
+
+    @property
+    def sound_row(self) -> SoundRow | None:
+        """The selected sound row."""
+        return by_id(self._reel.sound_rows, self.strip)
+
+    @property
+    def sound_clip(self) -> SoundClip | None:
+        """The selected clip of a sound track."""
+        return by_id(self._reel.sound_clips, self.sound_clip_id)
+
     def select_join(self, place: JoinPlace | None) -> None:
         """Select the join of an edge, and with it the clip that it is kept with."""
         if place is not None and place.clip not in self.clip_ids:
@@ -185,6 +213,10 @@ class Selection(QObject):
             self.join_place = None
         if by_id(reel.rows, self.row_id) is None:
             self.row_id, self.cell_id = (reel.rows[0].id if reel.rows else None), ""
+        if self.strip not in strip_names(reel):
+            self.strip, self.strike = (reel.sound_rows[-1].id if reel.sound_rows else "song"), ""
+        if by_id(reel.sound_clips, self.sound_clip_id) is None:
+            self.sound_clip_id = None
         if by_id(reel.footage, self.footage_id) is None:
             self.footage_id = reel.footage[0].id if reel.footage else None
         if self.marked is not None and (reel.soundtrack is None or self.marked[1] > reel.soundtrack.length_s + 0.5):
@@ -193,6 +225,7 @@ class Selection(QObject):
     def begin_anew(self, reel: Reel) -> None:
         """Select nothing of another project but its first footage."""
         self.clip_id, self.clip_ids, self.join_place = None, frozenset(), None
+        self.strip, self.strike, self.sound_clip_id = (reel.sound_rows[0].id if reel.sound_rows else "song"), "", None
         self.footage_id = reel.footage[0].id if reel.footage else None
         self.points = frozenset()
         self.mark(None)

@@ -25,6 +25,7 @@ from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.registry import GROUPS, Command, commands_of
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
+from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
@@ -44,6 +45,7 @@ OWNERS: tuple[type, ...] = (
         LayerCommands,
         NestCommands,
         GradeCommands,
+        SoundCommands,
         PointCommands,
         RhythmCommands,
     ),

@@ -31,6 +31,7 @@ from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
+from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
@@ -41,8 +42,10 @@ from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
+from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.pages.titles.page import TitlesPage
 from tempik.desktop.playback.clip_sounds import ClipSounds
+from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.landing_meter import LandingMeter
 from tempik.desktop.preview.view import Preview
@@ -56,6 +59,7 @@ from tempik.desktop.session.looking import Looking
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.safety import Safety
 from tempik.desktop.session.song import Song
+from tempik.desktop.session.sound_shapes import SoundShapes
 from tempik.desktop.shell.bench import Bench
 from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.dropped import Dropped
@@ -111,11 +115,13 @@ class Window(QMainWindow):
         self.strips = Strips(self.worker, self)
         self.proxies = Proxies(self.background, self.looker, self)
         self.song = Song(self.worker, self)
+        self.shapes = SoundShapes(self.worker, self)
         self.files = Files(self.project, self.worker, self.watch)
         self.safety = Safety(self.project, self.files)
         self.delivery = Delivery(self.project, self.worker)
         self.clip_sounds = ClipSounds(self.project, self.worker)
-        self.transport = Transport(self.project, self.song, self.proxies.proxy_for, self.clip_sounds)
+        self.reel_sound = ReelSound(self.project, self.song, self.clip_sounds, self.worker)
+        self.transport = Transport(self.project, self.song, self.proxies.proxy_for, self.reel_sound)
         self.player, self.listening = self.transport.player, self.transport.listening
 
     def _make_commands(self) -> None:
@@ -136,6 +142,7 @@ class Window(QMainWindow):
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
         self.titles = TitleCommands(project, self)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
+        self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
         self.layers, self.nests = LayerCommands(project, self.worker, self.proxies), NestCommands(project)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
@@ -147,7 +154,7 @@ class Window(QMainWindow):
         self.header = HeaderBar(self.project, self.transport, self.delivery)
         self.foot = StatusBar(self.project.messages, (self.worker, self.background))
         self.strip = SongStrip(self.project, self.song)
-        self.timeline = TimelineView(self.project, self.strips, self.song, self.watch)
+        self.timeline = TimelineView(self.project, self.strips, self.song, self.watch, self.shapes)
         self.welcome = Welcome()
         self.preview = Preview(self.project, self.looking)
         self.meter = LandingMeter(self.project)
@@ -158,7 +165,8 @@ class Window(QMainWindow):
             tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, titles=self.titles,
             layers=self.layers,
             points=self.points,
-            rhythm=self.rhythm, readings=self.readings, grading=self.grading, mode_changed=self._page_opened,
+            rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
+            mode_changed=self._page_opened,
         )  # fmt: skip
         self.bench = Bench(self.desk)
         self.draft_panel = DraftPanel(self)
@@ -239,6 +247,9 @@ class Window(QMainWindow):
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.nest_wanted.connect(self.nests.open)
+        timeline.asks.sound_menu.connect(lambda strip, at: self.sounds.strip_menu(strip, self).popup(at))
+        timeline.asks.sound_clip_menu.connect(lambda clip, at: self.sounds.clip_menu(clip, self).popup(at))
+        timeline.asks.sound_wanted.connect(lambda: self.open_page(SoundPage))
         self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
@@ -272,6 +283,7 @@ class Window(QMainWindow):
                 self.layers,
                 self.nests,
                 self.grading,
+                self.sounds,
                 self.points,
                 self.rhythm,
                 self.readings,

@@ -12,6 +12,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
+from tempik.desktop.session.sound_shapes import SoundShapes
 from tempik.desktop.timeline.axis import View
 from tempik.desktop.timeline.snapping import Snap
 from tempik.reel import Reel
@@ -44,6 +45,9 @@ class Asks(QObject):
     join_menu = Signal(object, QPoint)
     join_wanted = Signal()  # the chosen join is to be edited
     title_wanted = Signal()
+    sound_menu = Signal(str, QPoint)  # of a sound row or track
+    sound_clip_menu = Signal(str, QPoint)
+    sound_wanted = Signal()  # the chosen sound is to be edited
     nest_wanted = Signal(str)  # the chosen title is to be edited
 
 
@@ -59,6 +63,7 @@ class PaintContext(NamedTuple):
     asks: Asks
     height: int
     placing: int  # the track that footage is placed on
+    shapes: SoundShapes
     within: QRectF | None = None  # only what lies in this box is painted
 
     @property

@@ -19,6 +19,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
+from tempik.desktop.session.sound_shapes import SoundShapes
 from tempik.desktop.timeline import ground
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.dropping import DropTarget
@@ -43,9 +44,9 @@ LEAST_H = 200
 class TimelineView(DropTarget):
     """A shared time axis over lanes."""
 
-    def __init__(self, project: Project, strips: Strips, song: Song, watch: MediaWatch) -> None:
+    def __init__(self, project: Project, strips: Strips, song: Song, watch: MediaWatch, shapes: SoundShapes) -> None:
         super().__init__()
-        self.project, self.strips, self.song, self.watch = project, strips, song, watch
+        self.project, self.strips, self.song, self.watch, self.shapes = project, strips, song, watch, shapes
         self.asks = Asks(self)
         self.view = View.of(0.0, 60.0, 800)
         self._picture = StandingPicture()
@@ -73,10 +74,12 @@ class TimelineView(DropTarget):
         self._spoken = SpokenLanes(self)
         project.changed.connect(self._reel_changed)
         for signal in (
-            *(project.selection.selected, project.selection.row_selected, strips.changed, song.changed, watch.changed),
+            *(project.selection.selected, project.selection.row_selected, project.selection.sound_selected),
+            *(strips.changed, song.changed, watch.changed, shapes.changed),
         ):
             signal.connect(self.refresh)
         project.playhead.moved.connect(self._follow)
+        project.selection.sound_selected.connect(self._show_strip)
 
     def tell_from(self, placing: Callable[[], int], made_ahead: Callable[[], list[tuple[int, int, bool]]]) -> None:
         """Ask `placing` for the track that footage is placed on, and `made_ahead` for the frames made ahead."""
@@ -89,7 +92,8 @@ class TimelineView(DropTarget):
     def layout_(self) -> Layout:
         """What lies how far down now."""
         reel = self.project.reel
-        key = (len(reel.tracks), len(reel.rows), self.height(), self._scroll)
+        lanes = (len(reel.tracks), len(reel.rows), len(reel.sound_rows), len(reel.sound_tracks))
+        key = (*lanes, self.height(), self._scroll)
         if self._layout is None or self._layout[0] != key:
             self._layout = (key, layout_of(lanes_of(reel), self.height(), self._scroll))
         return self._layout[1]
@@ -98,7 +102,7 @@ class TimelineView(DropTarget):
         """Return what lanes paint and hit-test by now."""
         return PaintContext(
             self.project, self.view, self.layout_, self.song, self.strips, self.watch, self.asks, self.height(),
-            self._placing(), within=within,
+            self._placing(), self.shapes, within=within,
         )  # fmt: skip
 
     def refresh(self) -> None:
@@ -145,6 +149,19 @@ class TimelineView(DropTarget):
         if scroll != self._scroll:
             self._scroll = scroll
             self.refresh()
+
+    def _show_strip(self) -> None:
+        """Scroll the rows so that the chosen row or track of sounds is seen."""
+        reel, wanted = self.project.reel, self.project.selection.strip
+        keys = {r.id: f"sound {n}" for n, r in enumerate(reel.sound_rows)}
+        keys |= {t.id: f"sounds {n}" for n, t in enumerate(reel.sound_tracks)}
+        layout = self.layout_
+        if wanted in keys:
+            top, tall = layout.top(keys[wanted]), layout.tall(keys[wanted])
+            if top < layout.head_end:
+                self.scroll_rows(top - layout.head_end)
+            elif top + tall > self.height():
+                self.scroll_rows(top + tall - self.height() + 2)
 
     def _reel_changed(self) -> None:
         timeline = self.project.timeline

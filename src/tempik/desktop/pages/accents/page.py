@@ -22,7 +22,6 @@ from tempik.accents.accent import Value
 from tempik.accents.pulses import keyed_at
 from tempik.desktop.pages.accents.editing import UNITS, RowEditing
 from tempik.desktop.pages.accents.envelope_graph import EnvelopeGraph
-from tempik.desktop.pages.accents.rule_fields import RuleFields
 from tempik.desktop.pages.accents.tile_menu import tile_menu
 from tempik.desktop.pages.accents.tiles import AccentTiles
 from tempik.desktop.pages.page import Desk
@@ -31,6 +30,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.tile_grid import Chooser

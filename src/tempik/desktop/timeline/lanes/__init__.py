@@ -9,10 +9,15 @@ from tempik.desktop.timeline.lanes.pictures import PictureLane
 from tempik.desktop.timeline.lanes.pins import PinsLane
 from tempik.desktop.timeline.lanes.points import PointsLane
 from tempik.desktop.timeline.lanes.ruler import RulerLane
+from tempik.desktop.timeline.lanes.sound_clips import SoundTrackLane
+from tempik.desktop.timeline.lanes.sounds import SoundRowLane
 from tempik.desktop.timeline.lanes.words import WordsLane
 from tempik.reel import Reel
 
-LANES: tuple[type[Lane], ...] = (RulerLane, PointsLane, PictureLane, WordsLane, PinsLane, JoinsLane, AccentLane)
+LANES: tuple[type[Lane], ...] = (
+    *(RulerLane, PointsLane, PictureLane, WordsLane, PinsLane, JoinsLane, AccentLane),
+    *(SoundRowLane, SoundTrackLane),
+)
 
 
 def lanes_of(reel: Reel) -> list[Lane]:

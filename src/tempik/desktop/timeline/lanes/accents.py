@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Sequence
+from typing import Protocol
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
@@ -21,6 +22,7 @@ from tempik.edit.accents.painting import with_painted, with_swept, with_toggled
 from tempik.edit.accents.rows import row_of, with_all_amounts, with_amount
 from tempik.reel import Reel
 from tempik.time import time_of
+from tempik.timeline.striking import Struck
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 20, 72
 DOTS_PX = 20  # of a row's name, at its end: its menu
@@ -28,6 +30,8 @@ DOTS_PX = 20  # of a row's name, at its end: its menu
 
 class AccentLane(Lane):
     """One accent row: cells are clicked, swept and weighed, its name is dragged for its amount."""
+
+    what = "Accents"
 
     def __init__(self, number: int) -> None:
         self.number = number
@@ -40,13 +44,13 @@ class AccentLane(Lane):
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
 
-    def _found(self, ctx: PaintContext) -> Fired:
+    def found(self, ctx: PaintContext) -> Fired:
         return ctx.timeline.fired[self.number]
 
     # Painting
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
-        found, selection = self._found(ctx), ctx.project.selection
+        found, selection = self.found(ctx), ctx.project.selection
         if selection.row_id == found.row.id:
             p.fillRect(box, colour(theme.PULSE, 0.07))
             self._paint_cell(p, ctx, box, selection.cell_id, 0.3)
@@ -56,16 +60,16 @@ class AccentLane(Lane):
         self._paint_cell(p, ctx, box, hover, 0.2)
 
     def _paint_cell(self, p: QPainter, ctx: PaintContext, box: QRectF, cell: str, alpha: float) -> None:
-        place = cell_box(ctx.timeline, ctx.view, self._found(ctx), cell, box) if cell else None
+        place = cell_box(ctx.timeline, ctx.view, self.found(ctx), cell, box) if cell else None
         if place is not None:
             p.fillRect(place.intersected(box), colour(theme.PULSE, alpha))
 
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
-        found = self._found(ctx)
+        found = self.found(ctx)
         _paint_row_name(p, found, box.top(), box.height(), ctx.project.selection.row_id == found.row.id)
 
     def spoken(self, ctx: PaintContext) -> str:
-        found = self._found(ctx)
+        found = self.found(ctx)
         title = found.accent.title if found.accent is not None else found.row.accent
         state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
         return (
@@ -77,7 +81,7 @@ class AccentLane(Lane):
     def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
         if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
             return None
-        row = self._found(ctx).row.id
+        row = self.found(ctx).row.id
         if pos.x() < GUTTER:
             return Hit(
                 tip=lambda: NAME_TIP,
@@ -90,23 +94,20 @@ class AccentLane(Lane):
         return Hit(
             Qt.CursorShape.PointingHandCursor,
             cell.id,
-            lambda: cell_tip(ctx, self._found(ctx), cell),
+            lambda: cell_tip(ctx, self.found(ctx), cell),
             lambda at: self._press_cell(ctx, cell, at),
         )
 
     def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
-        """Return the cell under the pointer. A cell begins at its frame and runs to the next: the pulse that it holds
-        does the same."""
-        timeline = ctx.timeline
-        cells = self._found(ctx).cells
-        frame = ctx.view.time(pos.x() + 5) * float(timeline.rate)
-        number = bisect_right(cells, frame, key=lambda c: c.frame) - 1
-        if number < 0 or not 0 <= cells[number].frame < timeline.frames:
-            return None
-        return cells[number]
+        """Return the cell under the pointer."""
+        return cell_under(ctx, self.found(ctx).cells, pos)
+
+    def toggle(self, ctx: PaintContext, cell: str) -> None:
+        """Turn the row on or off at a cell."""
+        toggle_cell(ctx.project, self.number, cell)
 
     def _press_name(self, ctx: PaintContext, at: Pointer) -> LaneGesture | None:
-        row = self._found(ctx).row.id
+        row = self.found(ctx).row.id
         if at.pos.x() > GUTTER - DOTS_PX:
             _row_menu(ctx, row, at.screen)
             return None
@@ -114,7 +115,7 @@ class AccentLane(Lane):
 
     def _press_cell(self, ctx: PaintContext, cell: Cell, at: Pointer) -> LaneGesture | None:
         """Take hold of a cell; Ctrl only chooses its pulse for the page."""
-        found = self._found(ctx)
+        found = self.found(ctx)
         fires = any(p.cell == cell.id for p in found.pulses)
         ctx.project.selection.select_row(found.row.id, cell.id if fires else "")
         if at.ctrl:
@@ -168,14 +169,40 @@ STRENGTH_PX = 60.0  # of a drag upward for one more
 AMOUNT_PX = 80.0  # of a drag along a name for one more
 
 
+class CellLane(Protocol):
+    """A lane of cells that are painted."""
+
+    what: str  # what its cells are
+
+    def found(self, ctx: PaintContext) -> Fired | Struck:
+        """Return the lane's row worked out."""
+
+    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
+        """Return the cell under the pointer."""
+
+    def toggle(self, ctx: PaintContext, cell: str) -> None:
+        """Turn a cell on or off."""
+
+
+def cell_under(ctx: PaintContext, cells: Sequence[Cell], pos: QPointF) -> Cell | None:
+    """Return the cell under the pointer. A cell begins at its frame and runs to the next: the pulse that it holds does the
+    same."""
+    timeline = ctx.timeline
+    frame = ctx.view.time(pos.x() + 5) * float(timeline.rate)
+    number = bisect_right(cells, frame, key=lambda c: c.frame) - 1
+    if number < 0 or not 0 <= cells[number].frame < timeline.frames:
+        return None
+    return cells[number]
+
+
 class CellGesture(LaneGesture):
     """Cells are swept across, or one weighed up and down; a click toggles."""
 
-    def __init__(self, ctx: PaintContext, lane: AccentLane, cell: Cell) -> None:
+    def __init__(self, ctx: PaintContext, lane: CellLane, cell: Cell) -> None:
         super().__init__()
         self.gesture = Gesture(ctx.project)
         self.lane, self.first = lane, cell.id
-        found = ctx.timeline.fired[lane.number]
+        found = lane.found(ctx)
         pulse = next((p for p in found.pulses if p.cell == cell.id), None)
         self.row = found.row.id
         self.was = pulse.own if pulse is not None else 0.0
@@ -199,9 +226,9 @@ class CellGesture(LaneGesture):
 
     def release(self, ctx: PaintContext, at: Pointer) -> None:
         if self.text:
-            self.gesture.settle("Accents painted")
+            self.gesture.settle(f"{self.lane.what} painted")
         else:
-            toggle_cell(ctx.project, self.lane.number, self.first)
+            self.lane.toggle(ctx, self.first)
 
     def drop(self) -> None:
         self.gesture.drop()

@@ -11,7 +11,7 @@ from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import paint_dots
 from tempik.desktop.timeline.in_view import clips_in_view
 from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
-from tempik.desktop.timeline.lanes import joins
+from tempik.desktop.timeline.lanes import joins, sounds
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
 from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
@@ -334,7 +334,8 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
                 return None
             lane = QRectF(GUTTER, layout.picture_top(b.clip.track), view.room, layout.picture_h)
             out.append(clip_box(after, view, lane, b))
-    return out + joins.changed_boxes(before, after, view, layout)
+    heard = sounds.changed_boxes(before, after, view, layout)
+    return None if heard is None else out + heard + joins.changed_boxes(before, after, view, layout)
 
 
 def clip_box(timeline: Timeline, view: View, lane: QRectF, placed: Placed) -> QRectF:

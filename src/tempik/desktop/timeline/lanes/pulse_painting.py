@@ -16,13 +16,14 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.pixmap_cache import kept_picture
 from tempik.desktop.widgets.theme import colour
 from tempik.time import time_of
+from tempik.timeline.striking import Struck
 from tempik.timeline.timeline import Timeline
 
 # A pulse with less room to the next than this is painted as a line of its strength.
 NARROW_PX = 6
 
 
-def rule_text(found: Fired) -> str:
+def rule_text(found: Fired | Struck) -> str:
     """Return what fires a row, in a few letters."""
     rule = found.row.rule
     strong = f" ≥{rule.at_least * 100:.0f}%" if rule.at_least else ""
@@ -34,6 +35,8 @@ def rule_text(found: Fired) -> str:
         "onsets": ("onsets" if len(rule.bands) > 2 else "+".join(rule.bands)) + nth,
         "drops": "drops",
         "cuts": "cuts" + nth,
+        "joins": "joins" + nth,
+        "pulses": "pulses" + nth,
         "starts": "clip starts" + nth,
         "ends": "clip ends" + nth,
         "pins": "pins" + nth,
@@ -42,7 +45,7 @@ def rule_text(found: Fired) -> str:
     }.get(rule.of, rule.of)
 
 
-def cell_box(timeline: Timeline, view: View, found: Fired, cell: str, row: QRectF) -> QRectF | None:
+def cell_box(timeline: Timeline, view: View, found: Fired | Struck, cell: str, row: QRectF) -> QRectF | None:
     """Return where a cell lies: from its frame to the next cell's, none where the row has no such cell."""
     number = next((i for i, c in enumerate(found.cells) if c.id == cell), None)
     if number is None:

@@ -1,11 +1,11 @@
-"""The fields that say what fires an accent row, and where it may."""
+"""The fields that say what fires a row of accents or of sounds, and where it may."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets.form import LOW, quiet
 from tempik.digits import whole
@@ -18,10 +18,16 @@ KINDS: tuple[tuple[str, str], ...] = (
     ("onsets", "onsets"),
     ("drops", "drops"),
     ("cuts", "cuts"),
+    ("joins", "joins"),
     ("starts", "clip starts"),
     ("ends", "clip ends"),
     ("pins", "pins"),
     ("frames", "frames"),
+    ("hand", "painted by hand"),
+)
+# What fires a row of sounds: of frames there are too many.
+SOUND_KINDS: tuple[tuple[str, str], ...] = (
+    *(k for k in KINDS if k[0] not in ("frames", "hand")),
     ("hand", "painted by hand"),
 )
 BAND_TEXTS: tuple[tuple[str, tuple[Band, ...]], ...] = (
@@ -32,21 +38,32 @@ BAND_TEXTS: tuple[tuple[str, tuple[Band, ...]], ...] = (
     ("kick, snare", ("kick", "snare")),
     ("other", ("other",)),
 )
+PULSES = "pulses of "
 PLACES = ("the whole reel", "selected clips", "marked stretch", "selected clips' pictures alone")
 
 
 class RuleFields(QWidget):
-    """`take(rule)` is called for each edit of the rule, `place(number)` when another of PLACES is chosen."""
+    """`take(rule)` is called for each edit of the rule, `place(number)` when another of `places` is chosen. Beside `kinds` of rules
+    there are the pulses of other rows, where these are told."""
 
-    def __init__(self, take: Callable[[Rule], None], place: Callable[[int], None]) -> None:
+    def __init__(
+        self,
+        take: Callable[[Rule], None],
+        place: Callable[[int], None],
+        kinds: Sequence[tuple[str, str]] = KINDS,
+        places: Sequence[str] = PLACES,
+        two_lines: bool = False,
+    ) -> None:
         super().__init__()
         self._take, self._rule = take, Rule()
+        self._kinds, self._places = tuple(kinds), tuple(places)
+        self._others: tuple[tuple[str, str], ...] = ()
         self.filling = False
         self.of = QComboBox()
-        for _, text in KINDS:
+        for _, text in kinds:
             self.of.addItem(text)
         self.of.setAccessibleName("What fires the row")
-        self.of.activated.connect(lambda n: self._edited(of=KINDS[n][0]))
+        self.of.activated.connect(self._of_edited)
         self.every = QSpinBox()
         self.every.setRange(1, 64)
         self.every.setPrefix("every ")
@@ -74,19 +91,30 @@ class RuleFields(QWidget):
         self.at_least.setToolTip("Only those at least so strong")
         self.at_least.valueChanged.connect(lambda n: self._edited(at_least=n / 100))
         self.place = QComboBox()
-        self.place.addItems(PLACES)
+        self.place.addItems(list(places))
         self.place.setToolTip("Where the row may fire: mark a stretch with / or on the Rhythm page")
         self.place.setAccessibleName("Where the row may fire")
         self.place.activated.connect(place)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
+        lines = QVBoxLayout(self)
+        lines.setContentsMargins(0, 0, 0, 0)
+        lines.setSpacing(4)
+        line = QHBoxLayout()
         line.setSpacing(4)
+        lines.addLayout(line)
         line.addWidget(quiet("on"))
         for widget in (self.of, self.beats, self.bands, self.every, self.offset, self.at_least):
             widget.setStyleSheet(LOW)
             if isinstance(widget, QSpinBox):
                 widget.setKeyboardTracking(False)
-            line.addWidget(widget)
+            if widget is not self.offset or not two_lines:
+                line.addWidget(widget)
+        if two_lines:
+            line.addStretch(1)
+            line = QHBoxLayout()
+            line.setSpacing(4)
+            lines.addLayout(line)
+            line.addWidget(self.offset)
+        self.last_line = line
         line.addWidget(quiet("in"))
         self.place.setStyleSheet(LOW)
         line.addWidget(self.place)
@@ -96,8 +124,12 @@ class RuleFields(QWidget):
         """Show a row's rule and limit."""
         self.filling = True
         self._rule = rule
-        kinds = [k for k, _ in KINDS]
-        self.of.setCurrentIndex(kinds.index(rule.of) if rule.of in kinds else len(kinds) - 1)
+        kinds = [k for k, _ in self._kinds]
+        rows = [row for row, _ in self._others]
+        if rule.of == "pulses" and rule.row in rows:
+            self.of.setCurrentIndex(len(kinds) + rows.index(rule.row))
+        else:
+            self.of.setCurrentIndex(kinds.index(rule.of) if rule.of in kinds else len(kinds) - 1)
         self.every.setValue(rule.every)
         self.offset.setMaximum(max(rule.every - 1, 0))
         self.offset.setValue(rule.offset)
@@ -110,14 +142,29 @@ class RuleFields(QWidget):
         self.bands.setVisible(rule.of == "onsets")
         self.every.setVisible(not by_hand)
         self.offset.setVisible(rule.every > 1 and not by_hand)
-        self.at_least.setVisible(rule.of in ("points", "bars", "onsets", "cuts", "pins"))
+        self.at_least.setVisible(rule.of in ("points", "bars", "onsets", "cuts", "joins", "pins", "pulses"))
         self.place.setCurrentIndex(
             3 if alone else 1 if limit.clips else 2 if limit.from_s is not None or limit.to_s is not None else 0
         )
         many = f"{len(limit.clips)} clip{'s' if len(limit.clips) > 1 else ''}"
-        self.place.setItemText(1, many if limit.clips else PLACES[1])
-        self.place.setItemText(3, f"{many}: their picture alone" if alone else PLACES[3])
+        self.place.setItemText(1, many if limit.clips else self._places[1])
+        if len(self._places) > 3:
+            self.place.setItemText(3, f"{many}: their picture alone" if alone else self._places[3])
         self.filling = False
+
+    def tell_rows(self, rows: Sequence[tuple[str, str]]) -> None:
+        """Say which other rows there are, by id and name: their pulses can fire this one."""
+        if tuple(rows) != self._others:
+            self._others = tuple(rows)
+            while self.of.count() > len(self._kinds):
+                self.of.removeItem(self.of.count() - 1)
+            self.of.addItems([PULSES + name for _, name in rows])
+
+    def _of_edited(self, number: int) -> None:
+        if number < len(self._kinds):
+            self._edited(of=self._kinds[number][0], row="")
+        else:
+            self._edited(of="pulses", row=self._others[number - len(self._kinds)][0])
 
     def _beats_edited(self) -> None:
         numbers = [n for t in self.beats.text().replace(",", " ").split() if 0 < (n := whole(t) or 0) <= 32]

@@ -1,0 +1,319 @@
+"""Commands on sounds: laying them on points, painting rows, the clips of sound tracks, the channels of the mix."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from tempik.check.landing import nearest_point
+from tempik.desktop.commands.registry import command
+from tempik.desktop.playback.reel_sound import ReelSound
+from tempik.desktop.playback.sampler import Sampler
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.edit import ruled
+from tempik.edit.accents.painting import cell_near, with_random, with_row_shifted, with_toggled, without_painting
+from tempik.edit.sounds import clips, files, mixing, rows
+from tempik.reel import Edge, Reel, Rule, SoundClip, SoundFile, SoundRow, by_id
+from tempik.render.sound_file import write_sound
+from tempik.sounds.shelf import SHELF
+from tempik.time import time_of
+from tempik.timeline.striking import sound_title, strip_names, struck_of
+
+FILES = "Sounds (*.wav *.flac *.ogg *.mp3 *.m4a *.aac *.opus *.aif *.aiff *.mp4 *.mov *.mkv)"
+ON: tuple[tuple[str, Rule], ...] = (
+    ("on every cut", Rule("cuts")),
+    ("on every join", Rule("joins")),
+    ("on every fourth point", Rule(every=4)),
+    ("on the first beat of the bar", Rule("bars", beats=(1,))),
+    ("on drops", Rule("drops")),
+    ("where I paint it", Rule("hand")),
+)
+
+
+class SoundCommands(QObject):
+    """What keys and menus do to sounds and to the mix."""
+
+    def __init__(self, project: Project, worker: Worker, reel_sound: ReelSound, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.project, self.worker, self.reel_sound, self._over = project, worker, reel_sound, parent
+        self.sampler = Sampler(reel_sound.takes, worker, self)
+
+    # Rows
+
+    def add_row(self, sound: str, rule: Rule = rows.CUTS) -> None:
+        """Add a row of a sound; it becomes the chosen one."""
+        title = sound_title(self.project.reel, sound)
+        if self.project.change(f"{title} added", lambda reel: rows.with_sound_row(reel, [sound], rule)):
+            self.project.selection.select_strip(self.project.reel.sound_rows[-1].id)
+
+    def use_for_row(self, sound: str, also: bool = False) -> None:
+        """Have the chosen row strike another sound, or one more by turns."""
+        row = self._row()
+        if row is not None:
+            names = (*row.sounds, sound) if also else (sound,)
+            title = sound_title(self.project.reel, sound)
+            self.project.change(f"Row strikes {title}", lambda reel: rows.with_sounds(reel, row.id, names))
+
+    def _row(self) -> SoundRow | None:
+        """Return the chosen sound row, or None, having said so."""
+        row = self.project.selection.sound_row
+        if row is None:
+            self.project.messages.say("Choose a sound row first; a click on a sound of the Sound page adds one.", True)
+        return row
+
+    @command("Sound", "Toggle the chosen sound row on the nearest point", ("\\",), "song")
+    def toggle_strike_here(self) -> None:
+        """Turn the chosen sound row on or off at the point nearest to the playhead."""
+        row = self._row()
+        found = next((s for s in struck_of(self.project.timeline) if row is not None and s.row.id == row.id), None)
+        if row is None or found is None:
+            return
+        cell = cell_near(found, self.project.playhead.frame)
+        if cell is None:
+            self.project.messages.say("This row has no point to paint; place one with P.", True)
+            return
+        self.project.change("Strike toggled", lambda reel: with_toggled(reel, row.id, cell.id))
+
+    @command("Sound", "Shift the sound row by a point", (), "song")
+    def shift_strikes(self) -> None:
+        self._do("Sound row shifted by a point", with_row_shifted)
+
+    @command("Sound", "Draw the sound row's variations anew", (), "song")
+    def redraw_strikes(self) -> None:
+        self._do("Another draw", lambda reel, row: ruled.with_seed(reel, row, rows.sound_row_of(reel, row).seed + 1))
+
+    @command("Sound", "Paint the sound row by lot (again: another draw)", (), "song")
+    def randomise_strikes(self) -> None:
+        self._do("Sounds by lot", lambda reel, row: with_random(reel, row, rows.sound_row_of(reel, row).seed + 1))
+
+    @command("Sound", "Clear the sound row's painted cells", (), "song")
+    def unpaint_strikes(self) -> None:
+        self._do("Painted strikes cleared", without_painting)
+
+    @command("Sound", "Remove the sound row", (), "song")
+    def remove_sound_row(self) -> None:
+        self._do("Sound row removed", rows.without_sound_row)
+
+    def _do(self, what: str, edit: Callable[[Reel, str], Reel]) -> None:
+        row = self._row()
+        if row is not None:
+            self.project.change(what, lambda reel: edit(reel, row.id))
+
+    # Channels
+
+    @command("Sound", "Mute the chosen channel", (), "")
+    def mute_strip(self) -> None:
+        strip = self.project.selection.strip
+        on = not mixing.strip_values(self.project.reel, strip).muted
+        self.project.change("Muted" if on else "Heard", lambda reel: mixing.with_strip(reel, strip, muted=on))
+
+    @command("Sound", "Solo the chosen channel", (), "")
+    def solo_strip(self) -> None:
+        strip = self.project.selection.strip
+        on = not mixing.strip_values(self.project.reel, strip).solo
+        self.project.change("Solo" if on else "No longer solo", lambda reel: mixing.with_strip(reel, strip, solo=on))
+
+    @command("Sound", "Hear the sounds alone, without song and clips", ("Alt+\\",), "")
+    def hear_design(self) -> None:
+        on = not self.reel_sound.design_alone
+        self.reel_sound.set_design_alone(on)
+        self.project.messages.say("The sounds alone are heard." if on else "Everything is heard.", False)
+
+    # Sound tracks and their clips
+
+    @command("Sound", "Add a sound track", (), "")
+    def add_sound_track(self) -> None:
+        if self.project.change("Sound track added", clips.with_sound_track):
+            self.project.selection.select_strip(self.project.reel.sound_tracks[-1].id)
+
+    def lay_here(self, sound: str) -> None:
+        """Lay a sound down, its hit at the playhead, or on the point that the playhead stands on."""
+        timeline, frame = self.project.timeline, self.project.playhead.frame
+        point = timeline.point_at(frame)
+        at = Edge(time_of(frame, timeline.rate)) if point is None else Edge(timeline.reel_s(point), point.id)
+        title = sound_title(self.project.reel, sound)
+        if self.project.change(f"{title} laid", lambda reel: clips.with_sound_clip(reel, sound, at)):
+            self.project.selection.select_sound_clip(self.project.reel.sound_clips[-1].id)
+
+    def _clip(self) -> SoundClip | None:
+        clip = self.project.selection.sound_clip
+        if clip is None:
+            self.project.messages.say("Choose a sound clip on a sound track first.", True)
+        return clip
+
+    @command("Sound", "Put the sound's hit on the nearest point", ("Ctrl+\\",), "song")
+    def land_clip(self) -> None:
+        clip, timeline = self._clip(), self.project.timeline
+        if clip is None:
+            return
+        point = nearest_point(timeline, timeline.edge_s(clip.at))
+        if point is None:
+            self.project.messages.say("There is no point to put it on; place one with P.", True)
+            return
+        at = Edge(timeline.reel_s(point), point.id)
+        self.project.change(f"Sound on {point.label}", lambda reel: clips.with_clip_moved(reel, clip.id, at))
+
+    @command("Sound", "Split the sound clip at the playhead", ("Shift+\\",), "")
+    def split_clip(self) -> None:
+        clip, timeline = self._clip(), self.project.timeline
+        if clip is not None:
+            at_s = time_of(self.project.playhead.frame, timeline.rate)
+            self.project.change("Sound split", lambda reel: clips.with_clip_split(reel, clip.id, at_s))
+
+    @command("Sound", "Remove the sound clip", (), "")
+    def remove_sound_clip(self) -> None:
+        clip = self._clip()
+        if clip is not None:
+            self.project.change("Sound removed", lambda reel: clips.without_sound_clip(reel, clip.id))
+
+    # Files
+
+    @command("Sound", "Add sounds of my own …", (), "")
+    def choose_sounds(self) -> None:
+        paths, _ = QFileDialog.getOpenFileNames(self._over, "Sounds", "", FILES)
+        self.bring(paths)
+
+    def bring(self, paths: list[str]) -> None:
+        """Put files on the shelf of the reel, read in the background."""
+        for path in paths:
+            self._bring_one(path)
+
+    def _bring_one(self, path: str) -> None:
+        def work(job: Job) -> SoundFile:
+            return files.heard_file(path)
+
+        def done(heard: SoundFile) -> None:
+            name = Path(path).name
+            self.project.change(f"{name} on the shelf", lambda reel: files.with_sound_file(reel, heard)[0])
+
+        say = self.project.messages.say
+        self.worker.start(f"Reading {Path(path).name}", work, done, lambda text: say(text, True))
+
+    @command("Sound", "Write the reel's sound alone …", (), "song")
+    def write_alone(self) -> None:
+        path, _ = QFileDialog.getSaveFileName(self._over, "The reel's sound", "", "Sound (*.wav *.flac)")
+        if path:
+            target, timeline, say = Path(path), self.project.timeline, self.project.messages.say
+            if not target.suffix:
+                target = target.with_suffix(".wav")
+            self.worker.start(
+                f"Writing {target.name}", lambda job: write_sound(timeline, target),
+                lambda _: say(f"{target} is written.", False), lambda text: say(text, True),
+            )  # fmt: skip
+
+    # Menus
+
+    def sound_menu(self, sound: str, parent: QWidget) -> QMenu:
+        """Return what can be done with a sound of the shelf."""
+        menu, reel = QMenu(parent), self.project.reel
+        for text, rule in ON:
+            menu.addAction(f"A row {text}").triggered.connect(lambda _=False, r=rule: self.add_row(sound, r))
+        menu.addSeparator()
+        menu.addAction("Lay it at the playhead").triggered.connect(lambda: self.lay_here(sound))
+        if self.project.selection.sound_row is not None:
+            menu.addAction("Use it for the chosen row").triggered.connect(lambda: self.use_for_row(sound))
+            menu.addAction("One more of the chosen row, by turns").triggered.connect(
+                lambda: self.use_for_row(sound, also=True)
+            )
+        if by_id(reel.sounds, sound) is not None:
+            menu.addSeparator()
+            menu.addAction("Take it off the shelf").triggered.connect(
+                lambda: self.project.change("Sound off the shelf", lambda r: files.without_sound_file(r, sound))
+            )
+        return menu
+
+    def strip_menu(self, strip: str, parent: QWidget) -> QMenu:
+        """Return the menu of a sound row or track."""
+        menu, reel = QMenu(parent), self.project.reel
+        self.project.selection.select_strip(strip)
+        if strip not in strip_names(reel):
+            return menu
+        values = mixing.strip_values(reel, strip)
+        for text, name, on in (
+            ("muted", "muted", values.muted),
+            ("solo", "solo", values.solo),
+            ("the song ducks under it", "ducks", values.ducks),
+        ):
+            action = menu.addAction(text)
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.triggered.connect(
+                lambda _=False, n=name, o=on, t=text: self.project.change(
+                    t.capitalize(), lambda r: mixing.with_strip(r, strip, **{n: not o})
+                )
+            )
+        menu.addSeparator()
+        if by_id(reel.sound_rows, strip) is not None:
+            self._fill_row_menu(menu, strip)
+        else:
+            self._fill_track_menu(menu, strip)
+        return menu
+
+    def _fill_row_menu(self, menu: QMenu, row: str) -> None:
+        for text, act in (
+            ("Shift by a point", self.shift_strikes),
+            ("Another draw of its variations", self.redraw_strikes),
+            ("Paint by lot", self.randomise_strikes),
+            ("Clear painted cells", self.unpaint_strikes),
+        ):
+            menu.addAction(text).triggered.connect(act)
+        menu.addSeparator()
+        for text, by in (("Move up", -1), ("Move down", 1)):
+            menu.addAction(text).triggered.connect(
+                lambda _=False, b=by: self.project.change(
+                    "Sound row moved", lambda reel: rows.with_sound_row_moved(reel, row, b)
+                )
+            )
+        menu.addAction("Remove row").triggered.connect(self.remove_sound_row)
+
+    def _fill_track_menu(self, menu: QMenu, track: str) -> None:
+        found = by_id(self.project.reel.sound_tracks, track)
+        if found is None:
+            return
+        lock = not found.locked
+        menu.addAction("Lock" if lock else "Unlock").triggered.connect(
+            lambda: self.project.change(
+                "Sound track locked" if lock else "Sound track unlocked",
+                lambda r: clips.with_track_changed(r, track, lambda t: replace(t, locked=lock)),
+            )
+        )
+        menu.addAction("Remove track").triggered.connect(
+            lambda: self.project.change("Sound track removed", lambda reel: clips.without_sound_track(reel, track))
+        )
+
+    def clip_menu(self, clip: str, parent: QWidget) -> QMenu:
+        """Return the menu of a sound clip."""
+        self.project.selection.select_sound_clip(clip)
+        menu = QMenu(parent)
+        found = by_id(self.project.reel.sound_clips, clip)
+        if found is None:
+            return menu
+        menu.addAction("Hit on the nearest point").triggered.connect(self.land_clip)
+        menu.addAction("Split at the playhead").triggered.connect(self.split_clip)
+        for text, name, on in (("backward", "backward", found.backward), ("round and round", "loop", found.loop)):
+            action = menu.addAction(text)
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.triggered.connect(lambda _=False, n=name, o=on: self.change_clip("Sound clip changed", **{n: not o}))
+        menu.addSeparator()
+        menu.addAction("Remove").triggered.connect(self.remove_sound_clip)
+        return menu
+
+    def change_clip(self, what: str, **values: object) -> None:
+        """Set values of the chosen sound clip."""
+        clip = self._clip()
+        if clip is not None:
+            self.project.change(what, lambda reel: clips.with_clip_values(reel, clip.id, **values))
+
+    def shelf_names(self, wanted: str) -> list[str]:
+        """Return the sounds that some words describe, the user's own first: by name, tag and what they are."""
+        reel = self.project.reel
+        parts = wanted.lower().split()
+        own = [s.id for s in reel.sounds if all(p in f"{s.name} {s.tag}".lower() for p in parts)]
+        kinds = [k for k in SHELF.values() if all(p in f"{k.title} {' '.join(k.tags)} {k.does}".lower() for p in parts)]
+        return own + [k.name for k in kinds]

@@ -1,0 +1,291 @@
+"""The chosen row, or the chosen sound clip: what fires it, its hit, how it varies."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.sound.hit_wave import HitWave
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.widgets.form import LOW, quiet, toggle
+from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.rule_fields import PLACES, SOUND_KINDS, RuleFields
+from tempik.edit import ruled
+from tempik.edit.sounds.clips import with_clip_values
+from tempik.edit.sounds.files import with_hit
+from tempik.edit.sounds.rows import with_values
+from tempik.reel import Limit, Rule, SoundClip, SoundRow, by_id
+from tempik.sounds.shelf import SHELF
+from tempik.timeline.striking import sound_hit, sound_title, strip_names, struck_of
+
+# Fields of a row: name, title, lowest, highest, decimals, suffix, how a shown value relates to the record's, tip.
+ROW_FIELDS = (
+    ("vary_pitch", "pitch ±", 0.0, 24.0, 1, " st", 1.0, "Semitones to either side, drawn for each strike"),
+    ("vary_gain_db", "gain ±", 0.0, 24.0, 1, " dB", 1.0, "Decibels to either side, drawn for each strike"),
+    ("fade_in_s", "fade in", 0.0, 10_000.0, 0, " ms", 1000.0, "Of each strike"),
+    ("fade_out_s", "fade out", 0.0, 10_000.0, 0, " ms", 1000.0, "Of each strike"),
+    ("degree", "by strength", 0.0, 100.0, 0, " %", 100.0, "How far a weak point weakens its strike"),
+)
+CLIP_FIELDS = (
+    ("gain_db", "gain", -60.0, 24.0, 1, " dB", 1.0, "Of this clip"),
+    ("fade_in_s", "fade in", 0.0, 600.0, 2, " s", 1.0, "At its beginning"),
+    ("fade_out_s", "fade out", 0.0, 600.0, 2, " s", 1.0, "At its end"),
+    ("speed", "speed", 0.1, 8.0, 2, " ×", 1.0, "How fast it is played"),
+)
+BEATS = (
+    (0.0, "its own length"),
+    (0.5, "half a beat"),
+    (1.0, "1 beat"),
+    (2.0, "2 beats"),
+    (4.0, "4 beats"),
+    (8.0, "8 beats"),
+)
+
+
+def _spin(
+    low: float, high: float, decimals: int, suffix: str, tip: str, edited: Callable[[float], None]
+) -> QDoubleSpinBox:
+    spin = QDoubleSpinBox()
+    spin.setRange(low, high)
+    spin.setDecimals(decimals)
+    spin.setSuffix(suffix)
+    spin.setToolTip(tip)
+    spin.setKeyboardTracking(False)
+    spin.setStyleSheet(LOW)
+    spin.setFixedWidth(68)
+    spin.valueChanged.connect(edited)
+    return spin
+
+
+WIDE_PX = 344
+
+
+class Chosen(QWidget):
+    """What is chosen of the sounds, with its fields."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.project = desk, desk.project
+        self.gesture = Gesture(desk.project)
+        self.filling = False
+        self.title, self.said = Label(), quiet("")
+        self.wave = HitWave()
+        self.wave.dragged.connect(self._hit_dragged)
+        self.wave.settled.connect(lambda: self.gesture.settle("Hit moved"))
+        self.wave.reset.connect(self._hit_reset)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        top.addWidget(self.title)
+        top.addWidget(self.said, 1)
+        self.which = QComboBox()
+        self.which.setStyleSheet(LOW)
+        self.which.setToolTip("Which of the row's sounds is shown")
+        self.which.activated.connect(lambda _: self.refill())
+        top.addWidget(self.which)
+        self.setMaximumWidth(WIDE_PX + 120)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self._make_nothing())
+        self.stack.addWidget(self._make_row())
+        self.stack.addWidget(self._make_clip())
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addLayout(top)
+        column.addWidget(self.wave, 1)
+        column.addWidget(self.stack)
+
+    def _make_nothing(self) -> QWidget:
+        return quiet("Click a sound on the right: it is struck on every cut.")
+
+    def _make_row(self) -> QWidget:
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.rule = RuleFields(self._rule_edited, self._place_edited, SOUND_KINDS, PLACES[:3], two_lines=True)
+        column.addWidget(self.rule)
+        self.row_fields: dict[str, tuple[QDoubleSpinBox, float]] = {}
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(5)
+        grid.setVerticalSpacing(3)
+        for number, (name, title, low, high, decimals, suffix, by, tip) in enumerate(ROW_FIELDS):
+            spin = _spin(low, high, decimals, suffix, tip, lambda v, n=name, b=by: self._row_edited(n, v / b))  # type: ignore[misc]
+            self.row_fields[name] = spin, by
+            grid.addWidget(quiet(title), number // 2, 2 * (number % 2))
+            grid.addWidget(spin, number // 2, 2 * (number % 2) + 1)
+        self.beats = QComboBox()
+        self.beats.addItems([text for _, text in BEATS])
+        self.beats.setStyleSheet(LOW)
+        self.beats.setToolTip("How long before the point it begins: risers and files are stretched to beats")
+        self.beats.activated.connect(lambda n: self._row_edited("beats", BEATS[n][0]))
+        grid.addWidget(quiet("stretch"), 2, 2)
+        grid.addWidget(self.beats, 2, 3)
+        self.again = QPushButton("another draw")
+        self.again.setToolTip("Draw pitches, gains and sounds anew")
+        self.again.setStyleSheet(LOW)
+        self.again.clicked.connect(self.desk.sounds.redraw_strikes)
+        self.rule.last_line.addWidget(self.again)
+        grid.setColumnStretch(4, 1)
+        column.addLayout(grid)
+        return made
+
+    def _make_clip(self) -> QWidget:
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.clip_fields: dict[str, tuple[QDoubleSpinBox, float]] = {}
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(5)
+        grid.setVerticalSpacing(3)
+        for number, (name, title, low, high, decimals, suffix, by, tip) in enumerate(CLIP_FIELDS):
+            spin = _spin(low, high, decimals, suffix, tip, lambda v, n=name, b=by: self._clip_edited(n, v / b))  # type: ignore[misc]
+            spin.setSingleStep(0.1 if name == "speed" else 1.0)
+            self.clip_fields[name] = spin, by
+            grid.addWidget(quiet(title), number // 2, 2 * (number % 2))
+            grid.addWidget(spin, number // 2, 2 * (number % 2) + 1)
+        grid.setColumnStretch(4, 1)
+        column.addLayout(grid)
+        self.kept = toggle("pitch kept", "Faster or slower, but no higher or lower")
+        self.backward = toggle("backward", "Play it from its end")
+        self.loop = toggle("round and round", "For as long as the clip lasts")
+        self.land = QPushButton("hit on the nearest point")
+        self.land.setStyleSheet(LOW)
+        self.land.clicked.connect(self.desk.sounds.land_clip)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for widget, name in ((self.kept, "keeps_pitch"), (self.backward, "backward"), (self.loop, "loop")):
+            widget.clicked.connect(lambda on, n=name: self._clip_edited(n, on))
+            line.addWidget(widget)
+        line.addStretch(1)
+        grid.addWidget(self.land, 2, 0, 1, 4)
+        column.addLayout(line)
+        return made
+
+    # Edits
+
+    def _sound(self) -> str:
+        """The sound whose hit is shown."""
+        clip, row = self.project.selection.sound_clip, self.project.selection.sound_row
+        if clip is not None:
+            return clip.sound
+        if row is None or not row.sounds:
+            return ""
+        return row.sounds[min(max(self.which.currentIndex(), 0), len(row.sounds) - 1)]
+
+    def _hit_dragged(self, hit_s: float) -> None:
+        sound = self._sound()
+        if sound:
+            self.gesture.show(lambda reel: with_hit(reel, sound, hit_s))
+
+    def _hit_reset(self) -> None:
+        sound = self._sound()
+        self.gesture.drop()
+        if sound:
+            self.project.change("Hit as it was found", lambda reel: with_hit(reel, sound, None))
+
+    def _row_edited(self, name: str, value: float) -> None:
+        row = self.project.selection.sound_row
+        if row is not None and not self.filling:
+            self.project.change("Sound row changed", lambda reel: with_values(reel, row.id, **{name: value}))
+
+    def _rule_edited(self, rule: Rule) -> None:
+        row = self.project.selection.sound_row
+        if row is not None and not self.filling:
+            self.project.change("Sound rule changed", lambda reel: ruled.with_rule(reel, row.id, rule))
+
+    def _place_edited(self, number: int) -> None:
+        row, selection = self.project.selection.sound_row, self.project.selection
+        limit = Limit()
+        if number == 1:
+            limit = Limit(clips=tuple(selection.chosen_clips))
+        elif number == 2 and selection.marked is not None:
+            limit = Limit(from_s=selection.marked[0], to_s=selection.marked[1])
+        if number and limit == Limit():
+            what = (
+                "Select the clips first" if number == 1 else "Mark a stretch first: / at its beginning and / at its end"
+            )
+            self.project.messages.say(f"{what}.", True)
+            self.refill()
+        elif row is not None:
+            self.project.change("Place of the row changed", lambda reel: ruled.with_limit(reel, row.id, limit))
+
+    def _clip_edited(self, name: str, value: float | bool) -> None:
+        clip = self.project.selection.sound_clip
+        if clip is not None and not self.filling:
+            self.project.change("Sound clip changed", lambda reel: with_clip_values(reel, clip.id, **{name: value}))
+
+    # Showing
+
+    def refill(self) -> None:
+        self.filling = True
+        clip, row = self.project.selection.sound_clip, self.project.selection.sound_row
+        self.which.setVisible(clip is None and row is not None and len(row.sounds) > 1)
+        if clip is not None:
+            self._show_clip(clip)
+        elif row is not None:
+            self._show_row(row)
+        else:
+            name = strip_names(self.project.reel).get(self.project.selection.strip, "")
+            self.title.setText(name)
+            self.said.setText("· a channel of the mix")
+            self.stack.setCurrentIndex(0)
+        self.wave.setVisible(clip is not None or row is not None)
+        self.filling = False
+
+    def _show_row(self, row: SoundRow) -> None:
+        reel = self.project.reel
+        titles = [sound_title(reel, s) for s in row.sounds]
+        if [self.which.itemText(n) for n in range(self.which.count())] != titles:
+            self.which.clear()
+            self.which.addItems(titles)
+        found = next(s for s in struck_of(self.project.timeline) if s.row.id == row.id)
+        self._head(", ".join(titles), f"· {len(found.strikes)} strikes")
+        self.rule.tell_rows(
+            [(f.row.id, f.accent.title.lower() if f.accent else f.row.accent) for f in self.project.timeline.fired]
+        )
+        self.rule.show_rule(row.rule, row.limit)
+        for name, (spin, by) in self.row_fields.items():
+            if not spin.hasFocus():
+                spin.setValue(getattr(row, name) * by)
+        numbers = [b for b, _ in BEATS]
+        self.beats.setCurrentIndex(numbers.index(row.beats) if row.beats in numbers else 0)
+        sound = self._sound()
+        kind = SHELF.get(sound)
+        own_beats = kind.beats if kind is not None else 0.0
+        self.beats.setItemText(0, f"its own {own_beats:g} beats" if own_beats else "its own length")
+        self.beats.setEnabled(kind is None or kind.stretches)
+        self.wave.show_sound(self.desk.shapes.of(reel, sound), sound_hit(reel, sound, made_only=True))
+        self.stack.setCurrentIndex(1)
+
+    def _show_clip(self, clip: SoundClip) -> None:
+        reel = self.project.reel
+        point = self.project.timeline.point(clip.at.point)
+        self._head(sound_title(reel, clip.sound), f"· hit on {point.label}" if point is not None else "· free")
+        for name, (spin, by) in self.clip_fields.items():
+            if not spin.hasFocus():
+                spin.setValue(getattr(clip, name) * by)
+        self.kept.setChecked(clip.keeps_pitch)
+        self.kept.setEnabled(clip.speed != 1.0)
+        self.backward.setChecked(clip.backward)
+        self.loop.setChecked(clip.loop)
+        lit = (clip.from_s, clip.from_s + clip.length_s * clip.speed)
+        self.wave.show_sound(self.desk.shapes.of(reel, clip.sound), sound_hit(reel, clip.sound, made_only=True), lit)
+        self.stack.setCurrentIndex(2)
+
+    def _head(self, title: str, said: str) -> None:
+        own = by_id(self.project.reel.sounds, self._sound())
+        self.title.setText(title if len(title) < 26 else title[:25] + "…")
+        self.title.setToolTip(as_tip(own.path if own is not None else title))
+        self.said.setText(said)

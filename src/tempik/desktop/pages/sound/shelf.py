@@ -1,0 +1,107 @@
+"""The shelf of sounds as tiles with their outlines, the user's own first; a sound is heard while it is pointed at."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from tempik.desktop.pages.page import Desk
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, tool
+from tempik.desktop.widgets.theme import colour, words
+from tempik.desktop.widgets.tile_grid import Chooser, TileGrid
+from tempik.desktop.widgets.wave import paint_wave
+from tempik.reel import by_id
+from tempik.sounds.shelf import SHELF
+from tempik.timeline.striking import sound_title
+
+TILE = (104, 40)
+
+
+class SoundTiles(TileGrid):
+    """Sounds by name or id."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(TILE, 5, 2)
+        self.desk = desk
+        self.chosen: tuple[str, ...] = ()
+        self.setAccessibleName("Sounds; arrows choose, Enter adds a row")
+
+    def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
+        sound, reel = self.items[number], self.desk.project.reel
+        under, used = number == self.under, self.items[number] in self.chosen or self.keyed(number)
+        p.setPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE))
+        p.setBrush(QColor(theme.SUNK))
+        p.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        outline = self.desk.shapes.of(reel, sound)
+        if outline is not None and len(outline.peaks):
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(colour(theme.SOUND, 1.0 if under else 0.7))
+            paint_wave(p, outline.peaks / max(float(outline.peaks.max()), 1e-3), box.adjusted(6, 3, -6, -17))
+        p.setFont(words(12))
+        p.setPen(QColor(theme.TEXT))
+        text = p.fontMetrics().elidedText(sound_title(reel, sound), Qt.TextElideMode.ElideRight, TILE[0] - 12)
+        p.drawText(box.adjusted(6, 0, -6, -2), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, text)
+
+
+class Shelf(QWidget):
+    """A field to search by, and the sounds that it finds."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk, self.commands = desk, desk.sounds
+        self.wanted = QLineEdit()
+        self.wanted.setPlaceholderText("search: cut, metal, rise …")
+        self.wanted.setStyleSheet(LOW)
+        self.wanted.setClearButtonEnabled(True)
+        self.wanted.textChanged.connect(lambda _: self.refill())
+        self.add = tool("add", "Add sounds of my own", self.commands.choose_sounds)
+        self.tiles = SoundTiles(desk)
+        self.chooser = Chooser(self.tiles)
+        self.tiles.picked.connect(self.commands.add_row)
+        self.tiles.pointed.connect(self._point_at)
+        self.tiles.menu_wanted.connect(self._menu)
+        desk.shapes.changed.connect(self.tiles.update)
+        top = QHBoxLayout()
+        top.setSpacing(2)
+        top.addWidget(self.wanted, 1)
+        top.addWidget(self.add)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addLayout(top)
+        column.addWidget(self.chooser, 1)
+        self.tiles.show_items(self.commands.shelf_names(""))
+        self.show_columns(1)
+        self._point_at(None)
+
+    def show_columns(self, columns: int) -> None:
+        """Lay the sounds out in so many columns."""
+        self.tiles.show_columns(columns)
+        self.chooser.fit()
+        self.setFixedWidth(self.tiles.width() + 14)
+
+    def refill(self) -> None:
+        names = self.commands.shelf_names(self.wanted.text())
+        if names != self.tiles.items:
+            self.tiles.show_items(names)
+        row = self.desk.project.selection.sound_row
+        clip = self.desk.project.selection.sound_clip
+        self.tiles.chosen = (clip.sound,) if clip is not None else row.sounds if row is not None else ()
+        self.tiles.update()
+
+    def _point_at(self, sound: str | None) -> None:
+        reel = self.desk.project.reel
+        self.commands.sampler.want(reel, sound if not self.desk.transport.player.playing else None)
+        own = by_id(reel.sounds, sound)
+        if sound is None:
+            self.chooser.say("Click a sound: a row of it on every cut. Right click: more.", False)
+        elif own is not None:
+            self.chooser.say(f"{own.name}: your own, {own.length_s:.2f} s{f', {own.tag}' if own.tag else ''}", True)
+        elif sound in SHELF:
+            self.chooser.say(f"{SHELF[sound].title}: {SHELF[sound].does}", True)
+
+    def _menu(self, sound: str | None, at: QPoint) -> None:
+        if sound is not None:
+            self.commands.sound_menu(sound, self).popup(at)

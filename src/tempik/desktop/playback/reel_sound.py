@@ -1,0 +1,175 @@
+"""The reel's sound while editing: the same blocks as the export's, from wherever playing begins, and its gain made ready."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from tempik.desktop.playback.clip_sounds import ClipSounds
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.session.song import Song
+from tempik.media import Sound
+from tempik.media.audio import Samples
+from tempik.render.hearing import CLICK_S, with_clicks
+from tempik.render.mastering import BLOCK
+from tempik.render.mixdown import Mixdown
+from tempik.render.takes import Takes
+from tempik.sounds.loudness import RATE
+from tempik.timeline.striking import struck_of
+from tempik.timeline.timeline import Timeline
+
+# What is dragged changes the mix many times a second; it is measured when it rests.
+REST_MS = 350
+Clicks = Iterable[tuple[float, bool]]
+
+
+class ReelSound(QObject):
+    """Gives the reel's sound block by block. `changed` says that more of it is ready, or that it is as loud as it will be."""
+
+    changed = Signal()
+
+    def __init__(self, project: Project, song: Song, clip_sounds: ClipSounds, worker: Worker) -> None:
+        super().__init__(project)
+        self.project, self.song, self.clip_sounds, self._worker = project, song, clip_sounds, worker
+        self.takes = Takes()
+        self.design_alone = False
+        self.playing: Mixdown | None = None  # what is heard, or was last
+        self._gain = 1.0
+        self._measured: tuple[object, ...] = ()  # of what the gain is
+        self._job: Job | None = None
+        self._stop: threading.Event | None = None
+        self._rest = QTimer(self, singleShot=True, interval=REST_MS)
+        self._rest.timeout.connect(self._make)
+        project.changed.connect(self._rest.start)
+        song.changed.connect(self._rest.start)
+        clip_sounds.changed.connect(self._clips_ready)
+
+    def _clips_ready(self) -> None:
+        self._rest.start()
+        self.changed.emit()
+
+    def set_design_alone(self, on: bool) -> None:
+        """Play the sounds laid under the reel without the song and the clips' own sound."""
+        self.design_alone = on
+        self._rest.start()
+        self.changed.emit()
+
+    @property
+    def gain(self) -> float:
+        """The master's gain as it was last measured."""
+        return self._gain if self.project.reel.mix.loudness is not None else 1.0
+
+    @property
+    def ready(self) -> bool:
+        """Whether the sound is as the export's will be."""
+        return not self._rest.isActive() and self._job is None and self._is_measured(self._what())
+
+    def mixdown(self, made_only: bool = True) -> Mixdown:
+        """Return the mix of the reel as it is; with `made_only` without what is still to be made."""
+        return self._mixdown(self.project.timeline, made_only)
+
+    def _mixdown(self, timeline: Timeline, made_only: bool) -> Mixdown:
+        unread = Sound(np.zeros((0, 2), np.float32), RATE)
+        song = self.song.sound or unread
+        return Mixdown(
+            timeline, song, self.clip_sounds.track, self.takes, design_alone=self.design_alone, made_only=made_only
+        )
+
+    # What is heard
+
+    def samples(self, starts_s: Sequence[float], clicks: Clicks, level: float) -> NDArray[np.int16]:
+        """Return the reel's sound as the device takes it, ready from some instants on; a thread goes on from the first of them faster
+        than it is played, and then with what comes before. `clicks` are laid over it."""
+        self.stop()
+        mixdown, gain = self.mixdown(), self.gain
+        self.playing = self.mixdown()  # of its own: the other is the thread's
+        clicks = sorted(clicks)
+        out = np.zeros((mixdown.count, 2), np.int16)
+        blocks = -(-mixdown.count // BLOCK)
+        starts = [min(max(int(s * RATE) // BLOCK, 0), max(blocks - 1, 0)) for s in starts_s]
+        stop = self._stop = threading.Event()
+
+        def take(number: int) -> None:
+            first = number * BLOCK
+            block = _clicked(mixdown.block(number, gain), first, clicks, level)
+            out[first : first + len(block)] = np.clip(block, -1, 1) * 32767
+
+        def rest() -> None:
+            for number in (*range(starts[0], blocks), *range(starts[0])):
+                if stop.is_set():
+                    return
+                take(number)
+
+        if blocks:
+            for number in starts:
+                take(number)
+            threading.Thread(target=rest, name="mixing", daemon=True).start()
+        return out
+
+    def whole(self, clicks: Clicks, level: float) -> Sound:
+        """Return all of the reel's sound at once, with clicks laid over it."""
+        self.playing = self.mixdown()
+        clicks = sorted(clicks)
+        blocks = [_clicked(block, n * BLOCK, clicks, level) for n, block in enumerate(self.playing.blocks(self.gain))]
+        return Sound(np.concatenate(blocks) if blocks else np.zeros((0, 2), np.float32), RATE)
+
+    def stop(self) -> None:
+        """Let a mix that is still being made be."""
+        if self._stop is not None:
+            self._stop.set()
+            self._stop = None
+
+    # Making ready
+
+    def _what(self) -> tuple[object, ...]:
+        """Return what the mix is made of, to be told by identity."""
+        reel, timeline = self.project.reel, self.project.timeline
+        struck = struck_of(timeline) if reel.sound_rows else []
+        heard = [p.map for p in timeline.placed if p.clip.sound.on]
+        records = (reel.soundtrack, reel.sounds, reel.sound_tracks, reel.sound_clips, reel.sound_rows, reel.mix)
+        told = (self.song.sound, self.clip_sounds.ready, self.design_alone, reel.length_s, reel.rate)
+        return (*records, *told, *struck, *heard)
+
+    def _is_measured(self, what: tuple[object, ...]) -> bool:
+        return len(what) == len(self._measured) and all(a is b for a, b in zip(what, self._measured, strict=True))
+
+    def _make(self) -> None:
+        """Make the sounds that are struck, and measure the mix, where either is another."""
+        what, reel = self._what(), self.project.reel
+        if self._job is not None or self._is_measured(what):
+            return
+        timeline = self.project.timeline
+        plain = reel.mix.loudness is None and not reel.sound_rows and not reel.sound_clips
+        if not timeline.frames or plain:
+            self._measured = what
+            return
+
+        def work(job: Job) -> float:
+            return self._mixdown(timeline, False).gain()
+
+        def done(gain: float) -> None:
+            self._gain, self._measured = gain, what
+            self.changed.emit()
+
+        self._job = self._worker.start("Mixing", work, done, quiet=True, ended=self._ended)
+
+    def _ended(self) -> None:
+        self._job = None
+        if not self._is_measured(self._what()):
+            self._rest.start()
+
+
+def _clicked(block: Samples, first: int, clicks: list[tuple[float, bool]], level: float) -> Samples:
+    """Return a block with the clicks that sound in it, the tail of one before it among them."""
+    if not clicks:
+        return block
+    lead = round(CLICK_S * RATE)
+    padded = np.concatenate([np.zeros((lead, 2), np.float32), block])
+    a_s, b_s = (first - lead) / RATE, (first + len(block)) / RATE
+    near = [c for c in clicks if a_s <= c[0] <= b_s]
+    return with_clicks(Sound(padded, RATE), near, level, a_s).samples[lead:] if near else block

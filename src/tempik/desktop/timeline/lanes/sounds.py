@@ -1,0 +1,282 @@
+"""A row of sounds: each strike as the sound's own outline, its hit a line on the point."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from tempik.accents import Cell
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.ground import paint_dots
+from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lanes.accents import DOTS_PX, CellGesture, cell_under
+from tempik.desktop.timeline.lanes.pulse_painting import cell_box, rule_text
+from tempik.desktop.timeline.layout import Layout
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.theme import colour, words
+from tempik.desktop.widgets.wave import paint_wave
+from tempik.edit.accents.painting import with_toggled
+from tempik.edit.sounds.mixing import strip_values, with_strip
+from tempik.reel import Reel
+from tempik.timeline.striking import (
+    Strike,
+    Struck,
+    laid_sounds,
+    silent_strips,
+    sound_hit,
+    sound_title,
+    strip_names,
+    struck_of,
+)
+from tempik.timeline.timeline import Timeline
+
+ROW_H, LEAST_ROW_H, MOST_ROW_H = 34, 20, 60
+GAIN_DB_PX = 0.25  # of a drag along a name
+# With less room to the next than this, strikes are lines.
+NARROW_PX = 4
+
+
+class SoundRowLane(Lane):
+    """One sound row: cells are clicked, swept and weighed as an accent row's are, its name is dragged for its gain."""
+
+    what = "Sounds"
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+        self.key = f"sound {number}"
+
+    @classmethod
+    def of(cls, reel: Reel) -> list[Lane]:
+        return [cls(number) for number in range(len(reel.sound_rows))]
+
+    def room(self) -> Room:
+        return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
+
+    def found(self, ctx: PaintContext) -> Struck:
+        """Return the lane's row worked out."""
+        return struck_of(ctx.timeline)[self.number]
+
+    # Painting
+
+    def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        found, selection = self.found(ctx), ctx.project.selection
+        if selection.strip == found.row.id:
+            p.fillRect(box, colour(theme.SOUND, 0.07))
+            self._paint_cell(p, ctx, box, selection.strike, 0.3)
+        p.save()
+        p.setClipRect(box)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        if found.row.id in silent_strips(ctx.project.reel):
+            p.setOpacity(0.35)
+        _paint_empty(p, ctx, box, found)
+        _paint_strikes(p, ctx, box, found)
+        p.restore()
+
+    def paint_hover(self, p: QPainter, ctx: PaintContext, box: QRectF, hover: str) -> None:
+        self._paint_cell(p, ctx, box, hover, 0.2)
+
+    def _paint_cell(self, p: QPainter, ctx: PaintContext, box: QRectF, cell: str, alpha: float) -> None:
+        place = cell_box(ctx.timeline, ctx.view, self.found(ctx), cell, box) if cell else None
+        if place is not None:
+            p.fillRect(place.intersected(box), colour(theme.SOUND, alpha))
+
+    def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
+        found, reel = self.found(ctx), ctx.project.reel
+        chosen = ctx.project.selection.strip == found.row.id
+        rule = "muted" if found.row.muted else ("solo · " if found.row.solo else "") + rule_text(found)
+        paint_strip_name(p, strip_names(reel)[found.row.id], rule, box, chosen, found.row.id in silent_strips(reel))
+
+    def spoken(self, ctx: PaintContext) -> str:
+        found = self.found(ctx)
+        state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
+        name = strip_names(ctx.project.reel)[found.row.id]
+        return f"Sound row {name}: {rule_text(found)}, {len(found.strikes)} strikes, {found.row.gain_db:+.1f} dB{state}"
+
+    # Pointer
+
+    def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
+        if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
+            return None
+        row = self.found(ctx).row.id
+        if pos.x() < GUTTER:
+            return strip_name_hit(ctx, row)
+        cell = self.cell_at(ctx, pos)
+        if cell is None:
+            return None
+        return Hit(
+            Qt.CursorShape.PointingHandCursor,
+            cell.id,
+            lambda: _cell_tip(ctx, self.found(ctx), cell),
+            lambda at: self._press_cell(ctx, cell, at),
+        )
+
+    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
+        """Return the cell under the pointer."""
+        return cell_under(ctx, self.found(ctx).cells, pos)
+
+    def toggle(self, ctx: PaintContext, cell: str) -> None:
+        """Turn the row on or off at a cell."""
+        row = self.found(ctx).row.id
+        name = strip_names(ctx.project.reel)[row]
+        ctx.project.change(f"{name} toggled", lambda reel: with_toggled(reel, row, cell))
+
+    def _press_cell(self, ctx: PaintContext, cell: Cell, at: Pointer) -> LaneGesture | None:
+        ctx.project.selection.select_strip(self.found(ctx).row.id, cell.id)
+        if at.ctrl:
+            ctx.asks.sound_wanted.emit()
+            return None
+        return CellGesture(ctx, self, cell)
+
+    @classmethod
+    def words(cls) -> Sequence[tuple[str, str]]:
+        return (
+            ("click or sweep cells of a sound row", "a strike there, or none"),
+            ("drag up or down in a cell of a sound row", "how strong that strike is"),
+            ("drag along the name of a sound row or track", "its gain; a click opens the Sound page"),
+            ("the dots of a sound row or track, or a right click on its name", "its menu"),
+        )
+
+
+def strip_name_hit(ctx: PaintContext, strip: str) -> Hit:
+    """Return what the name of a sound row or track does."""
+
+    def press(at: Pointer) -> LaneGesture | None:
+        ctx.project.selection.select_strip(strip)
+        if at.pos.x() > GUTTER - DOTS_PX:
+            ctx.asks.sound_menu.emit(strip, at.screen)
+            return None
+        return GainGesture(ctx, strip)
+
+    def menu(screen: QPoint) -> None:
+        ctx.project.selection.select_strip(strip)
+        ctx.asks.sound_menu.emit(strip, screen)
+
+    return Hit(tip=lambda: NAME_TIP, press=press, menu=menu)
+
+
+NAME_TIP = "Click: edit it on the Sound page. Drag along: its gain. Dots: its menu."
+
+
+class GainGesture(LaneGesture):
+    """A drag along a name sets the gain of its channel; a click asks for its page."""
+
+    def __init__(self, ctx: PaintContext, strip: str) -> None:
+        super().__init__()
+        self.gesture, self.strip = Gesture(ctx.project), strip
+        self.was = strip_values(ctx.project.reel, strip).gain_db
+
+    def drag(self, ctx: PaintContext, at: Pointer) -> None:
+        gain = min(max(round((self.was + at.moved.x() * GAIN_DB_PX) * 2) / 2, -60.0), 24.0)
+        self.gesture.show(lambda reel: with_strip(reel, self.strip, gain_db=gain))
+        self.text = f"gain {gain:+.1f} dB"
+
+    def release(self, ctx: PaintContext, at: Pointer) -> None:
+        self.gesture.settle("Gain")
+        if not self.text:
+            ctx.asks.sound_wanted.emit()
+
+    def drop(self) -> None:
+        self.gesture.drop()
+
+
+def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
+    """Return where sounds look otherwise than before; None: anywhere, there are other rows or tracks."""
+    then, now = before.reel, after.reel
+    if [r.id for r in then.sound_rows] != [r.id for r in now.sound_rows]:
+        return None
+    if [t.id for t in then.sound_tracks] != [t.id for t in now.sound_tracks]:
+        return None
+    silent = silent_strips(then) == silent_strips(now)
+    same = silent and then.hits is now.hits and then.sounds is now.sounds
+    rows = zip(struck_of(before), struck_of(after), strict=True)
+    keys = [f"sound {n}" for n, (a, b) in enumerate(rows) if not same or a is not b]
+    if now.sound_tracks:
+        moved = then.sound_clips is not now.sound_clips or laid_sounds(before) != laid_sounds(after)
+        if not same or moved or then.sound_tracks is not now.sound_tracks:
+            keys += [f"sounds {n}" for n in range(len(now.sound_tracks))]
+    return [QRectF(0, layout.top(key), view.width, layout.tall(key)) for key in keys]
+
+
+def paint_strip_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bool, silent: bool) -> None:
+    """Paint the name of a sound row or track, and a word on it, in the gutter."""
+    top, tall = box.top(), box.height()
+    if chosen:
+        p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, tall), QColor(theme.SOUND))
+    low = tall < 34
+    p.setPen(QColor(theme.QUIET if silent else theme.TEXT))
+    p.setFont(words(13))
+    room = GUTTER - 28
+    text = p.fontMetrics().elidedText(name.lower(), Qt.TextElideMode.ElideRight, room)
+    p.drawText(QRectF(12, top + ((tall - 18) / 2 if low else 1), room, 18), Qt.AlignmentFlag.AlignVCenter, text)
+    if not low:
+        p.setPen(QColor(theme.QUIET))
+        p.setFont(words(12))
+        text = p.fontMetrics().elidedText(below, Qt.TextElideMode.ElideRight, GUTTER - 18)
+        p.drawText(QRectF(12, top + 16, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, text)
+    paint_dots(p, top + tall / 2 - 5)
+
+
+def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> None:
+    """A short dash where a strike could be."""
+    view, rate = ctx.view, float(ctx.timeline.rate)
+    firing = {q.cell for q in found.pulses}
+    first = bisect_left(found.cells, view.start_s * rate - 1, key=lambda c: c.frame)
+    end = bisect_right(found.cells, min(view.end_s * rate, ctx.timeline.frames - 1), key=lambda c: c.frame)
+    if end - first < 400:
+        y = box.center().y()
+        xs = [view.x(c.frame / rate) for c in found.cells[first:end] if c.id not in firing]
+        p.setPen(QPen(colour(theme.QUIET, 0.6), 1.4))
+        p.drawLines([QLineF(x + 1.5, y, x + 6, y) for x in xs if x >= GUTTER])
+
+
+def _paint_strikes(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> None:
+    view, reel = ctx.view, ctx.project.reel
+    painted = {q.cell for q in found.pulses if q.painted}
+    for strike in found.strikes:
+        span = strike_span(ctx, strike)
+        if span is None or span[1] < view.start_s or span[0] > view.end_s:
+            continue
+        hit_x = view.x(strike.at_s)
+        left, right = view.x(span[0]), view.x(span[1])
+        tall = (box.height() - 4) * min(0.35 + 0.65 * strike.gain, 1.0)
+        place = QRectF(left, box.center().y() - tall / 2, right - left, tall)
+        outline = ctx.shapes.of(reel, strike.sound)
+        by_hand = strike.cell in painted
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(colour(theme.SOUND, 0.85 if by_hand else 0.5))
+        if outline is not None and right - left >= NARROW_PX:
+            loudest = max(float(outline.peaks.max(initial=0.0)), 1e-3)
+            paint_wave(p, outline.peaks / loudest, place)
+        p.setPen(QPen(QColor(theme.TEXT if by_hand else theme.SOUND), 1.6))
+        p.drawLine(QPointF(hit_x, box.top() + 2), QPointF(hit_x, box.bottom() - 2))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def strike_span(ctx: PaintContext, strike: Strike) -> tuple[float, float] | None:
+    """Return from when to when a strike is heard, in seconds of the reel; None while its sound is being made."""
+    outline = ctx.shapes.of(ctx.project.reel, strike.sound)
+    if outline is None:
+        return strike.at_s, strike.at_s
+    hit_s = sound_hit(ctx.project.reel, strike.sound, made_only=True)
+    ratio = 2 ** (strike.semitones / 12)
+    if strike.length_s > 0 and hit_s > 0:
+        ratio *= hit_s / strike.length_s
+    return strike.at_s - hit_s / ratio, strike.at_s + (outline.length_s - hit_s) / ratio
+
+
+def _cell_tip(ctx: PaintContext, found: Struck, cell: Cell) -> str:
+    strike = next((s for s in found.strikes if s.cell == cell.id), None)
+    where = cell.point.label if cell.point is not None else f"frame {cell.frame}"
+    if strike is None:
+        return f"{where}: silent here\nClick or sweep to paint; drag up or down for strength."
+    title = sound_title(ctx.project.reel, strike.sound)
+    more = f", {strike.semitones:+.1f} semitones" if strike.semitones else ""
+    return (
+        f"{where}: {title}, its hit at {strike.at_s:.3f} s{more}\n"
+        "Click or sweep to paint; drag up or down for strength; Ctrl and click opens the Sound page."
+    )
