@@ -20,11 +20,13 @@ from tempik.render.mastering import BLOCK
 from tempik.render.mixdown import Mixdown
 from tempik.render.takes import Takes
 from tempik.sounds.loudness import RATE
+from tempik.time import time_of
 from tempik.timeline.striking import struck_of
 from tempik.timeline.timeline import Timeline
 
 # What is dragged changes the mix many times a second; it is measured when it rests.
 REST_MS = 350
+NEAR_MS = 120
 Clicks = Iterable[tuple[float, bool]]
 
 
@@ -42,7 +44,13 @@ class ReelSound(QObject):
         self._gain = 1.0
         self._measured: tuple[object, ...] = ()  # of what the gain is
         self._job: Job | None = None
+        self._ahead: Job | None = None
+        self._kept: tuple[tuple[object, ...], Mixdown] | None = None
+        self._lock = threading.Lock()  # on what is kept
         self._stop: threading.Event | None = None
+        self._near = QTimer(self, singleShot=True, interval=NEAR_MS)
+        self._near.timeout.connect(self._make_ahead)
+        project.playhead.moved.connect(self._near.start)
         self._rest = QTimer(self, singleShot=True, interval=REST_MS)
         self._rest.timeout.connect(self._make)
         project.changed.connect(self._rest.start)
@@ -67,7 +75,7 @@ class ReelSound(QObject):
     @property
     def ready(self) -> bool:
         """Whether the sound is as the export's will be."""
-        return not self._rest.isActive() and self._job is None and self._is_measured(self._what())
+        return not self._rest.isActive() and self._job is None and _same(self._what(), self._measured)
 
     def mixdown(self, made_only: bool = True) -> Mixdown:
         """Return the mix of the reel as it is; with `made_only` without what is still to be made."""
@@ -86,17 +94,19 @@ class ReelSound(QObject):
         """Return the reel's sound as the device takes it, ready from some instants on; a thread goes on from the first of them faster
         than it is played, and then with what comes before. `clicks` are laid over it."""
         self.stop()
-        mixdown, gain = self.mixdown(), self.gain
+        mixdown, gain = self._standing(), self.gain
         self.playing = self.mixdown()  # of its own: the other is the thread's
         clicks = sorted(clicks)
         out = np.zeros((mixdown.count, 2), np.int16)
         blocks = -(-mixdown.count // BLOCK)
-        starts = [min(max(int(s * RATE) // BLOCK, 0), max(blocks - 1, 0)) for s in starts_s]
+        starts = [_block_at(mixdown, s) for s in starts_s]
         stop = self._stop = threading.Event()
 
         def take(number: int) -> None:
             first = number * BLOCK
-            block = _clicked(mixdown.block(number, gain), first, clicks, level)
+            with self._lock:
+                made = mixdown.block(number, gain)
+            block = _clicked(made, first, clicks, level)
             out[first : first + len(block)] = np.clip(block, -1, 1) * 32767
 
         def rest() -> None:
@@ -110,6 +120,29 @@ class ReelSound(QObject):
                 take(number)
             threading.Thread(target=rest, name="mixing", daemon=True).start()
         return out
+
+    def _standing(self) -> Mixdown:
+        """Return the mix that is kept while nothing changes, with what was made of it."""
+        what = self._what()
+        if self._kept is None or not _same(what, self._kept[0]) or self._kept[1].waits:
+            self._kept = what, self.mixdown()
+        return self._kept[1]
+
+    def _make_ahead(self) -> None:
+        """Make ready what sounds at the playhead, so that playing begins at once."""
+        if self._ahead is not None or not self.ready or not self.project.timeline.frames:
+            return
+        mixdown, gain, timeline = self._standing(), self.gain, self.project.timeline
+        number = _block_at(mixdown, time_of(self.project.playhead.frame, timeline.rate))
+
+        def work(job: Job) -> None:
+            with self._lock:
+                mixdown.block(number, gain)
+
+        def ended() -> None:
+            self._ahead = None
+
+        self._ahead = self._worker.start("Mixing ahead", work, quiet=True, ended=ended)
 
     def whole(self, clicks: Clicks, level: float) -> Sound:
         """Return all of the reel's sound at once, with clicks laid over it."""
@@ -135,18 +168,16 @@ class ReelSound(QObject):
         told = (self.song.sound, self.clip_sounds.ready, self.design_alone, reel.length_s, reel.rate)
         return (*records, *told, *struck, *heard)
 
-    def _is_measured(self, what: tuple[object, ...]) -> bool:
-        return len(what) == len(self._measured) and all(a is b for a, b in zip(what, self._measured, strict=True))
-
     def _make(self) -> None:
         """Make the sounds that are struck, and measure the mix, where either is another."""
         what, reel = self._what(), self.project.reel
-        if self._job is not None or self._is_measured(what):
+        if self._job is not None or _same(what, self._measured):
             return
         timeline = self.project.timeline
         plain = reel.mix.loudness is None and not reel.sound_rows and not reel.sound_clips
         if not timeline.frames or plain:
             self._measured = what
+            self._near.start()
             return
 
         def work(job: Job) -> float:
@@ -155,13 +186,22 @@ class ReelSound(QObject):
         def done(gain: float) -> None:
             self._gain, self._measured = gain, what
             self.changed.emit()
+            self._near.start()
 
         self._job = self._worker.start("Mixing", work, done, quiet=True, ended=self._ended)
 
     def _ended(self) -> None:
         self._job = None
-        if not self._is_measured(self._what()):
+        if not _same(self._what(), self._measured):
             self._rest.start()
+
+
+def _same(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
+    return len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True))
+
+
+def _block_at(mixdown: Mixdown, at_s: float) -> int:
+    return min(max(int(at_s * RATE) // BLOCK, 0), max(-(-mixdown.count // BLOCK) - 1, 0))
 
 
 def _clicked(block: Samples, first: int, clicks: list[tuple[float, bool]], level: float) -> Samples:

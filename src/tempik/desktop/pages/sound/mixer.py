@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QScrollArea,
+    QSizePolicy,
     QSlider,
     QVBoxLayout,
     QWidget,
@@ -196,13 +197,15 @@ class Mixer(QWidget):
         self.heard = Label()
         self.heard.setFont(figures(12))
         self.heard.setStyleSheet(f"color: {theme.QUIET};")
-        self.heard.setToolTip("While playing: loudness of the last 400 ms, and the loudest true peak so far")
+        self.heard.setToolTip(
+            "While playing: loudness of the last 400 ms in LUFS, and the loudest true peak so far in dBTP"
+        )
         line = QHBoxLayout()
         line.setSpacing(4)
         for widget in (self.loud, self.loudness, self.kept, self.ceiling):
             line.addWidget(widget)
-        line.addStretch(1)
-        line.addWidget(self.heard)
+        self.heard.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        line.addWidget(self.heard, 1)
         return line
 
     # Edits
@@ -295,4 +298,4 @@ class Mixer(QWidget):
         self._meter.add(sound.playing.mastered(max(first, 0), at, sound.gain))
         self._metered_to = at
         found = self._meter.found()
-        self.heard.setText(f"{self._meter.momentary():.1f} LUFS · {found.peak_db:.1f} dBTP")
+        self.heard.setText(f"{self._meter.momentary():.1f} {found.peak_db:+.1f}")
