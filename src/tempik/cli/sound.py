@@ -12,9 +12,11 @@ from tempik.digits import whole
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
+    from tempik.edit.song.arranging import Proposal
     from tempik.reel import Edge, Reel
 
 COLUMNS = "row,sound,hit_s,point_s,error_ms"
+LIKENESS_RATE = 24000  # at which bars are compared
 RULES = ("points", "bars", "onsets", "drops", "cuts", "joins", "starts", "ends", "pins", "hand")
 
 
@@ -59,6 +61,14 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("--ceiling", metavar="DBTP|off")
     made.add_argument("--hit", action="append", default=[], metavar="NAME=SECONDS", help="move a sound's hit; 'found'")
     made.add_argument("--remove", action="store_true")
+    made.add_argument(
+        "--arrange", type=float, metavar="SECONDS", help="make the song so long; without -o the ways are listed"
+    )
+    made.add_argument("--way", type=int, default=1, metavar="N", help="which of the ways of --arrange, from 1")
+    made.add_argument("--drop-bars", metavar="5-8", help="leave bars out of the song")
+    made.add_argument("--bars-again", metavar="5-8", help="have bars heard once more")
+    made.add_argument("--move-bars", metavar="5-8:13", help="have bars heard before another")
+    made.add_argument("--whole-song", action="store_true", help="have the song heard as its file has it")
     made.add_argument("--levels", action="store_true", help="how loud the mix is")
     made.add_argument("--write", type=Path, metavar="FILE", help="write the reel's sound alone, as .wav or .flac")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
@@ -70,7 +80,9 @@ def run(options: argparse.Namespace) -> int:
         sys.stdout.write(shelf_text())
         return 0
     reel = project_of(options, "--list for the sounds there are")
-    changed = _changed(reel, options)
+    changed = _changed(_arranged(reel, options), options)
+    if options.arrange is not None and options.output is None:
+        return 0  # the ways were listed
     if options.levels:
         sys.stdout.write(levels_text(changed))
     if options.write is not None:
@@ -120,6 +132,57 @@ def levels_text(reel: Reel) -> str:
     for what, found in (("mixed", mixdown.levels()), ("mastered", meter.found())):
         lines.append(f"{what},{found.integrated:.2f},{found.momentary:.2f},{found.short:.2f},{found.peak_db:.2f}")
     return "\n".join(lines) + "\n"
+
+
+def _arranged(reel: Reel, options: argparse.Namespace) -> Reel:
+    """Return the reel with its song in another order, where that is asked for."""
+    from tempik.edit.song import arranging
+
+    if options.arrange is not None:
+        found = _ways(reel, options.arrange)
+        if options.output is None:
+            lines = ["way,length_s,joins,heard"]
+            lines += [f"{n},{p.way.length_s:.3f},{p.why.replace(', ', '; ')},{p.heard}" for n, p in enumerate(found, 1)]
+            sys.stdout.write("\n".join(lines) + "\n")
+            return reel
+        if not 1 <= options.way <= len(found):
+            raise TempikError(f"There is no way {options.way}; {len(found)} were found.")
+        reel = arranging.with_way(reel, found[options.way - 1].way)
+    if options.drop_bars:
+        reel = arranging.without_bars(reel, *_bars(reel, options.drop_bars))
+    if options.bars_again:
+        reel = arranging.with_bars_again(reel, *_bars(reel, options.bars_again))
+    if options.move_bars:
+        bars, _, before = options.move_bars.partition(":")
+        reel = arranging.with_bars_moved(reel, *_bars(reel, bars), _bars(reel, before)[0])
+    return arranging.with_whole_song(reel) if options.whole_song else reel
+
+
+def _ways(reel: Reel, wanted_s: float) -> list[Proposal]:
+    from tempik.edit.reel import song_of
+    from tempik.edit.song.arranging import proposals
+    from tempik.media import Sound, decode_sound
+    from tempik.render.song_sound import song_samples
+
+    song = song_of(reel)
+    sound = decode_sound(song.path, LIKENESS_RATE, mono=True)
+    return proposals(song, Sound(song_samples(song, sound), LIKENESS_RATE).samples, LIKENESS_RATE, wanted_s)
+
+
+def _bars(reel: Reel, text: str) -> tuple[float, float]:
+    """Return from where to where some bars are heard, in seconds of the song, by the numbers that the ruler has."""
+    from tempik.edit.reel import song_of
+    from tempik.reel import beats_between
+
+    song = song_of(reel)
+    starts = {p.bar: p.time_s for p in beats_between(song, 0.0, song.length_s) if p.beat == 1}
+    first, _, last = text.partition("-")
+    a, b = whole(first), whole(last or first)
+    if a not in starts or b not in starts or a is None or b is None or b < a:
+        raise TempikError(
+            f"There are no bars {text}; the song has {min(starts, default=0)} to {max(starts, default=0)}."
+        )
+    return starts[a], starts.get(b + 1, song.length_s)
 
 
 def _changed(reel: Reel, options: argparse.Namespace) -> Reel:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -31,6 +32,11 @@ class Waveform(NamedTuple):
             out[inside] = np.maximum.reduceat(padded, pairs)[::2]
         return out
 
+    def arranged(self, stretches: Sequence[tuple[float, float]]) -> Waveform:
+        """Return the outline of stretches (from, to) of the sound, in seconds, one after the other."""
+        parts = [self.peaks[round(a * PEAKS_PER_S) : round(b * PEAKS_PER_S)] for a, b in stretches]
+        return Waveform(np.concatenate(parts) if parts else self.peaks[:0])
+
 
 class BandOutline(NamedTuple):
     """The outlines of the low, middle and high bands, each 0 to 1 of its own loud passages."""
@@ -40,6 +46,11 @@ class BandOutline(NamedTuple):
     def columns(self, start_s: float, end_s: float, count: int) -> NDArray[np.float32]:
         """Return the largest peak of each band in each column, shape (3, count)."""
         return np.stack([b.columns(start_s, end_s, count) for b in self.bands])
+
+    def arranged(self, stretches: Sequence[tuple[float, float]]) -> BandOutline:
+        """Return the outlines of stretches (from, to) of the sound, in seconds, one after the other."""
+        low, middle, high = (b.arranged(stretches) for b in self.bands)
+        return BandOutline((low, middle, high))
 
 
 def waveform(sound: Sound) -> Waveform:

@@ -44,7 +44,7 @@ from tempik.reel.rows import (
     Rule,
 )
 from tempik.reel.sound import Ducking, Mix, SoundClip, SoundFile, SoundRow, SoundTrack, Strip
-from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, Soundtrack
+from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title
 
 __all__ = [
@@ -98,6 +98,7 @@ __all__ = [
     "Rule",
     "Shape",
     "Shaped",
+    "SongPiece",
     "SoundClip",
     "SoundFile",
     "SoundRow",

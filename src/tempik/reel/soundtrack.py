@@ -99,10 +99,19 @@ class PointEdit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     gone: bool = False
 
 
+class SongPiece(msgspec.Struct, frozen=True, array_like=True):
+    """A stretch of a song's file, in seconds of it."""
+
+    from_s: float
+    to_s: float
+
+
 class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The song and the stretch of it that the reel uses, beginning at `start_s` of the song.
 
-    `points` follows from what was heard, how it is read, what is chosen of it, and what the user did by hand.
+    `points` follows from what was heard, how it is read, what is chosen of it, and what the user did by hand. A song that was
+    arranged is made of `pieces` of its file, one after the other; everything else is in the time of the song so made, and
+    `whole` is what was heard of the file itself.
     """
 
     path: MediaPath
@@ -117,6 +126,8 @@ class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     edits: tuple[PointEdit, ...] = ()
     own: tuple[Beat, ...] = ()
     placed: tuple[Point, ...] = ()
+    pieces: tuple[SongPiece, ...] = ()
+    whole: Analysis | None = None
 
     @property
     def points(self) -> tuple[Point, ...]:

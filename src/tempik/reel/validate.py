@@ -204,6 +204,10 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
     strengths = [p.strength for p in song.placed] + [e.strength for e in song.edits if e.strength is not None]
     if any(not 0 <= s <= 1 for s in strengths):
         yield "A point's strength lies outside 0 to 1."
+    if any(not (_finite(p.from_s) and 0 <= p.from_s < p.to_s) for p in song.pieces):
+        yield f"The soundtrack '{song.path}' is arranged of a piece that has no length."
+    if song.pieces and abs(sum(p.to_s - p.from_s for p in song.pieces) - song.length_s) > 0.01:
+        yield f"The soundtrack '{song.path}' is arranged of pieces that are not as long as it."
     reading = song.reading
     if not 0 <= reading.rival < len(FOUND):
         yield f"The song's beats are read as rival {reading.rival}; there are {len(FOUND) - 1} at most."

@@ -53,7 +53,7 @@ class Piece(NamedTuple):
 
 class Mixdown:
     """A reel's mix. Cheap to build for each state of a reel: files and strikes are kept by `takes`, clips' own sound comes from
-    `tracks` (None while one is not ready), the song from `song` where the caller has decoded it."""
+    `tracks` (None while one is not ready), the song from `song` where the caller has decoded and arranged it."""
 
     def __init__(
         self,
@@ -80,8 +80,7 @@ class Mixdown:
         self._song: Samples | None = None
         record = timeline.reel.soundtrack
         if record is not None and "song" not in self._silent:
-            sound = song if song is not None else decode_sound(record.path, RATE)
-            self._song = song_samples(record, sound)
+            self._song = song.samples if song is not None else song_samples(record, decode_sound(record.path, RATE))
         self._song_gains = _gains(self.mix.song.gain_db, self.mix.song.pan)
         self.pieces = sorted(self._strikes() + self._laid(), key=lambda p: p.first)
         self._firsts = [p.first for p in self.pieces]

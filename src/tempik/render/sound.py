@@ -15,7 +15,7 @@ SOUND_RATE = RATE
 def mix(timeline: Timeline, song: Sound | None = None, tracks: ClipTracks | None = None) -> Sound:
     """Return the reel's sound, mastered, exactly as long as its picture, in stereo at 48 kHz.
 
-    `song` is the decoded song where the caller has it at that rate; otherwise it is read from its file. `tracks` gives
+    `song` is the song, decoded and arranged, where the caller has it at that rate; otherwise it is read from its file. `tracks` gives
     the sound of a clip that is to be heard, or None while it is not ready; without it files are read here.
     A song that ends before the reel is followed by silence. Raises TempikError when the song cannot be read.
     """

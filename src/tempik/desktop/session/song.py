@@ -1,4 +1,4 @@
-"""The decoded song and its outline, read in the background."""
+"""The decoded song, as it is arranged, and its outline, read in the background."""
 
 from __future__ import annotations
 
@@ -7,6 +7,8 @@ from PySide6.QtCore import QObject, Signal
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.media import Sound, decode_sound
 from tempik.media.waveform import BandOutline, Waveform, waveform
+from tempik.reel import SongPiece, Soundtrack
+from tempik.render.song_sound import arranged_samples
 from tempik.render.sound import SOUND_RATE
 
 
@@ -23,28 +25,45 @@ class Song(QObject):
         self.sound: Sound | None = None
         self.outline: Waveform | None = None
         self.bands: BandOutline | None = None
+        self._pieces: tuple[SongPiece, ...] = ()
+        self._file: Sound | None = None  # what its file holds
+        self._file_bands: BandOutline | None = None
 
-    def load(self, path: str) -> None:
-        """Decode a song in the background; a call for the one already here does nothing."""
-        if path == self.path:
+    def load(self, song: Soundtrack | None) -> None:
+        """Decode a song in the background, and arrange it; a call for the one already here does nothing."""
+        path, pieces = (song.path, song.pieces) if song is not None else ("", ())
+        if (path, pieces) == (self.path, self._pieces):
             return
-        self.path, self.sound, self.outline, self.bands = path, None, None, None
+        if path != self.path:
+            self._file = self._file_bands = None
+        self.path, self._pieces = path, pieces
+        self.sound, self.outline, self.bands = None, None, None
         if not path:
             self.changed.emit()
             return
+        held = self._file
 
-        def work(job: Job) -> tuple[Sound, Waveform]:
-            sound = decode_sound(path, SOUND_RATE)
+        def work(job: Job) -> tuple[Sound, Sound, Waveform]:
+            whole = held or decode_sound(path, SOUND_RATE)
             job.report(0.8)
-            return sound, waveform(sound)
+            sound = Sound(arranged_samples(pieces, whole), SOUND_RATE) if pieces else whole
+            return whole, sound, waveform(sound)
 
-        def done(result: tuple[Sound, Waveform]) -> None:
-            if self.path == path:
-                self.sound, self.outline = result
+        def done(result: tuple[Sound, Sound, Waveform]) -> None:
+            if (path, pieces) == (self.path, self._pieces):
+                self._file, self.sound, self.outline = result
+                self._show_bands()
                 self.changed.emit()
-                self._read_bands(path)
+                if self._file_bands is None:
+                    self._read_bands(path)
 
         self._worker.start("Reading the song", work, done, self.failed.emit)
+
+    def _show_bands(self) -> None:
+        found = self._file_bands
+        if found is not None and self._pieces:
+            found = found.arranged([(p.from_s, p.to_s) for p in self._pieces])
+        self.bands = found
 
     def _read_bands(self, path: str) -> None:
         """Split the outline into low, middle and high, once the song can be shown and heard."""
@@ -56,7 +75,8 @@ class Song(QObject):
 
         def done(bands: BandOutline) -> None:
             if self.path == path:
-                self.bands = bands
+                self._file_bands = bands
+                self._show_bands()
                 self.changed.emit()
 
         self._worker.start("Telling low from high", work, done)

@@ -317,7 +317,7 @@ class Window(QMainWindow):
             self.looking.clear()
         self.safety.changed()
         # The song comes first: without it there is nothing to see or hear of the rhythm.
-        self.song.load(reel.soundtrack.path if reel.soundtrack is not None else "")
+        self.song.load(reel.soundtrack)
         for piece in reel.footage:
             self.strips.want(piece)
             self.proxies.want(piece)

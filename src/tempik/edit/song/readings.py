@@ -14,6 +14,7 @@ from tempik.edit.sounds.ties import sound_ties, with_sounds_turned
 from tempik.edit.ties import keys_of, with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
+from tempik.reel.arranged import Order, analysis_in_order
 from tempik.reel.nests import all_clips, all_rows, everywhere, nests_of
 from tempik.rhythm.records import Analysis
 
@@ -62,7 +63,11 @@ def heard_anew(reel: Reel, heard: Analysis) -> Reel:
     """Take a new analysis of the same song. Names, locks and moves made by hand go with the beats that are where they
     were, or stay as points placed by hand; what was tied to a beat is tied to the nearest."""
     song = song_of(reel)
-    fresh = replace(song, heard=heard, reading=Reading(), edits=(), length_s=max(song.length_s, heard.length_s))
+    if song.pieces:
+        order = Order.of([(p.from_s, p.to_s) for p in song.pieces])
+        fresh = replace(song, whole=heard, heard=analysis_in_order(heard, order), reading=Reading(), edits=())
+    else:
+        fresh = replace(song, heard=heard, reading=Reading(), edits=(), length_s=max(song.length_s, heard.length_s))
     beats = beats_between(fresh, -1.0, fresh.length_s + 1.0)
     edits: dict[str, PointEdit] = {}
     placed = list(song.placed)
