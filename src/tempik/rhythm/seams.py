@@ -279,9 +279,9 @@ def _spectrum(mono: Array, rate: int) -> _Heard:
 
 def _between(heard: _Heard, rate: int, a_s: float, b_s: float) -> Array:
     """Return what is heard between two instants: harmony of length one, timbre about its mean, level; scaled so that each counts."""
-    first = max(0, round((a_s * rate - WINDOW / 2) / HOP))
-    end = max(first + 1, min(len(heard.level), round((b_s * rate - WINDOW / 2) / HOP)))
-    first = min(first, end - 1)
+    count = len(heard.level)
+    first = min(max(0, round((a_s * rate - WINDOW / 2) / HOP)), count - 1)
+    end = min(max(first + 1, round((b_s * rate - WINDOW / 2) / HOP)), count)
     chroma = heard.chroma[first:end].mean(axis=0)
     chroma = chroma / max(float(np.linalg.norm(chroma)), 1e-6)
     bands = heard.bands[first:end].mean(axis=0)

@@ -88,6 +88,11 @@ class Sampler(QObject):
 
         self._worker.start("Listening", work, done, quiet=True)
 
+    def play(self, samples: Samples) -> None:
+        """Play samples at the rate of the mix."""
+        self.stop()
+        self._play("samples", samples)
+
     def _play(self, sound: str, samples: Samples) -> None:
         device = QMediaDevices.defaultAudioOutput()
         if device.isNull() or not len(samples):

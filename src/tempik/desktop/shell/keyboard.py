@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
 
 from tempik.desktop.commands.accents import AccentCommands
+from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
@@ -46,6 +47,7 @@ OWNERS: tuple[type, ...] = (
         NestCommands,
         GradeCommands,
         SoundCommands,
+        ArrangeCommands,
         PointCommands,
         RhythmCommands,
     ),

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QByteArray, QEvent, QObject, QRect, QSize, Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QMainWindow, QSplitter, QSplitterHandle, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QSizePolicy, QSplitter, QSplitterHandle, QVBoxLayout, QWidget
 
 from tempik.desktop.session.settings import load_settings, save_settings
 
@@ -138,6 +138,18 @@ def bench_height(wide: int, tall: int) -> int:
     if tall < TIMELINE_PX + BENCH_PX:
         return max(230, tall - TIMELINE_PX)
     return int(min(max(BENCH_PX, tall * 0.42), 620))
+
+
+def column(sides: tuple[int, int], upper: QWidget, lower: QWidget) -> QWidget:
+    """Return two widgets one above the other, the higher of them as high as there is room, with so much air on either side."""
+    made = QWidget()
+    lines = QVBoxLayout(made)
+    lines.setContentsMargins(sides[0], 0, sides[1], 0)
+    lines.setSpacing(8)
+    for widget in (upper, lower):
+        fixed = widget.sizePolicy().verticalPolicy() in (QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Maximum)
+        lines.addWidget(widget, 0 if fixed else 1)
+    return made
 
 
 def central(*parts: QWidget) -> QWidget:

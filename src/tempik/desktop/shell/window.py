@@ -8,10 +8,11 @@ from typing import TypeVar
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMainWindow, QStackedWidget
 
 from tempik.check import Report
 from tempik.desktop.commands.accents import AccentCommands
+from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
@@ -67,7 +68,7 @@ from tempik.desktop.shell.header import HeaderBar
 from tempik.desktop.shell.holding import BEFORE, HeldKey
 from tempik.desktop.shell.keyboard import page_commands
 from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
-from tempik.desktop.shell.places import Divider, Places, bench_height, central, preview_width
+from tempik.desktop.shell.places import Divider, Places, bench_height, central, column, preview_width
 from tempik.desktop.shell.shortcuts import apply_keys
 from tempik.desktop.shell.status import StatusBar
 from tempik.desktop.shell.view_commands import ViewCommands
@@ -143,6 +144,7 @@ class Window(QMainWindow):
         self.titles = TitleCommands(project, self)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
+        self.arrange = ArrangeCommands(project, self.song, self.worker, self.sounds.sampler)
         self.layers, self.nests = LayerCommands(project, self.worker, self.proxies), NestCommands(project)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
@@ -153,7 +155,7 @@ class Window(QMainWindow):
     def _make_views(self) -> None:
         self.header = HeaderBar(self.project, self.transport, self.delivery)
         self.foot = StatusBar(self.project.messages, (self.worker, self.background))
-        self.strip = SongStrip(self.project, self.song)
+        self.strip = SongStrip(self.project, self.song, self.arrange)
         self.timeline = TimelineView(self.project, self.strips, self.song, self.watch, self.shapes)
         self.welcome = Welcome()
         self.preview = Preview(self.project, self.looking)
@@ -180,21 +182,9 @@ class Window(QMainWindow):
         down = Divider(Qt.Orientation.Vertical, "timeline and page", bench_height)
         down.addWidget(self.middle)
         down.addWidget(self.bench)
-        left = QWidget()
-        column = QVBoxLayout(left)
-        column.setContentsMargins(12, 0, 0, 0)
-        column.setSpacing(8)
-        column.addWidget(self.strip)
-        column.addWidget(down, 1)
-        right = QWidget()
-        side = QVBoxLayout(right)
-        side.setContentsMargins(4, 0, 12, 0)
-        side.setSpacing(8)
-        side.addWidget(self.preview, 1)
-        side.addWidget(self.meter)
         across = Divider(Qt.Orientation.Horizontal, "work and preview", preview_width)
-        across.addWidget(left)
-        across.addWidget(right)
+        across.addWidget(column((12, 0), self.strip, down))
+        across.addWidget(column((4, 12), self.preview, self.meter))
         self.setCentralWidget(central(self.header, across, self.foot))
         self.places = Places(self, across, down)
         self.places.begin()
@@ -284,6 +274,7 @@ class Window(QMainWindow):
                 self.nests,
                 self.grading,
                 self.sounds,
+                self.arrange,
                 self.points,
                 self.rhythm,
                 self.readings,

@@ -3,25 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
+from tempik.edit.song.arranging import Proposal
 from tempik.edit.song.level import with_sound
 from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches, with_stretch
+from tempik.rhythm.seams import Way
 from tempik.time import clock_text
 
 
 class StretchPanel(QFrame):
     """A small panel over the window. Each suggestion starts on a section and ends on a bar."""
 
-    def __init__(self, project: Project, parent: QWidget) -> None:
+    def __init__(self, project: Project, parent: QWidget, arrange: ArrangeCommands) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
-        self.project = project
+        self.project, self.arrange = project, arrange
         self._filling = False
         self.setObjectName("stretch")
         self.setStyleSheet(
@@ -34,6 +39,8 @@ class StretchPanel(QFrame):
         self.gain = self._box(" dB", -60.0, 24.0, 0.5, "gain", lambda r, v: with_sound(r, gain_db=v))
         self.fade_in = self._box(" s", 0.0, 60.0, 0.1, "fade in", lambda r, v: with_sound(r, fade_in_s=v))
         self.fade_out = self._box(" s", 0.0, 60.0, 0.1, "fade out", lambda r, v: with_sound(r, fade_out_s=v))
+        self.ways = QVBoxLayout()
+        self.ways.setSpacing(3)
         form = QFormLayout()
         for name, box in (("gain", self.gain), ("fade in", self.fade_in), ("fade out", self.fade_out)):
             form.addRow(Label(name), box)
@@ -42,8 +49,10 @@ class StretchPanel(QFrame):
         column.setSpacing(10)
         column.addWidget(title)
         column.addLayout(self.offers)
+        column.addLayout(self._make_length())
+        column.addLayout(self.ways)
         column.addLayout(form)
-        self.setMinimumWidth(340)
+        self.setMinimumWidth(420)
 
     def _box(
         self, unit: str, low: float, high: float, step: float, name: str, edit: Callable[..., object]
@@ -64,13 +73,80 @@ class StretchPanel(QFrame):
         box.valueChanged.connect(typed)
         return box
 
+    def _make_length(self) -> QHBoxLayout:
+        """The length that the whole song should have, its bars being left out or heard again."""
+        self.wanted = QDoubleSpinBox()
+        self.wanted.setRange(2, 3600)
+        self.wanted.setDecimals(0)
+        self.wanted.setValue(LENGTHS_S[0])
+        self.wanted.setSuffix(" s")
+        self.wanted.setAccessibleName("Length of the song")
+        self.finder = QPushButton("make the whole song so long")
+        self.finder.setToolTip("Finds which bars to leave out, or to hear again, so that the joins are least heard")
+        self.finder.clicked.connect(self.find_ways)
+        line = QHBoxLayout()
+        line.setSpacing(6)
+        line.addWidget(self.finder, 1)
+        line.addWidget(self.wanted)
+        return line
+
+    def find_ways(self) -> None:
+        """Look for ways to make the song so long, and offer them."""
+        self._clear(self.ways)
+        self._say("looking for ways …")
+        self.finder.setEnabled(False)
+        self.arrange.find(self.wanted.value(), self._offer_ways, self._failed)
+
+    def _failed(self, text: str) -> None:
+        self.finder.setEnabled(True)
+        self._clear(self.ways)
+        self._say(text)
+        self.adjustSize()
+
+    def _say(self, text: str) -> None:
+        said = Label(text)
+        said.setWordWrap(True)
+        said.setStyleSheet(f"color: {theme.QUIET};")
+        self.ways.addWidget(said)
+
+    def _offer_ways(self, found: list[Proposal]) -> None:
+        self.finder.setEnabled(True)
+        self._clear(self.ways)
+        for proposal in found:
+            line = QHBoxLayout()
+            line.setSpacing(4)
+            listen = tool("play", "Hear the joins", partial(self._listen, proposal.way))
+            take = QPushButton(f"{proposal.way.length_s:.2f} s   {proposal.why}   ({proposal.heard})")
+            take.setStyleSheet("text-align: left; padding: 3px 10px;")
+            take.clicked.connect(lambda _=False, w=proposal.way: self._take_way(w))
+            line.addWidget(listen)
+            line.addWidget(take, 1)
+            holder = QWidget()
+            holder.setLayout(line)
+            line.setContentsMargins(0, 0, 0, 0)
+            self.ways.addWidget(holder)
+        self.adjustSize()
+
+    def _listen(self, way: Way, *_: object) -> None:
+        self.arrange.listen(way)
+
+    def _take_way(self, way: Way) -> None:
+        self.arrange.take(way)
+        self.hide()
+
+    @staticmethod
+    def _clear(column: QVBoxLayout) -> None:
+        while (item := column.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+
     def show_at(self, corner: QPoint) -> None:
         """Open with the suggestions for the present song."""
         song = self.project.reel.soundtrack
-        while (item := self.offers.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.deleteLater()
+        self._clear(self.offers)
+        self._clear(self.ways)
         if song is None:
             return
         for wanted in LENGTHS_S:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QResizeEvent
+from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QToolButton, QWidget
 
+from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.song import Song
@@ -16,7 +17,9 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
+from tempik.edit.song.arranging import bars_between
 from tempik.edit.song.stretches import with_stretch
+from tempik.errors import TempikError
 from tempik.reel import Point, beats_between, is_steady
 from tempik.time import clock_text, time_of
 
@@ -24,24 +27,29 @@ HEIGHT = 56
 HANDLE_PX = 7
 SECTIONS_H = 5
 SHORTEST_S = 0.5
+TIP = (
+    "The whole song. Drag the window to use another stretch; its sides change the reel's length. Ctrl and drag marks bars; "
+    "a right click: what to do with them."
+)
 
 
 class SongStrip(QWidget):
     """Drag the window to move the stretch, its sides to resize; both snap to downbeats unless Alt is held."""
 
-    def __init__(self, project: Project, song: Song) -> None:
+    def __init__(self, project: Project, song: Song, arrange: ArrangeCommands) -> None:
         super().__init__()
-        self.project, self.song = project, song
+        self.project, self.song, self.arrange = project, song, arrange
         self.gesture = Gesture(project)
         self._layer: QPixmap | None = None
         self._drawn: tuple[str, str] | None = None
         self._grip = ""
         self._press_s = 0.0
         self._was = (0.0, 0.0)
-        self.panel = StretchPanel(project, self)
+        self.panel = StretchPanel(project, self, arrange)
+        arrange.wanted.connect(self.show_panel)
         self.more = QToolButton(self)
         self.more.setText("stretch, fades …")
-        self.more.setToolTip("Suggested stretches, gain and fades")
+        self.more.setToolTip("Suggested stretches, another length of the song, gain and fades")
         self.more.setStyleSheet("padding: 0 6px; min-height: 15px; font-size: 12px;")
         self.more.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.more.clicked.connect(self.show_panel)
@@ -50,9 +58,10 @@ class SongStrip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Song")
-        self.setToolTip("The whole song. Drag the window to use another stretch; its sides change the reel's length.")
+        self.setToolTip(TIP)
         project.changed.connect(self._reel_changed)
         project.playhead.moved.connect(lambda _: self.update())
+        project.selection.marked_changed.connect(self.update)
         song.changed.connect(self._anew)
 
     def sizeHint(self) -> QSize:
@@ -80,7 +89,7 @@ class SongStrip(QWidget):
     def show_panel(self) -> None:
         """Offer stretches, gain and fades."""
         if self.project.reel.soundtrack is not None:
-            self.panel.show_at(self.mapToGlobal(QPoint(self.width() - 360, self.height() + 2)))
+            self.panel.show_at(self.mapToGlobal(QPoint(self.width() - 440, self.height() + 2)))
 
     @property
     def _length_s(self) -> float:
@@ -104,6 +113,7 @@ class SongStrip(QWidget):
         if self._length_s:
             self._paint_bars(p)
             self._paint_window(p)
+            self._paint_arrangement(p)
 
     def _paint_song(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.SUNK))
@@ -153,6 +163,19 @@ class SongStrip(QWidget):
         p.setPen(colour(theme.RHYTHM, 0.55))
         p.drawLines([QLineF(self._x(q.time_s), HEIGHT - 9, self._x(q.time_s), HEIGHT - 5) for q in bars[::step]])
 
+    def _paint_arrangement(self, p: QPainter) -> None:
+        """Where pieces of the song are joined, and which bars are marked."""
+        record, marked = self.project.reel.soundtrack, self.project.selection.marked
+        at_s = 0.0
+        for piece in record.pieces[:-1] if record is not None else ():
+            at_s += piece.to_s - piece.from_s
+            x = self._x(at_s)
+            p.fillRect(QRectF(x - 2.5, 0, 5, HEIGHT), QColor(theme.GROUND))
+            p.fillRect(QRectF(x - 0.75, 0, 1.5, HEIGHT), QColor(theme.SOUND))
+        if marked is not None:
+            left, right = (self._x(s) for s in marked)
+            p.fillRect(QRectF(left, 0, right - left, HEIGHT), colour(theme.SOUND, 0.3))
+
     def _paint_window(self, p: QPainter) -> None:
         box = self._window()
         shade = colour(theme.SUNK, 0.62)
@@ -201,6 +224,8 @@ class SongStrip(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and self._length_s:
             self._grip = self._part(event.position().x())
+            if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                self._grip = "bars"
             self._press_s = event.position().x() / self.width() * self._length_s
             self._was = (self.project.timeline.start_s, self.project.reel.length_s)
 
@@ -213,6 +238,9 @@ class SongStrip(QWidget):
                 "window": Qt.CursorShape.OpenHandCursor,
             }
             self.setCursor(shape.get(self._part(x), Qt.CursorShape.ArrowCursor))
+            return
+        if self._grip == "bars":
+            self._mark(x / self.width() * self._length_s)
             return
         moved = x / self.width() * self._length_s - self._press_s
         free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
@@ -229,10 +257,24 @@ class SongStrip(QWidget):
         self.gesture.show(lambda reel: with_stretch(reel, start, length))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._grip:
+        if self._grip == "bars":
+            self._grip = ""
+        elif self._grip:
             self._grip = ""
             self.gesture.settle("Stretch of song changed")
             self.update()
+
+    def _mark(self, song_s: float) -> None:
+        """Mark whole bars from where the press was to an instant."""
+        a, b = sorted((self._press_s, song_s))
+        try:
+            self.project.selection.mark(bars_between(self.project.reel, a, b))
+        except TempikError:
+            self.project.selection.mark((a, b) if b - a > SHORTEST_S else None)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if self.project.reel.soundtrack is not None:
+            self.arrange.menu(self).popup(event.globalPos())
 
     def _bars(self) -> list[Point]:
         record = self.project.reel.soundtrack
