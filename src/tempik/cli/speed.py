@@ -48,6 +48,10 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     speed.add_argument("--sound", choices=("on", "off"))
     speed.add_argument("--pitch", choices=("kept", "follows"))
     speed.add_argument("--gain", type=float, metavar="DB")
+    speed.add_argument("--fade-in", type=float, metavar="MS", help="of the clips' own sound")
+    speed.add_argument("--fade-out", type=float, metavar="MS")
+    speed.add_argument("--sound-leads", type=int, metavar="FRAMES", help="begin the sound so long before its picture")
+    speed.add_argument("--sound-trails", type=int, metavar="FRAMES", help="end it so long after its picture")
     speed.add_argument("--seam", type=float, metavar="MS", help="crossfade between clips' sounds")
     speed.add_argument("--shapes", action="store_true", help="list the shapes")
     speed.add_argument("--keep-shape", metavar="NAME", help="keep the first named clip's curve as a shape")
@@ -172,9 +176,26 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
             gain = sound.gain_db if options.gain is None else options.gain
             sound = replace(sound, on=on, pitch=options.pitch or sound.pitch, gain_db=gain)
             reel = speed.with_clip_sound(reel, [name], sound)
+    reel = _sound_ends(reel, names, options)
     if options.seam is not None:
         reel = replace(reel, seam_ms=options.seam)
     return _sound(reel)
+
+
+def _sound_ends(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    """Return the reel with the fades of clips' own sound, and where it begins and ends beside its picture."""
+    from tempik.edit.sounds.clip_sound import with_clip_sound_values, with_sound_edge
+
+    fades = {"fade_in_s": options.fade_in, "fade_out_s": options.fade_out}
+    given = {n: ms / 1000 for n, ms in fades.items() if ms is not None}
+    if given:
+        reel = with_clip_sound_values(reel, names, **given)
+    for name in names:
+        if options.sound_leads is not None:
+            reel = with_sound_edge(reel, name, "start", options.sound_leads / float(reel.rate))
+        if options.sound_trails is not None:
+            reel = with_sound_edge(reel, name, "end", options.sound_trails / float(reel.rate))
+    return reel
 
 
 def _sound(reel: Reel) -> Reel:

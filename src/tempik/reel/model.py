@@ -176,11 +176,20 @@ Pitch = Literal["kept", "follows"]
 
 
 class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """How a clip's own sound is heard under its speed: with its pitch kept, or falling and rising with the speed."""
+    """How a clip's own sound is heard under its speed: with its pitch kept, or falling and rising with the speed.
+
+    It begins `lead_s` before its picture does (after it where that is below 0) and ends `trail_s` after it, with a fade at either
+    end; `seam_ms` is how long it is crossfaded at its seams, as the reel's are where it is None.
+    """
 
     on: bool = False
     gain_db: float = 0.0
     pitch: Pitch = "kept"
+    fade_in_s: float = 0.0
+    fade_out_s: float = 0.0
+    lead_s: float = 0.0
+    trail_s: float = 0.0
+    seam_ms: float | None = None
 
 
 class Pin(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

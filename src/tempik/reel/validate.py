@@ -23,6 +23,7 @@ from tempik.rhythm.records import Beat, Onset
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
+MOST_SPLIT_S = 10.0  # that a clip's sound leads or trails its picture by
 # What of a clip can be keyed, and within which bounds.
 KEYED = {
     "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
@@ -301,6 +302,13 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
             yield f"{whose} makes '{clear.colour[:20]}' clear, which is no colour; give one such as #00b140."
         if not all(0 <= v <= 1 for v in (clear.tolerance, clear.soft, clear.spill)):
             yield f"{whose} makes a colour clear by amounts outside 0 to 1."
+    sound = clip.sound
+    if not (0 <= sound.fade_in_s <= 600 and 0 <= sound.fade_out_s <= 600 and -60 <= sound.gain_db <= 24):
+        yield f"{whose} has a sound with a fade that is none, or a gain outside -60 to 24 dB."
+    if not (
+        abs(sound.lead_s) <= MOST_SPLIT_S and abs(sound.trail_s) <= MOST_SPLIT_S and 0 <= (sound.seam_ms or 0) <= 200
+    ):
+        yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or a seam that is none."
     follow = clip.follow
     if follow is not None and not (0 <= follow.x <= 1 and 0 <= follow.y <= 1 and 0 <= follow.calm <= 10):
         yield f"{whose} keeps its subject at no place of the frame."

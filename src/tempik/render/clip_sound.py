@@ -50,14 +50,20 @@ def clip_track(
 
     Seams are the clip's edges and, inside it, the turns and the ends of stretches that stand still. Half of each lies
     on either side, so the fades of neighbours add up to one. Over a join, at its start or end, the clip is heard for as
-    long as the join lasts, rising and falling with equal power.
+    long as the join lasts, rising and falling with equal power; elsewhere its sound may lead its picture and trail it.
     """
     hz = source.rate
     reach = [placed.first, placed.end]
     for side, seam in enumerate(joins):
         if seam is not None:
             reach[side] = min(seam.begin, placed.first) if side == 0 else max(seam.end, placed.end)
+    own = placed.clip.sound
+    seam_s = seam_s if own.seam_ms is None else own.seam_ms / 1000
+    # A join says when a sound comes and goes; else it may lead its picture, or trail it.
+    lead, trail = (s if joins[side] is None else 0.0 for side, s in enumerate((own.lead_s, own.trail_s)))
     first, end = (round(f / float(rate) * hz) for f in reach)
+    first -= round(lead * hz)
+    end = max(end + round(trail * hz), first + 1)
     half = max(round(seam_s * hz / 2), 1)
     times = np.arange(first, end) / hz
     asked = source_at_frames(placed, times * float(rate), rate)
@@ -71,7 +77,12 @@ def clip_track(
         if seam is not None:
             a, b = (round(f / float(rate) * hz) - (first - half) for f in (seam.begin, seam.end))
             _cross(heard, a, b, rising=side == 0)
-    heard *= np.float32(10 ** (placed.clip.sound.gain_db / 20))
+    for seconds, at_end in ((own.fade_in_s, False), (own.fade_out_s, True)):
+        count = min(round(seconds * hz) + half, len(heard)) if seconds > 0 else 0
+        if count:
+            slope = (np.arange(count, dtype=np.float32) / count)[:, None]
+            heard[len(heard) - count if at_end else 0 :][:count] *= slope[::-1] if at_end else slope
+    heard *= np.float32(10 ** (own.gain_db / 20))
     return ClipTrack(heard, first - half)
 
 

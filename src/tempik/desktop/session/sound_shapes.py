@@ -54,6 +54,13 @@ class SoundShapes(QObject):
             self._soon.start()
         return self._made.get(name)
 
+    def of_file(self, path: str) -> Outline | None:
+        """Return the outline of a file's sound, or None while it is being made or cannot be."""
+        if path not in self._made:
+            self._wanted[path] = True
+            self._soon.start()
+        return self._made.get(path)
+
     def retry(self) -> None:
         """Let those that could not be made be tried again."""
         self._made = {name: found for name, found in self._made.items() if found is not None}

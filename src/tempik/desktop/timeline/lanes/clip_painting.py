@@ -11,6 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath,
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import PaintContext
+from tempik.desktop.timeline.lanes.clip_waves import paint_clip_wave, wave_height, wave_outline
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling
 from tempik.desktop.widgets.pixmap_cache import kept_picture
@@ -49,6 +50,7 @@ def clip_picture(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, ti
         strips_version(ctx, placed),
         reel.width / reel.height,
         reel.interpolation,
+        id(wave_outline(ctx, placed)),
     )
     return kept_picture(key, placed, (wide, tall), p.device().devicePixelRatioF(), paint)
 
@@ -60,10 +62,13 @@ def paint_clip(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
     p.setClipRect(box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000)))
     p.fillRect(box, tint)
     trace_h = TRACE_H if box.height() > 80 else 12.0
-    film = QRectF(box.left(), box.top() + HEAD_H, box.width(), box.height() - HEAD_H - trace_h)
+    wave_h = wave_height(placed, box.height())
+    film = QRectF(box.left(), box.top() + HEAD_H, box.width(), box.height() - HEAD_H - trace_h - wave_h)
     _paint_film(p, timeline, view, placed, film, strips)
     if placed.footage.kind == "video":
-        _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom(), box.width(), trace_h))
+        _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom() + wave_h, box.width(), trace_h))
+    if wave_h:
+        paint_clip_wave(p, ctx, placed, QRectF(box.left(), film.bottom(), box.width(), wave_h))
     _paint_head(p, placed, box, placed.footage.path in ctx.watch.missing)
     _paint_repeats(p, timeline, placed, film)
     p.restore()

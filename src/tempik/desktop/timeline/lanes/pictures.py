@@ -17,10 +17,12 @@ from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
     HEAD_H,
     SLIVER_PX,
+    TRACE_H,
     clip_picture,
     paint_clip,
     paint_name_again,
 )
+from tempik.desktop.timeline.lanes.clip_waves import wave_height, wave_hit
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.widgets import theme
@@ -158,6 +160,9 @@ class PictureLane(Lane):
         timeline = ctx.timeline
         frame = frame_on_screen(max(0.0, ctx.view.time(pos.x())), timeline.rate)
         placed = timeline.clip_at(frame, self.track)
+        heard = wave_hit(ctx, placed, wave_box(ctx, placed, box), pos) if placed is not None else None
+        if heard is not None:
+            return heard
         edge = self._edge_near(ctx, pos)
         if edge is not None:
             found, side = edge
@@ -205,6 +210,9 @@ class PictureLane(Lane):
             ("double click a grouped clip", "select it alone"),
             ("double click a nest", "open it"),
             ("right click a clip", "its commands"),
+            ("drag up or down in a clip's wave", "the gain of its own sound"),
+            ("drag an end of a clip's wave", "its sound leads or trails its picture; Ctrl: its neighbour stays"),
+            ("drag beside an end of a clip's wave", "a fade"),
             ("drag footage from the shelf or files onto the timeline", "place it; on a point its cue lands there"),
         )
 
@@ -336,6 +344,15 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
             out.append(clip_box(after, view, lane, b))
     heard = sounds.changed_boxes(before, after, view, layout)
     return None if heard is None else out + heard + joins.changed_boxes(before, after, view, layout)
+
+
+def wave_box(ctx: PaintContext, placed: Placed, lane: QRectF) -> QRectF:
+    """Return where a clip's own sound is seen; empty where it is not."""
+    box, tall = clip_box(ctx.timeline, ctx.view, lane, placed), wave_height(placed, lane.height())
+    if not tall or placed.repeated:
+        return QRectF()
+    trace = TRACE_H if box.height() > 80 else 12.0
+    return QRectF(box.left(), box.bottom() - trace - tall, box.width(), tall)
 
 
 def clip_box(timeline: Timeline, view: View, lane: QRectF, placed: Placed) -> QRectF:
