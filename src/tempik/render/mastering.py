@@ -26,9 +26,10 @@ MOST_DB = BACK_DB_S * BLOCK / RATE
 # What the steps between measured places may cost.
 MARGIN_DB = 0.1
 CLOSE_LU = 0.05
-TRIES = 4
+TRIES = 7
+LEAST_SLOPE = 0.2
 # What is quieter than this is silence, and no more than this is added to make up for what the limiter takes.
-QUIETEST_LUFS, MOST_MORE_DB = -69.0, 12.0
+QUIETEST_LUFS, MOST_MORE_DB = -69.0, 18.0
 # Of the mix and of its peaks, so much is kept while it is gone through again.
 MOST_BYTES = 96 << 20
 
@@ -123,6 +124,12 @@ class Master:
             peak = max(peak, float(self._true_peaks(number).max()))
         return meter.found()._replace(peak_db=decibels(peak))
 
+    def _loudness_at(self, gain_db: float) -> float:
+        meter = Meter()
+        for number in range(self.blocks):
+            meter.add(self.block(number, 10 ** (gain_db / 20)), peaks=False)
+        return meter.found().integrated
+
     def gain_for(self, loudness: float | None) -> float:
         """Return the gain, a factor, at which the mix has a loudness in LUFS after its peaks were limited. 1 without a loudness, or
         for what is silent."""
@@ -132,14 +139,17 @@ class Master:
         gain_db = loudness - plain.integrated
         if self._ceiling_db is None or plain.peak_db + gain_db <= self._ceiling_db - MARGIN_DB:
             return float(10 ** (gain_db / 20))
-        for _ in range(TRIES):
-            meter = Meter()
-            for number in range(self.blocks):
-                meter.add(self.block(number, 10 ** (gain_db / 20)), peaks=False)
-            short = loudness - meter.found().integrated
-            if abs(short) < CLOSE_LU:
+        most_db, before = gain_db + MOST_MORE_DB, (0.0, 0.0)
+        for number in range(TRIES):
+            found = self._loudness_at(gain_db)
+            if abs(loudness - found) < CLOSE_LU:
                 break
-            gain_db = min(gain_db + short, loudness - plain.integrated + MOST_MORE_DB)
+            # The limiter takes of each decibel more what it must: how much is told by the step before.
+            slope = (found - before[1]) / (gain_db - before[0]) if number and gain_db != before[0] else 1.0
+            before = (gain_db, found)
+            gain_db = min(gain_db + (loudness - found) / min(max(slope, LEAST_SLOPE), 1.0), most_db)
+            if gain_db == before[0]:
+                break
         return float(10 ** (gain_db / 20))
 
 
