@@ -86,11 +86,15 @@ def music(seed: int, seconds: float = 6.0) -> Signal:
     rng = np.random.default_rng(seed)
     count = round(seconds * RATE)
     t = np.arange(count) / RATE
-    tones = sum(rng.uniform(0.02, 0.2) * np.sin(2 * np.pi * rng.uniform(50, 9000) * t + rng.uniform(0, 6)) for _ in range(8))
+    tones = sum(
+        rng.uniform(0.02, 0.2) * np.sin(2 * np.pi * rng.uniform(50, 9000) * t + rng.uniform(0, 6)) for _ in range(8)
+    )
     swell = 0.2 + np.abs(np.sin(t * rng.uniform(0.3, 3)))
     hits = np.zeros(count)
     hits[rng.integers(0, count, 12)] = rng.uniform(0.3, 1.0, 12)
-    hits = np.convolve(hits, np.exp(-np.arange(6000) / 700) * np.sin(np.arange(6000) * rng.uniform(0.01, 0.3)), "full")[:count]
+    hits = np.convolve(hits, np.exp(-np.arange(6000) / 700) * np.sin(np.arange(6000) * rng.uniform(0.01, 0.3)), "full")[
+        :count
+    ]
     left = tones * swell + hits
     return np.stack([left, left * rng.uniform(0.3, 1) + 0.05 * rng.standard_normal(count)], axis=1).astype(np.float32)
 
@@ -119,7 +123,11 @@ def mastered(signal: Signal, loudness: float | None, ceiling_db: float | None) -
 
 
 @settings(max_examples=10, deadline=None)
-@given(seed=st.integers(0, 10_000), loudness=st.sampled_from([-9.0, -14.0, -23.0]), ceiling=st.sampled_from([-0.5, -1.0, -3.0]))
+@given(
+    seed=st.integers(0, 10_000),
+    loudness=st.sampled_from([-9.0, -14.0, -23.0]),
+    ceiling=st.sampled_from([-0.5, -1.0, -3.0]),
+)
 def test_a_mix_is_as_loud_as_asked_and_under_its_ceiling(seed: int, loudness: float, ceiling: float) -> None:
     out = mastered(music(seed), loudness, ceiling)
     assert decibels(true_peak(out)) <= ceiling

@@ -18,7 +18,6 @@ from tempik.cli.main import main
 from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import with_painted, with_swept
-from tempik.edit.clips.trim import with_moved_edge
 from tempik.edit.joins.laying import JoinPlace, with_joins
 from tempik.edit.song.points import nudged
 from tempik.edit.sounds import clip_sound, clips, files, mixing, rows
@@ -271,7 +270,10 @@ def test_a_laid_sound_hits_its_point_to_the_sample(laid: Reel) -> None:
     take = take_of("whoosh")
     first = round(found.hit_s * RATE) - take.hit  # type: ignore[operator]
     out = heard(laid)
-    assert np.abs(out[first : first + len(take.samples)] - take.samples).max() < 2e-5 + np.abs(np.diff(take.samples, axis=0)).max()
+    assert (
+        np.abs(out[first : first + len(take.samples)] - take.samples).max()
+        < 2e-5 + np.abs(np.diff(take.samples, axis=0)).max()
+    )
     moved = nudged(laid, [laid.sound_clips[0].at.point], 0.05)  # type: ignore[list-item]
     (after,) = laid_sounds(Timeline(moved))
     assert after.hit_s == pytest.approx(found.hit_s + 0.05)  # type: ignore[operator]
@@ -393,7 +395,9 @@ def click_at(rate: int, at_s: float, channels: int, seconds: float = 1.0) -> Sig
     return out
 
 
-@pytest.mark.parametrize(("rate", "layout", "channels"), [(8000, "mono", 1), (44100, "stereo", 2), (48000, "5.1", 6), (192_000, "stereo", 2)])
+@pytest.mark.parametrize(
+    ("rate", "layout", "channels"), [(8000, "mono", 1), (44100, "stereo", 2), (48000, "5.1", 6), (192_000, "stereo", 2)]
+)
 def test_the_hit_of_a_file_is_found_whatever_its_form(tmp_path: Path, rate: int, layout: str, channels: int) -> None:
     path = write(tmp_path / "hit.wav", click_at(rate, 0.4, channels), rate, layout)
     found = files.heard_file(path)
@@ -405,7 +409,9 @@ ODD: dict[str, Callable[[], Signal]] = {
     "silent": lambda: np.zeros((4800, 2), np.float32),
     "clipped": lambda: np.clip(click_at(48000, 0.2, 2) * 40, -1, 1),
     "direct current": lambda: np.full((24000, 2), 0.8, np.float32),
-    "no number": lambda: np.where(np.arange(48000)[:, None] % 7 == 0, np.nan, click_at(48000, 0.2, 2)).astype(np.float32),
+    "no number": lambda: np.where(np.arange(48000)[:, None] % 7 == 0, np.nan, click_at(48000, 0.2, 2)).astype(
+        np.float32
+    ),
     "beyond full scale": lambda: click_at(48000, 0.2, 2) * np.float32(1e6),
 }
 
@@ -486,7 +492,9 @@ def test_what_a_strangers_project_may_not_have(laid: Reel, wrong: Callable[[Reel
 
 
 def test_every_hit_is_checked_and_measured_in_the_file(reel: Reel, tmp_path: Path) -> None:
-    reel = rows.with_sound_row(replace(reel, mix=Mix(loudness=-14.0, ceiling_db=-1.0)), ["whoosh", "swish"], Rule("cuts"))
+    reel = rows.with_sound_row(
+        replace(reel, mix=Mix(loudness=-14.0, ceiling_db=-1.0)), ["whoosh", "swish"], Rule("cuts")
+    )
     reel = rows.with_sound_row(reel, ["wood"], Rule(every=4))
     reel = rows.with_sound_row(reel, ["impact"], Rule("bars", beats=(1,)))
     reel = clips.with_sound_clip(reel, "anvil", Edge(0.0, Timeline(reel).on_reel()[9].id))
@@ -504,7 +512,9 @@ def test_a_file_whose_sounds_are_late_is_told(reel: Reel, tmp_path: Path) -> Non
     late = files.with_hit(made, "wood", 0.0)
     late = replace(late, sound_rows=(), sound_clips=())
     for number, strike in enumerate(struck(made).strikes):
-        late = clips.with_sound_clip(late, "wood", Edge(strike.at_s + 0.02), late.sound_tracks[0].id if number else None)
+        late = clips.with_sound_clip(
+            late, "wood", Edge(strike.at_s + 0.02), late.sound_tracks[0].id if number else None
+        )
     export(Timeline(late), tmp_path / "late.mp4")
     found = check_rendered(Timeline(made), tmp_path / "late.mp4")
     off = [e.measured_ms for e in found.events if e.kind == "sound" and e.measured_ms is not None]
@@ -540,7 +550,9 @@ def test_a_sound_edge_of_its_own(reel: Reel) -> None:
 
 def test_fades_of_clips_own_sound(reel: Reel) -> None:
     placed = Timeline(reel).placed[1]
-    faded = clip_sound.with_clip_sound_values(reel, [placed.clip.id], on=True, fade_in_s=0.5, fade_out_s=0.25, gain_db=99.0)
+    faded = clip_sound.with_clip_sound_values(
+        reel, [placed.clip.id], on=True, fade_in_s=0.5, fade_out_s=0.25, gain_db=99.0
+    )
     record = Timeline(faded).placed_clip(placed.clip.id)
     assert record is not None and record.clip.sound.gain_db == 24.0
     source = Sound(np.ones((20 * RATE, 2), np.float32) * 0.01, RATE)
@@ -562,7 +574,21 @@ def test_everything_from_the_command_line(reel: Reel, tmp_path: Path, capsys: py
 
     assert "whoosh: a rush of air" in run("--list")
     run(project, "--add", "whoosh,swish", "--on", "cuts", "--gain", "-6", "--vary-pitch", "2", "-o", out)
-    run(out, "--add", "impact", "--on", "bars", "--beats-of-bar", "1", "--ducks", "on", "--duck", "10", "--duck-times", "50,400")
+    run(
+        out,
+        "--add",
+        "impact",
+        "--on",
+        "bars",
+        "--beats-of-bar",
+        "1",
+        "--ducks",
+        "on",
+        "--duck",
+        "10",
+        "--duck-times",
+        "50,400",
+    )
     run(out, "--add", "tick", "--on", "row:1", "--every", "2", "--paint", "1.2=100")
     run(out, "--lay", "anvil", "--at", "2.1", "--fade-out", "0.5")
     run(out, "--clip", "1", "--speed", "1.5", "--pitch", "kept", "--gain", "-3")
