@@ -13,6 +13,7 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.playback.preview_size import STEPS
 from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets.rule_fields import KINDS
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import with_bundle
 from tempik.edit.accents.painting import with_painted
@@ -161,7 +162,7 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
     for frame in (30, 90):
         project.playhead.go(frame)
         shown.commands["mark_here"].trigger()
-    page.rule.of.activated.emit(8)
+    page.rule.of.activated.emit([k for k, _ in KINDS].index("frames"))
     page.rule.place.activated.emit(2)
     fired = [p.frame for p in project.timeline.pulses[0]]
     assert (fired[0], fired[-1]) == (30, 88) and len(fired) == 30  # every second frame of it

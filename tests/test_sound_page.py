@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from media_files import beat_song, numbered, write_sound, write_video
+from tempik.desktop.commands.sound_menus import sound_clip_menu, sound_menu, strip_menu
 from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.shell.window import Window
 from tempik.edit.song.arranging import with_whole_song
@@ -93,15 +94,15 @@ def test_pointing_at_a_sound_says_what_it_is_and_plays_it(opened: Window, page: 
 
 
 def test_a_sounds_menu_offers_every_place(opened: Window, page: SoundPage) -> None:
-    menu = opened.sounds.sound_menu("tick", page)
+    menu = sound_menu(opened.sounds, "tick", page)
     texts = [a.text() for a in menu.actions()]
     assert "A row on drops" in texts and "Lay it at the playhead" in texts
     next(a for a in menu.actions() if a.text() == "A row on the first beat of the bar").trigger()
     assert opened.project.reel.sound_rows[0].rule == Rule("bars", beats=(1,))
-    more = opened.sounds.sound_menu("tock", page)
+    more = sound_menu(opened.sounds, "tock", page)
     next(a for a in more.actions() if a.text().startswith("One more")).trigger()
     assert opened.project.reel.sound_rows[0].sounds == ("tick", "tock")
-    next(a for a in opened.sounds.sound_menu("wood", page).actions() if a.text().startswith("Use it")).trigger()
+    next(a for a in sound_menu(opened.sounds, "wood", page).actions() if a.text().startswith("Use it")).trigger()
     assert opened.project.reel.sound_rows[0].sounds == ("wood",)
 
 
@@ -232,18 +233,18 @@ def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None
     opened.sounds.add_row("tick")
     opened.commands["add_sound_track"].trigger()
     track = opened.project.reel.sound_tracks[0].id
-    menu = opened.sounds.strip_menu("n1", opened)
+    menu = strip_menu(opened.sounds, "n1", opened)
     next(a for a in menu.actions() if a.text() == "the song ducks under it").trigger()
     assert opened.project.reel.sound_rows[0].ducks
-    next(a for a in opened.sounds.strip_menu(track, opened).actions() if a.text() == "Lock").trigger()
+    next(a for a in strip_menu(opened.sounds, track, opened).actions() if a.text() == "Lock").trigger()
     assert opened.project.reel.sound_tracks[0].locked
-    next(a for a in opened.sounds.strip_menu(track, opened).actions() if a.text() == "Remove track").trigger()
+    next(a for a in strip_menu(opened.sounds, track, opened).actions() if a.text() == "Remove track").trigger()
     assert opened.project.reel.sound_tracks == ()
     opened.sounds.lay_here("anvil")
-    menu = opened.sounds.clip_menu("x1", opened)
+    menu = sound_clip_menu(opened.sounds, "x1", opened)
     next(a for a in menu.actions() if a.text() == "backward").trigger()
     assert opened.project.reel.sound_clips[0].backward
-    next(a for a in opened.sounds.strip_menu("n1", opened).actions() if a.text() == "Remove row").trigger()
+    next(a for a in strip_menu(opened.sounds, "n1", opened).actions() if a.text() == "Remove row").trigger()
     assert opened.project.reel.sound_rows == ()
 
 
@@ -301,12 +302,12 @@ def test_what_plays_is_what_is_exported_and_levels_move(opened: Window, page: So
 def test_the_sounds_alone_are_heard_when_asked(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.sounds.add_row("impact", Rule(every=2))
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
-    page.alone.click()
+    page.mixer.alone.click()
     assert opened.reel_sound.design_alone and "song" not in {
         k for k, v in opened.reel_sound.mixdown().strips(0, RATE).items() if v.any()
     }
     opened.commands["hear_design"].trigger()
-    assert not opened.reel_sound.design_alone and not page.alone.isChecked()
+    assert not opened.reel_sound.design_alone and not page.mixer.alone.isChecked()
 
 
 def test_a_change_while_playing_is_heard_at_once(opened: Window, page: SoundPage, qtbot: QtBot) -> None:

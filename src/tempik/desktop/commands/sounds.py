@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from msgspec.structs import replace
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from tempik.check.landing import nearest_point
 from tempik.desktop.commands.registry import command
@@ -18,21 +17,13 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit import ruled
 from tempik.edit.accents.painting import cell_near, with_random, with_row_shifted, with_toggled, without_painting
 from tempik.edit.sounds import clips, files, mixing, rows
-from tempik.reel import Edge, Reel, Rule, SoundClip, SoundFile, SoundRow, by_id
+from tempik.reel import Edge, Reel, Rule, SoundClip, SoundFile, SoundRow
 from tempik.render.sound_file import write_sound
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
-from tempik.timeline.striking import sound_title, strip_names, struck_of
+from tempik.timeline.striking import sound_title, struck_of
 
 FILES = "Sounds (*.wav *.flac *.ogg *.mp3 *.m4a *.aac *.opus *.aif *.aiff *.mp4 *.mov *.mkv)"
-ON: tuple[tuple[str, Rule], ...] = (
-    ("on every cut", Rule("cuts")),
-    ("on every join", Rule("joins")),
-    ("on every fourth point", Rule(every=4)),
-    ("on the first beat of the bar", Rule("bars", beats=(1,))),
-    ("on drops", Rule("drops")),
-    ("where I paint it", Rule("hand")),
-)
 
 
 class SoundCommands(QObject):
@@ -66,7 +57,7 @@ class SoundCommands(QObject):
             self.project.messages.say("Choose a sound row first; a click on a sound of the Sound page adds one.", True)
         return row
 
-    @command("Sound", "Toggle the chosen sound row on the nearest point", ("\\",), "song")
+    @command("Sound", "Toggle the chosen sound row on the nearest point", ("Alt+'",), "song")
     def toggle_strike_here(self) -> None:
         """Turn the chosen sound row on or off at the point nearest to the playhead."""
         row = self._row()
@@ -206,103 +197,7 @@ class SoundCommands(QObject):
                 lambda _: say(f"{target} is written.", False), lambda text: say(text, True),
             )  # fmt: skip
 
-    # Menus
-
-    def sound_menu(self, sound: str, parent: QWidget) -> QMenu:
-        """Return what can be done with a sound of the shelf."""
-        menu, reel = QMenu(parent), self.project.reel
-        for text, rule in ON:
-            menu.addAction(f"A row {text}").triggered.connect(lambda _=False, r=rule: self.add_row(sound, r))
-        menu.addSeparator()
-        menu.addAction("Lay it at the playhead").triggered.connect(lambda: self.lay_here(sound))
-        if self.project.selection.sound_row is not None:
-            menu.addAction("Use it for the chosen row").triggered.connect(lambda: self.use_for_row(sound))
-            menu.addAction("One more of the chosen row, by turns").triggered.connect(
-                lambda: self.use_for_row(sound, also=True)
-            )
-        if by_id(reel.sounds, sound) is not None:
-            menu.addSeparator()
-            menu.addAction("Take it off the shelf").triggered.connect(
-                lambda: self.project.change("Sound off the shelf", lambda r: files.without_sound_file(r, sound))
-            )
-        return menu
-
-    def strip_menu(self, strip: str, parent: QWidget) -> QMenu:
-        """Return the menu of a sound row or track."""
-        menu, reel = QMenu(parent), self.project.reel
-        self.project.selection.select_strip(strip)
-        if strip not in strip_names(reel):
-            return menu
-        values = mixing.strip_values(reel, strip)
-        for text, name, on in (
-            ("muted", "muted", values.muted),
-            ("solo", "solo", values.solo),
-            ("the song ducks under it", "ducks", values.ducks),
-        ):
-            action = menu.addAction(text)
-            action.setCheckable(True)
-            action.setChecked(on)
-            action.triggered.connect(
-                lambda _=False, n=name, o=on, t=text: self.project.change(
-                    t.capitalize(), lambda r: mixing.with_strip(r, strip, **{n: not o})
-                )
-            )
-        menu.addSeparator()
-        if by_id(reel.sound_rows, strip) is not None:
-            self._fill_row_menu(menu, strip)
-        else:
-            self._fill_track_menu(menu, strip)
-        return menu
-
-    def _fill_row_menu(self, menu: QMenu, row: str) -> None:
-        for text, act in (
-            ("Shift by a point", self.shift_strikes),
-            ("Another draw of its variations", self.redraw_strikes),
-            ("Paint by lot", self.randomise_strikes),
-            ("Clear painted cells", self.unpaint_strikes),
-        ):
-            menu.addAction(text).triggered.connect(act)
-        menu.addSeparator()
-        for text, by in (("Move up", -1), ("Move down", 1)):
-            menu.addAction(text).triggered.connect(
-                lambda _=False, b=by: self.project.change(
-                    "Sound row moved", lambda reel: rows.with_sound_row_moved(reel, row, b)
-                )
-            )
-        menu.addAction("Remove row").triggered.connect(self.remove_sound_row)
-
-    def _fill_track_menu(self, menu: QMenu, track: str) -> None:
-        found = by_id(self.project.reel.sound_tracks, track)
-        if found is None:
-            return
-        lock = not found.locked
-        menu.addAction("Lock" if lock else "Unlock").triggered.connect(
-            lambda: self.project.change(
-                "Sound track locked" if lock else "Sound track unlocked",
-                lambda r: clips.with_track_changed(r, track, lambda t: replace(t, locked=lock)),
-            )
-        )
-        menu.addAction("Remove track").triggered.connect(
-            lambda: self.project.change("Sound track removed", lambda reel: clips.without_sound_track(reel, track))
-        )
-
-    def clip_menu(self, clip: str, parent: QWidget) -> QMenu:
-        """Return the menu of a sound clip."""
-        self.project.selection.select_sound_clip(clip)
-        menu = QMenu(parent)
-        found = by_id(self.project.reel.sound_clips, clip)
-        if found is None:
-            return menu
-        menu.addAction("Hit on the nearest point").triggered.connect(self.land_clip)
-        menu.addAction("Split at the playhead").triggered.connect(self.split_clip)
-        for text, name, on in (("backward", "backward", found.backward), ("round and round", "loop", found.loop)):
-            action = menu.addAction(text)
-            action.setCheckable(True)
-            action.setChecked(on)
-            action.triggered.connect(lambda _=False, n=name, o=on: self.change_clip("Sound clip changed", **{n: not o}))
-        menu.addSeparator()
-        menu.addAction("Remove").triggered.connect(self.remove_sound_clip)
-        return menu
+    # Values
 
     def change_clip(self, what: str, **values: object) -> None:
         """Set values of the chosen sound clip."""

@@ -76,7 +76,7 @@ class Bench(QFrame):
         self._open: type[Page] | None = None
         self._tabs = QHBoxLayout()
         self._tabs.setContentsMargins(10, 4, 14, 0)
-        self._tabs.setSpacing(2)
+        self._tabs.setSpacing(1)
         self.tabs: list[QToolButton] = []
         for kind in PAGES:
             self._add(kind)
@@ -110,7 +110,7 @@ class Bench(QFrame):
         tab.setAutoExclusive(True)
         tab.setStyleSheet(
             "QToolButton { background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;"
-            f" padding: 6px 6px 4px; font-size: 14px; color: {theme.QUIET}; }}"
+            f" padding: 6px 3px 4px; font-size: 14px; color: {theme.QUIET}; }}"
             f"QToolButton:hover, QToolButton:focus {{ color: {theme.TEXT}; }}"
             f"QToolButton:focus {{ border-bottom-color: {theme.TEXT}; }}"
             f"QToolButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.RHYTHM}; background: transparent; }}"

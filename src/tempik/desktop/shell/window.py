@@ -32,6 +32,7 @@ from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
+from tempik.desktop.commands.sound_menus import sound_clip_menu, strip_menu
 from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
@@ -237,8 +238,8 @@ class Window(QMainWindow):
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.nest_wanted.connect(self.nests.open)
-        timeline.asks.sound_menu.connect(lambda strip, at: self.sounds.strip_menu(strip, self).popup(at))
-        timeline.asks.sound_clip_menu.connect(lambda clip, at: self.sounds.clip_menu(clip, self).popup(at))
+        timeline.asks.sound_menu.connect(lambda strip, at: strip_menu(self.sounds, strip, self).popup(at))
+        timeline.asks.sound_clip_menu.connect(lambda clip, at: sound_clip_menu(self.sounds, clip, self).popup(at))
         timeline.asks.sound_wanted.connect(lambda: self.open_page(SoundPage))
         self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))

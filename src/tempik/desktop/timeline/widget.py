@@ -26,6 +26,7 @@ from tempik.desktop.timeline.dropping import DropTarget
 from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, PaintContext, Pointer
 from tempik.desktop.timeline.lanes import lanes_of
 from tempik.desktop.timeline.lanes.ruler import SeekGesture
+from tempik.desktop.timeline.lanes.sounds import scroll_to_strip
 from tempik.desktop.timeline.layout import Layout, layout_of
 from tempik.desktop.timeline.picture import StandingPicture
 from tempik.desktop.timeline.snapping import frame_x
@@ -79,7 +80,7 @@ class TimelineView(DropTarget):
         ):
             signal.connect(self.refresh)
         project.playhead.moved.connect(self._follow)
-        project.selection.sound_selected.connect(self._show_strip)
+        project.selection.sound_selected.connect(lambda: self.scroll_rows(scroll_to_strip(self.context())))
 
     def tell_from(self, placing: Callable[[], int], made_ahead: Callable[[], list[tuple[int, int, bool]]]) -> None:
         """Ask `placing` for the track that footage is placed on, and `made_ahead` for the frames made ahead."""
@@ -149,19 +150,6 @@ class TimelineView(DropTarget):
         if scroll != self._scroll:
             self._scroll = scroll
             self.refresh()
-
-    def _show_strip(self) -> None:
-        """Scroll the rows so that the chosen row or track of sounds is seen."""
-        reel, wanted = self.project.reel, self.project.selection.strip
-        keys = {r.id: f"sound {n}" for n, r in enumerate(reel.sound_rows)}
-        keys |= {t.id: f"sounds {n}" for n, t in enumerate(reel.sound_tracks)}
-        layout = self.layout_
-        if wanted in keys:
-            top, tall = layout.top(keys[wanted]), layout.tall(keys[wanted])
-            if top < layout.head_end:
-                self.scroll_rows(top - layout.head_end)
-            elif top + tall > self.height():
-                self.scroll_rows(top + tall - self.height() + 2)
 
     def _reel_changed(self) -> None:
         timeline = self.project.timeline

@@ -39,6 +39,7 @@ BAND_TEXTS: tuple[tuple[str, tuple[Band, ...]], ...] = (
     ("other", ("other",)),
 )
 PULSES = "pulses of "
+NARROW_PX = 70  # of a field in two lines
 PLACES = ("the whole reel", "selected clips", "marked stretch", "selected clips' pictures alone")
 
 
@@ -59,8 +60,13 @@ class RuleFields(QWidget):
         self._kinds, self._places = tuple(kinds), tuple(places)
         self._others: tuple[tuple[str, str], ...] = ()
         self.filling = False
+        self._make_fields(place)
+        self._lay_out(two_lines)
+        self.show_rule(Rule(), Limit())
+
+    def _make_fields(self, place: Callable[[int], None]) -> None:
         self.of = QComboBox()
-        for _, text in kinds:
+        for _, text in self._kinds:
             self.of.addItem(text)
         self.of.setAccessibleName("What fires the row")
         self.of.activated.connect(self._of_edited)
@@ -91,10 +97,12 @@ class RuleFields(QWidget):
         self.at_least.setToolTip("Only those at least so strong")
         self.at_least.valueChanged.connect(lambda n: self._edited(at_least=n / 100))
         self.place = QComboBox()
-        self.place.addItems(list(places))
+        self.place.addItems(list(self._places))
         self.place.setToolTip("Where the row may fire: mark a stretch with / or on the Rhythm page")
         self.place.setAccessibleName("Where the row may fire")
         self.place.activated.connect(place)
+
+    def _lay_out(self, two_lines: bool) -> None:
         lines = QVBoxLayout(self)
         lines.setContentsMargins(0, 0, 0, 0)
         lines.setSpacing(4)
@@ -106,6 +114,8 @@ class RuleFields(QWidget):
             widget.setStyleSheet(LOW)
             if isinstance(widget, QSpinBox):
                 widget.setKeyboardTracking(False)
+                if two_lines:
+                    widget.setFixedWidth(NARROW_PX)
             if widget is not self.offset or not two_lines:
                 line.addWidget(widget)
         if two_lines:
@@ -117,6 +127,9 @@ class RuleFields(QWidget):
         self.last_line = line
         line.addWidget(quiet("in"))
         self.place.setStyleSheet(LOW)
+        for choice in (self.of, self.place) if two_lines else ():
+            choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            choice.setMinimumContentsLength(9)
         line.addWidget(self.place)
         line.addStretch(1)
 

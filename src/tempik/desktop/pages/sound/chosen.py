@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -63,7 +64,7 @@ def _spin(
     spin.setToolTip(tip)
     spin.setKeyboardTracking(False)
     spin.setStyleSheet(LOW)
-    spin.setFixedWidth(68)
+    spin.setFixedWidth(60)
     spin.valueChanged.connect(edited)
     return spin
 
@@ -86,10 +87,12 @@ class Chosen(QWidget):
         self.wave.reset.connect(self._hit_reset)
         top = QHBoxLayout()
         top.setSpacing(6)
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         top.addWidget(self.title)
         top.addWidget(self.said, 1)
         self.which = QComboBox()
         self.which.setStyleSheet(LOW)
+        self.which.setMaximumWidth(90)
         self.which.setToolTip("Which of the row's sounds is shown")
         self.which.activated.connect(lambda _: self.refill())
         top.addWidget(self.which)
@@ -106,7 +109,9 @@ class Chosen(QWidget):
         column.addWidget(self.stack)
 
     def _make_nothing(self) -> QWidget:
-        return quiet("Click a sound on the right: it is struck on every cut.")
+        said = quiet("Click a sound on the right: it is struck on every cut.")
+        said.setWordWrap(True)
+        return said
 
     def _make_row(self) -> QWidget:
         made = QWidget()
@@ -127,6 +132,8 @@ class Chosen(QWidget):
         self.beats = QComboBox()
         self.beats.addItems([text for _, text in BEATS])
         self.beats.setStyleSheet(LOW)
+        self.beats.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.beats.setMinimumContentsLength(8)
         self.beats.setToolTip("How long before the point it begins: risers and files are stretched to beats")
         self.beats.activated.connect(lambda n: self._row_edited("beats", BEATS[n][0]))
         grid.addWidget(quiet("stretch"), 2, 2)
@@ -286,6 +293,6 @@ class Chosen(QWidget):
 
     def _head(self, title: str, said: str) -> None:
         own = by_id(self.project.reel.sounds, self._sound())
-        self.title.setText(title if len(title) < 26 else title[:25] + "…")
+        self.title.setText(title if len(title) < 20 else title[:19] + "…")
         self.title.setToolTip(as_tip(own.path if own is not None else title))
         self.said.setText(said)

@@ -31,7 +31,7 @@ class HitWave(QWidget):
         self._hit_s = 0.0
         self._lit: tuple[float, float] | None = None
         self._moving = False
-        self.setMinimumHeight(54)
+        self.setMinimumHeight(38)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The sound's hit; arrows move it")
         self.setToolTip("Drag the line: what of the sound lands on the point. Double click: as it was found")

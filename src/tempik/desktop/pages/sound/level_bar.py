@@ -29,7 +29,7 @@ class LevelBar(QSlider):
         self.setRange(low, high)
         self.setSingleStep(1)
         self.setPageStep(max(1, (high - low) // 20))
-        self.setMinimumWidth(60 if metered else 30)
+        self.setMinimumWidth(46 if metered else 24)
         self.setFixedHeight(20)
         self._metered = metered
         self._level_db = self._held_db = -120.0

@@ -22,7 +22,7 @@ from tempik.desktop.pages.page import Desk
 from tempik.desktop.pages.sound.level_bar import PER_DB, LevelBar
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, quiet, toggle
+from tempik.desktop.widgets.form import LOW, button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures
 from tempik.edit.sounds.mixing import strip_values, with_ducking, with_master, with_strip
@@ -31,7 +31,8 @@ from tempik.reel.sound import CEILING_DB, LOUDNESS
 from tempik.sounds.loudness import RATE, Meter, decibels
 from tempik.timeline.striking import silent_strips, strip_names
 
-NAME_W, GAIN_W, PAN_W = 72, 42, 38
+NAME_W, GAIN_W, PAN_W = 60, 40, 28
+DUCK_W = {"depth_db": 44, "threshold_db": 76, "attack_ms": 58, "release_ms": 84}
 METER_MS = 50
 METERED_S = 0.06
 SMALL = "padding: 0px 2px; min-height: 15px;"
@@ -127,6 +128,7 @@ class Mixer(QWidget):
         inside = QVBoxLayout(holder)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.addLayout(self._grid)
+        inside.addLayout(self._make_more())
         inside.addStretch(1)
         self.area = QScrollArea()
         self.area.setWidget(holder)
@@ -146,12 +148,28 @@ class Mixer(QWidget):
         self._timer.timeout.connect(self._show_levels)
         desk.transport.player.state_changed.connect(self._played)
 
+    def _make_more(self) -> QHBoxLayout:
+        """What is done to all channels, below them."""
+        sounds = self.desk.sounds
+        self.alone = toggle("sounds alone", "Hear the sounds without the song and the clips' own sound")
+        self.alone.clicked.connect(sounds.reel_sound.set_design_alone)
+        sounds.reel_sound.changed.connect(lambda: self.alone.setChecked(sounds.reel_sound.design_alone))
+        self.track = button("+ track", "Add a sound track", sounds.add_sound_track)
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 4, 0, 0)
+        line.setSpacing(4)
+        for made in (self.track, self.alone):
+            made.setStyleSheet(SMALL)
+            line.addWidget(made)
+        line.addStretch(1)
+        return line
+
     def _make_ducking(self) -> QHBoxLayout:
         """How the song ducks."""
         self.duck: dict[str, QDoubleSpinBox] = {}
         line = QHBoxLayout()
         line.setSpacing(4)
-        line.addWidget(quiet("ducks by"))
+        line.addWidget(quiet("duck"))
         for name, before, suffix, low, high, tip in (
             ("depth_db", "", " dB", 0, 60, "How far the song goes down under channels that duck it"),
             ("threshold_db", "over", " dB", -90, 0, "Under what is louder than this"),
@@ -164,12 +182,11 @@ class Mixer(QWidget):
             spin.setSuffix(suffix)
             spin.setToolTip(tip)
             spin.setKeyboardTracking(False)
-            spin.setStyleSheet(LOW)
-            spin.setFixedWidth(50)
+            spin.setPrefix(f"{before} " if before else "")
+            spin.setStyleSheet(LOW + "font-size: 12px;")
+            spin.setFixedWidth(DUCK_W[name])
             spin.valueChanged.connect(lambda v, n=name: self._duck_edited(n, v))
             self.duck[name] = spin
-            if before:
-                line.addWidget(quiet(before))
             line.addWidget(spin)
         line.addStretch(1)
         return line
@@ -189,7 +206,8 @@ class Mixer(QWidget):
             spin.setSuffix(suffix)
             spin.setKeyboardTracking(False)
             spin.setStyleSheet(LOW)
-            spin.setFixedWidth(76)
+            spin.setFixedWidth(72)
+            spin.setStyleSheet(LOW + "font-size: 12px;")
             spin.setToolTip(name)
             spin.valueChanged.connect(self._master_edited)
         self.loud.clicked.connect(self._master_edited)

@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from tempik.desktop.commands.sound_menus import sound_menu
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, tool
@@ -16,7 +17,7 @@ from tempik.reel import by_id
 from tempik.sounds.shelf import SHELF
 from tempik.timeline.striking import sound_title
 
-TILE = (104, 40)
+TILE = (86, 40)
 
 
 class SoundTiles(TileGrid):
@@ -27,6 +28,11 @@ class SoundTiles(TileGrid):
         self.desk = desk
         self.chosen: tuple[str, ...] = ()
         self.setAccessibleName("Sounds; arrows choose, Enter adds a row")
+
+    def choose(self, sounds: tuple[str, ...]) -> None:
+        """Show which sounds the chosen row or clip has."""
+        self.chosen = sounds
+        self.update()
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
         sound, reel = self.items[number], self.desk.project.reel
@@ -88,8 +94,7 @@ class Shelf(QWidget):
             self.tiles.show_items(names)
         row = self.desk.project.selection.sound_row
         clip = self.desk.project.selection.sound_clip
-        self.tiles.chosen = (clip.sound,) if clip is not None else row.sounds if row is not None else ()
-        self.tiles.update()
+        self.tiles.choose((clip.sound,) if clip is not None else row.sounds if row is not None else ())
 
     def _point_at(self, sound: str | None) -> None:
         reel = self.desk.project.reel
@@ -104,4 +109,4 @@ class Shelf(QWidget):
 
     def _menu(self, sound: str | None, at: QPoint) -> None:
         if sound is not None:
-            self.commands.sound_menu(sound, self).popup(at)
+            sound_menu(self.commands, sound, self).popup(at)

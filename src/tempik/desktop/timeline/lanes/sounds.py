@@ -201,6 +201,17 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
     return [QRectF(0, layout.top(key), view.width, layout.tall(key)) for key in keys]
 
 
+def scroll_to_strip(ctx: PaintContext) -> int:
+    """Return by how many pixels the rows must be scrolled for the chosen row or track of sounds to be seen."""
+    reel, wanted, layout = ctx.project.reel, ctx.project.selection.strip, ctx.layout
+    keys = {r.id: f"sound {n}" for n, r in enumerate(reel.sound_rows)}
+    keys |= {t.id: f"sounds {n}" for n, t in enumerate(reel.sound_tracks)}
+    if wanted not in keys:
+        return 0
+    top, end = layout.top(keys[wanted]), layout.top(keys[wanted]) + layout.tall(keys[wanted])
+    return min(top - layout.head_end, 0) or max(end - ctx.height + 2, 0)
+
+
 def paint_strip_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bool, silent: bool) -> None:
     """Paint the name of a sound row or track, and a word on it, in the gutter."""
     top, tall = box.top(), box.height()

@@ -1,0 +1,121 @@
+"""The menus of sounds: of the shelf's, of rows and tracks, of clips."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QMenu, QWidget
+
+from tempik.desktop.commands.sounds import SoundCommands
+from tempik.edit.sounds import clips, files, mixing, rows
+from tempik.reel import Rule, by_id
+from tempik.timeline.striking import strip_names
+
+ON: tuple[tuple[str, Rule], ...] = (
+    ("on every cut", Rule("cuts")),
+    ("on every join", Rule("joins")),
+    ("on every fourth point", Rule(every=4)),
+    ("on the first beat of the bar", Rule("bars", beats=(1,))),
+    ("on drops", Rule("drops")),
+    ("where I paint it", Rule("hand")),
+)
+
+
+def sound_menu(commands: SoundCommands, sound: str, parent: QWidget) -> QMenu:
+    """Return what can be done with a sound of the shelf."""
+    menu, reel = QMenu(parent), commands.project.reel
+    for text, rule in ON:
+        menu.addAction(f"A row {text}").triggered.connect(lambda _=False, r=rule: commands.add_row(sound, r))
+    menu.addSeparator()
+    menu.addAction("Lay it at the playhead").triggered.connect(lambda: commands.lay_here(sound))
+    if commands.project.selection.sound_row is not None:
+        menu.addAction("Use it for the chosen row").triggered.connect(lambda: commands.use_for_row(sound))
+        menu.addAction("One more of the chosen row, by turns").triggered.connect(
+            lambda: commands.use_for_row(sound, also=True)
+        )
+    if by_id(reel.sounds, sound) is not None:
+        menu.addSeparator()
+        menu.addAction("Take it off the shelf").triggered.connect(
+            lambda: commands.project.change("Sound off the shelf", lambda r: files.without_sound_file(r, sound))
+        )
+    return menu
+
+
+def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
+    """Return the menu of a sound row or track."""
+    menu, reel = QMenu(parent), commands.project.reel
+    commands.project.selection.select_strip(strip)
+    if strip not in strip_names(reel):
+        return menu
+    values = mixing.strip_values(reel, strip)
+    for text, name, on in (
+        ("muted", "muted", values.muted),
+        ("solo", "solo", values.solo),
+        ("the song ducks under it", "ducks", values.ducks),
+    ):
+        action = menu.addAction(text)
+        action.setCheckable(True)
+        action.setChecked(on)
+        action.triggered.connect(
+            lambda _=False, n=name, o=on, t=text: commands.project.change(
+                t.capitalize(), lambda r: mixing.with_strip(r, strip, **{n: not o})
+            )
+        )
+    menu.addSeparator()
+    if by_id(reel.sound_rows, strip) is not None:
+        _fill_row_menu(commands, menu, strip)
+    else:
+        _fill_track_menu(commands, menu, strip)
+    return menu
+
+
+def _fill_row_menu(commands: SoundCommands, menu: QMenu, row: str) -> None:
+    for text, act in (
+        ("Shift by a point", commands.shift_strikes),
+        ("Another draw of its variations", commands.redraw_strikes),
+        ("Paint by lot", commands.randomise_strikes),
+        ("Clear painted cells", commands.unpaint_strikes),
+    ):
+        menu.addAction(text).triggered.connect(act)
+    menu.addSeparator()
+    for text, by in (("Move up", -1), ("Move down", 1)):
+        menu.addAction(text).triggered.connect(
+            lambda _=False, b=by: commands.project.change(
+                "Sound row moved", lambda reel: rows.with_sound_row_moved(reel, row, b)
+            )
+        )
+    menu.addAction("Remove row").triggered.connect(commands.remove_sound_row)
+
+
+def _fill_track_menu(commands: SoundCommands, menu: QMenu, track: str) -> None:
+    found = by_id(commands.project.reel.sound_tracks, track)
+    if found is None:
+        return
+    lock = not found.locked
+    menu.addAction("Lock" if lock else "Unlock").triggered.connect(
+        lambda: commands.project.change(
+            "Sound track locked" if lock else "Sound track unlocked",
+            lambda r: clips.with_track_changed(r, track, lambda t: replace(t, locked=lock)),
+        )
+    )
+    menu.addAction("Remove track").triggered.connect(
+        lambda: commands.project.change("Sound track removed", lambda reel: clips.without_sound_track(reel, track))
+    )
+
+
+def sound_clip_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMenu:
+    """Return the menu of a sound clip."""
+    commands.project.selection.select_sound_clip(clip)
+    menu = QMenu(parent)
+    found = by_id(commands.project.reel.sound_clips, clip)
+    if found is None:
+        return menu
+    menu.addAction("Hit on the nearest point").triggered.connect(commands.land_clip)
+    menu.addAction("Split at the playhead").triggered.connect(commands.split_clip)
+    for text, name, on in (("backward", "backward", found.backward), ("round and round", "loop", found.loop)):
+        action = menu.addAction(text)
+        action.setCheckable(True)
+        action.setChecked(on)
+        action.triggered.connect(lambda _=False, n=name, o=on: commands.change_clip("Sound clip changed", **{n: not o}))
+    menu.addSeparator()
+    menu.addAction("Remove").triggered.connect(commands.remove_sound_clip)
+    return menu
