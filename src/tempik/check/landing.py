@@ -58,14 +58,23 @@ class Event(msgspec.Struct, frozen=True):
     part: str = ""
 
 
+class Levels(msgspec.Struct, frozen=True):
+    """How loud a file sounds: integrated and largest momentary loudness in LUFS, true peak in dBTP."""
+
+    integrated_lufs: float
+    momentary_lufs: float
+    true_peak_dbtp: float
+
+
 class Report(msgspec.Struct, frozen=True):
-    """All events in order of time; `worst_ms` and `ok` count tied events only."""
+    """All events in order of time; `worst_ms` and `ok` count tied events only. `levels` are a rendered file's."""
 
     events: tuple[Event, ...]
     worst_ms: float
     ok: bool
     notes: tuple[str, ...] = ()
     sound_offset_ms: float | None = None
+    levels: Levels | None = None
 
 
 def check_reel(timeline: Timeline) -> Report:

@@ -16,12 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.accents import CATALOGUE
-from tempik.check.landing import HALF_FRAME, Event, Report, check_reel, report
+from tempik.check.landing import HALF_FRAME, Event, Levels, Report, check_reel, report
 from tempik.check.struck import measured_sounds
 from tempik.errors import TempikError
 from tempik.media import FrameReader, Picture, decode_sound
+from tempik.media.audio import sound_blocks
 from tempik.render import PictureSource, mix, plan
 from tempik.render.plan import late_plan
+from tempik.sounds.loudness import RATE, Meter
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.seams import Seam, progress_at
@@ -123,7 +125,19 @@ def check_rendered(timeline: Timeline, path: Path) -> Report:
         ]
     finally:
         film.close()
-    return report(events, planned.notes, offset_ms)
+    return msgspec.structs.replace(report(events, planned.notes, offset_ms), levels=levels_of(str(path)))
+
+
+def levels_of(path: str) -> Levels | None:
+    """Return how loud a file sounds; None for one without sound."""
+    meter = Meter()
+    try:
+        for block in sound_blocks(path, RATE):
+            meter.add(np.ascontiguousarray(block))
+    except TempikError:
+        return None
+    found = meter.found()
+    return Levels(found.integrated, found.momentary, found.peak_db)
 
 
 def sound_offset_ms(timeline: Timeline, path: str) -> float:

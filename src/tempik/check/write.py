@@ -14,7 +14,7 @@ def as_json(report: Report) -> str:
     """Return the report as JSON; `measured_ms` appears on events where a rendered file was measured."""
     document = msgspec.to_builtins(report)
     if report.sound_offset_ms is None:
-        del document["sound_offset_ms"]
+        del document["sound_offset_ms"], document["levels"]
         for event in document["events"]:
             del event["measured_ms"]
     return msgspec.json.format(msgspec.json.encode(document), indent=1).decode()

@@ -12,7 +12,7 @@ import sys
 import threading
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tempik import __version__
 from tempik.cli import accents as cli_accents
@@ -28,6 +28,9 @@ from tempik.digits import whole
 from tempik.errors import TempikError
 from tempik.formats import qualities
 from tempik.time import parse_rate
+
+if TYPE_CHECKING:
+    from tempik.sounds.loudness import Loudness
 
 VERBS = (
     "beats",
@@ -310,11 +313,14 @@ def _export(options: argparse.Namespace) -> int:
             print(json.dumps({"done": done, "total": total}), flush=True)
 
     tell = progress if options.progress else None
-    notes = export(timeline, options.output, Settings(options.size, options.quality), tell, threading.Event())
+    levels: list[Loudness] = []
+    settings = Settings(options.size, options.quality)
+    notes = export(timeline, options.output, settings, tell, threading.Event(), levels.append)
     report = check_reel(timeline)
     for note in dict.fromkeys([*notes, *report.notes]):
         print(f"note: {note}", file=sys.stderr)
     print(f"{total_text(report)}, as planned", file=sys.stderr)
+    print(f"sound: {levels[0].text}", file=sys.stderr)
     if not options.progress:
         print(options.output)
     return 0

@@ -18,6 +18,7 @@ from tempik.accents import accent_named
 from tempik.accents.rules import anchor, beats
 from tempik.errors import TempikError
 from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, Pin, Point, Reel, Rule, Soundtrack, new_id
+from tempik.reel.sound import MASTERED
 from tempik.retime import constant
 from tempik.time import frame_of, time_of
 
@@ -86,6 +87,7 @@ def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draf
         footage=tuple(footage),
         clips=tuple(clips),
         rows=tuple(rows),
+        mix=MASTERED,
     )
     return Draft(reel, tuple(notes))
 

@@ -29,7 +29,7 @@ from tempik.render.mixdown import Mixdown
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
 from tempik.render.takes import said_of_sounds
-from tempik.sounds.loudness import RATE
+from tempik.sounds.loudness import RATE, Loudness, Meter
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
 from tempik.timeline.grading import luts_of
@@ -60,8 +60,9 @@ def export(
     settings: Settings = Settings(),
     progress: Progress | None = None,
     cancel: threading.Event | None = None,
+    heard: Callable[[Loudness], None] | None = None,
 ) -> list[str]:
-    """Write the reel to `target` and return sentences on what a person should know of it.
+    """Write the reel to `target` and return sentences on what a person should know of it; `heard` is told how loud it is.
 
     Progress is called with frames done and frames in all. Raises Cancelled when `cancel` is set, and TempikError
     when the reel or the target is not fit; either way nothing half-written stays and an older file is untouched.
@@ -69,7 +70,8 @@ def export(
     kind = _check_fit(timeline, target, settings)
     width, height = settings.size or (timeline.reel.width, timeline.reel.height)
     cancel = cancel or threading.Event()
-    sound = Mixdown(timeline).blocks()
+    meter = Meter()
+    sound = _metered(Mixdown(timeline).blocks(), meter)
     try:
         with fresh_file(target) as new:
             options = dict(kind.container_options)
@@ -77,6 +79,8 @@ def export(
                 _write(container, kind, timeline, (width, height), sound, settings.quality, progress, cancel)
     except (av.error.FFmpegError, OSError) as error:
         raise TempikError(_write_failure(target, error)) from error
+    if heard is not None:
+        heard(meter.found())
     return said_of_sounds(timeline) + [
         f"No clip covers {time_of(first, timeline.rate):.2f} to {time_of(end, timeline.rate):.2f} s: black there."
         for first, end in gaps(timeline)
@@ -154,6 +158,13 @@ def _write(
                 progress(number + 1, timeline.frames)
     container.mux(video.encode(None))
     container.mux(audio.encode(None))
+
+
+def _metered(blocks: Iterator[Samples], meter: Meter) -> Iterator[Samples]:
+    """Yield blocks of sound as they are, measured."""
+    for block in blocks:
+        meter.add(block)
+        yield block
 
 
 class _Waiting:

@@ -34,6 +34,13 @@ class Loudness(NamedTuple):
     short: float
     peak_db: float
 
+    @property
+    def text(self) -> str:
+        """How loud it is, in one line; silence as such."""
+        if self.integrated <= SILENT_LUFS:
+            return "silent"
+        return f"{self.integrated:.1f} LUFS, {self.momentary:.1f} at its loudest, true peaks {self.peak_db:.1f} dBTP"
+
 
 class Meter:
     """Measures sound as it comes, in blocks of stereo samples of any length."""

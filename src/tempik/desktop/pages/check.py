@@ -27,11 +27,12 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures
 from tempik.time import clock_text
+from tempik.timeline.striking import strip_names
 
 # After a change the check is worked out once nothing more has changed for so long.
 SETTLE_MS = 120
 COLUMNS = ("event", "what", "frame", "time", "point", "error", "frames", "measured", "verdict")
-KINDS = ("everything", "cuts", "joins", "pins", "accents", "off point", "free")
+KINDS = ("everything", "cuts", "joins", "pins", "accents", "sounds", "off point", "free")
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -84,7 +85,7 @@ class _Events(QAbstractTableModel):
             "frame": str(event.frame),
             "time": clock_text(event.time_s),
             "point": event.point,
-            "error": f"{event.error_ms:+.1f} ms",
+            "error": f"{event.error_ms:+.2f} ms" if event.kind == "sound" else f"{event.error_ms:+.1f} ms",
             "frames": f"{event.error_frames:+.2f}",
             "measured": measured,
             "verdict": "free" if not event.tied else "✓ on point" if event.ok else "✗ off point",
@@ -178,7 +179,13 @@ class CheckPage(Page):
         text = f"<span style='color:{colour}'><b>{on} of {len(tied)} on point</b></span>, worst {report.worst_ms:.1f} ms, {where}"
         if report.sound_offset_ms is not None:
             text += f"; sound {report.sound_offset_ms:+.2f} ms"
+        if report.levels is not None:
+            text += f"; {report.levels.integrated_lufs:.1f} LUFS, {report.levels.true_peak_dbtp:.1f} dBTP"
         self.summary.setText(text if tied else "Nothing is tied to a point yet.")
+        loud = report.levels
+        self.summary.setToolTip(
+            f"At its loudest {loud.momentary_lufs:.1f} LUFS over 400 ms" if loud is not None else ""
+        )
         self.notes.setText(
             report.notes[0] + (f" (+{len(report.notes) - 1} more)" if len(report.notes) > 1 else "")
             if report.notes
@@ -211,7 +218,8 @@ class CheckPage(Page):
             title = (found.accent.title if found.accent is not None else found.row.accent).lower()
             same = sum(t.split(" · ")[0] == title for t in out.values())
             out[found.row.id] = f"{title} · {same + 1}" if same else title
-        return out
+        strips = strip_names(self.project.reel)
+        return out | {key: f"sound: {title}" for key, title in strips.items() if key not in ("song", "clips")}
 
     def _fill(self) -> None:
         self._fill_kinds()
@@ -229,7 +237,9 @@ class CheckPage(Page):
     def _go(self, index: QModelIndex) -> None:
         event = self.model.rows[index.row()]
         self.project.playhead.go(event.frame)
-        if event.row:
+        if event.kind == "sound":
+            self.project.selection.select_strip(event.row, event.part)
+        elif event.row:
             self.project.selection.select_row(event.row)
 
     def csv(self) -> str:

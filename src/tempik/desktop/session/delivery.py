@@ -15,6 +15,7 @@ from tempik.errors import TempikError
 from tempik.reel.nests import all_closed
 from tempik.render import Settings, export
 from tempik.render.export import Cancelled
+from tempik.sounds.loudness import Loudness
 from tempik.timeline.timeline import timeline_of
 
 
@@ -41,7 +42,10 @@ class Delivery(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return False
-        drafted = replace(made.reel, shots=reel.shots, footage=kept)
+        drafted = replace(
+            made.reel, shots=reel.shots, footage=kept, mix=reel.mix, sounds=reel.sounds, hits=reel.hits,
+            sound_rows=reel.sound_rows, sound_tracks=reel.sound_tracks, sound_clips=reel.sound_clips,
+        )  # fmt: skip
         done = self.project.change("Reel drafted", lambda _: drafted)
         self.project.playhead.go(0)
         if made.notes and done:
@@ -53,15 +57,18 @@ class Delivery(QObject):
         """Export in the background, with all nests closed."""
         timeline = timeline_of(all_closed(self.project.reel))
 
+        levels: list[Loudness] = []
+
         def work(job: Job) -> list[str]:
             try:
-                return export(timeline, path, settings, lambda done, total: job.report(done / total), job.stop_event)
+                tell = lambda done, total: job.report(done / total)  # noqa: E731
+                return export(timeline, path, settings, tell, job.stop_event, levels.append)
             except Cancelled:
                 return []
 
         def done(notes: list[str]) -> None:
             report = check_reel(timeline)
-            text = f"Exported {path}: {total_text(report)}, as planned; measure the file on the Check page."
+            text = f"Exported {path}: {total_text(report)}, as planned; {levels[0].text if levels else 'stopped'}; measure the file on the Check page."
             known = [*dict.fromkeys([*notes, *report.notes])]
             more = f" (+{len(known) - 1} more; see Check)" if len(known) > 1 else ""
             self.project.messages.say(" ".join([text, *known[:1]]) + more, bool(known))

@@ -20,6 +20,7 @@ from tempik.project.file import SUFFIX, load_reel, save_reel
 from tempik.project.journal import Found, Lock, forget, left_behind
 from tempik.project.versions import keep_version
 from tempik.reel import Reel
+from tempik.reel.sound import MASTERED
 from tempik.timeline.timeline import timeline_of
 
 
@@ -30,7 +31,7 @@ class Project(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.history = history.begin(Reel())
+        self.history = history.begin(Reel(mix=MASTERED))
         self.timeline = timeline_of(self.history.reel)
         self.messages = Messages(self)
         self.selection = Selection(lambda: self.timeline, self)
@@ -180,7 +181,7 @@ class Project(QObject):
     # Files
 
     def new(self) -> None:
-        self._replace(Reel(), None)
+        self._replace(Reel(mix=MASTERED), None)
 
     def open(self, path: Path) -> None:
         """Open a project file. Raises TempikError and leaves the present project when it cannot be read."""
