@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | grade [FILM …] | retiming |
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …] | retiming |
 between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
@@ -42,6 +42,10 @@ def main() -> None:
         from bench import grade
 
         grade.main(sys.argv[2:])
+    elif what == "sound":
+        from bench import sound
+
+        sound.main(sys.argv[2:])
     elif what == "pipeline":
         from bench import pipeline
 
@@ -54,7 +58,7 @@ def main() -> None:
         retiming.main([])
     else:
         sys.exit(
-            f"There is no bench '{what}'; choose speed, pipeline, joins, layers, grade, retiming, between, beats, onsets or fit."
+            f"There is no bench '{what}'; choose speed, pipeline, joins, layers, grade, sound, retiming, between, beats, onsets or fit."
         )
 
 

@@ -25,17 +25,19 @@ from tempik.edit import titles
 from tempik.edit.clips import layers, place
 from tempik.edit.draft import Wish
 from tempik.edit.joins import laying
+from tempik.edit.sounds.mixing import with_strip
+from tempik.edit.sounds.rows import with_sound_row
 from tempik.edit.speed.speed import with_curve
 from tempik.errors import TempikError
 from tempik.joins import join_of
 from tempik.project.file import save_reel
-from tempik.reel import Arrival, Framing, Position, Reel, Title
+from tempik.reel import Arrival, Framing, Position, Reel, Rule, Title
 from tempik.retime import ramp
 from tempik.timeline.timeline import timeline_of
 
 PROJECT = "forge.tempik"
 SONG = "forge-song.wav"
-VERSION = "3"
+VERSION = "4"
 _MARK = "demo-version.txt"
 
 
@@ -152,7 +154,7 @@ def _write_project(folder: Path) -> Path:
         piece = next(f for f in reel.footage if f.id == clip.footage)
         if piece.rate >= 120 and number % 2 == 0:
             reel = with_curve(reel, clip.id, ramp(1.15, 0.3))
-    save_reel(_titled(_layered(_joined(reel))), folder / PROJECT)
+    save_reel(_sounded(_titled(_layered(_joined(reel)))), folder / PROJECT)
     return folder / PROJECT
 
 
@@ -161,6 +163,18 @@ JOINS = (
     (1, "light-dissolve", 10, ""), (4, "push", 6, "down"), (8, "zoom-in", 8, ""), (12, "whip", 7, "down"),
     (16, "light-sweep", 9, ""),
 )  # fmt: skip
+
+
+def _sounded(reel: Reel) -> Reel:
+    """Return the demo's reel with a rush of air into its joins, a rise to the drop and a blow on it, under which the song ducks."""
+    for sounds, rule, gain_db in (
+        (("whoosh", "swish"), Rule("joins"), -8.0),
+        (("riser",), Rule("drops"), -10.0),
+        (("impact",), Rule("drops"), -6.0),
+    ):
+        reel = with_sound_row(reel, sounds, rule)
+        reel = with_strip(reel, reel.sound_rows[-1].id, gain_db=gain_db, ducks=sounds == ("impact",))
+    return reel
 
 
 # The demo's title, from one bar up to another, its words on the points from there on; and the bars over which embers fly.

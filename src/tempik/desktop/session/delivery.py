@@ -68,7 +68,8 @@ class Delivery(QObject):
 
         def done(notes: list[str]) -> None:
             report = check_reel(timeline)
-            text = f"Exported {path}: {total_text(report)}, as planned; {levels[0].text if levels else 'stopped'}; measure the file on the Check page."
+            loud = levels[0].text if levels else "stopped"
+            text = f"Exported {path}: {total_text(report)}, as planned; {loud}; measure the file on the Check page."
             known = [*dict.fromkeys([*notes, *report.notes])]
             more = f" (+{len(known) - 1} more; see Check)" if len(known) > 1 else ""
             self.project.messages.say(" ".join([text, *known[:1]]) + more, bool(known))
