@@ -80,7 +80,7 @@ def mixing_speed() -> None:
         began = time.perf_counter()
         made = np.concatenate(list(Mixdown(timeline, song, takes=takes).blocks()))
         spent.append(time.perf_counter() - began)
-    off = pyloudnorm.Meter(RATE).integrated_loudness(made) - MASTERED.loudness  # type: ignore[operator]
+    off = pyloudnorm.Meter(RATE).integrated_loudness(made) - MASTERED.loudness
     tell(f"mix of a minute, 8 rows, {count} strikes, ducking, limiter: {60 / min(spent):.0f} × real time (40 asked)")
     tell(
         f"  all its sounds made for the first time: {first:.2f} s more; loudness off by {off:+.2f} LU, peak {decibels(true_peak(made)):.2f} dBTP"

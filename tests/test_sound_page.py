@@ -1,12 +1,16 @@
 """Sounds in the window: the shelf, rows and tracks on the timeline, the mixer, playing, the song's arrangement."""
 
+import time
 from pathlib import Path
+from types import SimpleNamespace
+from typing import ClassVar
 
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtCore import QByteArray, QEvent, QIODevice, QObject, QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent
+from PySide6.QtMultimedia import QAudioFormat
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -14,6 +18,7 @@ from pytestqt.qtbot import QtBot
 from media_files import beat_song, numbered, write_sound, write_video
 from tempik.desktop.commands.sound_menus import sound_clip_menu, sound_menu, strip_menu
 from tempik.desktop.pages.sound.page import SoundPage
+from tempik.desktop.playback import player as player_module
 from tempik.desktop.shell.window import Window
 from tempik.edit.song.arranging import with_whole_song
 from tempik.edit.speed.speed import with_clip_sound
@@ -457,3 +462,118 @@ def test_the_strips_menu_offers_what_can_be_done(opened: Window) -> None:
     popup = QApplication.activePopupWidget()
     if popup is not None:
         popup.close()
+
+
+# Sound devices
+
+
+class FakeDevice:
+    """A sound device as Qt has it."""
+
+    def __init__(self, name: str, rates: tuple[int, ...] = (48000,)) -> None:
+        self.name, self.rates = name, rates
+
+    def isNull(self) -> bool:
+        return not self.name
+
+    def id(self) -> QByteArray:
+        return QByteArray(self.name.encode())
+
+    def isFormatSupported(self, form: QAudioFormat) -> bool:
+        return form.sampleRate() in self.rates
+
+    def preferredFormat(self) -> QAudioFormat:
+        form = QAudioFormat()
+        form.setSampleRate(self.rates[0])
+        return form
+
+
+class FakeSink(QObject):
+    """What plays: it takes sound as fast as time goes, and breaks when told to."""
+
+    stateChanged = Signal(object)
+    made: ClassVar[list["FakeSink"]] = []
+
+    def __init__(self, device: FakeDevice, form: QAudioFormat, parent: QObject) -> None:
+        super().__init__(parent)
+        self.device, self.form, self.fault = device, form, 0
+        self.began, self.feed = time.monotonic(), None
+        self.heard = b""
+        FakeSink.made.append(self)
+
+    def setBufferSize(self, size: int) -> None:
+        pass
+
+    def error(self) -> SimpleNamespace:
+        return SimpleNamespace(value=self.fault)
+
+    def start(self, feed: QIODevice) -> None:
+        self.heard = bytes(feed.readData(4 * 4000))
+
+    def stop(self) -> None:
+        self.stateChanged.emit(None)
+
+    def processedUSecs(self) -> int:
+        return round((time.monotonic() - self.began) * 1e6)
+
+
+@pytest.fixture
+def devices(monkeypatch: pytest.MonkeyPatch) -> SimpleNamespace:
+    """The devices that there are, to be changed by a test."""
+    now = SimpleNamespace(device=FakeDevice("one"))
+    FakeSink.made.clear()
+    monkeypatch.setattr(player_module, "QAudioSink", FakeSink)
+    monkeypatch.setattr(player_module.QMediaDevices, "defaultAudioOutput", staticmethod(lambda: now.device))
+    return now
+
+
+def test_a_device_that_disappears_and_comes_back_while_playing(
+    opened: Window, devices: SimpleNamespace, qtbot: QtBot
+) -> None:
+    player = opened.player
+    player._device = None
+    opened.play.play_pause()
+    qtbot.waitUntil(lambda: player.position_s() > 0.3, timeout=WAIT)
+    devices.device = FakeDevice("")
+    player._devices_changed()
+    assert player.playing and player._sink is None
+    assert "goes on without sound" in opened.foot.status.text()
+    gone = player.position_s()
+    qtbot.waitUntil(lambda: player.position_s() > gone + 0.2, timeout=WAIT)  # time goes on
+    devices.device = FakeDevice("two")
+    player._devices_changed()
+    back = player.position_s()
+    assert player.playing and FakeSink.made[-1].device.name == "two" and back >= gone
+    track = player._track
+    first = track.sample_at(back)
+    found = np.frombuffer(FakeSink.made[-1].heard, np.int16).reshape(-1, 2)
+    assert any(np.array_equal(found, track.samples[a : a + len(found)]) for a in range(first - 4800, first + 4800))
+    qtbot.waitUntil(lambda: player.position_s() > back + 0.1, timeout=WAIT)
+    opened.play.play_pause()
+
+
+def test_a_device_that_fails_while_playing_is_let_go(opened: Window, devices: SimpleNamespace, qtbot: QtBot) -> None:
+    player = opened.player
+    player._device = None
+    opened.play.play_pause()
+    qtbot.waitUntil(lambda: player.position_s() > 0.1, timeout=WAIT)
+    sink = FakeSink.made[-1]
+    sink.fault = 2
+    sink.stateChanged.emit(None)
+    assert player.playing and player._sink is None
+    was = player.position_s()
+    qtbot.waitUntil(lambda: player.position_s() > was + 0.1, timeout=WAIT)
+    opened.play.play_pause()
+
+
+def test_a_device_of_another_rate_gets_the_sound_at_its_own(opened: Window, devices: SimpleNamespace) -> None:
+    devices.device = FakeDevice("three", (44100,))
+    opened.player._device = None
+    opened.play.play_pause()
+    sink = FakeSink.made[-1]
+    assert sink.form.sampleRate() == 44100
+    found = np.frombuffer(sink.heard, np.int16).reshape(-1, 2).astype(float)
+    track = opened.player._track.samples[: round(len(found) * 48000 / 44100) + 400].astype(float)
+    a, b = np.square(found).mean(), np.square(track).mean()
+    assert a == pytest.approx(b, rel=0.2, abs=50.0)
+    opened.play.play_pause()

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+import av
 import numpy as np
+from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 from PySide6.QtCore import QByteArray, QElapsedTimer, QIODevice, QObject, QTimer, Signal
 from PySide6.QtMultimedia import QAudioDevice, QAudioFormat, QAudioSink, QMediaDevices
@@ -14,6 +16,9 @@ from tempik.time import frame_on_screen, time_of
 from tempik.timeline.timeline import Timeline
 
 TICK_MS = 4
+SOUND_RATE = 48000
+RESAMPLED = 2048  # samples at a time for a device of another rate
+BROKEN = (1, 2, 4)  # QAudio's errors of opening, of going on, and fatal ones; an underrun is none
 TELL_S = 1 / 60
 # How far the smooth clock may stray from what the sound device reports before it is set right.
 DRIFT_S = 0.012
@@ -49,12 +54,21 @@ def as_integers(sound: Sound) -> NDArray[np.int16]:
 
 
 class _Feed(QIODevice):
-    """Hands a track to the sound device as it asks for it, round a loop or with silence after its end."""
+    """Hands a track to the sound device as it asks for it, round a loop or with silence after its end; to one of another rate
+    resampled."""
 
-    def __init__(self, samples: NDArray[np.int16], first: int, loop: tuple[int, int] | None, parent: QObject) -> None:
+    def __init__(
+        self,
+        samples: NDArray[np.int16],
+        first: int,
+        loop: tuple[int, int] | None,
+        parent: QObject,
+        resampler: AudioResampler | None = None,
+    ) -> None:
         super().__init__(parent)
         self.samples = samples
         self._at, self._loop = first, loop
+        self._resampler, self._held = resampler, b""
         self.open(QIODevice.OpenModeFlag.ReadOnly)
 
     def renew(self, samples: NDArray[np.int16]) -> None:
@@ -62,6 +76,17 @@ class _Feed(QIODevice):
         self.samples = samples
 
     def readData(self, most: int) -> bytes:
+        if self._resampler is None:
+            return self._next(most)
+        while len(self._held) < most:
+            part = np.frombuffer(self._next(4 * RESAMPLED), np.int16).reshape(1, -1)
+            frame = av.AudioFrame.from_ndarray(part, "s16", "stereo")
+            frame.sample_rate = SOUND_RATE
+            self._held += b"".join(f.to_ndarray().tobytes() for f in self._resampler.resample(frame))
+        out, self._held = self._held[: most // 4 * 4], self._held[most // 4 * 4 :]
+        return out
+
+    def _next(self, most: int) -> bytes:
         wanted = most // 4
         parts = []
         while wanted > 0:
@@ -94,6 +119,7 @@ class Player(QObject):
 
     due = Signal(int)
     at = Signal(float)
+    said = Signal(str)  # what became of the sound device
     state_changed = Signal(bool)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -104,6 +130,7 @@ class Player(QObject):
         self._devices = QMediaDevices(self)
         self._devices.audioOutputsChanged.connect(self._devices_changed)
         self._device: QAudioDevice | None = None
+        self._playing_on = b""  # the device that plays, or played last
         self._sink: QAudioSink | None = None
         self._feed: _Feed | None = None
         self._clock = QElapsedTimer()
@@ -132,7 +159,31 @@ class Player(QObject):
         return self._device
 
     def _devices_changed(self) -> None:
-        self._device = None
+        """Go on with the device that there is now: one was plugged in, or that which played is gone."""
+        before, self._device = self._playing_on, None
+        if not self.playing:
+            return
+        now = self._output()
+        if now.isNull() or bytes(now.id().data()) != before:
+            self._take_device(self.position_s())
+
+    def _sink_changed(self) -> None:
+        """A device that fails while it plays is let go; time goes on without it."""
+        if self._sink is not None and self.playing and int(self._sink.error().value) in BROKEN:
+            self._device = None
+            self._take_device(self.position_s(), but=self._playing_on)
+
+    def _take_device(self, from_s: float, but: bytes = b"") -> None:
+        """Play on from an instant on the device that there is, unless it is one that has just failed."""
+        had = self._sink is not None
+        self._drop_sink()
+        self._start_s, self._reached_s, self._shift_s = from_s, 0.0, None
+        self._clock.restart()
+        self._open(from_s, but)
+        if self._sink is None and had:
+            self.said.emit("The sound device is gone; playing goes on without sound.")
+        elif self._sink is not None:
+            self.said.emit("Playing on another sound device.")
 
     def load(self, timeline: Timeline) -> None:
         """Take another timeline. Playing goes on over a change of the reel that leaves its length."""
@@ -155,22 +206,34 @@ class Player(QObject):
         self._start_s, self._end_s = from_s, end_s
         self._frame = -1
         self._shift_s, self._reached_s, self._told_s = None, 0.0, -1e9
-        device = self._output()
-        if not device.isNull():
-            form = QAudioFormat()
-            form.setSampleRate(track.rate)
-            form.setChannelCount(2)
-            form.setSampleFormat(QAudioFormat.SampleFormat.Int16)
-            self._sink = QAudioSink(device, form, self)
-            self._sink.setBufferSize(track.rate * 4 // 10)
-            bounds = (track.sample_at(loop[0]), track.sample_at(loop[1])) if loop is not None else None
-            self._feed = _Feed(track.samples, track.sample_at(from_s), bounds, self)
-            self._sink.start(self._feed)
-            if int(self._sink.error().value) != 0:
-                self._sink = None  # the device would not open: keep time without it
+        self._open(from_s)
         self._clock.start()
         self._timer.start()
         self.state_changed.emit(True)
+
+    def _open(self, from_s: float, but: bytes = b"") -> None:
+        """Begin to play on the device that there is; one that will not open is left, and time kept without it."""
+        device, track, loop = self._output(), self._track, self._loop
+        name = b"" if device.isNull() else bytes(device.id().data())
+        self._playing_on = name
+        if device.isNull() or (but and name == but):
+            return
+        form = QAudioFormat()
+        form.setSampleRate(track.rate)
+        form.setChannelCount(2)
+        form.setSampleFormat(QAudioFormat.SampleFormat.Int16)
+        resampler = None
+        if not device.isFormatSupported(form) and device.preferredFormat().sampleRate() > 0:
+            form.setSampleRate(device.preferredFormat().sampleRate())
+            resampler = AudioResampler("s16", "stereo", form.sampleRate())
+        self._sink = QAudioSink(device, form, self)
+        self._sink.setBufferSize(form.sampleRate() * 4 // 10)
+        self._sink.stateChanged.connect(self._sink_changed)
+        bounds = (track.sample_at(loop[0]), track.sample_at(loop[1])) if loop is not None else None
+        self._feed = _Feed(track.samples, track.sample_at(from_s), bounds, self, resampler)
+        self._sink.start(self._feed)
+        if int(self._sink.error().value) in BROKEN:
+            self._sink = None
 
     def pause(self) -> None:
         """Stop where the playhead is."""
@@ -213,9 +276,9 @@ class Player(QObject):
 
     def _drop_sink(self) -> None:
         if self._sink is not None:
-            self._sink.stop()
-            self._sink.deleteLater()
-            self._sink = None
+            sink, self._sink = self._sink, None  # what it says while it stops is no fault
+            sink.stop()
+            sink.deleteLater()
         if self._feed is not None:
             self._feed.close()
             self._feed.deleteLater()

@@ -54,6 +54,7 @@ class Transport(QObject):
         self.player.due.connect(project.playhead.go)
         self.player.at.connect(self._sounds)
         self.player.state_changed.connect(self._state)
+        self.player.said.connect(lambda text: project.messages.say(text, False))
         self.frames.ready.connect(self._ready)
         self.frames.failed.connect(self._failed)
         project.playhead.moved.connect(self.show_frame)
