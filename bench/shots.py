@@ -32,7 +32,6 @@ from tempik.edit.accents.painting import with_painted
 from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.footage import facts as said_of
-from tempik.edit.speed import direction
 from tempik.edit.speed.speed import with_curve
 from tempik.grade.looks import LOOKS
 from tempik.reel import Rule
@@ -234,6 +233,26 @@ def grade_view(window: Window) -> None:
     window.undo()
 
 
+def sound_view(window: Window) -> None:
+    """The Sound page: rows of sounds on the timeline, a riser's wave with its hit, the mix while it plays."""
+    window.fit()
+    window.resize(1280, 860)
+    window.commands["show_sound"].trigger()
+    window.sounds.add_row("tick", Rule(every=2))
+    window.sounds.add_row("anvil", Rule("pins"))
+    window.project.selection.select_strip(window.project.reel.sound_rows[0].id)
+    settle(window)
+    spin(3.0)
+    window.project.playhead.go(460)
+    window.play.play_pause()
+    spin(1.6)
+    grab(window, "sound")
+    window.play.play_pause()
+    window.undo()
+    window.undo()
+    window.resize(1280, 800)
+
+
 def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
     at, left = QPointF(x, y), Qt.MouseButton.LeftButton
     cause = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else left
@@ -271,13 +290,6 @@ def main() -> None:
     window.page(SpeedPage).graph.choose_node(1)
     settle(window)
     grab(window, "speed")
-    window.project.change("See-saw", lambda reel: direction.with_see_saw(reel, clip, points=1))
-    window.page(SpeedPage).graph.choose_node(None)
-    window.page(SpeedPage).show_pane(1)
-    settle(window)
-    grab(window, "see-saw")
-    window.page(SpeedPage).show_pane(0)
-    window.undo()
     window.undo()
     window.fit()
     window.commands["show_rhythm"].trigger()
@@ -307,6 +319,7 @@ def main() -> None:
     cut_views(window)
     layer_views(window)
     grade_view(window)
+    sound_view(window)
     window.shut_down()
 
 
