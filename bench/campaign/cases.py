@@ -25,6 +25,11 @@ from tempik.edit.draft import Wish
 from tempik.edit.grading import grades
 from tempik.edit.grading.grades import THE_REEL, Where
 from tempik.edit.joins import laying
+from tempik.edit.song.arranging import bar_starts, without_bars
+from tempik.edit.sounds import clips as sound_clips
+from tempik.edit.sounds import files
+from tempik.edit.sounds import rows as sounds
+from tempik.edit.sounds.mixing import with_strip
 from tempik.edit.speed.speed import with_constant
 from tempik.grade.cube import written_cube
 from tempik.grade.looks import LOOKS
@@ -33,7 +38,8 @@ from tempik.joins import join_of
 from tempik.project.file import save_reel
 from tempik.project.history import begin
 from tempik.project.journal import Journal
-from tempik.reel import Grade, Reel, Wheel
+from tempik.reel import Edge, Grade, Reel, Rule, Wheel
+from tempik.reel.sound import MASTERED
 from tempik.rhythm.exchange import write_marks
 from tempik.rhythm.records import Mark
 from tempik.timeline.timeline import timeline_of
@@ -122,7 +128,21 @@ def small_reel(folder: Path) -> Reel:
         reel, Where("footage", (reel.footage[0].id,)), Grade(exposure=0.5, dark_wheel=Wheel(0.1, 0.1))
     )
     reel, _ = with_nest(reel, [p.clip.id for p in timeline_of(reel).placed[1:3]])
-    return with_row(reel, "punch")
+    return _sounded(with_row(reel, "punch"), folder)
+
+
+def _sounded(reel: Reel, folder: Path) -> Reel:
+    """Return a reel with sounds of the shelf and one of its own, on points and laid, ducking, mastered, its song arranged."""
+    (folder / "own.wav").write_bytes(song(1.0))
+    reel, own = files.with_sound_file(reel, files.heard_file(str(folder / "own.wav")))
+    reel = sounds.with_sound_row(reel, ["whoosh", own], Rule("cuts"))
+    reel = sounds.with_values(reel, "n1", vary_pitch=2.0, beats=1.0)
+    reel = with_strip(files.with_hit(reel, "whoosh", 0.2), "n1", ducks=True, pan=-0.3)
+    reel = sound_clips.with_sound_clip(reel, own, Edge(0.0, timeline_of(reel).on_reel()[2].id))
+    reel = sound_clips.with_clip_values(reel, "x1", speed=1.5, fade_in_s=0.1)
+    reel = replace(reel, mix=MASTERED)
+    starts = bar_starts(reel)
+    return without_bars(reel, starts[1], starts[2]) if len(starts) > 3 else reel
 
 
 def project_cases(count: int, folder: Path, seed: int) -> Made:

@@ -14,6 +14,8 @@ from copy import deepcopy
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import numpy as np
+
 from tempik.errors import TempikError
 from tempik.memo import forget_all
 
@@ -113,8 +115,12 @@ def open_project(path: Path) -> str:
     """Open a project, work out all that the window shows of it, and see that saving it and opening it again changes
     nothing. Return what is wrong, '' for nothing."""
     from tempik.check.landing import check_reel
+    from tempik.media import Sound
     from tempik.project.file import load_reel, save_reel
+    from tempik.render.mixdown import Mixdown
     from tempik.render.plan import plan
+    from tempik.render.takes import Takes
+    from tempik.sounds.loudness import RATE
     from tempik.timeline.timeline import Timeline
 
     reel = load_reel(path)
@@ -123,6 +129,9 @@ def open_project(path: Path) -> str:
     turns = [min(s.turn, timeline.frames - 1) for row in timeline.seams for s in row[:2]]
     for frame in {0, timeline.frames // 2, max(0, timeline.frames - 1), *turns}:
         plan(timeline, frame, 90, 160)
+    mixdown = Mixdown(timeline, Sound(np.zeros((0, 2), np.float32), RATE), takes=Takes())
+    if mixdown.count and not np.isfinite(mixdown.block(0, 1.0)).all():
+        return "what is heard is no number"
     again = path.with_name("again.tempik")
     save_reel(reel, again)
     return "" if load_reel(again) == reel else "saved and opened again it is another reel"
