@@ -100,7 +100,7 @@ def test_the_loudest_instant_of_a_swelling_sound_is_found(name: str) -> None:
     assert hit_of(take_of(name).samples, RATE) == pytest.approx(take_of(name).hit / RATE, abs=0.03)
 
 
-@pytest.mark.parametrize("name", [n for n, k in SHELF.items() if k.stretches])
+@pytest.mark.parametrize("name", [n for n, k in SHELF.items() if k.beats])
 @pytest.mark.parametrize("seconds", [0.31, 1.0, 2.4])
 def test_risers_stretch_so_that_their_top_comes_when_asked(name: str, seconds: float) -> None:
     take = take_of(name, seconds)
@@ -140,6 +140,18 @@ def test_a_riser_climbs_over_so_many_beats_of_the_song(reel: Reel, beats: float)
     reel = rows.with_values(reel, "n1", beats=beats)
     for strike in struck(reel).strikes:
         assert strike.length_s == pytest.approx(beats * 0.5, abs=0.01)  # the song is at 120 BPM
+
+
+@pytest.mark.parametrize("name", [n for n, k in SHELF.items() if k.falls])
+@pytest.mark.parametrize("beats", [1.0, 2.0, 4.0])
+def test_falls_last_so_many_beats_from_their_point(reel: Reel, name: str, beats: float) -> None:
+    reel = rows.with_sound_row(reel, [name], Rule("bars", beats=(1,)))
+    own = [p.end - p.first for p in Mixdown(Timeline(reel), SILENCE).pieces]
+    assert set(own) == {len(take_of(name).samples)}
+    made = rows.with_values(reel, "n1", beats=beats)
+    for piece, strike in zip(Mixdown(Timeline(made), SILENCE).pieces, struck(made).strikes, strict=True):
+        assert strike.length_s == pytest.approx(beats * 0.5, abs=0.01)
+        assert piece.end - piece.hit == pytest.approx(strike.length_s * RATE, abs=50) and piece.hit == piece.first
 
 
 def test_what_fires_a_row(reel: Reel) -> None:

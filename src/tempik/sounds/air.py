@@ -103,7 +103,7 @@ def _swell(draw: Generator, length_s: float) -> Made:
     return Made((hiss * 0.7 + np.asarray(ring)[:, None]) * level[:, None], length_s)
 
 
-@sound("fall", "Fall", "fall", "noise that sinks away from the point", length_s=1.2)
+@sound("fall", "Fall", "fall", "noise that sinks away from the point", length_s=1.2, falls=True)
 def _fall(draw: Generator, length_s: float) -> Made:
     count = len(seconds(length_s))
     at = np.linspace(0, 1, count)
@@ -113,7 +113,9 @@ def _fall(draw: Generator, length_s: float) -> Made:
     return Made(stereo * shape[:, None], 0.0)
 
 
-@sound("fall-tone", "Falling tone", "fall tone", "a tone that drops two octaves from the point", length_s=0.9)
+@sound(
+    "fall-tone", "Falling tone", "fall tone", "a tone that drops two octaves from the point", length_s=0.9, falls=True
+)
 def _fall_tone(draw: Generator, length_s: float) -> Made:
     count = len(seconds(length_s))
     at = np.linspace(0, 1, count)

@@ -18,7 +18,8 @@ class Made(NamedTuple):
 
 
 class SoundKind(NamedTuple):
-    """A sound of the shelf. `beats` is how many beats it is stretched to by itself; 0 for one that has its own length."""
+    """A sound of the shelf. `beats` is how many beats it climbs over by itself; 0 for one that has its own length. One that `falls`
+    can be stretched too, from its hit on."""
 
     name: str
     title: str
@@ -27,14 +28,15 @@ class SoundKind(NamedTuple):
     length_s: float
     beats: float
     make: Callable[[Generator, float], Made]
+    falls: bool = False
 
     @property
     def stretches(self) -> bool:
-        return self.beats > 0
+        return self.beats > 0 or self.falls
 
 
 def sound(
-    name: str, title: str, tags: str, does: str, length_s: float, beats: float = 0.0
+    name: str, title: str, tags: str, does: str, length_s: float, beats: float = 0.0, falls: bool = False
 ) -> Callable[[Callable[[Generator, float], Made]], SoundKind]:
     """Make a sound of the shelf of a function that draws it, a given number of seconds long."""
-    return lambda make: SoundKind(name, title, tuple(tags.split()), does, length_s, beats, make)
+    return lambda make: SoundKind(name, title, tuple(tags.split()), does, length_s, beats, make, falls)

@@ -47,7 +47,7 @@ def _rewind(draw: Generator, length_s: float) -> Made:
     return Made((chirp[:, None] / scale + hiss) * level * (0.6 + 0.4 * far[:, None]), length_s)
 
 
-@sound("tape-stop", "Tape stop", "tape slow", "music that runs down from the point", length_s=1.0)
+@sound("tape-stop", "Tape stop", "tape slow", "music that runs down from the point", length_s=1.0, falls=True)
 def _tape_stop(draw: Generator, length_s: float) -> Made:
     count = len(seconds(length_s))
     speed = np.clip(1 - np.arange(count) / (count * 0.97), 0, 1) ** 0.8

@@ -38,7 +38,7 @@ def sound_named(name: str) -> SoundKind:
 
 def take_of(name: str, length_s: float = 0.0) -> Take:
     """Return a sound of the shelf, its own length or, where it can be stretched, one whose hit comes `length_s` after it
-    begins. It is drawn from its name, so that it is the same wherever it is made."""
+    begins, or that falls for so long. It is drawn from its name, so that it is the same wherever it is made."""
     kind = sound_named(name)
     length_s = min(max(length_s, LEAST_S), MOST_S) if length_s and kind.stretches else kind.length_s
     return _made(name, round(length_s * 1000))

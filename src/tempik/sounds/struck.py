@@ -129,7 +129,7 @@ def _boom(draw: Generator, length_s: float) -> Made:
     return Made(0.8 * stereo + low[:, None], 0.0)
 
 
-@sound("sub-drop", "Sub drop", "low drop", "a deep tone that sinks under the drop", length_s=1.8)
+@sound("sub-drop", "Sub drop", "low drop", "a deep tone that sinks under the drop", length_s=1.8, falls=True)
 def _sub_drop(draw: Generator, length_s: float) -> Made:
     count = len(seconds(length_s))
     t = np.arange(count) / RATE

@@ -28,7 +28,8 @@ LAST_GAP_S = 0.5  # of a song without beats
 
 class Strike(NamedTuple):
     """One sounding of a row. `at_s` is the instant of the reel at which its hit sounds, `gain` what its strength and the draw make
-    of it, as a factor; it is played `semitones` higher, and its hit comes `length_s` after it begins where it is stretched."""
+    of it, as a factor; it is played `semitones` higher. Where it is stretched its hit comes `length_s` after it begins, or, of one
+    that falls, it lasts so long from its hit."""
 
     row: str
     cell: str
@@ -124,16 +125,19 @@ def _picked(row: SoundRow, cell: str, before: str) -> str:
 
 
 def _stretch(timeline: Timeline, sound: str, beats: float, at_s: float) -> float:
-    """Return how long before its hit a sound begins that is stretched to beats of the song; 0 for one of its own length."""
+    """Return how long before its hit a sound begins, or how long after it one that falls ends, that is stretched to beats of the
+    song; 0 for one of its own length."""
     kind = SHELF.get(sound)
     beats = beats or (kind.beats if kind is not None else 0.0)
     if not beats or (kind is not None and not kind.stretches):
         return 0.0
+    if kind is not None and kind.falls:
+        return beat_before(timeline, at_s, -beats) - at_s
     return at_s - beat_before(timeline, at_s, beats)
 
 
 def beat_before(timeline: Timeline, at_s: float, beats: float) -> float:
-    """Return the instant of the reel so many beats before another, beyond the song's ends at the tempo there."""
+    """Return the instant of the reel so many beats before another (below 0: after it), beyond the song's ends at the tempo there."""
     song = timeline.reel.soundtrack
     times = [p.time_s - timeline.start_s for p in beats_between(song, 0.0, song.length_s)] if song is not None else []
     if len(times) < 2:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from tempik.desktop.commands.sounds import SoundCommands
 from tempik.edit.sounds import clips, files, mixing, rows
-from tempik.reel import Rule, by_id
+from tempik.edit.sounds.clip_sound import with_clip_sound_values
+from tempik.reel import Rule, SoundFile, by_id
 from tempik.timeline.striking import strip_names
 
+SEAMS_MS = (0.0, 2.0, 5.0, 20.0, 50.0, 100.0)
 ON: tuple[tuple[str, Rule], ...] = (
     ("on every cut", Rule("cuts")),
     ("on every join", Rule("joins")),
@@ -32,12 +34,20 @@ def sound_menu(commands: SoundCommands, sound: str, parent: QWidget) -> QMenu:
         menu.addAction("One more of the chosen row, by turns").triggered.connect(
             lambda: commands.use_for_row(sound, also=True)
         )
-    if by_id(reel.sounds, sound) is not None:
+    own = by_id(reel.sounds, sound)
+    if own is not None:
         menu.addSeparator()
+        menu.addAction("Words to find it by …").triggered.connect(lambda: _ask_tag(commands, own, parent))
         menu.addAction("Take it off the shelf").triggered.connect(
             lambda: commands.project.change("Sound off the shelf", lambda r: files.without_sound_file(r, sound))
         )
     return menu
+
+
+def _ask_tag(commands: SoundCommands, own: SoundFile, parent: QWidget) -> None:
+    words, given = QInputDialog.getText(parent, own.name, "Words to find it by", text=own.tag)
+    if given:
+        commands.project.change("Sound tagged", lambda reel: files.with_tag(reel, own.id, words))
 
 
 def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
@@ -100,6 +110,41 @@ def _fill_track_menu(commands: SoundCommands, menu: QMenu, track: str) -> None:
     menu.addAction("Remove track").triggered.connect(
         lambda: commands.project.change("Sound track removed", lambda reel: clips.without_sound_track(reel, track))
     )
+
+
+def clip_sound_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMenu:
+    """Return what can be done to a clip's own sound: its pitch, its seams, its ends."""
+    menu, found = QMenu(parent), by_id(commands.project.reel.clips, clip)
+    if found is None:
+        return menu
+    sound = found.sound
+
+    def offer(over: QMenu, text: str, checked: bool, what: str, **values: object) -> None:
+        action = over.addAction(text)
+        action.setCheckable(True)
+        action.setChecked(checked)
+        action.triggered.connect(
+            lambda: commands.project.change(what, lambda reel: with_clip_sound_values(reel, [clip], **values))
+        )
+
+    for text, pitch in (("pitch kept", "kept"), ("pitch follows the speed", "follows")):
+        offer(menu, text, sound.pitch == pitch, "Pitch changed", pitch=pitch)
+    seams = menu.addMenu("seams")
+    offer(seams, "as the reel's", sound.seam_ms is None, "Seams changed", seam_ms=None)
+    for ms in SEAMS_MS:
+        offer(seams, f"{ms:g} ms", sound.seam_ms == ms, "Seams changed", seam_ms=ms)
+    menu.addSeparator()
+    offer(menu, "no fades", not (sound.fade_in_s or sound.fade_out_s), "Fades taken off", fade_in_s=0.0, fade_out_s=0.0)
+    offer(
+        menu,
+        "ends where its picture does",
+        not (sound.lead_s or sound.trail_s),
+        "Sound edges back",
+        lead_s=0.0,
+        trail_s=0.0,
+    )
+    offer(menu, "heard", sound.on, "Clip's own sound", on=not sound.on)
+    return menu
 
 
 def sound_clip_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMenu:

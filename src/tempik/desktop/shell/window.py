@@ -32,7 +32,7 @@ from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
-from tempik.desktop.commands.sound_menus import sound_clip_menu, strip_menu
+from tempik.desktop.commands.sound_menus import clip_sound_menu, sound_clip_menu, strip_menu
 from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
@@ -240,6 +240,7 @@ class Window(QMainWindow):
         timeline.asks.nest_wanted.connect(self.nests.open)
         timeline.asks.sound_menu.connect(lambda strip, at: strip_menu(self.sounds, strip, self).popup(at))
         timeline.asks.sound_clip_menu.connect(lambda clip, at: sound_clip_menu(self.sounds, clip, self).popup(at))
+        timeline.asks.clip_sound_menu.connect(lambda clip, at: clip_sound_menu(self.sounds, clip, self).popup(at))
         timeline.asks.sound_wanted.connect(lambda: self.open_page(SoundPage))
         self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))

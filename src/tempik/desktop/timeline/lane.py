@@ -47,6 +47,7 @@ class Asks(QObject):
     title_wanted = Signal()
     sound_menu = Signal(str, QPoint)  # of a sound row or track
     sound_clip_menu = Signal(str, QPoint)
+    clip_sound_menu = Signal(str, QPoint)  # of a clip's own sound
     sound_wanted = Signal()  # the chosen sound is to be edited
     nest_wanted = Signal(str)  # the chosen title is to be edited
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -111,6 +112,7 @@ class Chosen(QWidget):
     def _make_nothing(self) -> QWidget:
         said = quiet("Click a sound on the right: it is struck on every cut.")
         said.setWordWrap(True)
+        said.setAlignment(Qt.AlignmentFlag.AlignTop)
         return said
 
     def _make_row(self) -> QWidget:
@@ -134,7 +136,7 @@ class Chosen(QWidget):
         self.beats.setStyleSheet(LOW)
         self.beats.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.beats.setMinimumContentsLength(8)
-        self.beats.setToolTip("How long before the point it begins: risers and files are stretched to beats")
+        self.beats.setToolTip("Risers climb and falls fall over so many beats of the song; files are stretched to them")
         self.beats.activated.connect(lambda n: self._row_edited("beats", BEATS[n][0]))
         grid.addWidget(quiet("stretch"), 2, 2)
         grid.addWidget(self.beats, 2, 3)

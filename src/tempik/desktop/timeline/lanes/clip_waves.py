@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
@@ -115,12 +115,16 @@ def wave_hit(ctx: PaintContext, placed: Placed, box: QRectF, pos: QPointF) -> Hi
         ctx.project.selection.select_clip(placed.clip.id)
         return make(at)
 
-    return Hit(cursor, tip=lambda: WAVE_TIP, press=press)
+    def menu(screen: QPoint) -> None:
+        ctx.project.selection.select_clip(placed.clip.id)
+        ctx.asks.clip_sound_menu.emit(placed.clip.id, screen)
+
+    return Hit(cursor, tip=lambda: WAVE_TIP, press=press, menu=menu)
 
 
 WAVE_TIP = (
     "The clip's own sound. Drag up or down: its gain. Drag an end: the sound begins or ends elsewhere than its picture; Ctrl: "
-    "without its neighbour. Drag beside an end: a fade."
+    "without its neighbour. Drag beside an end: a fade. Right click: pitch and seams."
 )
 
 

@@ -275,8 +275,8 @@ def strike_span(ctx: PaintContext, strike: Strike) -> tuple[float, float] | None
         return strike.at_s, strike.at_s
     hit_s = sound_hit(ctx.project.reel, strike.sound, made_only=True)
     ratio = 2 ** (strike.semitones / 12)
-    if strike.length_s > 0 and hit_s > 0:
-        ratio *= hit_s / strike.length_s
+    if strike.length_s > 0:
+        ratio *= (hit_s if hit_s > 0 else outline.length_s) / strike.length_s
     return strike.at_s - hit_s / ratio, strike.at_s + (outline.length_s - hit_s) / ratio
 
 
