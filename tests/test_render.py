@@ -19,7 +19,7 @@ from tempik.edit.speed import speed as retiming
 from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound
 from tempik.media.picture import Picture, solid
-from tempik.reel import Footage, Framing, Reel
+from tempik.reel import Footage, Framing, Mix, Reel
 from tempik.render import PictureSource, Settings, compose, export, mix, plan
 from tempik.render.compose import Source
 from tempik.render.export import Cancelled
@@ -153,11 +153,13 @@ def test_the_file_is_what_was_asked_for(upright: Reel, tmp_path: Path) -> None:
 
 def test_the_mix_is_the_stretch_of_song_to_the_sample(reel: Reel) -> None:
     assert reel.soundtrack is not None
+    reel = msgspec.structs.replace(reel, mix=Mix())
     timeline = Timeline(with_stretch(reel, 2.25, 6.0))
     whole = decode_sound(reel.soundtrack.path)
     mixed = mix(timeline)
     assert len(mixed.samples) == 6 * 48000
     np.testing.assert_allclose(mixed.samples, whole.samples[108000 : 108000 + 288000], atol=1e-6)
+    assert reel.soundtrack is not None
     quiet = msgspec.structs.replace(reel.soundtrack, gain_db=-6.0206, fade_out_s=1.0)
     faded = mix(Timeline(msgspec.structs.replace(reel, soundtrack=quiet)), whole).samples
     assert np.abs(faded[:48000]).max() == pytest.approx(0.5 * np.abs(whole.samples[:48000]).max(), rel=1e-3)

@@ -275,6 +275,9 @@ def test_a_channels_gain_is_dragged_as_one_step(opened: Window, page: SoundPage)
 
 def test_loudness_ceiling_and_ducking_are_set(opened: Window, page: SoundPage) -> None:
     mixer = page.mixer
+    mixer.loud.click()
+    mixer.kept.click()
+    assert (opened.project.reel.mix.loudness, opened.project.reel.mix.ceiling_db) == (None, None)
     assert not mixer.loudness.isEnabled()
     mixer.loud.click()
     mixer.kept.click()
@@ -288,8 +291,6 @@ def test_loudness_ceiling_and_ducking_are_set(opened: Window, page: SoundPage) -
 
 def test_what_plays_is_what_is_exported_and_levels_move(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.sounds.add_row("impact", Rule(every=2))
-    page.mixer.loud.click()
-    page.mixer.kept.click()
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
     whole = opened.reel_sound.mixdown(made_only=False)
     gain = whole.gain()

@@ -12,6 +12,7 @@ from media_files import beat_song, numbered, write_video
 from tempik.desktop.pages.speed.graph import SpeedGraph
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.shell.window import Window
+from tempik.edit.sounds.mixing import with_master
 from tempik.edit.speed import speed
 from tempik.reel import Clip
 from tempik.retime import constant, ramp, ready_shape
@@ -367,6 +368,7 @@ def test_a_clips_own_sound_is_made_in_the_background_and_heard(
     loud = opened.project.reel.footage[-1].id
     swap = lambda r: speed.with_clips(r, [_with_footage(now(page), loud)])  # noqa: E731
     opened.project.change("swap", swap)
+    opened.project.change("unmastered", lambda r: with_master(r, None, None))
     quiet = opened.reel_sound.whole([], 0.0).samples
     opened.speeds.toggle_sound()
     qtbot.waitUntil(lambda: opened.clip_sounds.ready, timeout=WAIT)

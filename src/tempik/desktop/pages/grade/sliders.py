@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
-from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QSlider, QWidget
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QWidget
 
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import colour, words
 from tempik.reel.grade import AMOUNTS, NEUTRAL, Amount
 
@@ -20,12 +21,11 @@ VALUE_W = 70
 HANDLE = 7.0
 
 
-class GradeSlider(QSlider):
-    """A slider that shows how far it is from what does nothing. The wheel moves it only where it was chosen: pages are
-    scrolled by it."""
+class GradeSlider(FreeSlider):
+    """A slider that shows how far it is from what does nothing."""
 
     def __init__(self, neutral: float) -> None:
-        super().__init__(Qt.Orientation.Horizontal)
+        super().__init__(HANDLE)
         self.neutral = neutral  # a share of its way
         self.setRange(0, STEPS)
         self.setMinimumWidth(60)
@@ -50,34 +50,6 @@ class GradeSlider(QSlider):
         p.setBrush(QColor(ink if self.isEnabled() else theme.LINE))
         p.setPen(QPen(QColor(theme.GROUND), 1))
         p.drawEllipse(QPointF(at, y), HANDLE - 1, HANDLE - 1)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self.setSliderDown(True)
-            self._go(event.position().x())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self.isSliderDown():
-            self._go(event.position().x())
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self.isSliderDown():
-            self.setSliderDown(False)
-            self.update()
-
-    def _go(self, x: float) -> None:
-        share = (x - HANDLE) / max(self.width() - 2 * HANDLE, 1)
-        place = self.minimum() + round(min(max(share, 0.0), 1.0) * (self.maximum() - self.minimum()))
-        if place != self.value():
-            self.setValue(place)
-            self.sliderMoved.emit(place)
-            self.update()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
 
 
 class _Name(Label):

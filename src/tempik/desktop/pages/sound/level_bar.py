@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QWheelEvent
-from PySide6.QtWidgets import QSlider
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
 
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import colour
 
 LEAST_DB, MOST_DB = -48, 12
@@ -18,14 +18,15 @@ FALL_DB_S, HOLD_MS = 24.0, 900
 TICK_MS = 40
 
 
-class LevelBar(QSlider):
+class LevelBar(FreeSlider):
     """A slider whose middle of things, 0, is easily found: gain in half decibels, metered, or anything else. `reset` says that it was
-    double clicked. The wheel moves it only where it was chosen: pages are scrolled by it."""
+    double clicked."""
 
     reset = Signal()
+    finds_zero = True
 
     def __init__(self, low: int = LEAST_DB * PER_DB, high: int = MOST_DB * PER_DB, metered: bool = True) -> None:
-        super().__init__(Qt.Orientation.Horizontal)
+        super().__init__(HANDLE)
         self.setRange(low, high)
         self.setSingleStep(1)
         self.setPageStep(max(1, (high - low) // 20))
@@ -86,34 +87,5 @@ class LevelBar(QSlider):
         if self._held_db > METER_LEAST_DB:
             p.fillRect(QRectF(x[1] - 1, box.top() - 1, 2, box.height() + 2), QColor(theme.TEXT))
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton:
-            self.setSliderDown(True)
-            self._go(event.position().x())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self.isSliderDown():
-            self._go(event.position().x())
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self.isSliderDown():
-            self.setSliderDown(False)
-            self.update()
-
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.reset.emit()
-
-    def _go(self, x: float) -> None:
-        share = (x - HANDLE) / max(self.width() - 2 * HANDLE, 1)
-        place = self.minimum() + round(min(max(share, 0.0), 1.0) * (self.maximum() - self.minimum()))
-        if abs(place) <= (self.maximum() - self.minimum()) // 60:
-            place = 0  # nothing changed is easily found
-        if place != self.value():
-            self.setValue(place)
-            self.update()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Sequence
-from typing import Protocol
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
@@ -15,26 +13,25 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.ground import paint_dots
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.lanes.pulse_painting import cell_box, row_picture, rule_text
+from tempik.desktop.timeline.lanes.cells import DOTS_PX, CellsLane
+from tempik.desktop.timeline.lanes.pulse_painting import row_picture, rule_text
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
-from tempik.edit.accents.painting import with_painted, with_swept, with_toggled
+from tempik.edit.accents.painting import with_toggled
 from tempik.edit.accents.rows import row_of, with_all_amounts, with_amount
 from tempik.reel import Reel
 from tempik.time import time_of
-from tempik.timeline.striking import Struck
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 20, 72
-DOTS_PX = 20  # of a row's name, at its end: its menu
 
 
-class AccentLane(Lane):
+class AccentLane(CellsLane):
     """One accent row: cells are clicked, swept and weighed, its name is dragged for its amount."""
 
-    what = "Accents"
+    what, ink = "Accents", theme.PULSE
 
     def __init__(self, number: int) -> None:
-        self.number = number
+        super().__init__(number)
         self.key = f"accent {number}"
 
     @classmethod
@@ -53,16 +50,8 @@ class AccentLane(Lane):
         found, selection = self.found(ctx), ctx.project.selection
         if selection.row_id == found.row.id:
             p.fillRect(box, colour(theme.PULSE, 0.07))
-            self._paint_cell(p, ctx, box, selection.cell_id, 0.3)
+            self.paint_cell(p, ctx, box, selection.cell_id, 0.3)
         p.drawPixmap(QPointF(0, box.top()), row_picture(p, ctx, found, int(box.height())))
-
-    def paint_hover(self, p: QPainter, ctx: PaintContext, box: QRectF, hover: str) -> None:
-        self._paint_cell(p, ctx, box, hover, 0.2)
-
-    def _paint_cell(self, p: QPainter, ctx: PaintContext, box: QRectF, cell: str, alpha: float) -> None:
-        place = cell_box(ctx.timeline, ctx.view, self.found(ctx), cell, box) if cell else None
-        if place is not None:
-            p.fillRect(place.intersected(box), colour(theme.PULSE, alpha))
 
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found = self.found(ctx)
@@ -78,29 +67,24 @@ class AccentLane(Lane):
 
     # Pointer
 
-    def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
-        if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
-            return None
+    def name_hit(self, ctx: PaintContext) -> Hit:
         row = self.found(ctx).row.id
-        if pos.x() < GUTTER:
-            return Hit(
-                tip=lambda: NAME_TIP,
-                press=lambda at: self._press_name(ctx, at),
-                menu=lambda screen: _row_menu(ctx, row, screen),
-            )
-        cell = self.cell_at(ctx, pos)
-        if cell is None:
-            return None
         return Hit(
-            Qt.CursorShape.PointingHandCursor,
-            cell.id,
-            lambda: cell_tip(ctx, self.found(ctx), cell),
-            lambda at: self._press_cell(ctx, cell, at),
+            tip=lambda: NAME_TIP,
+            press=lambda at: self._press_name(ctx, at),
+            menu=lambda screen: _row_menu(ctx, row, screen),
         )
 
-    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
-        """Return the cell under the pointer."""
-        return cell_under(ctx, self.found(ctx).cells, pos)
+    def tip(self, ctx: PaintContext, cell: Cell) -> str:
+        return cell_tip(ctx, self.found(ctx), cell)
+
+    def choose(self, ctx: PaintContext, cell: Cell) -> None:
+        found = self.found(ctx)
+        fires = any(p.cell == cell.id for p in found.pulses)
+        ctx.project.selection.select_row(found.row.id, cell.id if fires else "")
+
+    def edit(self, ctx: PaintContext) -> None:
+        ctx.asks.row_wanted.emit()
 
     def toggle(self, ctx: PaintContext, cell: str) -> None:
         """Turn the row on or off at a cell."""
@@ -112,16 +96,6 @@ class AccentLane(Lane):
             _row_menu(ctx, row, at.screen)
             return None
         return AmountGesture(ctx, row, at.shift)
-
-    def _press_cell(self, ctx: PaintContext, cell: Cell, at: Pointer) -> LaneGesture | None:
-        """Take hold of a cell; Ctrl only chooses its pulse for the page."""
-        found = self.found(ctx)
-        fires = any(p.cell == cell.id for p in found.pulses)
-        ctx.project.selection.select_row(found.row.id, cell.id if fires else "")
-        if at.ctrl:
-            ctx.asks.row_wanted.emit()
-            return None
-        return CellGesture(ctx, self, cell)
 
     @classmethod
     def words(cls) -> Sequence[tuple[str, str]]:
@@ -165,73 +139,7 @@ def toggle_cell(project: Project, row: int, cell: str) -> None:
     project.selection.select_row(found.row.id, cell if fires else "")
 
 
-STRENGTH_PX = 60.0  # of a drag upward for one more
 AMOUNT_PX = 80.0  # of a drag along a name for one more
-
-
-class CellLane(Protocol):
-    """A lane of cells that are painted."""
-
-    what: str  # what its cells are
-
-    def found(self, ctx: PaintContext) -> Fired | Struck:
-        """Return the lane's row worked out."""
-
-    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
-        """Return the cell under the pointer."""
-
-    def toggle(self, ctx: PaintContext, cell: str) -> None:
-        """Turn a cell on or off."""
-
-
-def cell_under(ctx: PaintContext, cells: Sequence[Cell], pos: QPointF) -> Cell | None:
-    """Return the cell under the pointer. A cell begins at its frame and runs to the next: the pulse that it holds does the
-    same."""
-    timeline = ctx.timeline
-    frame = ctx.view.time(pos.x() + 5) * float(timeline.rate)
-    number = bisect_right(cells, frame, key=lambda c: c.frame) - 1
-    if number < 0 or not 0 <= cells[number].frame < timeline.frames:
-        return None
-    return cells[number]
-
-
-class CellGesture(LaneGesture):
-    """Cells are swept across, or one weighed up and down; a click toggles."""
-
-    def __init__(self, ctx: PaintContext, lane: CellLane, cell: Cell) -> None:
-        super().__init__()
-        self.gesture = Gesture(ctx.project)
-        self.lane, self.first = lane, cell.id
-        found = lane.found(ctx)
-        pulse = next((p for p in found.pulses if p.cell == cell.id), None)
-        self.row = found.row.id
-        self.was = pulse.own if pulse is not None else 0.0
-        self.on = pulse is None
-        self.swept = [cell.id]
-
-    def drag(self, ctx: PaintContext, at: Pointer) -> None:
-        across, up = abs(at.moved.x()), -at.moved.y()
-        if len(self.swept) == 1 and abs(up) > across:
-            strength = min(max((self.was or 1.0) + up / STRENGTH_PX, 0.0), 2.0)
-            self.gesture.show(lambda reel: with_painted(reel, self.row, self.first, strength))
-            self.text = f"strength {strength * 100:.0f} %"
-            return
-        cell = self.lane.cell_at(ctx, at.pos)
-        if cell is not None:
-            if cell.id not in self.swept:
-                self.swept.append(cell.id)
-            swept = list(self.swept)
-            self.gesture.show(lambda reel: with_swept(reel, self.row, swept, self.on))
-            self.text = f"{len(swept)} points {'on' if self.on else 'off'}"
-
-    def release(self, ctx: PaintContext, at: Pointer) -> None:
-        if self.text:
-            self.gesture.settle(f"{self.lane.what} painted")
-        else:
-            self.lane.toggle(ctx, self.first)
-
-    def drop(self) -> None:
-        self.gesture.drop()
 
 
 class AmountGesture(LaneGesture):

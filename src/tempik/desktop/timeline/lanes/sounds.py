@@ -13,8 +13,8 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import paint_dots
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.lanes.accents import DOTS_PX, CellGesture, cell_under
-from tempik.desktop.timeline.lanes.pulse_painting import cell_box, rule_text
+from tempik.desktop.timeline.lanes.cells import DOTS_PX, CellsLane
+from tempik.desktop.timeline.lanes.pulse_painting import rule_text
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
@@ -40,13 +40,13 @@ GAIN_DB_PX = 0.25  # of a drag along a name
 NARROW_PX = 4
 
 
-class SoundRowLane(Lane):
+class SoundRowLane(CellsLane):
     """One sound row: cells are clicked, swept and weighed as an accent row's are, its name is dragged for its gain."""
 
-    what = "Sounds"
+    what, ink = "Sounds", theme.SOUND
 
     def __init__(self, number: int) -> None:
-        self.number = number
+        super().__init__(number)
         self.key = f"sound {number}"
 
     @classmethod
@@ -66,7 +66,7 @@ class SoundRowLane(Lane):
         found, selection = self.found(ctx), ctx.project.selection
         if selection.strip == found.row.id:
             p.fillRect(box, colour(theme.SOUND, 0.07))
-            self._paint_cell(p, ctx, box, selection.strike, 0.3)
+            self.paint_cell(p, ctx, box, selection.strike, 0.3)
         p.save()
         p.setClipRect(box)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
@@ -75,14 +75,6 @@ class SoundRowLane(Lane):
         _paint_empty(p, ctx, box, found)
         _paint_strikes(p, ctx, box, found)
         p.restore()
-
-    def paint_hover(self, p: QPainter, ctx: PaintContext, box: QRectF, hover: str) -> None:
-        self._paint_cell(p, ctx, box, hover, 0.2)
-
-    def _paint_cell(self, p: QPainter, ctx: PaintContext, box: QRectF, cell: str, alpha: float) -> None:
-        place = cell_box(ctx.timeline, ctx.view, self.found(ctx), cell, box) if cell else None
-        if place is not None:
-            p.fillRect(place.intersected(box), colour(theme.SOUND, alpha))
 
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found, reel = self.found(ctx), ctx.project.reel
@@ -98,38 +90,23 @@ class SoundRowLane(Lane):
 
     # Pointer
 
-    def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
-        if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
-            return None
-        row = self.found(ctx).row.id
-        if pos.x() < GUTTER:
-            return strip_name_hit(ctx, row)
-        cell = self.cell_at(ctx, pos)
-        if cell is None:
-            return None
-        return Hit(
-            Qt.CursorShape.PointingHandCursor,
-            cell.id,
-            lambda: _cell_tip(ctx, self.found(ctx), cell),
-            lambda at: self._press_cell(ctx, cell, at),
-        )
+    def name_hit(self, ctx: PaintContext) -> Hit:
+        return strip_name_hit(ctx, self.found(ctx).row.id)
 
-    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
-        """Return the cell under the pointer."""
-        return cell_under(ctx, self.found(ctx).cells, pos)
+    def tip(self, ctx: PaintContext, cell: Cell) -> str:
+        return _cell_tip(ctx, self.found(ctx), cell)
+
+    def choose(self, ctx: PaintContext, cell: Cell) -> None:
+        ctx.project.selection.select_strip(self.found(ctx).row.id, cell.id)
+
+    def edit(self, ctx: PaintContext) -> None:
+        ctx.asks.sound_wanted.emit()
 
     def toggle(self, ctx: PaintContext, cell: str) -> None:
         """Turn the row on or off at a cell."""
         row = self.found(ctx).row.id
         name = strip_names(ctx.project.reel)[row]
         ctx.project.change(f"{name} toggled", lambda reel: with_toggled(reel, row, cell))
-
-    def _press_cell(self, ctx: PaintContext, cell: Cell, at: Pointer) -> LaneGesture | None:
-        ctx.project.selection.select_strip(self.found(ctx).row.id, cell.id)
-        if at.ctrl:
-            ctx.asks.sound_wanted.emit()
-            return None
-        return CellGesture(ctx, self, cell)
 
     @classmethod
     def words(cls) -> Sequence[tuple[str, str]]:
