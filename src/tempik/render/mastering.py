@@ -25,9 +25,9 @@ BACK_DB_S = 60.0
 MOST_DB = BACK_DB_S * BLOCK / RATE
 # What the steps between measured places may cost.
 MARGIN_DB = 0.1
-CLOSE_LU = 0.05
+CLOSE_LU = 0.1
 TRIES = 7
-LEAST_SLOPE = 0.2
+LEAST_SLOPE, FIRST_SLOPE = 0.2, 0.75
 # What is quieter than this is silence, and no more than this is added to make up for what the limiter takes.
 QUIETEST_LUFS, MOST_MORE_DB = -69.0, 18.0
 # Of the mix and of its peaks, so much is kept while it is gone through again.
@@ -145,7 +145,7 @@ class Master:
             if abs(loudness - found) < CLOSE_LU:
                 break
             # The limiter takes of each decibel more what it must: how much is told by the step before.
-            slope = (found - before[1]) / (gain_db - before[0]) if number and gain_db != before[0] else 1.0
+            slope = (found - before[1]) / (gain_db - before[0]) if number and gain_db != before[0] else FIRST_SLOPE
             before = (gain_db, found)
             gain_db = min(gain_db + (loudness - found) / min(max(slope, LEAST_SLOPE), 1.0), most_db)
             if gain_db == before[0]:

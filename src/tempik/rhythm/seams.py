@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from tempik.media.audio import Samples
 
-STEPS = 16  # to a bar: how finely time is searched
+STEPS = 12  # to a bar: how finely time is searched
 CANDIDATES = 24  # ways whose real length is looked at
 MOST_JUMPS = 4
 JUMP_COST = 0.35  # of any jump, however good: fewer are better
