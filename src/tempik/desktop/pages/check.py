@@ -78,14 +78,15 @@ class _Events(QAbstractTableModel):
 
     @staticmethod
     def _text(event: Event, name: str) -> str:
-        measured = "" if event.measured_ms is None else f"{event.measured_ms:+.1f} ms"
+        digits = 2 if event.kind == "sound" else 1  # a sound lands to the sample
+        measured = "" if event.measured_ms is None else f"{event.measured_ms:+.{digits}f} ms"
         return {
             "event": event.kind,
             "what": event.what,
             "frame": str(event.frame),
             "time": clock_text(event.time_s),
             "point": event.point,
-            "error": f"{event.error_ms:+.2f} ms" if event.kind == "sound" else f"{event.error_ms:+.1f} ms",
+            "error": f"{event.error_ms:+.{digits}f} ms",
             "frames": f"{event.error_frames:+.2f}",
             "measured": measured,
             "verdict": "free" if not event.tied else "✓ on point" if event.ok else "✗ off point",
@@ -104,6 +105,7 @@ class CheckPage(Page):
         self.measured = False
         self.summary = Label()
         self.summary.setTextFormat(Qt.TextFormat.RichText)  # ours
+        self.summary.setWordWrap(True)
         self.notes = Label()
         self.notes.setStyleSheet(f"color: {theme.WARNING_TEXT};")
         self.kinds = QComboBox()

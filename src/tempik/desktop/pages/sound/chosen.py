@@ -260,7 +260,8 @@ class Chosen(QWidget):
             self.which.clear()
             self.which.addItems(titles)
         found = next(s for s in struck_of(self.project.timeline) if s.row.id == row.id)
-        self._head(", ".join(titles), f"· {len(found.strikes)} strikes")
+        count = len(found.strikes)
+        self._head(", ".join(titles), f"· {count} strike{'s' if count != 1 else ''}")
         self.rule.tell_rows(
             [(f.row.id, f.accent.title.lower() if f.accent else f.row.accent) for f in self.project.timeline.fired]
         )
