@@ -227,11 +227,16 @@ def test_sound_clips_are_dragged_onto_points_trimmed_faded_and_slipped(opened: W
     drag(opened, middle, middle - QPointF(0, 24), SHIFT)
     assert opened.project.reel.sound_clips[0].gain_db == 6.0
     opened.project.playhead.go(round((after.begin_s + 0.5) * 30))
-    opened.commands["split_clip"].trigger()
+    opened.commands["split"].trigger()
     assert len(opened.project.reel.sound_clips) == 2
     opened.commands["land_clip"].trigger()
-    opened.commands["remove_sound_clip"].trigger()
-    assert len(opened.project.reel.sound_clips) == 1
+    cut = opened.project.reel.clips
+    opened.commands["remove_clip"].trigger()
+    assert len(opened.project.reel.sound_clips) == 1 and opened.project.reel.clips == cut
+    opened.project.selection.select_sound_clip(opened.project.reel.sound_clips[0].id)
+    opened.project.selection.select_clip(cut[0].id)
+    opened.commands["remove_clip"].trigger()
+    assert len(opened.project.reel.sound_clips) == 1 and len(opened.project.reel.clips) == len(cut) - 1
 
 
 def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from tempik.desktop.commands.clips import ClipCommands
 from tempik.desktop.commands.registry import command
+from tempik.desktop.commands.sounds import remove_sound_clip, split_sound_clip
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.edit.clips import pieces, trim
@@ -25,6 +26,10 @@ class CutCommands(ClipCommands):
 
     @command("Cut", "Split at the playhead", ("S",), "clips")
     def split(self) -> None:
+        sound = self.project.selection.sound_clip
+        if sound is not None:
+            split_sound_clip(self.project, sound)
+            return
         frame, selected = self.project.playhead.frame, self.project.selection.chosen_clips
         placed = self.at_playhead()
         names = [n for n in selected if self._across(n)] or ([placed.clip.id] if placed is not None else None)
@@ -189,15 +194,17 @@ class CutCommands(ClipCommands):
         "Cut", "Remove the clip, the one before runs on; points on the Rhythm page", ("Delete", "Backspace"), "song"
     )
     def remove_clip(self) -> None:
-        """Take the selected clips out; the clip before each runs on."""
-        names = self.chosen()
+        """Take the selected clips out; the clip before each runs on. A selected sound clip goes as well."""
+        names, sound = self.chosen(), self.project.selection.sound_clip
 
         def edit(reel: Reel) -> Reel:
             for name in names:
                 reel = without_clip(reel, name)
             return reel
 
-        if names:
+        if sound is not None:
+            remove_sound_clip(self.project, sound)
+        elif names:
             self.do(f"{_clips(names)} removed", edit)
 
 

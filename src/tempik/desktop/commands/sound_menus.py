@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from tempik.desktop.commands.sounds import SoundCommands
+from tempik.desktop.commands.sounds import SoundCommands, remove_sound_clip, split_sound_clip
 from tempik.edit.sounds import clips, files, mixing, rows
 from tempik.edit.sounds.clip_sound import with_clip_sound_values
 from tempik.reel import Rule, SoundFile, by_id
@@ -155,12 +155,12 @@ def sound_clip_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMen
     if found is None:
         return menu
     menu.addAction("Hit on the nearest point").triggered.connect(commands.land_clip)
-    menu.addAction("Split at the playhead").triggered.connect(commands.split_clip)
+    menu.addAction("Split at the playhead").triggered.connect(lambda: split_sound_clip(commands.project, found))
     for text, name, on in (("backward", "backward", found.backward), ("round and round", "loop", found.loop)):
         action = menu.addAction(text)
         action.setCheckable(True)
         action.setChecked(on)
         action.triggered.connect(lambda _=False, n=name, o=on: commands.change_clip("Sound clip changed", **{n: not o}))
     menu.addSeparator()
-    menu.addAction("Remove").triggered.connect(commands.remove_sound_clip)
+    menu.addAction("Remove").triggered.connect(lambda: remove_sound_clip(commands.project, found))
     return menu

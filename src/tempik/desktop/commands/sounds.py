@@ -149,19 +149,6 @@ class SoundCommands(QObject):
         at = Edge(timeline.reel_s(point), point.id)
         self.project.change(f"Sound on {point.label}", lambda reel: clips.with_clip_moved(reel, clip.id, at))
 
-    @command("Sound", "Split the sound clip at the playhead", ("Shift+\\",), "")
-    def split_clip(self) -> None:
-        clip, timeline = self._clip(), self.project.timeline
-        if clip is not None:
-            at_s = time_of(self.project.playhead.frame, timeline.rate)
-            self.project.change("Sound split", lambda reel: clips.with_clip_split(reel, clip.id, at_s))
-
-    @command("Sound", "Remove the sound clip", (), "")
-    def remove_sound_clip(self) -> None:
-        clip = self._clip()
-        if clip is not None:
-            self.project.change("Sound removed", lambda reel: clips.without_sound_clip(reel, clip.id))
-
     # Files
 
     @command("Sound", "Add sounds of my own …", (), "")
@@ -212,3 +199,14 @@ class SoundCommands(QObject):
         own = [s.id for s in reel.sounds if all(p in f"{s.name} {s.tag}".lower() for p in parts)]
         kinds = [k for k in SHELF.values() if all(p in f"{k.title} {' '.join(k.tags)} {k.does}".lower() for p in parts)]
         return own + [k.name for k in kinds]
+
+
+def split_sound_clip(project: Project, clip: SoundClip) -> None:
+    """Split a sound clip at the playhead."""
+    at_s = time_of(project.playhead.frame, project.timeline.rate)
+    project.change("Sound split", lambda reel: clips.with_clip_split(reel, clip.id, at_s))
+
+
+def remove_sound_clip(project: Project, clip: SoundClip) -> None:
+    """Take a sound clip out."""
+    project.change("Sound removed", lambda reel: clips.without_sound_clip(reel, clip.id))

@@ -113,6 +113,9 @@ class Selection(QObject):
     def _select(self, clip: str | None, wanted: frozenset[str]) -> None:
         clip = source_of(clip) if clip is not None else None
         wanted = frozenset(source_of(name) for name in wanted)
+        if self.sound_clip_id is not None:  # keys act on clips of one kind
+            self.sound_clip_id = None
+            self.sound_selected.emit()
         if clip != self.clip_id or wanted != self.clip_ids:
             self.clip_id, self.clip_ids = clip, wanted
             self.join_place = None
@@ -148,9 +151,10 @@ class Selection(QObject):
             self.sound_selected.emit()
 
     def select_sound_clip(self, clip: str | None) -> None:
-        """Select a clip of a sound track, and its track's channel."""
+        """Select a clip of a sound track, and its track's channel; no other clip is selected then."""
         found = by_id(self._reel.sound_clips, clip)
         if found is not None and clip != self.sound_clip_id:
+            self.select_clip(None)
             self.strip, self.strike, self.sound_clip_id = found.track, "", clip
             self.sound_selected.emit()
 
