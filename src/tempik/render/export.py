@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import errno
 import os
-import queue
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import NamedTuple, cast
@@ -15,6 +14,7 @@ import av
 import numpy as np
 from av.audio.stream import AudioStream
 from av.container import OutputContainer
+from av.packet import Packet
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
@@ -25,6 +25,7 @@ from tempik.formats import Format, format_of
 from tempik.grade.cube import lut_of
 from tempik.media.audio import Samples
 from tempik.media.picture import to_frame
+from tempik.render.ahead import Ahead
 from tempik.render.mixdown import Mixdown
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
@@ -38,6 +39,7 @@ from tempik.timeline.timeline import Timeline
 
 # Frames composed ahead of the encoder: enough to ride over a seek, few enough to stay small.
 AHEAD = 6
+ENCODED_AHEAD = 24  # packets of sound, half a second
 ENCODED = 1024  # samples that are encoded at once
 EXPORT_CACHE_BYTES = 192 << 20
 Progress = Callable[[int, int], None]
@@ -144,20 +146,30 @@ def _write(
     video.codec_context.gop_size = max(1, round(2 * rate))
     video.codec_context.color_range = 1
     video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
+    video.codec_context.thread_type = "FRAME"  # the binding's default of slices is slower and larger
     audio = cast(AudioStream, container.add_stream(kind.sound, rate=RATE, layout="stereo"))
     audio.bit_rate = kind.sound_bit_rate
-    waiting = _Waiting(sound)
-    with _Composer(timeline, size, cancel) as composer:
-        for number, frame in enumerate(composer.frames()):
+    container.start_encoding()  # opens the encoders, before there are threads
+    composing = Ahead(_composed(timeline, size), AHEAD, "compose")
+    with composing, Ahead(_encoded(audio, sound), ENCODED_AHEAD, "sound") as packets:
+        heard = _Interleaved(container, iter(packets))
+        for number, frame in enumerate(composing):
+            if cancel.is_set():
+                raise Cancelled
             frame.pts, frame.time_base = number, 1 / rate
             container.mux(video.encode(frame))
             # Sound keeps a little ahead of the picture, so that the file is interleaved as it will be played.
-            for out in waiting.until(round((number + 1) / float(rate) * RATE) + RATE // 2):
-                container.mux(audio.encode(out))
+            heard.until((number + 1) / rate + Fraction(1, 2))
             if progress is not None:
                 progress(number + 1, timeline.frames)
-    container.mux(video.encode(None))
-    container.mux(audio.encode(None))
+        container.mux(video.encode(None))
+        heard.until(None)
+
+
+def _composed(timeline: Timeline, size: tuple[int, int]) -> Iterator[VideoFrame]:
+    with PictureSource(EXPORT_CACHE_BYTES) as source:
+        for number in range(timeline.frames):
+            yield to_frame(source.render(plan(timeline, number, *size)))
 
 
 def _metered(blocks: Iterator[Samples], meter: Meter) -> Iterator[Samples]:
@@ -167,77 +179,40 @@ def _metered(blocks: Iterator[Samples], meter: Meter) -> Iterator[Samples]:
         yield block
 
 
-class _Waiting:
-    """Sound that waits to be written, in the blocks that encoders take."""
-
-    def __init__(self, blocks: Iterator[Samples]) -> None:
-        self._blocks = blocks
-        self._held: Samples = np.zeros((0, 2), np.float32)
-        self._sent = 0
-        self._ended = False
-
-    def until(self, sample: int) -> Iterator[av.AudioFrame]:
-        """Yield what has not been yielded yet up to a sample of the reel, and on to the end of a block."""
-        while self._sent < sample:
-            while len(self._held) < ENCODED and not self._ended:
-                block = next(self._blocks, None)
-                if block is None:
-                    self._ended = True
-                else:
-                    self._held = np.concatenate([self._held, block])
-            part, self._held = self._held[:ENCODED], self._held[ENCODED:]
-            if not len(part):
-                return
-            out = av.AudioFrame.from_ndarray(np.ascontiguousarray(part.T), "fltp", "stereo")
-            out.sample_rate, out.pts, out.time_base = RATE, self._sent, Fraction(1, RATE)
-            self._sent += len(part)
-            yield out
+def _encoded(audio: AudioStream, blocks: Iterable[Samples]) -> Iterator[Packet[AudioStream]]:
+    """Yield the packets of sound that comes in blocks of any length."""
+    held: Samples = np.zeros((0, 2), np.float32)
+    sent = 0
+    for block in blocks:
+        held = np.concatenate([held, block])
+        while len(held) >= ENCODED:
+            yield from audio.encode(_sound_frame(held[:ENCODED], sent))
+            held, sent = held[ENCODED:], sent + ENCODED
+    if len(held):
+        yield from audio.encode(_sound_frame(held, sent))
+    yield from audio.encode(None)
 
 
-class _Composer:
-    """Composes frames on a thread of its own while the caller encodes."""
+def _sound_frame(part: Samples, first: int) -> av.AudioFrame:
+    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(part.T), "fltp", "stereo")
+    frame.sample_rate, frame.pts, frame.time_base = RATE, first, Fraction(1, RATE)
+    return frame
 
-    def __init__(self, timeline: Timeline, size: tuple[int, int], cancel: threading.Event) -> None:
-        self._timeline = timeline
-        self._size = size
-        self._cancel = cancel
-        self._stop = threading.Event()
-        self._ready: queue.Queue[VideoFrame | BaseException | None] = queue.Queue(AHEAD)
-        self._thread = threading.Thread(target=self._work, name="compose", daemon=True)
 
-    def __enter__(self) -> _Composer:
-        self._thread.start()
-        return self
+class _Interleaved:
+    """Writes packets of sound as far as the picture has come."""
 
-    def __exit__(self, *_: object) -> None:
-        self._stop.set()
-        while self._thread.is_alive():
-            try:
-                self._ready.get(timeout=0.02)
-            except queue.Empty:
-                continue
-        self._thread.join()
+    def __init__(self, container: OutputContainer, packets: Iterator[Packet[AudioStream]]) -> None:
+        self._container = container
+        self._packets = packets
+        self._next: Packet[AudioStream] | None = next(packets, None)
 
-    def frames(self) -> Iterator[VideoFrame]:
-        """Yield composed frames in order. Raises what composing raised, or Cancelled."""
-        while True:
-            item = self._ready.get()
-            if self._cancel.is_set():
-                raise Cancelled
-            if item is None:
-                return
-            if isinstance(item, BaseException):
-                raise item
-            yield item
+    def until(self, at_s: Fraction | None) -> None:
+        """Write what begins before `at_s` seconds and is not written yet; all that is left where it is None."""
+        while self._next is not None and (at_s is None or _begin_s(self._next) < at_s):
+            self._container.mux(self._next)
+            self._next = next(self._packets, None)
 
-    def _work(self) -> None:
-        width, height = self._size
-        try:
-            with PictureSource(EXPORT_CACHE_BYTES) as source:
-                for number in range(self._timeline.frames):
-                    if self._stop.is_set() or self._cancel.is_set():
-                        break
-                    self._ready.put(to_frame(source.render(plan(self._timeline, number, width, height))))
-            self._ready.put(None)
-        except BaseException as error:
-            self._ready.put(error)
+
+def _begin_s(packet: Packet[AudioStream]) -> Fraction:
+    return (packet.pts or 0) * (packet.time_base or Fraction(1, RATE))
