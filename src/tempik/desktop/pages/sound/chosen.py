@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -55,9 +55,12 @@ BEATS = (
 )
 
 
-def _spin(
-    low: float, high: float, decimals: int, suffix: str, tip: str, edited: Callable[[float], None]
-) -> QDoubleSpinBox:
+Field = tuple[str, str, float, float, int, str, float, str]
+Fields = dict[str, tuple[QDoubleSpinBox, float]]  # by a record's name: the control, and its value for 1 of the record's
+
+
+def _spin(field: Field, edited: Callable[[str, float], None]) -> QDoubleSpinBox:
+    name, _, low, high, decimals, suffix, by, tip = field
     spin = QDoubleSpinBox()
     spin.setRange(low, high)
     spin.setDecimals(decimals)
@@ -66,8 +69,29 @@ def _spin(
     spin.setKeyboardTracking(False)
     spin.setStyleSheet(LOW)
     spin.setFixedWidth(60)
-    spin.valueChanged.connect(edited)
+    spin.valueChanged.connect(lambda shown: edited(name, shown / by))
     return spin
+
+
+def _in_two_columns(fields: Iterable[Field], edited: Callable[[str, float], None]) -> tuple[QGridLayout, Fields]:
+    """Return controls with their titles, two in a line; `edited` is told the record's name and value."""
+    grid, made = QGridLayout(), {}
+    grid.setHorizontalSpacing(5)
+    grid.setVerticalSpacing(3)
+    for number, field in enumerate(fields):
+        spin = _spin(field, edited)
+        made[field[0]] = spin, field[6]
+        grid.addWidget(quiet(field[1]), number // 2, 2 * (number % 2))
+        grid.addWidget(spin, number // 2, 2 * (number % 2) + 1)
+    grid.setColumnStretch(4, 1)
+    return grid, made
+
+
+def _tight_column(over: QWidget) -> QVBoxLayout:
+    column = QVBoxLayout(over)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(4)
+    return column
 
 
 WIDE_PX = 344
@@ -117,20 +141,10 @@ class Chosen(QWidget):
 
     def _make_row(self) -> QWidget:
         made = QWidget()
-        column = QVBoxLayout(made)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = _tight_column(made)
         self.rule = RuleFields(self._rule_edited, self._place_edited, SOUND_KINDS, PLACES[:3], two_lines=True)
         column.addWidget(self.rule)
-        self.row_fields: dict[str, tuple[QDoubleSpinBox, float]] = {}
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(5)
-        grid.setVerticalSpacing(3)
-        for number, (name, title, low, high, decimals, suffix, by, tip) in enumerate(ROW_FIELDS):
-            spin = _spin(low, high, decimals, suffix, tip, lambda v, n=name, b=by: self._row_edited(n, v / b))  # type: ignore[misc]
-            self.row_fields[name] = spin, by
-            grid.addWidget(quiet(title), number // 2, 2 * (number % 2))
-            grid.addWidget(spin, number // 2, 2 * (number % 2) + 1)
+        grid, self.row_fields = _in_two_columns(ROW_FIELDS, self._row_edited)
         self.beats = QComboBox()
         self.beats.addItems([text for _, text in BEATS])
         self.beats.setStyleSheet(LOW)
@@ -145,26 +159,14 @@ class Chosen(QWidget):
         self.again.setStyleSheet(LOW)
         self.again.clicked.connect(self.desk.sounds.redraw_strikes)
         self.rule.last_line.addWidget(self.again)
-        grid.setColumnStretch(4, 1)
         column.addLayout(grid)
         return made
 
     def _make_clip(self) -> QWidget:
         made = QWidget()
-        column = QVBoxLayout(made)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        self.clip_fields: dict[str, tuple[QDoubleSpinBox, float]] = {}
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(5)
-        grid.setVerticalSpacing(3)
-        for number, (name, title, low, high, decimals, suffix, by, tip) in enumerate(CLIP_FIELDS):
-            spin = _spin(low, high, decimals, suffix, tip, lambda v, n=name, b=by: self._clip_edited(n, v / b))  # type: ignore[misc]
-            spin.setSingleStep(0.1 if name == "speed" else 1.0)
-            self.clip_fields[name] = spin, by
-            grid.addWidget(quiet(title), number // 2, 2 * (number % 2))
-            grid.addWidget(spin, number // 2, 2 * (number % 2) + 1)
-        grid.setColumnStretch(4, 1)
+        column = _tight_column(made)
+        grid, self.clip_fields = _in_two_columns(CLIP_FIELDS, self._clip_edited)
+        self.clip_fields["speed"][0].setSingleStep(0.1)
         column.addLayout(grid)
         self.kept = toggle("pitch kept", "Faster or slower, but no higher or lower")
         self.backward = toggle("backward", "Play it from its end")
