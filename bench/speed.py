@@ -13,10 +13,12 @@ import time
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 import av
 import numpy as np
+from av.audio.stream import AudioStream
+from av.video.stream import VideoStream
 
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.demo.song import write_song
@@ -52,11 +54,16 @@ def _reencode(source: Path, target: Path) -> None:
     with av.open(str(source)) as read, av.open(str(target), "w") as write:
         stream = read.streams.video[0]
         stream.thread_type = "AUTO"
-        out = write.add_stream(kind.video, rate=stream.average_rate, options=dict(kind.qualities["standard"]))
+        out = cast(
+            VideoStream,
+            write.add_stream(kind.video, rate=stream.average_rate, options=dict(kind.qualities["standard"])),
+        )
         out.width, out.height, out.pix_fmt = stream.width, stream.height, kind.pixels
         out.codec_context.thread_type = "FRAME"
         sound = read.streams.audio[0] if read.streams.audio else None
-        heard = write.add_stream(kind.sound, rate=48_000, layout="stereo") if sound is not None else None
+        heard = (
+            cast(AudioStream, write.add_stream(kind.sound, rate=48_000, layout="stereo")) if sound is not None else None
+        )
         if heard is not None:
             heard.bit_rate = kind.sound_bit_rate
         number = 0
@@ -66,7 +73,7 @@ def _reencode(source: Path, target: Path) -> None:
                     frame.pts, frame.time_base, frame.pict_type = number, 1 / Fraction(stream.average_rate or 30), 0
                     number += 1
                     write.mux(out.encode(frame))
-                elif heard is not None:
+                elif heard is not None and isinstance(frame, av.AudioFrame):
                     write.mux(heard.encode(frame))
         write.mux(out.encode(None))
         if heard is not None:

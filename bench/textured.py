@@ -30,8 +30,8 @@ def write_textured(path: Path, seed: int, seconds: float, grain: float = 4.0) ->
     width, height = SIZE
     base = texture(seed, 2560)
     rng = np.random.default_rng(seed + 1)
-    grains = [(grain * rng.standard_normal((height, width))).astype(np.int16) for _ in range(8)]
-    grains = [cv2.merge([g, g, g]) for g in grains]
+    single = [(grain * rng.standard_normal((height, width))).astype(np.int16) for _ in range(8)]
+    grains = [cv2.merge([g, g, g]) for g in single]
     way = 1 if seed % 2 else -1
     with av.open(str(path), "w") as out:
         stream = out.add_stream("libx264", rate=RATE, options={"preset": "veryfast", "crf": "20"})
@@ -39,10 +39,11 @@ def write_textured(path: Path, seed: int, seconds: float, grain: float = 4.0) ->
         stream.codec_context.thread_type = "FRAME"
         for number in range(round(seconds * RATE)):
             turn = cv2.getRotationMatrix2D((1280, 1280), way * number * 0.25, 1.0 + 0.001 * number)
-            turn[:, 2] += (width / 2 - 1280 + way * 2.3 * number % 200, height / 2 - 1280)
+            turn[0, 2] += width / 2 - 1280 + way * 2.3 * number % 200
+            turn[1, 2] += height / 2 - 1280
             seen = cv2.warpAffine(base, turn, SIZE, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
             seen = cv2.add(seen, grains[number % 8], dtype=cv2.CV_8U)
-            frame = av.VideoFrame.from_ndarray(seen, "rgb24")
+            frame = av.VideoFrame.from_ndarray(np.asarray(seen, np.uint8), "rgb24")
             frame.pts, frame.time_base = number, Fraction(1, RATE)
             out.mux(stream.encode(frame))
         out.mux(stream.encode(None))

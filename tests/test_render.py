@@ -2,6 +2,7 @@
 
 import sys
 import threading
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -21,6 +22,7 @@ from tempik.media import FrameReader, decode_sound
 from tempik.media.picture import Picture, solid
 from tempik.reel import Footage, Framing, Mix, Reel
 from tempik.render import PictureSource, Settings, compose, export, mix, plan
+from tempik.render.ahead import Ahead
 from tempik.render.compose import Source
 from tempik.render.export import Cancelled
 from tempik.render.framed import framed
@@ -164,6 +166,28 @@ def test_the_mix_is_the_stretch_of_song_to_the_sample(reel: Reel) -> None:
     faded = mix(Timeline(msgspec.structs.replace(reel, soundtrack=quiet)), whole).samples
     assert np.abs(faded[:48000]).max() == pytest.approx(0.5 * np.abs(whole.samples[:48000]).max(), rel=1e-3)
     assert np.abs(faded[-10:]).max() < 1e-3
+
+
+def test_the_encoder_works_on_several_frames_at_once(upright: Reel, tmp_path: Path) -> None:
+    # x264 writes its own settings into the stream as unregistered user data (Rec. ITU-T H.264, annex D)
+    export(Timeline(upright), tmp_path / "reel.mp4")
+    assert b"sliced_threads=0" in (tmp_path / "reel.mp4").read_bytes()
+
+
+def test_work_ahead_comes_in_order_passes_on_failures_and_ends_when_left() -> None:
+    def steps() -> Iterator[int]:
+        yield from range(20)
+        raise TempikError("steps.txt: no step 20.")
+
+    taken = []
+    with pytest.raises(TempikError, match="no step 20"), Ahead(steps(), 3, "steps") as ahead:
+        for step in ahead:
+            taken.append(step)
+    assert taken == list(range(20))
+    made: list[int] = []
+    with Ahead((made.append(n) or n for n in range(1000)), 3, "left") as ahead:
+        assert next(iter(ahead)) == 0
+    assert len(made) < 20 and not any(t.name in ("left", "steps") for t in threading.enumerate())
 
 
 def test_a_cancelled_export_leaves_nothing_and_the_old_file_alone(upright: Reel, tmp_path: Path) -> None:
