@@ -31,7 +31,7 @@ from tempik.reel.sound import CEILING_DB, LOUDNESS
 from tempik.sounds.loudness import RATE, Meter, decibels
 from tempik.timeline.striking import silent_strips, strip_names
 
-NAME_W, GAIN_W, PAN_W = 60, 46, 26
+NAME_W, GAIN_W, PAN_W = 70, 46, 26
 DUCK_W = {"depth_db": 44, "threshold_db": 76, "attack_ms": 58, "release_ms": 84}
 METER_MS = 50
 METERED_S = 0.06

@@ -80,13 +80,13 @@ class Shelf(QWidget):
         column.addWidget(self.chooser, 1)
         self.tiles.show_items(self.commands.shelf_names(""))
         self.show_columns(1)
-        self._point_at(None)
 
     def show_columns(self, columns: int) -> None:
         """Lay the sounds out in so many columns."""
         self.tiles.show_columns(columns)
         self.chooser.fit()
         self.setFixedWidth(self.tiles.width() + 14)
+        self._point_at(None)  # the line's room is another
 
     def refill(self) -> None:
         names = self.commands.shelf_names(self.wanted.text())
@@ -101,7 +101,7 @@ class Shelf(QWidget):
         self.commands.sampler.want(reel, sound if not self.desk.transport.player.playing else None)
         own = by_id(reel.sounds, sound)
         if sound is None:
-            self.chooser.say("Click a sound: a row of it on every cut. Right click: more.", False)
+            self.chooser.say("A click strikes it on every cut. Right click: more.", False)
         elif own is not None:
             self.chooser.say(f"{own.name}: your own, {own.length_s:.2f} s{f', {own.tag}' if own.tag else ''}", True)
         elif sound in SHELF:
