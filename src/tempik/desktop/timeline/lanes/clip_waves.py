@@ -15,7 +15,7 @@ from tempik.desktop.timeline.lane import Hit, LaneGesture, PaintContext, Pointer
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips.trim import Side
-from tempik.edit.sounds.clip_sound import with_clip_sound_values, with_sound_edge
+from tempik.edit.sounds.clip_sound import SEAM_LENGTHS_MS, with_clip_sound_values, with_sound_edge
 from tempik.time import frame_of, time_of
 from tempik.timeline.placed import Placed, source_at_frames
 
@@ -105,7 +105,7 @@ def wave_hit(ctx: PaintContext, placed: Placed, box: QRectF, pos: QPointF) -> Hi
     make: Callable[[Pointer], LaneGesture] = lambda at: GainGesture(ctx, placed)  # noqa: E731
     if left <= EDGE_PX or right <= EDGE_PX:
         side: Side = "start" if left <= EDGE_PX else "end"
-        cursor, make = Qt.CursorShape.SplitHCursor, lambda at: SoundEdgeGesture(ctx, placed, side, at.ctrl)
+        cursor, make = Qt.CursorShape.SplitHCursor, lambda at: _at_end(ctx, placed, side, at)
     elif roomy and left < max(sound.fade_in_s * px, EDGE_PX) + FADE_PX and left > sound.fade_in_s * px - FADE_PX:
         cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: FadeGesture(ctx, placed, at_end=False)
     elif roomy and right < max(sound.fade_out_s * px, EDGE_PX) + FADE_PX and right > sound.fade_out_s * px - FADE_PX:
@@ -124,8 +124,12 @@ def wave_hit(ctx: PaintContext, placed: Placed, box: QRectF, pos: QPointF) -> Hi
 
 WAVE_TIP = (
     "The clip's own sound. Drag up or down: its gain. Drag an end: the sound begins or ends elsewhere than its picture; Ctrl: "
-    "without its neighbour. Drag beside an end: a fade. Right click: pitch and seams."
+    "without its neighbour; Shift: its seams. Drag beside an end: a fade. Right click: pitch and seams."
 )
+
+
+def _at_end(ctx: PaintContext, placed: Placed, side: Side, at: Pointer) -> LaneGesture:
+    return SeamGesture(ctx, placed, side) if at.shift else SoundEdgeGesture(ctx, placed, side, at.ctrl)
 
 
 class _WaveGesture(LaneGesture):
@@ -170,6 +174,23 @@ class FadeGesture(_WaveGesture):
         seconds = min(max(was_s + self.way * at.moved.x() / ctx.view.px_per_s, 0.0), most)
         self.gesture.show(lambda reel: with_clip_sound_values(reel, [self.clip], **{self.name: seconds}))
         self.text = f"fade {'out' if self.way < 0 else 'in'} {seconds * 1000:.0f} ms"
+
+
+class SeamGesture(_WaveGesture):
+    """Into the clip: its seams are crossfaded for longer. Milliseconds are too short for the timeline's scale: one a pixel."""
+
+    label = "Seams of the clip's sound"
+
+    def __init__(self, ctx: PaintContext, placed: Placed, side: Side) -> None:
+        super().__init__(ctx, placed)
+        own = placed.clip.sound.seam_ms
+        self.was_ms = ctx.project.reel.seam_ms if own is None else own
+        self.way = 1 if side == "start" else -1
+
+    def drag(self, ctx: PaintContext, at: Pointer) -> None:
+        ms = float(round(min(max(self.was_ms + self.way * at.moved.x(), SEAM_LENGTHS_MS[0]), SEAM_LENGTHS_MS[1])))
+        self.gesture.show(lambda reel: with_clip_sound_values(reel, [self.clip], seam_ms=ms))
+        self.text = f"seams {ms:.0f} ms"
 
 
 class SoundEdgeGesture(_WaveGesture):
