@@ -15,6 +15,7 @@ from media_files import write_sound, write_video
 from tempik.cli.main import main
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
+from tempik.timeline.timeline import Timeline
 
 
 def tempik(*arguments: object, code: int = 0) -> subprocess.CompletedProcess[str]:
@@ -218,6 +219,9 @@ def test_speed_changes_one_clip_or_writes_to_another_project(small: Path, tmp_pa
     assert (speeds(other)[0]["frames"], speeds(other)[0]["between"]) == ("30", "flow")
     ran("speed", other, "--clips", "3", "--reverse", "--reel-between", "blend", "--seam", 8, "--beyond", "loop")
     assert float(speeds(other)[2]["average"]) < 0 and speeds(other)[2]["between"] == "blend"
+    ran("speed", other, "--clips", "2", "--sound", "on", "--clip-seam", 40, "--fade-in", 80)
+    sound = [p.clip.sound for p in Timeline(load_reel(other)).placed]
+    assert [s.seam_ms for s in sound[:3]] == [None, 40.0, None] and sound[1].fade_in_s == pytest.approx(0.08)
 
 
 def test_speed_acts_on_frames_of_the_reel(small: Path) -> None:
@@ -238,6 +242,7 @@ REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
     (("--shape", "nothing"), "There is no shape 'nothing'"),
     (("--constant", 5000), "beyond the limit"),
     (("--seam", 900), "between 0 and 200"),
+    (("--clips", 1, "--clip-seam", 900), "seams beyond 0 to 200 ms"),
     (("--amount", 50), "no shape"),
     (("--hold", "99999+5"), "No clip is on screen at frame 99999"),
     (("--read-shape", "/nowhere.tempikshape"), "is not there"),

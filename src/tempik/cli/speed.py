@@ -52,7 +52,8 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     speed.add_argument("--fade-out", type=float, metavar="MS")
     speed.add_argument("--sound-leads", type=int, metavar="FRAMES", help="begin the sound so long before its picture")
     speed.add_argument("--sound-trails", type=int, metavar="FRAMES", help="end it so long after its picture")
-    speed.add_argument("--seam", type=float, metavar="MS", help="crossfade between clips' sounds")
+    speed.add_argument("--seam", type=float, metavar="MS", help="crossfade between clips' sounds, all over the reel")
+    speed.add_argument("--clip-seam", type=float, metavar="MS", help="that of the named clips alone")
     speed.add_argument("--shapes", action="store_true", help="list the shapes")
     speed.add_argument("--keep-shape", metavar="NAME", help="keep the first named clip's curve as a shape")
     speed.add_argument("--read-shape", type=Path, metavar="FILE")
@@ -188,6 +189,8 @@ def _sound_ends(reel: Reel, names: list[str], options: argparse.Namespace) -> Re
 
     fades = {"fade_in_s": options.fade_in, "fade_out_s": options.fade_out}
     given = {n: ms / 1000 for n, ms in fades.items() if ms is not None}
+    if options.clip_seam is not None:
+        given["seam_ms"] = options.clip_seam
     if given:
         reel = with_clip_sound_values(reel, names, **given)
     for name in names:

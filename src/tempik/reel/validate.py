@@ -308,7 +308,7 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
     if not (
         abs(sound.lead_s) <= MOST_SPLIT_S and abs(sound.trail_s) <= MOST_SPLIT_S and 0 <= (sound.seam_ms or 0) <= 200
     ):
-        yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or a seam that is none."
+        yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or seams beyond 0 to 200 ms."
     follow = clip.follow
     if follow is not None and not (0 <= follow.x <= 1 and 0 <= follow.y <= 1 and 0 <= follow.calm <= 10):
         yield f"{whose} keeps its subject at no place of the frame."

@@ -20,11 +20,9 @@ SEAM_LENGTHS_MS = (0.0, 200.0)
 
 
 def with_clip_sound_values(reel: Reel, clips: Collection[str], **values: Any) -> Reel:
-    """Set gain_db, fade_in_s, fade_out_s, seam_ms, pitch or on of clips' own sound, kept within what they may be."""
+    """Set gain_db, fade_in_s, fade_out_s, seam_ms, pitch or on of clips' own sound; gain and fades are kept within what they may be."""
     if "gain_db" in values:
         values["gain_db"] = min(max(values["gain_db"], GAINS_DB[0]), GAINS_DB[1])
-    if values.get("seam_ms") is not None:
-        values["seam_ms"] = min(max(values["seam_ms"], SEAM_LENGTHS_MS[0]), SEAM_LENGTHS_MS[1])
     for name in ("fade_in_s", "fade_out_s"):
         if name in values:
             values[name] = min(max(values[name], 0.0), 600.0)
