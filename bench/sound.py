@@ -1,5 +1,5 @@
 """Sound: how much faster than real time a mix is, how soon playing begins, how near hits are in the file, whether a song can be made
-any length. Use: ./run bench sound [FOLDER OF SONGS …]; without folders the songs of ../shared/beats, where they are."""
+any length. Use: ./run bench sound [FOLDER OF SONGS …]; the last only where folders are given."""
 
 from __future__ import annotations
 
@@ -38,7 +38,6 @@ from tempik.timeline.timeline import Timeline
 
 NAMES = ("whoosh", "tick", "shutter", "impact", "riser", "anvil", "swish", "thump")
 EVERY = (5, 4, 5, 6, 8, 4, 4, 3)
-SONGS = Path(__file__).parents[2] / "shared" / "beats"
 LENGTHS_S = (15.0, 30.0, 60.0)
 LIKENESS_RATE = 24000
 Times = NDArray[np.float64]
@@ -210,7 +209,7 @@ def _true_jumps(truth: Times | None, seams: tuple[tuple[float, float], ...]) -> 
 
 
 def main(arguments: list[str]) -> None:
-    folders = [Path(a) for a in arguments] or ([SONGS] if SONGS.is_dir() else [])
+    folders = [Path(a) for a in arguments]
     shelf()
     mixing_speed()
     memory()
