@@ -119,7 +119,8 @@ def _laid_over(
         above = exposed(above, shot.stops)
     if shot.grades:
         above = regraded(above, shot.grades, plan.frame, plan.quick)
-    for change in (shot.look, look):
+    changes = (shot.look, look)
+    for change in changes:
         if change is not None and (change.tones or change.effects):
             above = applied(above, change)
     if shot.region is None and alpha is None and not shot.masks and shot.opacity >= 1 and shot.blend == "normal":
