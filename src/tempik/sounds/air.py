@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-from numpy.random import Generator
 
 from tempik.sounds.kind import Made, SoundKind, sound
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shaping import Wave, hump, noise, passed, seconds, swept, tone, wide
+
+if TYPE_CHECKING:
+    from numpy.random import Generator  # not loaded before a sound is made
 
 TAIL_S = 0.03  # after the top of what rises
 

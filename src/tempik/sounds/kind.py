@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple
-
-from numpy.random import Generator
+from typing import TYPE_CHECKING, NamedTuple
 
 from tempik.sounds.shaping import Wave
+
+if TYPE_CHECKING:
+    from numpy.random import Generator  # not loaded before a sound is made
 
 
 class Made(NamedTuple):

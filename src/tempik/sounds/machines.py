@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
-from numpy.random import Generator
 
 from tempik.sounds.kind import Made, SoundKind, sound
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shaping import Wave, decay, hump, noise, passed, seconds, tone, wide
+
+if TYPE_CHECKING:
+    from numpy.random import Generator  # not loaded before a sound is made
 
 
 def _tune(count: int, draw: Generator) -> Wave:

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.random import Generator
 from numpy.typing import NDArray
 
 from tempik.sounds.loudness import RATE, decibels, loudest, true_peak
+
+if TYPE_CHECKING:
+    from numpy.random import Generator  # not loaded before a sound is made
 
 Wave = NDArray[np.float64]
 
