@@ -25,6 +25,7 @@ from tempik.time import clock_text, time_of
 
 HEIGHT = 56
 HANDLE_PX = 7
+WORDS_H = 18  # what the song is, in words above its marks
 SECTIONS_H = 5
 SHORTEST_S = 0.5
 TIP = (
@@ -135,7 +136,7 @@ class SongStrip(QWidget):
             left, right = self._x(section.start_s), self._x(section.end_s)
             p.fillRect(QRectF(left, HEIGHT - SECTIONS_H, right - left - 1, SECTIONS_H), level_colour(section.level))
         for drop in heard.drops if heard is not None else ():
-            p.fillRect(QRectF(self._x(drop) - 1, 18, 2, HEIGHT - 18), QColor(theme.RHYTHM))
+            p.fillRect(QRectF(self._x(drop) - 1, WORDS_H, 2, HEIGHT - WORDS_H), QColor(theme.RHYTHM))
         middle = HEIGHT / 2 + 3
         lines: list[list[QLineF]] = [[] for _ in range(5)]
         for i, (h, e) in enumerate(zip(peaks, energy, strict=True)):
@@ -170,8 +171,8 @@ class SongStrip(QWidget):
         for piece in record.pieces[:-1] if record is not None else ():
             at_s += piece.to_s - piece.from_s
             x = self._x(at_s)
-            p.fillRect(QRectF(x - 2.5, 0, 5, HEIGHT), QColor(theme.GROUND))
-            p.fillRect(QRectF(x - 0.75, 0, 1.5, HEIGHT), QColor(theme.SOUND))
+            p.fillRect(QRectF(x - 2.5, WORDS_H, 5, HEIGHT - WORDS_H), QColor(theme.GROUND))
+            p.fillRect(QRectF(x - 0.75, WORDS_H, 1.5, HEIGHT - WORDS_H), QColor(theme.SOUND))
         if marked is not None:
             left, right = (self._x(s) for s in marked)
             p.fillRect(QRectF(left, 0, right - left, HEIGHT), colour(theme.SOUND, 0.3))
