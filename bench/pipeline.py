@@ -22,7 +22,7 @@ from tempik.media.probe import probe
 from tempik.project.file import load_reel
 from tempik.reel import Clip, Edge, Reel, Rule
 from tempik.render import PictureSource, export, plan
-from tempik.render.export import EXPORT_CACHE_BYTES
+from tempik.render.film import CACHE_BYTES
 from tempik.retime import ramp
 from tempik.timeline.timeline import Timeline
 
@@ -83,7 +83,7 @@ def shares(demo: Path, folder: Path) -> None:
     timeline = Timeline(busy_reel(demo))
     size = (timeline.reel.width, timeline.reel.height)
     spent = {"plan": 0.0, "decode": 0.0, "composite": 0.0}
-    with PictureSource(EXPORT_CACHE_BYTES) as source:
+    with PictureSource(CACHE_BYTES) as source:
         frames = []
         for number in range(timeline.frames):
             began = time.perf_counter()

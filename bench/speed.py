@@ -22,7 +22,7 @@ from av.video.stream import VideoStream
 
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.demo.song import write_song
-from tempik.formats import FORMATS
+from tempik.formats import CONTAINERS, FORMATS
 from tempik.project.file import load_reel
 
 
@@ -52,6 +52,7 @@ def plain_reencode(source: Path, target: Path) -> Cost:
 def _reencode(source: Path, target: Path) -> None:
     kind = FORMATS[0]
     with av.open(str(source)) as read, av.open(str(target), "w") as write:
+        holder = CONTAINERS[".mp4"]
         stream = read.streams.video[0]
         stream.thread_type = "AUTO"
         out = cast(
@@ -62,10 +63,12 @@ def _reencode(source: Path, target: Path) -> None:
         out.codec_context.thread_type = "FRAME"
         sound = read.streams.audio[0] if read.streams.audio else None
         heard = (
-            cast(AudioStream, write.add_stream(kind.sound, rate=48_000, layout="stereo")) if sound is not None else None
+            cast(AudioStream, write.add_stream(holder.sound, rate=48_000, layout="stereo"))
+            if sound is not None
+            else None
         )
         if heard is not None:
-            heard.bit_rate = kind.sound_bit_rate
+            heard.bit_rate = holder.sound_bit_rate
         number = 0
         for packet in read.demux([s for s in (stream, sound) if s is not None]):
             for frame in packet.decode():

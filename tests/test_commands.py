@@ -16,7 +16,7 @@ from tempik.edit.accents.rows import with_all_amounts
 from tempik.edit.clips.pieces import ATTRIBUTES, with_attributes
 from tempik.edit.speed.speed import with_constant
 from tempik.errors import TempikError
-from tempik.formats import FORMATS, file_filter, format_of, qualities
+from tempik.formats import FORMATS, film_filter, format_of, qualities
 from tempik.reel import Position, Reel, by_id
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
@@ -146,6 +146,6 @@ def test_what_can_be_pasted_is_read_from_its_table(reel: Reel) -> None:
 
 def test_formats_are_read_from_their_table(tmp_path) -> None:  # type: ignore[no-untyped-def]
     assert format_of(tmp_path / "a.MP4") is FORMATS[0] and format_of(tmp_path / "a.m4v") is FORMATS[0]
-    assert "*.mp4" in file_filter() and qualities() == ["draft", "standard", "high"]
-    with pytest.raises(TempikError, match=r"end it in \.mp4 for MP4"):
+    assert "*.mp4" in film_filter() and qualities() == ["draft", "standard", "high"]
+    with pytest.raises(TempikError, match=r"end it in \.mp4 for H\.264"):
         format_of(tmp_path / "a.avi")

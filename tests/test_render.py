@@ -227,7 +227,7 @@ def test_a_disk_that_refuses_gets_one_sentence(
     def refuse(*_: object) -> None:
         raise OSError(number, os.strerror(number))
 
-    monkeypatch.setattr(sys.modules["tempik.render.export"], "_write", refuse)
+    monkeypatch.setattr(sys.modules["tempik.render.export"], "write_film", refuse)
     with pytest.raises(TempikError, match=sentence):
         export(Timeline(upright), tmp_path / "o.mp4")
     assert [p.name for p in tmp_path.iterdir() if p.is_file()] == ["n.mp4"]
@@ -235,7 +235,7 @@ def test_a_disk_that_refuses_gets_one_sentence(
 
 def test_a_gap_is_black_and_is_said(upright: Reel, tmp_path: Path) -> None:
     holed = msgspec.structs.replace(upright, clips=upright.clips[:1] + upright.clips[2:])
-    (note,) = export(Timeline(holed), tmp_path / "o.mp4", Settings(quality="draft"))
+    (note,) = export(Timeline(holed), tmp_path / "o.mp4", Settings(quality="draft")).notes
     assert "black" in note
     gap = gaps(Timeline(holed))[0]
     with FrameReader(str(tmp_path / "o.mp4")) as reader:

@@ -23,6 +23,7 @@ from tempik.media import FrameReader, Picture, decode_sound
 from tempik.media.audio import sound_blocks
 from tempik.render import PictureSource, mix, plan
 from tempik.render.plan import late_plan
+from tempik.render.settings import frames_of_part
 from tempik.sounds.loudness import RATE, Meter
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
@@ -48,8 +49,9 @@ REGISTERED = 0.8
 class _Film:
     """Small luma pictures of the decoded file and of the plan, by frame number, each made once."""
 
-    def __init__(self, timeline: Timeline, path: str) -> None:
+    def __init__(self, timeline: Timeline, path: str, frames: range) -> None:
         self.timeline = timeline
+        self.frames = frames  # those of the reel that the file has
         self.file = FrameReader(path, cache_bytes=64 << 20)
         self.source = PictureSource(cache_bytes=128 << 20)
         scale = THUMB_LONGEST / max(timeline.reel.width, timeline.reel.height)
@@ -65,9 +67,9 @@ class _Film:
         self.source.close()
 
     def shown(self, number: int) -> Thumb:
-        """What the file shows as its frame `number`."""
+        """What the file shows for frame `number` of the reel."""
         if number not in self._shown:
-            self._shown[number] = self._thumb(self.file.frame(number))
+            self._shown[number] = self._thumb(self.file.frame(number - self.frames.start))
         return self._shown[number]
 
     def clip(self, number: int, placed: Placed) -> Thumb:
@@ -102,27 +104,28 @@ class _Film:
         return np.asarray(np.dstack(planes), dtype=np.float32)
 
 
-def check_rendered(timeline: Timeline, path: Path) -> Report:
-    """Return the reel's check with what was measured in the exported file.
+def check_rendered(timeline: Timeline, path: Path, part: tuple[float, float] | None = None) -> Report:
+    """Return the reel's check with what was measured in the exported file; of a file that has only a part of the reel (seconds of
+    it), the check of that part.
 
     Raises TempikError when the file cannot be read or is not an export of this reel (other rate or length).
     An event that cannot be told from its neighbours in the picture (a cut between equal pictures) has no measure.
     """
     planned = check_reel(timeline)
-    film = _Film(timeline, str(path))
+    frames = frames_of_part(timeline, part)
+    begin_s, end_s = (time_of(n, timeline.rate) for n in (frames.start, frames.stop))
+    film = _Film(timeline, str(path), frames)
     try:
         index = film.file.index
-        if len(index.pts) != timeline.frames or index.rate != timeline.rate:
+        if len(index.pts) != len(frames) or index.rate != timeline.rate:
             raise TempikError(
                 f"{path} has {len(index.pts)} frames at {float(index.rate):g} a second and the reel "
-                f"{timeline.frames} at {float(timeline.rate):g}; export the reel again and check that file."
+                f"{len(frames)} at {float(timeline.rate):g}; export the reel again and check that file."
             )
-        offset_ms = sound_offset_ms(timeline, str(path))
-        heard = measured_sounds(timeline, str(path), offset_ms, planned.events)
-        events = [
-            heard.get((e.row, e.part), e) if e.kind == "sound" else _measured(film, e, offset_ms)
-            for e in planned.events
-        ]
+        offset_ms = sound_offset_ms(timeline, str(path), begin_s)
+        known = [e for e in planned.events if begin_s - 1e-6 <= e.time_s < end_s - 1e-6]
+        heard = measured_sounds(timeline, str(path), offset_ms, known, begin_s)
+        events = [heard.get((e.row, e.part), e) if e.kind == "sound" else _measured(film, e, offset_ms) for e in known]
     finally:
         film.close()
     return msgspec.structs.replace(report(events, planned.notes, offset_ms), levels=levels_of(str(path)))
@@ -140,19 +143,23 @@ def levels_of(path: str) -> Levels | None:
     return Levels(found.integrated, found.momentary, found.peak_db)
 
 
-def sound_offset_ms(timeline: Timeline, path: str) -> float:
-    """Return how much later the song sounds in the file than on the reel, found by correlation within 0.2 s. Sounds laid under the
-    reel are left out where there is anything else: they are measured by themselves."""
+def sound_offset_ms(timeline: Timeline, path: str, begin_s: float = 0.0) -> float:
+    """Return how much later the song sounds in the file than on the reel, found by correlation within 0.2 s; the file begins at an
+    instant of the reel. Sounds laid under the reel are left out where there is anything else: they are measured by themselves. A
+    file without sound has none that could come late."""
     from scipy.signal import correlate  # takes a second to load, so only where a file is measured
 
     rate = 12000
-    heard = decode_sound(path, rate, mono=True).samples[:, 0].astype(np.float64)
+    try:
+        heard = decode_sound(path, rate, mono=True).samples[:, 0].astype(np.float64)
+    except TempikError:
+        return 0.0
     whole = mix(Timeline(msgspec.structs.replace(timeline.reel, sound_rows=(), sound_clips=())))
     if not np.any(whole.samples):
         whole = mix(timeline)
     step = whole.rate // rate
     meant = whole.samples.mean(axis=1)[: len(whole.samples) // step * step]
-    meant = meant.reshape(-1, step).mean(axis=1).astype(np.float64)
+    meant = meant.reshape(-1, step).mean(axis=1).astype(np.float64)[round(begin_s * rate) :]
     if float(np.abs(meant).max(initial=0.0)) < 1e-4:
         return 0.0  # a silent reel sounds right anywhere
     # The loudest twenty seconds are enough, and bound the work on a long reel.
@@ -185,16 +192,17 @@ def _measured(film: _Film, event: Event, offset_ms: float) -> Event:
         "word": _word_frame,
     }
     frame = find[event.kind](film, event)
-    if frame is None or not 0 <= frame < len(film.file.index.times_s):
+    if frame is None or frame not in film.frames:
         return event
-    shown_s = float(film.file.index.times_s[frame])
+    first = film.frames.start
+    shown_s = float(film.file.index.times_s[frame - first]) + time_of(first, film.timeline.rate)
     measured_ms = (shown_s - event.point_s) * 1000 - offset_ms
     ok = event.ok and abs(measured_ms) * float(film.timeline.rate) / 1000 <= HALF_FRAME + 0.06
     return msgspec.structs.replace(event, measured_ms=measured_ms, ok=ok)
 
 
 def _window(film: _Film, event: Event, reach: int = AROUND) -> range:
-    return range(max(0, event.frame - reach), min(film.timeline.frames, event.frame + reach + 1))
+    return range(max(film.frames.start, event.frame - reach), min(film.frames.stop, event.frame + reach + 1))
 
 
 def _cut_frame(film: _Film, event: Event) -> int | None:
@@ -202,8 +210,8 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
 
     Both are taken with the accents of that frame, so that a flash on the cut does not hide it.
     """
-    if event.frame == 0:
-        return 0
+    if event.frame == film.frames.start:
+        return event.frame
     # With other layers on screen, or in a join of another track, neither clip is what the file shows: the plan is.
     around = [film.timeline.layers_at(event.frame + k) for k in (-1, 0)]
     if any(len(seen) > 1 or any(layer.seam is not None for layer in seen) for seen in around):
@@ -240,7 +248,7 @@ def _lateness(film: _Film, seam: Seam, number: int) -> int:
     """
     shown = film.shown(number)
     costs = {0: _apart(shown, film.planned(number))}
-    lags = [k for k in range(-AROUND, AROUND + 1) if k and 0 <= number - k < film.timeline.frames]
+    lags = [k for k in range(-AROUND, AROUND + 1) if k and number - k in film.frames]
     for lag in lags:
         costs[lag] = _apart(shown, film.planned(number - lag))
     if costs[0] > SURE * min(costs[k] for k in lags):
@@ -255,7 +263,7 @@ def _word_frame(film: _Film, event: Event) -> int | None:
     early, late = (_with_word_moved(film.timeline, event, by) for by in (-3 * AROUND, 3 * AROUND))
     if early is None or late is None:
         return _registered_frame(film, event)
-    window = range(max(0, event.frame - AROUND), min(film.timeline.frames, event.frame + 2 * AROUND + 1))
+    window = range(max(film.frames.start, event.frame - AROUND), min(film.frames.stop, event.frame + 2 * AROUND + 1))
     meant, shown = {}, {}
     for number in window:
         there, gone = film.of(early, number), film.of(late, number)
@@ -307,7 +315,9 @@ def _accent_frame(film: _Film, event: Event) -> int | None:
         if lagged is not None or accent.family == "time":
             return lagged
     gap = max(1, round(pulse.gap_s * float(film.timeline.rate)) - 1)
-    window = range(max(0, event.frame - AROUND), min(film.timeline.frames, event.frame + min(AROUND, gap) + 1))
+    window = range(
+        max(film.frames.start, event.frame - AROUND), min(film.frames.stop, event.frame + min(AROUND, gap) + 1)
+    )
     measure = _displacement if accent.family == "movement" else _light if accent.family == "light" else _apart
     least = LEAST_MOVED_PX if accent.family == "movement" else LEAST_APART
     plain = [film.planned(n, pulse.row) for n in window]
@@ -370,7 +380,7 @@ def _registered_frame(film: _Film, event: Event) -> int | None:
         pairs = [
             float(np.abs(film.shown(n + lag) - p).mean())
             for n, p in zip(window, planned, strict=True)
-            if 0 <= n + lag < film.timeline.frames
+            if n + lag in film.frames
         ]
         if pairs:
             costs[lag] = float(np.mean(pairs))

@@ -29,10 +29,11 @@ Mono = NDArray[np.float32]
 
 
 def measured_sounds(
-    timeline: Timeline, path: str, offset_ms: float, planned: Sequence[Event]
+    timeline: Timeline, path: str, offset_ms: float, planned: Sequence[Event], begin_s: float = 0.0
 ) -> dict[tuple[str, str], Event]:
     """Return the sounds of a reel's check, by row and part, with how far from its point each was found in a file; those that were
-    not found are as planned. `offset_ms` is how much later the song sounds in the file."""
+    not found are as planned. `offset_ms` is how much later the song sounds in the file, `begin_s` the instant of the reel at which
+    the file begins."""
     events = [e for e in planned if e.kind == "sound"]
     if not events:
         return {}
@@ -40,6 +41,7 @@ def measured_sounds(
         heard = decode_sound(path, RATE).samples
     except TempikError:
         return {}
+    heard = np.concatenate([np.zeros((round(begin_s * RATE), heard.shape[1]), heard.dtype), heard])
     takes, late = Takes(), round(offset_ms * RATE / 1000)
     whole = Mixdown(timeline, takes=takes)
     gain = whole.gain()

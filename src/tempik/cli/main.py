@@ -9,7 +9,6 @@ import argparse
 import json
 import os
 import sys
-import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -30,7 +29,7 @@ from tempik.formats import qualities
 from tempik.time import parse_rate
 
 if TYPE_CHECKING:
-    from tempik.sounds.loudness import Loudness
+    pass
 
 VERBS = (
     "beats",
@@ -313,14 +312,13 @@ def _export(options: argparse.Namespace) -> int:
             print(json.dumps({"done": done, "total": total}), flush=True)
 
     tell = progress if options.progress else None
-    levels: list[Loudness] = []
-    settings = Settings(options.size, options.quality)
-    notes = export(timeline, options.output, settings, tell, threading.Event(), levels.append)
+    done = export(timeline, options.output, Settings(options.size, options.quality), tell)
     report = check_reel(timeline)
-    for note in dict.fromkeys([*notes, *report.notes]):
+    for note in dict.fromkeys([*done.notes, *report.notes]):
         print(f"note: {note}", file=sys.stderr)
     print(f"{total_text(report)}, as planned", file=sys.stderr)
-    print(f"sound: {levels[0].text}", file=sys.stderr)
+    if done.loudness is not None:
+        print(f"sound: {done.loudness.text}", file=sys.stderr)
     if not options.progress:
         print(options.output)
     return 0

@@ -123,6 +123,38 @@ def fresh_file(target: Path, own: bool = False) -> Iterator[NewFile]:
         new.close()
 
 
+@contextmanager
+def fresh_folder(target: Path) -> Iterator[Path]:
+    """Give a new folder that becomes `target` when the block ends well, and goes with all that is in it when it does not. Raises
+    OSError, with EEXIST where something of that name is there: a folder is never written over."""
+    target = target.absolute()
+    if os.path.lexists(target):
+        raise FileExistsError(errno.EEXIST, "something of that name is there already", str(target))
+    part = target.parent / f".{_shortened(target.name)}.{secrets.token_hex(8)}.part"
+    os.mkdir(part)
+    try:
+        yield part
+        for name in os.listdir(part):
+            fd = os.open(part / name, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+            try:
+                os.fsync(fd)
+            finally:
+                os.close(fd)
+        _sync_named(part)
+        _rename_to_nothing(part, target)
+        _sync_named(target.parent)
+    finally:
+        if part.is_dir():
+            shutil.rmtree(part, ignore_errors=True)
+
+
+def _rename_to_nothing(part: Path, target: Path) -> None:
+    """Rename a folder. An empty folder that has come to be there meanwhile would give way, anything else makes it fail."""
+    if os.path.lexists(target):
+        raise FileExistsError(errno.EEXIST, "something of that name is there already", str(target))
+    os.rename(part, target)
+
+
 def copy_whole(source: Path, target: Path, own: bool = False) -> None:
     """Copy a regular file with its time. Raises OSError, and TempikError where the source is none."""
     with opened_regular(str(source)) as read, fresh_file(target, own) as new:

@@ -78,6 +78,11 @@ class PictureSource:
         self._layers = plan.open_files
         return self._painted(folded(plan))
 
+    def render_clear(self, plan: FramePlan) -> Source:
+        """Return the composed picture of a plan, and how far it covers what would lie below the reel, None where it is all."""
+        self._layers = plan.open_files
+        return self._nested(folded(plan))
+
     def _painted(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
         picture = compose(plan, [self._source(shot) for shot in plan.shots], ground)
         for earlier, strength in plan.echoes:

@@ -17,7 +17,7 @@ from tempik.desktop.widgets.plain import asked, in_menu
 from tempik.disk.writing import write_whole
 from tempik.edit.footage.facts import uses_of, without_footage
 from tempik.errors import TempikError
-from tempik.formats import file_filter
+from tempik.formats import film_filter
 from tempik.project.file import SUFFIX
 from tempik.project.versions import versions
 
@@ -155,13 +155,13 @@ class ProjectCommands(QObject):
             self.delivery.exporting.cancel()
             return
         start = self.project.path.with_suffix(".mp4") if self.project.path else Path("reel.mp4")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Export the reel", str(start), file_filter())
+        path, _ = QFileDialog.getSaveFileName(self.window, "Export the reel", str(start), film_filter())
         if path:
             self.delivery.export_to(Path(path if Path(path).suffix else path + ".mp4"))
 
     def measure(self) -> None:
         """Ask for an exported file and measure it."""
-        path, _ = QFileDialog.getOpenFileName(self.window, "Measure an exported file", "", "MP4 (*.mp4 *.m4v)")
+        path, _ = QFileDialog.getOpenFileName(self.window, "Measure an exported file", "", film_filter())
         if path:
             self.delivery.measure_file(Path(path))
 

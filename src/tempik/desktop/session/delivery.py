@@ -13,9 +13,8 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit.draft import Wish, draft_reel
 from tempik.errors import TempikError
 from tempik.reel.nests import all_closed
-from tempik.render import Settings, export
+from tempik.render import Exported, Settings, export
 from tempik.render.export import Cancelled
-from tempik.sounds.loudness import Loudness
 from tempik.timeline.timeline import timeline_of
 
 
@@ -57,18 +56,16 @@ class Delivery(QObject):
         """Export in the background, with all nests closed."""
         timeline = timeline_of(all_closed(self.project.reel))
 
-        levels: list[Loudness] = []
-
-        def work(job: Job) -> list[str]:
+        def work(job: Job) -> Exported:
             try:
                 tell = lambda done, total: job.report(done / total)  # noqa: E731
-                return export(timeline, path, settings, tell, job.stop_event, levels.append)
+                return export(timeline, path, settings, tell, job.stop_event)
             except Cancelled:
-                return []
+                return Exported([])
 
-        def done(notes: list[str]) -> None:
-            report = check_reel(timeline)
-            loud = levels[0].text if levels else "stopped"
+        def done(made: Exported) -> None:
+            notes, report = made.notes, check_reel(timeline)
+            loud = made.loudness.text if made.loudness else "stopped"
             text = f"Exported {path}: {total_text(report)}, as planned; {loud}; measure the file on the Check page."
             known = [*dict.fromkeys([*notes, *report.notes])]
             more = f" (+{len(known) - 1} more; see Check)" if len(known) > 1 else ""
