@@ -11,11 +11,12 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from tempik import __version__
 from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
+from tempik.cli import deliver as cli_deliver
 from tempik.cli import grade as cli_grade
 from tempik.cli import joins as cli_joins
 from tempik.cli import layers as cli_layers
@@ -23,13 +24,10 @@ from tempik.cli import points as cli_points
 from tempik.cli import sound as cli_sound
 from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
+from tempik.cli.kinds import rate_of, size_of
 from tempik.digits import whole
 from tempik.errors import TempikError
-from tempik.formats import qualities
 from tempik.time import parse_rate
-
-if TYPE_CHECKING:
-    pass
 
 VERBS = (
     "beats",
@@ -46,6 +44,8 @@ VERBS = (
     "titles",
     "sound",
     "export",
+    "queue",
+    "formats",
     "check",
 )
 
@@ -83,6 +83,9 @@ def _verb(given: list[str]) -> int:
         "grade": cli_grade.run,
         "titles": cli_titles.run,
         "sound": cli_sound.run,
+        "export": cli_deliver.run_export,
+        "queue": cli_deliver.run_queue,
+        "formats": cli_deliver.run_formats,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
@@ -129,8 +132,8 @@ def _parser() -> argparse.ArgumentParser:
     draft.add_argument("--cue", action="append", default=[], type=_cue, metavar="FILE=SECONDS")
     draft.add_argument("--from", dest="start", type=float, default=0.0, metavar="SECONDS")
     draft.add_argument("--length", type=float, metavar="SECONDS")
-    draft.add_argument("--size", type=_size, default=(1080, 1920), metavar="WxH")
-    draft.add_argument("--rate", type=_rate, default=parse_rate("30"), metavar="R")
+    draft.add_argument("--size", type=size_of, default=(1080, 1920), metavar="WxH")
+    draft.add_argument("--rate", type=rate_of, default=parse_rate("30"), metavar="R")
     draft.add_argument("--every", type=int, default=4, metavar="N", help="beats in a slot (4)")
     draft.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]")
     draft.add_argument("-o", "--output", type=Path, required=True, metavar="P")
@@ -143,35 +146,15 @@ def _parser() -> argparse.ArgumentParser:
     cli_titles.add_parser(verbs)
     cli_sound.add_parser(verbs)
 
-    export = verbs.add_parser("export", help="write a reel as MP4")
-    export.add_argument("project", type=Path)
-    export.add_argument("-o", "--output", type=Path, required=True, metavar="OUT.mp4")
-    export.add_argument("--size", type=_size, metavar="WxH")
-    export.add_argument("--quality", choices=qualities(), default="standard")
-    export.add_argument("--progress", choices=("json",))
+    cli_deliver.add_parsers(verbs)
 
     check = verbs.add_parser("check", help="list every event with its distance from its point")
     check.add_argument("project", type=Path)
-    check.add_argument("--rendered", type=Path, metavar="OUT.mp4")
+    check.add_argument("--rendered", type=Path, metavar="FILE", help="measure an exported film")
+    check.add_argument("--from", dest="start", type=float, metavar="SECONDS", help="where of the reel the film begins")
+    check.add_argument("--to", dest="end", type=float, metavar="SECONDS", help="and where it ends")
     check.add_argument("--format", choices=("json", "csv"), default="json")
     return parser
-
-
-def _size(text: str) -> tuple[int, int]:
-    try:
-        width, height = (int(part) for part in text.lower().replace("×", "x").split("x"))
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a size; give one such as 1080x1920") from None
-    if any(not 16 <= s <= 8192 or s % 2 for s in (width, height)):
-        raise argparse.ArgumentTypeError(f"'{text}' must be two even numbers from 16 to 8192")
-    return width, height
-
-
-def _rate(text: str) -> Any:
-    try:
-        return parse_rate(text)
-    except TempikError as error:
-        raise argparse.ArgumentTypeError(str(error)) from None
 
 
 def _cue(text: str) -> tuple[str, float]:
@@ -298,40 +281,18 @@ def _draft(options: argparse.Namespace) -> int:
     return 0
 
 
-def _export(options: argparse.Namespace) -> int:
-    from tempik.check import check_reel, total_text
-    from tempik.project.file import load_reel
-    from tempik.reel.nests import all_closed
-    from tempik.render import Settings, export
-    from tempik.timeline.timeline import timeline_of
-
-    timeline = timeline_of(all_closed(load_reel(options.project)))
-
-    def progress(done: int, total: int) -> None:
-        if done == total or done % 10 == 0:
-            print(json.dumps({"done": done, "total": total}), flush=True)
-
-    tell = progress if options.progress else None
-    done = export(timeline, options.output, Settings(options.size, options.quality), tell)
-    report = check_reel(timeline)
-    for note in dict.fromkeys([*done.notes, *report.notes]):
-        print(f"note: {note}", file=sys.stderr)
-    print(f"{total_text(report)}, as planned", file=sys.stderr)
-    if done.loudness is not None:
-        print(f"sound: {done.loudness.text}", file=sys.stderr)
-    if not options.progress:
-        print(options.output)
-    return 0
-
-
 def _check(options: argparse.Namespace) -> int:
-    from tempik.check import as_csv, as_json, check_reel, check_rendered
+    from tempik.check import as_csv, as_json, check_reel
+    from tempik.deliver.run import measured
     from tempik.project.file import load_reel
     from tempik.reel.nests import all_closed
     from tempik.timeline.timeline import timeline_of
 
     timeline = timeline_of(all_closed(load_reel(options.project)))
-    report = check_rendered(timeline, options.rendered) if options.rendered else check_reel(timeline)
+    part = None
+    if options.start is not None or options.end is not None:
+        part = (options.start or 0.0, timeline.reel.length_s if options.end is None else options.end)
+    report = measured(timeline.reel, options.rendered, part) if options.rendered else check_reel(timeline)
     text = as_json(report) + "\n" if options.format == "json" else as_csv(report)
     _write_text(text, None)
     if not report.ok:

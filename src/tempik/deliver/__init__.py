@@ -1,0 +1,1 @@
+"""The reel leaves the house: orders, what they come to, and the queue."""
