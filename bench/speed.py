@@ -133,6 +133,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 from tempik.desktop.widgets import theme
+from tempik.deliver.order import Order
 from tempik.desktop.shell.window import Window
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from pathlib import Path
@@ -186,8 +187,8 @@ print(worst)
 window.play.play_pause(); spin(6000)
 print(window.transport.dropped, window.project.playhead.frame)
 window.play.play_pause()
-window.delivery.export_to(Path(sys.argv[1]).with_name("from window.mp4"))
-while window.delivery.exporting is not None:
+window.exports.start(Order(), Path(sys.argv[1]).with_name("from window.mp4"))
+while window.exports.running is not None:
     spin(200)
 import resource
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
@@ -257,6 +258,7 @@ import numpy as np
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 from tempik.desktop.widgets import theme
+from tempik.deliver.order import Order
 from tempik.desktop.shell.window import Window
 from tempik.desktop.app import put_interface_first
 app = QApplication([])

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.accents import CATALOGUE
+from tempik.deliver.order import Order
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.playback.preview_size import STEPS
@@ -361,8 +362,8 @@ def test_the_check_is_filtered_by_row_and_a_click_goes_there(shown: Window, qtbo
 
 
 def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    shown.delivery.export_to(tmp_path / "out.mp4")
-    qtbot.waitUntil(lambda: shown.delivery.exporting is None, timeout=60_000)
+    assert shown.exports.start(Order(), tmp_path / "out.mp4")
+    qtbot.waitUntil(lambda: shown.exports.running is None, timeout=60_000)
     assert "on point, worst" in shown.foot.status.text()
 
 

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from media_files import write_sound
 from tempik.accents import CATALOGUE
 from tempik.check import check_reel
+from tempik.deliver.order import Order
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.speed.page import SpeedPage
@@ -25,7 +26,6 @@ from tempik.desktop.timeline.lanes.points import points_top
 from tempik.edit.draft import Wish
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
-from tempik.render import Settings
 from tempik.time import time_of
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
@@ -104,9 +104,9 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     qtbot.waitUntil(lambda: window.preview.image is not None, timeout=WAIT)
     # Out.
     out = tmp_path / "o.mp4"
-    window.delivery.export_to(out, Settings((90, 160), "draft"))
-    assert window.header.export_button.text() == "Cancel"
-    qtbot.waitUntil(out.exists, timeout=WAIT)
+    assert window.exports.start(Order(size=(90, 160), quality="draft"), out)
+    assert window.header.export_button.text().startswith("Exporting")
+    qtbot.waitUntil(lambda: window.exports.running is None, timeout=WAIT)
     idle(window, qtbot)
     assert window.header.export_button.text() == "Export" and "Exported" in window.foot.status.text()
     window.delivery.measure_file(out)
@@ -341,18 +341,17 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
 
 def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     target = tmp_path / "cancelled.mp4"
-    opened.delivery.export_to(target, Settings((1080, 1920), "high"))
-    qtbot.waitUntil(
-        lambda: opened.delivery.exporting is not None and opened.delivery.exporting.share > 0.02, timeout=WAIT
-    )
-    opened.projects.export()
-    idle(opened, qtbot)
+    assert opened.exports.start(Order(size=(1080, 1920), quality="high"), target)
+    qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
+    opened.exports.stop(opened.exports.running or "")
+    qtbot.waitUntil(lambda: opened.exports.running is None, timeout=WAIT)
+    assert opened.exports.items[0].state == "stopped"
     assert not target.exists() and not list(tmp_path.glob("*.part")) and not list(tmp_path.glob(".*.part"))
     qtbot.waitUntil(lambda: opened.header.export_button.text() == "Export", timeout=WAIT)
 
 
 def test_an_export_that_fails_says_why(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.delivery.export_to(tmp_path / "no" / "o.mp4")
+    assert not opened.exports.start(Order(), tmp_path / "no" / "o.mp4")
     qtbot.waitUntil(lambda: "is not there" in opened.foot.status.text(), timeout=WAIT)
 
 

@@ -28,6 +28,7 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 from tempik.desktop.session.gesture import Gesture
+from tempik.deliver.order import Order
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.edit.accents.rows import with_all_amounts
@@ -79,8 +80,8 @@ while True:
         say(begins="save", goal=project.reel.amount)
         project.save()
         say(saved=True)
-    elif what == "export" and window.delivery.exporting is None:
-        window.delivery.export_to(project_file.with_name("out.mp4"))
+    elif what == "export" and window.exports.running is None:
+        window.exports.start(Order(), project_file.with_name("out.mp4"))
     elif what == "new":
         continue
     say(done=what)

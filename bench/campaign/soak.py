@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QApplication
 from tempik.desktop.app import put_interface_first
 from tempik.desktop.pages import PAGES
 from tempik.desktop.session.gesture import Gesture
+from tempik.deliver.order import Order
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.edit.accents.rows import with_all_amounts
@@ -61,15 +62,15 @@ while time.monotonic() - began < length_s:
         gesture.drop()
     elif what == "page":
         window.bench.open(rng.choice(PAGES))
-    elif what == "export" and window.delivery.exporting is None:
-        window.delivery.export_to(path.with_name("out.mp4"))
+    elif what == "export" and window.exports.running is None:
+        window.exports.start(Order(), path.with_name("out.mp4"))
     elif what == "save":
         project.save()
     if len(project.history.steps) > 200:
         project.save(); window.files.open_project(path)
     spin(20)
     samples.append((time.monotonic() - began, measured()))
-window.delivery.exporting and window.delivery.exporting.cancel()
+window.exports.close()
 print(json.dumps({"acts": acts, "samples": samples}))
 project.saved_reel = project.history.reel
 window.shut_down()

@@ -237,8 +237,10 @@ def format_of(target: Path, key: str = "") -> Format:
         if kind.kind != "frames" and target.suffix.lower() not in kind.suffixes:
             raise TempikError(f"{target} is no name for {kind.name}; end it in {' or '.join(kind.suffixes)}.")
         return kind
-    for kind in FORMATS:
-        if target.suffix and target.suffix.lower() in kind.suffixes:
+    ending = target.suffix.lower()
+    # An ending that several have is that of the format which has it first.
+    for kind in (*(k for k in FORMATS if k.suffixes[0] == ending), *FORMATS):
+        if ending and ending in kind.suffixes:
             return kind
     names = ", ".join(f"{kind.suffixes[0]} for {kind.name}" for kind in FORMATS if kind.suffixes[0])
     raise TempikError(f"{target} does not say what to write; end it in {names}.")

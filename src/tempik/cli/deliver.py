@@ -26,6 +26,10 @@ if TYPE_CHECKING:
     from tempik.reel import Reel
 
 
+# Whoever edits meanwhile comes first.
+NICE = 5
+
+
 def add_parsers(verbs: Any) -> None:
     """Add the verbs of delivery."""
     export = verbs.add_parser("export", help="write a reel as a file, in any format and shape")
@@ -194,6 +198,7 @@ def _run_waiting(options: argparse.Namespace) -> int:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     if options.with_parent:
+        os.nice(NICE)
         threading.Thread(target=_end_with_parent, args=(stop,), daemon=True).start()
     failed, ran = 0, set[str]()
     while not stop.is_set():

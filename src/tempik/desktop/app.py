@@ -39,6 +39,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     put_interface_first(window)
     _report_faults(window)
     window.show()
+    QTimer.singleShot(0, window.exports.read)
     if project is not None:
         QTimer.singleShot(0, lambda: window.files.open_project(project))
     elif demo:

@@ -1,4 +1,4 @@
-"""Commands on the project: opening, saving, adding media, exporting, measuring. They ask where to, and the session acts."""
+"""Commands on the project: opening, saving, adding media, measuring. They ask where to, and the session acts."""
 
 from __future__ import annotations
 
@@ -148,17 +148,7 @@ class ProjectCommands(QObject):
         else:
             self.draft_wanted.emit()
 
-    @command("Project", "Export …", ("Ctrl+E",), "clips")
-    def export(self) -> None:
-        """Ask where to, and export there; while one runs, cancel it."""
-        if self.delivery.exporting is not None:
-            self.delivery.exporting.cancel()
-            return
-        start = self.project.path.with_suffix(".mp4") if self.project.path else Path("reel.mp4")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Export the reel", str(start), film_filter())
-        if path:
-            self.delivery.export_to(Path(path if Path(path).suffix else path + ".mp4"))
-
+    @command("Project", "Measure an exported film …", (), "clips")
     def measure(self) -> None:
         """Ask for an exported file and measure it."""
         path, _ = QFileDialog.getOpenFileName(self.window, "Measure an exported file", "", film_filter())

@@ -2,6 +2,7 @@
 
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
+from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.grade.page import GradePage
@@ -25,5 +26,6 @@ PAGES: tuple[type[Page], ...] = (
     GradePage,
     SoundPage,
     CheckPage,
+    ExportPage,
 )
 FIRST: type[Page] = FootagePage

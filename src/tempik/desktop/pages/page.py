@@ -12,6 +12,7 @@ from tempik.desktop.commands.accents import AccentCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
@@ -31,6 +32,7 @@ from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.exports import Exports
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.session.media_watch import MediaWatch
@@ -48,9 +50,11 @@ class Desk(NamedTuple):
     watch: MediaWatch
     looking: Looking
     delivery: Delivery
+    exports: Exports
     listening: Listening
     transport: Transport
     files: ProjectCommands
+    exporting: ExportCommands
     play: PlayCommands
     cuts: CutCommands
     placing: PlaceCommands

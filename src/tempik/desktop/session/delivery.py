@@ -1,4 +1,4 @@
-"""Drafting, exporting and measuring: work on the whole reel, in the background, told in one sentence."""
+"""Drafting and measuring: work on the whole reel, in the background, told in one sentence."""
 
 from __future__ import annotations
 
@@ -7,27 +7,23 @@ from pathlib import Path
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
-from tempik.check import Report, check_reel, check_rendered, total_text
+from tempik.check import Report, total_text
+from tempik.deliver.presets import last_order
+from tempik.deliver.run import measured
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit.draft import Wish, draft_reel
 from tempik.errors import TempikError
-from tempik.reel.nests import all_closed
-from tempik.render import Exported, Settings, export
-from tempik.render.export import Cancelled
-from tempik.timeline.timeline import timeline_of
 
 
 class Delivery(QObject):
-    """`exporting` says whether an export runs; `measured` carries what was found in a file."""
+    """`measured` carries what was found in a file."""
 
-    exporting_changed = Signal()
     measured = Signal(object)
 
     def __init__(self, project: Project, worker: Worker) -> None:
         super().__init__(project)
         self.project, self.worker = project, worker
-        self.exporting: Job | None = None
 
     def draft(self, wish: Wish) -> bool:
         """Make the reel anew by a rule; the shot list stays."""
@@ -52,41 +48,22 @@ class Delivery(QObject):
             self.project.messages.say(made.notes[0] + more, False)
         return done
 
-    def export_to(self, path: Path, settings: Settings = Settings()) -> None:
-        """Export in the background, with all nests closed."""
-        timeline = timeline_of(all_closed(self.project.reel))
-
-        def work(job: Job) -> Exported:
-            try:
-                tell = lambda done, total: job.report(done / total)  # noqa: E731
-                return export(timeline, path, settings, tell, job.stop_event)
-            except Cancelled:
-                return Exported([])
-
-        def done(made: Exported) -> None:
-            notes, report = made.notes, check_reel(timeline)
-            loud = made.loudness.text if made.loudness else "stopped"
-            text = f"Exported {path}: {total_text(report)}, as planned; {loud}; measure the file on the Check page."
-            known = [*dict.fromkeys([*notes, *report.notes])]
-            more = f" (+{len(known) - 1} more; see Check)" if len(known) > 1 else ""
-            self.project.messages.say(" ".join([text, *known[:1]]) + more, bool(known))
-
-        def ended() -> None:
-            self.exporting = None
-            self.exporting_changed.emit()
-
-        self.exporting = self.worker.start(f"Exporting {path.name}", work, done, self._failed, ended=ended)
-        self.exporting_changed.emit()
-
     def _failed(self, text: str) -> None:
         self.project.messages.say(text, True)
 
     def measure_file(self, path: Path) -> None:
         """Measure an exported file in the background and show what was found."""
-        timeline = timeline_of(all_closed(self.project.reel))
+        reel = self.project.reel
+        # A film of a part of the reel: the part that was ordered last is meant.
+        part = last_order(self.project.path).part
 
         def work(job: Job) -> Report:
-            return check_rendered(timeline, path)
+            try:
+                return measured(reel, path)
+            except TempikError:
+                if part is None:
+                    raise
+                return measured(reel, path, part)
 
         def done(report: Report) -> None:
             self.measured.emit(report)

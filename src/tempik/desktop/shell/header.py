@@ -6,8 +6,8 @@ from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from tempik.desktop.playback.transport import Transport
-from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.exports import Exports
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label, as_tip
@@ -19,9 +19,9 @@ from tempik.time import clock_text, rate_text, time_of
 class HeaderBar(QWidget):
     """Shows the project's state; its buttons are wired by the window."""
 
-    def __init__(self, project: Project, transport: Transport, delivery: Delivery) -> None:
+    def __init__(self, project: Project, transport: Transport, exports: Exports) -> None:
         super().__init__()
-        self.project, self.delivery = project, delivery
+        self.project, self.exports = project, exports
         self.setFixedHeight(48)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 12, 2)
@@ -33,7 +33,8 @@ class HeaderBar(QWidget):
         self._make_right(row)
         project.changed.connect(self.refill)
         project.playhead.moved.connect(self._moved)
-        delivery.exporting_changed.connect(self.refill)
+        exports.changed.connect(self._exports_moved)
+        exports.progressed.connect(self._exports_moved)
         transport.player.state_changed.connect(
             lambda playing: self.play_button.setIcon(icon("pause" if playing else "play"))
         )
@@ -108,11 +109,20 @@ class HeaderBar(QWidget):
             button.setEnabled(bool(what))
             button.setToolTip(as_tip(f"{word}: {what}" if what else f"Nothing to {word.lower()}"))
         self.form_button.setText(f"{reel.width}×{reel.height} · {rate_text(reel.rate)}")
-        running = self.delivery.exporting is not None
-        self.export_button.setText("Cancel" if running else "Export")
-        self.export_button.setEnabled(running or bool(reel.clips))
+        self._exports_moved()
         self.draft_button.setEnabled(reel.soundtrack is not None and bool(reel.footage))
         self._moved(self.project.playhead.frame)
+
+    def _exports_moved(self) -> None:
+        exports = self.exports
+        running = exports.running is not None
+        if not running:
+            text = "Export"
+        else:
+            text = "Paused" if exports.held else f"Exporting {round(100 * exports.share)} %"
+        self.export_button.setText(text)
+        self.export_button.setToolTip("The Export page: what to write and where to, and what is being written (Ctrl+E)")
+        self.export_button.setEnabled(running or bool(exports.items) or bool(self.project.reel.clips))
 
     def _moved(self, frame: int) -> None:
         timeline = self.project.timeline

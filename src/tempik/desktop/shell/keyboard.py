@@ -12,6 +12,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
@@ -35,7 +36,16 @@ from tempik.desktop.shell.view_commands import ViewCommands
 from tempik.desktop.timeline.lanes import pointer_words
 
 OWNERS: tuple[type, ...] = (
-    *(ProjectCommands, EditCommands, CopyCommands, SelectCommands, PlaceCommands, TrackCommands, CutCommands),
+    *(
+        ProjectCommands,
+        ExportCommands,
+        EditCommands,
+        CopyCommands,
+        SelectCommands,
+        PlaceCommands,
+        TrackCommands,
+        CutCommands,
+    ),
     *(
         PinCommands,
         SpeedCommands,

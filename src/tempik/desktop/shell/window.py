@@ -17,6 +17,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.join_menu import join_menu
 from tempik.desktop.commands.joins import JoinCommands
@@ -40,6 +41,7 @@ from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.pages import PAGES
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
+from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Desk, Page
@@ -54,6 +56,7 @@ from tempik.desktop.preview.view import Preview
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.exports import Exports
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.importing import Files
 from tempik.desktop.session.jobs import Worker
@@ -120,7 +123,7 @@ class Window(QMainWindow):
         self.shapes = SoundShapes(self.worker, self)
         self.files = Files(self.project, self.worker, self.watch)
         self.safety = Safety(self.project, self.files)
-        self.delivery = Delivery(self.project, self.worker)
+        self.delivery, self.exports = Delivery(self.project, self.worker), Exports(self.project, self.worker)
         self.clip_sounds = ClipSounds(self.project, self.worker)
         self.reel_sound = ReelSound(self.project, self.song, self.clip_sounds, self.worker)
         self.transport = Transport(self.project, self.song, self.proxies.proxy_for, self.reel_sound)
@@ -130,6 +133,7 @@ class Window(QMainWindow):
         project, transport = self.project, self.transport
         self.count = CountPanel(self)
         self.projects = ProjectCommands(project, self.files, self.safety, self.delivery, self)
+        self.exporting = ExportCommands(self.exports, self)
         self.edits, self.selects = EditCommands(project), SelectCommands(project)
         self.play = PlayCommands(project, transport)
         self.media = MediaCommands(project, self.proxies, transport)
@@ -154,7 +158,7 @@ class Window(QMainWindow):
         self.placing = PlaceCommands(project, self.looking, self.cuts, self.tracks, self.count, self)
 
     def _make_views(self) -> None:
-        self.header = HeaderBar(self.project, self.transport, self.delivery)
+        self.header = HeaderBar(self.project, self.transport, self.exports)
         self.foot = StatusBar(self.project.messages, (self.worker, self.background))
         self.strip = SongStrip(self.project, self.song, self.arrange)
         self.timeline = TimelineView(self.project, self.strips, self.song, self.watch, self.shapes)
@@ -163,11 +167,10 @@ class Window(QMainWindow):
         self.meter = LandingMeter(self.project)
         self.desk = Desk(
             project=self.project, song=self.song, strips=self.strips, proxies=self.proxies, watch=self.watch,
-            looking=self.looking, delivery=self.delivery, listening=self.listening, transport=self.transport,
-            files=self.projects, play=self.play, cuts=self.cuts, placing=self.placing, copies=self.copies,
-            tracks=self.tracks, speeds=self.speeds, accents=self.accents, bundles=self.bundles, joins=self.joins, titles=self.titles,
-            layers=self.layers,
-            points=self.points,
+            looking=self.looking, delivery=self.delivery, exports=self.exports, exporting=self.exporting,
+            listening=self.listening, transport=self.transport, files=self.projects, play=self.play, cuts=self.cuts,
+            placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
+            bundles=self.bundles, joins=self.joins, titles=self.titles, layers=self.layers, points=self.points,
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
             mode_changed=self._page_opened,
         )  # fmt: skip
@@ -209,9 +212,8 @@ class Window(QMainWindow):
         self.safety.offered.connect(self.foot.offer)
         self.safety.taken_up.connect(self.timeline.fit_when_shown)
         self.delivery.measured.connect(self._measured)
-        self.delivery.exporting_changed.connect(
-            lambda: self.transport.frames.make_room(self.delivery.exporting is not None)
-        )
+        self.exports.changed.connect(lambda: transport.frames.make_room(self.exports.running is not None))
+        self.exporting.wanted.connect(lambda: self.open_page(ExportPage))
         self.projects.begun.connect(self.player.pause)
         self.projects.draft_wanted.connect(self._open_draft)
 
@@ -257,7 +259,7 @@ class Window(QMainWindow):
         header.next.clicked.connect(self.play.next_stop)
         header.draft_button.clicked.connect(self.projects.show_draft)
         header.form_button.clicked.connect(lambda: form_menu(self.files, self).popup(header.below(header.form_button)))
-        header.export_button.clicked.connect(self.projects.export)
+        header.export_button.clicked.connect(lambda: self.open_page(ExportPage))
         foot.find_missing.clicked.connect(lambda: self.projects.find(sorted(self.watch.missing)[0]))
         self.watch.changed.connect(lambda: foot.find_missing.setVisible(bool(self.watch.missing)))
         foot.answered.connect(self.safety.answer)
@@ -265,26 +267,11 @@ class Window(QMainWindow):
     def _bind_commands(self) -> None:
         self.registry = Commands(self.project, self, self._taken)
         for owner in (
-            *(self.projects, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts, self.clips),
-            *(
-                self.speeds,
-                self.accents,
-                self.bundles,
-                self.joins,
-                self.titles,
-                self.layers,
-                self.nests,
-                self.grading,
-                self.sounds,
-                self.arrange,
-                self.points,
-                self.rhythm,
-                self.readings,
-                self.play,
-                self.views,
-            ),
+            self.projects, self.exporting, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts,
+            self.clips, self.speeds, self.accents, self.bundles, self.joins, self.titles, self.layers, self.nests,
+            self.grading, self.sounds, self.arrange, self.points, self.rhythm, self.readings, self.play, self.views,
             self.media,
-        ):
+        ):  # fmt: skip
             self.registry.bind(owner)
         for kind, command in zip(PAGES, page_commands(), strict=True):
             self.registry.add(command, lambda kind=kind: self.open_page(kind))  # type: ignore[misc]
@@ -438,6 +425,7 @@ class Window(QMainWindow):
         for worker in (self.looker, self.background, self.worker):
             worker.close()
         self.views.close_up()
+        self.exports.close()
         self.transport.close()
         self.bench.close_up()
         if self.safety.left is None:

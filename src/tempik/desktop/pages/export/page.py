@@ -1,0 +1,237 @@
+"""The Export page: the order on the left, the queue on the right."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+
+from tempik.deliver.order import Order, fitting, part_of_clips, target_in
+from tempik.deliver.presets import PRESETS, own_presets
+from tempik.desktop.pages.export.order_fields import OrderFields
+from tempik.desktop.pages.export.queue_list import QueueList
+from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import LOW, button, quiet
+from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.errors import TempikError
+from tempik.formats import format_named, named_for
+from tempik.time import time_of
+
+SETTLE_MS = 700  # without an edit for so long, it is tried what the order comes to
+LEFT_SHARE, RIGHT_SHARE = 57, 43
+CHOOSE = "Begin with …"
+
+
+class ExportPage(Page):
+    """Orders an export of the reel as it is; what is queued goes on whatever page is open."""
+
+    name, title, key = "export", "Export", "Ctrl+E"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.exports, self.commands = desk.exports, desk.exporting
+        self.part_kind = "reel"
+        self._named = False  # the file's name was chosen by hand
+        self._project = desk.project.path
+        self.fields = OrderFields()
+        self.fields.edited.connect(self._edited)
+        self.fields.part_wanted.connect(self._part_chosen)
+        self.preset = QComboBox()
+        self.preset.setToolTip("An order that has a name: those that come with Tempik, then your own")
+        self.preset.setStyleSheet(LOW)
+        self.preset.activated.connect(self._begin_with)
+        self.keep = button("Keep as …", "Keep this order under a name", self._keep)
+        self.forget = button("Forget", "Forget the order of your own that is shown", self._forget)
+        self.target = QLineEdit()
+        self.target.setToolTip("The file that is written")
+        self.target.setPlaceholderText("Where to")
+        self.target.textEdited.connect(self._typed)
+        self.choose = button("…", "Choose where to", self._choose)
+        self.choose.setFixedWidth(34)
+        self.purpose = quiet("")
+        self.purpose.setWordWrap(True)
+        self.comes_to = Label()
+        self.comes_to.setWordWrap(True)
+        self.go = QPushButton("Export")
+        self.go.setProperty("main", True)
+        self.go.setToolTip("Queue it, with the reel as it is now (Ctrl+Return)")
+        self.go.setShortcut("Ctrl+Return")
+        self.go.clicked.connect(self.order)
+        self.queue = QueueList(self.exports)
+        self._lay_out()
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SETTLE_MS)
+        self._soon.timeout.connect(self._expect)
+        project = desk.project
+        project.changed.connect(self.want)
+        project.selection.selected.connect(self.want)
+        project.selection.marked_changed.connect(self.want)
+        self.exports.order_changed.connect(self.want)
+        self.exports.expected.connect(self._expected)
+
+    def _lay_out(self) -> None:
+        for low in (self.keep, self.forget, self.choose):
+            low.setStyleSheet(LOW)
+        first = QHBoxLayout()
+        first.setSpacing(5)
+        first.addWidget(self.preset, 1)
+        first.addWidget(self.keep)
+        first.addWidget(self.forget)
+        where = QHBoxLayout()
+        where.setSpacing(5)
+        where.addWidget(quiet("to"))
+        where.addWidget(self.target, 1)
+        where.addWidget(self.choose)
+        last = QHBoxLayout()
+        last.addWidget(self.comes_to, 1)
+        last.addWidget(self.go)
+        left = QVBoxLayout()
+        left.setSpacing(5)
+        left.addLayout(first)
+        left.addWidget(self.fields)
+        left.addWidget(self.purpose)
+        left.addLayout(where)
+        left.addLayout(last)
+        left.addStretch(1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(12, 6, 12, 8)
+        whole.setSpacing(16)
+        whole.addLayout(left, LEFT_SHARE)
+        whole.addWidget(self.queue, RIGHT_SHARE)
+
+    def entered(self) -> None:
+        self.want()
+        self.target.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.target.deselect()
+
+    def left(self) -> None:
+        self._soon.stop()
+
+    def close_up(self) -> None:
+        self._soon.stop()
+
+    def refill(self) -> None:
+        """Show the order for the reel as it is."""
+        if self._project != self.project.path:
+            self._project, self._named, self.part_kind = self.project.path, False, "reel"
+        order = self._with_part(self.exports.order)
+        self.fields.show_order(order, self.project.reel, self._parts(), self._part_number())
+        self._fill_presets(order)
+        kind = format_named(order.format)
+        self.purpose.setText(kind.purpose)
+        if not self._named:
+            self.target.setText(str(named_for(self._usual(), kind)))
+        files = [target_in(Path(self.target.text()), order, shape).name for shape in order.shapes]
+        self.target.setToolTip(as_tip("\n".join(files)))
+        self.go.setText("Export" if len(files) < 2 else f"Export {len(files)}")
+        there = bool(self.project.reel.clips) and bool(self.target.text())
+        self.go.setEnabled(there)
+        self.comes_to.setText("Trying a few frames …" if there else "The reel has no clips yet.")
+        self.comes_to.setStyleSheet(f"color: {theme.QUIET};")
+        if there:
+            self._soon.start()
+
+    # The order
+
+    def _with_part(self, order: Order) -> Order:
+        """Return the order with the part of the reel and the instant that are meant now."""
+        timeline = self.project.timeline
+        at_s = (
+            time_of(self.project.playhead.frame, timeline.rate)
+            if format_named(order.format).kind == "picture"
+            else None
+        )
+        return fitting(replace(order, part=self._part(self.part_kind), at_s=at_s))
+
+    def _part(self, kind: str) -> tuple[float, float] | None:
+        timeline, selection = self.project.timeline, self.project.selection
+        if kind == "stretch" and selection.marked is not None:
+            a, b = (min(max(s - timeline.start_s, 0.0), timeline.reel.length_s) for s in selection.marked)
+            return (a, b) if b > a else None
+        if kind == "clips":
+            try:
+                return part_of_clips(timeline.reel, [c for c in selection.clip_ids if timeline.placed_clip(c)])
+            except TempikError:
+                return None
+        return None
+
+    def _parts(self) -> list[tuple[str, bool]]:
+        out = [(f"whole reel, {self.project.reel.length_s:.1f} s", True)]
+        for kind, name in (("stretch", "marked stretch"), ("clips", "selected clips")):
+            part = self._part(kind)
+            out.append((f"{name}, {part[0]:.1f} to {part[1]:.1f} s" if part else name, part is not None))
+        return out
+
+    def _part_number(self) -> int:
+        kinds = ("reel", "stretch", "clips")
+        return kinds.index(self.part_kind) if self._part(self.part_kind) is not None else 0
+
+    def _part_chosen(self, kind: str) -> None:
+        self.part_kind = kind
+        self.want()
+
+    def _edited(self, order: Order) -> None:
+        self.exports.wish(order)
+
+    def order(self) -> bool:
+        """Queue what is shown."""
+        order, target = self._with_part(self.exports.order), Path(self.target.text().strip()).expanduser()
+        return self.commands.order(order, target)
+
+    # Presets
+
+    def _fill_presets(self, order: Order) -> None:
+        self.preset.clear()
+        self.preset.addItem(CHOOSE, None)
+        bare = replace(order, name="", part=None, at_s=None)
+        for each in (*PRESETS, *own_presets()):
+            self.preset.addItem(each.name, each)
+            if fitting(replace(each, name="")) == bare:
+                self.preset.setCurrentIndex(self.preset.count() - 1)
+        self.forget.setEnabled(self.preset.currentIndex() > len(PRESETS))
+
+    def _begin_with(self, number: int) -> None:
+        chosen = self.preset.itemData(number)
+        if chosen is not None:
+            self.exports.wish(fitting(replace(chosen, name="")))
+
+    def _keep(self) -> None:
+        if self.commands.keep(self.exports.order):
+            self.want()
+
+    def _forget(self) -> None:
+        self.commands.forget(self.preset.currentText())
+        self.want()
+
+    # Where to
+
+    def _usual(self) -> Path:
+        path = self.project.path
+        return path.with_suffix("") if path is not None else Path.home() / "reel"
+
+    def _typed(self) -> None:
+        self._named = bool(self.target.text())
+        self.want()
+
+    def _choose(self) -> None:
+        found = self.commands.ask_where(
+            Path(self.target.text() or self._usual()), format_named(self.exports.order.format)
+        )
+        if found is not None:
+            self._named = True
+            self.target.setText(str(found))
+            self.want()
+
+    # What it comes to
+
+    def _expect(self) -> None:
+        if self.isVisible() and self.project.reel.clips:
+            order = self._with_part(self.exports.order)
+            self.exports.expect(order, Path(self.target.text() or self._usual()))
+
+    def _expected(self, text: str) -> None:
+        self.comes_to.setText(text[:1].upper() + text[1:])

@@ -1,0 +1,268 @@
+"""Exports behind the editing: the queue, written one after the other by a process of its own, so that nothing waits for it.
+
+What is queued is on the disk with the reel as it was: it outlives the window, and is offered again when it opens."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sys
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, QProcess, QTimer, Signal
+
+from tempik.deliver import queue
+from tempik.deliver.expected import Expected, expected
+from tempik.deliver.order import Order, made
+from tempik.deliver.presets import last_order, remember_order
+from tempik.deliver.queue import Item
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
+from tempik.errors import TempikError
+from tempik.reel.nests import all_closed
+from tempik.render.export import Cancelled, fit_to_write
+from tempik.timeline.timeline import timeline_of
+
+LONGEST_END_MS = 8000
+ENDED = ("done", "failed", "stopped")
+
+
+class Exports(QObject):
+    """`changed` tells of another state of the queue, `progressed` how far the running one is, `expected` what the order on the
+    page will come to."""
+
+    changed = Signal()
+    progressed = Signal()
+    expected = Signal(str)
+    order_changed = Signal()
+
+    def __init__(self, project: Project, worker: Worker) -> None:
+        super().__init__(project)
+        self.project, self.worker = project, worker
+        self.held = False
+        self.running: str | None = None
+        self.share = 0.0
+        self._order: Order | None = None
+        self._order_of: Path | None = None
+        self._asked: Job | None = None
+        self._closing = False
+        self._pushed = ""  # the end of what the process has said
+        self._process: QProcess | None = None
+        self.items: list[Item] = []
+
+    # The order
+
+    @property
+    def order(self) -> Order:
+        """What was ordered of this project last, or is being put together on the page."""
+        if self._order is None or self._order_of != self.project.path:
+            moved = self._order is not None and self._order_of is None
+            if self._order is None or not moved:
+                self._order = last_order(self.project.path)
+            self._order_of = self.project.path
+        return self._order
+
+    def wish(self, order: Order) -> None:
+        """Take another order for this project."""
+        self._order, self._order_of = order, self.project.path
+        remember_order(self.project.path, order)
+        self.order_changed.emit()
+
+    def expect(self, order: Order, target: Path) -> None:
+        """Find out in the background what an order will come to, and tell it by `expected`."""
+        if self._asked is not None:
+            self.worker.cancel(self._asked)
+        reel = self.project.reel
+
+        def work(job: Job) -> str:
+            try:
+                found = [expected(each, job.stop_event) for each in made(reel, order, target)]
+            except Cancelled:
+                return ""
+            whole = Expected(sum(f.size_bytes for f in found), sum(f.seconds for f in found))
+            return whole.text
+
+        self._asked = self.worker.start("Trying a few frames", work, self._expected, self._unexpected, quiet=True)
+
+    def _expected(self, text: str) -> None:
+        if text:
+            self.expected.emit(text)
+
+    def _unexpected(self, text: str) -> None:
+        self.expected.emit(text)
+
+    # The queue
+
+    def read(self) -> None:
+        """Take up what the queue has on the disk, held where it is from an earlier session."""
+        self.items = queue.items()
+        waiting = [i for i in self.items if i.state == "waiting"]
+        if waiting:
+            self.held = True
+            count = f"{len(waiting)} exports wait" if len(waiting) > 1 else "An export waits"
+            self.project.messages.say(f"{count} from an earlier session; go on with the queue on the Export page.")
+        self.changed.emit()
+
+    def start(self, order: Order, target: Path) -> bool:
+        """Queue the reel as it is now, and write it as soon as nothing else is written. False, having said why, where it cannot be."""
+        try:
+            for each in made(self.project.reel, order, target):
+                fit_to_write(timeline_of(each.reel), each.target, each.settings)
+            queue.add(all_closed(self.project.reel), order, target, self.project.name)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return False
+        self.wish(order)
+        self._refresh()
+        self._next()
+        if self.held:
+            self.project.messages.say("Queued; the queue is paused.")
+        return True
+
+    def _refresh(self) -> None:
+        self.items = queue.items()
+        self.changed.emit()
+
+    def item(self, name: str) -> Item | None:
+        return next((i for i in self.items if i.id == name), None)
+
+    @property
+    def waiting(self) -> list[Item]:
+        return [i for i in self.items if i.state == "waiting"]
+
+    def _next(self) -> None:
+        if self._process is not None or self.held or self._closing or not self.waiting:
+            return
+        item = self.waiting[0]
+        self.running, self.share, self._pushed = item.id, 0.0, ""
+        process = QProcess(self)
+        process.readyReadStandardOutput.connect(self._heard)
+        process.finished.connect(self._finished)
+        process.errorOccurred.connect(self._failed)
+        process.setStandardErrorFile(QProcess.nullDevice())
+        self._process = process
+        process.start(
+            sys.executable, ["-m", "tempik.cli", "queue", "run", item.id, "--with-parent", "--progress", "json"]
+        )
+        self.items = [replace(i, state="running") if i.id == item.id else i for i in self.items]
+        self.changed.emit()
+
+    def _heard(self) -> None:
+        if self._process is None:
+            return
+        text = self._pushed + bytes(self._process.readAllStandardOutput().data()).decode(errors="replace")
+        *lines, self._pushed = text.split("\n")
+        for line in lines:
+            try:
+                said = json.loads(line)
+                self.share = said["done"] / max(said["total"], 1)
+            except (ValueError, KeyError, TypeError):
+                continue
+        self.progressed.emit()
+
+    def _failed(self, error: QProcess.ProcessError) -> None:
+        if error == QProcess.ProcessError.FailedToStart:
+            self.project.messages.say("The export could not be started; restart Tempik and try again.", True)
+            self._ended()
+
+    def _finished(self) -> None:
+        name = self.running
+        self._ended()
+        found = self.item(name) if name is not None else None
+        if found is not None and not self._closing:
+            if found.state == "waiting":  # the process died without a word
+                queue.save(replace(found, state="failed", said="the export ended unexpectedly; try it again", ok=False))
+                self._refresh()
+                found = self.item(found.id) or found
+            self._tell(found)
+        self._next()
+
+    def _ended(self) -> None:
+        if self._process is not None:
+            self._process.deleteLater()
+        self._process, self.running, self.share = None, None, 0.0
+        self._refresh()
+
+    def _tell(self, item: Item) -> None:
+        if item.state == "stopped":
+            self.project.messages.say(f"{item.name}: stopped.")
+        elif item.state == "failed":
+            self.project.messages.say(item.said, True)
+        elif item.state == "done":
+            more = f" {item.notes[0]}" if item.notes else ""
+            more += f" (+{len(item.notes) - 1} more on the Export page)" if len(item.notes) > 1 else ""
+            self.project.messages.say(f"Exported {item.target}: {item.said}.{more}", bool(item.notes) or not item.ok)
+
+    # What a person does with it
+
+    def hold(self, held: bool) -> None:
+        """Pause the queue, in the middle of a file too, or go on."""
+        self.held = held
+        if self._process is not None and self._process.processId():
+            os.kill(self._process.processId(), signal.SIGSTOP if held else signal.SIGCONT)
+        self.changed.emit()
+        self._next()
+
+    def stop(self, name: str) -> None:
+        """Stop writing an item, or take it from those that wait; nothing of it is left."""
+        if name == self.running and self._process is not None:
+            self._let_end(self._process)
+            return
+        item = self.item(name)
+        if item is not None and item.state == "waiting":
+            queue.save(replace(item, state="stopped", said="stopped"))
+            self._refresh()
+
+    def again(self, name: str) -> None:
+        """Let an item that has ended wait again, last."""
+        item = self.item(name)
+        if item is not None and item.state in ENDED:
+            place = max((i.place for i in self.items), default=0.0) + 1
+            queue.save(replace(item, state="waiting", said="", notes=(), ok=True, place=place))
+            self._refresh()
+            self._next()
+
+    def move(self, name: str, by: int) -> None:
+        """Move an item that waits up or down."""
+        self._try(lambda: queue.move(name, by))
+
+    def remove(self, name: str) -> None:
+        """Take an item off the list; what it wrote stays."""
+        self._try(lambda: queue.remove(name))
+
+    def clear(self) -> None:
+        """Take off the list what has ended."""
+        for item in self.items:
+            if item.state in ENDED:
+                self._try(partial(queue.remove, item.id))
+
+    def _try(self, act: Callable[[], object]) -> None:
+        try:
+            act()
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+        self._refresh()
+
+    def _let_end(self, process: QProcess) -> None:
+        if process.processId():
+            os.kill(process.processId(), signal.SIGCONT)
+        process.terminate()
+        QTimer.singleShot(LONGEST_END_MS, process, process.kill)
+
+    def close(self) -> None:
+        """Stop what is being written, for good; it waits for the next session."""
+        self._closing = True
+        process, name = self._process, self.running
+        if process is None:
+            return
+        self._let_end(process)
+        if not process.waitForFinished(LONGEST_END_MS):
+            process.kill()
+            process.waitForFinished(1000)
+        item = queue.item_of(name) if name is not None else None
+        if item is not None and item.state in ("stopped", "running", "waiting"):
+            queue.save(replace(item, state="waiting", said=""))
