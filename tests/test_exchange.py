@@ -1,152 +1,373 @@
-"""Points to and from CSV, label tracks and MIDI; taps; and bad files, which lose nothing."""
+"""Edits out to others' tools and back: OpenTimelineIO, CMX 3600 EDL, points, subtitles, zips; checked by the readers' own libraries."""
 
+import os
+import stat
+import zipfile
+from fractions import Fraction
 from pathlib import Path
 
 import mido
 import numpy as np
+import opentimelineio as otio
 import pytest
+import srt
+from msgspec.structs import replace
 
+from tempik.cli.main import main
 from tempik.errors import TempikError
-from tempik.rhythm import Onset
-from tempik.rhythm.exchange import read_marks, write_marks
-from tempik.rhythm.records import Mark
-from tempik.rhythm.taps import beats_from_taps, read_taps
+from tempik.exchange import all as others
+from tempik.exchange.files import read_timeline, write_timeline
+from tempik.project.file import load_reel, save_reel
+from tempik.project.zipped import free_folder, unzip_project, zip_project
+from tempik.reel import Clip, Edge, Footage, Framing, Join, Position, Reel, Title
+from tempik.render import PictureSource, plan
+from tempik.retime import constant, ramp
+from tempik.timeline.placed import source_at_frames
+from tempik.timeline.timeline import Timeline, timeline_of
 
-RNG = np.random.default_rng(11)
+RATES = [Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(30), Fraction(60)]
 
 
-def grid(bpm: float, bars: int, first_s: float, metre: int = 4, pickup: int = 0) -> list[Mark]:
-    return [
-        Mark(first_s + i * 60 / bpm, "", (i - pickup) // metre + 1 + bool(pickup), (i - pickup) % metre + 1)
-        for i in range(bars * metre)
+def speeds_of(reel: Reel, media: Path, rate: Fraction) -> Reel:
+    """A reel of six clips: as filmed, half speed, double, backward, standing still, and a solid after a gap."""
+    piece = reel.footage[0]  # 150 frames at 30
+    solid = Footage("f9", "#204060", 180, 320, rate, 1.0, kind="solid")
+    wanted = [(1.0, 0.5), (0.5, 1.0), (2.0, 0.3), (-1.0, 3.0), (0.0, 2.0)]
+    clips = [
+        Clip(f"c{n + 1}", piece.id, Edge(n * 1.0), Edge(n + 1.0), source_s=start + 0.5 / 30, curve=constant(speed))
+        for n, (speed, start) in enumerate(wanted)
+    ]
+    clips.append(Clip("c9", "f9", Edge(6.0), Edge(7.0)))
+    return replace(reel, rate=rate, clips=tuple(clips), footage=(piece, solid), rows=(), length_s=7.0)
+
+
+def shown(reel: Reel) -> list[tuple[int, int, str, int, int]]:
+    """Record and source frames of every clip: its first, its end, its media, its first and last frame of the file."""
+    timeline, out = timeline_of(reel), []
+    for p in timeline.placed:
+        index = [0, 0]
+        if not p.footage.without_file:
+            times = source_at_frames(p, [p.first, p.end - 1], timeline.rate)
+            index = [int(np.floor(float(t) * float(p.footage.rate) + 1e-6)) for t in times]
+        out.append((p.first, p.end, p.footage.path, *index))
+    return out
+
+
+@pytest.mark.parametrize("rate", RATES, ids=str)
+def test_a_round_trip_through_otio_keeps_record_and_source_frames(
+    reel: Reel, media: Path, rate: Fraction, tmp_path: Path
+) -> None:
+    reel = speeds_of(reel, media, rate)
+    assert write_timeline(reel, tmp_path / "o.otio") == []
+    back, notes = read_timeline(tmp_path / "o.otio")
+    assert notes == [] and back.rate == rate and (back.width, back.height) == (180, 320)
+    assert shown(back) == shown(reel)
+    assert [c.curve.nodes[0].speed for c in back.clips] == pytest.approx([1, 0.5, 2, -1, 0, 1], abs=1e-6)
+
+
+@pytest.mark.parametrize("rate", [Fraction(24), Fraction(25), Fraction(30)], ids=str)
+def test_a_round_trip_through_an_edl_keeps_record_and_source_frames(
+    reel: Reel, media: Path, rate: Fraction, tmp_path: Path
+) -> None:
+    piece = replace(reel.footage[0], rate=rate)
+    reel = replace(
+        speeds_of(reel, media, rate), footage=(piece, Footage("f9", "#204060", 180, 320, rate, 1.0, kind="solid"))
+    )
+    whole = [replace(c, source_s=(round(c.source_s * float(rate)) + 0.5) / float(rate)) for c in reel.clips[:5]]
+    reel = replace(reel, clips=tuple(whole), length_s=5.0)
+    write_timeline(reel, tmp_path / "o.edl")
+    # By the adapter itself: each clip's record range.
+    source = otio.adapters.read_from_file(str(tmp_path / "o.edl"), rate=float(rate))
+    (track,) = source.video_tracks()
+    assert [track.range_of_child(c).start_time.value for c in track] == [n * int(rate) for n in range(5)]
+    back, _ = read_timeline(tmp_path / "o.edl", media=media, rate=rate)
+    assert [s[:2] for s in shown(back)] == [s[:2] for s in shown(reel)]
+    firsts = [[int(c.source_s * float(rate) + 1e-6) for c in r.clips] for r in (back, reel)]
+    assert firsts[0] == firsts[1]
+    assert [c.curve.nodes[0].speed for c in back.clips] == pytest.approx([1, 0.5, 2, -1, 0], abs=1e-3)
+
+
+def test_times_are_those_of_the_standard(reel: Reel, media: Path, tmp_path: Path) -> None:
+    # RationalTime, TimeRange and LinearTimeWarp as OpenTimelineIO's documentation has them.
+    write_timeline(speeds_of(reel, media, Fraction(25)), tmp_path / "o.otio")
+    source = otio.adapters.read_from_file(str(tmp_path / "o.otio"))
+    (track,) = source.video_tracks()
+    first, half = track[0], track[1]
+    assert first.source_range.start_time == otio.opentime.RationalTime(15, 30)
+    assert first.source_range.duration == otio.opentime.RationalTime(25, 25)
+    assert half.effects[0].time_scalar == pytest.approx(0.5) and isinstance(
+        track[4].effects[0], otio.schema.FreezeFrame
+    )
+    assert isinstance(track[5], otio.schema.Gap) and track[6].media_reference.generator_kind == "SolidColor"
+    assert first.media_reference.available_range.duration == otio.opentime.RationalTime(150, 30)
+
+
+def test_points_are_markers_and_come_back_with_the_song(reel: Reel, tmp_path: Path) -> None:
+    write_timeline(reel, tmp_path / "o.otio")
+    source = otio.adapters.read_from_file(str(tmp_path / "o.otio"))
+    timeline = timeline_of(reel)
+    meant = [
+        timeline.frame_of_point(p) for p in timeline.on_reel() if 0 <= timeline.frame_of_point(p) < timeline.frames
+    ]
+    assert [m.marked_range.start_time.value for m in source.tracks.markers] == meant
+    back, _ = read_timeline(tmp_path / "o.otio")
+    assert back.soundtrack is not None and reel.soundtrack is not None and back.soundtrack.path == reel.soundtrack.path
+    # Cuts that lay on points are tied to them again, and no point is there twice.
+    assert [c.start.point for c in back.clips] == [c.start.point for c in reel.clips]
+    assert len(back.soundtrack.points) == len(reel.soundtrack.points)
+
+
+def test_a_marker_of_others_becomes_a_point_with_its_name(reel: Reel, tmp_path: Path) -> None:
+    write_timeline(reel, tmp_path / "o.otio")
+    source = otio.adapters.read_from_file(str(tmp_path / "o.otio"))
+    at = otio.opentime.TimeRange(otio.opentime.RationalTime(40, 30), otio.opentime.RationalTime(0, 30))
+    source.tracks.markers.append(otio.schema.Marker(name="here she sings", marked_range=at))
+    otio.adapters.write_to_file(source, str(tmp_path / "o.otio"))
+    back, _ = read_timeline(tmp_path / "o.otio")
+    assert back.soundtrack is not None
+    (mine,) = [p for p in back.soundtrack.points if p.name == "here she sings"]
+    assert mine.time_s - back.soundtrack.start_s == pytest.approx(40 / 30, abs=1e-6)
+
+
+@pytest.mark.parametrize("ending", [".otio", ".edl"])
+@pytest.mark.parametrize(("kind", "length"), [("dissolve", 8.0), ("bar-wipe", 12.0)])
+def test_dissolves_and_wipes_go_there_and_back(
+    reel: Reel, kind: str, length: float, ending: str, tmp_path: Path
+) -> None:
+    joined = replace(reel.clips[1], join=Join(kind, length))
+    reel = replace(reel, clips=(reel.clips[0], joined, *reel.clips[2:]), rows=())
+    write_timeline(reel, tmp_path / f"o{ending}")
+    source = otio.adapters.read_from_file(str(tmp_path / f"o{ending}"), **({"rate": 30} if ending == ".edl" else {}))
+    (join,) = [i for t in source.video_tracks() for i in t if isinstance(i, otio.schema.Transition)]
+    assert join.transition_type == ("SMPTE_Dissolve" if kind == "dissolve" else "SMPTE_Wipe")
+    assert (join.in_offset + join.out_offset).value == length
+    back, _ = read_timeline(tmp_path / f"o{ending}", media=Path(reel.footage[0].path).parent, rate=reel.rate)
+    a, b = timeline_of(reel).seams[0][0], timeline_of(back).seams[0][0]
+    assert (a.begin, a.turn, a.end) == (b.begin, b.turn, b.end) and b.join.kind == kind
+    assert [s[:2] for s in shown(back)] == [s[:2] for s in shown(reel)]
+    # In an EDL the media of the incoming clip is told by a line of its own.
+    assert [Path(s[2]).name for s in shown(back)] == [Path(s[2]).name for s in shown(reel)]
+
+
+def test_what_a_file_cannot_say_is_said_in_one_sentence(reel: Reel, tmp_path: Path) -> None:
+    first = replace(reel.clips[0], curve=ramp(0.5, 1.5), framing=Framing(start=Position(1.5)), join=None, pins=())
+    title = Clip("c8", "t1", Edge(1.0), Edge(2.0), track=1, title=Title(text="open day"))
+    reel = replace(
+        reel, clips=(first, *reel.clips[1:], title), tracks=(*reel.tracks, reel.tracks[0]),
+        footage=(*reel.footage, Footage("t1", "", 180, 320, Fraction(30), 1.0, kind="title")),
+    )  # fmt: skip
+    (said,) = write_timeline(reel, tmp_path / "o.otio")
+    assert said.count(".") == 1 and "speed ramps, written as their mean speed" in said and "framing" in said
+    assert "accents (2)" in said and "how titles look" in said
+    said_of_edl = write_timeline(reel, tmp_path / "o.edl")
+    assert any("picture 1 of 2" in s for s in said_of_edl)
+    source = otio.adapters.read_from_file(str(tmp_path / "o.otio"))
+    assert source.video_tracks()[1][1].media_reference.parameters["text"] == "open day"
+
+
+# What comes in
+
+
+def a_timeline(*items: otio.core.Composable, rate: float = 25) -> otio.schema.Timeline:
+    made = otio.schema.Timeline("t")
+    made.global_start_time = otio.opentime.RationalTime(0, rate)
+    track = otio.schema.Track("V1", kind=otio.schema.TrackKind.Video)
+    track.extend(items)
+    made.tracks.append(track)
+    return made
+
+
+def a_clip(url: str, start: float = 0, count: float = 25, rate: float = 25, **more: object) -> otio.schema.Clip:
+    span = otio.opentime.TimeRange(otio.opentime.RationalTime(start, rate), otio.opentime.RationalTime(count, rate))
+    return otio.schema.Clip(Path(url).name, otio.schema.ExternalReference(target_url=url), span, **more)
+
+
+def read_back(timeline: otio.schema.Timeline, folder: Path, **more: object) -> tuple[Reel, list[str]]:
+    otio.adapters.write_to_file(timeline, str(folder / "in.otio"))
+    return read_timeline(folder / "in.otio", **more)  # type: ignore[arg-type]
+
+
+def test_unknown_effects_and_transitions_are_listed_and_the_rest_is_there(media: Path, tmp_path: Path) -> None:
+    strange = otio.schema.Effect(name="Sparkle", effect_name="Sparkle")
+    offset = otio.opentime.RationalTime(3, 25)
+    swirl = otio.schema.Transition("swirl", "Custom_Transition", offset, offset)
+    reel, notes = read_back(
+        a_timeline(a_clip(str(media / "a.mp4"), effects=[strange]), swirl, a_clip(str(media / "b.mp4"), 10)), tmp_path
+    )
+    assert len(reel.clips) == 2 and reel.clips[1].join is not None and reel.clips[1].join.length == 6
+    assert notes == [
+        "Not taken over: the effect “Sparkle”, the transition “Custom_Transition”, a dissolve in its place."
     ]
 
 
-@pytest.mark.parametrize("suffix", [".csv", ".txt", ".mid"])
-@pytest.mark.parametrize(("bpm", "metre", "first_s"), [(120, 4, 0.0), (93.7, 3, 0.0013), (174, 5, 2.345)])
-def test_beats_come_back_from_a_file_as_they_went(
-    tmp_path: Path, suffix: str, bpm: float, metre: int, first_s: float
+def test_missing_media_is_said_kept_and_found_by_name(media: Path, tmp_path: Path) -> None:
+    gone = a_timeline(a_clip("file:///nowhere/at%20all/a.mp4", 30, 25))
+    reel, notes = read_back(gone, tmp_path)
+    assert reel.footage[0].path == "/nowhere/at all/a.mp4" and "is missing; open the project in the window" in notes[0]
+    assert reel.footage[0].length_s >= 2.2  # as long as what is used of it
+    reel, notes = read_back(gone, tmp_path, media=media)
+    assert reel.footage[0].path == str(media / "a.mp4") and notes == []
+
+
+def test_rates_are_told_from_the_file_or_by_hand(media: Path, tmp_path: Path) -> None:
+    reel, _ = read_back(a_timeline(a_clip(str(media / "a.mp4"), rate=23.976), rate=23.976), tmp_path)
+    assert reel.rate == Fraction(24000, 1001)
+    edl = "TITLE: one\n\n001  AX       V     C        00:00:01:00 00:00:02:00 01:00:00:00 01:00:01:00\n* FROM CLIP NAME:  a.mp4\n"
+    (tmp_path / "o.edl").write_text(edl)
+    reel, notes = read_timeline(tmp_path / "o.edl", media=media)
+    assert reel.rate == 30 and "30 were taken" in notes[-1] and reel.footage[0].path == str(media / "a.mp4")
+    # A record time that begins at an hour is the reel's beginning.
+    assert reel.clips[0].start.time_s == 0 and reel.clips[0].source_s == pytest.approx(1.0, abs=0.02)
+    reel, notes = read_timeline(tmp_path / "o.edl", media=media, rate=Fraction(25))
+    assert reel.rate == 25 and notes == []
+
+
+DAMAGED = {
+    "no json": b"{ not json",
+    "empty": b"",
+    "another thing": b'{"a": 1}',
+    "no clips": b'{"OTIO_SCHEMA": "Timeline.1", "name": "x", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": []}}',
+    "bytes": bytes(range(256)) * 4,
+    "a rate of nothing": b'{"OTIO_SCHEMA":"Timeline.1","tracks":{"OTIO_SCHEMA":"Stack.1","children":[{"OTIO_SCHEMA":"Track.1","kind":"Video",'
+    b'"children":[{"OTIO_SCHEMA":"Clip.2","source_range":{"OTIO_SCHEMA":"TimeRange.1","start_time":{"OTIO_SCHEMA":"RationalTime.1",'
+    b'"rate":0,"value":0},"duration":{"OTIO_SCHEMA":"RationalTime.1","rate":0,"value":9}}}]}]}}',
+}
+
+
+@pytest.mark.parametrize("data", DAMAGED.values(), ids=DAMAGED.keys())
+@pytest.mark.parametrize("ending", [".otio", ".edl"])
+def test_damaged_timelines_get_one_sentence(data: bytes, ending: str, tmp_path: Path) -> None:
+    path = tmp_path / f"x{ending}"
+    path.write_bytes(data)
+    with pytest.raises(TempikError) as told:
+        read_timeline(path)
+    assert "\n\n" not in str(told.value) and len(str(told.value)) < 400
+
+
+EVENTS = (
+    "001  AX       V     C        00:00:01:00 00:00:02:00 01:00:00:00 01:00:03:00",  # lengths that differ, without a speed
+    "001  AX       V     Q        00:00:01:00 00:00:02:00 01:00:00:00 01:00:01:00",
+    "001  AX       V     C        00:00:01:00 00:00:02:00 01:00:00:00",
+    "001  AX       V     C        aa:00:01:00 00:00:02:00 01:00:00:00 01:00:01:00",
+    "what is this",
+)
+
+
+@pytest.mark.parametrize("event", EVENTS)
+def test_edl_events_that_make_no_sense_get_one_sentence(event: str, tmp_path: Path) -> None:
+    (tmp_path / "o.edl").write_text(f"TITLE: x\n\n{event}\n")
+    with pytest.raises(TempikError, match=r"o\.edl"):
+        read_timeline(tmp_path / "o.edl")
+
+
+def test_a_timeline_that_names_files_outside_reads_none_of_them(media: Path, tmp_path: Path) -> None:
+    (tmp_path / "inner").mkdir()
+    reel, _ = read_back(a_timeline(a_clip("../../secret.mp4")), tmp_path / "inner")
+    assert reel.footage[0].path == str(tmp_path / "inner" / "secret.mp4")
+
+
+# Everything, by the ending
+
+
+def test_every_ending_is_written_and_read_by_the_formats_own_library(
+    reel: Reel, media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    marks = grid(bpm, 12, first_s, metre)
-    path = tmp_path / f"p{suffix}"
-    path.write_bytes(write_marks(marks, suffix, metre))
-    back = read_marks(path).marks
-    assert [(m.bar, m.beat) for m in back] == [(m.bar, m.beat) for m in marks]
-    # A tempo in MIDI is a whole number of microseconds a beat; what that leaves does not add up.
-    assert max(abs(a.time_s - b.time_s) for a, b in zip(back, marks, strict=True)) < 2e-6
+    title = Clip("c8", "t1", Edge(1.0), Edge(2.0), track=1, title=Title(text="open day"))
+    words = Footage("t1", "", 180, 320, Fraction(30), 1.0, kind="title")
+    reel = replace(
+        reel, clips=(*reel.clips, title), tracks=(*reel.tracks, reel.tracks[0]), footage=(*reel.footage, words)
+    )
+    save_reel(reel, tmp_path / "r.tempik")
+    for ending in others.WRITES:
+        assert main(["exchange", "write", str(tmp_path / "r.tempik"), "-o", str(tmp_path / f"o{ending}")]) == 0
+        assert (tmp_path / f"o{ending}").stat().st_size > 20
+    assert len(mido.MidiFile(tmp_path / "o.mid").tracks) >= 1
+    (line,) = srt.parse((tmp_path / "o.srt").read_text())
+    assert line.content == "open day" and line.start.total_seconds() == pytest.approx(1.0, abs=0.001)
+    assert main(["exchange", "read", str(tmp_path / "o.otio"), "-o", str(tmp_path / "back.tempik")]) == 0
+    assert len(load_reel(tmp_path / "back.tempik").clips) == len(reel.clips)
+    capsys.readouterr()
+    assert main(["exchange", "write", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "o.doc")]) == 1
+    assert "does not say what to write" in capsys.readouterr().err
+    assert main(["exchange", "read", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "b.tempik")]) == 1
+    assert "no timeline that Tempik reads" in capsys.readouterr().err
 
 
-def test_a_moving_tempo_does_not_drift_in_midi(tmp_path: Path) -> None:
-    times = 0.4 + np.cumsum(RNG.uniform(0.45, 0.55, 400))
-    marks = [Mark(float(t), "", i // 4 + 1, i % 4 + 1) for i, t in enumerate(times)]
-    (tmp_path / "p.mid").write_bytes(write_marks(marks, ".mid", 4))
-    back = read_marks(tmp_path / "p.mid").marks
-    assert max(abs(a.time_s - b.time_s) for a, b in zip(back, marks, strict=True)) < 5e-6
+# A project in one zip
 
 
-def test_the_midi_file_says_the_same_to_another_reader(tmp_path: Path) -> None:
-    """The reference is mido's own clock: the instants at which it would play our clicks."""
-    marks = [*grid(128, 8, 0.5), Mark(3.3, "fire")]
-    (tmp_path / "p.mid").write_bytes(write_marks(sorted(marks), ".mid", 4))
-    now, played, words = 0.0, [], []
-    for event in mido.MidiFile(tmp_path / "p.mid"):
-        now += event.time
-        if event.type == "note_on":
-            played.append(now)
-        if event.type == "marker":
-            words.append((round(now, 3), event.text))
-    assert np.allclose(played, sorted(m.time_s for m in marks), atol=0.0006)
-    assert words == [(3.3, "fire")]
+def test_a_zipped_project_opens_elsewhere_and_shows_the_same_pixels(reel: Reel, tmp_path: Path) -> None:
+    reports: list[float] = []
+    zip_project(reel, tmp_path / "open day.zip", reports.append)
+    assert reports == sorted(reports) and reports[-1] == pytest.approx(1.0)
+    with zipfile.ZipFile(tmp_path / "open day.zip") as packed:
+        assert packed.testzip() is None and all(n.startswith("open day/") for n in packed.namelist())
+    project = unzip_project(tmp_path / "open day.zip", tmp_path / "elsewhere")
+    there = load_reel(project)
+    assert project == tmp_path / "elsewhere" / "open day.tempik"
+    assert all(Path(f.path).parent == tmp_path / "elsewhere" / "media" for f in there.footage)
+    with PictureSource() as a, PictureSource() as b:
+        for number in (0, 60, 150, 299):
+            mine, theirs = (
+                s.render(plan(Timeline(r), number, 180, 320)) for s, r in ((a, reel), (b, there))
+            )  # fmt: skip
+            assert all(np.array_equal(x, y) for x, y in zip(mine, theirs, strict=True))
 
 
-def test_six_eight_is_counted_in_two(tmp_path: Path) -> None:
-    song = mido.MidiFile(ticks_per_beat=480)
-    track = mido.MidiTrack()
-    song.tracks.append(track)
-    track.append(mido.MetaMessage("time_signature", numerator=6, denominator=8))
-    track.append(mido.MetaMessage("set_tempo", tempo=500_000))  # of a quarter: a dotted quarter lasts 0.75 s
-    track.append(mido.Message("note_on", note=60, time=0))
-    track.append(mido.Message("note_off", note=60, time=480 * 9))
-    song.save(tmp_path / "p.mid")
-    marks = read_marks(tmp_path / "p.mid").marks
-    assert [(m.time_s, m.beat) for m in marks[:4]] == [(0.0, 1), (0.75, 2), (1.5, 1), (2.25, 2)]
+def test_two_files_of_one_name_are_told_apart_in_the_zip(reel: Reel, tmp_path: Path) -> None:
+    (tmp_path / "other").mkdir()
+    other = tmp_path / "other" / "a.mp4"
+    other.write_bytes(Path(reel.footage[1].path).read_bytes())
+    reel = replace(reel, footage=(reel.footage[0], replace(reel.footage[1], path=str(other)), *reel.footage[2:]))
+    zip_project(reel, tmp_path / "o.zip")
+    there = load_reel(unzip_project(tmp_path / "o.zip", tmp_path / "x"))
+    assert [Path(f.path).name for f in there.footage[:2]] == ["a.mp4", "a 2.mp4"]
+    assert Path(there.footage[1].path).read_bytes() == other.read_bytes()
 
 
-def test_names_and_spans_of_labels_are_read(tmp_path: Path) -> None:
-    (tmp_path / "l.txt").write_text("1.500000\t2.000000\tverse\n0.500000\t0.500000\t1.1\n")
-    read = read_marks(tmp_path / "l.txt")
-    assert read.marks == (Mark(0.5, "", 1, 1), Mark(1.5, "verse"))
-    assert "sorted" in read.notes[0]
-
-
-def test_a_bare_column_of_seconds_is_enough(tmp_path: Path) -> None:
-    (tmp_path / "p.csv").write_text("0.5\n1.0\n1.0\n1.5\n")
-    read = read_marks(tmp_path / "p.csv")
-    assert [m.time_s for m in read.marks] == [0.5, 1.0, 1.5]
-    assert "1 rows" in read.notes[0]
+def _zip_with(path: Path, entries: dict[str, bytes], mode: int = 0) -> Path:
+    with zipfile.ZipFile(path, "w") as packed:
+        for name, data in entries.items():
+            info = zipfile.ZipInfo(name)
+            info.external_attr = mode << 16
+            packed.writestr(info, data)
+    return path
 
 
 @pytest.mark.parametrize(
-    ("text", "says"),
-    [
-        ("time_s\n0.5\nabc\n", "row 3: 'abc' is not a time"),
-        ("time_s\n0.5\n-1\n", "row 3: -1 s lies before"),
-        ("time_s\nnan\n", "row 2: 'nan' is not a time"),
-        ("time_s,beat\n0.5,two\n", "row 2: beat 'two' is not a whole number"),
-        ("name,word\na,b\n", "no column 'time_s'"),
-        ("", "holds no rows"),
-        ("0.5\t0.6\tx\nlater\t1\ty\n", "row 2: 'later' is not a time"),
-    ],
+    "name", ["../evil.tempik", "/etc/evil.tempik", "x/../../evil.tempik", "x\\..\\evil.tempik", "C:/evil.tempik"]
 )
-def test_a_wrong_row_is_named_with_its_number(tmp_path: Path, text: str, says: str) -> None:
-    (tmp_path / "p.csv").write_text(text)
-    with pytest.raises(TempikError, match=says):
-        read_marks(tmp_path / "p.csv")
+def test_a_zip_with_paths_outside_itself_is_not_unpacked(name: str, tmp_path: Path) -> None:
+    path = _zip_with(tmp_path / "in" if False else tmp_path / "bad.zip", {"p/p.tempik": b"{}", name: b"evil"})
+    with pytest.raises(TempikError, match="names a file outside itself"):
+        unzip_project(path, tmp_path / "out")
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["bad.zip"]
 
 
-@pytest.mark.parametrize("data", [b"MThd\0\0", b"MThd" + bytes(40), b"\xff\xfe\x00garbage"])
-def test_a_damaged_file_says_so(tmp_path: Path, data: bytes) -> None:
-    (tmp_path / "p.mid").write_bytes(data)
-    with pytest.raises(TempikError, match=r"Standard MIDI File|no bars"):
-        read_marks(tmp_path / "p.mid")
-    with pytest.raises(TempikError, match="is not there"):
-        read_marks(tmp_path / "none.csv")
-    with pytest.raises(TempikError, match=r"written as \.csv"):
-        write_marks([Mark(0.5)], ".doc")
+def test_other_bad_zips_get_one_sentence_and_leave_nothing(reel: Reel, tmp_path: Path) -> None:
+    link = _zip_with(tmp_path / "link.zip", {"p/p.tempik": b"/etc/passwd"}, stat.S_IFLNK | 0o777)
+    none = _zip_with(tmp_path / "none.zip", {"p/readme.txt": b"hello"})
+    damaged_project = _zip_with(tmp_path / "damaged.zip", {"p/p.tempik": b'{"format": 3}'})
+    (tmp_path / "text.zip").write_bytes(b"no zip at all")
+    zip_project(reel, tmp_path / "whole.zip")
+    cut = tmp_path / "cut.zip"
+    cut.write_bytes((tmp_path / "whole.zip").read_bytes()[:-3000])
+    before = sorted(os.listdir(tmp_path))
+    for path, sentence in (
+        (link, "holds a link or a device"), (none, "holds no Tempik projects"), (damaged_project, "is damaged"),
+        (tmp_path / "text.zip", "is damaged or no zip"), (cut, "is damaged or no zip"),
+    ):  # fmt: skip
+        with pytest.raises(TempikError, match=sentence):
+            unzip_project(path, tmp_path / "out")
+        assert sorted(os.listdir(tmp_path)) == before
+    (tmp_path / "out").mkdir()
+    with pytest.raises(TempikError, match="is there already"):
+        unzip_project(tmp_path / "whole.zip", tmp_path / "out")
+    assert free_folder(tmp_path / "out") == tmp_path / "out 2"
 
 
-# Taps
-
-
-def attacks(bpm: float = 120, count: int = 120) -> list[Onset]:
-    """A strong attack on every beat and a weak one between."""
-    return [Onset(0.5 + i * 30 / bpm, 0.9 if i % 2 == 0 else 0.3, "kick") for i in range(count)]
-
-
-@pytest.mark.parametrize("late_ms", [-30, 0, 45, 110])
-def test_ones_own_lateness_is_taken_out_of_taps(late_ms: float) -> None:
-    meant = [4.5 + 0.5 * i for i in range(20)]
-    taps = [t + late_ms / 1000 + RNG.normal(0, 0.012) for t in meant]
-    read = read_taps(taps, attacks())
-    assert read.late_s * 1000 == pytest.approx(late_ms, abs=12)
-    assert np.allclose(read.snapped, meant, atol=1e-9)
-    assert np.median(np.abs(np.array(read.corrected) - meant)) < 0.02
-
-
-def test_a_tapped_tempo_is_laid_through_the_whole_song() -> None:
-    taps = [6.5 + 0.5 * i + 0.06 + RNG.normal(0, 0.02) for i in range(10)]
-    beats = beats_from_taps(taps, attacks(), 60.0)
-    times = np.array([b.time_s for b in beats])
-    assert np.abs((times - 0.5) / 0.5 - np.round((times - 0.5) / 0.5)).max() * 0.5 < 0.004
-    assert times[0] < 0.6 and times[-1] > 59
-    first = next(b for b in beats if abs(b.time_s - 6.5) < 0.02)
-    assert first.beat == 1  # the first tap begins a bar
-
-
-def test_missed_taps_are_bridged_and_no_tempo_is_said() -> None:
-    taps = [4.5, 5.0, 5.5, 7.0, 7.5, 8.0]
-    assert np.median(np.diff([b.time_s for b in beats_from_taps(taps, attacks(), 30)])) == pytest.approx(0.5, abs=1e-3)
-    with pytest.raises(TempikError, match="too few"):
-        beats_from_taps([1.0, 2.0], attacks(), 30)
-    with pytest.raises(TempikError, match="too uneven"):
-        beats_from_taps([1.0, 1.5, 2.4, 2.6, 3.9, 4.0], [], 30)
+def test_missing_media_is_said_before_zipping(reel: Reel, tmp_path: Path) -> None:
+    gone = replace(reel, footage=(replace(reel.footage[0], path="/nowhere/a.mp4"), *reel.footage[1:]))
+    with pytest.raises(TempikError, match="is missing; say where it is before zipping"):
+        zip_project(gone, tmp_path / "o.zip")
+    assert not list(tmp_path.iterdir())

@@ -17,6 +17,7 @@ from tempik import __version__
 from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
 from tempik.cli import deliver as cli_deliver
+from tempik.cli import exchange as cli_exchange
 from tempik.cli import grade as cli_grade
 from tempik.cli import joins as cli_joins
 from tempik.cli import layers as cli_layers
@@ -46,6 +47,10 @@ VERBS = (
     "export",
     "queue",
     "formats",
+    "exchange",
+    "menu",
+    "report",
+    "about",
     "check",
 )
 
@@ -86,6 +91,10 @@ def _verb(given: list[str]) -> int:
         "export": cli_deliver.run_export,
         "queue": cli_deliver.run_queue,
         "formats": cli_deliver.run_formats,
+        "exchange": cli_exchange.run_exchange,
+        "menu": cli_exchange.run_menu,
+        "report": cli_exchange.run_report,
+        "about": cli_exchange.run_about,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
     return int(run(options) or 0)
@@ -147,6 +156,7 @@ def _parser() -> argparse.ArgumentParser:
     cli_sound.add_parser(verbs)
 
     cli_deliver.add_parsers(verbs)
+    cli_exchange.add_parsers(verbs)
 
     check = verbs.add_parser("check", help="list every event with its distance from its point")
     check.add_argument("project", type=Path)

@@ -34,12 +34,16 @@ def save_reel(reel: Reel, path: Path, own: bool = False) -> None:
     """Write the reel to `path`, all of it or nothing; `own`: into a folder that Tempik makes, through no link. Raises
     TempikError when it cannot be written."""
     path = path.absolute()
+    write_whole(path, document_of(reel, path.parent), own)
+
+
+def document_of(reel: Reel, folder: Path) -> bytes:
+    """Return a project file as it is written into a folder."""
     document = {
         "format": FORMAT,
-        "reel": msgspec.to_builtins(with_paths(reel, path.parent, relative=True), enc_hook=encode_value),
+        "reel": msgspec.to_builtins(with_paths(reel, folder, relative=True), enc_hook=encode_value),
     }
-    data = msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
-    write_whole(path, data, own)
+    return msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
 
 
 def load_reel(path: Path) -> Reel:
