@@ -64,7 +64,17 @@ def said(command: list[str]) -> str:
 
 def install(wanted: list[str], python: str, folder: Path) -> None:
     """Install Tempik and what it needs for a version of Python, as it would find them, into a folder."""
-    pip = [sys.executable, "-m", "pip", "install", "-q", "--disable-pip-version-check", "--no-compile", "--target", str(folder)]
+    pip = [
+        sys.executable,
+        "-m",
+        "pip",
+        "install",
+        "-q",
+        "--disable-pip-version-check",
+        "--no-compile",
+        "--target",
+        str(folder),
+    ]
     platforms = [part for name in PLATFORMS for part in ("--platform", name)]
     ready = [d for d in wanted if not d.startswith(SOURCE_ONLY)]
     source = [d for d in wanted if d.startswith(SOURCE_ONLY)]
@@ -82,13 +92,13 @@ def prune_qt(pyside: Path) -> None:
     """Take out of PySide6 what Tempik never loads: most of it is a browser and tools for developers."""
     for path in pyside.iterdir():
         module = re.match(r"Qt(\w+)\.(abi3\.so|pyi)$", path.name)
-        if module is not None and (module[1] not in QT_MODULES or path.suffix == ".pyi"):
-            path.unlink()
-        elif path.is_dir() and path.name not in ("Qt", "support"):
-            shutil.rmtree(path)
-        elif path.is_file() and module is None and not path.name.startswith(("lib", "__", "_", "py.typed")):
-            path.unlink()
-        elif path.name.startswith("libpyside6qml"):
+        if path.is_dir():
+            if path.name not in ("Qt", "support"):
+                shutil.rmtree(path)
+        elif module is not None:
+            if module[1] not in QT_MODULES or path.suffix == ".pyi":
+                path.unlink()
+        elif not path.name.startswith(("lib", "_", "py.typed")) or path.name.startswith("libpyside6qml"):
             path.unlink()
     qt = pyside / "Qt"
     for path in qt.iterdir():

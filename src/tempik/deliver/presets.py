@@ -82,10 +82,14 @@ def forget_preset(name: str) -> None:
     _keep(msgspec.structs.replace(kept, presets=left))
 
 
+def remembered(project: Path | None) -> Order | None:
+    """Return what was ordered of a project last, None where nothing was."""
+    return _kept().last.get(str(project.absolute())) if project is not None else None
+
+
 def last_order(project: Path | None) -> Order:
     """Return what was ordered of a project last; of one that is new, the first of the presets."""
-    found = _kept().last.get(str(project.absolute())) if project is not None else None
-    return found or replace(PRESETS[0], name="")
+    return remembered(project) or replace(PRESETS[0], name="")
 
 
 def remember_order(project: Path | None, order: Order) -> None:

@@ -25,6 +25,7 @@ from tempik.edit import titles
 from tempik.edit.clips import layers, place
 from tempik.edit.draft import Wish
 from tempik.edit.joins import laying
+from tempik.edit.reframe import reframed
 from tempik.edit.sounds.mixing import with_strip
 from tempik.edit.sounds.rows import with_sound_row
 from tempik.edit.speed.speed import with_curve
@@ -36,15 +37,18 @@ from tempik.retime import ramp
 from tempik.timeline.timeline import timeline_of
 
 PROJECT = "forge.tempik"
+# The same reel in other frames: what a project is called, and its size.
+OTHERS = {"forge square.tempik": (1080, 1080), "forge wide.tempik": (1920, 1080)}
 SONG = "forge-song.wav"
-VERSION = "4"
+VERSION = "5"
 _MARK = "demo-version.txt"
 
 
 def demo_is_whole(folder: Path) -> bool:
     """Tell whether this version's demo has been written there to its end."""
     mark = folder / _MARK
-    return mark.is_file() and mark.read_text(encoding="utf-8").strip() == VERSION and (folder / PROJECT).is_file()
+    there = all((folder / name).is_file() for name in (PROJECT, *OTHERS))
+    return mark.is_file() and mark.read_text(encoding="utf-8").strip() == VERSION and there
 
 
 def write_demo(folder: Path) -> Path:
@@ -154,7 +158,10 @@ def _write_project(folder: Path) -> Path:
         piece = next(f for f in reel.footage if f.id == clip.footage)
         if piece.rate >= 120 and number % 2 == 0:
             reel = with_curve(reel, clip.id, ramp(1.15, 0.3))
-    save_reel(_sounded(_titled(_layered(_joined(reel)))), folder / PROJECT)
+    made = _sounded(_titled(_layered(_joined(reel))))
+    save_reel(made, folder / PROJECT)
+    for name, size in OTHERS.items():
+        save_reel(reframed(made, *size), folder / name)
     return folder / PROJECT
 
 

@@ -20,6 +20,7 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.errors import TempikError
 
+TOUR_AFTER_MS = 1200  # once the first reel is seen
 _MMAP_THRESHOLD, _ARENA_MAX = -3, -8  # glibc's malloc.h
 
 
@@ -40,6 +41,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     _report_faults(window)
     window.show()
     QTimer.singleShot(0, window.exports.read)
+    window.files.opened.connect(lambda: QTimer.singleShot(TOUR_AFTER_MS, window.first.begin))
     if project is not None:
         QTimer.singleShot(0, lambda: window.files.open_project(project))
     elif demo:

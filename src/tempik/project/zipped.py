@@ -120,8 +120,8 @@ def _inside(name: str) -> tuple[str, ...]:
 
 
 def free_folder(wanted: Path) -> Path:
-    """Return a folder of that name that is not there yet."""
+    """Return a folder or file of that name that is not there yet."""
     out, count = wanted, 2
     while out.exists():
-        out, count = wanted.with_name(f"{wanted.name} {count}"), count + 1
+        out, count = wanted.with_name(f"{wanted.stem} {count}{wanted.suffix}"), count + 1
     return out

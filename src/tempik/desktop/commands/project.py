@@ -29,6 +29,7 @@ class ProjectCommands(QObject):
 
     begun = Signal()  # an empty project is open
     draft_wanted = Signal()
+    zip_chosen = Signal(str)  # a zipped project is to be unpacked
 
     def __init__(self, project: Project, files: Files, safety: Safety, delivery: Delivery, window: QWidget) -> None:
         super().__init__(project)
@@ -46,7 +47,9 @@ class ProjectCommands(QObject):
     @command("Project", "Open project …", ("Ctrl+O",))
     def open_project(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self.window, "Open a project", "", PROJECT_FILTER)
-        if path and self.may_leave():
+        if path.lower().endswith(".zip"):
+            self.zip_chosen.emit(path)
+        elif path and self.may_leave():
             self.files.open_project(Path(path))
 
     @command("Project", "Save", ("Ctrl+S",))

@@ -18,7 +18,7 @@ from PySide6.QtCore import QObject, QProcess, QTimer, Signal
 from tempik.deliver import queue
 from tempik.deliver.expected import Expected, expected
 from tempik.deliver.order import Order, made
-from tempik.deliver.presets import last_order, remember_order
+from tempik.deliver.presets import last_order, remember_order, remembered
 from tempik.deliver.queue import Item
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
@@ -60,9 +60,9 @@ class Exports(QObject):
     def order(self) -> Order:
         """What was ordered of this project last, or is being put together on the page."""
         if self._order is None or self._order_of != self.project.path:
-            moved = self._order is not None and self._order_of is None
-            if self._order is None or not moved:
-                self._order = last_order(self.project.path)
+            # What was ordered before a project had a name goes with it when it is saved under one.
+            unnamed = self._order if self._order_of is None else None
+            self._order = remembered(self.project.path) or unnamed or last_order(None)
             self._order_of = self.project.path
         return self._order
 

@@ -39,7 +39,7 @@ FOOTAGE_SUFFIXES = (
 )
 MEDIA_SUFFIXES = {*SONG_SUFFIXES, *FOOTAGE_SUFFIXES, SUFFIX}
 FOOTAGE_FILTER = "Videos and stills (" + " ".join(f"*{s}" for s in FOOTAGE_SUFFIXES) + ");;All files (*)"
-PROJECT_FILTER = f"Tempik projects (*{SUFFIX})"
+PROJECT_FILTER = f"Tempik projects (*{SUFFIX} *.zip)"
 
 
 class Files(QObject):
@@ -73,6 +73,26 @@ class Files(QObject):
             self.add_footage(rest, then)
         if not files:
             self.project.messages.say("That folder holds no song and no footage.", True)
+
+    def bring_for_reel(self, folder: str, ready: Callable[[], None]) -> None:
+        """Take the song and the footage of a folder; `ready` is called once both are there."""
+        files = sorted(str(p) for p in Path(folder).rglob("*") if p.is_file())
+        songs = [f for f in files if Path(f).suffix.lower() in SONG_SUFFIXES]
+        pieces = [f for f in files if Path(f).suffix.lower() in FOOTAGE_SUFFIXES]
+        if any(f.endswith(SUFFIX) for f in files) or not songs or not pieces:
+            self.bring([folder])
+            return
+        waits = {"song", "footage"}
+
+        def there(what: str) -> None:
+            waits.discard(what)
+            if not waits:
+                ready()
+
+        if len(songs) > 1:
+            self.project.messages.say(f"{len(songs)} songs lie there; {Path(songs[0]).name} is taken.")
+        self.open_song(songs[0], lambda: there("song"))
+        self.add_footage(pieces, lambda: there("footage"))
 
     def open_song(self, path: str, done: Callable[[], None] | None = None) -> None:
         """Find a song's beats in the background and make it the reel's song."""
@@ -225,11 +245,11 @@ class Files(QObject):
             lambda text: self.project.messages.say(text, True),
         )
 
-    def open_demo(self) -> None:
-        """Open the demo, written first where it is not there yet."""
+    def open_demo(self, project: str = PROJECT) -> None:
+        """Open the demo, in one of its frames, written first where it is not there yet."""
         folder = demo_folder()
         if demo_is_whole(folder):
-            self.open_project(folder / PROJECT)
+            self.open_project(folder / project)
             return
 
         def work(job: Job) -> Path:
@@ -249,7 +269,7 @@ class Files(QObject):
             if made.returncode:
                 said = made.stderr.read().decode().strip().rpartition("tempik: ")[2] if made.stderr else ""
                 raise TempikError(said or "The demo could not be written.")
-            return folder / PROJECT
+            return folder / project
 
         self.worker.start("Making the demo", work, self._demo_made, lambda text: self.project.messages.say(text, True))
 

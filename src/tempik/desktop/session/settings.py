@@ -15,11 +15,13 @@ MOST_RECENT = 12
 
 
 class Settings(msgspec.Struct, frozen=True, omit_defaults=True):
-    """Recent project files, the latest first, the keys of commands whose keys were changed, and where the window lay."""
+    """Recent project files, the latest first, the keys of commands whose keys were changed, where the window lay, and whether its hints
+    have been shown."""
 
     recent: tuple[str, ...] = ()
     keys: dict[str, tuple[str, ...]] = {}
     window: str = ""  # the window's place and size, as Qt writes it
+    toured: bool = False  # the hints have been shown
     splits: dict[str, tuple[int, ...]] = {}  # the areas that a hand laid out, by the name of their divider
 
     def placed(self, window: str, splits: dict[str, tuple[int, ...]]) -> Settings:

@@ -43,7 +43,7 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ),
     ("", ("remove_clip", "remove_and_close_up", "remove_leave_gap")),
 )
-HELP = ("show_commands", "show_shortcuts", "show_log")
+HELP = ("show_tour", "show_commands", "show_shortcuts", "show_log", "report", "about")
 
 
 class ProjectMenu(QMenu):

@@ -1,14 +1,21 @@
-"""What an empty project shows: three places to drop things, in the order of the work, and the demo."""
+"""What an empty project shows: three places to drop things, in the order of the work, recent projects, and the demo."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QMouseEvent
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, Signal, SignalInstance
+from PySide6.QtGui import QIcon, QImage, QMouseEvent, QPixmap
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from tempik.demo import OTHERS, PROJECT
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.plain import Label, as_tip, in_menu
 from tempik.desktop.widgets.theme import icon, words
+
+RECENT_PX = 54
+LONGEST_NAME = 18
 
 
 class _Place(QFrame):
@@ -55,13 +62,28 @@ class _Place(QFrame):
         self.clicked.emit()
 
 
+class _Recent(QPushButton):
+    """A recent project: its picture and its name."""
+
+    def __init__(self, path: Path, image: QImage | None, wanted: SignalInstance) -> None:
+        super().__init__(in_menu(path.stem if len(path.stem) <= LONGEST_NAME else f"{path.stem[:LONGEST_NAME]}…"))
+        self.setToolTip(as_tip(str(path)))
+        self.setAccessibleName(f"Open {path.stem}")
+        self.setStyleSheet("padding: 3px 10px 3px 4px; text-align: left;")
+        picture = QPixmap.fromImage(image) if image is not None else icon("film", theme.QUIET).pixmap(QSize(28, 28))
+        self.setIcon(QIcon(picture))
+        self.setIconSize(QSize(40, RECENT_PX))
+        self.clicked.connect(lambda: wanted.emit(str(path)))
+
+
 class Welcome(QWidget):
-    """Song, footage, go."""
+    """Song, footage, go; the demo, and what was worked on last."""
 
     song_wanted = Signal()
     footage_wanted = Signal()
     draft_wanted = Signal()
-    demo_wanted = Signal()
+    demo_wanted = Signal(str)
+    recent_wanted = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -79,20 +101,44 @@ class Welcome(QWidget):
         self.footage.clicked.connect(self.footage_wanted)
         self.go.clicked.connect(self.draft_wanted)
         demo = QPushButton("Open the demo: a smithy's open day")
-        demo.clicked.connect(self.demo_wanted)
+        demo.clicked.connect(lambda: self.demo_wanted.emit(PROJECT))
+        others = [QPushButton(name.split(" ")[1].split(".")[0]) for name in OTHERS]
+        for other, name in zip(others, OTHERS, strict=True):
+            other.setToolTip(f"The demo in a {other.text()} frame")
+            other.clicked.connect(lambda _=False, name=name: self.demo_wanted.emit(name))
         places = QHBoxLayout()
         places.setSpacing(16)
         for place in (self.song, self.footage, self.go):
             places.addWidget(place, 1)
+        self.recent = QWidget()
+        self._recent = QHBoxLayout(self.recent)
+        self._recent.setContentsMargins(0, 0, 0, 0)
+        self._recent.setSpacing(8)
+        whole_folder = Label("A folder with a song and videos, dropped here, is a first reel.")
+        whole_folder.setStyleSheet(f"color: {theme.QUIET};")
         foot = QHBoxLayout()
-        foot.addStretch(1)
-        foot.addWidget(demo)
-        foot.addStretch(1)
+        foot.addWidget(whole_folder, 1)
+        for button in (demo, *others):
+            foot.addWidget(button)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 20, 20, 16)
         whole.addLayout(places, 1)
-        whole.addSpacing(10)
+        whole.addSpacing(8)
+        whole.addWidget(self.recent)
+        whole.addSpacing(6)
         whole.addLayout(foot)
+
+    def show_recent(self, projects: Sequence[tuple[Path, QImage | None]]) -> None:
+        """Show recent projects, each with its picture where there is one."""
+        while self._recent.count():
+            item = self._recent.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        for path, image in projects:
+            self._recent.addWidget(_Recent(path, image, self.recent_wanted))
+        self._recent.addStretch(1)
+        self.recent.setVisible(bool(projects))
 
     def show_state(self, song: str, footage: int) -> None:
         """Say what is there already."""

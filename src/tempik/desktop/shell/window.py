@@ -17,6 +17,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.join_menu import join_menu
@@ -56,6 +57,7 @@ from tempik.desktop.preview.view import Preview
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.exchanging import Exchanging
 from tempik.desktop.session.exports import Exports
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.importing import Files
@@ -68,6 +70,7 @@ from tempik.desktop.session.sound_shapes import SoundShapes
 from tempik.desktop.shell.bench import Bench
 from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.dropped import Dropped
+from tempik.desktop.shell.first_minutes import FirstMinutes
 from tempik.desktop.shell.header import HeaderBar
 from tempik.desktop.shell.holding import BEFORE, HeldKey
 from tempik.desktop.shell.keyboard import page_commands
@@ -134,6 +137,8 @@ class Window(QMainWindow):
         self.count = CountPanel(self)
         self.projects = ProjectCommands(project, self.files, self.safety, self.delivery, self)
         self.exporting = ExportCommands(self.exports, self)
+        self.exchanging = Exchanging(project, self.files, self.worker, self.projects.may_leave)
+        self.exchanges = ExchangeCommands(self.exchanging, self)
         self.edits, self.selects = EditCommands(project), SelectCommands(project)
         self.play = PlayCommands(project, transport)
         self.media = MediaCommands(project, self.proxies, transport)
@@ -231,7 +236,6 @@ class Window(QMainWindow):
         self.welcome.song_wanted.connect(self.projects.choose_song)
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
-        self.welcome.demo_wanted.connect(self.projects.open_demo)
         timeline.tell_from(self.tracks.target_row, transport.frames.stretches)
         timeline.asks.row_menu.connect(lambda row, at: self.accents.row_menu(row, self).popup(at))
         timeline.asks.row_wanted.connect(lambda: self.open_page(AccentsPage))
@@ -265,9 +269,10 @@ class Window(QMainWindow):
         foot.answered.connect(self.safety.answer)
 
     def _bind_commands(self) -> None:
+        self.first = FirstMinutes(self)
         self.registry = Commands(self.project, self, self._taken)
         for owner in (
-            self.projects, self.exporting, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts,
+            self.projects, self.exporting, self.exchanges, self.first, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts,
             self.clips, self.speeds, self.accents, self.bundles, self.joins, self.titles, self.layers, self.nests,
             self.grading, self.sounds, self.arrange, self.points, self.rhythm, self.readings, self.play, self.views,
             self.media,
@@ -404,6 +409,14 @@ class Window(QMainWindow):
         paths = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
         if paths:
             event.acceptProposedAction()
+            self._bring(paths)
+
+    def _bring(self, paths: list[str]) -> None:
+        if len(paths) == 1 and Path(paths[0]).is_dir() and not self.project.reel.clips:
+            self.first.take_folder(paths[0])
+        elif len(paths) == 1 and paths[0].lower().endswith((".zip", ".otio", ".edl")):
+            self.exchanging.read(Path(paths[0]))
+        else:
             self.files.bring(paths)
 
     # Closing
@@ -413,6 +426,7 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.places.keep()
+        self.first.keep_picture()
         self.shut_down()
         event.accept()
 

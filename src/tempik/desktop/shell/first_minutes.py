@@ -1,0 +1,155 @@
+"""The first minutes: recent projects with pictures, a reel from a folder, the tour; and what Tempik is, and a fault told."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import msgspec
+from PySide6.QtCore import QObject, QRect
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QInputDialog, QPlainTextEdit, QVBoxLayout, QWidget
+
+from tempik.desktop.commands.registry import command
+from tempik.desktop.session.pictures import keep_picture, picture_of
+from tempik.desktop.session.settings import load_settings, recent_projects, save_settings
+from tempik.desktop.shell.tour import Hint, Tour
+from tempik.edit.draft import Wish
+from tempik.errors import TempikError
+from tempik.report import about_text, write_report
+
+if TYPE_CHECKING:
+    from tempik.desktop.shell.window import Window
+
+MOST_SHOWN = 5
+DRAFT_S = 20.0
+
+
+class FirstMinutes(QObject):
+    """Ties the welcome screen, the tour and help to the window."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window, self.project = window, window.project
+        self.tour: Tour | None = None
+        window.welcome.recent_wanted.connect(self._open)
+        window.welcome.demo_wanted.connect(self._open_demo)
+        window.files.opened.connect(self.refill)
+        window.projects.begun.connect(self.refill)
+        window.projects.zip_chosen.connect(lambda path: window.exchanging.read(Path(path)))
+        self.refill()
+
+    def refill(self) -> None:
+        """Show the recent projects on the welcome screen."""
+        self.window.welcome.show_recent([(path, picture_of(path)) for path in recent_projects()[:MOST_SHOWN]])
+
+    def keep_picture(self) -> None:
+        """Keep what the preview shows as the picture of the project."""
+        image = self.window.preview.image
+        if self.project.path is not None and image is not None and self.project.reel.clips:
+            keep_picture(self.project.path, image)
+
+    def _open(self, path: str) -> None:
+        if self.window.projects.may_leave():
+            self.window.files.open_project(Path(path))
+
+    def _open_demo(self, name: str) -> None:
+        if self.window.projects.may_leave():
+            self.window.files.open_demo(name)
+
+    def take_folder(self, folder: str) -> None:
+        """Make a reel of the song and the footage in a folder."""
+        self.window.files.bring_for_reel(folder, self._draft)
+
+    def _draft(self) -> None:
+        song = self.project.reel.soundtrack
+        if song is None or self.project.reel.clips:
+            return
+        reel = self.project.reel
+        length = min(DRAFT_S, song.length_s)
+        accents = (("flash", 4), ("shake", 2), ("punch", 4))
+        self.window.timeline.fit_when_shown()
+        wish = Wish(every=4, length_s=length, width=reel.width, height=reel.height, rate=reel.rate, accents=accents)
+        if self.window.delivery.draft(wish):
+            self.project.messages.say("A first reel of that folder; Undo takes it back, Draft makes another.")
+
+    # The tour
+
+    def begin(self) -> None:
+        """Show the tour if it was never shown; called when the window has its first reel."""
+        if not load_settings().toured and self.tour is None and self.project.reel.clips:
+            self.show_tour()
+
+    @command("View", "Show me around")
+    def show_tour(self) -> None:
+        if self.tour is not None:
+            self.tour.finish()
+        self.tour = Tour(self.window, self._hints(), self._toured)
+        self.tour.go_on()
+
+    def _toured(self) -> None:
+        self.tour = None
+        save_settings(msgspec.structs.replace(load_settings(), toured=True))
+
+    def _hints(self) -> list[Hint]:
+        window = self.window
+
+        def whole(widget: Callable[[], QWidget]) -> Callable[[], tuple[QWidget, QRect | None]]:
+            return lambda: (widget(), None)
+
+        if not self.project.reel.clips:
+            return [
+                Hint("A song first", "Drop one here. Its beats are found as it opens, and everything hangs off them.",
+                     whole(lambda: window.welcome.song)),
+                Hint("Then footage", "Drop videos, or a whole folder with a song in it: a first reel is made of it.",
+                     whole(lambda: window.welcome.footage)),
+            ]  # fmt: skip
+        return [
+            Hint("Points of the rhythm", "Everything hangs off these. Drag one, and cuts, pins, words and flashes that are tied to it "
+                 "follow.", lambda: (window.timeline, QRect(0, 36, window.timeline.width(), 60))),
+            Hint("Clips", "Their edges snap to points. Drag them, split with S, and pin the frame that must land with cues.",
+                 lambda: (window.timeline, QRect(0, 100, window.timeline.width(), 120))),
+            Hint("The landing meter", "How far the event at the playhead is from its point, in milliseconds and frames.",
+                 whole(lambda: window.meter)),
+            Hint("Pages", "Rhythm, speed, accents, joins, titles and more: one page each, below. Ctrl+K finds any command.",
+                 lambda: (window.bench, QRect(0, 0, window.bench.width(), 40))),
+            Hint("The song's stretch", "Drag the frame to use another part of the song; the edit goes with the nearest beats.",
+                 whole(lambda: window.strip)),
+            Hint("Out", "Formats, several frames at once, a limit of size; measured against its points when done. You go on editing "
+                 "meanwhile.", whole(lambda: window.header.export_button)),
+        ]  # fmt: skip
+
+    # Help
+
+    @command("View", "About Tempik")
+    def about(self) -> None:
+        """The version, the licence, and what Tempik is made of."""
+        dialog = QDialog(self.window)
+        dialog.setWindowTitle("About Tempik")
+        text = QPlainTextEdit(about_text())
+        text.setReadOnly(True)
+        text.setAccessibleName("Version and licences")
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(dialog.reject)
+        column = QVBoxLayout(dialog)
+        column.addWidget(text)
+        column.addWidget(buttons)
+        dialog.resize(520, 420)
+        dialog.open()
+
+    @command("View", "Report a fault …")
+    def report(self) -> None:
+        """Gather log, versions and the project file, without media, in one zip that can be sent."""
+        said, given = QInputDialog.getMultiLineText(
+            self.window, "Report a fault", "What happened, and what did you expect?"
+        )
+        if not given:
+            return
+        path, _ = QFileDialog.getSaveFileName(self.window, "Save the report", "tempik-report.zip", "Zip (*.zip)")
+        if not path:
+            return
+        try:
+            write_report(Path(path), self.project.path, said)
+            self.project.messages.say(f"Saved {path}: the log, versions and the project file; no media.")
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
