@@ -9,14 +9,17 @@ import tempfile
 import time
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
 from bench.contact import sheets
 from bench.looks import sheet_of_looks
+from tempik.deliver.order import Order
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.desktop.pages.accents.page import AccentsPage
+from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.grade.page import GradePage
 from tempik.desktop.pages.joins.page import JoinsPage
@@ -33,6 +36,7 @@ from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.footage import facts as said_of
 from tempik.edit.speed.speed import with_curve
+from tempik.formats import formats_list
 from tempik.grade.looks import LOOKS
 from tempik.reel import Rule
 from tempik.retime import ramp
@@ -95,22 +99,6 @@ def cut_views(window: Window) -> None:
     settle(window)
     spin(0.6)
     grab(window, "footage")
-    window.undo()
-    window.undo()
-    placed = project.timeline.rows[0][2]
-    project.selection.select_clip(placed.clip.id)
-    for _ in range(5):
-        window.timeline.zoom(1.6)
-    near = project.timeline.point_at(placed.first + 14, 4)
-    clip = placed.clip.id
-    project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.1, 0.6, 0.42)))
-    point = project.timeline.frame_of_point(near) if near is not None else placed.first + 14
-    project.playhead.go(point + 4)
-    window.clips.cue_here_too()
-    project.playhead.go(point)
-    window.commands["show_speed"].trigger()
-    settle(window)
-    grab(window, "pins")
     window.undo()
     window.undo()
     window.fit()
@@ -253,6 +241,39 @@ def sound_view(window: Window) -> None:
     window.resize(1280, 800)
 
 
+def export_view(window: Window, folder: Path) -> None:
+    """The Export page: an order of three frames, one file done, one being written, one waiting."""
+    window.project.playhead.go(312)
+    window.commands["show_export"].trigger()
+    exports = window.exports
+
+    def wait() -> None:
+        while exports.running is not None:
+            spin(0.1)
+
+    quick = Order(shapes=("square",), short_px=360, quality="draft", part=(4.0, 8.0), measure=True)
+    exports.start(quick, folder / "open day-square.mp4")
+    wait()
+    window.page(ExportPage).target.setText("/home/smith/reels/open day.mp4")
+    window.page(ExportPage)._typed()
+    order = Order(shapes=("upright", "square", "wide"), measure=True)
+    exports.start(replace(order, shapes=("upright", "wide")), folder / "open day.mp4")
+    exports.wish(order)
+    while exports.share < 0.3:
+        spin(0.1)
+    exports.hold(True)
+    until = time.monotonic() + 60
+    while not window.page(ExportPage).comes_to.text().startswith("About") and time.monotonic() < until:
+        spin(0.2)
+    exports.hold(False)
+    spin(0.3)
+    window.project.messages.say("")
+    grab(window, "export")
+    for item in exports.items:
+        exports.stop(item.id)
+    wait()
+
+
 def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
     at, left = QPointF(x, y), Qt.MouseButton.LeftButton
     cause = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else left
@@ -264,6 +285,9 @@ def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
 def main() -> None:
     (DOCS / "screenshots").mkdir(parents=True, exist_ok=True)
     (DOCS / "keyboard.md").write_text(keyboard_list(), encoding="utf-8")
+    page = (DOCS / "formats.md").read_text(encoding="utf-8")
+    table = page[page.index("| key |") : page.index("\nThe first ending")]
+    (DOCS / "formats.md").write_text(page.replace(table, formats_list()), encoding="utf-8")
     os.environ["TEMPIK_STATE"] = tempfile.mkdtemp(prefix="tempik-shots-")  # a window that nobody has laid out yet
     demo = demo_folder()
     if not demo_is_whole(demo):
@@ -320,6 +344,7 @@ def main() -> None:
     layer_views(window)
     grade_view(window)
     sound_view(window)
+    export_view(window, Path(os.environ["TEMPIK_STATE"]))
     window.shut_down()
 
 

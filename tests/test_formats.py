@@ -13,7 +13,7 @@ from PIL import Image
 
 from tempik.check import check_rendered
 from tempik.errors import TempikError
-from tempik.formats import FORMATS, Format, format_named, format_of, named_for
+from tempik.formats import FORMATS, Format, format_named, format_of, formats_list, named_for
 from tempik.media.picture import to_rgb
 from tempik.reel import Framing, Position, Reel
 from tempik.render import PictureSource, Settings, export, plan
@@ -298,3 +298,24 @@ def test_every_row_of_the_table_is_whole() -> None:
         if kind.kind == "film":
             assert kind.video and kind.pixels and av.codec.Codec(kind.video, "w").name == kind.video
         assert kind.limited is None or 0 < kind.fewest < 0.1
+
+
+def test_the_page_on_formats_is_the_codes() -> None:
+    page = (Path(__file__).parent.parent / "docs" / "formats.md").read_text()
+    assert formats_list() in page, "run ./run shots"
+
+
+def test_a_folder_that_vanishes_on_the_way_is_said(reel: Reel, tmp_path: Path) -> None:
+    import shutil
+
+    folder = tmp_path / "stick"
+    folder.mkdir()
+
+    def pulled_out(done: int, _: int) -> None:
+        if done == 10:
+            shutil.rmtree(folder)
+
+    with pytest.raises(TempikError, match="its folder has gone"):
+        export(Timeline(reel), folder / "o.mp4", Settings(quality="draft"), pulled_out)
+    with pytest.raises(TempikError, match="is not there; choose another place"):
+        export(Timeline(reel), folder / "o.mp4", Settings(quality="draft"))

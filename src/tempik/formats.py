@@ -267,3 +267,18 @@ def film_filter() -> str:
     """Return the films that can be measured, as a file dialog lists them."""
     endings = dict.fromkeys(s for kind in FORMATS if kind.kind == "film" and not kind.silent for s in kind.suffixes)
     return f"Films ({' '.join(f'*{s}' for s in endings)})"
+
+
+def formats_list() -> str:
+    """Return docs/formats.md's table: every format with its endings, how it is written, and what it is for."""
+    rows = []
+    for kind in FORMATS:
+        endings = " ".join(f"`{s}`" for s in kind.suffixes if s) or "a folder"
+        can = [
+            name for name, has in (("limit", kind.limited), ("clear parts", kind.clear), ("chip", kind.hardware)) if has
+        ]
+        rows.append(
+            f"| `{kind.key}` | {kind.name} | {endings} | {kind.video or '–'} | {', '.join(can) or '–'} | {kind.purpose} |"
+        )
+    head = "| key | format | endings | encoder | can have | what for |\n|---|---|---|---|---|---|"
+    return "\n".join([head, *rows]) + "\n"

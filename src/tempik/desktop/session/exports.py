@@ -38,6 +38,7 @@ class Exports(QObject):
     changed = Signal()
     progressed = Signal()
     expected = Signal(str)
+    ended = Signal()  # an export has come to its end
     order_changed = Signal()
 
     def __init__(self, project: Project, worker: Worker) -> None:
@@ -179,6 +180,7 @@ class Exports(QObject):
                 self._refresh()
                 found = self.item(found.id) or found
             self._tell(found)
+            self.ended.emit()
         self._next()
 
     def _ended(self) -> None:

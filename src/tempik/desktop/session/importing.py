@@ -17,6 +17,7 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.edit import reel as change
 from tempik.edit.footage.facts import footage_from, with_footage
+from tempik.edit.reframe import reframed
 from tempik.edit.song.carry_over import with_song
 from tempik.edit.song.readings import heard_anew
 from tempik.errors import TempikError
@@ -277,11 +278,13 @@ class Files(QObject):
         self.open_project(project)
 
     def settings(self, width: int, height: int, rate: str | None) -> None:
-        """Change frame size or rate; frames are re-derived, points stay."""
+        """Change frame size or rate; frames are re-derived, points stay, and what was in the middle of the frame does."""
         reel = self.project.reel
         new_rate = parse_rate(rate) if rate else reel.rate
         before = self.project.timeline.frames
-        if self.project.change("Reel settings changed", lambda r: change.with_settings(r, width, height, new_rate)):
+        if self.project.change(
+            "Reel settings changed", lambda r: change.with_settings(reframed(r, width, height), width, height, new_rate)
+        ):
             after = self.project.timeline.frames
             text = f"The reel is {width}×{height} at {rate_text(new_rate)} frames/s"
             text += f": {before} frames became {after}; every point kept its time." if before != after else "."

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QMainWindow, QStackedWidget
+from PySide6.QtWidgets import QApplication, QMainWindow, QStackedWidget
 
 from tempik.check import Report
 from tempik.desktop.commands.accents import AccentCommands
@@ -218,6 +218,7 @@ class Window(QMainWindow):
         self.safety.taken_up.connect(self.timeline.fit_when_shown)
         self.delivery.measured.connect(self._measured)
         self.exports.changed.connect(lambda: transport.frames.make_room(self.exports.running is not None))
+        self.exports.ended.connect(lambda: QApplication.alert(self))  # seen where another window is in front
         self.exporting.wanted.connect(lambda: self.open_page(ExportPage))
         self.projects.begun.connect(self.player.pause)
         self.projects.draft_wanted.connect(self._open_draft)
