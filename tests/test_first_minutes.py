@@ -53,7 +53,7 @@ def test_a_project_that_is_left_keeps_its_picture(opened: Window) -> None:
 def test_a_folder_dropped_on_the_empty_window_is_a_first_reel(
     window: Window, media: Path, qtbot: QtBot, no_dialogs: None
 ) -> None:
-    window._bring([str(media)])
+    window.first.bring([str(media)])
     qtbot.waitUntil(lambda: bool(window.project.reel.clips), timeout=WAIT)
     reel = window.project.reel
     assert reel.soundtrack is not None and len(reel.footage) == 3 and len(reel.rows) == 3
@@ -67,7 +67,7 @@ def test_a_folder_without_a_song_only_adds_its_footage(
     window: Window, media: Path, tmp_path: Path, qtbot: QtBot
 ) -> None:
     shutil.copy(media / "a.mp4", tmp_path / "a.mp4")
-    window._bring([str(tmp_path)])
+    window.first.bring([str(tmp_path)])
     qtbot.waitUntil(lambda: len(window.project.reel.footage) == 1, timeout=WAIT)
     assert not window.project.reel.clips
 
@@ -176,7 +176,7 @@ def test_a_zip_that_is_opened_is_unpacked_beside_and_opened(
     window: Window, reel: Reel, tmp_path: Path, qtbot: QtBot
 ) -> None:
     zip_project(reel, tmp_path / "sent.zip")
-    window._bring([str(tmp_path / "sent.zip")])
+    window.first.bring([str(tmp_path / "sent.zip")])
     qtbot.waitUntil(lambda: window.project.path is not None, timeout=WAIT)
     assert window.project.path == tmp_path / "sent" / "sent.tempik" and len(window.project.reel.clips) == len(
         reel.clips

@@ -18,6 +18,7 @@ import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from tempik.disk.reading import opened_regular
 from tempik.errors import TempikError
@@ -123,8 +124,26 @@ def fresh_file(target: Path, own: bool = False) -> Iterator[NewFile]:
         new.close()
 
 
+class NewFolder:
+    """A folder that is being made; nothing in it is ever written over."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def opened(self, name: str) -> BinaryIO:
+        """Open a new file in it, for writing; folders on the way are made. Raises OSError."""
+        place = self.path / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        return os.fdopen(os.open(place, _NEW, 0o666), "wb")
+
+    def write(self, name: str, data: bytes) -> None:
+        """Write a new file into it. Raises OSError."""
+        with self.opened(name) as out:
+            out.write(data)
+
+
 @contextmanager
-def fresh_folder(target: Path) -> Iterator[Path]:
+def fresh_folder(target: Path) -> Iterator[NewFolder]:
     """Give a new folder that becomes `target` when the block ends well, and goes with all that is in it when it does not. Raises
     OSError, with EEXIST where something of that name is there: a folder is never written over."""
     target = target.absolute()
@@ -133,13 +152,14 @@ def fresh_folder(target: Path) -> Iterator[Path]:
     part = target.parent / f".{_shortened(target.name)}.{secrets.token_hex(8)}.part"
     os.mkdir(part)
     try:
-        yield part
-        for name in os.listdir(part):
-            fd = os.open(part / name, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
-            try:
-                os.fsync(fd)
-            finally:
-                os.close(fd)
+        yield NewFolder(part)
+        for place, folders, names in os.walk(part):
+            for name in (*folders, *names):
+                fd = os.open(Path(place) / name, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+                try:
+                    _sync_folder(fd)
+                finally:
+                    os.close(fd)
         _sync_named(part)
         _rename_to_nothing(part, target)
         _sync_named(target.parent)

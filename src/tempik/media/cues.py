@@ -43,6 +43,7 @@ STILL_SPEED, STILL_CHANGE = 0.04, 0.15
 # A camera whose picture moves by more from frame to frame is not held still.
 HELD_PX = 0.3
 SOUND_RATE = 16000
+COURSE_S = 0.25
 WEIGHTS = {"impact": 1.0, "stop": 0.8, "turn": 0.7, "sound": 0.6}
 
 
@@ -55,16 +56,26 @@ class Suggestion(NamedTuple):
     why: str
 
 
+class Course(NamedTuple):
+    """What goes on in a file, for each COURSE_S seconds of its own clock: how fast things move (shares of the width a second), how light
+    it is (mean luma, 0 to 1) and how much detail it has (mean step between neighbouring samples, in grey levels)."""
+
+    motion: tuple[float, ...] = ()
+    light: tuple[float, ...] = ()
+    detail: tuple[float, ...] = ()
+
+
 class Study(NamedTuple):
-    """What one look through a file finds: suggested cues, best first, and the frames that repeat."""
+    """What one look through a file finds: suggested cues, best first, the frames that repeat, and what goes on in it."""
 
     cues: tuple[Suggestion, ...]
     cadence: Cadence
+    course: Course = Course()
 
 
 def study(path: str, report: Callable[[float], None] | None = None) -> Study:
     """Look through a file once, or return what was found of the same contents before."""
-    return kept(path, "study3", Study, lambda: _study(path, report or (lambda share: None)))
+    return kept(path, "study4", Study, lambda: _study(path, report or (lambda share: None)))
 
 
 def suggest_cues(path: str, report: Callable[[float], None] | None = None, most: int = MOST) -> list[Suggestion]:
@@ -77,7 +88,8 @@ def suggest_cues(path: str, report: Callable[[float], None] | None = None, most:
 
 def _study(path: str, tell: Callable[[float], None]) -> Study:
     index = index_frames(path)
-    times, change, speed, turn, steady, cadence = _motion(path, index, tell)
+    moves, steady, cadence = _motion(path, index, tell)
+    times, change, speed, turn = moves.at, moves.change, moves.speed, moves.turn
     if len(times) < 3:
         return Study((), cadence)
     interval = float(np.median(np.diff(times)))
@@ -89,7 +101,21 @@ def _study(path: str, tell: Callable[[float], None]) -> Study:
         "turn": turn,
         "sound": _attacks(path, index, times),
     }
-    return Study(tuple(_ranked(times, parts, interval, MOST)), cadence)
+    return Study(tuple(_ranked(times, parts, interval, MOST)), cadence, _course(moves))
+
+
+def _course(moves: _Moves) -> Course:
+    """Return what goes on in a file step by step; a step without a frame goes on as the one before."""
+    count = int(moves.at[-1] // COURSE_S) + 1
+    step = np.clip((moves.at // COURSE_S).astype(int), 0, count - 1)
+    frames = np.maximum(np.bincount(step, minlength=count), 1)
+    out = []
+    for values in (moves.speed, moves.light, moves.detail):
+        means = np.bincount(step, values, count) / frames
+        for n in np.flatnonzero(np.bincount(step, minlength=count) == 0):
+            means[n] = means[n - 1] if n else 0.0
+        out.append(tuple(round(float(v), 5) for v in means))
+    return Course(*out)
 
 
 def _small_frames(path: str, index: FrameIndex, tell: Callable[[float], None]) -> Iterator[tuple[float, Small]]:
@@ -127,13 +153,13 @@ class _Moves(NamedTuple):
     speed: Array
     turn: Array
     held: Array
+    light: Array
+    detail: Array
 
 
-def _motion(
-    path: str, index: FrameIndex, tell: Callable[[float], None]
-) -> tuple[Array, Array, Array, Array, Array, Cadence]:
-    """Return what moves in a file: time, change, speed and turn of each distinct frame, and the change once more, all 0
-    where the camera is not held still; and the cadence. A long file is gone through in parts, so that memory stays
+def _motion(path: str, index: FrameIndex, tell: Callable[[float], None]) -> tuple[_Moves, Array, Cadence]:
+    """Return what moves in a file, of each distinct frame; the change once more, all 0 where the camera is not held still; and the
+    cadence. A long file is gone through in parts, so that memory stays
     bounded: each begins with the last frames of the one before."""
     held_times: list[float] = []
     held: list[Small] = []
@@ -155,12 +181,12 @@ def _motion(
         parts.append(_moves(held_times, held, begun))
     if not parts:
         none = np.zeros(len(times))
-        return np.array(times), none, none, none, none, Cadence(0, len(times), float(index.rate), "none")
+        return _Moves(np.array(times), *([none] * 6)), none, Cadence(0, len(times), float(index.rate), "none")
     numbers = np.searchsorted(index.times_s, np.array(times[1:]) - index.tolerance_s)
     cadence = cadence_of(np.concatenate(differences), numbers, index)
-    at, change, speed, turn, still = (np.concatenate([p[i] for p in parts]) for i in range(5))
-    steady = np.zeros(len(at)) if np.mean(still == 0) > 0.1 else change
-    return at, change, speed, turn, steady, cadence
+    moves = _Moves(*(np.concatenate([p[i] for p in parts]) for i in range(7)))
+    steady = np.zeros(len(moves.at)) if np.mean(moves.held == 0) > 0.1 else moves.change
+    return moves, steady, cadence
 
 
 def _differences(small: list[Small]) -> Array:
@@ -206,7 +232,9 @@ def _moves(times: list[float], frames: list[Small], begun: int) -> _Moves:
     sides = np.sqrt(np.roll(push, gap) * np.roll(push, -gap)) / strong
     turn = _at_its_turn(turned * np.clip(sides, 0.0, 1.0), flips, gap)
     first = int(np.searchsorted(distinct, begun))
-    return _Moves(*(values[first:] for values in (at, change, speed, turn, held)))
+    light = np.array([float(p.mean()) / 255 for p in small])
+    detail = np.array([float(np.abs(np.diff(p.astype(np.int16), axis=1)).mean()) for p in small])
+    return _Moves(*(values[first:] for values in (at, change, speed, turn, held, light, detail)))
 
 
 def _moving(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float32]:

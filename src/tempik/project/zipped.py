@@ -8,6 +8,7 @@ import zipfile
 from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
+from tempik.disk.reading import opened_regular
 from tempik.disk.writing import fresh_file, fresh_folder
 from tempik.errors import TempikError
 from tempik.grade.cube import is_cube
@@ -39,7 +40,7 @@ def zip_project(reel: Reel, target: Path, report: Callable[[float], None] | None
         with fresh_file(target) as new, zipfile.ZipFile(new.path, "w", zipfile.ZIP_STORED, allowZip64=True) as packed:
             inside = reel
             for path, name in names.items():
-                with open(path, "rb") as read, packed.open(f"{root}/{MEDIA}/{name}", "w", force_zip64=True) as out:
+                with opened_regular(path) as read, packed.open(f"{root}/{MEDIA}/{name}", "w", force_zip64=True) as out:
                     while data := read.read(CHUNK):
                         out.write(data)
                         done += len(data)
@@ -78,15 +79,13 @@ def unzip_project(source: Path, folder: Path, report: Callable[[float], None] | 
             whole, done = sum(e.file_size for e in entries) or 1, 0
             with fresh_folder(folder) as new:
                 for entry in entries:
-                    place = new.joinpath(*_inside(entry.filename))
-                    place.parent.mkdir(parents=True, exist_ok=True)
-                    with packed.open(entry) as read, open(place, "xb") as out:
+                    with packed.open(entry) as read, new.opened("/".join(_inside(entry.filename))) as out:
                         while data := read.read(CHUNK):
                             out.write(data)
                             done += len(data)
                             if report is not None:
                                 report(done / whole)
-                load_reel(new.joinpath(*_inside(projects[0].filename)))  # a damaged one is told before it is kept
+                load_reel(new.path.joinpath(*_inside(projects[0].filename)))  # a damaged one is told before it is kept
     except zipfile.BadZipFile as error:
         raise TempikError(f"{source} is damaged or no zip ({error}); copy it anew.") from error
     except (NotImplementedError, RuntimeError) as error:

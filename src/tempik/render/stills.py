@@ -6,8 +6,6 @@ import threading
 from io import BytesIO
 from pathlib import Path
 
-from PIL import Image
-
 from tempik.disk.writing import fresh_folder, write_whole
 from tempik.media.picture import to_rgb
 from tempik.render.encoding import rgba
@@ -48,7 +46,7 @@ def write_frames(
             if cancel.is_set():
                 raise Cancelled
             data = _coded(source, timeline, number, size, quality, clear, "PNG")
-            (folder / f"{target.name}_{done:0{digits}d}.png").write_bytes(data)
+            folder.write(f"{target.name}_{done:0{digits}d}.png", data)
             if progress is not None:
                 progress(done + 1, len(frames))
 
@@ -60,6 +58,8 @@ def _kind_of(target: Path) -> str:
 def _coded(
     source: PictureSource, timeline: Timeline, frame: int, size: tuple[int, int], quality: str, clear: bool, kind: str
 ) -> bytes:
+    from PIL import Image  # takes a while to load, so only where a still is written
+
     planned, out = plan(timeline, frame, *size), BytesIO()
     if clear and kind == "PNG":
         picture = Image.fromarray(rgba(*source.render_clear(planned)))

@@ -11,7 +11,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import Files
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.project.file import SUFFIX
-from tempik.project.zipped import free_folder
+from tempik.project.zipped import free_folder, zip_project
 from tempik.reel.nests import all_closed
 
 
@@ -28,7 +28,6 @@ class Exchanging(QObject):
 
         def work(job: Job) -> list[str]:
             from tempik.exchange.all import write  # its libraries are loaded here, on the job's thread
-            from tempik.project.zipped import zip_project
 
             if target.suffix.lower() == ".zip":
                 left = zip_project(reel, target, job.report).left

@@ -110,7 +110,7 @@ class Bench(QFrame):
         tab.setAutoExclusive(True)
         tab.setStyleSheet(
             "QToolButton { background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;"
-            f" padding: 6px 3px 4px; font-size: 14px; color: {theme.QUIET}; }}"
+            f" padding: 6px 2px 4px; font-size: 13px; color: {theme.QUIET}; }}"
             f"QToolButton:hover, QToolButton:focus {{ color: {theme.TEXT}; }}"
             f"QToolButton:focus {{ border-bottom-color: {theme.TEXT}; }}"
             f"QToolButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.RHYTHM}; background: transparent; }}"

@@ -57,9 +57,15 @@ class FirstMinutes(QObject):
         if self.window.projects.may_leave():
             self.window.files.open_demo(name)
 
-    def take_folder(self, folder: str) -> None:
-        """Make a reel of the song and the footage in a folder."""
-        self.window.files.bring_for_reel(folder, self._draft)
+    def bring(self, paths: list[str]) -> None:
+        """Take what was dropped on the window: a folder on an empty one is made a reel, a zip or an edit of others a project."""
+        only = Path(paths[0]) if len(paths) == 1 else None
+        if only is not None and only.is_dir() and not self.project.reel.clips:
+            self.window.files.bring_for_reel(str(only), self._draft)
+        elif only is not None and only.suffix.lower() in (".zip", ".otio", ".edl"):
+            self.window.exchanging.read(only)
+        else:
+            self.window.files.bring(paths)
 
     def _draft(self) -> None:
         song = self.project.reel.soundtrack

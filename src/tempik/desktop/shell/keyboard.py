@@ -12,6 +12,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.edit import EditCommands
+from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.joins import JoinCommands
@@ -32,6 +33,7 @@ from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.pages import PAGES
+from tempik.desktop.shell.first_minutes import FirstMinutes
 from tempik.desktop.shell.view_commands import ViewCommands
 from tempik.desktop.timeline.lanes import pointer_words
 
@@ -39,6 +41,8 @@ OWNERS: tuple[type, ...] = (
     *(
         ProjectCommands,
         ExportCommands,
+        ExchangeCommands,
+        FirstMinutes,
         EditCommands,
         CopyCommands,
         SelectCommands,

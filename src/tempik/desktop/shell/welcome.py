@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal, SignalInstance
 from PySide6.QtGui import QIcon, QImage, QMouseEvent, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from tempik.demo import OTHERS, PROJECT
 from tempik.desktop.widgets import theme
@@ -115,6 +115,9 @@ class Welcome(QWidget):
         self._recent.setContentsMargins(0, 0, 0, 0)
         self._recent.setSpacing(8)
         whole_folder = Label("A folder with a song and videos, dropped here, is a first reel.")
+        # Neither asks for room: they are shown as far as there is some.
+        for widget in (whole_folder, self.recent):
+            widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         whole_folder.setStyleSheet(f"color: {theme.QUIET};")
         foot = QHBoxLayout()
         foot.addWidget(whole_folder, 1)

@@ -410,15 +410,7 @@ class Window(QMainWindow):
         paths = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
         if paths:
             event.acceptProposedAction()
-            self._bring(paths)
-
-    def _bring(self, paths: list[str]) -> None:
-        if len(paths) == 1 and Path(paths[0]).is_dir() and not self.project.reel.clips:
-            self.first.take_folder(paths[0])
-        elif len(paths) == 1 and paths[0].lower().endswith((".zip", ".otio", ".edl")):
-            self.exchanging.read(Path(paths[0]))
-        else:
-            self.files.bring(paths)
+            self.first.bring(paths)
 
     # Closing
 
