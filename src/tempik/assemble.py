@@ -27,6 +27,11 @@ def soundtrack_from(path: str, found: Analysis) -> Soundtrack:
 
 def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]], wish: Wish) -> Draft:
     """Return the draft of a song and footage files. Raises TempikError on the first file that does not serve."""
+    return draft_reel(*gathered(song, footage, cues), wish)
+
+
+def gathered(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]]) -> tuple[Soundtrack, list[Footage]]:
+    """Return a song that was listened to and footage with its cues. Raises TempikError on the first file that does not serve."""
     pieces: list[Footage] = []
     for path in footage:
         if not any(os.path.samefile(path, p.path) for p in pieces if Path(path).exists()):
@@ -42,7 +47,7 @@ def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]
         pieces[number] = msgspec.structs.replace(piece, cues=tuple(sorted((*piece.cues, cue), key=lambda c: c.time_s)))
     from tempik.rhythm import analyse  # its libraries take half a second to load, so only where a song is analysed
 
-    return draft_reel(soundtrack_from(song, analyse(song)), pieces, wish)
+    return soundtrack_from(song, analyse(song)), pieces
 
 
 def _named(name: str, pieces: Sequence[Footage]) -> int:

@@ -143,6 +143,10 @@ def _parser() -> argparse.ArgumentParser:
     draft.add_argument("--length", type=float, metavar="SECONDS")
     draft.add_argument("--size", type=size_of, default=(1080, 1920), metavar="WxH")
     draft.add_argument("--rate", type=rate_of, default=parse_rate("30"), metavar="R")
+    draft.add_argument("--mood", metavar="NAME", help="still water, low sun, driving, hammer, sparks or night walk")
+    draft.add_argument("--seed", type=int, default=0, metavar="N", help="another number draws another reel")
+    draft.add_argument("--strength", type=float, default=1.0, metavar="X", help="from 0, calm, to 2, wild (1)")
+    draft.add_argument("--why", action="store_true", help="say what speaks for each clip")
     draft.add_argument("--every", type=int, default=4, metavar="N", help="beats in a slot (4)")
     draft.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]")
     draft.add_argument("-o", "--output", type=Path, required=True, metavar="P")
@@ -272,6 +276,9 @@ def _demo(options: argparse.Namespace) -> int:
 def _draft(options: argparse.Namespace) -> int:
     from tempik.assemble import assemble
     from tempik.edit.draft import Wish
+
+    if options.mood is not None:
+        return _draft_in_mood(options)
     from tempik.project.file import save_reel
 
     wish = Wish(
@@ -287,6 +294,30 @@ def _draft(options: argparse.Namespace) -> int:
     save_reel(draft.reel, options.output)
     for note in draft.notes:
         print(f"note: {note}", file=sys.stderr)
+    print(options.output)
+    return 0
+
+
+def _draft_in_mood(options: argparse.Namespace) -> int:
+    from tempik.assemble import gathered
+    from tempik.edit.drafting.casting import studies_of
+    from tempik.edit.drafting.make import MoodWish, draft_in_mood
+    from tempik.edit.drafting.moods import mood_named
+    from tempik.project.file import save_reel
+
+    mood = mood_named(options.mood)
+    song, pieces = gathered(options.song, options.footage, options.cue)
+    width, height = options.size
+    wish = MoodWish(
+        mood, options.seed, options.start, options.length, width, height, options.rate, options.strength
+    )  # fmt: skip
+    made = draft_in_mood(song, pieces, studies_of(pieces), wish)
+    save_reel(made.reel, options.output)
+    for note in made.notes:
+        print(f"note: {note}", file=sys.stderr)
+    if options.why:
+        for clip, why in made.why.items():
+            print(f"{clip}: {why}", file=sys.stderr)
     print(options.output)
     return 0
 

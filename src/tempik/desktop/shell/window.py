@@ -86,6 +86,7 @@ from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.theme import icon
 from tempik.edit.draft import Wish
+from tempik.edit.drafting.make import MoodWish
 from tempik.reel import Clip
 
 P = TypeVar("P", bound=Page)
@@ -255,6 +256,7 @@ class Window(QMainWindow):
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
         self.draft_panel.wished.connect(self._draft)
+        self.draft_panel.mood_wished.connect(self._draft)
         header.nest_button.clicked.connect(self.nests.close_nest)
         header.undo_button.clicked.connect(self.undo)
         header.redo_button.clicked.connect(self.project.redo)
@@ -398,9 +400,12 @@ class Window(QMainWindow):
         corner = QPoint(button.width() - self.draft_panel.width(), button.height() + 4)
         self.draft_panel.move(button.mapToGlobal(corner))
 
-    def _draft(self, wish: Wish) -> None:
+    def _draft(self, wish: Wish | MoodWish) -> None:
         self.timeline.fit_when_shown()
-        self.delivery.draft(wish)
+        if isinstance(wish, MoodWish):
+            self.delivery.draft_mood(wish)
+        else:
+            self.delivery.draft(wish)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

@@ -3,14 +3,15 @@ wait."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from tempik.edit.drafting.moods import Mood
 from tempik.edit.drafting.rhythm import Slot
-from tempik.media import COURSE_S, Course, Study
+from tempik.errors import TempikError
+from tempik.media import COURSE_S, Course, Study, study
 from tempik.reel import Cue, Footage
 
 # Darker than this is black, of fewer grey levels from sample to sample than this there is nothing to see.
@@ -18,8 +19,9 @@ BLACK, BLANK = 0.07, 0.35
 # What is said of what is left out, from so many seconds on.
 SAID_FROM_S = 0.5
 SET_BY_HAND, PLAIN_SCORE = 1.5, 0.3
-AGAIN, PIECE_AGAIN, LOT = 3.0, 0.8, 0.15
+AGAIN, PIECE_AGAIN, LOT = 4.0, 0.25, 0.15
 AROUND_S = 0.5
+MOTION = 3.0
 
 
 class Chance(NamedTuple):
@@ -48,18 +50,35 @@ class Material(NamedTuple):
     notes: tuple[str, ...]
 
 
+def studies_of(footage: Sequence[Footage], report: Callable[[float], None] | None = None) -> dict[str, Study]:
+    """Return what looks through footage find, by its id; what cannot be looked through is left out."""
+    out: dict[str, Study] = {}
+    films = [f for f in footage if f.kind == "video"]
+    for number, piece in enumerate(films):
+        tell = None if report is None else _part(report, number, len(films))
+        try:
+            out[piece.id] = study(piece.path, tell)
+        except TempikError:
+            continue
+    return out
+
+
+def _part(report: Callable[[float], None], number: int, whole: int) -> Callable[[float], None]:
+    return lambda share: report((number + share) / whole)
+
+
 def material_of(footage: Sequence[Footage], studies: Mapping[str, Study]) -> Material:
     """Return what footage has to show: cues set by hand first, then those that were suggested, else its middle."""
     notes: list[str] = []
     found: list[Chance] = []
     for piece in footage:
-        study = studies.get(piece.id)
-        course = study.course if study is not None else Course()
+        known = studies.get(piece.id)
+        course = known.course if known is not None else Course()
         dark = [at_dark(course, n) for n in range(len(course.light))]
         if dark and sum(dark) * COURSE_S >= SAID_FROM_S:
             what = "all of it is" if all(dark) else f"{sum(dark) * COURSE_S:.1f} s of it are"
             notes.append(f"{piece.name}: {what} black or blank" + ("." if all(dark) else ", and left out."))
-        found += _chances(piece, study, course, dark)
+        found += _chances(piece, known, course, dark)
     most = max((c.motion for c in found), default=0.0) or 1.0
     chances = [c._replace(motion=c.motion / most) for c in found]
     return Material(tuple(chances), tuple(notes))
@@ -69,7 +88,7 @@ def at_dark(course: Course, step: int) -> bool:
     return course.light[step] < BLACK or (bool(course.detail) and course.detail[step] < BLANK)
 
 
-def _chances(piece: Footage, study: Study | None, course: Course, dark: list[bool]) -> list[Chance]:
+def _chances(piece: Footage, looked: Study | None, course: Course, dark: list[bool]) -> list[Chance]:
     def motion(time_s: float) -> float:
         a, b = int(max(0.0, time_s - AROUND_S) / COURSE_S), int((time_s + AROUND_S) / COURSE_S) + 1
         return float(np.mean(course.motion[a:b])) if course.motion[a:b] else 0.0
@@ -83,8 +102,8 @@ def _chances(piece: Footage, study: Study | None, course: Course, dark: list[boo
         for c in piece.cues
     ]
     known = [c.time_s for c in piece.cues]
-    if study is not None:
-        for cue in study.cues:
+    if looked is not None:
+        for cue in looked.cues:
             far = all(abs(cue.time_s - k) > AROUND_S for k in known)
             if far and seen(cue.time_s) and cue.time_s not in piece.dismissed and cue.time_s < piece.length_s - 0.1:
                 out.append(Chance(piece, cue.time_s, None, min(cue.score, 1.2), f"its {cue.why}", motion(cue.time_s)))
@@ -103,8 +122,7 @@ def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int) -> li
     pieces: dict[str, int] = {}
     taken: dict[int, int] = {}
     kinds = len({c.piece.id for c in material.chances})
-    order = sorted(range(len(slots)), key=lambda n: (slots[n].role != "drop", -slots[n].energy, n))
-    for n in order:
+    for n in _turns(slots):
         slot = slots[n]
         beside = (
             {material.chances[taken[k]].piece.id for k in (n - 1, n + 1) if k in taken} if kinds > 2 else set[str]()
@@ -128,9 +146,20 @@ def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int) -> li
     return [Cast(material.chances[taken[n]], _why(slots[n], material.chances[taken[n]])) for n in range(len(slots))]
 
 
+def _turns(slots: Sequence[Slot]) -> list[int]:
+    """Return in which order slots choose: the drops first, then the loudest and the quietest by turns, so that neither takes what would
+    suit the other."""
+    loud_first = sorted(range(len(slots)), key=lambda n: (-slots[n].energy, n))
+    mean = float(np.mean([s.energy for s in slots]))
+    loud = [n for n in loud_first if slots[n].energy >= mean]
+    quiet = [n for n in reversed(loud_first) if slots[n].energy < mean]
+    ranked = [(k / max(len(group), 1), n) for group in (loud, quiet) for k, n in enumerate(group)]
+    return sorted((n for _, n in sorted(ranked)), key=lambda n: slots[n].role != "drop")
+
+
 def _worth(slot: Slot, chance: Chance, mood: Mood) -> float:
     weight = 1.6 if slot.role == "drop" else 0.6 + 0.6 * slot.energy
-    return weight * chance.score - mood.motion * abs(chance.motion - slot.energy) * 1.5
+    return weight * chance.score - MOTION * mood.motion * abs(chance.motion - slot.energy)
 
 
 def _why(slot: Slot, chance: Chance) -> str:

@@ -20,6 +20,7 @@ from tempik.grade.looks import LOOKS
 from tempik.joins import join_of
 from tempik.media import Study
 from tempik.reel import AccentRow, Clip, Footage, Pin, Point, Reel, Rule, Shaped, Soundtrack, by_id, new_id
+from tempik.reel.points import metre_of
 from tempik.reel.rows import Limit
 from tempik.reel.sound import MASTERED
 from tempik.retime import constant
@@ -220,7 +221,10 @@ def _rules(reel: Reel, fires: Fires) -> list[tuple[Rule, Limit]]:
         return [(Rule("drops"), Limit())]
     song = reel.soundtrack
     assert song is not None
-    rule = Rule("bars", beats=(1,), every=fires.every) if fires.of == "downbeats" else Rule(every=fires.every)
+    if fires.of == "downbeats":
+        rule = Rule("bars", beats=(1,), every=fires.every)
+    else:  # by their place in the bar, so that halves that are chosen somewhere do not shift the count
+        rule = Rule("bars", beats=tuple(range(1, metre_of(song) + 1, fires.every)))
     runs: list[list[float]] = []
     for section in song.heard.sections if song.heard is not None else ():
         if (

@@ -58,7 +58,7 @@ MOODS: tuple[Mood, ...] = (
     Mood(
         name="still water",
         does="long pictures, soft joins, hardly an accent",
-        phrases={"quiet": ((8, 8),), "middle": ((8,), (4, 4)), "full": ((4, 4), (8,))},
+        phrases={"quiet": ((8, 8),), "middle": ((8,), (4, 4)), "full": ((4, 4),)},
         hold=4, motion=0.4, shape="settle", ramp=0.35, ramp_from=4, join="light-dissolve", join_beats=2, look="North light",
         fires=(Fires("drop-back", "drops", amount=0.5),),
     ),
@@ -72,7 +72,7 @@ MOODS: tuple[Mood, ...] = (
     Mood(
         name="driving",
         does="on the beat where it is loud, a roll into the drop, fast into every blow",
-        phrases={"quiet": ((4, 4), (8,)), "middle": ((4,), (2, 2)), "full": ((2, 2), (1, 1, 2), (2, 1, 1))},
+        phrases={"quiet": ((4, 4), (8,)), "middle": ((4,), (2, 2)), "full": ((2, 2), (2, 1, 1))},
         roll=2, hold=2, motion=0.8, shape="settle", ramp=0.7, ramp_from=2, join="push", join_beats=0.5, rush="whoosh", hit="impact",
         look="Embers", shutter_deg=90,
         fires=(Fires("flash", "drops", amount=1.2), Fires("punch", "downbeats", 1, LOUD, 0.8), Fires("shake", "beats", 4, ("full",), 0.7)),
@@ -80,7 +80,7 @@ MOODS: tuple[Mood, ...] = (
     Mood(
         name="hammer",
         does="hard and short: every beat in the loud, shakes and flashes on the bars",
-        phrases={"quiet": ((4,), (2, 2)), "middle": ((2, 2), (1, 1, 2)), "full": ((1, 1, 1, 1), (1, 1, 2), (0.5, 0.5, 1, 1, 1))},
+        phrases={"quiet": ((4,), (2, 2)), "middle": ((2, 2), (1, 1, 2)), "full": ((1, 1, 1, 1), (1, 1, 0.5, 0.5, 1))},
         roll=4, hold=2, motion=1.0, shape="launch", ramp=0.8, ramp_from=2, join="whip", join_beats=0.5, rush="swish", hit="impact",
         look="Cold steel", look_amount=0.8, shutter_deg=60,
         fires=(Fires("flash", "drops", amount=1.5), Fires("shake", "downbeats", 1, LOUD, 1.0), Fires("strobe", "drops", amount=0.8),

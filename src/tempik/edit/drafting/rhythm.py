@@ -17,6 +17,7 @@ Role = Literal["plain", "roll", "drop"]
 ALIKE = 0.15
 LEAST_S = 0.16  # a picture that is shorter is a flicker
 NEAR_S = 0.06
+ROUNDING_S = 1e-4
 
 
 class Slot(NamedTuple):
@@ -49,7 +50,7 @@ def slots_of(song: Soundtrack, start_s: float, length_s: float, mood: Mood, seed
     if edges[0].time_s > LEAST_S:
         edges, places = [Edge(0.0), *edges], [places[0] - edges[0].time_s / _gap(beats), *places]
     else:
-        edges[0] = Edge(0.0, edges[0].point if abs(edges[0].time_s) < NEAR_S else None)
+        edges[0] = Edge(0.0, edges[0].point if abs(edges[0].time_s) < ROUNDING_S else None)
     edges.append(Edge(length_s))
     places.append(places[-1] + (length_s - edges[-2].time_s) / _gap(beats))
     if len(edges) > 2 and edges[-1].time_s - edges[-2].time_s < LEAST_S:
