@@ -1,5 +1,5 @@
-"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …] | retiming |
-between FILM | beats | onsets | fit]
+"""Speed and size, measured. Use: ./run bench [speed | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …]
+| draft [SONGS …] | retiming | between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -46,6 +46,10 @@ def main() -> None:
         from bench import sound
 
         sound.main(sys.argv[2:])
+    elif what == "draft":
+        from bench import draft
+
+        draft.main(sys.argv[2:])
     elif what == "pipeline":
         from bench import pipeline
 

@@ -3,6 +3,7 @@ wait."""
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
@@ -19,14 +20,14 @@ BLACK, BLANK = 0.07, 0.35
 # What is said of what is left out, from so many seconds on.
 SAID_FROM_S = 0.5
 SET_BY_HAND, PLAIN_SCORE = 1.5, 0.3
-AGAIN, PIECE_AGAIN, LOT = 4.0, 0.25, 0.15
+AGAIN, PIECE_AGAIN, LOT = 4.0, 1.0, 0.15
 AROUND_S = 0.5
 MOTION = 3.0
 
 
 class Chance(NamedTuple):
     """An instant of a piece that a slot can show: seconds of the file, its cue where it was set by hand, how decisive it is, why, and how
-    fast things move there against the fastest of all, 0 to 1."""
+    fast things move there among all chances, 0 the calmest to 1."""
 
     piece: Footage
     time_s: float
@@ -79,9 +80,16 @@ def material_of(footage: Sequence[Footage], studies: Mapping[str, Study]) -> Mat
             what = "all of it is" if all(dark) else f"{sum(dark) * COURSE_S:.1f} s of it are"
             notes.append(f"{piece.name}: {what} black or blank" + ("." if all(dark) else ", and left out."))
         found += _chances(piece, known, course, dark)
-    most = max((c.motion for c in found), default=0.0) or 1.0
-    chances = [c._replace(motion=c.motion / most) for c in found]
-    return Material(tuple(chances), tuple(notes))
+    ranks = _ranked([c.motion for c in found])
+    return Material(tuple(c._replace(motion=r) for c, r in zip(found, ranks, strict=True)), tuple(notes))
+
+
+def _ranked(values: Sequence[float]) -> list[float]:
+    """Return how much of all is below each value, 0 to 1, the same for the same: what moves fast among this footage, whatever that is
+    by itself."""
+    order = sorted(values)
+    last = max(len(order) - 1, 1)
+    return [(bisect_left(order, v) + bisect_right(order, v) - 1) / 2 / last for v in values]
 
 
 def at_dark(course: Course, step: int) -> bool:
@@ -122,6 +130,7 @@ def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int) -> li
     pieces: dict[str, int] = {}
     taken: dict[int, int] = {}
     kinds = len({c.piece.id for c in material.chances})
+    wanted = _ranked([s.energy for s in slots])
     for n in _turns(slots):
         slot = slots[n]
         beside = (
@@ -132,7 +141,7 @@ def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int) -> li
         best = max(
             range(len(material.chances)),
             key=lambda k: (
-                _worth(slot, material.chances[k], mood)
+                _worth(slot, material.chances[k], mood, wanted[n])
                 - AGAIN * used.get(k, 0)
                 - PIECE_AGAIN * pieces.get(material.chances[k].piece.id, 0)
                 - (100.0 if material.chances[k].piece.id in beside else 0.0)
@@ -157,9 +166,10 @@ def _turns(slots: Sequence[Slot]) -> list[int]:
     return sorted((n for _, n in sorted(ranked)), key=lambda n: slots[n].role != "drop")
 
 
-def _worth(slot: Slot, chance: Chance, mood: Mood) -> float:
+def _worth(slot: Slot, chance: Chance, mood: Mood, motion: float) -> float:
+    """Return how well a chance suits a slot; `motion` is how it should move, by how loud it is there among the slots."""
     weight = 1.6 if slot.role == "drop" else 0.6 + 0.6 * slot.energy
-    return weight * chance.score - MOTION * mood.motion * abs(chance.motion - slot.energy)
+    return weight * chance.score - MOTION * mood.motion * abs(chance.motion - motion)
 
 
 def _why(slot: Slot, chance: Chance) -> str:

@@ -1,0 +1,122 @@
+"""Drafts by a mood: how long one takes, and what an editor would count in it. Use: ./run bench draft [FOLDER OF SONGS …]
+
+Made footage: forty pieces whose motion, blows and looks are drawn by lot, known and not looked through; songs from the folders, or
+the demo's. Songs without a beat or shorter than a quarter of a minute are passed over.
+"""
+
+from __future__ import annotations
+
+import statistics
+import tempfile
+import time
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+
+from bench.speed import say
+from tempik.assemble import soundtrack_from
+from tempik.check import check_reel
+from tempik.demo import PROJECT, write_demo
+from tempik.edit.drafting.casting import cast, material_of
+from tempik.edit.drafting.make import MoodWish, draft_in_mood
+from tempik.edit.drafting.moods import MOODS, Mood
+from tempik.edit.drafting.rhythm import slots_of
+from tempik.errors import TempikError
+from tempik.media import COURSE_S, Course, Study, Suggestion
+from tempik.media.probe import Cadence
+from tempik.project.file import load_reel
+from tempik.reel import Footage, Soundtrack
+from tempik.rhythm import analyse
+from tempik.timeline.covering import gaps
+from tempik.timeline.timeline import Timeline
+
+PIECES, LENGTH_S = 40, 30.0
+ENDINGS = (".wav", ".ogg", ".mp3", ".flac")
+
+
+def made_footage(count: int, seed: int) -> tuple[list[Footage], dict[str, Study]]:
+    """Return footage of 2 to 12 s with one to six blows each, and motion that wanders about a level of its own."""
+    dice = np.random.default_rng(seed)
+    footage, studies = [], {}
+    for n in range(count):
+        length_s, rate = float(dice.uniform(2, 12)), Fraction(int(dice.choice([25, 30, 60, 120])))
+        footage.append(Footage(f"f{n}", f"/made/{n}.mp4", 1080, 1920, rate, length_s))
+        steps = int(length_s / COURSE_S)
+        level = dice.uniform(0, 1)
+        motion = np.clip(level + 0.2 * np.sin(np.arange(steps) / 3 + dice.uniform(0, 6)), 0, 1)
+        cues = tuple(
+            Suggestion(float(t), float(dice.uniform(0.2, 1.2)), "impact")
+            for t in sorted(dice.uniform(0.2, length_s - 0.3, int(dice.integers(1, 7))))
+        )
+        course = Course(tuple(map(float, motion)), (0.4,) * steps, (5.0,) * steps)
+        studies[f"f{n}"] = Study(cues, Cadence(0, 0, float(rate), "none"), course)
+    return footage, studies
+
+
+def songs_of(folders: list[str]) -> list[Soundtrack]:
+    if not folders:
+        with tempfile.TemporaryDirectory() as folder:
+            write_demo(Path(folder))
+            song = load_reel(Path(folder) / PROJECT).soundtrack
+            return [song] if song is not None else []
+    found = []
+    for path in sorted(p for folder in folders for p in Path(folder).iterdir() if p.suffix in ENDINGS):
+        song = soundtrack_from(str(path), analyse(str(path)))
+        if song.length_s >= 15 and song.heard is not None and song.heard.beats:
+            found.append(song)
+    return found
+
+
+def main(folders: list[str]) -> None:
+    songs = songs_of(folders)
+    footage, studies = made_footage(PIECES, 1)
+    took = []
+    for song in songs[:5]:
+        begun = time.monotonic()
+        draft_in_mood(song, footage, studies, MoodWish(MOODS[2], length_s=min(LENGTH_S, song.length_s)))
+        took.append(time.monotonic() - begun)
+    worst = max(took)
+    say(f"a draft of {LENGTH_S:.0f} s from {PIECES} pieces", f"{worst:.2f} s", "≤ 2 s", worst <= 2)
+    for mood in MOODS:
+        _score(mood, songs, footage, studies)
+
+
+def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies: dict[str, Study]) -> None:
+    """Print what an editor would count, over all songs."""
+    on = events = holes = neighbours = again = passed = 0
+    used, motion, strength, lengths = [], [], [], []
+    for seed, song in enumerate(songs):
+        start_s = max(0.0, min(song.length_s - LENGTH_S, song.length_s / 3))
+        wish = MoodWish(mood, seed, start_s, min(LENGTH_S, song.length_s - start_s))
+        try:
+            reel = draft_in_mood(song, footage, studies, wish).reel
+        except TempikError:
+            passed += 1
+            continue
+        timeline = Timeline(reel)
+        tied = [e for e in check_reel(timeline).events if e.tied]
+        on, events, holes = on + sum(e.ok for e in tied), events + len(tied), holes + len(gaps(timeline))
+        _, slots = slots_of(song, start_s, wish.length_s or LENGTH_S, mood, seed)
+        chosen = cast(slots, material_of(footage, studies), mood, seed)
+        names = [c.chance.piece.id for c in chosen]
+        neighbours += sum(a == b for a, b in zip(names, names[1:], strict=False))
+        shown = [(c.chance.piece.id, c.chance.time_s) for c in chosen]
+        again += len(shown) - len(set(shown))
+        used.append(len(set(names)) / min(len(footage), len(slots)))
+        energy = [s.energy for s in slots]
+        if len(set(energy)) > 1 and len(slots) > 5:
+            motion.append(float(np.corrcoef(energy, [c.chance.motion for c in chosen])[0, 1]))
+        points = {p.id: p.strength for p in reel.soundtrack.points} if reel.soundtrack else {}
+        cut = [points[c.start.point] for c in reel.clips if c.start.point in points]
+        around = [p.strength for p in timeline.on_reel()]
+        if cut and around:
+            strength.append(statistics.mean(cut) - statistics.mean(around))
+        lengths.append(len({round(s.beats, 1) for s in slots}))
+    mean = [statistics.mean(v) if v else float("nan") for v in (used, motion, strength, lengths)]
+    text = (
+        f"{on}/{events} on point, {holes} gaps, {neighbours} same neighbours, {again} shown twice; pieces used {100 * mean[0]:.0f} %, "
+        f"motion follows level {mean[1]:.2f}, cuts on points stronger by {mean[2]:+.2f}, {mean[3]:.1f} lengths; {passed} passed over"
+    )
+    good = on == events and not holes and not neighbours and mean[0] >= 0.8 and not mean[1] < 0.5 and mean[2] > 0
+    say(f"mood {mood.name}, {len(songs)} songs", text, "see docs", good)
