@@ -18,6 +18,7 @@ from tempik.edit.drafting.casting import cast, material_of, studies_of
 from tempik.edit.drafting.make import MoodWish, draft_in_mood
 from tempik.edit.drafting.moods import MOODS, mood_named
 from tempik.edit.drafting.rhythm import slots_of
+from tempik.edit.drafting.swap import chances_for, swapped
 from tempik.errors import TempikError
 from tempik.media import COURSE_S, Course, Study, Suggestion, study
 from tempik.media.probe import Cadence
@@ -217,6 +218,34 @@ def test_what_goes_on_in_footage_is_measured(tmp_path: Path) -> None:
     assert "1.0 s of it are black or blank" in material_of([piece], studies_of([piece])).notes[0]
 
 
+def test_a_clip_goes_through_what_else_it_could_show_on_the_same_point() -> None:
+    footage, studies = pieces(3)
+    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named("driving"))).reel
+    clip = next(c for c in reel.clips if c.pins)
+    best = chances_for(reel, clip.id, studies)
+    assert len(best) == 9
+    seen, now, at_before = set[tuple[str, float]](), reel, 0
+    for number in range(9):
+        now, chance, at, whole = swapped(now, clip.id, studies, 1)
+        placed = Timeline(now).placed_clip(clip.id)
+        assert placed is not None and placed.footage.id == chance.piece.id and whole == 9
+        assert not placed.clip.pins or placed.clip.pins[0].point == clip.pins[0].point
+        assert check_reel(Timeline(now)).ok and placed.short_before_s + placed.short_after_s < 1e-3
+        seen.add((chance.piece.id, chance.time_s))
+        assert number == 0 or at == at_before % 9 + 1
+        at_before = at
+    assert len(seen) == 9
+    back, chance, at, _ = swapped(now, clip.id, studies, -1)
+    assert at == (at_before - 2) % 9 + 1 and back.clips != now.clips
+    with pytest.raises(TempikError, match="nothing else to show"):
+        swapped(
+            replace(reel, footage=(replace(reel.footage[0], cues=()),), clips=(replace(clip, footage="f0", pins=()),)),
+            clip.id,
+            {},
+            1,
+        )
+
+
 # In the window and from the command line
 
 
@@ -259,6 +288,9 @@ def test_a_mood_in_the_window_drawn_again_and_asked_why(opened: Window, qtbot: Q
     opened.project.selection.select_clip(first.clips[0].id)
     opened.commands["say_why"].trigger()
     assert "where the song is" in opened.foot.status.text() or "on the drop" in opened.foot.status.text()
+    opened.commands["next_chance"].trigger()
+    assert opened.project.reel is not first and ", for " in opened.foot.status.text()
+    opened.undo()
     opened.commands["draft_another"].trigger()
     qtbot.waitUntil(lambda: opened.project.reel is not first and not opened.worker.jobs, timeout=60_000)
     assert opened.project.reel.clips != first.clips

@@ -151,14 +151,6 @@ class ProjectCommands(QObject):
         else:
             self.draft_wanted.emit()
 
-    @command("Project", "Another draft by the same mood", ("Ctrl+Shift+D",), "song")
-    def draft_another(self) -> None:
-        self.delivery.draft_another()
-
-    @command("Project", "Why is this clip here?", (), "clips")
-    def say_why(self) -> None:
-        self.delivery.say_why()
-
     @command("Project", "Measure an exported film …", (), "clips")
     def measure(self) -> None:
         """Ask for an exported file and measure it."""

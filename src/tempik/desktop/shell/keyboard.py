@@ -11,6 +11,7 @@ from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.drafting import DraftCommands
 from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
@@ -42,6 +43,7 @@ OWNERS: tuple[type, ...] = (
         ProjectCommands,
         ExportCommands,
         ExchangeCommands,
+        DraftCommands,
         FirstMinutes,
         EditCommands,
         CopyCommands,

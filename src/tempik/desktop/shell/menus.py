@@ -25,6 +25,7 @@ RATES = ("24", "25", "30", "50", "60", "23.976", "29.97", "59.94")
 # The right-click menu of clips: a heading ('' for none) and the commands under it.
 CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("", ("split", "remove_before", "remove_after", "set_frames", "set_beats")),
+    ("What it shows", ("next_chance", "previous_chance", "say_why")),
     ("Cue and pins", ("cue_here", "cue_here_too", "pin_next", "pin_previous", "unpin")),
     ("Pieces", ("copy_clips", "duplicate", "repeat", "freeze", "freeze_end", "overlap", "stagger", "group", "ungroup")),
     ("Split the picture", ("split_strips", "split_rows", "split_tiles")),

@@ -16,6 +16,7 @@ from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
+from tempik.desktop.commands.drafting import DraftCommands
 from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
@@ -138,6 +139,7 @@ class Window(QMainWindow):
         self.count = CountPanel(self)
         self.projects = ProjectCommands(project, self.files, self.safety, self.delivery, self)
         self.exporting = ExportCommands(self.exports, self)
+        self.drafts = DraftCommands(self.delivery, self.proxies)
         self.exchanging = Exchanging(project, self.files, self.worker, self.projects.may_leave)
         self.exchanges = ExchangeCommands(self.exchanging, self)
         self.edits, self.selects = EditCommands(project), SelectCommands(project)
@@ -275,7 +277,8 @@ class Window(QMainWindow):
         self.first = FirstMinutes(self)
         self.registry = Commands(self.project, self, self._taken)
         for owner in (
-            self.projects, self.exporting, self.exchanges, self.first, self.edits, self.copies, self.selects, self.placing, self.tracks, self.cuts,
+            self.projects, self.drafts, self.exporting, self.exchanges, self.first, self.edits,
+            self.copies, self.selects, self.placing, self.tracks, self.cuts,
             self.clips, self.speeds, self.accents, self.bundles, self.joins, self.titles, self.layers, self.nests,
             self.grading, self.sounds, self.arrange, self.points, self.rhythm, self.readings, self.play, self.views,
             self.media,

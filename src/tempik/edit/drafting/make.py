@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from fractions import Fraction
 from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.edit.drafting.casting import Cast, cast, material_of
+from tempik.edit.drafting.casting import Cast, Chance, cast, material_of
 from tempik.edit.drafting.moods import Fires, Mood
 from tempik.edit.drafting.rhythm import Slot, slots_of
 from tempik.edit.footage.cues import with_cue
@@ -151,13 +151,36 @@ def _ramp(reel: Reel, slot: Slot, piece: Footage, mood: Mood) -> float:
     return max(0.0, min(mood.ramp, most))
 
 
-def _filled(reel: Reel) -> Reel:
+def with_chance(reel: Reel, clip: str, chance: Chance) -> Reel:
+    """Return the reel with a clip showing another instant of the footage: on the point that it was pinned to, else on the strongest
+    of its slot, at one speed that its footage is long enough for. Raises TempikError where the clip is gone."""
+    placed = Timeline(reel).placed_clip(clip)
+    if placed is None:
+        raise TempikError("That clip is no longer on the reel.")
+    old = placed.clip
+    if chance.piece.endless:
+        made = replace(old, footage=chance.piece.id, pins=(), shaped=None, curve=constant(1.0), cutout="", follow=None)
+        return replace(reel, clips=tuple(made if c.id == clip else c for c in reel.clips))
+    reel, cue = _cue_of(reel, chance.piece.id, chance.time_s, chance.cue.id if chance.cue is not None else "")
+    point = Timeline(reel).point(old.pins[0].point) if old.pins else None
+    point = point or _point_for(reel, Slot(old.start, old.end, 0.5, "middle", "plain", 2.0))
+    pins = (Pin(cue, point.id),) if point is not None else ()
+    made = replace(
+        old, footage=chance.piece.id, source_s=max(0.0, chance.time_s), pins=pins, shaped=None, curve=constant(1.0),
+        part=(0.0, 1.0), cutout="", follow=None,
+    )  # fmt: skip
+    return _filled(replace(reel, clips=tuple(made if c.id == clip else c for c in reel.clips)), {clip})
+
+
+def _filled(reel: Reel, only: Collection[str] | None = None) -> Reel:
     """Return a reel whose clips do not run out of footage: those that would play at one speed, slower, or on another point, or let
     their point go."""
     for _ in range(3):
         timeline = Timeline(reel)
         changed = []
         for placed in timeline.placed:
+            if only is not None and placed.clip.id not in only:
+                continue
             if placed.footage.endless or placed.short_before_s + placed.short_after_s < 1e-3:
                 continue
             changed.append(_mended(timeline, placed.clip, placed.footage, placed.frames / float(reel.rate)))
