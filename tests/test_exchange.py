@@ -87,6 +87,14 @@ def test_a_round_trip_through_an_edl_keeps_record_and_source_frames(
     assert [c.curve.nodes[0].speed for c in back.clips] == pytest.approx([1, 0.5, 2, -1, 0], abs=1e-3)
 
 
+@pytest.mark.parametrize("rate", [Fraction(24000, 1001), Fraction(30000, 1001)], ids=str)
+def test_an_edl_at_a_rate_of_ntsc_keeps_record_frames(reel: Reel, media: Path, rate: Fraction, tmp_path: Path) -> None:
+    reel = replace(reel, rate=rate, rows=())
+    write_timeline(reel, tmp_path / "o.edl")
+    back, _ = read_timeline(tmp_path / "o.edl", media=media, rate=rate)
+    assert [s[:2] for s in shown(back)] == [s[:2] for s in shown(reel)]
+
+
 def test_times_are_those_of_the_standard(reel: Reel, media: Path, tmp_path: Path) -> None:
     # RationalTime, TimeRange and LinearTimeWarp as OpenTimelineIO's documentation has them.
     write_timeline(speeds_of(reel, media, Fraction(25)), tmp_path / "o.otio")

@@ -6,10 +6,9 @@ import io
 import json
 import os
 import platform
+import re
 import sys
-import zipfile
 from email.message import Message
-from importlib import metadata
 from pathlib import Path
 from typing import NamedTuple, cast
 
@@ -34,14 +33,14 @@ class Part(NamedTuple):
 
 def parts() -> list[Part]:
     """Return the libraries that are installed with Tempik, by name, with their licences as they state them."""
-    out = []
+    import importlib.metadata  # slow to load, and asked for by hand alone
+
+    metadata, out = importlib.metadata, list[Part]()
     for asked in metadata.requires("tempik") or []:
-        if "extra ==" in asked:
+        named = re.match(r"[\w.-]+", asked)
+        if named is None or "extra ==" in asked:
             continue
-        name = "".join(c for c in asked.split(";")[0] if c.isalnum() or c in "-_.<>=!~, ")
-        name = next(
-            iter(name.replace("<", " ").replace(">", " ").replace("=", " ").replace("!", " ").replace("~", " ").split())
-        )
+        name = named[0]
         try:
             about = cast(Message, metadata.metadata(name))
         except metadata.PackageNotFoundError:
@@ -87,6 +86,8 @@ def write_report(target: Path, project: Path | None = None, said: str = "") -> N
             continue
     if project is not None:
         files[project.name] = _without_home(read_whole(project, 128))
+    import zipfile  # as above
+
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
         for name, data in files.items():

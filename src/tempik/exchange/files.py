@@ -115,25 +115,25 @@ def _mend(timeline: otio.schema.Timeline) -> None:
     """Put right what the adapter reads of transitions. An EDL begins the incoming clip with them, so the cut lies at their start:
     it is put in their middle, where they are half way. And the media of such a clip is that of the line `TO CLIP`."""
     for track in timeline.tracks:
-        for before, join, after in zip(list(track), list(track)[1:], list(track)[2:], strict=False):
+        for out, join, into in zip(list(track), list(track)[1:], list(track)[2:], strict=False):
             if (
                 not isinstance(join, otio.schema.Transition)
                 or join.in_offset.value
-                or not isinstance(after, otio.schema.Clip)
+                or not isinstance(into, otio.schema.Clip)
             ):
                 continue
-            said = after.metadata.get("cmx_3600", {}).get("comments", [])
+            said = into.metadata.get("cmx_3600", {}).get("comments", [])
             named = next((str(c)[8:].strip() for c in said if str(c).startswith("TO CLIP:")), "")
-            after.media_reference = (
+            into.media_reference = (
                 otio.schema.ExternalReference(target_url=named) if named else otio.schema.MissingReference()
             )
             half = RationalTime(join.out_offset.value // 2, join.out_offset.rate)
-            if before.source_range is None or after.source_range.duration <= half:
+            if out.source_range is None or into.source_range.duration <= half:
                 continue
-            speed = next((e.time_scalar for e in after.effects if isinstance(e, otio.schema.LinearTimeWarp)), 1.0)
-            before.source_range = TimeRange(before.source_range.start_time, before.source_range.duration + half)
-            begin = after.source_range.start_time + RationalTime(half.value * speed, half.rate)
-            after.source_range = TimeRange(begin, after.source_range.duration - half)
+            speed = next((e.time_scalar for e in into.effects if isinstance(e, otio.schema.LinearTimeWarp)), 1.0)
+            out.source_range = TimeRange(out.source_range.start_time, out.source_range.duration + half)
+            begin = into.source_range.start_time + RationalTime(half.value * speed, half.rate)
+            into.source_range = TimeRange(begin, into.source_range.duration - half)
             join.in_offset, join.out_offset = half, join.out_offset - half
 
 
