@@ -1,4 +1,4 @@
-"""Build a Debian package that runs on Debian 12 and 13 and Ubuntu 24.04: `./run package [FOLDER]`.
+"""Build a Debian package that runs on Debian 12 and Ubuntu 24.04: `./run package [FOLDER]`.
 
 The distributions have other Python versions and older libraries than Tempik needs, so the package carries its own, once for each
 version of Python; files that are the same for several are one file on the disk. What Tempik never loads of Qt is left out.
