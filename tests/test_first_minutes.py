@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QPlainTextEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
+from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.demo import OTHERS
 from tempik.desktop.session.pictures import keep_picture, picture_of
@@ -51,12 +52,16 @@ def test_a_project_that_is_left_keeps_its_picture(opened: Window) -> None:
 
 
 def test_a_folder_dropped_on_the_empty_window_is_a_first_reel(
-    window: Window, media: Path, qtbot: QtBot, no_dialogs: None
+    window: Window, media: Path, tmp_path: Path, qtbot: QtBot, no_dialogs: None
 ) -> None:
-    window.first.bring([str(media)])
+    for name in ("song.wav", "a.mp4", "b.mp4", "c.mp4"):  # of other tests there may be projects beside them
+        shutil.copy(media / name, tmp_path / name)
+    window.first.bring([str(tmp_path)])
     qtbot.waitUntil(lambda: bool(window.project.reel.clips), timeout=WAIT)
     reel = window.project.reel
-    assert reel.soundtrack is not None and len(reel.footage) == 3 and len(reel.rows) == 3
+    assert reel.soundtrack is not None and len(reel.footage) == 3 and reel.rows
+    assert reel.draft is not None and reel.draft.mood == "driving" and reel.look is not None
+    assert check_reel(window.project.timeline).ok
     assert sum(bool(c.start.point) for c in reel.clips) >= len(reel.clips) - 1
     assert "A first reel of that folder" in window.foot.status.text()
     window.undo()

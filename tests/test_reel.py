@@ -25,6 +25,14 @@ def test_a_saved_reel_opens_as_it_was(reel: Reel, tmp_path: Path) -> None:
     assert load_reel(tmp_path / "r.tempik") == reel
 
 
+@pytest.mark.parametrize("number", range(1, FORMAT))
+def test_projects_of_every_older_format_open_and_are_saved_as_today(number: int, tmp_path: Path) -> None:
+    reel = load_reel(Path(__file__).parent / "formats" / f"format{number}.tempik")
+    assert reel.clips and reel.soundtrack is not None and reel.soundtrack.points and problems(reel) == []
+    save_reel(reel, tmp_path / "now.tempik")
+    assert load_reel(tmp_path / "now.tempik") == reel
+
+
 def test_media_paths_are_relative_to_the_project(reel: Reel, media: Path) -> None:
     save_reel(reel, media / "kept.tempik")
     document = json.loads((media / "kept.tempik").read_text())

@@ -17,6 +17,7 @@ from tempik import __version__
 from tempik.cli import accents as cli_accents
 from tempik.cli import beats as cli_beats
 from tempik.cli import deliver as cli_deliver
+from tempik.cli import draft as cli_draft
 from tempik.cli import exchange as cli_exchange
 from tempik.cli import grade as cli_grade
 from tempik.cli import joins as cli_joins
@@ -25,10 +26,7 @@ from tempik.cli import points as cli_points
 from tempik.cli import sound as cli_sound
 from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
-from tempik.cli.kinds import rate_of, size_of
-from tempik.digits import whole
 from tempik.errors import TempikError
-from tempik.time import parse_rate
 
 VERBS = (
     "beats",
@@ -37,6 +35,7 @@ VERBS = (
     "cues",
     "demo",
     "draft",
+    "moods",
     "speed",
     "accents",
     "joins",
@@ -81,6 +80,8 @@ def _verb(given: list[str]) -> int:
     elsewhere: dict[str, Any] = {
         "beats": cli_beats.run,
         "points": cli_points.run,
+        "draft": cli_draft.run,
+        "moods": cli_draft.run_moods,
         "speed": cli_speed.run,
         "accents": cli_accents.run,
         "joins": cli_joins.run,
@@ -135,22 +136,7 @@ def _parser() -> argparse.ArgumentParser:
     demo = verbs.add_parser("demo", help="write the demo's media, its truth and forge.tempik")
     demo.add_argument("folder", type=Path, metavar="DIR")
 
-    draft = verbs.add_parser("draft", help="make a reel of a song and footage")
-    draft.add_argument("--song", required=True)
-    draft.add_argument("--footage", required=True, nargs="+", action="extend")
-    draft.add_argument("--cue", action="append", default=[], type=_cue, metavar="FILE=SECONDS")
-    draft.add_argument("--from", dest="start", type=float, default=0.0, metavar="SECONDS")
-    draft.add_argument("--length", type=float, metavar="SECONDS")
-    draft.add_argument("--size", type=size_of, default=(1080, 1920), metavar="WxH")
-    draft.add_argument("--rate", type=rate_of, default=parse_rate("30"), metavar="R")
-    draft.add_argument("--mood", metavar="NAME", help="still water, low sun, driving, hammer, sparks or night walk")
-    draft.add_argument("--seed", type=int, default=0, metavar="N", help="another number draws another reel")
-    draft.add_argument("--strength", type=float, default=1.0, metavar="X", help="from 0, calm, to 2, wild (1)")
-    draft.add_argument("--why", action="store_true", help="say what speaks for each clip")
-    draft.add_argument("--every", type=int, default=4, metavar="N", help="beats in a slot (4)")
-    draft.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]")
-    draft.add_argument("-o", "--output", type=Path, required=True, metavar="P")
-
+    cli_draft.add_parser(verbs)
     cli_speed.add_parser(verbs)
     cli_accents.add_parser(verbs)
     cli_joins.add_parser(verbs)
@@ -169,22 +155,6 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--to", dest="end", type=float, metavar="SECONDS", help="and where it ends")
     check.add_argument("--format", choices=("json", "csv"), default="json")
     return parser
-
-
-def _cue(text: str) -> tuple[str, float]:
-    name, _, seconds = text.rpartition("=")
-    try:
-        return name, float(seconds)
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a cue; give FILE=SECONDS") from None
-
-
-def _accent(text: str) -> tuple[str, int]:
-    name, _, every = text.partition(":")
-    number = whole(every) if every else 1
-    if number is None or number < 1:
-        raise argparse.ArgumentTypeError(f"'{text}' is not an accent; give NAME or NAME:N with N of 1 or more")
-    return name, number
 
 
 def _write_text(text: str, output: Path | None) -> None:
@@ -270,55 +240,6 @@ def _demo(options: argparse.Namespace) -> int:
 
     project = write_demo(options.folder)
     print(project)
-    return 0
-
-
-def _draft(options: argparse.Namespace) -> int:
-    from tempik.assemble import assemble
-    from tempik.edit.draft import Wish
-
-    if options.mood is not None:
-        return _draft_in_mood(options)
-    from tempik.project.file import save_reel
-
-    wish = Wish(
-        every=options.every,
-        start_s=options.start,
-        length_s=options.length,
-        width=options.size[0],
-        height=options.size[1],
-        rate=options.rate,
-        accents=tuple(options.accent),
-    )
-    draft = assemble(options.song, options.footage, options.cue, wish)
-    save_reel(draft.reel, options.output)
-    for note in draft.notes:
-        print(f"note: {note}", file=sys.stderr)
-    print(options.output)
-    return 0
-
-
-def _draft_in_mood(options: argparse.Namespace) -> int:
-    from tempik.assemble import gathered
-    from tempik.edit.drafting.casting import studies_of
-    from tempik.edit.drafting.make import MoodWish, draft_in_mood
-    from tempik.edit.drafting.moods import mood_named
-    from tempik.project.file import save_reel
-
-    mood = mood_named(options.mood)
-    song, pieces = gathered(options.song, options.footage, options.cue)
-    width, height = options.size
-    wish = MoodWish(
-        mood, options.seed, options.start, options.length, width, height, options.rate, options.strength
-    )  # fmt: skip
-    made = draft_in_mood(song, pieces, studies_of(pieces), wish)
-    save_reel(made.reel, options.output)
-    for note in made.notes:
-        print(f"note: {note}", file=sys.stderr)
-    if options.why:
-        for clip, why in made.why.items():
-            print(f"{clip}: {why}", file=sys.stderr)
-    print(options.output)
     return 0
 
 

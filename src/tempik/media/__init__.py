@@ -1,14 +1,15 @@
 """Source files: what they are, their frames by source time, and their sound."""
 
 from tempik.media.audio import Sound, decode_sound, resampled
-from tempik.media.cues import COURSE_S, Course, Study, Suggestion, study, suggest_cues
+from tempik.media.course import STEP_S, Course, upright
+from tempik.media.cues import Study, Suggestion, study, suggest_cues
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.picture import Picture, shrunk
 from tempik.media.probe import Probe, probe
 from tempik.media.reader import FrameReader
 
 __all__ = [
-    "COURSE_S",
+    "STEP_S",
     "Course",
     "FrameIndex",
     "FrameReader",
@@ -24,4 +25,5 @@ __all__ = [
     "shrunk",
     "study",
     "suggest_cues",
+    "upright",
 ]

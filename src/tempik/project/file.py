@@ -23,7 +23,7 @@ from tempik.project.media_files import with_paths
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
 
-FORMAT = 11
+FORMAT = 12
 SUFFIX = ".tempik"
 # A reel of ten thousand clips takes 10.
 MOST_MB = 128

@@ -21,7 +21,7 @@ from tempik.reel.join import Join
 from tempik.reel.mask import Clear, Cutout, Mask
 from tempik.reel.rows import AccentRow, Bundle, Edge, Key, MediaPath, MotionTrack, Rule
 from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundRow, SoundTrack
-from tempik.reel.soundtrack import Point, Soundtrack
+from tempik.reel.soundtrack import Choice, Point, Soundtrack
 from tempik.reel.title import Title
 
 
@@ -262,7 +262,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, how many `word`s of its
     `title` are shown, and how much of its `grade`. `masks`, `clear` and `cutout` (one of its footage's) say where it
     shows. `in_place` is of a nest: while it plays at its own speed it shows each instant of the reel at that instant. `follow`
-    keeps a subject in the frame, `again` lays it on points.
+    keeps a subject in the frame, `again` lays it on points. One that is `kept` stays where the reel is drafted anew.
     """
 
     id: str
@@ -293,6 +293,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     again: Again | None = None
     in_place: bool = False
     grade: Grade | None = None
+    kept: bool = False
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -313,11 +314,25 @@ class Nest(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     rows: tuple[AccentRow, ...] = ()
 
 
+class Drafted(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What a draft by a mood made, so that another can take its place: the mood's name, the draw's `seed`, how wild it was (0 to 2),
+    whether the order of the footage was kept, and the ids of rows and cues (each with its footage's) and the choices of points that it set."""
+
+    mood: str
+    seed: int = 0
+    strength: float = 1.0
+    ordered: bool = False
+    rows: tuple[str, ...] = ()
+    sound_rows: tuple[str, ...] = ()
+    cues: tuple[tuple[str, str], ...] = ()
+    choices: tuple[Choice, ...] = ()
+
+
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and rows are
     those of the last. `look` is the grade of the whole, `look_keys` how much of it shows over time.
     `seam_ms` is how long the sounds of neighbouring clips are crossfaded. `sounds` are the user's own on the shelf, `hits` where the
-    hits of others were put by hand (seconds of the sound, by name).
+    hits of others were put by hand (seconds of the sound, by name). `draft` says which draft was made last.
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what
     moves, 0 for none.
@@ -347,6 +362,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     sound_tracks: tuple[SoundTrack, ...] = ()
     sound_clips: tuple[SoundClip, ...] = ()
     mix: Mix = Mix()
+    draft: Drafted | None = None
 
 
 R = TypeVar(

@@ -108,7 +108,8 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     `degree` is how far a weak point weakens its pulse: 0 not at all, 1 in proportion. `keys` hold values set by hand
     over time for a setting, or for `level`: the row's strength where nothing fires it. `follow` names a tracked patch
     of footage that the row's focus goes with, `mask` an image whose clear parts keep the accent out. With `alone` it acts on
-    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it.
+    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it. A row that is `kept` stays
+    where the reel is drafted anew.
     """
 
     id: str
@@ -129,6 +130,7 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     follow: str = ""
     mask: MediaPath = ""
     alone: bool = False
+    kept: bool = False
 
 
 class Bundle(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -32,7 +32,8 @@ class SoundRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
 
     `vary_pitch` is in semitones to either side and `vary_gain_db` in decibels, drawn by `seed` for each strike, as is which of
     the sounds it is. `beats` stretches sounds that can be to so many beats of the song; 0 leaves them as long as they
-    are. `degree` is how far a weak point weakens its strike. The song ducks under a row that `ducks` it.
+    are. `degree` is how far a weak point weakens its strike. The song ducks under a row that `ducks` it. A row that is
+    `kept` stays where the reel is drafted anew.
     """
 
     id: str
@@ -52,6 +53,7 @@ class SoundRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
     muted: bool = False
     solo: bool = False
     ducks: bool = False
+    kept: bool = False
 
 
 class SoundTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QMenu
 
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.delivery import Delivery
+from tempik.desktop.session.document import Project
+from tempik.edit.drafting.keeping import all_kept, clips_between, with_kept
 from tempik.edit.drafting.swap import swapped
+from tempik.edit.drafting.why import why_clip, why_join, why_row
 from tempik.errors import TempikError
+from tempik.media import Study
+from tempik.reel import AccentRow, SoundRow
 
 
 class DraftCommands(QObject):
@@ -22,9 +28,45 @@ class DraftCommands(QObject):
     def draft_another(self) -> None:
         self.delivery.draft_another()
 
-    @command("Project", "Why is this clip here?", (), "clips")
+    @command("Project", "Why is this here?", ("Alt+W",), "clips")
     def say_why(self) -> None:
-        self.delivery.say_why()
+        """Say in one sentence why the selected clip, its join or else the selected accent row is there."""
+        project = self.project
+        selection, reel = project.selection, project.reel
+        try:
+            if selection.join_place is not None:
+                said = why_join(reel, selection.join_place.clip)
+            elif selection.clip_id is not None:
+                said = why_clip(reel, selection.clip_id, self._studies())
+            elif selection.row is not None:
+                said = why_row(reel, selection.row.row)
+            else:
+                project.messages.say("Select a clip, an accent row or a join; it is told why it is there.", True)
+                return
+        except TempikError as error:
+            project.messages.say(str(error), True)
+            return
+        project.messages.say(said)
+
+    @command("Project", "Keep this when drafting anew", ("Ctrl+Alt+K",), "clips")
+    def keep(self) -> None:
+        """Keep the selected clips, or all in the marked stretch, or else the selected row; or let them go."""
+        selection = self.project.selection
+        marked = selection.marked_frames
+        clips = selection.chosen_clips or (clips_between(self.project.reel, *marked) if marked is not None else [])
+        row = selection.row.row if selection.row is not None else selection.sound_row
+        if not clips and row is not None:
+            keep_row(self.project, row)
+            return
+        if not clips:
+            self.project.messages.say(
+                "Select clips or a row to keep, or mark a stretch; another draft leaves them as they are.", True
+            )
+            return
+        kept = not all_kept(self.project.reel, clips)
+        what = f"{len(clips)} clips" if len(clips) > 1 else "Clip"
+        text = f"{what} kept when drafting anew" if kept else f"{what} given free to drafts"
+        self.project.change(text, lambda r: with_kept(r, clips, kept=kept))
 
     @command("Place", "Show the next best in this clip", ("Alt+N",), "clips")
     def next_chance(self) -> None:
@@ -40,11 +82,30 @@ class DraftCommands(QObject):
         if clip is None:
             self.project.messages.say("Select a clip first; this goes through what else it could show.", True)
             return
-        reel = self.project.reel
-        looked = {f.id: study for f in reel.footage if (study := self.proxies.study_of(f.path)) is not None}
         try:
-            made, chance, number, whole = swapped(reel, clip, looked, by)
+            made, chance, number, whole = swapped(self.project.reel, clip, self._studies(), by)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
         self.project.change(f"{chance.piece.name} shown, for {chance.why}: {number} of {whole}", lambda _: made)
+
+    def _studies(self) -> dict[str, Study]:
+        """Return what is known of the footage so far."""
+        reel = self.project.reel
+        return {f.id: study for f in reel.footage if (study := self.proxies.study_of(f.path)) is not None}
+
+
+def keep_row(project: Project, row: AccentRow | SoundRow) -> None:
+    """Keep a row when drafting anew, or let it go."""
+    text = "Row given free to drafts" if row.kept else "Row kept when drafting anew"
+    project.change(text, lambda r: with_kept(r, rows=[row.id], kept=not row.kept))
+
+
+def add_row_entries(menu: QMenu, project: Project, row: AccentRow | SoundRow) -> None:
+    """Add to a row's menu what drafts have to do with it."""
+    keep = menu.addAction("Keep when drafting anew")
+    keep.setCheckable(True)
+    keep.setChecked(row.kept)
+    keep.triggered.connect(lambda: keep_row(project, row))
+    if isinstance(row, AccentRow):
+        menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(why_row(project.reel, row)))

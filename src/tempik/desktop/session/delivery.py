@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -13,10 +14,14 @@ from tempik.deliver.run import measured
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit.draft import Wish, draft_reel
-from tempik.edit.drafting.casting import studies_of
-from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood
+from tempik.edit.drafting.make import MoodDraft, MoodWish, drafted_anew
+from tempik.edit.drafting.material import studies_of
+from tempik.edit.drafting.moods import Mood
+from tempik.edit.song.arranging import with_way
 from tempik.errors import TempikError
+from tempik.project.moods import any_mood
 from tempik.reel import Reel
+from tempik.rhythm.seams import Way
 
 
 class Delivery(QObject):
@@ -27,9 +32,7 @@ class Delivery(QObject):
     def __init__(self, project: Project, worker: Worker) -> None:
         super().__init__(project)
         self.project, self.worker = project, worker
-        self.last: MoodWish | None = None  # what was drafted by a mood last
-        self.why: dict[str, str] = {}  # what speaks for each of its clips
-        self._marked: set[tuple[str, float]] = set()  # the cues that it set itself: footage and instant
+        self.last: Mood | None = None  # what was drafted by last
 
     def draft(self, wish: Wish) -> bool:
         """Make the reel anew by a rule; the shot list stays."""
@@ -45,7 +48,7 @@ class Delivery(QObject):
             return False
         drafted = replace(
             made.reel, shots=reel.shots, footage=kept, mix=reel.mix, sounds=reel.sounds, hits=reel.hits,
-            sound_rows=reel.sound_rows, sound_tracks=reel.sound_tracks, sound_clips=reel.sound_clips,
+            sound_rows=reel.sound_rows, sound_tracks=reel.sound_tracks, sound_clips=reel.sound_clips, draft=None,
         )  # fmt: skip
         return self._drafted(drafted, made.notes, "Reel drafted")
 
@@ -57,46 +60,46 @@ class Delivery(QObject):
             self.project.messages.say(notes[0] + more, False)
         return done
 
-    def draft_mood(self, wish: MoodWish) -> None:
-        """Make the reel anew by a mood, once its footage has been looked through; the shot list stays."""
+    def draft_mood(self, wish: MoodWish, way: Way | None = None, after: Callable[[], None] | None = None) -> None:
+        """Make the reel anew by a mood, once its footage has been looked through: of the song as a `way` arranges it, if one is given.
+        What is kept stays. `after` is called when it is there."""
         reel = self.project.reel
-        song = reel.soundtrack
-        if song is None:
+        if reel.soundtrack is None:
             return
-        # Cues that the last draft set are no wish of the person's.
-        pieces = [
-            replace(f, cues=tuple(c for c in f.cues if (f.id, c.time_s) not in self._marked or c.name))
-            for f in reel.footage
-            if not f.without_file
-        ]
 
         def work(job: Job) -> MoodDraft:
-            return draft_in_mood(song, pieces, studies_of(pieces, job.report), wish)
+            studies = studies_of([f for f in reel.footage if not f.without_file], job.report)
+            if way is None:
+                return drafted_anew(reel, studies, wish)
+            arranged = with_way(reel, way)
+            return drafted_anew(arranged, studies, wish._replace(start_s=0.0, length_s=arranged.length_s))
 
         def done(made: MoodDraft) -> None:
             if self.project.reel is not reel:
                 self.project.messages.say("The reel was changed meanwhile; draft it again.", True)
                 return
-            kept = replace(made.reel, shots=reel.shots, mix=reel.mix, sounds=reel.sounds, hits=reel.hits)
-            self.last, self.why = wish, made.why
-            known = {(f.id, c.time_s) for f in pieces for c in f.cues}
-            self._marked = {(f.id, c.time_s) for f in made.reel.footage for c in f.cues} - known
-            self._drafted(kept, made.notes, f"Reel drafted: {wish.mood.name}")
+            self.last = wish.mood
+            if self._drafted(made.reel, made.notes, f"Reel drafted: {wish.mood.name}") and after is not None:
+                after()
 
         self.worker.start("Drafting", work, done, self._failed)
 
     def draft_another(self) -> None:
-        """Draw again by the last mood, otherwise."""
-        if self.last is None:
+        """Draw again by the last mood, otherwise; what is kept stays."""
+        reel = self.project.reel
+        draft, song = reel.draft, reel.soundtrack
+        if draft is None or song is None:
             self.project.messages.say("Draft by a mood first (Ctrl+D); then this draws another.", True)
             return
-        self.draft_mood(self.last._replace(seed=self.last.seed + 1))
-
-    def say_why(self) -> None:
-        """Say what speaks for the selected clip of the last draft."""
-        clip = self.project.selection.clip_id
-        said = self.why.get(clip or "")
-        self.project.messages.say(said or "Select a clip of a draft by a mood; it is told why it is there.", not said)
+        try:
+            mood = self.last if self.last is not None and self.last.name == draft.mood else any_mood(draft.mood)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        wish = MoodWish(
+            mood, draft.seed + 1, song.start_s, reel.length_s, reel.width, reel.height, reel.rate, reel.amount, draft.ordered
+        )  # fmt: skip
+        self.draft_mood(wish)
 
     def _failed(self, text: str) -> None:
         self.project.messages.say(text, True)

@@ -14,7 +14,9 @@ from tempik.desktop.commands.registry import command
 from tempik.desktop.session.pictures import keep_picture, picture_of
 from tempik.desktop.session.settings import load_settings, recent_projects, save_settings
 from tempik.desktop.shell.tour import Hint, Tour
-from tempik.edit.draft import Wish
+from tempik.edit.drafting.make import MoodWish
+from tempik.edit.drafting.moods import mood_named
+from tempik.edit.song.stretches import suggested_stretches
 from tempik.errors import TempikError
 from tempik.report import about_text, write_report
 
@@ -23,6 +25,7 @@ if TYPE_CHECKING:
 
 MOST_SHOWN = 5
 DRAFT_S = 20.0
+FIRST_MOOD = "driving"
 
 
 class FirstMinutes(QObject):
@@ -68,16 +71,18 @@ class FirstMinutes(QObject):
             self.window.files.bring(paths)
 
     def _draft(self) -> None:
-        song = self.project.reel.soundtrack
-        if song is None or self.project.reel.clips:
-            return
+        """Make a first reel of the stretch of the song that suits it best, by the mood that comes first to mind."""
         reel = self.project.reel
-        length = min(DRAFT_S, song.length_s)
-        accents = (("flash", 4), ("shake", 2), ("punch", 4))
+        song = reel.soundtrack
+        if song is None or reel.clips:
+            return
+        stretch = suggested_stretches(song, min(DRAFT_S, song.length_s))[0]
         self.window.timeline.fit_when_shown()
-        wish = Wish(every=4, length_s=length, width=reel.width, height=reel.height, rate=reel.rate, accents=accents)
-        if self.window.delivery.draft(wish):
-            self.project.messages.say("A first reel of that folder; Undo takes it back, Draft makes another.")
+        wish = MoodWish(
+            mood_named(FIRST_MOOD), 0, stretch.start_s, stretch.length_s, reel.width, reel.height, reel.rate
+        )  # fmt: skip
+        said = "A first reel of that folder; Undo takes it back, Ctrl+Shift+D draws another."
+        self.window.delivery.draft_mood(wish, after=lambda: self.project.messages.say(said))
 
     # The tour
 

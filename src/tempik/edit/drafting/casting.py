@@ -1,40 +1,36 @@
 """Which footage a slot shows: the strongest cues on the strongest points, moving pieces where it is loud, nothing twice while others
-wait."""
+wait, the way things move going on across cuts."""
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
+from tempik.edit.drafting.material import Chance, Material, ranked
 from tempik.edit.drafting.moods import Mood
 from tempik.edit.drafting.rhythm import Slot
-from tempik.errors import TempikError
-from tempik.media import COURSE_S, Course, Study, study
-from tempik.reel import Cue, Footage
 
-# Darker than this is black, of fewer grey levels from sample to sample than this there is nothing to see.
-BLACK, BLANK = 0.07, 0.35
-# What is said of what is left out, from so many seconds on.
-SAID_FROM_S = 0.5
-SET_BY_HAND, PLAIN_SCORE = 1.5, 0.3
-AGAIN, PIECE_AGAIN, LOT = 4.0, 1.0, 0.15
-AROUND_S = 0.5
-MOTION = 3.0
+AGAIN, PIECE_AGAIN, LOT = 20.0, 1.0, 0.15
+MOTION, FIT, STILL_ON_DROP = 3.0, 1.5, 1.0
+# How much two pieces beside each other matter whose ways agree or clash, and how fast they must move to be seen to.
+FLOW, FAST = 0.5, 0.4
+BESIDE = 100.0
+OUT_OF_ORDER = 3.0
+MOST_SWAPS, MOST_ROUNDS = 120, 3
+
+Table = NDArray[np.float64]
 
 
-class Chance(NamedTuple):
-    """An instant of a piece that a slot can show: seconds of the file, its cue where it was set by hand, how decisive it is, why, and how
-    fast things move there among all chances, 0 the calmest to 1."""
+class Wishes(NamedTuple):
+    """What casting takes into account beside the slots: instants that are on the reel already, by piece; pieces that lie right
+    beside a slot, by its number; and whether pieces come in the order in which they are given."""
 
-    piece: Footage
-    time_s: float
-    cue: Cue | None
-    score: float
-    why: str
-    motion: float
+    shown: Mapping[str, Collection[float]] = {}
+    beside: Mapping[int, Collection[str]] = {}
+    ordered: bool = False
 
 
 class Cast(NamedTuple):
@@ -44,115 +40,59 @@ class Cast(NamedTuple):
     why: str
 
 
-class Material(NamedTuple):
-    """All chances there are, and sentences on what was left out."""
-
-    chances: tuple[Chance, ...]
-    notes: tuple[str, ...]
-
-
-def studies_of(footage: Sequence[Footage], report: Callable[[float], None] | None = None) -> dict[str, Study]:
-    """Return what looks through footage find, by its id; what cannot be looked through is left out."""
-    out: dict[str, Study] = {}
-    films = [f for f in footage if f.kind == "video"]
-    for number, piece in enumerate(films):
-        tell = None if report is None else _part(report, number, len(films))
-        try:
-            out[piece.id] = study(piece.path, tell)
-        except TempikError:
-            continue
-    return out
-
-
-def _part(report: Callable[[float], None], number: int, whole: int) -> Callable[[float], None]:
-    return lambda share: report((number + share) / whole)
-
-
-def material_of(footage: Sequence[Footage], studies: Mapping[str, Study]) -> Material:
-    """Return what footage has to show: cues set by hand first, then those that were suggested, else its middle."""
-    notes: list[str] = []
-    found: list[Chance] = []
-    for piece in footage:
-        known = studies.get(piece.id)
-        course = known.course if known is not None else Course()
-        dark = [at_dark(course, n) for n in range(len(course.light))]
-        if dark and sum(dark) * COURSE_S >= SAID_FROM_S:
-            what = "all of it is" if all(dark) else f"{sum(dark) * COURSE_S:.1f} s of it are"
-            notes.append(f"{piece.name}: {what} black or blank" + ("." if all(dark) else ", and left out."))
-        found += _chances(piece, known, course, dark)
-    ranks = _ranked([c.motion for c in found])
-    return Material(tuple(c._replace(motion=r) for c, r in zip(found, ranks, strict=True)), tuple(notes))
-
-
-def _ranked(values: Sequence[float]) -> list[float]:
-    """Return how much of all is below each value, 0 to 1, the same for the same: what moves fast among this footage, whatever that is
-    by itself."""
-    order = sorted(values)
-    last = max(len(order) - 1, 1)
-    return [(bisect_left(order, v) + bisect_right(order, v) - 1) / 2 / last for v in values]
-
-
-def at_dark(course: Course, step: int) -> bool:
-    return course.light[step] < BLACK or (bool(course.detail) and course.detail[step] < BLANK)
-
-
-def _chances(piece: Footage, looked: Study | None, course: Course, dark: list[bool]) -> list[Chance]:
-    def motion(time_s: float) -> float:
-        a, b = int(max(0.0, time_s - AROUND_S) / COURSE_S), int((time_s + AROUND_S) / COURSE_S) + 1
-        return float(np.mean(course.motion[a:b])) if course.motion[a:b] else 0.0
-
-    def seen(time_s: float) -> bool:
-        step = min(int(time_s / COURSE_S), len(dark) - 1)
-        return not dark or not dark[step] or all(dark)
-
-    out = [
-        Chance(piece, c.time_s, c, SET_BY_HAND, f"the cue {c.name or 'set by hand'}", motion(c.time_s))
-        for c in piece.cues
-    ]
-    known = [c.time_s for c in piece.cues]
-    if looked is not None:
-        for cue in looked.cues:
-            far = all(abs(cue.time_s - k) > AROUND_S for k in known)
-            if far and seen(cue.time_s) and cue.time_s not in piece.dismissed and cue.time_s < piece.length_s - 0.1:
-                out.append(Chance(piece, cue.time_s, None, min(cue.score, 1.2), f"its {cue.why}", motion(cue.time_s)))
-                known.append(cue.time_s)
-    if not out:
-        middle = piece.length_s / 2 if not piece.endless else 0.0
-        out.append(Chance(piece, middle, None, PLAIN_SCORE, "its middle", motion(middle)))
-    return out
-
-
-def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int) -> list[Cast]:
-    """Return what each slot shows. The loudest slots choose first, so that the drop has the best there is."""
+def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int, wishes: Wishes = Wishes()) -> list[Cast]:
+    """Return what each slot shows. The loudest slots choose first, so that the drop has the best there is; then neighbours are
+    changed about where things move across the cut better so."""
     dice = np.random.default_rng([seed, 77])
-    lots = dice.random((len(slots), len(material.chances)))
-    used: dict[int, int] = {}
-    pieces: dict[str, int] = {}
+    worth = worths(slots, material.chances, mood) + LOT * dice.random((len(slots), len(material.chances)))
+    pieces = list(dict.fromkeys(c.piece.id for c in material.chances))
+    if wishes.ordered and len(pieces) > 1:
+        taken = _in_order(worth, material.chances, pieces)
+    else:
+        taken = _by_turns(slots, worth, material.chances, len(pieces), wishes)
+        if len(pieces) > 2:
+            _changed_about(taken, slots, worth, material.chances, mood, wishes)
+    return [Cast(material.chances[k], why(slot, material.chances[k])) for slot, k in zip(slots, taken, strict=True)]
+
+
+def worths(slots: Sequence[Slot], chances: Sequence[Chance], mood: Mood) -> Table:
+    """Return how well each chance suits each slot, shape (slots, chances): how decisive it is, more so where it is loud; that it moves
+    as the song does; that it is long enough; and no picture that stands still on a drop."""
+    weight = np.array([1.6 if s.role == "drop" else 0.6 + 0.6 * s.energy for s in slots])[:, None]
+    wanted = np.array(ranked([s.energy for s in slots]))[:, None]
+    length_s = np.array([s.end.time_s - s.start.time_s for s in slots])[:, None]
+    score, motion = np.array([c.score for c in chances]), np.array([c.motion for c in chances])
+    clear = np.array([c.before_s + c.after_s for c in chances])
+    short = np.clip(1 - clear / np.maximum(length_s, 1e-3), 0.0, 1.0)
+    still = np.array([c.piece.endless for c in chances])
+    drop = np.array([s.role == "drop" for s in slots])[:, None]
+    return np.asarray(
+        weight * score - MOTION * mood.motion * np.abs(motion - wanted) - FIT * short - STILL_ON_DROP * (still & drop),
+        np.float64,
+    )
+
+
+def _by_turns(slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], kinds: int, wishes: Wishes) -> list[int]:
+    """Return what slots take, each in its turn the best that is left."""
+    names = np.array([c.piece.id for c in chances])
+    used = np.array([_shown(c, wishes) for c in chances], np.float64)
+    pieces = {name: float(len(wishes.shown.get(name, ()))) for name in set(names)}
     taken: dict[int, int] = {}
-    kinds = len({c.piece.id for c in material.chances})
-    wanted = _ranked([s.energy for s in slots])
     for n in _turns(slots):
-        slot = slots[n]
-        beside = (
-            {material.chances[taken[k]].piece.id for k in (n - 1, n + 1) if k in taken} if kinds > 2 else set[str]()
-        )
-        if kinds == 2 and n - 1 in taken:
-            beside = {material.chances[taken[n - 1]].piece.id}
-        best = max(
-            range(len(material.chances)),
-            key=lambda k: (
-                _worth(slot, material.chances[k], mood, wanted[n])
-                - AGAIN * used.get(k, 0)
-                - PIECE_AGAIN * pieces.get(material.chances[k].piece.id, 0)
-                - (100.0 if material.chances[k].piece.id in beside else 0.0)
-                + LOT * lots[n][k]
-            ),
-        )
+        reach = (n - 1, n + 1) if kinds > 2 else (n - 1,)
+        beside = {chances[taken[k]].piece.id for k in reach if k in taken} if kinds > 1 else set[str]()
+        beside |= set(wishes.beside.get(n, ())) if kinds > 1 else set()
+        value = worth[n] - AGAIN * used - PIECE_AGAIN * np.array([pieces[name] for name in names])
+        value = value - BESIDE * np.isin(names, list(beside))
+        best = int(value.argmax())
         taken[n] = best
-        used[best] = used.get(best, 0) + 1
-        piece = material.chances[best].piece.id
-        pieces[piece] = pieces.get(piece, 0) + 1
-    return [Cast(material.chances[taken[n]], _why(slots[n], material.chances[taken[n]])) for n in range(len(slots))]
+        used[best] += 1
+        pieces[chances[best].piece.id] += 1
+    return [taken[n] for n in range(len(slots))]
+
+
+def _shown(chance: Chance, wishes: Wishes) -> bool:
+    return any(abs(t - chance.time_s) < 0.2 for t in wishes.shown.get(chance.piece.id, ()))
 
 
 def _turns(slots: Sequence[Slot]) -> list[int]:
@@ -162,23 +102,85 @@ def _turns(slots: Sequence[Slot]) -> list[int]:
     mean = float(np.mean([s.energy for s in slots]))
     loud = [n for n in loud_first if slots[n].energy >= mean]
     quiet = [n for n in reversed(loud_first) if slots[n].energy < mean]
-    ranked = [(k / max(len(group), 1), n) for group in (loud, quiet) for k, n in enumerate(group)]
-    return sorted((n for _, n in sorted(ranked)), key=lambda n: slots[n].role != "drop")
+    order = [(k / max(len(group), 1), n) for group in (loud, quiet) for k, n in enumerate(group)]
+    return sorted((n for _, n in sorted(order)), key=lambda n: slots[n].role != "drop")
 
 
-def _worth(slot: Slot, chance: Chance, mood: Mood, motion: float) -> float:
-    """Return how well a chance suits a slot; `motion` is how it should move, by how loud it is there among the slots."""
-    weight = 1.6 if slot.role == "drop" else 0.6 + 0.6 * slot.energy
-    return weight * chance.score - MOTION * mood.motion * abs(chance.motion - motion)
+def _in_order(worth: Table, chances: Sequence[Chance], pieces: list[str]) -> list[int]:
+    """Return what slots take where pieces are to come in their order: each once where there are slots enough for few, else two
+    neighbours by turns until the next ones come. The best such row is found exactly (dynamic programming over slots and pieces)."""
+    slots, count = len(worth), len(pieces)
+    of = np.array([pieces.index(c.piece.id) for c in chances])
+    best = np.stack([worth[:, of == r].max(axis=1) for r in range(count)], axis=1)
+    due = np.arange(slots)[:, None] * (count - 1) / max(slots - 1, 1)
+    value = best - OUT_OF_ORDER * np.abs(np.arange(count)[None, :] - due)
+    step = np.arange(count)[None, :] - np.arange(count)[:, None]  # from row to column
+    allowed = step > 0 if slots <= count else (step >= -1) & (step != 0)
+    total, back = value[0].copy(), np.zeros((slots, count), int)
+    for n in range(1, slots):
+        ways = np.where(allowed, total[:, None], -1e9)
+        back[n] = ways.argmax(axis=0)
+        total = ways.max(axis=0) + value[n]
+    row = [int(total.argmax())]
+    for n in range(slots - 1, 0, -1):
+        row.append(int(back[n][row[-1]]))
+    used = np.zeros(len(chances))
+    out = []
+    for n, rank in enumerate(reversed(row)):
+        k = int(np.where(of == rank, worth[n] - AGAIN * used, -1e9).argmax())
+        used[k] += 1
+        out.append(k)
+    return out
 
 
-def _why(slot: Slot, chance: Chance) -> str:
-    where = {"drop": "on the drop", "roll": "in the roll before the drop"}.get(
-        slot.role, f"where the song is {_loud(slot)}"
-    )
+def agreement(left: Chance, right: Chance, mood: Mood) -> float:
+    """Return how well the way things move goes on from one piece to another, -1 to 1; 0 where either hardly moves. Carried, it goes
+    on the same way; answered, it may turn round as well; across it, it does neither."""
+    a, b = np.array(left.way_out), np.array(right.way_in)
+    long, other = float(np.hypot(*a)), float(np.hypot(*b))
+    if not mood.flow or long * other <= 0:
+        return 0.0
+    along = float(a @ b) / (long * other)
+    seen = float(np.sqrt(min(long / FAST, 1.0) * min(other / FAST, 1.0)))
+    return seen * (along if mood.flow == "carried" else 2 * along * along - 1)
+
+
+def _changed_about(
+    taken: list[int], slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], mood: Mood, wishes: Wishes
+) -> None:
+    """Let slots change what they show with each other while that makes the whole better."""
+    known: dict[tuple[int, int], float] = {}
+
+    def met(a: int, b: int) -> float:
+        if (a, b) not in known:
+            same = chances[a].piece.id == chances[b].piece.id
+            known[a, b] = FLOW * agreement(chances[a], chances[b], mood) - BESIDE * same
+        return known[a, b]
+
+    def about(n: int) -> float:
+        value = float(worth[n, taken[n]]) - BESIDE * (chances[taken[n]].piece.id in wishes.beside.get(n, ()))
+        value += met(taken[n - 1], taken[n]) if n else 0.0
+        return value + (met(taken[n], taken[n + 1]) if n + 1 < len(taken) else 0.0)
+
+    for _ in range(MOST_ROUNDS):
+        changed = False
+        for n in range(len(taken)):
+            for m in range(n + 1, min(n + MOST_SWAPS, len(taken))):
+                if taken[n] == taken[m]:
+                    continue
+                before = about(n) + about(m)
+                taken[n], taken[m] = taken[m], taken[n]
+                if about(n) + about(m) > before + 1e-9:
+                    changed = True
+                else:
+                    taken[n], taken[m] = taken[m], taken[n]
+        if not changed:
+            return
+
+
+def why(slot: Slot, chance: Chance) -> str:
+    """Return what speaks for a chance in a slot, in a sentence."""
+    loud = {"quiet": "quiet", "middle": "half loud", "full": "loud"}[slot.level]
+    where = {"drop": "on the drop", "roll": "in the roll before the drop"}.get(slot.role, f"where the song is {loud}")
     moves = "moves fast" if chance.motion > 0.6 else "is calm" if chance.motion < 0.25 else "moves"
     return f"{chance.piece.name} {where}, for {chance.why}; it {moves} there."
-
-
-def _loud(slot: Slot) -> str:
-    return {"quiet": "quiet", "middle": "half loud", "full": "loud"}[slot.level]

@@ -4,37 +4,84 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tempik.edit.drafting.casting import Chance, material_of
-from tempik.edit.drafting.make import with_chance
-from tempik.edit.drafting.rhythm import section_at
+from tempik.edit.drafting.casting import BESIDE, FLOW, agreement, worths
+from tempik.edit.drafting.clips import with_chance
+from tempik.edit.drafting.make import footage_for
+from tempik.edit.drafting.material import Chance, material_of
+from tempik.edit.drafting.moods import MOODS, Mood
+from tempik.edit.drafting.why import slot_of
 from tempik.errors import TempikError
 from tempik.media import Study
 from tempik.reel import Reel
-from tempik.time import time_of
+from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import timeline_of
 
-MOTION = 1.0
+# Of what the reel shows already, how much less it is worth here.
+SHOWN = 0.6
+
+
+def mood_of(reel: Reel) -> Mood:
+    """Return the mood that a reel was drafted by, a plain one where that is none of ours."""
+    name = reel.draft.mood if reel.draft is not None else ""
+    return next((m for m in MOODS if m.name == name), next(m for m in MOODS if m.name == "driving"))
 
 
 def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Chance]:
-    """Return what a clip could show, best for its slot first: strong where the song is loud, calm where it is quiet, and what its
-    neighbours do not show before what they do. Raises TempikError where it is gone."""
+    """Return what a clip could show, best for its slot first: strong and moving where the song is loud, calm where it is quiet, long
+    enough, going on from its neighbours, and what the reel does not show before what it does. Raises TempikError where it is gone."""
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(clip)
     if placed is None:
         raise TempikError("That clip is no longer on the reel.")
-    song = reel.soundtrack
-    section = section_at(song, song.start_s + time_of(placed.first, reel.rate)) if song is not None else None
-    energy = section.level if section is not None else 0.6
+    mood = mood_of(reel)
+    pieces = footage_for(reel, False)
+    if all(f.id != placed.footage.id for f in pieces) and not placed.footage.without_file:
+        pieces = [*pieces, placed.footage]
+    chances = material_of(pieces, studies).chances
     row = timeline.rows[placed.clip.track]
     at = row.index(placed)
-    beside = {row[n].footage.id for n in (at - 1, at + 1) if 0 <= n < len(row)}
-    pieces = [f for f in reel.footage if not f.without_file]
+    left, right = (row[n] if 0 <= n < len(row) else None for n in (at - 1, at + 1))
+    shown = {
+        (p.footage.id, c.time_s)
+        for p in row
+        if p is not placed
+        for c in p.footage.cues
+        for x in p.clip.pins
+        if x.cue == c.id
+    }
+    worth = worths([slot_of(timeline, placed)], chances, mood)[0]
+    near = {side: _shows(other, chances) for side, other in (("left", left), ("right", right))}
 
-    def worth(chance: Chance) -> float:
-        return chance.score * (0.6 + 0.6 * energy) - MOTION * abs(chance.motion - energy) - (chance.piece.id in beside)
+    def value(k: int) -> float:
+        chance = chances[k]
+        out = float(worth[k]) - SHOWN * any(f == chance.piece.id and abs(t - chance.time_s) < 0.2 for f, t in shown)
+        out -= BESIDE * any(p is not None and p.footage.id == chance.piece.id for p in (left, right))
+        if near["left"] is not None:
+            out += FLOW * agreement(near["left"], chance, mood)
+        if near["right"] is not None:
+            out += FLOW * agreement(chance, near["right"], mood)
+        return out
 
-    return sorted(material_of(pieces, studies).chances, key=lambda c: (-worth(c), c.piece.id, c.time_s))
+    return [
+        chances[k]
+        for k in sorted(range(len(chances)), key=lambda k: (-value(k), chances[k].piece.id, chances[k].time_s))
+    ]
+
+
+def _shows(placed: Placed | None, chances: tuple[Chance, ...]) -> Chance | None:
+    """Return the chance that a clip is built about, None where it is none of those."""
+    if placed is None:
+        return None
+    pinned = {p.cue for p in placed.clip.pins}
+    times = [c.time_s for c in placed.footage.cues if c.id in pinned]
+    return next(
+        (
+            c
+            for c in chances
+            if c.piece.id == placed.footage.id and any(abs(c.time_s - t) < 1 / float(c.piece.rate) for t in times)
+        ),
+        None,
+    )
 
 
 def swapped(reel: Reel, clip: str, studies: Mapping[str, Study], by: int) -> tuple[Reel, Chance, int, int]:
@@ -44,12 +91,7 @@ def swapped(reel: Reel, clip: str, studies: Mapping[str, Study], by: int) -> tup
     placed = timeline_of(reel).placed_clip(clip)
     if len(found) < 2 or placed is None:
         raise TempikError("There is nothing else to show here; add footage, or wait until it has been looked through.")
-    pinned = {p.cue for p in placed.clip.pins}
-    shown = [c.time_s for c in placed.footage.cues if c.id in pinned]
-    same = [
-        n for n, c in enumerate(found)
-        if c.piece.id == placed.footage.id and any(abs(c.time_s - s) < 1.0 / float(c.piece.rate) for s in shown)
-    ]  # fmt: skip
-    number = (same[0] + by) % len(found) if same else (0 if by > 0 else len(found) - 1)
+    shows = _shows(placed, tuple(found))
+    number = (found.index(shows) + by) % len(found) if shows is not None else (0 if by > 0 else len(found) - 1)
     made = with_chance(reel, clip, found[number])
     return made, found[number], number + 1, len(found)

@@ -1,0 +1,346 @@
+"""`tempik draft`: a reel of a song and footage, by a mood or by a plain rule; a project drafted anew. `tempik moods`: the moods."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tempik.cli.kinds import rate_of, size_of
+from tempik.digits import whole
+from tempik.errors import TempikError
+from tempik.time import parse_rate
+
+if TYPE_CHECKING:
+    from tempik.edit.drafting.make import MoodDraft, MoodWish
+    from tempik.edit.song.stretches import Stretch
+    from tempik.media import Study
+    from tempik.reel import Reel, Soundtrack
+    from tempik.rhythm.seams import Way
+
+LIKENESS_RATE = 24000
+WISHED_S = 15.0
+ARRANGED = "arranged"
+
+
+def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    made = verbs.add_parser("draft", help="make a reel of a song and footage, or draft a project anew")
+    made.add_argument("project", type=Path, nargs="?", help="a project to draft anew; what is kept stays")
+    made.add_argument("--song")
+    made.add_argument("--footage", nargs="+", action="extend", default=[])
+    made.add_argument("--cue", action="append", default=[], type=_cue, metavar="FILE=SECONDS")
+    made.add_argument("--from", dest="start", type=float, metavar="SECONDS")
+    made.add_argument("--length", type=float, metavar="SECONDS")
+    made.add_argument("--stretches", action="store_true", help="list stretches of the song of that length, and stop")
+    made.add_argument("--stretch", metavar="N", help=f"take the N-th of them, or '{ARRANGED}': the song made that long")
+    made.add_argument("--size", type=size_of, default=(1080, 1920), metavar="WxH")
+    made.add_argument("--rate", type=rate_of, default=parse_rate("30"), metavar="R")
+    made.add_argument("--mood", metavar="NAME", help="how it feels: see tempik moods")
+    made.add_argument("--seed", type=int, metavar="N", help="another number draws another reel")
+    made.add_argument("--strength", type=float, metavar="X", help="from 0, calm, to 2, wild (1)")
+    made.add_argument(
+        "--in-order", action="store_true", help="footage in the order of the shot list, or as it is given"
+    )
+    made.add_argument("--over", metavar="FROM-TO", help="of a project: only this stretch of it, in seconds")
+    made.add_argument(
+        "--keep", action="append", default=[], metavar="WHAT", help="of a project: clips:2,4-6, rows:1 or sounds:1 stay"
+    )
+    made.add_argument(
+        "--let-go", action="append", default=[], metavar="WHAT", help="of a project: what stayed need not any more"
+    )
+    made.add_argument(
+        "--swap", metavar="CLIP[=N]", help="of a project: show the N-th best in a clip, by place (the next best)"
+    )
+    made.add_argument("--why", action="store_true", help="say why each clip is there")
+    made.add_argument("--every", type=int, default=4, metavar="N", help="without a mood: beats in a slot (4)")
+    made.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]", help="without a mood")
+    made.add_argument(
+        "-o", "--output", type=Path, metavar="P", help="the project to write; of a project, another than it"
+    )
+    made.set_defaults(misused=made.error)
+    moods = verbs.add_parser("moods", help="list the moods of drafts, or keep one of one's own")
+    moods.add_argument("--show", metavar="NAME", help="write a mood's table")
+    moods.add_argument(
+        "--keep", type=Path, metavar="FILE", help="keep a mood that was written to a file, changed or not"
+    )
+    moods.add_argument("--forget", metavar="NAME", help="take one of one's own away")
+    moods.add_argument("-o", "--output", type=Path, metavar="FILE", help="where --show writes to")
+
+
+def _cue(text: str) -> tuple[str, float]:
+    name, _, seconds = text.rpartition("=")
+    try:
+        return name, float(seconds)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a cue; give FILE=SECONDS") from None
+
+
+def _accent(text: str) -> tuple[str, int]:
+    name, _, every = text.partition(":")
+    number = whole(every) if every else 1
+    if number is None or number < 1:
+        raise argparse.ArgumentTypeError(f"'{text}' is not an accent; give NAME or NAME:N with N of 1 or more")
+    return name, number
+
+
+def run(options: argparse.Namespace) -> int:
+    if options.project is not None:
+        return _of_project(options)
+    if options.song is None:
+        options.misused("a draft needs --song FILE, or a project to draft anew")
+    if options.stretches:
+        return _listed(options)
+    if not options.footage:
+        options.misused("a draft needs --footage FILES")
+    if options.output is None:
+        options.misused("where should the reel go? Give -o PROJECT.tempik")
+    return _by_rule(options) if options.mood is None else _by_mood(options)
+
+
+def _by_rule(options: argparse.Namespace) -> int:
+    from tempik.assemble import assemble
+    from tempik.edit.draft import Wish
+    from tempik.project.file import save_reel
+
+    width, height = options.size
+    wish = Wish(
+        every=options.every, start_s=options.start or 0.0, length_s=options.length, width=width, height=height,
+        rate=options.rate, accents=tuple(options.accent),
+    )  # fmt: skip
+    draft = assemble(options.song, options.footage, options.cue, wish)
+    save_reel(draft.reel, options.output)
+    _say_notes(draft.notes)
+    print(options.output)
+    return 0
+
+
+def _by_mood(options: argparse.Namespace) -> int:
+    from tempik.assemble import gathered
+    from tempik.edit.drafting.make import MoodWish, draft_in_mood, drafted_anew
+    from tempik.edit.drafting.material import studies_of
+    from tempik.edit.song.arranging import with_way
+    from tempik.project.moods import any_mood
+    from tempik.reel import Reel
+
+    mood = any_mood(options.mood)
+    song, pieces = gathered(options.song, options.footage, options.cue)
+    studies = studies_of(pieces)
+    width, height = options.size
+    strength = 1.0 if options.strength is None else options.strength
+    wish = MoodWish(
+        mood, options.seed or 0, options.start or 0.0, options.length, width, height, options.rate, strength, options.in_order
+    )  # fmt: skip
+    if options.stretch == ARRANGED:
+        way = _way(song, options.length or WISHED_S)
+        plain = Reel(
+            width=width,
+            height=height,
+            rate=options.rate,
+            length_s=song.length_s,
+            soundtrack=song,
+            footage=tuple(pieces),
+        )
+        reel = with_way(plain, way)
+        return _written(
+            drafted_anew(reel, studies, wish._replace(start_s=0.0, length_s=reel.length_s)), studies, options
+        )
+    if options.stretch is not None:
+        found = _stretch(song, options.length or WISHED_S, options.stretch)
+        wish = wish._replace(start_s=found.start_s, length_s=found.length_s)
+    return _written(draft_in_mood(song, pieces, studies, wish), studies, options)
+
+
+def _written(made: MoodDraft, studies: dict[str, Study], options: argparse.Namespace) -> int:
+    from tempik.edit.drafting.why import why_clip
+    from tempik.project.file import save_reel
+
+    save_reel(made.reel, options.output)
+    _say_notes(made.notes)
+    if options.why:
+        for clip in made.clips:
+            print(f"{clip}: {why_clip(made.reel, clip, studies)}", file=sys.stderr)
+    print(options.output)
+    return 0
+
+
+def _say_notes(notes: tuple[str, ...]) -> None:
+    for note in notes:
+        print(f"note: {note}", file=sys.stderr)
+
+
+# Stretches
+
+
+def _listed(options: argparse.Namespace) -> int:
+    from tempik.assemble import gathered
+    from tempik.edit.song.stretches import suggested_stretches
+
+    song, _ = gathered(options.song, [], [])
+    wanted_s = options.length or WISHED_S
+    lines = ["stretch,from_s,length_s,why"]
+    found = suggested_stretches(song, wanted_s)
+    lines += [f"{n},{s.start_s:.3f},{s.length_s:.3f},{s.why.replace(', ', '; ')}" for n, s in enumerate(found, 1)]
+    try:
+        way = _way(song, wanted_s)
+        lines.append(f"{ARRANGED},0.000,{way.length_s:.3f},the whole song with {len(way.seams)} joins")
+    except TempikError as error:
+        print(f"note: {error}", file=sys.stderr)
+    print("\n".join(lines))
+    return 0
+
+
+def _stretch(song: Soundtrack, wanted_s: float, text: str) -> Stretch:
+    from tempik.edit.song.stretches import suggested_stretches
+
+    found = suggested_stretches(song, wanted_s)
+    number = whole(text)
+    if number is None or not 1 <= number <= len(found):
+        raise TempikError(f"There is no stretch '{text}'; give 1 to {len(found)}, or '{ARRANGED}' (see --stretches).")
+    return found[number - 1]
+
+
+def _way(song: Soundtrack, wanted_s: float) -> Way:
+    from tempik.edit.song.arranging import proposals
+    from tempik.media import decode_sound
+
+    samples = decode_sound(song.path, LIKENESS_RATE, mono=True).samples
+    return proposals(song, samples, LIKENESS_RATE, wanted_s)[0].way
+
+
+# A project drafted anew
+
+
+def _of_project(options: argparse.Namespace) -> int:
+    from tempik.edit.drafting.make import drafted_anew
+    from tempik.edit.drafting.material import studies_of
+    from tempik.edit.drafting.swap import swapped
+    from tempik.project.file import load_reel, save_reel
+    from tempik.reel import by_id
+
+    reel = load_reel(options.project)
+    options.output = options.output or options.project
+    for texts, kept in ((options.keep, True), (options.let_go, False)):
+        for text in texts:
+            reel = _kept(reel, text, kept)
+    asked = options.mood is not None or options.seed is not None or options.strength is not None or options.over
+    if not asked and options.swap is None:
+        if not options.keep and not options.let_go:
+            if options.why:
+                return _all_why(reel)
+            raise TempikError(
+                "What should be drafted? Give --mood NAME, --seed N for another, --keep, --swap or --why."
+            )
+        save_reel(reel, options.output)
+        print(options.output)
+        return 0
+    studies = studies_of([f for f in reel.footage if not f.without_file])
+    if options.swap is not None:
+        clip, by = _asked(reel, options.swap)
+        reel, chance, number, of_all = swapped(reel, clip, studies, by)
+        piece = by_id(reel.footage, chance.piece.id)
+        print(f"note: {piece.name if piece else ''}, for {chance.why}: {number} of {of_all}", file=sys.stderr)
+        save_reel(reel, options.output)
+        print(options.output)
+        return 0
+    return _written(drafted_anew(reel, studies, _wish_for(reel, options)), studies, options)
+
+
+def _wish_for(reel: Reel, options: argparse.Namespace) -> MoodWish:
+    """Return what is asked of a project, the rest as it was drafted last."""
+    from tempik.edit.drafting.make import MoodWish
+    from tempik.edit.reel import song_of
+    from tempik.project.moods import any_mood
+
+    draft, song = reel.draft, song_of(reel)
+    if options.mood is None and draft is None:
+        raise TempikError("This project was not drafted by a mood yet; give --mood NAME.")
+    mood = any_mood(options.mood or (draft.mood if draft is not None else ""))
+    same = draft is not None and draft.mood == mood.name
+    seed = options.seed if options.seed is not None else (draft.seed + 1 if same and draft is not None else 0)
+    found = None if options.stretch is None else _stretch(song, options.length or reel.length_s, options.stretch)
+    start_s = found.start_s if found is not None else song.start_s if options.start is None else options.start
+    length_s = found.length_s if found is not None else options.length or reel.length_s
+    strength = options.strength if options.strength is not None else reel.amount
+    over = _seconds(options.over) if options.over else None
+    ordered = options.in_order or (draft is not None and draft.ordered)
+    return MoodWish(mood, seed, start_s, length_s, reel.width, reel.height, reel.rate, strength, ordered, over)
+
+
+def _seconds(text: str) -> tuple[float, float]:
+    first, _, last = text.partition("-")
+    try:
+        return float(first), float(last)
+    except ValueError:
+        raise TempikError(f"'{text}' is no stretch; give FROM-TO in seconds of the reel, such as 4-8.5.") from None
+
+
+def _kept(reel: Reel, text: str, kept: bool) -> Reel:
+    from tempik.cli.speed import chosen_clips, chosen_of
+    from tempik.edit.drafting.keeping import with_kept
+
+    what, _, places = text.partition(":")
+    if what == "clips" and places:
+        return with_kept(reel, chosen_clips(reel, places), kept=kept)
+    if what == "rows" and places:
+        return with_kept(reel, rows=chosen_of([r.id for r in reel.rows], places, "rows"), kept=kept)
+    if what == "sounds" and places:
+        return with_kept(reel, rows=chosen_of([r.id for r in reel.sound_rows], places, "rows of sounds"), kept=kept)
+    raise TempikError(
+        f"'{text}' is nothing that stays; give clips:2,4-6, rows:1 or sounds:1, by place in their tables."
+    )
+
+
+def _asked(reel: Reel, text: str) -> tuple[str, int]:
+    """Return the clip that is to show something else, and by how many places."""
+    from tempik.cli.speed import chosen_clips
+
+    place, _, number = text.partition("=")
+    by = whole(number) if number else 1
+    clips = chosen_clips(reel, place)
+    if by is None or len(clips) != 1:
+        raise TempikError(
+            f"'{text}' is no clip to change; give its place, and =N for the N-th best after what it shows."
+        )
+    return clips[0], by
+
+
+def _all_why(reel: Reel) -> int:
+    """Say why everything is there."""
+    from tempik.edit.drafting.material import studies_of
+    from tempik.edit.drafting.why import why_clip, why_join, why_row
+    from tempik.timeline.timeline import timeline_of
+
+    studies = studies_of([f for f in reel.footage if not f.without_file])
+    for number, placed in enumerate(timeline_of(reel).placed, 1):
+        print(f"clip {number}: {why_clip(reel, placed.clip.id, studies)}")
+        if placed.clip.join is not None:
+            print(f"cut {number}: {why_join(reel, placed.clip.id)}")
+    for number, row in enumerate(reel.rows, 1):
+        print(f"row {number}: {why_row(reel, row)}")
+    return 0
+
+
+# Moods
+
+
+def run_moods(options: argparse.Namespace) -> int:
+    from tempik.edit.drafting.moods import MOODS
+    from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
+
+    if options.show is not None:
+        mood = any_mood(options.show)
+        if options.output is None:
+            raise TempikError("Where should the mood be written? Give -o FILE.tempikmood.")
+        write_mood(mood, options.output)
+        print(options.output)
+    elif options.keep is not None:
+        mood = read_mood(options.keep)
+        print(kept_mood(mood, mood.name).name)
+    elif options.forget is not None:
+        any_mood(options.forget)
+        removed_mood(options.forget)
+    else:
+        lines = ["mood,does", *(f"{m.name},{m.does.replace(',', ';')}" for m in (*MOODS, *own_moods()))]
+        print("\n".join(lines))
+    return 0

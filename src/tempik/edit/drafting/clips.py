@@ -1,0 +1,200 @@
+"""Clips of a draft: each footage in its slot, its decisive frame on a point, its speed within what stays clean, its subject in the frame."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import numpy as np
+from msgspec.structs import replace
+
+from tempik.edit.clips.place import framing_for
+from tempik.edit.drafting.material import Chance
+from tempik.edit.drafting.moods import REWIND, Mood
+from tempik.edit.drafting.rhythm import Slot
+from tempik.edit.footage.cues import with_cue
+from tempik.errors import TempikError
+from tempik.reel import Clip, Footage, Framing, Pin, Point, Position, Reel, Shape, Shaped, by_id
+from tempik.retime import constant
+from tempik.retime.shapes import ready_shape
+from tempik.time import frame_of
+from tempik.timeline.placed import clean_floor
+from tempik.timeline.timeline import Timeline
+
+SLOWEST, KEPT = 0.15, 0.15
+# Where a subject stands in an upright frame, and what is too little to move the picture for, in shares of the frame.
+AIM, LEAST_MOVE = (0.5, 0.45), 0.04
+STILL_ZOOM = 1.08
+RARE_APART = 4
+
+
+def with_laid(reel: Reel, name: str, slot: Slot, chance: Chance, mood: Mood, rare: bool = False) -> Reel:
+    """Lay a clip whose decisive frame is on a point of its slot; with `rare` it plays the mood's rare effect."""
+    piece = chance.piece
+    framing = framed(piece, chance.place, reel.width, reel.height)
+    if piece.endless:
+        clip = Clip(name, piece.id, slot.start, slot.end, framing=framing)
+        return replace(reel, clips=(*reel.clips, clip))
+    reel, cue = _cue_of(reel, piece.id, chance.time_s, chance.cue.id if chance.cue is not None else "")
+    point = _point_for(reel, slot)
+    pins = (Pin(cue, point.id),) if point is not None else ()
+    clip = Clip(name, piece.id, slot.start, slot.end, source_s=max(0.0, chance.time_s), pins=pins, framing=framing)
+    shape, odd = ready_shape(mood.shape), ready_shape(mood.rare)
+    amount = most_ramp(reel, piece, mood.ramp, shape) if slot.beats >= mood.ramp_from and slot.role != "roll" else 0.0
+    if rare and mood.rare == REWIND:
+        clip = replace(clip, curve=constant(-1.0))
+    elif rare and odd is not None:
+        clip = replace(clip, shaped=Shaped(odd, 1.0, 1.0, "every", every=1))
+    elif amount > 0 and pins and shape is not None:
+        clip = replace(clip, shaped=Shaped(shape, 1.0, amount, "pin"))
+    return replace(reel, clips=(*reel.clips, clip))
+
+
+def rare_slots(slots: list[Slot], mood: Mood, seed: int) -> set[int]:
+    """Return the numbers of the slots that play the mood's rare effect: of long ones that are loud, none near another."""
+    dice = np.random.default_rng([seed, 5])
+    could = [n for n, s in enumerate(slots) if mood.rare and s.role == "plain" and s.beats >= 2 and s.level != "quiet"]
+    wanted = round(mood.rare_share * len(slots))
+    out: set[int] = set()
+    for n in dice.permutation(could).tolist() if could else []:
+        if len(out) < wanted and all(abs(n - other) >= RARE_APART for other in out):
+            out.add(int(n))
+    return out
+
+
+def framed(piece: Footage, place: tuple[float, float], width: int, height: int) -> Framing:
+    """Return a framing that brings a place of the picture (shares of its width and height) to where a subject stands, as far as the
+    picture reaches; a still moves in slowly."""
+    base = framing_for(piece)
+    if base.fit != "cover" or piece.as_frame:
+        return base
+    shown = piece.width / piece.height * height / width  # the picture's shape against the frame's
+    wide, tall = max(shown, 1.0), max(1 / shown, 1.0)  # in shares of the frame
+    x, y = (
+        float(np.clip((aim - at * size) + (size - 1) / 2, -(size - 1) / 2, (size - 1) / 2))
+        for aim, at, size in zip(AIM, place, (wide, tall), strict=True)
+    )
+    start = Position(x=x if abs(x) >= LEAST_MOVE else 0.0, y=y if abs(y) >= LEAST_MOVE else 0.0)
+    end = replace(start, zoom=STILL_ZOOM) if piece.kind == "still" else None
+    return replace(base, start=start, end=end)
+
+
+def _cue_of(reel: Reel, footage: str, time_s: float, known: str) -> tuple[Reel, str]:
+    """Return the reel with a cue at an instant of a piece, and the cue's id: one that is there, or a new one."""
+    piece = by_id(reel.footage, footage)
+    assert piece is not None
+    near = known or next((c.id for c in piece.cues if abs(c.time_s - time_s) < 0.5 / float(piece.rate)), "")
+    if near:
+        return reel, near
+    reel = with_cue(reel, footage, time_s)
+    piece = by_id(reel.footage, footage)
+    assert piece is not None
+    return reel, min(piece.cues, key=lambda c: abs(c.time_s - time_s)).id
+
+
+def _point_for(reel: Reel, slot: Slot) -> Point | None:
+    """Return the point that a slot's decisive frame lands on: the drop's own, of short slots the first, else the strongest that is
+    neither right behind the cut nor right before the next."""
+    song = reel.soundtrack
+    assert song is not None
+    first, end = (frame_of(e.time_s, reel.rate) for e in (slot.start, slot.end))
+    at = [(p, frame_of(p.time_s - song.start_s, reel.rate)) for p in song.points]
+    inside = [(p, f) for p, f in at if first <= f < end]
+    if not inside:
+        return None
+    if slot.role == "drop" or slot.beats < 1.5:
+        return min(inside, key=lambda x: x[1])[0]
+    margin = KEPT * (end - first)
+    kept = [(p, f) for p, f in inside if margin <= f - first and margin <= end - f] or inside
+    return max(kept, key=lambda x: (x[0].strength, -abs(x[1] - (first + end) / 2)))[0]
+
+
+def most_ramp(reel: Reel, piece: Footage, wanted: float, shape: Shape | None) -> float:
+    """Return how much of a shape a clip can play: no slower than its footage stays clean at."""
+    if shape is None or wanted <= 0 or piece.endless:
+        return 0.0
+    speeds = [n.speed for n in shape.nodes]
+    lowest = min(speeds) / float(np.mean(speeds))
+    if reel.interpolation != "nearest" and lowest > 0:
+        return wanted  # frames in between are made
+    floor = clean_floor(piece, reel.rate)
+    if floor >= 0.95 or lowest <= 0:
+        return 0.0
+    # The speeds' multiples are raised to the amount: the lowest of them is to stay above the floor.
+    most = float(np.log(floor) / np.log(lowest)) if 0 < floor < 1 and lowest < 1 else wanted
+    return max(0.0, min(wanted, most))
+
+
+def with_chance(reel: Reel, clip: str, chance: Chance) -> Reel:
+    """Return the reel with a clip showing another instant of the footage: on the point that it was pinned to, else on the strongest
+    of its slot, at a speed that its footage is long enough for. Raises TempikError where the clip is gone."""
+    placed = Timeline(reel).placed_clip(clip)
+    if placed is None:
+        raise TempikError("That clip is no longer on the reel.")
+    old, piece = placed.clip, chance.piece
+    made = replace(
+        old, footage=piece.id, pins=(), shaped=None, curve=constant(1.0), part=(0.0, 1.0), cutout="", follow=None,
+        framing=framed(piece, chance.place, reel.width, reel.height),
+    )  # fmt: skip
+    if not piece.endless:
+        reel, cue = _cue_of(reel, piece.id, chance.time_s, chance.cue.id if chance.cue is not None else "")
+        point = Timeline(reel).point(old.pins[0].point) if old.pins else None
+        point = point or _point_for(reel, Slot(old.start, old.end, 0.5, "middle", "plain", 2.0))
+        made = replace(made, source_s=max(0.0, chance.time_s), pins=(Pin(cue, point.id),) if point is not None else ())
+        use = old.shaped
+        if use is not None and use.align == "pin" and made.pins:
+            amount = most_ramp(reel, piece, use.amount, use.shape)
+            made = replace(made, shaped=replace(use, amount=amount) if amount > 0 else None)
+    return with_enough_footage(replace(reel, clips=tuple(made if c.id == clip else c for c in reel.clips)), {clip})
+
+
+def with_enough_footage(reel: Reel, only: Collection[str]) -> Reel:
+    """Return a reel whose clips, of those named, do not run out of footage: those that would play at one speed, slower, or on another
+    point, or let their point go."""
+    for _ in range(4):
+        timeline = Timeline(reel)
+        changed = []
+        for placed in timeline.placed:
+            if placed.clip.id not in only or placed.footage.endless:
+                continue
+            if placed.short_before_s + placed.short_after_s >= 1e-3:
+                changed.append(_mended(timeline, placed.clip, placed.footage, placed.frames / float(reel.rate)))
+        if not changed:
+            return reel
+        by_name = {c.id: c for c in changed}
+        reel = replace(reel, clips=tuple(by_name.get(c.id, c) for c in reel.clips))
+    return reel
+
+
+def _mended(timeline: Timeline, clip: Clip, piece: Footage, seconds: float) -> Clip:
+    if clip.shaped is not None or clip.curve.nodes[0].speed < 0:
+        return replace(clip, shaped=None, curve=constant(1.0))
+    placed = timeline.placed_clip(clip.id)
+    cue = by_id(piece.cues, clip.pins[0].cue) if clip.pins else None
+    point = timeline.point(clip.pins[0].point) if clip.pins else None
+    if cue is not None and point is not None and placed is not None:
+        frame = timeline.frame_of_point(point)
+        if clip.curve == constant(1.0):
+            # Another point of the slot that the cue can land on as it was shot is better than slow footage.
+            other = _point_in_reach(timeline, cue.time_s, piece, placed.begin, placed.until)
+            if other is not None and other.id != point.id:
+                return replace(clip, pins=(Pin(cue.id, other.id),))
+        before, after = ((n / float(timeline.rate)) for n in (frame - placed.begin, placed.until - frame))
+        lead, rest = cue.time_s / piece.conform_ratio, (piece.length_s - cue.time_s) / piece.conform_ratio
+        speed = min(lead / before if before > 0 else 1.0, rest / after if after > 0 else 1.0, 1.0)
+        if speed >= SLOWEST and clip.curve == constant(1.0):
+            return replace(clip, curve=constant(max(speed * 0.995, SLOWEST)))
+    speed = min(1.0, 0.99 * piece.length_s / piece.conform_ratio / max(seconds, 1e-3))
+    unused_s = piece.length_s - seconds * speed * piece.conform_ratio
+    return replace(clip, pins=(), source_s=max(0.0, unused_s / 2), curve=constant(speed))
+
+
+def _point_in_reach(timeline: Timeline, cue_s: float, piece: Footage, begin: int, until: int) -> Point | None:
+    """Return the strongest point of a slot that a cue can land on at the speed it was shot at, None where there is none."""
+    rate = float(timeline.rate)
+    ratio = piece.conform_ratio  # seconds of the file that pass in a second as filmed
+    before, after = cue_s / ratio, (piece.length_s - cue_s) / ratio
+    found = [
+        p for p in timeline.on_reel()
+        if begin <= (f := timeline.frame_of_point(p)) < until and (f - begin) / rate <= before and (until - f) / rate <= after
+    ]  # fmt: skip
+    return max(found, key=lambda p: p.strength, default=None)

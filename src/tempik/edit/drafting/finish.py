@@ -1,0 +1,143 @@
+"""What a draft adds to its clips: accents, joins, sounds and a look, each few and on what deserves it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from msgspec.structs import replace
+
+from tempik.edit.drafting.moods import Fires, Mood
+from tempik.edit.joins import laying
+from tempik.edit.sounds.rows import with_sound_row
+from tempik.grade.looks import LOOKS
+from tempik.joins import join_of
+from tempik.reel import AccentRow, Limit, Reel, Rule, Soundtrack, new_id
+from tempik.reel.points import metre_of
+from tempik.timeline.timeline import Timeline
+
+EARLY, NEAR_S = 0.1, 0.1
+QUIETER = {"impact": -6.0, "riser": -10.0}
+RUSH_DB = -8.0
+
+
+def with_accents(reel: Reel, mood: Mood, from_s: float | None = None, to_s: float | None = None) -> Reel:
+    """Return the reel with a mood's accent rows: all through, or between two instants of the song. Rows that are there already, the
+    same in what they do and where, are not laid twice."""
+    there = [(r.accent, r.rule, r.limit) for r in reel.rows]
+    for fires in mood.fires:
+        for rule, limit in _rules(reel, fires, from_s, to_s):
+            if (fires.accent, rule, limit) in there:
+                continue
+            name = new_id("r", {r.id for r in reel.rows})
+            row = AccentRow(name, fires.accent, rule, limit=limit, amount=fires.amount, seed=len(reel.rows))
+            reel = replace(reel, rows=(*reel.rows, row))
+    return reel
+
+
+def _rules(reel: Reel, fires: Fires, from_s: float | None, to_s: float | None) -> list[tuple[Rule, Limit]]:
+    """Return what an accent fires on: the drops, or points within each run of sections of its levels."""
+    song = reel.soundtrack
+    assert song is not None
+    if fires.of == "drops":
+        return [(Rule("drops"), Limit(from_s=_early(from_s), to_s=_early(to_s)))]
+    if fires.of == "downbeats":
+        rule = Rule("bars", beats=(1,), every=fires.every)
+    else:  # by their place in the bar, so that halves that are chosen somewhere do not shift the count
+        rule = Rule("bars", beats=tuple(range(1, metre_of(song) + 1, fires.every)))
+    begin = song.start_s if from_s is None else from_s
+    end = song.start_s + reel.length_s if to_s is None else to_s
+    runs: list[list[float]] = []
+    for section in song.heard.sections if song.heard is not None else ():
+        if section.name not in fires.levels or section.end_s < begin or section.start_s > end:
+            continue
+        a, b = (
+            (section.start_s, section.end_s)
+            if from_s is None
+            else (max(section.start_s, begin), min(section.end_s, end))
+        )
+        if runs and abs(runs[-1][1] - a) < 0.1:
+            runs[-1][1] = b
+        else:
+            runs.append([a, b])
+    # The beat that a section ends on belongs to the next one.
+    return [(rule, Limit(from_s=max(0.0, a - EARLY), to_s=b - EARLY)) for a, b in runs if b > a]
+
+
+def _early(time_s: float | None) -> float | None:
+    return None if time_s is None else max(0.0, time_s - EARLY)
+
+
+def rows_left(reel: Reel, rows: Collection[str], from_s: float, to_s: float) -> Reel:
+    """Return the reel with some accent rows silent between two instants of the song: each goes on after it in a row of its own."""
+    out: list[AccentRow] = []
+    taken = {r.id for r in reel.rows}
+    for row in reel.rows:
+        begin, end = row.limit.from_s, row.limit.to_s
+        if row.id not in rows or (end is not None and end <= from_s) or (begin is not None and begin >= to_s):
+            out.append(row)
+            continue
+        before = begin is None or begin < from_s - EARLY
+        after = end is None or end > to_s
+        if before:
+            out.append(replace(row, limit=replace(row.limit, to_s=from_s - EARLY)))
+        if after:
+            name = new_id("r", taken) if before else row.id
+            taken.add(name)
+            out.append(replace(row, id=name, limit=replace(row.limit, from_s=to_s - EARLY)))
+    return replace(reel, rows=tuple(out))
+
+
+def with_joins(reel: Reel, mood: Mood, clips: Collection[str]) -> Reel:
+    """Return the reel with a join on each change of section that is no drop: there the cut is hard. Of the named clips alone."""
+    song = reel.soundtrack
+    if not mood.join or song is None:
+        return reel
+    timeline = Timeline(reel)
+    joins = {}
+    for place in laying.cuts(timeline, clips):
+        placed = timeline.placed_clip(place.clip)
+        if placed is not None and is_change(song, song.start_s + placed.first / float(reel.rate)):
+            joins[place] = replace(join_of(mood.join), length=mood.join_beats, unit="beats")
+    joined = laying.with_joins(reel, dict(joins))
+    # Where the footage does not go on for as long the cut is hard: a picture that stands still shows.
+    short = {seam.owner.clip.id for seams in Timeline(joined).seams for seam in seams if seam.missing}
+    return laying.with_joins(joined, {place: None for place in joins if place.clip in short})
+
+
+def is_change(song: Soundtrack, at_s: float) -> bool:
+    """Tell whether the song's section changes at an instant that is no drop."""
+    heard = song.heard
+    changes = heard is not None and any(abs(s.start_s - at_s) < NEAR_S for s in heard.sections[1:])
+    return changes and not is_drop(song, at_s)
+
+
+def is_drop(song: Soundtrack, at_s: float) -> bool:
+    """Tell whether the song drops at an instant."""
+    return song.heard is not None and any(abs(at_s - d) < NEAR_S for d in song.heard.drops)
+
+
+def with_sounds(reel: Reel, mood: Mood) -> Reel:
+    """Return the reel with a mood's sounds: a rush on its joins, a rise to the drops or a blow on them."""
+    song = reel.soundtrack
+    drops = song.heard.drops if song is not None and song.heard is not None else ()
+    falls = song is not None and any(song.start_s <= d < song.start_s + reel.length_s for d in drops)
+    if mood.rush == "riser":
+        reel = _with_sound(reel, "riser", Rule("drops"), QUIETER["riser"]) if falls else reel
+    elif mood.rush and any(c.join is not None for c in reel.clips):
+        reel = _with_sound(reel, mood.rush, Rule("joins"), RUSH_DB)
+    return _with_sound(reel, mood.hit, Rule("drops"), QUIETER.get(mood.hit, -6.0)) if mood.hit and falls else reel
+
+
+def _with_sound(reel: Reel, sound: str, rule: Rule, gain_db: float) -> Reel:
+    if any(r.rule == rule and r.sounds == (sound,) for r in reel.sound_rows):
+        return reel
+    reel = with_sound_row(reel, (sound,), rule)
+    last = replace(reel.sound_rows[-1], gain_db=gain_db)
+    return replace(reel, sound_rows=(*reel.sound_rows[:-1], last))
+
+
+def with_look(reel: Reel, mood: Mood) -> Reel:
+    """Return the reel with a mood's look and shutter."""
+    look = next((x for x in LOOKS if x.name == mood.look), None)
+    grade = replace(look.grade, amount=mood.look_amount) if look is not None else None
+    return replace(reel, look=grade, shutter_deg=mood.shutter_deg)

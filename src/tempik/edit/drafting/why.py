@@ -1,0 +1,137 @@
+"""Why something of a reel is there: told from the reel and its footage as they are, so it is true of what was corrected, too."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from tempik.accents import accent_named
+from tempik.edit.drafting.casting import why
+from tempik.edit.drafting.finish import is_change, is_drop
+from tempik.edit.drafting.material import Chance, material_of
+from tempik.edit.drafting.rhythm import Role, Slot, section_at
+from tempik.errors import TempikError
+from tempik.joins import CATALOGUE
+from tempik.media import Study
+from tempik.reel import AccentRow, Reel, Soundtrack
+from tempik.rhythm.records import LevelName
+from tempik.time import time_of
+from tempik.timeline.placed import Placed
+from tempik.timeline.timeline import Timeline, timeline_of
+
+ROLL_BEATS, SHORT_BEATS, OFF_MIDDLE = 4.5, 0.75, 0.02
+
+
+def slot_of(timeline: Timeline, placed: Placed) -> Slot:
+    """Return what a clip's slot is to the song."""
+    song = timeline.reel.soundtrack
+    beats, role, energy = 2.0, "plain", 0.6
+    level: LevelName = "middle"
+    if song is not None:
+        at_s = song.start_s + time_of(placed.first, timeline.rate)
+        section = section_at(song, at_s + time_of(placed.frames, timeline.rate) / 2)
+        level, energy = (section.name, section.level) if section is not None else (level, energy)
+        gap = 60 / song.tempo_bpm if song.tempo_bpm else 0.5
+        beats = time_of(placed.frames, timeline.rate) / gap
+        role = _role(song, at_s, beats, gap)
+    return Slot(placed.clip.start, placed.clip.end, energy, level, role, beats)  # type: ignore[arg-type]
+
+
+def _role(song: Soundtrack, at_s: float, beats: float, gap: float) -> Role:
+    if is_drop(song, at_s):
+        return "drop"
+    drops = song.heard.drops if song.heard is not None else ()
+    return "roll" if beats < SHORT_BEATS and any(0 < d - at_s < ROLL_BEATS * gap for d in drops) else "plain"
+
+
+def why_clip(reel: Reel, clip: str, studies: Mapping[str, Study]) -> str:
+    """Return why a clip is there and shows what it shows, in one sentence. Raises TempikError where it is gone."""
+    timeline = timeline_of(reel)
+    placed = timeline.placed_clip(clip)
+    if placed is None:
+        raise TempikError("That clip is no longer on the reel.")
+    slot, piece = slot_of(timeline, placed), placed.footage
+    if piece.without_file:
+        return f"{piece.name} was put there by hand."
+    chances = [
+        c
+        for c in material_of([f for f in reel.footage if not f.without_file], studies).chances
+        if c.piece.id == piece.id
+    ]
+    pinned = {p.cue: p.point for p in placed.clip.pins}
+    cue = next((c for c in piece.cues if c.id in pinned), None)
+    shown_s = cue.time_s if cue is not None else placed.map.source_at(time_of(placed.frames, reel.rate) / 2)
+    near = min(chances, key=lambda c: abs(c.time_s - shown_s))
+    if cue is None:
+        near = near._replace(why="what lies about its middle")
+    elif reel.draft is not None and (piece.id, cue.id) in reel.draft.cues and not cue.name:
+        near = near._replace(why=_suggested(cue.time_s, piece.id, studies))
+    said = why(slot, near).removesuffix(".")
+    point = timeline.point(pinned[cue.id]) if cue is not None else None
+    if point is not None:
+        said += f"; it lands on {point.label}"
+    return f"{said}{_speed(placed)}{_framed(placed, near)}."
+
+
+def _suggested(time_s: float, piece: str, studies: Mapping[str, Study]) -> str:
+    found = studies.get(piece)
+    near = min(found.cues, key=lambda c: abs(c.time_s - time_s), default=None) if found is not None else None
+    return f"its {near.why}" if near is not None and abs(near.time_s - time_s) < 0.1 else "its middle"
+
+
+def _speed(placed: Placed) -> str:
+    use, speeds = placed.clip.shaped, [n.speed for n in placed.clip.curve.nodes]
+    if use is not None:
+        return f", {use.shape.does}" if use.amount > 0 else ""
+    if min(speeds) < 0:
+        return ", played backward"
+    if len(speeds) == 1 and abs(speeds[0] - 1) > 0.01:
+        return f", at {100 * speeds[0]:.0f} % so that its footage fills the slot"
+    return ""
+
+
+def _framed(placed: Placed, chance: Chance) -> str:
+    start = placed.clip.framing.start
+    if max(abs(start.x), abs(start.y)) < OFF_MIDDLE or chance.place == (0.5, 0.5):
+        return ""
+    return ", moved in the frame so that what moves stays in it"
+
+
+def why_row(reel: Reel, row: AccentRow) -> str:
+    """Return why an accent row is there, in one sentence."""
+    title = accent_named(row.accent).title
+    ours = reel.draft is not None and row.id in reel.draft.rows
+    where = {"drops": "on the drops alone, which should have the most", "bars": "on beats of the bar"}.get(
+        row.rule.of, f"on {row.rule.of}"
+    )
+    song = reel.soundtrack
+    if row.rule.of == "bars":
+        where = (
+            "on downbeats"
+            if row.rule.beats == (1,)
+            else "on beats " + ", ".join(map(str, row.rule.beats)) + " of the bar"
+        )
+        if row.limit.from_s is not None and song is not None:
+            section = section_at(song, row.limit.from_s + 0.2)
+            level = (
+                {"quiet": "quiet", "middle": "half loud", "full": "loud"}[section.name] if section is not None else ""
+            )
+            where += f" where the song is {level}" if level else ""
+    by = f": the mood '{reel.draft.mood}' has it" if ours and reel.draft is not None else ", laid by hand"
+    return f"{title} {where}{by}."
+
+
+def why_join(reel: Reel, clip: str) -> str:
+    """Return why a cut is joined, or is hard, in one sentence. Raises TempikError where the clip is gone."""
+    timeline = timeline_of(reel)
+    placed = timeline.placed_clip(clip)
+    song = reel.soundtrack
+    if placed is None or song is None:
+        raise TempikError("That clip is no longer on the reel.")
+    at_s = song.start_s + time_of(placed.first, reel.rate)
+    join = placed.clip.join
+    if join is None:
+        why_hard = "the song drops here" if is_drop(song, at_s) else "joins lie on changes of section alone"
+        return f"This cut is hard: {why_hard}."
+    kind = CATALOGUE.get(join.kind)
+    where = "the song's section changes here" if is_change(song, at_s) else "it was laid by hand"
+    return f"{kind.title if kind is not None else join.kind}: {where}."
