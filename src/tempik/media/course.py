@@ -29,12 +29,18 @@ class Course(NamedTuple):
 
 
 def course_of(moves: Moves) -> Course:
-    """Return what goes on step by step; a step without a frame goes on as the one before. Where things are and which way they go
-    is told by the frames in which most moves."""
+    """Return what goes on step by step. Of frames that only repeat nothing moves; a step without others looks as the one before.
+    Where things are and which way they go is told by the frames in which most moves."""
     count = int(moves.at[-1] // STEP_S) + 1
     step = np.clip((moves.at // STEP_S).astype(int), 0, count - 1)
     here = np.bincount(step, minlength=count)
     weight = moves.push + 1e-6
+    interval = float(np.median(np.diff(moves.at))) if len(moves.at) > 1 else STEP_S
+    due = np.maximum(here, STEP_S / max(interval, 1e-3) * 0.9)
+    due[-1] = max(here[-1], 1)
+
+    def passing(values: Array) -> tuple[float, ...]:
+        return tuple(round(float(v), 5) for v in np.bincount(step, values, count) / due)
 
     def mean(values: Array, weights: Array | None = None) -> tuple[float, ...]:
         w = np.ones(len(step)) if weights is None else weights
@@ -44,8 +50,8 @@ def course_of(moves: Moves) -> Course:
         return tuple(round(float(v), 5) for v in out)
 
     return Course(
-        mean(moves.speed), mean(moves.light), mean(moves.detail), mean(moves.x, weight), mean(moves.y, weight),
-        mean(moves.across, weight), mean(moves.down, weight), mean(moves.jerk),
+        passing(moves.speed), mean(moves.light), mean(moves.detail), mean(moves.x, weight), mean(moves.y, weight),
+        mean(moves.across, weight), mean(moves.down, weight), passing(moves.jerk),
     )  # fmt: skip
 
 

@@ -19,8 +19,9 @@ ALIKE = 0.15
 LEAST_S = 0.16  # a picture that is shorter is a flicker
 NEAR_S = 0.06
 ROUNDING_S = 1e-4
-# A song without beats is cut on its attacks, as if a beat were this long; a cut goes to the strongest attack so near to its place.
-WITHOUT_BEATS_S, AROUND_ATTACK = 0.5, 0.35
+# A song without beats is cut on its attacks, as if a beat were this long; a piece is from so much to so much of the length that the
+# mood would give it.
+WITHOUT_BEATS_S, NEAREST, FARTHEST = 0.5, 0.6, 1.8
 WEAKEST_ATTACK = 0.15
 # A phrase begins later in its bar where that lays its cuts on points so much stronger.
 STRONGER = 0.08
@@ -249,9 +250,8 @@ def _without_beats(song: Soundtrack, from_s: float, to_s: float, mood: Mood, see
         length_s = max(1.0, phrase[int(turn.integers(len(phrase)))]) * WITHOUT_BEATS_S
         if at + 1.3 * length_s > to_s:
             break
-        reach = AROUND_ATTACK * length_s
-        near = [p for p in points if abs(p.time_s - at - length_s) <= reach]
-        point = max(near, key=lambda p: p.strength - 0.5 * abs(p.time_s - at - length_s) / reach, default=None)
+        near = [p for p in points if NEAREST * length_s <= p.time_s - at <= FARTHEST * length_s]
+        point = max(near, key=lambda p: p.strength - abs(p.time_s - at - length_s) / length_s, default=None)
         at = point.time_s if point is not None else at + length_s
         edges.append(Edge(at - song.start_s, point.id if point is not None else None))
     edges.append(Edge(to_s - song.start_s))
