@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import threading
 from fractions import Fraction
 from pathlib import Path
 
@@ -19,8 +20,10 @@ from tempik.edit.footage.facts import footage_from, with_footage
 from tempik.errors import TempikError
 from tempik.media import FrameReader, index_frames, probe, study
 from tempik.media.cache import cache_folder, clear_cache, make_room
+from tempik.media.looking import look_over, looked_before
 from tempik.media.picture import REFERENCE_WHITE, to_rgb
-from tempik.media.proxy import make_proxy, proxy_path, worth_a_proxy
+from tempik.media.proxy import make_proxy, proxy_path, sound_proxy, worth_a_proxy
+from tempik.media.strip import make_strip
 from tempik.project.file import load_reel, save_reel
 from tempik.project.media_files import collect, found_in, missing_media, replaced_media
 from tempik.reel import Footage, Framing, Position, Reel
@@ -196,7 +199,7 @@ def test_proxies_are_bounded_cancelled_and_say_when_the_disk_is_full(
     def full(*_: object, **__: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("tempik.media.proxy._write", full)
+    monkeypatch.setattr("tempik.media.proxy.ProxyWriter.take", full)
     with pytest.raises(TempikError, match=r"No space left.*can be used all the same"):
         make_proxy(str(path))
 
@@ -348,3 +351,47 @@ def test_footage_removed_or_replaced_while_it_is_read(tmp_path: Path) -> None:
         os.unlink(path)
         with pytest.raises(TempikError, match="is not there"):
             source.render(plan(timeline, 7, 180, 320, accents=False))
+
+
+def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = str(write_video(tmp_path / "a.mp4", numbered(1280, 720), 90, gop=40, rotate=90))
+    looked = look_over(path, 90, proxy=True)
+    index = index_frames(path)
+    alone = make_strip(path, index, 90)
+    assert np.array_equal(looked.strip.times_s, alone.times_s)
+    assert np.abs(looked.strip.pictures.astype(int) - alone.pictures).mean() < 2.0
+    proxy = proxy_path(path)
+    assert sound_proxy(path, proxy) and list(index_frames(str(proxy)).times_s) == pytest.approx(list(index.times_s))
+    known = looked_before(path, 90)
+    assert known is not None and known.study == looked.study
+    assert np.abs(known.strip.pictures.astype(int) - looked.strip.pictures).mean() < 3.0
+    assert looked_before(path, 0) is None  # turned otherwise the strip is another
+    before = study(path)  # what was kept serves the others
+    assert before == looked.study
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "other"))
+    again = study(path)
+    assert again.cadence == before.cadence
+    assert [c.time_s for c in again.cues[:3]] == [c.time_s for c in before.cues[:3]]
+    assert again.course.motion == pytest.approx(before.course.motion, abs=0.02)
+
+
+def test_a_look_that_is_stopped_leaves_nothing_half_made(tmp_path: Path) -> None:
+    path = str(write_video(tmp_path / "a.mp4", numbered(1280, 720), 60, gop=40))
+
+    def stop(share: float) -> None:
+        if share > 0.1:
+            raise KeyError
+
+    with pytest.raises(KeyError):
+        look_over(path, 0, True, stop)
+    assert looked_before(path, 0) is None and not list((cache_folder() / "proxies").glob("*"))
+    assert not [t for t in threading.enumerate() if t.name == "Looking over"]
+
+
+def test_a_look_ends_where_a_file_is_broken(tmp_path: Path) -> None:
+    path = write_video(tmp_path / "a.mkv", numbered(1280, 720), 120, gop=30)
+    whole = path.read_bytes()
+    path.write_bytes(whole[: len(whole) // 2])
+    looked = look_over(str(path), 0, True)
+    assert 20 < len(looked.strip.times_s) < 110 and 5 < len(looked.study.course.motion) < 15
+    assert sound_proxy(str(path), proxy_path(str(path)))

@@ -8,11 +8,10 @@ the clip's own sound. Where several meet on a frame they add up.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import NamedTuple
 
 import av
-import cv2
 import numpy as np
 
 from tempik.errors import TempikError
@@ -22,7 +21,7 @@ from tempik.media.course import Course, course_of
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.motion import Array, Moves, Small, differences, joined, moves_of
 from tempik.media.opening import opened
-from tempik.media.picture import from_frame
+from tempik.media.picture import from_frame, reduced
 from tempik.media.probe import Cadence, cadence_of
 
 LONGEST_PX = 200
@@ -36,6 +35,7 @@ AROUND_S = 0.12
 # What moves less than this, in shares of the width a second or grey levels a frame, stands still.
 STILL_SPEED, STILL_CHANGE = 0.04, 0.15
 SOUND_RATE = 16000
+STUDY = "study6"  # what a study is kept as
 WEIGHTS = {"impact": 1.0, "stop": 0.8, "turn": 0.7, "sound": 0.6}
 
 
@@ -58,7 +58,7 @@ class Study(NamedTuple):
 
 def study(path: str, report: Callable[[float], None] | None = None) -> Study:
     """Look through a file once, or return what was found of the same contents before."""
-    return kept(path, "study5", Study, lambda: _study(path, report or (lambda share: None)))
+    return kept(path, STUDY, Study, lambda: _study(path, report or (lambda share: None)))
 
 
 def suggest_cues(path: str, report: Callable[[float], None] | None = None, most: int = MOST) -> list[Suggestion]:
@@ -71,77 +71,77 @@ def suggest_cues(path: str, report: Callable[[float], None] | None = None, most:
 
 def _study(path: str, tell: Callable[[float], None]) -> Study:
     index = index_frames(path)
-    moves, steady, cadence = _motion(path, index, tell)
-    times, change, speed, turn = moves.at, moves.change, moves.speed, moves.turn
-    if len(times) < 3:
-        return Study((), cadence)
-    interval = float(np.median(np.diff(times)))
-    reach = max(1, round(AROUND_S / interval))
-    parts = {
-        "impact": _impacts(change, reach),
-        # Flow says what moves, the plain difference is the less noisy of the two between frames close in time.
-        "stop": np.maximum(_stops(speed, reach, STILL_SPEED), 0.7 * _stops(steady, reach, STILL_CHANGE)),
-        "turn": turn,
-        "sound": _attacks(path, index, times),
-    }
-    return Study(tuple(_ranked(times, parts, interval, MOST)), cadence, course_of(moves))
-
-
-def _small_frames(path: str, index: FrameIndex, tell: Callable[[float], None]) -> Iterator[tuple[float, Small]]:
-    """Yield every frame's time and its luma made small, all of one size."""
-    total = max(len(index.pts), 1)
-    size: tuple[int, int] | None = None
+    watched = Watching(path, index)
     with opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         try:
             for number, frame in enumerate(container.decode(stream)):
-                if frame.pts is None:
-                    continue
-                luma = from_frame(frame).y
-                scale = LONGEST_PX / max(luma.shape)
-                size = size or (
-                    max(LEAST_PX, round(luma.shape[1] * scale)),
-                    max(LEAST_PX, round(luma.shape[0] * scale)),
-                )
-                small = np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
-                yield float(frame.pts * index.time_base) - index.origin_s, small
+                if frame.pts is not None:
+                    watched.take(float(frame.pts * index.time_base) - index.origin_s, from_frame(frame).y)
                 if number % 16 == 0:
-                    tell(0.95 * number / total)
+                    tell(0.95 * number / max(len(index.pts), 1))
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no cues
+    return watched.study()
 
 
-def _motion(path: str, index: FrameIndex, tell: Callable[[float], None]) -> tuple[Moves, Array, Cadence]:
-    """Return what moves in a file, of each distinct frame; the change once more, all 0 where the camera is not held still; and the
-    cadence. A long file is gone through in parts, so that memory stays
-    bounded: each begins with the last frames of the one before."""
-    held_times: list[float] = []
-    held: list[Small] = []
-    times: list[float] = []
-    unlike: list[Array] = []
-    parts: list[Moves] = []
-    for time_s, small in _small_frames(path, index, tell):
-        held_times.append(time_s)
-        held.append(small)
-        times.append(time_s)
-        if len(held) >= PART_FRAMES:
-            begun = OVERLAP if parts else 0
-            unlike.append(differences(held)[max(0, begun - 1) :])
-            parts.append(moves_of(held_times, held, begun))
-            held_times, held = held_times[-OVERLAP:], held[-OVERLAP:]
-    begun = OVERLAP if parts else 0
-    if len(held) > begun and (parts or len(held) >= 3):
-        unlike.append(differences(held)[max(0, begun - 1) :])
-        parts.append(moves_of(held_times, held, begun))
-    if not parts:
-        none = np.zeros(len(times))
-        return Moves(np.array(times), *([none] * 12)), none, Cadence(0, len(times), float(index.rate), "none")
-    numbers = np.searchsorted(index.times_s, np.array(times[1:]) - index.tolerance_s)
-    cadence = cadence_of(np.concatenate(unlike), numbers, index)
-    moves = joined(parts)
-    steady = np.zeros(len(moves.at)) if np.mean(moves.held == 0) > 0.1 else moves.change
-    return moves, steady, cadence
+class Watching:
+    """Looks at a file's frames, given one after the other. A long file is gone through in parts, so that memory stays bounded: each
+    begins with the last frames of the one before."""
+
+    def __init__(self, path: str, index: FrameIndex) -> None:
+        self._path, self._index = path, index
+        self._size: tuple[int, int] | None = None
+        self._held_times: list[float] = []
+        self._held: list[Small] = []
+        self._times: list[float] = []
+        self._unlike: list[Array] = []
+        self._parts: list[Moves] = []
+
+    def take(self, time_s: float, luma: Small) -> None:
+        """Take the next frame's luma, of any size; all are looked at in the size of the first made small."""
+        scale = LONGEST_PX / max(luma.shape)
+        self._size = self._size or (
+            max(LEAST_PX, round(luma.shape[1] * scale)),
+            max(LEAST_PX, round(luma.shape[0] * scale)),
+        )
+        self._held.append(reduced(luma, self._size))
+        self._held_times.append(time_s)
+        self._times.append(time_s)
+        if len(self._held) >= PART_FRAMES:
+            self._end_part()
+            self._held_times, self._held = self._held_times[-OVERLAP:], self._held[-OVERLAP:]
+
+    def _end_part(self) -> None:
+        begun = OVERLAP if self._parts else 0
+        self._unlike.append(differences(self._held)[max(0, begun - 1) :])
+        self._parts.append(moves_of(self._held_times, self._held, begun))
+
+    def study(self) -> Study:
+        """Return what was found in all that was taken."""
+        if len(self._held) > (OVERLAP if self._parts else 2):
+            self._end_part()
+        index, times = self._index, self._times
+        if not self._parts:
+            return Study((), Cadence(0, len(times), float(index.rate), "none"))
+        numbers = np.searchsorted(index.times_s, np.array(times[1:]) - index.tolerance_s)
+        cadence = cadence_of(np.concatenate(self._unlike), numbers, index)
+        moves = joined(self._parts)
+        # What of the change there is where the camera is not held still, says nothing.
+        steady = np.zeros(len(moves.at)) if np.mean(moves.held == 0) > 0.1 else moves.change
+        if len(moves.at) < 3:
+            return Study((), cadence)
+        interval = float(np.median(np.diff(moves.at)))
+        reach = max(1, round(AROUND_S / interval))
+        parts = {
+            "impact": _impacts(moves.change, reach),
+            # Flow says what moves, the plain difference is the less noisy of the two between frames close in time.
+            "stop": np.maximum(_stops(moves.speed, reach, STILL_SPEED), 0.7 * _stops(steady, reach, STILL_CHANGE)),
+            "turn": moves.turn,
+            "sound": _attacks(self._path, index, moves.at),
+        }
+        return Study(tuple(_ranked(moves.at, parts, interval, MOST)), cadence, course_of(moves))
 
 
 def _before(values: Array, reach: int) -> Array:

@@ -252,5 +252,15 @@ def shrunk(picture: Picture, longest: int) -> Picture:
         return picture
     w, h = max(2, round(width * scale / 2) * 2), max(2, round(height * scale / 2) * 2)
     sizes = [(w, h), (w // 2, h // 2), (w // 2, h // 2)]
-    planes = [cv2.resize(p, s, interpolation=cv2.INTER_AREA) for p, s in zip(picture, sizes, strict=True)]
-    return Picture(*(np.asarray(p, dtype=np.uint8) for p in planes))
+    return Picture(*(reduced(p, s) for p, s in zip(picture, sizes, strict=True)))
+
+
+def reduced(plane: NDArray[np.uint8], size: tuple[int, int]) -> NDArray[np.uint8]:
+    """Return a plane scaled down to (width, height) by the mean of what lies under each sample. What is to become much smaller is
+    halved first: that alone is fast, and the mean of means."""
+    while plane.shape[1] >= 4 * size[0] and plane.shape[0] >= 4 * size[1]:
+        even = plane[: plane.shape[0] // 2 * 2, : plane.shape[1] // 2 * 2]
+        plane = np.asarray(
+            cv2.resize(even, (even.shape[1] // 2, even.shape[0] // 2), interpolation=cv2.INTER_AREA), np.uint8
+        )
+    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.uint8)

@@ -7,12 +7,14 @@ export never reads one.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
+from av.container import OutputContainer
 
 from tempik.disk.reading import is_regular
 from tempik.disk.writing import fresh_file, make_folders, remove
@@ -20,7 +22,7 @@ from tempik.errors import TempikError
 from tempik.media.cache import MOST_BYTES, cache_folder, content_key, make_room
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.opening import opened
-from tempik.media.picture import from_frame, shrunk, to_frame
+from tempik.media.picture import Picture, from_frame, shrunk, to_frame
 
 VERSION = 1
 LONGEST_PX = 1280
@@ -76,54 +78,80 @@ def make_proxy(path: str, report: Callable[[float], None] | None = None, most_by
     if sound_proxy(path, target):
         os.utime(target)  # used now: the last to go when room is made
         return target
-    tell = report or (lambda share: None)
     index = index_frames(path)
+    with new_proxy(path, index, most_bytes) as proxy, opened(path) as source:
+        read = source.streams.video[0]
+        read.thread_type = "AUTO"
+        try:
+            for number, frame in enumerate(source.decode(read)):
+                if frame.pts is not None:
+                    proxy.take(frame.pts, from_frame(frame))
+                if report is not None and number % 8 == 0:
+                    report(number / len(index.pts))
+        except av.error.InvalidDataError:
+            pass  # a broken tail: the proxy ends where the file can be read, and the file itself is read after it
+    return target
+
+
+@contextmanager
+def new_proxy(path: str, index: FrameIndex, most_bytes: int = MOST_BYTES) -> Iterator[ProxyWriter]:
+    """Give what writes a file's proxy, which is there when the block ends well. Raises TempikError when there was no frame, or the disk
+    is full."""
+    target = proxy_path(path)
     try:
         make_folders(target.parent)
         make_room(target.parent, most_bytes, keep=lambda p: p.suffix == ".part")
-        with fresh_file(target) as new:
-            _write(path, index, new.path, tell)
+        with fresh_file(target) as new, av.open(str(new.path), "w", format="mp4") as out:
+            writer = ProxyWriter(out, index)
+            yield writer
+            writer.finish(path)
     except OSError as error:
         raise TempikError(
             f"No proxy of {path} could be made in {target.parent} ({error.strerror or error}); "
             "free some space there. The footage can be used all the same."
         ) from error
-    return target
 
 
-def _write(path: str, index: FrameIndex, part: Path, tell: Callable[[float], None]) -> None:
-    base = Fraction(index.time_base)
-    with opened(path) as source, av.open(str(part), "w", format="mp4") as out:
-        read = source.streams.video[0]
-        read.thread_type = "AUTO"
+def proxy_longest(picture: Picture) -> int:
+    """Return how long the longer side of a picture's proxy is at most."""
+    return min(LONGEST_PX, max(picture.size) // 2 // 2 * 2)
+
+
+class ProxyWriter:
+    """Writes a file's frames, made small, each under its own timestamp and by itself."""
+
+    def __init__(self, out: OutputContainer, index: FrameIndex) -> None:
         options = {"preset": "ultrafast", "tune": "fastdecode", "crf": "20", "threads": "2"}
         video = out.add_stream("libx264", rate=max(index.rate, Fraction(1)), options=options)
         video.pix_fmt = "yuv420p"
         video.codec_context.gop_size = 1
         video.codec_context.color_range = 1
         video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
-        video.time_base = video.codec_context.time_base = base
-        done = 0
-        first = int(index.pts[0])
-        try:
-            for frame in source.decode(read):
-                if frame.pts is None or done >= len(index.pts):
-                    continue
-                number = int(np.searchsorted(index.pts, frame.pts))
-                if number >= len(index.pts) or index.pts[number] != frame.pts:
-                    continue
-                picture = from_frame(frame)
-                small = shrunk(picture, min(LONGEST_PX, max(picture.size) // 2 // 2 * 2))
-                if done == 0:
-                    video.width, video.height = small.size
-                made = to_frame(small)
-                made.time_base, made.pts = base, int(frame.pts) - first
-                out.mux(video.encode(made))
-                done += 1
-                if done % 8 == 0:
-                    tell(done / len(index.pts))
-        except av.error.InvalidDataError:
-            pass  # a broken tail: the proxy ends where the file can be read, and the file itself is read after it
-        if not done:
+        self._base = Fraction(index.time_base)
+        video.time_base = video.codec_context.time_base = self._base
+        self._out, self._video, self._index, self._done = out, video, index, 0
+        self._first = int(index.pts[0])
+
+    def take(self, pts: int, picture: Picture) -> Picture | None:
+        """Take the next frame, whole or as small as the proxy already; return it as small, None where the index does not know it."""
+        number = int(np.searchsorted(self._index.pts, pts))
+        if number >= len(self._index.pts) or self._index.pts[number] != pts or self._done >= len(self._index.pts):
+            return None
+        small = (
+            shrunk(picture, proxy_longest(picture))
+            if self._done == 0
+            else shrunk(picture, max(self._video.width, self._video.height))
+        )
+        if self._done == 0:
+            self._video.width, self._video.height = small.size
+        made = to_frame(small)
+        made.time_base, made.pts = self._base, int(pts) - self._first
+        self._out.mux(self._video.encode(made))
+        self._done += 1
+        return small
+
+    def finish(self, path: str) -> None:
+        """Write what is held back. Raises TempikError where there was no frame."""
+        if not self._done:
             raise TempikError(f"{path} has no frame that can be decoded; choose another file.")
-        out.mux(video.encode(None))
+        self._out.mux(self._video.encode(None))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import NamedTuple
 
 import av
@@ -10,11 +11,14 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.media.cache import cache_folder, content_key, keep_entry, kept_entry
 from tempik.media.index import FrameIndex
 from tempik.media.opening import opened
-from tempik.media.picture import from_frame, shrunk, to_rgb
+from tempik.media.picture import Picture, from_frame, shrunk, to_rgb
 
+VERSION = 1
 THUMB_LONGEST = 112
+MOST_JPEG = 65_000  # rows of a JPEG
 MOST_THUMBS = 360
 # Longer files are sampled at their key frames, which need no decoding of what lies between.
 DECODE_ALL_FRAMES = 1800
@@ -36,36 +40,96 @@ class Strip(NamedTuple):
         return after
 
 
-def make_strip(path: str, index: FrameIndex, rotation_deg: int, stop: Callable[[], bool] | None = None) -> Strip:
-    """Return a file's filmstrip, upright. `stop` is asked between frames; what was made until then is returned."""
-    total = len(index.pts)
-    keys_only = total > DECODE_ALL_FRAMES
-    every = max(1, -(-(len(index.keys) if keys_only else total) // MOST_THUMBS))
-    times: list[float] = []
-    pictures: list[NDArray[np.uint8]] = []
+class StripMaker:
+    """Makes a file's filmstrip, upright, of pictures that are given one after the other, about `total` of them."""
+
+    def __init__(self, total: int, rotation_deg: int) -> None:
+        self._every = max(1, -(-total // MOST_THUMBS))
+        self._rotation_deg = rotation_deg
+        self._number = 0
+        self._times: list[float] = []
+        self._pictures: list[NDArray[np.uint8]] = []
+
+    def take(self, time_s: float, picture: Picture) -> None:
+        """Take the next picture, of any size."""
+        self._number += 1
+        if (self._number - 1) % self._every:
+            return
+        upright = _upright(to_rgb(shrunk(picture, THUMB_LONGEST)), self._rotation_deg)
+        if self._pictures and upright.shape != self._pictures[0].shape:  # the stream changed its size on the way
+            size = self._pictures[0].shape[1::-1]
+            upright = np.asarray(cv2.resize(upright, size, interpolation=cv2.INTER_AREA))
+        self._times.append(time_s)
+        self._pictures.append(upright)
+
+    def strip(self) -> Strip:
+        """Return the strip of what was taken; an empty picture where nothing was."""
+        if not self._pictures:
+            return Strip(np.zeros(1), np.zeros((1, THUMB_LONGEST, THUMB_LONGEST, 3), np.uint8))
+        return Strip(np.array(self._times), np.stack(self._pictures))
+
+
+def make_strip(
+    path: str,
+    index: FrameIndex,
+    rotation_deg: int,
+    stop: Callable[[], bool] | None = None,
+    keys_only: bool | None = None,
+) -> Strip:
+    """Return a file's filmstrip, upright: of its key frames alone, which takes a moment, where `keys_only` says so or the file is
+    long. `stop` is asked between frames; what was made until then is returned."""
+    if keys_only is None:
+        keys_only = len(index.pts) > DECODE_ALL_FRAMES
+    made = StripMaker(len(index.keys) if keys_only else len(index.pts), rotation_deg)
     with opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         if keys_only:
             stream.codec_context.skip_frame = "NONKEY"
         try:
-            for number, frame in enumerate(container.decode(stream)):
+            for frame in container.decode(stream):
                 if stop is not None and stop():
                     break
-                if number % every == 0 and frame.pts is not None:
-                    times.append(float(frame.pts * index.time_base) - index.origin_s)
-                    small = to_rgb(shrunk(from_frame(frame), THUMB_LONGEST))
-                    upright = _upright(small, rotation_deg)
-                    if pictures and upright.shape != pictures[0].shape:  # the stream changed its size on the way
-                        upright = np.asarray(
-                            cv2.resize(upright, pictures[0].shape[1::-1], interpolation=cv2.INTER_AREA)
-                        )
-                    pictures.append(upright)
+                if frame.pts is not None:
+                    made.take(float(frame.pts * index.time_base) - index.origin_s, from_frame(frame))
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no thumbnails
-    if not pictures:
-        return Strip(np.zeros(1), np.zeros((1, THUMB_LONGEST, THUMB_LONGEST, 3), np.uint8))
-    return Strip(np.array(times), np.stack(pictures))
+    return made.strip()
+
+
+class _Kept(NamedTuple):
+    """A strip as it is kept: its pictures one below the other, as JPEG."""
+
+    times_s: tuple[float, ...]
+    height: int
+    jpeg: bytes
+
+
+def kept_strip(path: str, rotation_deg: int) -> Strip | None:
+    """Return the filmstrip that was made of a file's contents before, None where there is none."""
+    found = kept_entry(_entry(path, rotation_deg), _Kept)
+    if found is None:
+        return None
+    tall = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
+    if tall is None or found.height < 1 or tall.shape[0] != found.height * len(found.times_s):
+        return None
+    rgb = np.ascontiguousarray(tall[..., ::-1]).reshape(len(found.times_s), found.height, tall.shape[1], 3)
+    return Strip(np.array(found.times_s), rgb.astype(np.uint8, copy=False))
+
+
+def keep_strip(path: str, rotation_deg: int, strip: Strip) -> None:
+    """Keep a filmstrip by its file's contents; one that cannot be kept is made again."""
+    count, height, width, _ = strip.pictures.shape
+    if count * height > MOST_JPEG:
+        return
+    tall = strip.pictures.reshape(count * height, width, 3)[..., ::-1]
+    good, jpeg = cv2.imencode(".jpg", np.ascontiguousarray(tall), [cv2.IMWRITE_JPEG_QUALITY, 88])
+    if good:
+        keep_entry(_entry(path, rotation_deg), _Kept(tuple(map(float, strip.times_s)), height, jpeg.tobytes()))
+
+
+def _entry(path: str, rotation_deg: int) -> Path:
+    return cache_folder() / "footage" / f"{content_key(path)}.strip{VERSION}-{rotation_deg % 360}"
 
 
 _TURNS = {90: cv2.ROTATE_90_CLOCKWISE, 180: cv2.ROTATE_180, 270: cv2.ROTATE_90_COUNTERCLOCKWISE}

@@ -2,35 +2,42 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PySide6.QtCore import QObject, Signal
 
+from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.jobs import Job, Stopped, Worker
 from tempik.disk.reading import is_regular
-from tempik.media import Study, study
+from tempik.errors import TempikError
+from tempik.media import Study
 from tempik.media.cache import cache_size, clear_cache
-from tempik.media.proxy import make_proxy, proxy_path, sound_proxy, worth_a_proxy
+from tempik.media.looking import Looked, look_over, looked_before
+from tempik.media.proxy import proxy_path, sound_proxy, worth_a_proxy
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 
 
 class Proxies(QObject):
-    """Which proxy stands for which file, and what a look through each file found.
+    """Which proxy stands for which file, and what a look over each file found.
 
-    The queue works one file at a time and waits while the reel plays. What was made is kept by contents, so after a
-    restart it is there, and what was not finished is begun again.
+    Each file is decoded once for both, one at a time, and its filmstrip comes with it; that waits while the reel plays. What was
+    made is kept by contents, so after a restart it is there, and what was not finished is begun again.
     """
 
     made = Signal(str)  # a proxy of this file is there
     studied = Signal(str)  # cues and cadence of this file are known
     said = Signal(str, bool)
 
-    def __init__(self, worker: Worker, looker: Worker, parent: QObject | None = None) -> None:
+    def __init__(self, worker: Worker, looker: Worker, strips: Strips, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._worker = worker
         self._looker = looker  # for what is quick
+        self._strips = strips
         self._proxies: dict[str, str] = {}
         self._wanted: set[str] = set()
-        self._studies: dict[str, Study | None] = {}
+        self._studies: dict[str, Study] = {}
+        self._again: set[str] = set()  # files that are looked over when a person asks, not by themselves
         self.on = True
 
     def proxy_for(self, path: str) -> str | None:
@@ -38,7 +45,7 @@ class Proxies(QObject):
         return self._proxies.get(path) if self.on else None
 
     def study_of(self, path: str) -> Study | None:
-        """Return what is known of a file, or None while it is being looked through."""
+        """Return what is known of a file, or None while it is being looked over."""
         return self._studies.get(path)
 
     def set_on(self, on: bool) -> None:
@@ -46,70 +53,76 @@ class Proxies(QObject):
         self.on = on
 
     def want(self, piece: Footage) -> None:
-        """Use the proxy of a file that was made earlier, or have one made where it is worth one."""
+        """Use what a file's last look found and its proxy, or have it looked over."""
         path = piece.path
         if piece.kind != "video" or path in self._wanted:
             return
         self._wanted.add(path)
 
-        def look(job: Job) -> str:
-            """Return the proxy that is there, '' for none; the file's contents are read for this."""
+        def look(job: Job) -> _Known:
+            """Return what is known of the file already; its contents are read for this."""
             if not is_regular(path):
-                return ""
+                return _Known(None, "", False)
             found = proxy_path(path)
-            return str(found) if sound_proxy(path, found, shared_index) else ""
+            worth = worth_a_proxy(piece.width, piece.height, shared_index(path))
+            there = worth and sound_proxy(path, found, shared_index)
+            return _Known(looked_before(path, piece.rotation_deg), str(found) if there else "", worth)
 
-        def looked(found: str) -> None:
-            if found:
-                self._use(path, found)
-            else:
-                self._make(piece)
+        def looked(known: _Known) -> None:
+            if known.proxy:
+                self._use(path, known.proxy)
+            if known.looked is not None:
+                self._knows(piece, known.looked)
+            if is_regular(path) and (known.looked is None or (known.worth and not known.proxy)):
+                self._look_over(piece, known.worth and not known.proxy)
 
-        self._looker.start(f"Looking for a proxy of {piece.name}", look, looked, quiet=True)
+        self._looker.start(f"Looking whether {piece.name} is known", look, looked, quiet=True)
 
     def _use(self, path: str, proxy: str) -> None:
         self._proxies[path] = proxy
         self.made.emit(path)
 
-    def _make(self, piece: Footage) -> None:
+    def _knows(self, piece: Footage, found: Looked) -> None:
+        self._strips.take(piece.path, found.strip)
+        self._studies[piece.path] = found.study
+        self.studied.emit(piece.path)
+
+    def _look_over(self, piece: Footage, proxy: bool) -> None:
         path = piece.path
 
-        def work(job: Job) -> str:
-            if not is_regular(path) or not worth_a_proxy(piece.width, piece.height, shared_index(path)):
-                return ""
-            return str(make_proxy(path, job.report))
-
-        def done(made: str) -> None:
-            if made:
-                self._use(path, made)
-
-        # Asked for once a session: what was cancelled or could not be made is begun again after a restart.
-        self._worker.start(f"Proxy of {piece.name}", work, done, lambda text: self.said.emit(text, True))
-
-    def look_through(self, piece: Footage) -> None:
-        """Have a file looked through for cues and repeated frames."""
-        path = piece.path
-        if piece.kind != "video" or path in self._studies:
-            return
-        self._studies[path] = None
-
-        def done(found: Study) -> None:
-            self._studies[path] = found
-            self.studied.emit(path)
-
-        def failed(text: str) -> None:
-            self.said.emit(text, True)
-
-        def work(job: Job) -> Study:
+        def work(job: Job) -> Looked:
             if not is_regular(path):
                 raise Stopped  # of missing files all is said elsewhere
-            return study(path, job.report)
+            try:
+                return look_over(path, piece.rotation_deg, proxy, job.report)
+            except TempikError as error:
+                if not proxy:
+                    raise
+                self.said.emit(str(error), True)  # of the proxy, perhaps: the rest is looked at without
+                return look_over(path, piece.rotation_deg, False, job.report)
+
+        def done(found: Looked) -> None:
+            if proxy and is_regular(proxy_path(path)):
+                self._use(path, str(proxy_path(path)))
+            self._knows(piece, found)
 
         def ended() -> None:
-            if self._studies.get(path) is None:
-                self._studies.pop(path, None)
+            if path not in self._studies:
+                self._again.add(path)
 
-        self._worker.start(f"Looking through {piece.name}", work, done, failed, ended=ended)
+        # Begun by itself once a session: what was cancelled or could not be done is begun again when a person asks.
+        self._worker.start(
+            f"Looking over {piece.name}", work, done, lambda text: self.said.emit(text, True), ended=ended
+        )
+
+    def look_through(self, piece: Footage) -> None:
+        """Have a file looked over whose look was cancelled or failed; one that was not asked for yet is."""
+        if piece.kind != "video":
+            return
+        if piece.path in self._again:
+            self._again.discard(piece.path)
+            self._wanted.discard(piece.path)
+        self.want(piece)
 
     def clear(self) -> None:
         """Remove all that can be made again from the disk. It is not made again in this session."""
@@ -120,3 +133,11 @@ class Proxies(QObject):
         self.said.emit(
             f"{freed / 1e6:.0f} MB of proxies and analyses removed, {cache_size() / 1e6:.0f} MB kept (the demo).", False
         )
+
+
+class _Known(NamedTuple):
+    """What is known of a file: what the last look found, its proxy ('' for none), and whether it is worth one."""
+
+    looked: Looked | None
+    proxy: str
+    worth: bool

@@ -8,11 +8,13 @@ from PySide6.QtGui import QImage, QPixmap
 
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.widgets.pixmap_cache import pixmap_bytes
-from tempik.media.strip import Strip, make_strip
+from tempik.media.strip import Strip, kept_strip, make_strip
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 
 KEPT_BYTES = 64 << 20
+# With fewer key frames than this a strip of them would tell little.
+LEAST_KEYS = 6
 
 
 class Strips(QObject):
@@ -37,12 +39,17 @@ class Strips(QObject):
         self._making.add(path)
 
         def work(job: Job) -> Strip | None:
-            strip = make_strip(path, shared_index(path), footage.rotation_deg, lambda: job.cancelled)
+            known = kept_strip(path, footage.rotation_deg) if footage.kind == "video" else None
+            if known is not None:
+                return known
+            # Of its key frames, in a moment; the whole strip comes with the look over the file.
+            index = shared_index(path)
+            strip = make_strip(path, index, footage.rotation_deg, lambda: job.cancelled, len(index.keys) >= LEAST_KEYS)
             return None if job.cancelled else strip
 
         def done(strip: Strip) -> None:
-            self._strips[path] = strip
-            self.changed.emit()
+            if path not in self._strips:
+                self.take(path, strip)
 
         def ended() -> None:
             self._making.discard(path)
@@ -51,6 +58,13 @@ class Strips(QObject):
 
         # A file that cannot be read is spoken of where it is used; its strip stays empty.
         self._worker.start(f"Filmstrip of {path.rsplit('/', 1)[-1]}", work, done, ended=ended)
+
+    def take(self, path: str, strip: Strip) -> None:
+        """Take a file's strip, in place of the one there is."""
+        self._strips[path] = strip
+        for key in [k for k in self._pixmaps if k[0] == path]:
+            del self._pixmaps[key]
+        self.changed.emit()
 
     def retry(self) -> None:
         """Let strips that were cancelled or could not be made be begun again."""

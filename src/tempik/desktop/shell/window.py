@@ -123,7 +123,7 @@ class Window(QMainWindow):
         self.watch = MediaWatch(self.project, self.looker)
         self.looking = Looking(self)
         self.strips = Strips(self.worker, self)
-        self.proxies = Proxies(self.background, self.looker, self)
+        self.proxies = Proxies(self.background, self.looker, self.strips, self)
         self.song = Song(self.worker, self)
         self.shapes = SoundShapes(self.worker, self)
         self.files = Files(self.project, self.worker, self.watch)

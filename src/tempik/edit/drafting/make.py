@@ -168,7 +168,7 @@ def _drafted(reel: Reel, studies: Mapping[str, Study], wish: MoodWish, notes: li
     slots, beside = around(laid.slots, there, Timeline(reel), first, end)
     if not slots:
         raise TempikError("All clips there are kept; let one go, or draft over another stretch.")
-    material = material_of(pieces, studies)
+    material = material_of(pieces, studies, before.draft.cues if before.draft is not None else ())
     chosen = cast(slots, material, mood, wish.seed, Wishes(shown(there), beside, wish.ordered))
     rare = rare_slots(slots, mood, wish.seed)
     names = []

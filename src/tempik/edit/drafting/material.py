@@ -4,7 +4,7 @@ what of the footage is left out because there is nothing to see."""
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -23,7 +23,8 @@ BLURRED, SHARP_FROM = 0.3, 1.5
 SHAKEN = 0.012
 # What is said of what is left out, from so many seconds on.
 SAID_FROM_S = 0.5
-SET_BY_HAND, MOST_SUGGESTED, PLAIN_SCORE = 1.5, 1.2, 0.3
+SET_BY_HAND, MOST_SUGGESTED, FOUND_BEFORE, PLAIN_SCORE = 1.5, 1.2, 0.8, 0.3
+NEAR_S = 0.1
 AROUND_S, WAY_S = 0.5, 0.75
 LEFT_OUT = ("black or blank", "blurred", "shaken")
 
@@ -72,8 +73,11 @@ def _part(report: Callable[[float], None], number: int, whole: int) -> Callable[
     return lambda share: report((number + share) / whole)
 
 
-def material_of(footage: Sequence[Footage], studies: Mapping[str, Study]) -> Material:
-    """Return what footage has to show: cues set by hand first, then those that were suggested, else its middle."""
+def material_of(
+    footage: Sequence[Footage], studies: Mapping[str, Study], drafted: Collection[tuple[str, str]] = ()
+) -> Material:
+    """Return what footage has to show: cues set by hand first, then those that were suggested, else its middle. Cues that were
+    `drafted` (footage and cue) were suggested, too."""
     notes: list[str] = []
     found: list[Chance] = []
     for piece in footage:
@@ -81,7 +85,7 @@ def material_of(footage: Sequence[Footage], studies: Mapping[str, Study]) -> Mat
         course = upright(known.course, piece.rotation_deg) if known is not None else Course()
         bad = unusable(course)
         notes += _said(piece, bad)
-        found += _chances(piece, known, course, np.any(bad, axis=0))
+        found += _chances(piece, known, course, np.any(bad, axis=0), {c for f, c in drafted if f == piece.id})
     ranks = ranked([c.motion for c in found])
     return Material(tuple(c._replace(motion=r) for c, r in zip(found, ranks, strict=True)), tuple(notes))
 
@@ -122,7 +126,7 @@ def _said(piece: Footage, bad: Bad) -> list[str]:
     return [f"{piece.name}: {' and '.join(parts)}, left out."]
 
 
-def _chances(piece: Footage, looked: Study | None, course: Course, bad: Bad) -> list[Chance]:
+def _chances(piece: Footage, looked: Study | None, course: Course, bad: Bad, drafted: Collection[str]) -> list[Chance]:
     none = bool(len(bad)) and bool(bad.all())
     if none:
         bad = np.zeros(len(bad), bool)
@@ -138,14 +142,19 @@ def _chances(piece: Footage, looked: Study | None, course: Course, bad: Bad) -> 
             piece, time_s, cue, score, why, motion, _place(course, time_s), ways[0], ways[1], before_s, after_s
         )
 
-    out = [at(c.time_s, c, SET_BY_HAND, f"the cue {c.name or 'set by hand'}") for c in piece.cues]
-    known = [c.time_s for c in piece.cues]
+    by_hand = [c for c in piece.cues if c.name or c.id not in drafted]
+    out = [at(c.time_s, c, SET_BY_HAND, f"the cue {c.name or 'set by hand'}") for c in by_hand]
+    known = [c.time_s for c in by_hand]
     for cue in looked.cues if looked is not None else ():
         far = all(abs(cue.time_s - k) > AROUND_S for k in known)
         seen = not len(bad) or not bad[min(int(cue.time_s / STEP_S), len(bad) - 1)]
         if far and seen and cue.time_s not in piece.dismissed and cue.time_s < piece.length_s - 0.1:
             out.append(at(cue.time_s, None, min(cue.score, MOST_SUGGESTED), f"its {cue.why}"))
             known.append(cue.time_s)
+    for left in piece.cues:  # of a draft before its footage was looked over here
+        if all(abs(left.time_s - k) > NEAR_S for k in known):
+            out.append(at(left.time_s, left, FOUND_BEFORE, "what was found there"))
+            known.append(left.time_s)
     if not out:
         out.append(at(_middle(piece, bad), None, PLAIN_SCORE, "its middle"))
     return out

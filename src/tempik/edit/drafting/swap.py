@@ -37,7 +37,7 @@ def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Cha
     pieces = footage_for(reel, False)
     if all(f.id != placed.footage.id for f in pieces) and not placed.footage.without_file:
         pieces = [*pieces, placed.footage]
-    chances = material_of(pieces, studies).chances
+    chances = material_of(pieces, studies, reel.draft.cues if reel.draft is not None else ()).chances
     row = timeline.rows[placed.clip.track]
     at = row.index(placed)
     left, right = (row[n] if 0 <= n < len(row) else None for n in (at - 1, at + 1))

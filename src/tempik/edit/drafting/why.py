@@ -52,30 +52,20 @@ def why_clip(reel: Reel, clip: str, studies: Mapping[str, Study]) -> str:
     slot, piece = slot_of(timeline, placed), placed.footage
     if piece.without_file:
         return f"{piece.name} was put there by hand."
-    chances = [
-        c
-        for c in material_of([f for f in reel.footage if not f.without_file], studies).chances
-        if c.piece.id == piece.id
-    ]
+    drafted = reel.draft.cues if reel.draft is not None else ()
+    material = material_of([f for f in reel.footage if not f.without_file], studies, drafted)
+    chances = [c for c in material.chances if c.piece.id == piece.id]
     pinned = {p.cue: p.point for p in placed.clip.pins}
     cue = next((c for c in piece.cues if c.id in pinned), None)
     shown_s = cue.time_s if cue is not None else placed.map.source_at(time_of(placed.frames, reel.rate) / 2)
     near = min(chances, key=lambda c: abs(c.time_s - shown_s))
     if cue is None:
         near = near._replace(why="what lies about its middle")
-    elif reel.draft is not None and (piece.id, cue.id) in reel.draft.cues and not cue.name:
-        near = near._replace(why=_suggested(cue.time_s, piece.id, studies))
     said = why(slot, near).removesuffix(".")
     point = timeline.point(pinned[cue.id]) if cue is not None else None
     if point is not None:
         said += f"; it lands on {point.label}"
     return f"{said}{_speed(placed)}{_framed(placed, near)}."
-
-
-def _suggested(time_s: float, piece: str, studies: Mapping[str, Study]) -> str:
-    found = studies.get(piece)
-    near = min(found.cues, key=lambda c: abs(c.time_s - time_s), default=None) if found is not None else None
-    return f"its {near.why}" if near is not None and abs(near.time_s - time_s) < 0.1 else "its middle"
 
 
 def _speed(placed: Placed) -> str:
