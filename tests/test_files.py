@@ -11,7 +11,6 @@ from media_files import numbered, write_video
 from tempik.check import as_csv
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.speed.page import SpeedPage
-from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lanes.pictures import PICTURE_H
@@ -93,14 +92,15 @@ def test_the_settings_menu_says_what_changed(opened: Window) -> None:
 
 
 def test_the_draft_panel_wishes_for_what_it_shows(opened: Window) -> None:
-    panel = DraftPanel(opened)
-    panel.show_for(opened.project.reel)
+    opened.projects.show_draft()
+    panel = opened.drafting.panel
     panel.hide()
-    panel.every.setCurrentIndex(1)
+    panel.choose_mood(None)
+    panel.rule.every.setCurrentIndex(1)
     panel.length.setValue(6.0)
-    panel.accents["kick"][0].setChecked(True)
-    panel.accents["flash"][0].setChecked(False)
-    panel.accents["kick"][1].setValue(8)
+    panel.rule.accents["kick"][0].setChecked(True)
+    panel.rule.accents["flash"][0].setChecked(False)
+    panel.rule.accents["kick"][1].setValue(8)
     wish = panel.wish()
     assert (wish.every, wish.length_s, wish.rate) == (2, 6.0, opened.project.reel.rate)
     assert dict(wish.accents) == {"shake": 2, "punch": 4, "kick": 8}

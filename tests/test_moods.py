@@ -280,9 +280,12 @@ def test_a_mood_in_the_window_drawn_again_and_asked_why(opened: Window, qtbot: Q
     opened.commands["draft_another"].trigger()
     assert "Draft by a mood first" in opened.foot.status.text()
     opened.projects.show_draft()
-    panel = opened.draft_panel
-    panel.mood.setCurrentIndex(panel.mood.findText("driving"))
-    assert panel.strength.isVisible() and not panel.every.isVisible() and panel.does.text()
+    panel = opened.drafting.panel
+    assert not panel.again.isEnabled()
+    panel.choose_mood(None)
+    assert panel.rule.isVisible() and not panel.wild.isVisible()
+    panel.choose_mood(mood_named("driving"))
+    assert panel.wild.isVisible() and not panel.rule.isVisible() and panel.does.text() == mood_named("driving").does
     panel.strength.setValue(60)
     panel._go()
     qtbot.waitUntil(lambda: opened.project.reel is not before and not opened.worker.jobs, timeout=60_000)

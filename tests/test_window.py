@@ -95,9 +95,11 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
         assert window.project.reel.footage[number].cues[0].time_s == pytest.approx(time_s, abs=0.002)
     # Go.
     window.projects.show_draft()
-    window.draft_panel.every.setCurrentIndex(2)
-    window.draft_panel.length.setValue(8.0)
-    window.draft_panel._go()
+    panel = window.drafting.panel
+    panel.choose_mood(None)
+    panel.rule.every.setCurrentIndex(2)
+    panel.length.setValue(8.0)
+    panel._go()
     assert window.middle.currentWidget() is window.timeline
     timeline = window.project.timeline
     assert timeline.frames == 240 and all(p.ties for p in timeline.placed)

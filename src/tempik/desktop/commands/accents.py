@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from tempik.accents import CATALOGUE
 from tempik.check.landing import nearest_point
 from tempik.desktop.commands.bundles import BundleCommands
+from tempik.desktop.commands.drafting import add_row_entries
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
@@ -262,6 +263,7 @@ class AccentCommands(QObject):
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(act)
+        add_row_entries(menu, self.project, record)
         amounts = menu.addMenu(f"amount: {record.amount * 100:.0f} %")
         for percent in (25, 50, 67, 75, 100, 150, 200):
             amounts.addAction(f"{percent} %").triggered.connect(

@@ -91,6 +91,13 @@ class ArrangeCommands(QObject):
         length_s = way.length_s
         self.project.change(f"Song made {length_s:.1f} s long", lambda reel: arranging.with_way(reel, way))
 
+    def listen_stretch(self, start_s: float, length_s: float) -> None:
+        """Play a stretch of the song."""
+        sound = self.song.sound
+        if sound is not None:
+            first, end = (round(s * sound.rate) for s in (start_s, start_s + length_s))
+            self.sampler.play(np.asarray(sound.samples[max(first, 0) : end]))
+
     def listen(self, way: Way) -> None:
         """Play what is heard around the joins of a way, one after the other."""
         sound = self.song.sound

@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from tempik.desktop.commands.drafting import add_row_entries
 from tempik.desktop.commands.sounds import SoundCommands, remove_sound_clip, split_sound_clip
 from tempik.edit.sounds import clips, files, mixing, rows
 from tempik.edit.sounds.clip_sound import with_clip_sound_values
@@ -70,8 +71,11 @@ def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
                 t.capitalize(), lambda r: mixing.with_strip(r, strip, **{n: not o})
             )
         )
+    row = by_id(reel.sound_rows, strip)
+    if row is not None:
+        add_row_entries(menu, commands.project, row)
     menu.addSeparator()
-    if by_id(reel.sound_rows, strip) is not None:
+    if row is not None:
         _fill_row_menu(commands, menu, strip)
     else:
         _fill_track_menu(commands, menu, strip)

@@ -48,6 +48,10 @@ class Proxies(QObject):
         """Return what is known of a file, or None while it is being looked over."""
         return self._studies.get(path)
 
+    def looking(self, path: str) -> bool:
+        """Tell whether a file is being looked over, or waits for it. Safe to call from any thread."""
+        return path in self._wanted and path not in self._studies and path not in self._again
+
     def set_on(self, on: bool) -> None:
         """Look at proxies, or at the files themselves."""
         self.on = on
@@ -75,8 +79,14 @@ class Proxies(QObject):
                 self._knows(piece, known.looked)
             if is_regular(path) and (known.looked is None or (known.worth and not known.proxy)):
                 self._look_over(piece, known.worth and not known.proxy)
+            elif known.looked is None:
+                self._again.add(path)
 
-        self._looker.start(f"Looking whether {piece.name} is known", look, looked, quiet=True)
+        def failed(text: str) -> None:
+            self._again.add(path)
+            self.said.emit(text, True)
+
+        self._looker.start(f"Looking whether {piece.name} is known", look, looked, failed, quiet=True)
 
     def _use(self, path: str, proxy: str) -> None:
         self._proxies[path] = proxy

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -20,18 +21,23 @@ from tempik.edit.drafting.moods import Mood
 from tempik.edit.song.arranging import with_way
 from tempik.errors import TempikError
 from tempik.project.moods import any_mood
-from tempik.reel import Reel
+from tempik.reel import Footage, Reel
 from tempik.rhythm.seams import Way
+
+# How much of a draft's time looking over its footage takes, and how often that is looked after.
+LOOKED, WAIT_S = 0.9, 0.1
 
 
 class Delivery(QObject):
-    """`measured` carries what was found in a file."""
+    """`measured` carries what was found in a file; `drafting` is said when footage is about to be looked over for a draft."""
 
     measured = Signal(object)
+    drafting = Signal()
 
-    def __init__(self, project: Project, worker: Worker) -> None:
+    def __init__(self, project: Project, worker: Worker, looking: Callable[[str], bool] = lambda path: False) -> None:
+        """`looking` tells whether a file is being looked over; it is asked from a job."""
         super().__init__(project)
-        self.project, self.worker = project, worker
+        self.project, self.worker, self.looking = project, worker, looking
         self.last: Mood | None = None  # what was drafted by last
 
     def draft(self, wish: Wish) -> bool:
@@ -67,8 +73,12 @@ class Delivery(QObject):
         if reel.soundtrack is None:
             return
 
+        self.drafting.emit()
+
         def work(job: Job) -> MoodDraft:
-            studies = studies_of([f for f in reel.footage if not f.without_file], job.report)
+            pieces = [f for f in reel.footage if not f.without_file]
+            self._looked_over(pieces, job)
+            studies = studies_of(pieces, lambda share: job.report(LOOKED + (1 - LOOKED) * share))
             if way is None:
                 return drafted_anew(reel, studies, wish)
             arranged = with_way(reel, way)
@@ -83,6 +93,15 @@ class Delivery(QObject):
                 after()
 
         self.worker.start("Drafting", work, done, self._failed)
+
+    def _looked_over(self, pieces: list[Footage], job: Job) -> None:
+        """Wait until footage has been looked over that is being, so that no file is decoded twice."""
+        while True:
+            left = sum(self.looking(f.path) for f in pieces)
+            job.report(LOOKED * (1 - left / max(len(pieces), 1)))
+            if not left:
+                return
+            time.sleep(WAIT_S)
 
     def draft_another(self) -> None:
         """Draw again by the last mood, otherwise; what is kept stays."""

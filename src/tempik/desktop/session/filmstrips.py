@@ -13,8 +13,6 @@ from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 
 KEPT_BYTES = 64 << 20
-# With fewer key frames than this a strip of them would tell little.
-LEAST_KEYS = 6
 
 
 class Strips(QObject):
@@ -43,8 +41,8 @@ class Strips(QObject):
             if known is not None:
                 return known
             # Of its key frames, in a moment; the whole strip comes with the look over the file.
-            index = shared_index(path)
-            strip = make_strip(path, index, footage.rotation_deg, lambda: job.cancelled, len(index.keys) >= LEAST_KEYS)
+            film = footage.kind == "video"
+            strip = make_strip(path, shared_index(path), footage.rotation_deg, lambda: job.cancelled, film)
             return None if job.cancelled else strip
 
         def done(strip: Strip) -> None:

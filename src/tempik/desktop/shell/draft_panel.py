@@ -1,195 +1,368 @@
-"""The draft panel: a rule, and a reel is there to be corrected."""
+"""The draft panel: how it should feel, which stretch of the song, how wild; and a reel is there to be corrected."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from functools import partial
+from typing import NamedTuple
+
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QCheckBox,
-    QComboBox,
     QDoubleSpinBox,
-    QFormLayout,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QPushButton,
-    QSlider,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from tempik.accents import CATALOGUE
+from tempik.desktop.commands.arranging import ArrangeCommands
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.shell.draft_rule import RuleFields
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.form import quiet, tool
+from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import words
 from tempik.edit.draft import LONGEST_S, Wish
-from tempik.edit.drafting.make import MoodWish
-from tempik.edit.drafting.moods import MOODS
-from tempik.edit.song.stretches import suggested_stretches
+from tempik.edit.drafting.make import MoodWish, with_strength
+from tempik.edit.drafting.moods import MOODS, Mood
+from tempik.edit.song.arranging import Proposal
+from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches
+from tempik.project.moods import own_moods
 from tempik.reel import Reel
+from tempik.rhythm.seams import Way
 from tempik.time import clock_text
 
-# Which accents a draft offers ticked, and on every how many points.
-OFFERED = {"flash": (True, 4), "shake": (True, 2), "punch": (True, 4), "kick": (False, 2)}
+WIDTH = 460
+ACROSS = 3
+LOW = "padding: 3px 8px; text-align: left;"
+
+
+class Stretch(NamedTuple):
+    """A stretch of the song to be drafted: from an instant, so long; or the song as a way arranges it."""
+
+    start_s: float
+    length_s: float
+    way: Way | None = None
 
 
 class DraftPanel(QFrame):
-    """A small panel over the window; `wished` carries what to draft."""
+    """A small panel over the window. `wished` carries a plain rule, `mood_wished` what a mood is asked for and how the song is
+    arranged for it; `another` draws again, `own_wished` asks for moods of one's own."""
 
     wished = Signal(object)
-    mood_wished = Signal(object)
+    mood_wished = Signal(object, object)
+    another = Signal()
+    own_wished = Signal(object)
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, project: Project, arrange: ArrangeCommands, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
+        self.project, self.arrange = project, arrange
+        self.gesture = Gesture(project)
         self.setObjectName("draft")
         self.setStyleSheet(
             f"#draft {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
         )
-        self._reel = Reel()
+        self.setFixedWidth(WIDTH)
+        self.mood: Mood | None = MOODS[2]
+        self.stretch: Stretch | None = None
+        self._filling = False
         title = Label("Draft the reel")
         title.setFont(words(15, True))
-        about = Label("A first reel to correct, landing on the beat. One step to undo.")
-        about.setWordWrap(True)
-        about.setStyleSheet(f"color: {theme.QUIET};")
-        self._make_fields()
-        form = QFormLayout()
-        self._form = form
-        form.addRow(Label("mood"), self.mood)
-        form.addRow(self.does)
-        form.addRow(Label("strength"), self.strength)
-        form.addRow(Label("one clip every"), self.every)
-        form.addRow(Label("stretch"), self.stretch)
-        form.addRow(Label("from"), self.start)
-        form.addRow(Label("length"), self.length)
-        self.accents: dict[str, tuple[QCheckBox, QSpinBox]] = {}
-        self._lines: list[QWidget] = []
-        for name, (ticked, every) in OFFERED.items():
-            tick, count = QCheckBox(CATALOGUE[name].title), QSpinBox()
-            tick.setChecked(ticked)
-            count.setRange(1, 64)
-            count.setValue(every)
-            count.setPrefix("every ")
-            count.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            row = QHBoxLayout()
-            row.addWidget(tick, 1)
-            row.addWidget(count)
-            line = QWidget()
-            line.setLayout(row)
-            row.setContentsMargins(0, 0, 0, 0)
-            form.addRow(line)
-            self._lines.append(line)
-            self.accents[name] = (tick, count)
-        go = QPushButton("Draft")
-        go.setProperty("main", True)
-        go.clicked.connect(self._go)
+        self.about = Label("")
+        self.about.setWordWrap(True)
+        self.about.setStyleSheet(f"color: {theme.QUIET};")
+        self.moods, self.mood_group = QGridLayout(), QButtonGroup(self)
+        self.moods.setSpacing(4)
+        self.does = quiet("")
+        self.does.setWordWrap(True)
+        self.rule = RuleFields()
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(8)
         column.addWidget(title)
-        column.addWidget(about)
-        column.addLayout(form)
-        column.addWidget(go)
-        self.setFixedWidth(320)
-        self._mood_chosen()
+        column.addWidget(self.about)
+        column.addLayout(self.moods)
+        column.addWidget(self.does)
+        column.addLayout(self._make_length())
+        self.offers, self.offer_group = QVBoxLayout(), QButtonGroup(self)
+        self.offers.setSpacing(3)
+        column.addLayout(self.offers)
+        column.addWidget(self.rule)
+        column.addWidget(self._make_strength())
+        column.addLayout(self._make_ticks())
+        column.addLayout(self._make_buttons())
 
-    def _make_fields(self) -> None:
-        self.mood = QComboBox()
-        self.mood.addItem("one clip every few beats", None)
-        for mood in MOODS:
-            self.mood.addItem(mood.name, mood)
-            self.mood.setItemData(self.mood.count() - 1, mood.does, Qt.ItemDataRole.ToolTipRole)
-        self.does = Label()
-        self.does.setWordWrap(True)
-        self.does.setStyleSheet(f"color: {theme.QUIET};")
-        self.mood.currentIndexChanged.connect(self._mood_chosen)
-        self.stretch = QComboBox()
-        self.stretch.setToolTip("Stretches of the song that suit the length")
-        self.stretch.setPlaceholderText("as below, or choose …")
-        self.stretch.activated.connect(self._stretch_chosen)
-        self.strength = QSlider(Qt.Orientation.Horizontal)
+    def _make_length(self) -> QHBoxLayout:
+        self.length = QDoubleSpinBox()
+        self.length.setRange(1.0, 3600.0)
+        self.length.setDecimals(2)
+        self.length.setSuffix(" s")
+        self.length.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.length.setAccessibleName("Length of the reel")
+        self.length.setKeyboardTracking(False)
+        self.length.valueChanged.connect(lambda _: self._offer_stretches())
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.addWidget(quiet("about"))
+        for seconds in LENGTHS_S:
+            button = QPushButton(f"{seconds:.0f} s")
+            button.setStyleSheet("padding: 3px 8px;")
+            button.clicked.connect(partial(self.length.setValue, seconds))
+            line.addWidget(button)
+        line.addStretch(1)
+        line.addWidget(self.length)
+        return line
+
+    def _make_strength(self) -> QWidget:
+        self.strength = FreeSlider(6)
         self.strength.setRange(0, 200)
         self.strength.setValue(100)
-        self.strength.setToolTip("From calm to wild: how strong all accents are")
-        self.every = QComboBox()
-        for n in (1, 2, 4, 8):
-            self.every.addItem(f"{n} beat{'s' if n > 1 else ''}", n)
-        self.every.setCurrentIndex(2)
-        self.start, self.length = QDoubleSpinBox(), QDoubleSpinBox()
-        for box in (self.start, self.length):
-            box.setDecimals(2)
-            box.setSuffix(" s")
-            box.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            box.setRange(0.0, 3600.0)
-        self.length.setMinimum(1.0)
-        self.length.editingFinished.connect(self._fill_stretches)
+        self.strength.setAccessibleName("From calm to wild")
+        self.strength.setToolTip(
+            "How strong accents and ramps are. A reel of this mood is changed at once, while you look."
+        )
+        self.strength.valueChanged.connect(self._stronger)
+        self.strength.sliderReleased.connect(lambda: self.gesture.settle("Draft calmer or wilder"))
+        self.wild = QWidget()
+        line = QHBoxLayout(self.wild)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(quiet("calm"))
+        line.addWidget(self.strength, 1)
+        line.addWidget(quiet("wild"))
+        return self.wild
 
-    def _mood_chosen(self) -> None:
+    def _make_ticks(self) -> QVBoxLayout:
+        self.ordered = QCheckBox("footage in its order")
+        self.ordered.setToolTip("As the shot list has it, or else the shelf")
+        self.over = QCheckBox("over the marked stretch only")
+        column = QVBoxLayout()
+        column.setSpacing(2)
+        column.addWidget(self.ordered)
+        column.addWidget(self.over)
+        self.over.toggled.connect(lambda _: self._show_parts())
+        return column
+
+    def _make_buttons(self) -> QHBoxLayout:
+        self.go = QPushButton("Draft")
+        self.go.setProperty("main", True)
+        self.go.clicked.connect(self._go)
+        self.again = QPushButton("Another")
+        self.again.setToolTip("Draw again by the mood of the last draft (Ctrl+Shift+D); what is kept stays")
+        self.again.clicked.connect(self._another)
+        self.own = QPushButton("Own moods …")
+        self.own.setToolTip("Change the chosen mood and keep it under a name of your own")
+        self.own.clicked.connect(self._ask_own)
+        line = QHBoxLayout()
+        line.addWidget(self.own)
+        line.addStretch(1)
+        line.addWidget(self.again)
+        line.addWidget(self.go)
+        return line
+
+    # Filling
+
+    def show_for(self, reel: Reel, corner: QPoint) -> None:
+        """Open at a corner with the reel's own stretch filled in."""
+        song, draft = reel.soundtrack, reel.draft
+        self._filling = True
+        names = {m.name: m for m in (*MOODS, *own_moods())}
+        if draft is not None and draft.mood in names:
+            self.mood = names[draft.mood]
+        self._fill_moods([*names.values()])
+        self.strength.setValue(round(100 * reel.amount))
+        self.ordered.setChecked(draft is not None and draft.ordered)
+        self.again.setEnabled(draft is not None)
+        marked = self.project.selection.marked_frames
+        self.over.setVisible(marked is not None and bool(reel.clips))
+        self.over.setChecked(False)
+        kept = sum(c.kept for c in reel.clips)
+        self.about.setText(
+            f"{kept} kept clip{'s stay' if kept > 1 else ' stays'} where {'they are' if kept > 1 else 'it is'}. One step to undo."
+            if kept
+            else "A first reel to correct, landing on the beat. One step to undo."
+        )
+        if song is not None:
+            self.length.setMaximum(max(song.length_s, 1.0))
+            self.length.setValue(min(reel.length_s or LONGEST_S, song.length_s - song.start_s))
+        self._filling = False
+        self._offer_stretches()
+        self._show_parts()
+        self.move(corner)
+        self.show()
+
+    def _fill_moods(self, moods: list[Mood]) -> None:
+        for old in self.mood_group.buttons():
+            self.mood_group.removeButton(old)
+            self.moods.removeWidget(old)
+            old.deleteLater()
+        for number, mood in enumerate([*moods, None]):
+            button = QPushButton(mood.name if mood is not None else "plain rule")
+            button.setCheckable(True)
+            button.setStyleSheet("padding: 5px 4px;")
+            button.setToolTip(
+                as_tip(mood.does) if mood is not None else "One clip every few beats, your footage in turn"
+            )
+            button.setChecked(mood is None if self.mood is None else mood is not None and mood.name == self.mood.name)
+            button.clicked.connect(partial(self.choose_mood, mood))
+            self.mood_group.addButton(button)
+            self.moods.addWidget(button, number // ACROSS, number % ACROSS)
+
+    def choose_mood(self, mood: Mood | None, *_: object) -> None:
+        """Draft by a mood, or by the plain rule."""
+        self.mood = mood
+        for button in self.mood_group.buttons():
+            button.setChecked(button.text() == (mood.name if mood is not None else "plain rule"))
+        self._show_parts()
+
+    def _show_parts(self) -> None:
         """Show what the chosen way of drafting asks for."""
-        mood = self.mood.currentData()
+        mood = self.mood
         self.does.setText(
             mood.does if mood is not None else "Your footage in turn, each cue on a point inside its slot."
         )
-        self._form.setRowVisible(self.strength, mood is not None)
-        self._form.setRowVisible(self.every, mood is None)
-        for line in self._lines:
-            self._form.setRowVisible(line, mood is None)
+        self.rule.setVisible(mood is None)
+        self.wild.setVisible(mood is not None)
+        self.ordered.setVisible(mood is not None)
+        over = self.over.isChecked() and not self.over.isHidden() and mood is not None
+        for button in self.offer_group.buttons():
+            button.setEnabled(not over)
+        self.length.setEnabled(not over)
         self.adjustSize()
 
-    def _fill_stretches(self) -> None:
-        """Offer stretches of the song near the length that is set."""
-        song = self._reel.soundtrack
-        self.stretch.clear()
-        if song is None:
-            return
-        for found in suggested_stretches(song, self.length.value()):
-            text = f"{clock_text(found.start_s)[:-4]}, {found.length_s:.1f} s: {found.why}"
-            self.stretch.addItem(text, (found.start_s, found.length_s))
-        self.stretch.setCurrentIndex(-1)
-
-    def _stretch_chosen(self) -> None:
-        chosen = self.stretch.currentData()
-        if chosen is not None:
-            self.start.setValue(chosen[0])
-            self.length.setValue(chosen[1])
-
-    def show_for(self, reel: Reel) -> None:
-        """Open with the reel's own stretch filled in."""
-        self._reel = reel
+    def _offer_stretches(self) -> None:
+        """Offer the stretch that is used, others of about the length that is set, and the whole song made so long."""
+        reel = self.project.reel
         song = reel.soundtrack
-        if song is not None:
-            self.start.setRange(0.0, max(0.0, song.length_s - 1))
-            self.start.setValue(song.start_s)
-            self.length.setMaximum(song.length_s)
-            self.length.setValue(min(reel.length_s or LONGEST_S, song.length_s - song.start_s))
-            self._fill_stretches()
-        self.show()
+        if self._filling or song is None:
+            return
+        while (item := self.offers.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        wanted = self.length.value()
+        now = Stretch(song.start_s, min(wanted, song.length_s - song.start_s))
+        suggested = suggested_stretches(song, wanted)
+        same = [
+            f.why for f in suggested if abs(f.start_s - now.start_s) <= 0.05 and abs(f.length_s - now.length_s) <= 0.05
+        ]
+        self._offer(now, f"now: {same[0]}" if same else "now", True)
+        for found in suggested:
+            if abs(found.start_s - now.start_s) > 0.05 or abs(found.length_s - now.length_s) > 0.05:
+                self._offer(
+                    Stretch(found.start_s, found.length_s), found.why, not reel.clips and self.offers.count() == 1
+                )
+        if song.length_s > wanted + 1:
+            find = QPushButton(f"the whole song, made {wanted:.0f} s long …")
+            find.setStyleSheet(LOW)
+            find.setToolTip("Finds which bars to leave out so that the joins are least heard")
+            find.clicked.connect(partial(self._find_way, find))
+            self.offers.addWidget(find)
+        self.adjustSize()
+
+    def _offer(self, stretch: Stretch, why: str, chosen: bool = False) -> None:
+        text = f"{clock_text(stretch.start_s)[:-4]}   {stretch.length_s:.1f} s   {why}"
+        if stretch.way is not None:
+            text = f"whole song   {stretch.length_s:.1f} s   {why}"
+        button = QPushButton(text)
+        button.setCheckable(True)
+        button.setStyleSheet(LOW)
+        button.clicked.connect(partial(self._choose, stretch))
+        self.offer_group.addButton(button)
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(4)
+        line.addWidget(tool("play", "Listen to it", partial(self._listen, stretch)))
+        line.addWidget(button, 1)
+        holder = QWidget()
+        holder.setLayout(line)
+        self.offers.addWidget(holder)
+        if chosen:
+            button.setChecked(True)
+            self.stretch = stretch
+
+    def _choose(self, stretch: Stretch, *_: object) -> None:
+        """Take a stretch, and show where in the song it is."""
+        self.stretch = stretch
+        if stretch.way is None:
+            self.project.selection.mark((stretch.start_s, stretch.start_s + stretch.length_s))
+
+    def _listen(self, stretch: Stretch, *_: object) -> None:
+        if stretch.way is not None:
+            self.arrange.listen(stretch.way)
+        else:
+            self._choose(stretch)
+            self.arrange.listen_stretch(stretch.start_s, stretch.length_s)
+
+    def _find_way(self, button: QPushButton, *_: object) -> None:
+        button.setEnabled(False)
+        button.setText("looking for ways …")
+
+        def found(proposals: list[Proposal]) -> None:
+            button.hide()
+            best = proposals[0]
+            self._offer(Stretch(0.0, best.way.length_s, best.way), f"{best.why} ({best.heard})")
+            self.offer_group.buttons()[-1].click()
+            self.adjustSize()
+
+        def failed(text: str) -> None:
+            button.setText(text)
+
+        self.arrange.find(self.length.value(), found, failed)
+
+    # Doing
+
+    def hideEvent(self, event: object) -> None:
+        self.gesture.settle("Draft calmer or wilder")
+        self.arrange.sampler.stop()
+
+    def _stronger(self, value: int) -> None:
+        """A reel that was drafted by this mood is changed while one looks."""
+        draft, mood = self.project.reel.draft, self.mood
+        if not self._filling and draft is not None and mood is not None and draft.mood == mood.name:
+            self.gesture.show(lambda reel: with_strength(reel, mood, value / 100))
+            if not self.strength.isSliderDown():
+                self.gesture.settle("Draft calmer or wilder")
 
     def wish(self) -> Wish:
-        """Return what is asked for. The length is cut to what the song has left."""
-        song = self._reel.soundtrack
-        length = self.length.value()
+        """Return what the plain rule is asked for. The length is cut to what the song has left."""
+        song, reel, chosen = self.project.reel.soundtrack, self.project.reel, self.stretch
+        start_s = chosen.start_s if chosen is not None else 0.0
+        length = chosen.length_s if chosen is not None else self.length.value()
         if song is not None:
             # The field shows hundredths; a stretch that reaches the song's end means all of it.
-            left = song.length_s - self.start.value()
+            left = song.length_s - start_s
             length = left if length > left - 0.01 else length
-        return Wish(
-            every=int(self.every.currentData()),
-            start_s=self.start.value(),
-            length_s=length,
-            width=self._reel.width,
-            height=self._reel.height,
-            rate=self._reel.rate,
-            accents=tuple((name, count.value()) for name, (box, count) in self.accents.items() if box.isChecked()),
-        )
+        return self.rule.wish(start_s, length, reel)
+
+    def mood_wish(self, mood: Mood) -> MoodWish:
+        """Return what a mood is asked for."""
+        plain, reel, marked = self.wish(), self.project.reel, self.project.selection.marked_frames
+        over = None
+        if self.over.isChecked() and not self.over.isHidden() and marked is not None:
+            over = (marked[0] / float(reel.rate), marked[1] / float(reel.rate))
+        return MoodWish(
+            mood, 0, plain.start_s, plain.length_s, reel.width, reel.height, reel.rate, self.strength.value() / 100,
+            self.ordered.isChecked(), over,
+        )  # fmt: skip
 
     def _go(self) -> None:
         self.hide()
-        mood = self.mood.currentData()
-        if mood is None:
+        if self.mood is None:
             self.wished.emit(self.wish())
             return
-        plain = self.wish()
-        self.mood_wished.emit(
-            MoodWish(
-                mood, start_s=plain.start_s, length_s=plain.length_s, width=plain.width, height=plain.height, rate=plain.rate,
-                strength=self.strength.value() / 100,
-            )
-        )  # fmt: skip
+        way = self.stretch.way if self.stretch is not None and not self.over.isChecked() else None
+        self.mood_wished.emit(self.mood_wish(self.mood), way)
+
+    def _another(self) -> None:
+        self.hide()
+        self.another.emit()
+
+    def _ask_own(self) -> None:
+        self.hide()
+        self.own_wished.emit(self.mood or MOODS[2])

@@ -11,6 +11,7 @@ from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.session.importing import Files
+from tempik.edit.drafting.keeping import all_kept
 from tempik.time import rate_text
 
 SIZES = (
@@ -80,6 +81,13 @@ def clip_menu(actions: Mapping[str, QAction], desk: Desk, pins: PinCommands, cli
         part = menu.addMenu(title) if title else menu
         for name in names:
             part.addAction(actions[name])
+    menu.addSeparator()
+    keep = menu.addAction(actions["keep"].text())
+    keep.setCheckable(True)
+    keep.setChecked(all_kept(desk.project.reel, desk.project.selection.chosen_clips or [clip]))
+    keep.triggered.connect(actions["keep"].trigger)
+    for name in ("say_why", "next_chance"):
+        menu.addAction(actions[name])
     desk.placing.fill_swap_menu(menu.addMenu("Swap footage"))
     desk.accents.fill_accent_menu(menu.addMenu("Add accent row"))
     return menu

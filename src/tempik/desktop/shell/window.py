@@ -69,7 +69,7 @@ from tempik.desktop.session.safety import Safety
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
 from tempik.desktop.shell.bench import Bench
-from tempik.desktop.shell.draft_panel import DraftPanel
+from tempik.desktop.shell.drafting import Drafting
 from tempik.desktop.shell.dropped import Dropped
 from tempik.desktop.shell.first_minutes import FirstMinutes
 from tempik.desktop.shell.header import HeaderBar
@@ -86,8 +86,6 @@ from tempik.desktop.timeline.widget import LEAST_H, TimelineView
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.theme import icon
-from tempik.edit.draft import Wish
-from tempik.edit.drafting.make import MoodWish
 from tempik.reel import Clip
 
 P = TypeVar("P", bound=Page)
@@ -128,7 +126,10 @@ class Window(QMainWindow):
         self.shapes = SoundShapes(self.worker, self)
         self.files = Files(self.project, self.worker, self.watch)
         self.safety = Safety(self.project, self.files)
-        self.delivery, self.exports = Delivery(self.project, self.worker), Exports(self.project, self.worker)
+        self.delivery, self.exports = (
+            Delivery(self.project, self.worker, self.proxies.looking),
+            Exports(self.project, self.worker),
+        )
         self.clip_sounds = ClipSounds(self.project, self.worker)
         self.reel_sound = ReelSound(self.project, self.song, self.clip_sounds, self.worker)
         self.transport = Transport(self.project, self.song, self.proxies.proxy_for, self.reel_sound)
@@ -183,7 +184,6 @@ class Window(QMainWindow):
             mode_changed=self._page_opened,
         )  # fmt: skip
         self.bench = Bench(self.desk)
-        self.draft_panel = DraftPanel(self)
         self.views = ViewCommands(self, self.desk, self.bench, self.timeline, self.preview, self.header)
 
     def _lay_out(self) -> None:
@@ -224,7 +224,6 @@ class Window(QMainWindow):
         self.exports.ended.connect(lambda: QApplication.alert(self))  # seen where another window is in front
         self.exporting.wanted.connect(lambda: self.open_page(ExportPage))
         self.projects.begun.connect(self.player.pause)
-        self.projects.draft_wanted.connect(self._open_draft)
 
     def _wire_views(self) -> None:
         header, foot, timeline, transport = self.header, self.foot, self.timeline, self.transport
@@ -257,8 +256,6 @@ class Window(QMainWindow):
         timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
-        self.draft_panel.wished.connect(self._draft)
-        self.draft_panel.mood_wished.connect(self._draft)
         header.nest_button.clicked.connect(self.nests.close_nest)
         header.undo_button.clicked.connect(self.undo)
         header.redo_button.clicked.connect(self.project.redo)
@@ -274,7 +271,7 @@ class Window(QMainWindow):
         foot.answered.connect(self.safety.answer)
 
     def _bind_commands(self) -> None:
-        self.first = FirstMinutes(self)
+        self.first, self.drafting = FirstMinutes(self), Drafting(self)
         self.registry = Commands(self.project, self, self._taken)
         for owner in (
             self.projects, self.drafts, self.exporting, self.exchanges, self.first, self.edits,
@@ -395,20 +392,6 @@ class Window(QMainWindow):
 
     def _clip_menu(self, clip: str, at: QPoint) -> None:
         clip_menu(self.commands, self.desk, self.clips, clip, self).popup(at)
-
-    def _open_draft(self) -> None:
-        self.draft_panel.show_for(self.project.reel)
-        self.draft_panel.adjustSize()
-        button = self.header.draft_button
-        corner = QPoint(button.width() - self.draft_panel.width(), button.height() + 4)
-        self.draft_panel.move(button.mapToGlobal(corner))
-
-    def _draft(self, wish: Wish | MoodWish) -> None:
-        self.timeline.fit_when_shown()
-        if isinstance(wish, MoodWish):
-            self.delivery.draft_mood(wish)
-        else:
-            self.delivery.draft(wish)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import groupby
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -15,10 +17,14 @@ from tempik.reel import (
     beats_between,
 )
 from tempik.reel.nests import everywhere
+from tempik.rhythm.records import Section
 from tempik.time import frame_of
 from tempik.timeline.timeline import timeline_of
 
 LENGTHS_S = (15.0, 30.0, 60.0)
+# Suggestions begin at least so much of the wanted length apart.
+APART = 0.4
+LOUD = {"quiet": "quiet", "middle": "half loud", "full": "loud"}
 
 
 class Stretch(NamedTuple):
@@ -53,12 +59,24 @@ def suggested_stretches(song: Soundtrack, wanted_s: float, most: int = 3) -> lis
         at_drop = any(abs(d - start) < 0.6 for d in heard.drops)
         whole = any(abs(s.end_s - end) < 1.0 for s in inside)
         score = loud + 0.35 * bool(drops) + 0.25 * at_drop + 0.15 * whole - 0.01 * number
-        words = "begins on a drop" if at_drop else f"drop after {drops[0] - start:.0f} s" if drops else section.name
+        words = "begins on a drop" if at_drop else f"drop after {drops[0] - start:.0f} s" if drops else _levels(inside)
         if whole:
             words += ", ends with a section"
         found.append((score, Stretch(start, end - start, words)))
     found.sort(key=lambda f: -f[0])
-    return [stretch for _, stretch in found[:most]]
+    out: list[Stretch] = []
+    for _, stretch in found:
+        if len(out) < most and all(abs(stretch.start_s - s.start_s) >= APART * wanted_s for s in out):
+            out.append(stretch)
+    return out
+
+
+def _levels(sections: Sequence[Section]) -> str:
+    """Return how loud sections are, one after the other, in words."""
+    words = [word for word, _ in groupby(LOUD[s.name] for s in sections)]
+    if len(words) > 2 and words[0] == words[-1]:
+        return f"{words[0]}, {words[1]} between"
+    return ", then ".join(words if len(words) <= 2 else [words[0], words[-1]])
 
 
 def with_stretch(reel: Reel, start_s: float, length_s: float) -> Reel:

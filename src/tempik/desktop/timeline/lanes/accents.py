@@ -189,6 +189,8 @@ def _paint_row_name(p: QPainter, found: Fired, top: float, tall: float, chosen: 
         rule = "unknown" if found.accent is None else "muted" if row.muted else rule_text(found)
         if row.solo:
             rule = "solo · " + rule
+        if row.kept:
+            rule = "kept · " + rule
         p.setPen(QColor(theme.RHYTHM if row.solo else theme.QUIET))
         p.setFont(words(12))
         rule = p.fontMetrics().elidedText(rule, Qt.TextElideMode.ElideRight, GUTTER - 18)

@@ -40,6 +40,7 @@ from tempik.timeline.timeline import Timeline
 
 PICTURE_H, LEAST_PICTURE_H, MOST_PICTURE_H = 112, 46, 260
 EDGE_PX = 7
+RIVET_PX = 7  # the mark of a kept clip
 # A clip up to this wide is painted once and kept.
 KEPT_CLIP_PX = 420
 
@@ -309,6 +310,11 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
         p.fillRect(box, colour(theme.SUNK, 0.72))
     if placed.clip.group:
         p.fillRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), QColor(theme.PULSE))
+    if placed.clip.kept and box.width() > 2 * RIVET_PX:
+        p.setPen(QPen(QColor(theme.SUNK), 1.5))
+        p.setBrush(QColor(theme.GOOD))
+        p.drawEllipse(QPointF(box.right() - RIVET_PX, box.top() + RIVET_PX), RIVET_PX / 2, RIVET_PX / 2)
+        p.setBrush(Qt.BrushStyle.NoBrush)
     if placed.repeated:
         p.fillRect(box, colour(theme.SUNK, 0.35))
         p.setPen(QPen(QColor(theme.TEXT if selected else theme.QUIET), 1.2, Qt.PenStyle.DashLine))

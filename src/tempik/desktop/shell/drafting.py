@@ -1,0 +1,60 @@
+"""Drafting tied to the window: the panel opens beside the preview, and what it wishes is done."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QPoint
+
+from tempik.desktop.shell.draft_panel import WIDTH, DraftPanel
+from tempik.desktop.shell.mood_dialog import MoodDialog
+from tempik.edit.draft import Wish
+from tempik.edit.drafting.make import MoodWish
+from tempik.edit.drafting.moods import Mood
+from tempik.rhythm.seams import Way
+
+if TYPE_CHECKING:
+    from tempik.desktop.shell.window import Window
+
+AIR = 8
+
+
+class Drafting(QObject):
+    """Opens the draft panel and the moods of one's own."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__(window)
+        self.window, self.project = window, window.project
+        self.panel = DraftPanel(window.project, window.arrange, window)
+        self.dialog: MoodDialog | None = None
+        self.panel.wished.connect(self._draft)
+        self.panel.mood_wished.connect(self._draft_mood)
+        self.panel.another.connect(window.delivery.draft_another)
+        self.panel.own_wished.connect(self.show_moods)
+        window.projects.draft_wanted.connect(self.open)
+        window.delivery.drafting.connect(window.player.pause)  # while it plays nothing is looked over
+
+    def open(self) -> None:
+        """Open the panel beside the preview and below the song, so that what changes is seen."""
+        below = self.window.middle.mapToGlobal(QPoint(0, 0)).y()
+        left = self.window.preview.mapToGlobal(QPoint(0, 0)).x() - WIDTH - AIR
+        self.panel.show_for(self.project.reel, QPoint(max(left, self.window.mapToGlobal(QPoint(0, 0)).x()), below))
+
+    def _draft(self, wish: Wish) -> None:
+        self.window.timeline.fit_when_shown()
+        self.window.delivery.draft(wish)
+
+    def _draft_mood(self, wish: MoodWish, way: Way | None) -> None:
+        if wish.over is None:
+            self.window.timeline.fit_when_shown()
+        self.window.delivery.draft_mood(wish, way)
+
+    def show_moods(self, mood: Mood) -> None:
+        """Change a mood and keep it under a name of one's own."""
+        self.dialog = MoodDialog(mood, self.project.messages, self.window)
+        self.dialog.kept.connect(self._kept)
+        self.dialog.open()
+
+    def _kept(self, mood: Mood) -> None:
+        self.open()
+        self.panel.choose_mood(mood)
