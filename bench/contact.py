@@ -13,18 +13,24 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import words
+from tempik.edit.drafting.make import MoodWish, drafted_anew, footage_for
+from tempik.edit.drafting.material import studies_of
+from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.joins import laying
 from tempik.joins import CATALOGUE as JOINS
 from tempik.joins import join_of
 from tempik.media.picture import Picture, shrunk, to_rgb
 from tempik.project.file import load_reel
+from tempik.reel import Reel
 from tempik.render import PictureSource, plan
 from tempik.render.sample import sample
 from tempik.timeline.timeline import Timeline
 
 WIDE, TALL, GAP, HEAD = 108, 192, 3, 40
+MOOD_W, MOOD_H, MOOD_ACROSS = 54, 96, 32
+MOOD_FROM_S, MOOD_LENGTH_S = 8.0, 16.0  # of the demo's song, the drop in its middle
 OFFSETS = (-1, 0, 2, 5)
-ACROSS = 3
+ACROSS = 5
 JOIN_OFFSETS = (-4, -2, -1, 0, 1, 3)
 JOINS_ACROSS = 2
 JOINED_CUT = 2  # two clips of the demo that differ in light and form
@@ -104,10 +110,67 @@ def join_blocks(project: Path) -> list[Block]:
     return out
 
 
+class Row(NamedTuple):
+    """A reel as a row of pictures: at even steps of time, and on which of them a cut begins."""
+
+    title: str
+    does: str
+    shown: list[Picture]
+    cuts: list[bool]
+
+
+def mood_rows(
+    reel: Reel, start_s: float, length_s: float, moods: tuple[Mood, ...] = MOODS, across: int = MOOD_ACROSS
+) -> list[Row]:
+    """Return a reel drafted anew by each mood, each as pictures at the same instants."""
+    pieces = footage_for(reel, False)  # not what is laid over others alone
+    reel, studies = replace(reel, footage=tuple(pieces)), studies_of(pieces)
+    out = []
+    for mood in moods:
+        wish = MoodWish(mood, 0, start_s, length_s, reel.width, reel.height, reel.rate)
+        bare = replace(reel, clips=(), rows=(), sound_rows=(), look=None, draft=None)
+        timeline = Timeline(drafted_anew(bare, studies, wish).reel)
+        frames = np.linspace(0, timeline.frames - 1, across).round().astype(int)
+        firsts = [p.first for p in timeline.rows[0]]
+        cuts = [any(a < f <= b for f in firsts) for a, b in zip([-1, *frames[:-1]], frames, strict=True)]
+        with PictureSource() as source:
+            shown = [source.render(plan(timeline, int(n), MOOD_W, MOOD_H)) for n in frames]
+        out.append(Row(mood.name, f"{mood.does}; {len(firsts)} clips", shown, cuts))
+    return out
+
+
+def rows_sheet(rows: list[Row], target: Path) -> None:
+    """Write rows of pictures below each other; a cut is marked above the picture that it begins."""
+    width = len(rows[0].shown) * (MOOD_W + 2) + 28
+    block = MOOD_H + HEAD
+    image = QImage(width, len(rows) * block + 12, QImage.Format.Format_RGB888)
+    image.fill(QColor(theme.GROUND))
+    p = QPainter(image)
+    for number, row in enumerate(rows):
+        top = number * block + HEAD
+        p.setFont(words(14, True))
+        p.setPen(QColor(theme.TEXT))
+        p.drawText(QPointF(14, top - 14), row.title)
+        wide = p.fontMetrics().horizontalAdvance(row.title)
+        p.setFont(words(12))
+        p.setPen(QColor(theme.QUIET))
+        p.drawText(QPointF(26 + wide, top - 14), row.does)
+        for place, (made, cut) in enumerate(zip(row.shown, row.cuts, strict=True)):
+            rgb = np.ascontiguousarray(to_rgb(made))
+            left = 14 + place * (MOOD_W + 2)
+            p.drawImage(
+                QRectF(left, top, MOOD_W, MOOD_H),
+                QImage(rgb.data, MOOD_W, MOOD_H, 3 * MOOD_W, QImage.Format.Format_RGB888),
+            )
+            if cut:
+                p.fillRect(QRectF(left, top - 6, MOOD_W, 3), QColor(theme.RHYTHM))
+    p.end()
+    image.save(str(target))
+
+
 def sheets(project: Path, folder: Path) -> None:
-    """Write the contact sheets of accents and of joins."""
-    accents = accent_blocks(project)
-    half = -(-len(accents) // 2)
-    sheet(accents[:half], ACROSS, folder / "accents-1.png")
-    sheet(accents[half:], ACROSS, folder / "accents-2.png")
+    """Write the contact sheets of accents, of joins and of moods."""
+    sheet(accent_blocks(project), ACROSS, folder / "accents-all.png")
     sheet(join_blocks(project), JOINS_ACROSS, folder / "joins-all.png")
+    reel = load_reel(project)
+    rows_sheet(mood_rows(reel, MOOD_FROM_S, MOOD_LENGTH_S), folder / "moods.png")

@@ -98,7 +98,7 @@ def main(folders: list[str]) -> None:
 
 def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies: dict[str, Study]) -> None:
     """Print what an editor would count, over all songs."""
-    on = events = holes = neighbours = again = passed = 0
+    on = events = holes = neighbours = again = passed = swings = pairs = 0
     used, motion, strength, lengths, flow = [], [], [], [], []
     for seed, song in enumerate(songs):
         start_s = max(0.0, min(song.length_s - LENGTH_S, song.length_s / 3))
@@ -116,6 +116,8 @@ def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies:
         material = material_of(footage, studies)
         chosen = cast(slots, material, mood, seed)
         names = [c.chance.piece.id for c in chosen]
+        swings += sum(a == b for a, b in zip(names, names[2:], strict=False))
+        pairs += max(len(names) - 2, 0)
         neighbours += sum(a == b for a, b in pairwise(names))
         shown = [(c.chance.piece.id, c.chance.time_s) for c in chosen]
         again += len(shown) - len(set(shown)) if len(slots) <= len(material.chances) else 0
@@ -136,6 +138,7 @@ def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies:
         f"{on}/{events} on point, {holes} gaps, {neighbours} same neighbours, {again} shown twice while others wait; "
         f"pieces used {100 * mean[0]:.0f} %, "
         f"motion follows level {mean[1]:.2f}, cuts on points stronger by {mean[2]:+.2f}, {mean[3]:.1f} lengths, "
+        f"to and fro {100 * swings / max(pairs, 1):.0f} %, "
         f"ways across cuts {statistics.mean(flow) if flow else 0.0:+.2f}; {passed} passed over"
     )
     good = (

@@ -34,6 +34,7 @@ from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import with_painted
 from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
+from tempik.edit.drafting.keeping import with_kept
 from tempik.edit.footage import facts as said_of
 from tempik.edit.speed.speed import with_curve
 from tempik.formats import formats_list
@@ -62,6 +63,23 @@ def settle(window: Window) -> None:
 def grab(window: Window, name: str) -> None:
     spin(0.3)
     window.grab().save(str(DOCS / "screenshots" / f"{name}.png"))
+
+
+def draft_view(window: Window) -> None:
+    """The draft panel beside the preview, with a kept clip on the timeline."""
+    window.fit()
+    project = window.project
+    kept = [p.clip.id for p in project.timeline.rows[0][2:4]]
+    project.change("Kept", lambda reel: with_kept(reel, kept))
+    settle(window)
+    window.projects.show_draft()
+    window.drafting.panel.length.setValue(15.0)
+    spin(0.6)
+    screen = QApplication.primaryScreen()
+    at = window.geometry()
+    screen.grabWindow(0, at.x(), at.y(), at.width(), at.height()).save(str(DOCS / "screenshots" / "draft.png"))
+    window.drafting.panel.hide()
+    window.undo()
 
 
 def join_view(window: Window) -> None:
@@ -300,6 +318,9 @@ def main() -> None:
     grab(window, "empty")
     window.files.open_project(demo / PROJECT)
     settle(window)
+    until = time.monotonic() + 120
+    while window.background.jobs and time.monotonic() < until:  # its footage is looked over
+        spin(0.2)
     placed = window.project.timeline.rows[0][8]
     window.project.selection.select_clip(placed.clip.id)
     window.project.playhead.go(placed.ties[0].frame + 4)
@@ -323,12 +344,10 @@ def main() -> None:
     view.go(17.2)
     view.zoom(2.4)
     window.project.selection.select_points([p.id for p in window.project.timeline.points[32:35]])
+    window.readings.next_reading()
     settle(window)
     grab(window, "rhythm")
     window.project.selection.mark(None)
-    window.readings.next_reading()
-    settle(window)
-    grab(window, "readings")
     window.undo()
     window.listening.set_clicks(False)
     window.page(RhythmPage).show_readings(False)
@@ -336,6 +355,7 @@ def main() -> None:
     window.commands["show_check"].trigger()
     settle(window)
     grab(window, "check")
+    draft_view(window)
     join_view(window)
     accent_views(window)
     sheets(demo / PROJECT, DOCS / "screenshots")

@@ -18,7 +18,7 @@ from tempik.cli.main import main
 from tempik.edit.clips.place import with_row
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.drafting.casting import Wishes, agreement, cast
-from tempik.edit.drafting.clips import framed
+from tempik.edit.drafting.framing import framed
 from tempik.edit.drafting.keeping import clips_between, with_kept
 from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood, drafted_anew, footage_for, with_strength
 from tempik.edit.drafting.material import Chance, material_of, studies_of, unusable
@@ -207,6 +207,34 @@ def test_neighbours_are_chosen_so_that_movement_goes_on() -> None:
 
     assert same(DRIVING) > 0.8
     assert same(replace(DRIVING, flow="")) < 0.7
+
+
+@names
+@pytest.mark.parametrize("count", [4, 6, 12])
+def test_no_piece_comes_to_and_fro_while_there_are_others(mood: str, count: int) -> None:
+    footage, studies = pieces(count)
+    kind = mood_named(mood)
+    slots = slots_of(a_song(), 0.0, 40.0, kind, 1).slots
+    shown = [c.chance.piece.id for c in cast(slots, material_of(footage, studies), kind, 1)]
+    swings = sum(a == b for a, b in zip(shown, shown[2:], strict=False))
+    assert swings <= (0.34 if count == 4 else 0.0) * len(shown)
+
+
+def test_what_is_black_is_not_seen_before_or_after_what_is_shown() -> None:
+    """Pieces of 6 s of which the first 2 and the last 1.5 are black, their blow right after the black: no drafted clip shows any."""
+    footage, studies = [], {}
+    steps = int(6 / STEP_S)
+    light = tuple(0.02 if t < 2 / STEP_S or t >= 4.5 / STEP_S else 0.5 for t in range(steps))
+    for n in range(8):
+        footage.append(Footage(f"f{n}", f"/p{n}.mp4", 1080, 1920, Fraction(60), 6.0))
+        course = Course((0.3 + 0.05 * n,) * steps, light, (6.0,) * steps)
+        studies[f"f{n}"] = Study((Suggestion(2.3, 1.0, "impact"), Suggestion(4.2, 0.8, "stop")), NONE, course)
+    for mood in MOODS:
+        reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood)).reel
+        assert check_reel(Timeline(reel)).ok
+        for placed in Timeline(reel).placed:
+            shown = placed.map.source(np.arange(placed.frames) / 30)
+            assert shown.min() >= 2.0 - 0.06 and shown.max() <= 4.5 + 0.06, (mood.name, placed.clip.id)
 
 
 # Songs as they are

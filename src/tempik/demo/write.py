@@ -16,31 +16,31 @@ import cv2
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.assemble import assemble
+from tempik.assemble import gathered
 from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, beat_times, blow_sound, write_song
 from tempik.disk.writing import fresh_file, make_folders, remove, write_whole
 from tempik.edit import titles
 from tempik.edit.clips import layers, place
-from tempik.edit.draft import Wish
+from tempik.edit.drafting.make import MoodWish, draft_in_mood
+from tempik.edit.drafting.material import studies_of
+from tempik.edit.drafting.moods import mood_named
 from tempik.edit.joins import laying
 from tempik.edit.reframe import reframed
-from tempik.edit.sounds.mixing import with_strip
-from tempik.edit.sounds.rows import with_sound_row
-from tempik.edit.speed.speed import with_curve
 from tempik.errors import TempikError
 from tempik.joins import join_of
 from tempik.project.file import save_reel
-from tempik.reel import Arrival, Framing, Position, Reel, Rule, Title
-from tempik.retime import ramp
+from tempik.reel import Arrival, Framing, Position, Reel, Title
 from tempik.timeline.timeline import timeline_of
 
 PROJECT = "forge.tempik"
 # The same reel in other frames: what a project is called, and its size.
 OTHERS = {"forge square.tempik": (1080, 1080), "forge wide.tempik": (1920, 1080)}
 SONG = "forge-song.wav"
-VERSION = "5"
+VERSION = "6"
+# The mood that the demo is drafted by, which draw of it, and the footage that is laid over the others alone.
+MOOD, SEED, OVERLAY = "driving", 0, "embers"
 _MARK = "demo-version.txt"
 
 
@@ -151,37 +151,23 @@ def _picture(scene: Scene, draw: Callable[[float], Image], number: int) -> Image
 def _write_project(folder: Path) -> Path:
     files = [str(folder / footage_name(s)) for s in SCENES]
     cues = [(str(folder / footage_name(s)), s.cue_s) for s in SCENES]
-    wish = Wish(every=4, start_s=0.0, accents=(("flash", 4), ("shake", 2), ("punch", 4)))
-    reel = assemble(str(folder / SONG), files, cues, wish).reel
-    # A few clips show what speed does: fast into the blow and slow after it, and a reverse.
-    for number, clip in enumerate(reel.clips):
-        piece = next(f for f in reel.footage if f.id == clip.footage)
-        if piece.rate >= 120 and number % 2 == 0:
-            reel = with_curve(reel, clip.id, ramp(1.15, 0.3))
-    made = _sounded(_titled(_layered(_joined(reel))))
+    song, pieces = gathered(str(folder / SONG), files, cues)
+    wish = MoodWish(mood_named(MOOD), SEED)
+    on_ground = [f for f in pieces if not f.name.startswith(OVERLAY)]
+    drafted = draft_in_mood(song, on_ground, studies_of(on_ground), wish).reel
+    over = [f for f in pieces if f.name.startswith(OVERLAY)]
+    reel = replace(drafted, footage=(*drafted.footage, *over))
+    made = _titled(_layered(_joined(reel)))
     save_reel(made, folder / PROJECT)
     for name, size in OTHERS.items():
         save_reel(reframed(made, *size), folder / name)
     return folder / PROJECT
 
 
-# The few cuts of the demo that are joined, by their number, each where the footage goes on long enough.
+# The few joins that are laid by hand, each near a bar where the footage goes on long enough for it.
 JOINS = (
-    (1, "light-dissolve", 10, ""), (4, "push", 6, "down"), (8, "zoom-in", 8, ""), (12, "whip", 7, "down"),
-    (16, "light-sweep", 9, ""),
+    (2, "light-dissolve", 10, ""), (7, "whip", 7, "down"), (11, "zoom-in", 8, ""), (15, "light-sweep", 9, ""),
 )  # fmt: skip
-
-
-def _sounded(reel: Reel) -> Reel:
-    """Return the demo's reel with a rush of air into its joins, a rise to the drop and a blow on it, under which the song ducks."""
-    for sounds, rule, gain_db in (
-        (("whoosh", "swish"), Rule("joins"), -8.0),
-        (("riser",), Rule("drops"), -10.0),
-        (("impact",), Rule("drops"), -6.0),
-    ):
-        reel = with_sound_row(reel, sounds, rule)
-        reel = with_strip(reel, reel.sound_rows[-1].id, gain_db=gain_db, ducks=sounds == ("impact",))
-    return reel
 
 
 # The demo's title, from one bar up to another, its words on the points from there on; and the bars over which embers fly.
@@ -193,7 +179,7 @@ TITLE_BARS, EMBER_BARS = (3, 6), (9, 11)
 def _layered(reel: Reel) -> Reel:
     """Return the demo's reel with a film of embers laid over the drop, by its light alone."""
     first, end = _bars(reel, EMBER_BARS)
-    piece = next(f.id for f in reel.footage if f.name.startswith("embers"))
+    piece = next(f.id for f in reel.footage if f.name.startswith(OVERLAY))
     reel = place.with_clip_at(place.with_row(reel), piece, first, 1, frames=end - first)
     name = reel.clips[-1].id
     reel = layers.with_opacity(layers.with_blend(reel, [name], "screen"), [name], 0.85)
@@ -218,9 +204,14 @@ def _bars(reel: Reel, bars: tuple[int, int]) -> tuple[int, int]:
 
 def _joined(reel: Reel) -> Reel:
     """Return the demo's reel with a join on a few of its cuts."""
-    at = laying.cuts(timeline_of(reel))
-    joins = {
-        at[number - 1]: replace(join_of(kind), length=float(frames), direction=way)
-        for number, kind, frames, way in JOINS
-    }
-    return laying.with_joins(reel, dict(joins))
+    for bar, kind, frames, way in JOINS:
+        timeline = timeline_of(reel)
+        bars = {p.bar: timeline.frame_of_point(p) for p in timeline.on_reel() if p.beat == 1 and not p.part}
+        starts = {p.clip.id: p.first for p in timeline.placed}
+        for at in sorted(laying.cuts(timeline), key=lambda place: abs(starts[place.clip] - bars[bar])):
+            join = replace(join_of(kind), length=float(frames), direction=way)
+            made = laying.with_joins(reel, {at: join})
+            if not any(seam.missing for seams in timeline_of(made).seams for seam in seams):
+                reel = made
+                break
+    return reel

@@ -32,6 +32,7 @@ from tempik.edit.drafting.make import MoodWish, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.song.arranging import Proposal
 from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches
+from tempik.edit.song.stretches import Stretch as SongStretch
 from tempik.project.moods import own_moods
 from tempik.reel import Reel
 from tempik.rhythm.seams import Way
@@ -39,6 +40,7 @@ from tempik.time import clock_text
 
 WIDTH = 460
 ACROSS = 3
+SAME_S = 0.6
 LOW = "padding: 3px 8px; text-align: left;"
 
 
@@ -248,15 +250,16 @@ class DraftPanel(QFrame):
         wanted = self.length.value()
         now = Stretch(song.start_s, min(wanted, song.length_s - song.start_s))
         suggested = suggested_stretches(song, wanted)
-        same = [
-            f.why for f in suggested if abs(f.start_s - now.start_s) <= 0.05 and abs(f.length_s - now.length_s) <= 0.05
-        ]
-        self._offer(now, f"now: {same[0]}" if same else "now", True)
+
+        def same(found: SongStretch) -> bool:
+            return abs(found.start_s - now.start_s) <= SAME_S and abs(found.length_s - now.length_s) <= SAME_S
+
+        why = next((f.why for f in suggested if same(f)), "")
+        self._offer(now, f"now: {why}" if why else "now", True)
         for found in suggested:
-            if abs(found.start_s - now.start_s) > 0.05 or abs(found.length_s - now.length_s) > 0.05:
-                self._offer(
-                    Stretch(found.start_s, found.length_s), found.why, not reel.clips and self.offers.count() == 1
-                )
+            if not same(found):
+                first = not reel.clips and self.offers.count() == 1  # of an empty reel the best is offered
+                self._offer(Stretch(found.start_s, found.length_s), found.why, first)
         if song.length_s > wanted + 1:
             find = QPushButton(f"the whole song, made {wanted:.0f} s long …")
             find.setStyleSheet(LOW)

@@ -135,6 +135,7 @@ class MoodDialog(QDialog):
         self._choice(right, "hit", "sound on drops", mood.hit, ["", *SHELF])
         self._choice(right, "look", "look", mood.look, ["", *(look.name for look in LOOKS)])
         self._number(right, "look_amount", "how much of it", mood.look_amount, 0.05)
+        self._number(right, "light", "lighter or darker, stops", mood.light, 0.1)
         self._number(right, "shutter_deg", "shutter", mood.shutter_deg, 15, "°")
         return left, right
 

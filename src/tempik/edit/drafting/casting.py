@@ -18,6 +18,8 @@ MOTION, FIT, STILL_ON_DROP = 3.0, 1.5, 1.0
 # How much two pieces beside each other matter whose ways agree or clash, and how fast they must move to be seen to.
 FLOW, FAST = 0.5, 0.4
 BESIDE = 100.0
+# A piece that comes again after so few others: what is seen to and fro between two is soon seen through.
+RECENT = {2: 3.0, 3: 1.5, 4: 0.7}
 OUT_OF_ORDER = 3.0
 MOST_SWAPS, MOST_ROUNDS = 120, 3
 
@@ -84,6 +86,10 @@ def _by_turns(slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], ki
         beside |= set(wishes.beside.get(n, ())) if kinds > 1 else set()
         value = worth[n] - AGAIN * used - PIECE_AGAIN * np.array([pieces[name] for name in names])
         value = value - BESIDE * np.isin(names, list(beside))
+        if kinds > 3:
+            for far, price in RECENT.items():
+                near = [chances[taken[k]].piece.id for k in (n - far, n + far) if k in taken]
+                value = value - price * np.isin(names, near)
         best = int(value.argmax())
         taken[n] = best
         used[best] += 1
@@ -150,6 +156,7 @@ def _changed_about(
 ) -> None:
     """Let slots change what they show with each other while that makes the whole better."""
     known: dict[tuple[int, int], float] = {}
+    pieces = [c.piece.id for c in chances]
 
     def met(a: int, b: int) -> float:
         if (a, b) not in known:
@@ -160,7 +167,11 @@ def _changed_about(
     def about(n: int) -> float:
         value = float(worth[n, taken[n]]) - BESIDE * (chances[taken[n]].piece.id in wishes.beside.get(n, ()))
         value += met(taken[n - 1], taken[n]) if n else 0.0
-        return value + (met(taken[n], taken[n + 1]) if n + 1 < len(taken) else 0.0)
+        value += met(taken[n], taken[n + 1]) if n + 1 < len(taken) else 0.0
+        for far, price in RECENT.items():
+            for k in (n - far, n + far):
+                value -= price * (0 <= k < len(taken) and pieces[taken[k]] == pieces[taken[n]])
+        return value
 
     for _ in range(MOST_ROUNDS):
         changed = False

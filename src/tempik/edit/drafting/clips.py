@@ -2,28 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Mapping
+from fractions import Fraction
 
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.edit.clips.place import framing_for
+from tempik.edit.drafting.framing import framed
 from tempik.edit.drafting.material import Chance
 from tempik.edit.drafting.moods import REWIND, Mood
 from tempik.edit.drafting.rhythm import Slot
 from tempik.edit.footage.cues import with_cue
 from tempik.errors import TempikError
-from tempik.reel import Clip, Footage, Framing, Pin, Point, Position, Reel, Shape, Shaped, by_id
+from tempik.reel import Clip, Footage, Pin, Point, Reel, Shape, Shaped, by_id
 from tempik.retime import constant
 from tempik.retime.shapes import ready_shape
 from tempik.time import frame_of
-from tempik.timeline.placed import clean_floor
+from tempik.timeline.placed import Placed, clean_floor, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 SLOWEST, KEPT = 0.15, 0.15
-# Where a subject stands in an upright frame, and what is too little to move the picture for, in shares of the frame.
-AIM, LEAST_MOVE = (0.5, 0.45), 0.04
-STILL_ZOOM = 1.08
+# So much of what is black, blurred or shaken is not seen.
+LEAST_SEEN_S = 0.05
+
+# From when to when of a file there is something to see, in seconds of it.
+Seen = tuple[float, float]
 RARE_APART = 4
 
 
@@ -35,7 +38,7 @@ def with_laid(reel: Reel, name: str, slot: Slot, chance: Chance, mood: Mood, rar
         clip = Clip(name, piece.id, slot.start, slot.end, framing=framing)
         return replace(reel, clips=(*reel.clips, clip))
     reel, cue = _cue_of(reel, piece.id, chance.time_s, chance.cue.id if chance.cue is not None else "")
-    point = _point_for(reel, slot)
+    point = _point_for(reel, slot, chance, _air(reel, mood))
     pins = (Pin(cue, point.id),) if point is not None else ()
     clip = Clip(name, piece.id, slot.start, slot.end, source_s=max(0.0, chance.time_s), pins=pins, framing=framing)
     shape, odd = ready_shape(mood.shape), ready_shape(mood.rare)
@@ -49,6 +52,13 @@ def with_laid(reel: Reel, name: str, slot: Slot, chance: Chance, mood: Mood, rar
     return replace(reel, clips=(*reel.clips, clip))
 
 
+def _air(reel: Reel, mood: Mood) -> float:
+    """Return how much more than its slot a clip shows on either side where it is joined, in seconds."""
+    song = reel.soundtrack
+    gap_s = 60 / song.tempo_bpm if song is not None and song.tempo_bpm else 0.5
+    return mood.join_beats / 2 * gap_s if mood.join else 0.0
+
+
 def rare_slots(slots: list[Slot], mood: Mood, seed: int) -> set[int]:
     """Return the numbers of the slots that play the mood's rare effect: of long ones that are loud, none near another."""
     dice = np.random.default_rng([seed, 5])
@@ -59,23 +69,6 @@ def rare_slots(slots: list[Slot], mood: Mood, seed: int) -> set[int]:
         if len(out) < wanted and all(abs(n - other) >= RARE_APART for other in out):
             out.add(int(n))
     return out
-
-
-def framed(piece: Footage, place: tuple[float, float], width: int, height: int) -> Framing:
-    """Return a framing that brings a place of the picture (shares of its width and height) to where a subject stands, as far as the
-    picture reaches; a still moves in slowly."""
-    base = framing_for(piece)
-    if base.fit != "cover" or piece.as_frame:
-        return base
-    shown = piece.width / piece.height * height / width  # the picture's shape against the frame's
-    wide, tall = max(shown, 1.0), max(1 / shown, 1.0)  # in shares of the frame
-    x, y = (
-        float(np.clip((aim - at * size) + (size - 1) / 2, -(size - 1) / 2, (size - 1) / 2))
-        for aim, at, size in zip(AIM, place, (wide, tall), strict=True)
-    )
-    start = Position(x=x if abs(x) >= LEAST_MOVE else 0.0, y=y if abs(y) >= LEAST_MOVE else 0.0)
-    end = replace(start, zoom=STILL_ZOOM) if piece.kind == "still" else None
-    return replace(base, start=start, end=end)
 
 
 def _cue_of(reel: Reel, footage: str, time_s: float, known: str) -> tuple[Reel, str]:
@@ -91,9 +84,10 @@ def _cue_of(reel: Reel, footage: str, time_s: float, known: str) -> tuple[Reel, 
     return reel, min(piece.cues, key=lambda c: abs(c.time_s - time_s)).id
 
 
-def _point_for(reel: Reel, slot: Slot) -> Point | None:
+def _point_for(reel: Reel, slot: Slot, chance: Chance, air_s: float = 0.0) -> Point | None:
     """Return the point that a slot's decisive frame lands on: the drop's own, of short slots the first, else the strongest that is
-    neither right behind the cut nor right before the next."""
+    neither right behind the cut nor right before the next; where what is to be seen is short, one that leaves no more to be shown on
+    either side than there is."""
     song = reel.soundtrack
     assert song is not None
     first, end = (frame_of(e.time_s, reel.rate) for e in (slot.start, slot.end))
@@ -101,8 +95,17 @@ def _point_for(reel: Reel, slot: Slot) -> Point | None:
     inside = [(p, f) for p, f in at if first <= f < end]
     if not inside:
         return None
+    rate, ratio = float(reel.rate), chance.piece.conform_ratio
+
+    def missing(frame: int) -> float:
+        before = air_s + (frame - first) / rate - chance.before_s / ratio
+        after = air_s + (end - frame) / rate - chance.after_s / ratio
+        return round(max(before, 0.0) + max(after, 0.0), 3)
+
     if slot.role == "drop" or slot.beats < 1.5:
         return min(inside, key=lambda x: x[1])[0]
+    least = min(missing(f) for _, f in inside)
+    inside = [(p, f) for p, f in inside if missing(f) <= least]
     margin = KEPT * (end - first)
     kept = [(p, f) for p, f in inside if margin <= f - first and margin <= end - f] or inside
     return max(kept, key=lambda x: (x[0].strength, -abs(x[1] - (first + end) / 2)))[0]
@@ -138,26 +141,36 @@ def with_chance(reel: Reel, clip: str, chance: Chance) -> Reel:
     if not piece.endless:
         reel, cue = _cue_of(reel, piece.id, chance.time_s, chance.cue.id if chance.cue is not None else "")
         point = Timeline(reel).point(old.pins[0].point) if old.pins else None
-        point = point or _point_for(reel, Slot(old.start, old.end, 0.5, "middle", "plain", 2.0))
+        point = point or _point_for(reel, Slot(old.start, old.end, 0.5, "middle", "plain", 2.0), chance)
         made = replace(made, source_s=max(0.0, chance.time_s), pins=(Pin(cue, point.id),) if point is not None else ())
         use = old.shaped
         if use is not None and use.align == "pin" and made.pins:
             amount = most_ramp(reel, piece, use.amount, use.shape)
             made = replace(made, shaped=replace(use, amount=amount) if amount > 0 else None)
-    return with_enough_footage(replace(reel, clips=tuple(made if c.id == clip else c for c in reel.clips)), {clip})
+    return with_enough_footage(
+        replace(reel, clips=tuple(made if c.id == clip else c for c in reel.clips)), {clip: seen_about(chance)}
+    )
 
 
-def with_enough_footage(reel: Reel, only: Collection[str]) -> Reel:
-    """Return a reel whose clips, of those named, do not run out of footage: those that would play at one speed, slower, or on another
-    point, or let their point go."""
+def seen_about(chance: Chance) -> Seen:
+    """Return from when to when of its file there is something to see about a chance."""
+    return chance.time_s - chance.before_s, chance.time_s + chance.after_s
+
+
+def with_enough_footage(reel: Reel, only: Mapping[str, Seen]) -> Reel:
+    """Return a reel whose clips, of those named, neither run out of footage nor show what lies outside the stretch of it that is given
+    for each, in seconds of the file: those that would play at one speed, slower, or on another point, or let their point go."""
     for _ in range(4):
         timeline = Timeline(reel)
         changed = []
         for placed in timeline.placed:
             if placed.clip.id not in only or placed.footage.endless:
                 continue
-            if placed.short_before_s + placed.short_after_s >= 1e-3:
-                changed.append(_mended(timeline, placed.clip, placed.footage, placed.frames / float(reel.rate)))
+            if (
+                placed.short_before_s + placed.short_after_s >= 1e-3
+                or _outside(placed, only[placed.clip.id], reel.rate) >= LEAST_SEEN_S
+            ):
+                changed.append(_mended(timeline, placed, only[placed.clip.id]))
         if not changed:
             return reel
         by_name = {c.id: c for c in changed}
@@ -165,36 +178,42 @@ def with_enough_footage(reel: Reel, only: Collection[str]) -> Reel:
     return reel
 
 
-def _mended(timeline: Timeline, clip: Clip, piece: Footage, seconds: float) -> Clip:
+def _outside(placed: Placed, seen: Seen, rate: Fraction) -> float:
+    """Return for how many seconds of the file a clip shows what lies outside a stretch of it."""
+    source = source_at_frames(placed, np.arange(placed.begin, placed.until + 1, dtype=np.float64), rate)
+    return max(0.0, seen[0] - float(source.min())) + max(0.0, float(source.max()) - seen[1])
+
+
+def _mended(timeline: Timeline, placed: Placed, seen: Seen) -> Clip:
+    clip, piece = placed.clip, placed.footage
     if clip.shaped is not None or clip.curve.nodes[0].speed < 0:
         return replace(clip, shaped=None, curve=constant(1.0))
-    placed = timeline.placed_clip(clip.id)
+    low, high = max(seen[0], 0.0), min(seen[1], piece.length_s)
     cue = by_id(piece.cues, clip.pins[0].cue) if clip.pins else None
     point = timeline.point(clip.pins[0].point) if clip.pins else None
-    if cue is not None and point is not None and placed is not None:
+    if cue is not None and point is not None:
+        lead, rest = (cue.time_s - low) / piece.conform_ratio, (high - cue.time_s) / piece.conform_ratio
         frame = timeline.frame_of_point(point)
         if clip.curve == constant(1.0):
             # Another point of the slot that the cue can land on as it was shot is better than slow footage.
-            other = _point_in_reach(timeline, cue.time_s, piece, placed.begin, placed.until)
+            other = _point_in_reach(timeline, lead, rest, placed.begin, placed.until)
             if other is not None and other.id != point.id:
                 return replace(clip, pins=(Pin(cue.id, other.id),))
         before, after = ((n / float(timeline.rate)) for n in (frame - placed.begin, placed.until - frame))
-        lead, rest = cue.time_s / piece.conform_ratio, (piece.length_s - cue.time_s) / piece.conform_ratio
         speed = min(lead / before if before > 0 else 1.0, rest / after if after > 0 else 1.0, 1.0)
         if speed >= SLOWEST and clip.curve == constant(1.0):
             return replace(clip, curve=constant(max(speed * 0.995, SLOWEST)))
-    speed = min(1.0, 0.99 * piece.length_s / piece.conform_ratio / max(seconds, 1e-3))
-    unused_s = piece.length_s - seconds * speed * piece.conform_ratio
-    return replace(clip, pins=(), source_s=max(0.0, unused_s / 2), curve=constant(speed))
+    seconds = (placed.until - placed.begin) / float(timeline.rate)
+    speed = min(1.0, 0.99 * (high - low) / piece.conform_ratio / max(seconds, 1e-3))
+    unused_s = high - low - seconds * speed * piece.conform_ratio
+    return replace(clip, pins=(), source_s=low + max(0.0, unused_s / 2), curve=constant(speed))
 
 
-def _point_in_reach(timeline: Timeline, cue_s: float, piece: Footage, begin: int, until: int) -> Point | None:
-    """Return the strongest point of a slot that a cue can land on at the speed it was shot at, None where there is none."""
+def _point_in_reach(timeline: Timeline, lead_s: float, rest_s: float, begin: int, until: int) -> Point | None:
+    """Return the strongest point of a slot that leaves no more before and after it than so much, None where there is none."""
     rate = float(timeline.rate)
-    ratio = piece.conform_ratio  # seconds of the file that pass in a second as filmed
-    before, after = cue_s / ratio, (piece.length_s - cue_s) / ratio
     found = [
         p for p in timeline.on_reel()
-        if begin <= (f := timeline.frame_of_point(p)) < until and (f - begin) / rate <= before and (until - f) / rate <= after
+        if begin <= (f := timeline.frame_of_point(p)) < until and (f - begin) / rate <= lead_s and (until - f) / rate <= rest_s
     ]  # fmt: skip
     return max(found, key=lambda p: p.strength, default=None)

@@ -11,7 +11,7 @@ from tempik.edit.joins import laying
 from tempik.edit.sounds.rows import with_sound_row
 from tempik.grade.looks import LOOKS
 from tempik.joins import join_of
-from tempik.reel import AccentRow, Limit, Reel, Rule, Soundtrack, new_id
+from tempik.reel import AccentRow, Grade, Limit, Reel, Rule, Soundtrack, new_id
 from tempik.reel.points import metre_of
 from tempik.timeline.timeline import Timeline
 
@@ -99,9 +99,37 @@ def with_joins(reel: Reel, mood: Mood, clips: Collection[str]) -> Reel:
         if placed is not None and is_change(song, song.start_s + placed.first / float(reel.rate)):
             joins[place] = replace(join_of(mood.join), length=mood.join_beats, unit="beats")
     joined = laying.with_joins(reel, dict(joins))
-    # Where the footage does not go on for as long the cut is hard: a picture that stands still shows.
-    short = {seam.owner.clip.id for seams in Timeline(joined).seams for seam in seams if seam.missing}
-    return laying.with_joins(joined, {place: None for place in joins if place.clip in short})
+    # What goes on beyond a cut is shown as fast as the slot is at its edge: where the footage is too short for that, both clips play at
+    # one speed; where it does not go on for long enough even so, the cut is hard, as a picture that stands still shows.
+    beside = _too_short(joined)
+    calm = laying.with_joins(
+        _at_one_speed(reel, {c for pair in beside.values() for c in pair} & set(clips)), dict(joins)
+    )
+    still = set(_too_short(calm))
+    better = {c for owner, pair in beside.items() if owner not in still for c in pair}
+    made = laying.with_joins(_at_one_speed(reel, better & set(clips)), dict(joins))
+    return laying.with_joins(made, {place: None for place in joins if place.clip in _too_short(made)})
+
+
+def _too_short(reel: Reel) -> dict[str, tuple[str, str]]:
+    """Return the clips whose join shows a picture that stands still, each with both sides of the join."""
+    out = {}
+    for row, seams in zip(Timeline(reel).rows, Timeline(reel).seams, strict=True):
+        names = [p.clip.id for p in row]
+        for seam in seams:
+            if seam.missing and seam.owner.clip.id in names:
+                at = names.index(seam.owner.clip.id)
+                out[names[at]] = (names[max(at - 1, 0)], names[at])
+    return out
+
+
+def _at_one_speed(reel: Reel, clips: Collection[str]) -> Reel:
+    changed = {
+        c.id: replace(c, shaped=None)
+        for c in reel.clips
+        if c.id in clips and c.shaped is not None and c.shaped.align == "pin"
+    }
+    return replace(reel, clips=tuple(changed.get(c.id, c) for c in reel.clips))
 
 
 def is_change(song: Soundtrack, at_s: float) -> bool:
@@ -140,4 +168,7 @@ def with_look(reel: Reel, mood: Mood) -> Reel:
     """Return the reel with a mood's look and shutter."""
     look = next((x for x in LOOKS if x.name == mood.look), None)
     grade = replace(look.grade, amount=mood.look_amount) if look is not None else None
+    if mood.light:
+        grade = grade or Grade()
+        grade = replace(grade, exposure=grade.exposure + mood.light)
     return replace(reel, look=grade, shutter_deg=mood.shutter_deg)

@@ -11,14 +11,22 @@ from msgspec.structs import replace
 from tempik.edit.clips.slots import cleared, new_clip_id
 from tempik.edit.drafting.around import around, shown
 from tempik.edit.drafting.casting import Wishes, cast
-from tempik.edit.drafting.clips import most_ramp, rare_slots, with_enough_footage, with_laid
+from tempik.edit.drafting.clips import (
+    Seen,
+    most_ramp,
+    rare_slots,
+    seen_about,
+    with_enough_footage,
+    with_laid,
+)
 from tempik.edit.drafting.finish import rows_left, with_accents, with_joins, with_look, with_sounds
+from tempik.edit.drafting.framing import with_subjects
 from tempik.edit.drafting.material import material_of
 from tempik.edit.drafting.moods import Mood
 from tempik.edit.drafting.rhythm import LEAST_S, slots_of
 from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
-from tempik.media import Study
+from tempik.media import Study, upright
 from tempik.reel import Choice, Drafted, Footage, Reel, Soundtrack
 from tempik.reel.sound import MASTERED, Mix
 from tempik.time import frame_of, time_of
@@ -171,11 +179,14 @@ def _drafted(reel: Reel, studies: Mapping[str, Study], wish: MoodWish, notes: li
     material = material_of(pieces, studies, before.draft.cues if before.draft is not None else ())
     chosen = cast(slots, material, mood, wish.seed, Wishes(shown(there), beside, wish.ordered))
     rare = rare_slots(slots, mood, wish.seed)
-    names = []
+    names: dict[str, Seen] = {}
     for number, (slot, one) in enumerate(zip(slots, chosen, strict=True)):
-        names.append(new_clip_id(reel))
-        reel = with_laid(reel, names[-1], slot, one.chance, mood, number in rare)
-    reel = with_joins(with_enough_footage(reel, names), mood, names)
+        name = new_clip_id(reel)
+        names[name] = seen_about(one.chance)
+        reel = with_laid(reel, name, slot, one.chance, mood, number in rare)
+    courses = {f.id: upright(studies[f.id].course, f.rotation_deg) for f in pieces if f.id in studies}
+    reel = with_subjects(with_enough_footage(reel, names), names, courses)
+    reel = with_joins(reel, mood, names)
     reel = _finished(reel, before, wish, first, end)
     made = _record(before, reel, wish, laid.choices)
     return MoodDraft(replace(reel, draft=made), (*notes, *laid.notes, *material.notes), tuple(names))
@@ -250,5 +261,10 @@ def with_strength(reel: Reel, mood: Mood, strength: float) -> Reel:
         clips.append(clip)
     draft = replace(reel.draft, strength=strength) if reel.draft is not None else None
     made = replace(reel, amount=strength, clips=tuple(clips), draft=draft)
-    changed = [c.id for c, old in zip(clips, reel.clips, strict=True) if c is not old]
-    return with_enough_footage(made, changed)
+    timeline = Timeline(reel)
+    seen = {}
+    for clip, old in zip(clips, reel.clips, strict=True):
+        placed = timeline.placed_clip(clip.id)
+        if clip is not old and placed is not None:
+            seen[clip.id] = (0.0, placed.footage.length_s)
+    return with_enough_footage(made, seen)

@@ -187,7 +187,7 @@ def _clear_about(piece: Footage, bad: Bad, time_s: float) -> tuple[float, float]
     after = wrong[wrong > int(here)]
     first = (before[-1] + 1) * STEP_S if len(before) else 0.0
     last = after[0] * STEP_S if len(after) else piece.length_s
-    return max(0.0, time_s - first), max(0.0, min(last, piece.length_s) - time_s)
+    return float(max(0.0, time_s - first)), float(max(0.0, min(last, piece.length_s) - time_s))
 
 
 def _middle(piece: Footage, bad: Bad) -> float:

@@ -39,8 +39,8 @@ class Mood(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     sections, 0 to 1; `flow` says whether the way things move goes on across a cut, is answered by its opposite, or does not matter.
     `ramp` is how much of `shape` a clip with a cue plays, 0 to 1, on slots of at least `ramp_from` beats; `rare` is another shape,
     or a rewind, that a `rare_share` of the clips plays. `fires` are its accents, `join` what lies on a change of section, for how many
-    beats; `rush` and `hit` are sounds on joins and drops; `look` is a look's name, as strong as `look_amount`; `shutter_deg` blurs
-    what moves.
+    beats; `rush` and `hit` are sounds on joins and drops; `look` is a look's name, as strong as `look_amount`, and `light`
+    makes it lighter or darker, in stops; `shutter_deg` blurs what moves.
     """
 
     name: str
@@ -63,6 +63,7 @@ class Mood(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     hit: str = ""
     look: str = ""
     look_amount: float = 0.7
+    light: float = 0.0
     shutter_deg: float = 0.0
 
 
@@ -73,7 +74,7 @@ FIRES_ON = ("drops", "downbeats", "beats")
 MOST = 16
 BOUNDS = {
     "roll": (0, 16), "hold": (1, 32), "motion": (0, 1), "ramp": (0, 2), "ramp_from": (0.5, 64), "rare_share": (0, 0.5),
-    "join_beats": (0.1, 8), "look_amount": (0, 1.5), "shutter_deg": (0, 360),
+    "join_beats": (0.1, 8), "look_amount": (0, 1.5), "light": (-2, 2), "shutter_deg": (0, 360),
 }  # fmt: skip
 LOUD: tuple[LevelName, ...] = ("middle", "full")
 
@@ -127,7 +128,7 @@ MOODS: tuple[Mood, ...] = (
         phrases={"quiet": ((8, 8), (8,)), "middle": ((8,), (4, 4)), "full": ((2, 2), (4,), (2, 1, 1))},
         roll=2, hold=4, motion=0.9, shape="hang", ramp=0.5, ramp_from=4, rare=REWIND, rare_share=0.08, fill=True,
         join="dip", join_beats=1, rush="riser", hit="impact",
-        look="Quench", look_amount=0.9, shutter_deg=120,
+        look="Quench", look_amount=1.0, light=-0.8, shutter_deg=120,
         fires=(Fires("flash", "drops", amount=1.0), Fires("split", "downbeats", 2, ("full",), 0.7),
                Fires("vignette", "downbeats", 1, ("quiet",), 0.5)),
     ),
