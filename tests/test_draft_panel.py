@@ -15,6 +15,7 @@ from tempik.desktop.shell.mood_dialog import MoodDialog, phrases_of, phrases_tex
 from tempik.desktop.shell.window import Window
 from tempik.edit.drafting.keeping import with_kept
 from tempik.edit.drafting.moods import MOODS, mood_named
+from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
 from tempik.project.moods import own_moods
 from tempik.reel import Reel
@@ -53,6 +54,9 @@ def test_a_stretch_is_chosen_shown_on_the_strip_and_listened_to(
 ) -> None:
     heard: list[int] = []
     monkeypatch.setattr(opened.arrange.sampler, "play", lambda samples: heard.append(len(samples)))
+    panel.hide()
+    opened.project.change("Elsewhere", lambda reel: with_stretch(reel, 7.0, 8.0))
+    opened.projects.show_draft()
     panel.length.setValue(6.0)
     qtbot.wait(50)
     offers = [b for b in panel.offer_group.buttons() if b.isVisible()]
