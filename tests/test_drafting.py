@@ -382,6 +382,13 @@ def test_another_mood_over_a_stretch_has_its_accents_there_alone(first: MoodDraf
         assert fires(made, accent, 0.0, 19.5) == fires(reel, accent, 0.0, 19.5)
 
 
+def test_a_shorter_draft_leaves_nothing_beyond_its_end(first: MoodDraft) -> None:
+    made = drafted_anew(first.reel, STUDIES, MoodWish(DRIVING, 1, 8.0, 12.0)).reel
+    timeline = Timeline(made)
+    assert timeline.frames == 360 and {p.clip.id for p in timeline.placed} == {c.id for c in made.clips}
+    assert not check_reel(timeline).notes and not gaps(timeline)
+
+
 def test_what_was_laid_by_hand_on_other_tracks_and_rows_stays(first: MoodDraft) -> None:
     reel = with_row(first.reel)
     over = Clip("c900", "f0", Edge(2.0), Edge(4.0), track=1)

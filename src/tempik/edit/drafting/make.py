@@ -91,7 +91,10 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
     first, end = _frames(timeline, wish)
     if end - first < LEAST_S * float(reel.rate):
         raise TempikError("The stretch to draft over is too short; mark a longer one.")
-    reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.kept])
+    if wish.over is None:  # what lies beyond the reel's ends goes as well
+        reel = replace(reel, clips=tuple(c for c in reel.clips if c.track or c.kept))
+    else:
+        reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.kept])
     reel = _without_rows(_without_cues(reel), wish, first, end)
     return _drafted(reel, studies, wish, notes)
 
