@@ -6,6 +6,7 @@ the demo's. Songs without a beat or shorter than a quarter of a minute are passe
 
 from __future__ import annotations
 
+import os
 import statistics
 import tempfile
 import time
@@ -13,10 +14,12 @@ from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
 
+import av
 import numpy as np
 from msgspec.structs import replace
 
 from bench.speed import say
+from bench.textured import write_textured
 from tempik.assemble import soundtrack_from
 from tempik.check import check_reel
 from tempik.demo import PROJECT, write_demo
@@ -26,8 +29,11 @@ from tempik.edit.drafting.material import material_of
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.errors import TempikError
-from tempik.media import STEP_S, Course, Study, Suggestion
+from tempik.media import STEP_S, Course, FrameIndex, Study, Suggestion, index_frames, study
+from tempik.media.looking import look_over
 from tempik.media.probe import Cadence
+from tempik.media.proxy import make_proxy
+from tempik.media.strip import make_strip
 from tempik.project.file import load_reel
 from tempik.reel import Footage, Soundtrack
 from tempik.rhythm import analyse
@@ -94,6 +100,41 @@ def main(folders: list[str]) -> None:
     say(f"a draft of {LENGTH_S:.0f} s from {PIECES} pieces", f"{worst:.2f} s", "≤ 2 s", worst <= 2)
     for mood in MOODS:
         _score(mood, songs, footage, studies)
+    _looks()
+
+
+def _looks() -> None:
+    """Print what a look over 1080p footage of 10 s takes, proxy and filmstrip included, beside decoding it and beside three passes."""
+    with tempfile.TemporaryDirectory() as folder:
+        took: dict[str, list[float]] = {"look": [], "decode": [], "apart": []}
+        for seed in range(3):
+            path = str(write_textured(Path(folder) / f"{seed}.mp4", seed, 10.0))
+            index = index_frames(path)
+            for name, work in (("decode", _decoded), ("look", _looked), ("apart", _apart)):
+                os.environ["TEMPIK_CACHE"] = str(Path(folder) / f"{name}{seed}")
+                begun = time.monotonic()
+                work(path, index)
+                took[name].append(time.monotonic() - begun)
+        look, decode, apart = (statistics.median(took[name]) for name in ("look", "decode", "apart"))
+        text = f"{look:.1f} s: {look / decode:.1f} × decoding it, {look / apart:.2f} × one pass each"
+        say("a look over 10 s of textured 1080p", text, "≤ 1.5 s", look <= 1.5)
+
+
+def _decoded(path: str, index: FrameIndex) -> None:
+    with av.open(path) as container:
+        container.streams.video[0].thread_type = "AUTO"
+        for _ in container.decode(video=0):
+            pass
+
+
+def _looked(path: str, index: FrameIndex) -> None:
+    look_over(path, 0, True)
+
+
+def _apart(path: str, index: FrameIndex) -> None:
+    study(path)
+    make_strip(path, index, 0)
+    make_proxy(path)
 
 
 def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies: dict[str, Study]) -> None:

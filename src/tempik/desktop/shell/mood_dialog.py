@@ -79,11 +79,14 @@ class MoodDialog(QDialog):
         self.said = Label("")
         self.said.setWordWrap(True)
         self.said.setStyleSheet(f"color: {theme.WARNING_TEXT};")
-        left, right = self._make_form(mood)
         across = QHBoxLayout()
         across.setSpacing(24)
-        across.addLayout(left, 1)
-        across.addLayout(right, 1)
+        for form in self._make_forms(mood):
+            form.setVerticalSpacing(5)
+            part = QVBoxLayout()
+            part.addLayout(form)
+            part.addStretch(1)
+            across.addLayout(part, 1)
         self.accents = QGridLayout()
         self.accents.setSpacing(4)
         add = QPushButton("add an accent")
@@ -99,7 +102,7 @@ class MoodDialog(QDialog):
         top.addRow(Label("name"), self.name)
         top.addRow(Label("what it is like"), self.does)
         column = QVBoxLayout(self)
-        column.setSpacing(10)
+        column.setSpacing(8)
         column.addLayout(top)
         column.addLayout(across)
         column.addWidget(quiet("accents"))
@@ -109,35 +112,35 @@ class MoodDialog(QDialog):
         column.addWidget(buttons)
         for fires in mood.fires:
             self.add_fires(fires)
-        self.setMinimumWidth(760)
+        self.setMinimumWidth(940)
 
-    def _make_form(self, mood: Mood) -> tuple[QFormLayout, QFormLayout]:
-        left, right = QFormLayout(), QFormLayout()
+    def _make_forms(self, mood: Mood) -> tuple[QFormLayout, QFormLayout, QFormLayout]:
+        left, middle, right = QFormLayout(), QFormLayout(), QFormLayout()
         for level in LEVELS:
             line = QLineEdit(phrases_text(mood.phrases[level]))
             line.setToolTip("Lengths of cuts in beats, one after the other; | between two rows of which one is drawn")
             self.cuts[level] = line
             left.addRow(Label(f"cuts, {LEVEL_WORDS[level]}"), line)
         self._tick(left, "fill", "halves before a change", mood.fill)
-        self._number(left, "roll", "roll before a drop, beats", mood.roll, 1)
-        self._number(left, "hold", "held on the drop, beats", mood.hold, 1)
-        self._number(left, "motion", "moving footage where it is loud", mood.motion, 0.1)
-        self._choice(left, "flow", "movement across cuts", mood.flow, ["", "carried", "answered"])
+        self._number(left, "roll", "roll, beats", mood.roll, 1)
+        self._number(left, "hold", "held on drops, beats", mood.hold, 1)
+        self._number(middle, "motion", "motion by loudness", mood.motion, 0.1)
+        self._choice(middle, "flow", "movement across cuts", mood.flow, ["", "carried", "answered"])
         shapes = [s.name for s in READY]
-        self._choice(left, "shape", "speed", mood.shape, shapes)
-        self._number(left, "ramp", "how much of it", mood.ramp, 0.05)
-        self._number(left, "ramp_from", "on clips from, beats", mood.ramp_from, 0.5)
-        self._choice(right, "rare", "rarely", mood.rare, ["", REWIND, *shapes])
-        self._number(right, "rare_share", "on how many", mood.rare_share, 0.01)
+        self._choice(middle, "shape", "speed", mood.shape, shapes)
+        self._number(middle, "ramp", "how much of the speed", mood.ramp, 0.05)
+        self._number(middle, "ramp_from", "on clips from, beats", mood.ramp_from, 0.5)
+        self._choice(middle, "rare", "rarely", mood.rare, ["", REWIND, *shapes])
+        self._number(middle, "rare_share", "on how many", mood.rare_share, 0.01)
         self._choice(right, "join", "join", mood.join, ["", *JOINS])
-        self._number(right, "join_beats", "its length, beats", mood.join_beats, 0.25)
+        self._number(right, "join_beats", "join, beats", mood.join_beats, 0.25)
         self._choice(right, "rush", "sound on joins", mood.rush, ["", *SHELF])
         self._choice(right, "hit", "sound on drops", mood.hit, ["", *SHELF])
         self._choice(right, "look", "look", mood.look, ["", *(look.name for look in LOOKS)])
-        self._number(right, "look_amount", "how much of it", mood.look_amount, 0.05)
-        self._number(right, "light", "lighter or darker, stops", mood.light, 0.1)
+        self._number(right, "look_amount", "how much of the look", mood.look_amount, 0.05)
+        self._number(right, "light", "light, stops", mood.light, 0.1)
         self._number(right, "shutter_deg", "shutter", mood.shutter_deg, 15, "°")
-        return left, right
+        return left, middle, right
 
     def _number(self, form: QFormLayout, field: str, text: str, value: float, step: float, unit: str = "") -> None:
         box = QDoubleSpinBox()
@@ -145,6 +148,7 @@ class MoodDialog(QDialog):
         box.setRange(*map(float, BOUNDS[field]))
         box.setSingleStep(step)
         box.setSuffix(unit)
+        box.setAlignment(Qt.AlignmentFlag.AlignCenter)
         box.setValue(value)
         box.setAccessibleName(text)
         form.addRow(Label(text), box)
@@ -184,6 +188,8 @@ class MoodDialog(QDialog):
         amount.setRange(0.0, 2.0)
         amount.setSingleStep(0.1)
         amount.setValue(fires.amount)
+        for number in (every, amount):
+            number.setAlignment(Qt.AlignmentFlag.AlignCenter)
         row = (accent, of, every, where, amount)
         self.fires.append(row)
 
