@@ -14,11 +14,21 @@ from tempik.deliver import presets, queue
 from tempik.deliver.order import Order
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.shell.window import Window
+from tempik.edit.draft import Wish, draft_reel
 from tempik.formats import FORMATS
 from tempik.media import probe
+from tempik.reel import Reel
 from tempik.timeline.timeline import timeline_of
 
 WAIT = 90_000
+
+
+@pytest.fixture
+def reel(drafted: Reel) -> Reel:
+    """The small reel, a few seconds of it: what is written is watched here, not how long it takes."""
+    assert drafted.soundtrack is not None
+    wish = Wish(every=2, length_s=4.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    return draft_reel(drafted.soundtrack, drafted.footage, wish).reel
 
 
 @pytest.fixture

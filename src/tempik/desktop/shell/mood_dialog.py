@@ -188,8 +188,8 @@ class MoodDialog(QDialog):
         amount.setRange(0.0, 2.0)
         amount.setSingleStep(0.1)
         amount.setValue(fires.amount)
-        for number in (every, amount):
-            number.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        for box in (every, amount):
+            box.setAlignment(Qt.AlignmentFlag.AlignCenter)
         row = (accent, of, every, where, amount)
         self.fires.append(row)
 

@@ -66,7 +66,7 @@ class ExportPage(Page):
         self._soon.setSingleShot(True)
         self._soon.setInterval(SETTLE_MS)
         self._soon.timeout.connect(self._expect)
-        project = desk.project
+        project, self.transport = desk.project, desk.transport
         project.changed.connect(self.want)
         project.selection.selected.connect(self.want)
         project.selection.marked_changed.connect(self.want)
@@ -229,6 +229,10 @@ class ExportPage(Page):
     # What it comes to
 
     def _expect(self) -> None:
+        """Try a few frames of what is ordered, unless something else needs the machine: then later."""
+        if self.exports.running is not None and not self.exports.held or self.transport.player.playing:
+            self._soon.start()
+            return
         if self.isVisible() and self.project.reel.clips:
             order = self._with_part(self.exports.order)
             self.exports.expect(order, Path(self.target.text() or self._usual()))
