@@ -152,6 +152,25 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     assert "given free" in opened.foot.status.text()
 
 
+def test_what_else_a_clip_could_show_is_seen_at_once(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
+    before = opened.project.reel
+    pressed(panel, qtbot, "Draft")
+    drafted(opened, qtbot, before)
+    last = opened.project.timeline.placed[-2]
+    opened.project.selection.select_clip(last.clip.id)
+    opened.project.playhead.go(0)
+    seen = set()
+    for _ in range(4):
+        opened.commands["next_chance"].trigger()
+        placed = opened.project.timeline.placed_clip(last.clip.id)
+        assert placed is not None and placed.first <= opened.project.playhead.frame < placed.end
+        seen.add((placed.footage.id, placed.clip.pins))
+        frame = opened.project.playhead.frame
+    assert len(seen) == 4
+    opened.commands["previous_chance"].trigger()
+    assert opened.project.playhead.frame == frame  # it is in the clip already
+
+
 def test_a_row_is_kept_and_told_why_from_its_menu(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
     before = opened.project.reel
     pressed(panel, qtbot, "Draft")

@@ -24,6 +24,7 @@ from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood, drafte
 from tempik.edit.drafting.material import Chance, material_of, studies_of, unusable
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named, mood_problems
 from tempik.edit.drafting.rhythm import slots_of
+from tempik.edit.drafting.swap import swapped
 from tempik.edit.drafting.why import why_clip, why_join, why_row
 from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, Suggestion, study, upright
@@ -126,6 +127,64 @@ def test_a_piece_that_is_soft_or_shaky_throughout_is_as_it_was_meant() -> None:
     soft = Course((0.2,) * steps, (0.5,) * steps, (1.0,) * steps, jerk=(0.0,) * steps)
     shaky = Course((0.2,) * steps, (0.5,) * steps, (5.0,) * steps, jerk=(0.03,) * steps)
     assert not unusable(soft).any() and not unusable(shaky).any()
+
+
+# Whatever is brought
+
+
+def stills(count: int) -> list[Footage]:
+    return [Footage(f"s{n}", f"/s{n}.png", 800 + 100 * n, 900, Fraction(30), 5.0, kind="still") for n in range(count)]
+
+
+@names
+@pytest.mark.parametrize(
+    "what", ["one", "a hundred", "stills", "shorter than a beat", "all black", "all the same", "mixed"]
+)
+def test_a_reel_all_the_same_whatever_the_footage_is(mood: str, what: str) -> None:
+    """No gap, nothing that stands still for want of footage, and of what there is a picture everywhere."""
+    count = {"one": 1, "a hundred": 100}.get(what, 8)
+    footage, studies = pieces(count, 0.3 if what == "shorter than a beat" else 12.0)
+    if what == "stills":
+        footage, studies = stills(5), {}
+    elif what == "all black":
+        studies = {
+            k: v._replace(course=v.course._replace(light=(0.01,) * len(v.course.light))) for k, v in studies.items()
+        }
+    elif what == "all the same":
+        studies = dict.fromkeys(studies, studies["f3"])
+    elif what == "mixed":
+        footage = [*footage[:3], *stills(2), replace(footage[4], length_s=0.3)]
+    made = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood)))
+    timeline = Timeline(made.reel)
+    assert check_reel(timeline).ok and not gaps(timeline)
+    lacking = sum(p.short_before_s + p.short_after_s for p in timeline.placed)
+    if what == "shorter than a beat":  # slowed as far as it looks like footage, then held
+        assert lacking < 0.6 * made.reel.length_s and all(p.map.slowest >= 0 for p in timeline.placed)
+    else:
+        assert lacking < 1e-3
+    if what == "all black":
+        assert len(made.notes) == 8 and "all of it is black" in made.notes[0]
+    if what == "a hundred":
+        assert len({p.footage.id for p in timeline.placed}) == len(timeline.placed)
+    if what != "one":
+        assert all(a.footage.id != b.footage.id for a, b in pairwise(timeline.placed))
+
+
+@names
+def test_a_song_of_six_minutes_is_drafted_whole_or_a_minute_of_it(mood: str) -> None:
+    footage, studies = pieces(40)
+    song = a_song(360.0)
+    assert draft_in_mood(song, footage, studies, MoodWish(mood_named(mood))).reel.length_s == 60.0
+    whole = draft_in_mood(song, footage, studies, MoodWish(mood_named(mood), length_s=360.0)).reel
+    assert whole.length_s == 360.0 and not gaps(Timeline(whole)) and check_reel(Timeline(whole)).ok
+
+
+def test_a_song_shorter_than_wanted_gives_a_shorter_reel_and_says_so() -> None:
+    footage, studies = pieces()
+    made = draft_in_mood(a_song(20.0), footage, studies, MoodWish(DRIVING, length_s=45.0))
+    assert made.reel.length_s == 20.0 and "The song has 20.0 s left there" in made.notes[0]
+    with pytest.raises(TempikError, match=r"above 0\.5 s"):
+        draft_in_mood(a_song(20.0), footage, studies, MoodWish(DRIVING, length_s=0.2))
 
 
 # Framing
@@ -539,6 +598,27 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
     assert all("section changes here" in why_join(reel, c.id) for c in joined)
     with pytest.raises(TempikError, match="no longer"):
         why_clip(reel, "c999", STUDIES)
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    length=st.sampled_from([0.3, 0.8, 2.0, 5.0, 12.0]),
+    number=st.integers(0, 20),
+    mood=st.sampled_from([m.name for m in MOODS]),
+)
+def test_what_else_a_clip_could_show_is_gone_through_once_round(length: float, number: int, mood: str) -> None:
+    """Each press shows another, and after the last comes the first, however short the footage is."""
+    footage, studies = pieces(5, length)
+    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood))).reel
+    row = Timeline(reel).placed
+    clip = row[number % len(row)].clip.id
+    reel, _, first, whole = swapped(reel, clip, studies, 1)
+    at = [first]
+    for _ in range(whole):
+        reel, _, number, count = swapped(reel, clip, studies, 1)
+        at.append(number)
+        assert count == whole and check_reel(Timeline(reel)).ok
+    assert at == [(first - 1 + n) % whole + 1 for n in range(whole + 1)]
 
 
 # Moods of one's own

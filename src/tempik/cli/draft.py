@@ -253,7 +253,7 @@ def _wish_for(reel: Reel, options: argparse.Namespace) -> MoodWish:
     from tempik.project.moods import any_mood
 
     draft, song = reel.draft, song_of(reel)
-    if options.mood is None and draft is None:
+    if options.mood is None and (draft is None or not draft.mood):
         raise TempikError("This project was not drafted by a mood yet; give --mood NAME.")
     mood = any_mood(options.mood or (draft.mood if draft is not None else ""))
     same = draft is not None and draft.mood == mood.name

@@ -87,7 +87,15 @@ class DraftCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.project.change(f"{chance.piece.name} shown, for {chance.why}: {number} of {whole}", lambda _: made)
+        if self.project.change(f"{chance.piece.name} shown, for {chance.why}: {number} of {whole}", lambda _: made):
+            self._show(clip)
+
+    def _show(self, clip: str) -> None:
+        """Bring a clip's decisive frame on screen, unless the playhead is in the clip already."""
+        placed, playhead = self.project.timeline.placed_clip(clip), self.project.playhead
+        if placed is not None and not placed.first <= playhead.frame < placed.end:
+            inside = [t.frame for t in placed.ties if placed.first <= t.frame < placed.end]
+            playhead.go(inside[0] if inside else placed.first)
 
     def _studies(self) -> dict[str, Study]:
         """Return what is known of the footage so far."""

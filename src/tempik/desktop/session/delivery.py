@@ -107,7 +107,7 @@ class Delivery(QObject):
         """Draw again by the last mood, otherwise; what is kept stays."""
         reel = self.project.reel
         draft, song = reel.draft, reel.soundtrack
-        if draft is None or song is None:
+        if draft is None or not draft.mood or song is None:
             self.project.messages.say("Draft by a mood first (Ctrl+D); then this draws another.", True)
             return
         try:

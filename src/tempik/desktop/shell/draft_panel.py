@@ -178,7 +178,7 @@ class DraftPanel(QFrame):
         self._fill_moods([*names.values()])
         self.strength.setValue(round(100 * reel.amount))
         self.ordered.setChecked(draft is not None and draft.ordered)
-        self.again.setEnabled(draft is not None)
+        self.again.setEnabled(draft is not None and bool(draft.mood))
         marked = self.project.selection.marked_frames
         self.over.setVisible(marked is not None and bool(reel.clips))
         self.over.setChecked(False)

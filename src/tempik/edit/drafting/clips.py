@@ -193,27 +193,33 @@ def _mended(timeline: Timeline, placed: Placed, seen: Seen) -> Clip:
     point = timeline.point(clip.pins[0].point) if clip.pins else None
     if cue is not None and point is not None:
         lead, rest = (cue.time_s - low) / piece.conform_ratio, (high - cue.time_s) / piece.conform_ratio
-        frame = timeline.frame_of_point(point)
         if clip.curve == constant(1.0):
             # Another point of the slot that the cue can land on as it was shot is better than slow footage.
-            other = _point_in_reach(timeline, lead, rest, placed.begin, placed.until)
-            if other is not None and other.id != point.id:
+            other, speed = point_within(timeline, lead, rest, placed.begin, placed.until)
+            if other is not None and speed >= 1.0 and other.id != point.id:
                 return replace(clip, pins=(Pin(cue.id, other.id),))
-        before, after = ((n / float(timeline.rate)) for n in (frame - placed.begin, placed.until - frame))
-        speed = min(lead / before if before > 0 else 1.0, rest / after if after > 0 else 1.0, 1.0)
-        if speed >= SLOWEST and clip.curve == constant(1.0):
-            return replace(clip, curve=constant(max(speed * 0.995, SLOWEST)))
+            if other is not None and speed >= SLOWEST:
+                slower = constant(max(min(speed, 1.0) * 0.995, SLOWEST))
+                return replace(clip, pins=(Pin(cue.id, other.id),), curve=slower)
     seconds = (placed.until - placed.begin) / float(timeline.rate)
     speed = min(1.0, 0.99 * (high - low) / piece.conform_ratio / max(seconds, 1e-3))
     unused_s = high - low - seconds * speed * piece.conform_ratio
     return replace(clip, pins=(), source_s=low + max(0.0, unused_s / 2), curve=constant(speed))
 
 
-def _point_in_reach(timeline: Timeline, lead_s: float, rest_s: float, begin: int, until: int) -> Point | None:
-    """Return the strongest point of a slot that leaves no more before and after it than so much, None where there is none."""
+def point_within(
+    timeline: Timeline, lead_s: float, rest_s: float, begin: int, until: int
+) -> tuple[Point | None, float]:
+    """Return the point of a slot that a cue lands on with so much of its footage before and after it, and the speed at which that fills
+    the slot: the strongest of those at which it plays as it was shot, else the one at which it is slowed least."""
     rate = float(timeline.rate)
-    found = [
-        p for p in timeline.on_reel()
-        if begin <= (f := timeline.frame_of_point(p)) < until and (f - begin) / rate <= lead_s and (until - f) / rate <= rest_s
-    ]  # fmt: skip
-    return max(found, key=lambda p: p.strength, default=None)
+    best: tuple[float, float, Point] | None = None
+    for point in timeline.on_reel():
+        frame = timeline.frame_of_point(point)
+        if not begin <= frame < until:
+            continue
+        before, after = (frame - begin) / rate, (until - frame) / rate
+        speed = min(lead_s / before if before > 0 else 1.0, rest_s / after if after > 0 else 1.0, 1.0)
+        if best is None or (speed, point.strength) > best[:2]:
+            best = (speed, point.strength, point)
+    return (best[2], best[0]) if best is not None else (None, 0.0)

@@ -146,7 +146,7 @@ def _without_rows(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
             return reel
         a, b = (song.start_s + time_of(f, reel.rate) for f in (first, end))
         return rows_left(reel, [r.id for r in reel.rows if r.id in draft.rows and not r.kept], a, b)
-    if draft is None:
+    if draft is None or not draft.mood:
         return replace(
             reel, rows=tuple(r for r in reel.rows if r.kept), sound_rows=tuple(r for r in reel.sound_rows if r.kept)
         )

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from msgspec.structs import replace
+
 from tempik.edit.drafting.casting import BESIDE, FLOW, agreement, worths
-from tempik.edit.drafting.clips import with_chance
+from tempik.edit.drafting.clips import SLOWEST, point_within, with_chance
 from tempik.edit.drafting.make import footage_for
 from tempik.edit.drafting.material import Chance, material_of
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.drafting.why import slot_of
 from tempik.errors import TempikError
 from tempik.media import Study
-from tempik.reel import Reel
+from tempik.reel import Drafted, Reel
+from tempik.reel.nests import all_clips
 from tempik.timeline.placed import Placed
-from tempik.timeline.timeline import timeline_of
+from tempik.timeline.timeline import Timeline, timeline_of
 
 # Of what the reel shows already, how much less it is worth here.
 SHOWN = 0.6
@@ -62,10 +65,32 @@ def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Cha
             out += FLOW * agreement(chance, near["right"], mood)
         return out
 
-    return [
-        chances[k]
-        for k in sorted(range(len(chances)), key=lambda k: (-value(k), chances[k].piece.id, chances[k].time_s))
-    ]
+    order = sorted(range(len(chances)), key=lambda k: (-value(k), chances[k].piece.id, chances[k].time_s))
+    return _told_apart([chances[k] for k in order], timeline, placed)
+
+
+def _told_apart(chances: list[Chance], timeline: Timeline, placed: Placed) -> list[Chance]:
+    """Return chances without those that would show the same: of a piece that is too short to land anywhere in the slot, one."""
+    out: list[Chance] = []
+    too_short: set[str] = set()
+    for chance in chances:
+        if not lands(chance, timeline, placed):
+            if chance.piece.id in too_short:
+                continue
+            too_short.add(chance.piece.id)
+        out.append(chance)
+    return out
+
+
+def lands(chance: Chance, timeline: Timeline, placed: Placed) -> bool:
+    """Tell whether a chance's decisive frame can be on a point of a clip's slot."""
+    if chance.piece.endless:
+        return False
+    ratio = chance.piece.conform_ratio
+    return (
+        point_within(timeline, chance.before_s / ratio, chance.after_s / ratio, placed.begin, placed.until)[1]
+        >= SLOWEST
+    )
 
 
 def _shows(placed: Placed | None, chances: tuple[Chance, ...]) -> Chance | None:
@@ -92,6 +117,26 @@ def swapped(reel: Reel, clip: str, studies: Mapping[str, Study], by: int) -> tup
     if len(found) < 2 or placed is None:
         raise TempikError("There is nothing else to show here; add footage, or wait until it has been looked through.")
     shows = _shows(placed, tuple(found))
+    if shows is None and not placed.clip.pins:
+        timeline = timeline_of(reel)
+        shows = next((c for c in found if c.piece.id == placed.footage.id and not lands(c, timeline, placed)), None)
     number = (found.index(shows) + by) % len(found) if shows is not None else (0 if by > 0 else len(found) - 1)
-    made = with_chance(reel, clip, found[number])
+    made = _with_cues_told(reel, with_chance(reel, clip, found[number]), studies)
     return made, found[number], number + 1, len(found)
+
+
+def _with_cues_told(before: Reel, reel: Reel, studies: Mapping[str, Study]) -> Reel:
+    """Return a reel that tells cues that were set for a clip from those of a person, and has none of them that no clip needs and that
+    would be found again."""
+    there = {(f.id, c.id) for f in before.footage for c in f.cues}
+    draft = reel.draft or Drafted("")
+    ours = set(draft.cues) | {(f.id, c.id) for f in reel.footage for c in f.cues} - there
+    needed = {(c.footage, p.cue) for c in all_clips(reel) for p in c.pins}
+    gone = {(f, c) for f, c in ours - needed if f in studies}
+    footage = tuple(
+        replace(f, cues=tuple(c for c in f.cues if (f.id, c.id) not in gone or c.name))
+        if any(f.id == g for g, _ in gone)
+        else f
+        for f in reel.footage
+    )
+    return replace(reel, footage=footage, draft=replace(draft, cues=tuple(sorted(ours - gone))))

@@ -230,7 +230,7 @@ class ExportPage(Page):
 
     def _expect(self) -> None:
         """Try a few frames of what is ordered, unless something else needs the machine: then later."""
-        if self.exports.running is not None and not self.exports.held or self.transport.player.playing:
+        if (self.exports.running is not None and not self.exports.held) or self.transport.player.playing:
             self._soon.start()
             return
         if self.isVisible() and self.project.reel.clips:
