@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
+from tempik.edit.clips.nests import with_nest, with_nest_open
 from tempik.edit.clips.place import with_row
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.drafting.casting import Wishes, agreement, cast
@@ -31,6 +32,7 @@ from tempik.media import STEP_S, Course, Study, Suggestion, study, upright
 from tempik.project.file import load_reel, save_reel
 from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
 from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, PlannedShot, Reel, Rule, Soundtrack
+from tempik.reel.validate import problems
 from tempik.rhythm.records import Analysis, Onset, Section
 from tempik.timeline.covering import gaps
 from tempik.timeline.framing import frame_matrix
@@ -489,6 +491,21 @@ def test_all_kept_or_a_locked_track_is_said(first: MoodDraft) -> None:
         drafted_anew(locked, STUDIES, wish_of(locked, "driving", 1))
     with pytest.raises(TempikError, match="too short"):
         drafted_anew(first.reel, STUDIES, wish_of(first.reel, "driving", 1, over=(2.0, 2.05)))
+
+
+def test_nests_go_with_their_clips_and_stay_with_kept_ones(first: MoodDraft) -> None:
+    row = [p.clip.id for p in Timeline(first.reel).placed]
+    reel, one = with_nest(first.reel, row[2:4])
+    reel, two = with_nest(reel, row[6:8])
+    reel = with_kept(reel, [one])
+    made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 1)).reel
+    assert clip_of(made, one).kept and [f.kind for f in made.footage].count("nest") == 1
+    nests = {f.id for f in made.footage if f.kind == "nest"}
+    assert [c.id for c in made.clips if c.footage in nests] == [one] and two != one
+    assert not gaps(Timeline(made)) and problems(made) == []
+    inside = with_nest_open(reel, one)
+    with pytest.raises(TempikError, match="close the nest first"):
+        drafted_anew(inside, STUDIES, wish_of(inside, "driving", 1))
 
 
 def test_clips_of_a_stretch_are_found(first: MoodDraft) -> None:

@@ -80,6 +80,8 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
     song = reel.soundtrack
     if song is None:
         raise TempikError("A draft needs a song first; add one.")
+    if reel.opened:
+        raise TempikError("A draft is laid on the reel itself; close the nest first.")
     if reel.tracks[0].locked:
         raise TempikError("Track 1 is locked; unlock it, or nothing can be drafted on it.")
     notes: list[str] = []
@@ -92,7 +94,14 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
     if end - first < LEAST_S * float(reel.rate):
         raise TempikError("The stretch to draft over is too short; mark a longer one.")
     if wish.over is None:  # what lies beyond the reel's ends goes as well
-        reel = replace(reel, clips=tuple(c for c in reel.clips if c.track or c.kept))
+        clips = tuple(c for c in reel.clips if c.track or c.kept)
+        held = {c.footage for c in clips} | {
+            c.footage for f in reel.footage if f.nest is not None for c in f.nest.clips
+        }
+        footage = tuple(
+            f for f in reel.footage if f.nest is None or f.id in held
+        )  # nests that nothing shows any more go too
+        reel = replace(reel, clips=clips, footage=footage)
     else:
         reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.kept])
     reel = _without_rows(_without_cues(reel), wish, first, end)
