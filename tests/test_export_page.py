@@ -282,6 +282,13 @@ def test_the_last_order_is_given_again_by_one_key(opened: Window, qtbot: QtBot, 
     assert "Nothing is being exported" in opened.foot.status.text()
 
 
+def test_a_typed_name_gets_its_formats_ending(page: ExportPage, qtbot: QtBot, tmp_path: Path) -> None:
+    for typed, whole in (("open day", "open day.mp4"), ("a.mp4", "a.mp4"), ("a.webm", "a.mp4"), ("v1.2", "v1.2.mp4")):
+        name(page, tmp_path / typed)
+        page.target.editingFinished.emit()
+        assert page.target.text() == str(tmp_path / whole)
+
+
 def test_where_to_is_asked_with_the_formats_ending(
     page: ExportPage, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -49,6 +49,7 @@ class ExportPage(Page):
         self.target.setToolTip("The file that is written")
         self.target.setPlaceholderText("Where to")
         self.target.textEdited.connect(self._typed)
+        self.target.editingFinished.connect(self._named_whole)
         self.choose = button("…", "Choose where to", self._choose)
         self.choose.setFixedWidth(34)
         self.purpose = quiet("")
@@ -216,6 +217,12 @@ class ExportPage(Page):
     def _typed(self) -> None:
         self._named = bool(self.target.text())
         self.want()
+
+    def _named_whole(self) -> None:
+        """A name that was typed gets its format's ending, so that what is shown is what is written."""
+        text = self.target.text().strip()
+        if text and self._named:
+            self.target.setText(str(named_for(Path(text).expanduser(), format_named(self.exports.order.format))))
 
     def _choose(self) -> None:
         found = self.commands.ask_where(
