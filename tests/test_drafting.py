@@ -298,6 +298,17 @@ def test_what_is_black_is_not_seen_before_or_after_what_is_shown() -> None:
             assert shown.min() >= 2.0 - 0.06 and shown.max() <= 4.5 + 0.06, (mood.name, placed.clip.id)
 
 
+@names
+@pytest.mark.parametrize("seed", range(4))
+def test_the_drop_has_the_best_there_is(mood: str, seed: int) -> None:
+    """One piece has a blow of the user's own in fast movement: it is on the drop in every draw."""
+    footage, studies = pieces(8)
+    footage[6] = replace(footage[6], cues=(Cue("q1", 5.0, "the blow"),))
+    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood), seed)).reel
+    at = next(p for p in Timeline(reel).placed if p.first == round(DROP_S * 30))
+    assert at.footage.id == "f6" and [p.cue for p in at.clip.pins] == ["q1"] and at.ties[0].frame == at.first
+
+
 # Songs as they are
 
 

@@ -40,7 +40,7 @@ OTHERS = {"forge square.tempik": (1080, 1080), "forge wide.tempik": (1920, 1080)
 SONG = "forge-song.wav"
 VERSION = "6"
 # The mood that the demo is drafted by, which draw of it, and the footage that is laid over the others alone.
-MOOD, SEED, OVERLAY = "driving", 0, "embers"
+MOOD, SEED, OVERLAY = "driving", 12, "embers"
 _MARK = "demo-version.txt"
 
 

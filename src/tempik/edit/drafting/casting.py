@@ -177,7 +177,7 @@ def _changed_about(
         changed = False
         for n in range(len(taken)):
             for m in range(n + 1, min(n + MOST_SWAPS, len(taken))):
-                if taken[n] == taken[m]:
+                if taken[n] == taken[m] or "drop" in (slots[n].role, slots[m].role):  # the drop has the best there is
                     continue
                 before = about(n) + about(m)
                 taken[n], taken[m] = taken[m], taken[n]
