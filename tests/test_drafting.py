@@ -26,7 +26,7 @@ from tempik.edit.drafting.material import Chance, material_of, studies_of, unusa
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named, mood_problems
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_join, why_row
+from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
 from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, Suggestion, study, upright
 from tempik.project.file import load_reel, save_reel
@@ -626,6 +626,12 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
     assert all("section changes here" in why_join(reel, c.id) for c in joined)
     with pytest.raises(TempikError, match="no longer"):
         why_clip(reel, "c999", STUDIES)
+    impact = next(r for r in reel.sound_rows if r.sounds == ("impact",))
+    assert why_sound_row(reel, impact) == "Impact on the drops: the mood 'driving' has it."
+    assert why_reel(reel).startswith(
+        "Drafted by the mood 'driving' (draw 1): on the beat"
+    ) and "the look Embers" in why_reel(reel)
+    assert "begins where the song is quiet" in why_reel(reel) and why_reel(replace(reel, draft=None)) == ""
 
 
 @settings(max_examples=25, deadline=None)

@@ -308,7 +308,7 @@ def _asked(reel: Reel, text: str) -> tuple[str, int]:
 def _all_why(reel: Reel) -> int:
     """Say why everything is there."""
     from tempik.edit.drafting.material import studies_of
-    from tempik.edit.drafting.why import why_clip, why_join, why_row
+    from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
     from tempik.timeline.timeline import timeline_of
 
     studies = studies_of([f for f in reel.footage if not f.without_file])
@@ -318,6 +318,10 @@ def _all_why(reel: Reel) -> int:
             print(f"cut {number}: {why_join(reel, placed.clip.id)}")
     for number, row in enumerate(reel.rows, 1):
         print(f"row {number}: {why_row(reel, row)}")
+    for number, sounds in enumerate(reel.sound_rows, 1):
+        print(f"sound {number}: {why_sound_row(reel, sounds)}")
+    if said := why_reel(reel):
+        print(f"reel: {said}")
     return 0
 
 

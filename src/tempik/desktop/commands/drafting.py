@@ -11,7 +11,7 @@ from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
 from tempik.edit.drafting.keeping import all_kept, clips_between, with_kept
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_join, why_row
+from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
 from tempik.errors import TempikError
 from tempik.media import Study
 from tempik.reel import AccentRow, SoundRow
@@ -30,7 +30,8 @@ class DraftCommands(QObject):
 
     @command("Project", "Why is this here?", ("Alt+W",), "clips")
     def say_why(self) -> None:
-        """Say in one sentence why the selected clip, its join or else the selected accent row is there."""
+        """Say in one sentence why the selected clip, its join, or else the selected row is there; of nothing selected, how the reel was
+        drafted."""
         project = self.project
         selection, reel = project.selection, project.reel
         try:
@@ -40,7 +41,9 @@ class DraftCommands(QObject):
                 said = why_clip(reel, selection.clip_id, self._studies())
             elif selection.row is not None:
                 said = why_row(reel, selection.row.row)
-            else:
+            elif selection.sound_row is not None:
+                said = why_sound_row(reel, selection.sound_row)
+            elif not (said := why_reel(reel)):
                 project.messages.say("Select a clip, an accent row or a join; it is told why it is there.", True)
                 return
         except TempikError as error:
@@ -115,5 +118,6 @@ def add_row_entries(menu: QMenu, project: Project, row: AccentRow | SoundRow) ->
     keep.setCheckable(True)
     keep.setChecked(row.kept)
     keep.triggered.connect(lambda: keep_row(project, row))
-    if isinstance(row, AccentRow):
-        menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(why_row(project.reel, row)))
+    reel = project.reel
+    said = why_row(reel, row) if isinstance(row, AccentRow) else why_sound_row(reel, row)
+    menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(said))

@@ -8,12 +8,14 @@ from tempik.accents import accent_named
 from tempik.edit.drafting.casting import why
 from tempik.edit.drafting.finish import is_change, is_drop
 from tempik.edit.drafting.material import Chance, material_of
+from tempik.edit.drafting.moods import MOODS
 from tempik.edit.drafting.rhythm import Role, Slot, section_at
 from tempik.errors import TempikError
 from tempik.joins import CATALOGUE
 from tempik.media import Study
-from tempik.reel import AccentRow, Reel, Soundtrack
+from tempik.reel import AccentRow, Reel, SoundRow, Soundtrack
 from tempik.rhythm.records import LevelName
+from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -106,8 +108,33 @@ def why_row(reel: Reel, row: AccentRow) -> str:
                 {"quiet": "quiet", "middle": "half loud", "full": "loud"}[section.name] if section is not None else ""
             )
             where += f" where the song is {level}" if level else ""
-    by = f": the mood '{reel.draft.mood}' has it" if ours and reel.draft is not None else ", laid by hand"
-    return f"{title} {where}{by}."
+    return f"{title} {where}{_by(reel, ours)}."
+
+
+def why_sound_row(reel: Reel, row: SoundRow) -> str:
+    """Return why a row of sounds is there, in one sentence."""
+    names = " or ".join(SHELF[s].title if s in SHELF else s for s in row.sounds)
+    on = {"drops": "on the drops", "joins": "on joins, so that they are heard"}.get(row.rule.of, f"on {row.rule.of}")
+    ours = reel.draft is not None and row.id in reel.draft.sound_rows
+    return f"{names} {on}{_by(reel, ours)}."
+
+
+def _by(reel: Reel, ours: bool) -> str:
+    return f": the mood '{reel.draft.mood}' has it" if ours and reel.draft is not None else ", laid by hand"
+
+
+def why_reel(reel: Reel) -> str:
+    """Return how a reel came about, in one sentence; '' where it was not drafted by a mood."""
+    draft, song = reel.draft, reel.soundtrack
+    if draft is None or not draft.mood or song is None:
+        return ""
+    mood = next((m for m in MOODS if m.name == draft.mood), None)
+    like = f": {mood.does}" if mood is not None else ""
+    level = {"quiet": "quiet", "middle": "half loud", "full": "loud"}
+    parts = [s for s in (song.heard.sections if song.heard is not None else ()) if s.end_s > song.start_s + 1]
+    begins = f"; it begins where the song is {level[parts[0].name]}" if parts else ""
+    look = f", with the look {mood.look}" if mood is not None and mood.look and reel.look is not None else ""
+    return f"Drafted by the mood '{draft.mood}' (draw {draft.seed + 1}){like}{begins}{look}."
 
 
 def why_join(reel: Reel, clip: str) -> str:
