@@ -321,9 +321,14 @@ def main() -> None:
     until = time.monotonic() + 120
     while window.background.jobs and time.monotonic() < until:  # its footage is looked over
         spin(0.2)
-    placed = window.project.timeline.rows[0][8]
+    # The clip on the drop.
+    song = window.project.reel.soundtrack
+    drop = song.heard.drops[0] - song.start_s if song is not None and song.heard is not None else 0.0
+    placed = next(p for p in window.project.timeline.rows[0] if p.end / 30 > drop + 0.1)
     window.project.selection.select_clip(placed.clip.id)
     window.project.playhead.go(placed.ties[0].frame + 4)
+    settle(window)
+    window.looking.clear()
     settle(window)
     grab(window, "demo")
     window.project.playhead.go(placed.ties[0].frame)
