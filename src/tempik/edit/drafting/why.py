@@ -62,7 +62,7 @@ def why_clip(reel: Reel, clip: str, studies: Mapping[str, Study]) -> str:
     shown_s = cue.time_s if cue is not None else placed.map.source_at(time_of(placed.frames, reel.rate) / 2)
     near = min(chances, key=lambda c: abs(c.time_s - shown_s))
     if cue is None:
-        near = near._replace(why="what lies about its middle")
+        near = near._replace(why="its picture" if piece.endless else "what lies about its middle")
     said = why(slot, near).removesuffix(".")
     point = timeline.point(pinned[cue.id]) if cue is not None else None
     if point is not None:
