@@ -519,6 +519,18 @@ def test_nests_go_with_their_clips_and_stay_with_kept_ones(first: MoodDraft) -> 
         drafted_anew(inside, STUDIES, wish_of(inside, "driving", 1))
 
 
+def test_a_kept_nest_keeps_the_cues_that_its_clips_land_with(first: MoodDraft) -> None:
+    row = [p.clip.id for p in Timeline(first.reel).placed]
+    for at in range(4, 12, 2):
+        reel, nest = with_nest(first.reel, row[at : at + 2])
+        before = {(f.id, c.id): c.time_s for f in reel.footage for c in f.cues}
+        for mood in ("still water", "driving"):
+            made = drafted_anew(with_kept(reel, [nest]), STUDIES, wish_of(reel, mood, 3)).reel
+            after = {(f.id, c.id): c.time_s for f in made.footage for c in f.cues}
+            pins = [(c.footage, p.cue) for f in made.footage if f.nest is not None for c in f.nest.clips for p in c.pins]
+            assert pins and all(after.get(pin) == before[pin] for pin in pins) and problems(made) == []
+
+
 def test_clips_of_a_stretch_are_found(first: MoodDraft) -> None:
     found = clips_between(first.reel, 16 * 30, 20 * 30)
     assert found and all(16 <= clip_of(first.reel, c).start.time_s < 20 for c in found)

@@ -12,7 +12,15 @@ from msgspec.structs import replace
 from tempik.edit.accents.copying import CopiedRows
 from tempik.errors import TempikError
 from tempik.project.file import decode_value, state_folder
-from tempik.project.library import checked_name, file_named, made_folder, read_document, taken_away, write_document
+from tempik.project.library import (
+    checked_name,
+    file_named,
+    made_folder,
+    read_document,
+    readable,
+    taken_away,
+    write_document,
+)
 from tempik.reel import AccentRow, Bundle, Envelope, Length, Limit, Painted, Reel, Rule
 from tempik.reel.validate import problems
 
@@ -60,13 +68,7 @@ def ready_bundles() -> list[CopiedRows]:
 
 def own_bundles() -> list[CopiedRows]:
     """Return one's own bundles by name; files that cannot be read are left out."""
-    out = []
-    for path in sorted(library_folder().glob(f"*{SUFFIX}")):
-        try:
-            out.append(read_bundle(path))
-        except TempikError:
-            continue
-    return out
+    return readable(library_folder(), SUFFIX, read_bundle)
 
 
 def bundle_named(name: str) -> CopiedRows:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 
@@ -13,6 +13,7 @@ from tempik.disk.reading import decoded, read_whole
 from tempik.disk.writing import make_folders, remove, write_whole
 from tempik.errors import TempikError
 
+T = TypeVar("T")
 LONGEST_NAME = 40
 MOST_MB = 4
 
@@ -31,6 +32,17 @@ def file_named(folder: Path, name: str, suffix: str) -> Path:
     """Return the file of one's own of a name."""
     safe = re.sub(r"[^\w\- ]", "_", name)
     return folder / f"{safe}{suffix}"
+
+
+def readable(folder: Path, suffix: str, read: Callable[[Path], T]) -> list[T]:
+    """Return what can be read of one's own in a folder, by name; files that cannot are left out."""
+    out = []
+    for path in sorted(folder.glob(f"*{suffix}")):
+        try:
+            out.append(read(path))
+        except TempikError:
+            continue
+    return out
 
 
 def made_folder(folder: Path, what: str) -> None:

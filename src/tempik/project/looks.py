@@ -11,7 +11,15 @@ import msgspec
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS, ready_look
 from tempik.project.file import decode_value, state_folder
-from tempik.project.library import checked_name, file_named, made_folder, read_document, taken_away, write_document
+from tempik.project.library import (
+    checked_name,
+    file_named,
+    made_folder,
+    read_document,
+    readable,
+    taken_away,
+    write_document,
+)
 from tempik.reel import Grade
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.validate import grade_problems
@@ -35,13 +43,7 @@ def library_folder() -> Path:
 
 def own_looks() -> list[OwnLook]:
     """Return one's own looks by name; files that cannot be read are left out."""
-    out = []
-    for path in sorted(library_folder().glob(f"*{SUFFIX}")):
-        try:
-            out.append(read_look(path))
-        except TempikError:
-            continue
-    return out
+    return readable(library_folder(), SUFFIX, read_look)
 
 
 def look_named(name: str) -> Grade:

@@ -9,7 +9,15 @@ import msgspec
 from tempik.edit.drafting.moods import MOODS, Mood, mood_problems
 from tempik.errors import TempikError
 from tempik.project.file import state_folder
-from tempik.project.library import checked_name, file_named, made_folder, read_document, taken_away, write_document
+from tempik.project.library import (
+    checked_name,
+    file_named,
+    made_folder,
+    read_document,
+    readable,
+    taken_away,
+    write_document,
+)
 from tempik.reel.bounds import no_number
 
 SUFFIX = ".tempikmood"
@@ -22,13 +30,7 @@ def library_folder() -> Path:
 
 def own_moods() -> list[Mood]:
     """Return one's own moods by name; files that cannot be read are left out."""
-    out = []
-    for path in sorted(library_folder().glob(f"*{SUFFIX}")):
-        try:
-            out.append(read_mood(path))
-        except TempikError:
-            continue
-    return out
+    return readable(library_folder(), SUFFIX, read_mood)
 
 
 def any_mood(name: str) -> Mood:

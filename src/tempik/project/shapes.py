@@ -8,7 +8,15 @@ import msgspec
 
 from tempik.errors import TempikError
 from tempik.project.file import state_folder
-from tempik.project.library import checked_name, file_named, made_folder, read_document, taken_away, write_document
+from tempik.project.library import (
+    checked_name,
+    file_named,
+    made_folder,
+    read_document,
+    readable,
+    taken_away,
+    write_document,
+)
 from tempik.reel import Curve, Shape
 from tempik.reel.validate import shape_problems
 from tempik.retime import READY, ready_shape, shape_of
@@ -28,13 +36,7 @@ def all_shapes() -> list[Shape]:
 
 def own_shapes() -> list[Shape]:
     """Return one's own shapes by name; files that cannot be read are left out."""
-    out = []
-    for path in sorted(library_folder().glob(f"*{SUFFIX}")):
-        try:
-            out.append(read_shape(path))
-        except TempikError:
-            continue
-    return out
+    return readable(library_folder(), SUFFIX, read_shape)
 
 
 def shape_named(name: str) -> Shape:

@@ -11,6 +11,7 @@ SAMPLE_RATE = 24000  # at which songs are analysed, mono
 Band = Literal["kick", "snare", "hat", "other"]
 BANDS: tuple[Band, ...] = ("kick", "snare", "hat", "other")
 LevelName = Literal["quiet", "middle", "full"]
+LEVEL_WORDS: dict[LevelName, str] = {"quiet": "quiet", "middle": "half loud", "full": "loud"}
 
 
 SURE, LIKELY = 0.85, 0.6

@@ -28,13 +28,13 @@ from tempik.desktop.session.messages import Messages
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import quiet, tool
 from tempik.desktop.widgets.plain import Label
-from tempik.edit.drafting.moods import BOUNDS, FIRES_ON, LEVEL_WORDS, LEVELS, MOODS, REWIND, Fires, Mood, Phrase
+from tempik.edit.drafting.moods import BOUNDS, FIRES_ON, LEVELS, MOODS, REWIND, Fires, Mood, Phrase
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
 from tempik.joins import CATALOGUE as JOINS
 from tempik.project.moods import kept_mood, own_moods, removed_mood
 from tempik.retime.shapes import READY
-from tempik.rhythm.records import LevelName
+from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
 
 NONE = "none"

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from tempik.edit.drafting.material import Chance, Material, ranked
 from tempik.edit.drafting.moods import Mood
 from tempik.edit.drafting.rhythm import Slot
+from tempik.rhythm.records import LEVEL_WORDS
 
 AGAIN, PIECE_AGAIN, LOT = 20.0, 1.0, 0.15
 MOTION, FIT, STILL_ON_DROP = 3.0, 1.5, 1.0
@@ -191,7 +192,8 @@ def _changed_about(
 
 def why(slot: Slot, chance: Chance) -> str:
     """Return what speaks for a chance in a slot, in a sentence."""
-    loud = {"quiet": "quiet", "middle": "half loud", "full": "loud"}[slot.level]
-    where = {"drop": "on the drop", "roll": "in the roll before the drop"}.get(slot.role, f"where the song is {loud}")
+    where = {"drop": "on the drop", "roll": "in the roll before the drop"}.get(
+        slot.role, f"where the song is {LEVEL_WORDS[slot.level]}"
+    )
     moves = "moves fast" if chance.motion > 0.6 else "is calm" if chance.motion < 0.25 else "moves"
     return f"{chance.piece.name} {where}, for {chance.why}; it {moves} there."

@@ -19,6 +19,7 @@ from tempik.edit.drafting.clips import (
     with_enough_footage,
     with_laid,
 )
+from tempik.edit.drafting.cues import all_cues, without_idle_cues
 from tempik.edit.drafting.finish import rows_left, with_accents, with_joins, with_look, with_sounds
 from tempik.edit.drafting.framing import with_subjects
 from tempik.edit.drafting.material import material_of
@@ -28,6 +29,7 @@ from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
 from tempik.media import Study, upright
 from tempik.reel import Choice, Drafted, Footage, Reel, Soundtrack
+from tempik.reel.nests import all_clips
 from tempik.reel.sound import MASTERED, Mix
 from tempik.time import frame_of, time_of
 from tempik.timeline.timeline import Timeline
@@ -104,7 +106,7 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
         reel = replace(reel, clips=clips, footage=footage)
     else:
         reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.kept])
-    reel = _without_rows(_without_cues(reel), wish, first, end)
+    reel = _without_rows(without_idle_cues(reel), wish, first, end)
     return _drafted(reel, studies, wish, notes)
 
 
@@ -130,21 +132,6 @@ def _frames(timeline: Timeline, wish: MoodWish) -> tuple[int, int]:
     return max(0, a), min(b, timeline.frames)
 
 
-def _without_cues(reel: Reel) -> Reel:
-    """Return the reel without the cues of the last draft that no clip needs any more: they are no wish of the person's."""
-    if reel.draft is None:
-        return reel
-    needed = {(c.footage, p.cue) for c in reel.clips for p in c.pins}
-    gone = set(reel.draft.cues) - needed
-    footage = tuple(
-        replace(f, cues=tuple(c for c in f.cues if (f.id, c.id) not in gone or c.name))
-        if any(f.id == g for g, _ in gone)
-        else f
-        for f in reel.footage
-    )
-    return replace(reel, footage=footage, draft=replace(reel.draft, cues=tuple(sorted(set(reel.draft.cues) & needed))))
-
-
 def _without_rows(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
     """Return the reel without the rows and choices of points that the last draft made, but for kept ones. Over a stretch the accents of
     another mood are silent there alone."""
@@ -159,7 +146,9 @@ def _without_rows(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
         return replace(
             reel, rows=tuple(r for r in reel.rows if r.kept), sound_rows=tuple(r for r in reel.sound_rows if r.kept)
         )
-    tied = {e.point for c in reel.clips for e in (c.start, c.end)} | {p.point for c in reel.clips for p in c.pins}
+    tied = {e.point for c in all_clips(reel) for e in (c.start, c.end)} | {
+        p.point for c in all_clips(reel) for p in c.pins
+    }
     fewer = replace(song, choices=tuple(c for c in song.choices if c not in draft.choices) or song.choices)
     # What still lies on a point between beats keeps it.
     if tied & ({p.id for p in song.points} - {p.id for p in fewer.points}):
@@ -206,10 +195,6 @@ def _drafted(reel: Reel, studies: Mapping[str, Study], wish: MoodWish, notes: li
 
 def _record(before: Reel, reel: Reel, wish: MoodWish, choices: tuple[Choice, ...]) -> Drafted:
     """Return what is to be known of a draft when the next one is made."""
-
-    def cues(of: Reel) -> set[tuple[str, str]]:
-        return {(f.id, c.id) for f in of.footage for c in f.cues}
-
     last, song = before.draft or Drafted(""), reel.soundtrack
     assert song is not None
     mood = wish.mood.name if wish.over is None else last.mood or wish.mood.name
@@ -218,7 +203,7 @@ def _record(before: Reel, reel: Reel, wish: MoodWish, choices: tuple[Choice, ...
         mood, wish.seed, wish.strength, wish.ordered,
         tuple(sorted(rows - {r.id for r in before.rows} | rows & set(last.rows))),
         tuple(sorted(sounds - {r.id for r in before.sound_rows} | sounds & set(last.sound_rows))),
-        tuple(sorted(cues(reel) - cues(before) | set(last.cues))),
+        tuple(sorted(all_cues(reel) - all_cues(before) | set(last.cues))),
         tuple(c for c in song.choices if c in (*last.choices, *choices)),
     )  # fmt: skip
 

@@ -12,7 +12,7 @@ from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
 from tempik.joins import CATALOGUE as JOINS
 from tempik.retime.shapes import READY
-from tempik.rhythm.records import LevelName
+from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF as SOUNDS
 
 # A phrase of cuts: lengths in beats, one after the other.
@@ -69,7 +69,6 @@ class Mood(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
 
 REWIND = "rewind"
 LEVELS: tuple[LevelName, ...] = get_args(LevelName)
-LEVEL_WORDS: dict[LevelName, str] = {"quiet": "quiet", "middle": "half loud", "full": "loud"}
 FIRES_ON = ("drops", "downbeats", "beats")
 MOST = 16
 BOUNDS = {

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from msgspec.structs import replace
-
 from tempik.edit.drafting.casting import BESIDE, FLOW, agreement, worths
 from tempik.edit.drafting.clips import SLOWEST, point_within, with_chance
+from tempik.edit.drafting.cues import with_cues_told, without_idle_cues
 from tempik.edit.drafting.make import footage_for
 from tempik.edit.drafting.material import Chance, material_of
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.drafting.why import slot_of
 from tempik.errors import TempikError
 from tempik.media import Study
-from tempik.reel import Drafted, Reel
-from tempik.reel.nests import all_clips
+from tempik.reel import Reel
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -121,22 +119,6 @@ def swapped(reel: Reel, clip: str, studies: Mapping[str, Study], by: int) -> tup
         timeline = timeline_of(reel)
         shows = next((c for c in found if c.piece.id == placed.footage.id and not lands(c, timeline, placed)), None)
     number = (found.index(shows) + by) % len(found) if shows is not None else (0 if by > 0 else len(found) - 1)
-    made = _with_cues_told(reel, with_chance(reel, clip, found[number]), studies)
+    made = with_cues_told(reel, with_chance(reel, clip, found[number]))
+    made = without_idle_cues(made, lambda footage: footage in studies)
     return made, found[number], number + 1, len(found)
-
-
-def _with_cues_told(before: Reel, reel: Reel, studies: Mapping[str, Study]) -> Reel:
-    """Return a reel that tells cues that were set for a clip from those of a person, and has none of them that no clip needs and that
-    would be found again."""
-    there = {(f.id, c.id) for f in before.footage for c in f.cues}
-    draft = reel.draft or Drafted("")
-    ours = set(draft.cues) | {(f.id, c.id) for f in reel.footage for c in f.cues} - there
-    needed = {(c.footage, p.cue) for c in all_clips(reel) for p in c.pins}
-    gone = {(f, c) for f, c in ours - needed if f in studies}
-    footage = tuple(
-        replace(f, cues=tuple(c for c in f.cues if (f.id, c.id) not in gone or c.name))
-        if any(f.id == g for g, _ in gone)
-        else f
-        for f in reel.footage
-    )
-    return replace(reel, footage=footage, draft=replace(draft, cues=tuple(sorted(ours - gone))))

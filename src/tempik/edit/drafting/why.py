@@ -14,7 +14,7 @@ from tempik.errors import TempikError
 from tempik.joins import CATALOGUE
 from tempik.media import Study
 from tempik.reel import AccentRow, Reel, SoundRow, Soundtrack
-from tempik.rhythm.records import LevelName
+from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
@@ -104,9 +104,7 @@ def why_row(reel: Reel, row: AccentRow) -> str:
         )
         if row.limit.from_s is not None and song is not None:
             section = section_at(song, row.limit.from_s + 0.2)
-            level = (
-                {"quiet": "quiet", "middle": "half loud", "full": "loud"}[section.name] if section is not None else ""
-            )
+            level = LEVEL_WORDS[section.name] if section is not None else ""
             where += f" where the song is {level}" if level else ""
     return f"{title} {where}{_by(reel, ours)}."
 
@@ -130,9 +128,8 @@ def why_reel(reel: Reel) -> str:
         return ""
     mood = next((m for m in MOODS if m.name == draft.mood), None)
     like = f": {mood.does}" if mood is not None else ""
-    level = {"quiet": "quiet", "middle": "half loud", "full": "loud"}
     parts = [s for s in (song.heard.sections if song.heard is not None else ()) if s.end_s > song.start_s + 1]
-    begins = f"; it begins where the song is {level[parts[0].name]}" if parts else ""
+    begins = f"; it begins where the song is {LEVEL_WORDS[parts[0].name]}" if parts else ""
     look = f", with the look {mood.look}" if mood is not None and mood.look and reel.look is not None else ""
     return f"Drafted by the mood '{draft.mood}' (draw {draft.seed + 1}){like}{begins}{look}."
 

@@ -17,14 +17,13 @@ from tempik.reel import (
     beats_between,
 )
 from tempik.reel.nests import everywhere
-from tempik.rhythm.records import Section
+from tempik.rhythm.records import LEVEL_WORDS, Section
 from tempik.time import frame_of
 from tempik.timeline.timeline import timeline_of
 
 LENGTHS_S = (15.0, 30.0, 60.0)
 # Suggestions begin at least so much of the wanted length apart.
 APART = 0.4
-LOUD = {"quiet": "quiet", "middle": "half loud", "full": "loud"}
 
 
 class Stretch(NamedTuple):
@@ -73,7 +72,7 @@ def suggested_stretches(song: Soundtrack, wanted_s: float, most: int = 3) -> lis
 
 def _levels(sections: Sequence[Section]) -> str:
     """Return how loud sections are, one after the other, in words."""
-    words = [word for word, _ in groupby(LOUD[s.name] for s in sections)]
+    words = [word for word, _ in groupby(LEVEL_WORDS[s.name] for s in sections)]
     if len(words) > 2 and words[0] == words[-1]:
         return f"{words[0]}, {words[1]} between"
     return ", then ".join(words if len(words) <= 2 else [words[0], words[-1]])
