@@ -9,6 +9,7 @@ from tempik.desktop.commands.registry import command
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.looking import Looking
 from tempik.edit.drafting.keeping import all_kept, clips_between, with_kept
 from tempik.edit.drafting.swap import swapped
 from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
@@ -20,9 +21,9 @@ from tempik.reel import AccentRow, SoundRow
 class DraftCommands(QObject):
     """What keys do with a draft."""
 
-    def __init__(self, delivery: Delivery, proxies: Proxies) -> None:
+    def __init__(self, delivery: Delivery, proxies: Proxies, looking: Looking) -> None:
         super().__init__(delivery)
-        self.delivery, self.project, self.proxies = delivery, delivery.project, proxies
+        self.delivery, self.project, self.proxies, self.looking = delivery, delivery.project, proxies, looking
 
     @command("Project", "Another draft by the same mood", ("Ctrl+Shift+D",), "song")
     def draft_another(self) -> None:
@@ -94,7 +95,8 @@ class DraftCommands(QObject):
             self._show(clip)
 
     def _show(self, clip: str) -> None:
-        """Bring a clip's decisive frame on screen, unless the playhead is in the clip already."""
+        """Bring a clip's decisive frame on screen, unless the playhead is in the clip already; no footage stands before it."""
+        self.looking.clear()
         placed, playhead = self.project.timeline.placed_clip(clip), self.project.playhead
         if placed is not None and not placed.first <= playhead.frame < placed.end:
             inside = [t.frame for t in placed.ties if placed.first <= t.frame < placed.end]

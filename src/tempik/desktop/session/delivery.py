@@ -26,6 +26,7 @@ from tempik.rhythm.seams import Way
 
 # How much of a draft's time looking over its footage takes, and how often that is looked after.
 LOOKED, WAIT_S = 0.9, 0.1
+SAID = 3  # notes on a draft that are said in the status line
 
 
 class Delivery(QObject):
@@ -33,6 +34,7 @@ class Delivery(QObject):
 
     measured = Signal(object)
     drafting = Signal()
+    drafted = Signal()  # another reel is there to be looked at
 
     def __init__(self, project: Project, worker: Worker, looking: Callable[[str], bool] = lambda path: False) -> None:
         """`looking` tells whether a file is being looked over; it is asked from a job."""
@@ -61,9 +63,10 @@ class Delivery(QObject):
     def _drafted(self, reel: Reel, notes: tuple[str, ...], text: str) -> bool:
         done = self.project.change(text, lambda _: reel)
         self.project.playhead.go(0)
+        self.drafted.emit()
         if notes and done:
-            more = f" (+{len(notes) - 1} more; see Check)" if len(notes) > 1 else ""
-            self.project.messages.say(notes[0] + more, False)
+            more = f" (+{len(notes) - SAID} more)" if len(notes) > SAID else ""
+            self.project.messages.say(" ".join(notes[:SAID]) + more, False)
         return done
 
     def draft_mood(self, wish: MoodWish, way: Way | None = None, after: Callable[[], None] | None = None) -> None:

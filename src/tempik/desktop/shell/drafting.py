@@ -32,6 +32,7 @@ class Drafting(QObject):
         self.panel.another.connect(window.delivery.draft_another)
         self.panel.own_wished.connect(self.show_moods)
         window.projects.draft_wanted.connect(self.open)
+        window.delivery.drafted.connect(window.looking.clear)
         window.delivery.drafting.connect(window.player.pause)  # while it plays nothing is looked over
 
     def open(self) -> None:

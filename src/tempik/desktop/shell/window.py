@@ -140,7 +140,7 @@ class Window(QMainWindow):
         self.count = CountPanel(self)
         self.projects = ProjectCommands(project, self.files, self.safety, self.delivery, self)
         self.exporting = ExportCommands(self.exports, self)
-        self.drafts = DraftCommands(self.delivery, self.proxies)
+        self.drafts = DraftCommands(self.delivery, self.proxies, self.looking)
         self.exchanging = Exchanging(project, self.files, self.worker, self.projects.may_leave)
         self.exchanges = ExchangeCommands(self.exchanging, self)
         self.edits, self.selects = EditCommands(project), SelectCommands(project)

@@ -189,6 +189,10 @@ def _mended(timeline: Timeline, placed: Placed, seen: Seen) -> Clip:
     if clip.shaped is not None or clip.curve.nodes[0].speed < 0:
         return replace(clip, shaped=None, curve=constant(1.0))
     low, high = max(seen[0], 0.0), min(seen[1], piece.length_s)
+    seconds = (placed.until - placed.begin) / float(timeline.rate)
+    # Footage slower than it stays clean at is worse than a glimpse of what is blurred or shaken.
+    if (high - low) / piece.conform_ratio < min(1.0, clean_floor(piece, timeline.rate)) * seconds:
+        low, high = 0.0, piece.length_s
     cue = by_id(piece.cues, clip.pins[0].cue) if clip.pins else None
     point = timeline.point(clip.pins[0].point) if clip.pins else None
     if cue is not None and point is not None:
@@ -201,7 +205,6 @@ def _mended(timeline: Timeline, placed: Placed, seen: Seen) -> Clip:
             if other is not None and speed >= SLOWEST:
                 slower = constant(max(min(speed, 1.0) * 0.995, SLOWEST))
                 return replace(clip, pins=(Pin(cue.id, other.id),), curve=slower)
-    seconds = (placed.until - placed.begin) / float(timeline.rate)
     speed = min(1.0, 0.99 * (high - low) / piece.conform_ratio / max(seconds, 1e-3))
     unused_s = high - low - seconds * speed * piece.conform_ratio
     return replace(clip, pins=(), source_s=low + max(0.0, unused_s / 2), curve=constant(speed))
