@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.check import check_reel
+from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.menus import clip_menu
 from tempik.desktop.shell.mood_dialog import MoodDialog, phrases_of, phrases_text
@@ -169,6 +170,35 @@ def test_what_else_a_clip_could_show_is_seen_at_once(opened: Window, panel: Draf
     assert len(seen) == 4
     opened.commands["previous_chance"].trigger()
     assert opened.project.playhead.frame == frame  # it is in the clip already
+
+
+def test_beside_the_shelf_the_preview_shows_the_clip_that_is_selected_or_swapped(
+    opened: Window, panel: DraftPanel, qtbot: QtBot
+) -> None:
+    before = opened.project.reel
+    pressed(panel, qtbot, "Draft")
+    drafted(opened, qtbot, before)
+    opened.commands["show_footage"].trigger()
+    page = opened.page(FootagePage)
+    first, other = opened.project.timeline.placed[0], opened.project.timeline.placed[-2]
+    opened.project.selection.select_clip(first.clip.id)
+    qtbot.waitUntil(lambda: not opened.worker.jobs and not opened.background.jobs, timeout=WAIT)
+    shown: list[float] = []
+    page.scrubber.shown.connect(lambda path, time_s, image: shown.append(time_s))
+    opened.project.selection.select_clip(other.clip.id)
+    for _ in range(3):
+        opened.commands["next_chance"].trigger()
+    qtbot.wait(600)
+    assert not shown and opened.looking.image is None and page.piece == opened.project.selection.footage
+    rows = [page.list.item(n) for n in range(page.list.count())]
+    picked = next(
+        r
+        for r in rows
+        if not r.isSelected() and page.piece is not None and r.data(Qt.ItemDataRole.UserRole) != page.piece.id
+    )
+    with qtbot.waitSignal(page.scrubber.shown, timeout=WAIT):
+        page.list.setCurrentItem(picked)
+    assert opened.looking.image is not None  # asked for on the shelf, it is shown
 
 
 def test_a_row_is_kept_and_told_why_from_its_menu(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:

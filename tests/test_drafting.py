@@ -527,7 +527,9 @@ def test_a_kept_nest_keeps_the_cues_that_its_clips_land_with(first: MoodDraft) -
         for mood in ("still water", "driving"):
             made = drafted_anew(with_kept(reel, [nest]), STUDIES, wish_of(reel, mood, 3)).reel
             after = {(f.id, c.id): c.time_s for f in made.footage for c in f.cues}
-            pins = [(c.footage, p.cue) for f in made.footage if f.nest is not None for c in f.nest.clips for p in c.pins]
+            pins = [
+                (c.footage, p.cue) for f in made.footage if f.nest is not None for c in f.nest.clips for p in c.pins
+            ]
             assert pins and all(after.get(pin) == before[pin] for pin in pins) and problems(made) == []
 
 
@@ -665,6 +667,28 @@ def test_what_else_a_clip_could_show_is_gone_through_once_round(length: float, n
         at.append(number)
         assert count == whole and check_reel(Timeline(reel)).ok
     assert at == [(first - 1 + n) % whole + 1 for n in range(whole + 1)]
+
+
+@pytest.mark.parametrize("number", [0, 4, 8])
+def test_what_would_play_far_too_slow_is_offered_last(number: int) -> None:
+    """The best instants of some footage are right before it ends: a clip about them shows every frame several times."""
+    footage = [replace(f, rate=Fraction(30)) for f in pieces(4, 9.0)[0]]
+    studies = {
+        f.id: s._replace(
+            cues=(Suggestion(8.85, 1.2, "impact"), Suggestion(0.05, 1.2, "impact"), Suggestion(4.0, 0.5, "rest"))
+        )
+        for f, s in zip(footage, pieces(4, 9.0)[1].values(), strict=True)
+    }
+    reel = draft_in_mood(a_song(), footage, studies, MoodWish(DRIVING)).reel
+    clip = max(Timeline(reel).placed, key=lambda p: (p.first >= number * 30, p.end - p.first)).clip.id
+    slowest = {}
+    for _ in range(12):
+        reel, _, place, _ = swapped(reel, clip, studies, 1)
+        placed = Timeline(reel).placed_clip(clip)
+        assert placed is not None
+        slowest[place] = placed.map.slowest
+    in_order = [slowest[n] < 0.7 for n in sorted(slowest)]
+    assert in_order == sorted(in_order) and not in_order[0]
 
 
 # Moods of one's own

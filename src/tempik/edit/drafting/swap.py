@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from tempik.edit.drafting.casting import BESIDE, FLOW, agreement, worths
@@ -14,7 +15,7 @@ from tempik.edit.drafting.why import slot_of
 from tempik.errors import TempikError
 from tempik.media import Study
 from tempik.reel import Reel
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed import Placed, clean_floor
 from tempik.timeline.timeline import Timeline, timeline_of
 
 # Of what the reel shows already, how much less it is worth here.
@@ -29,7 +30,8 @@ def mood_of(reel: Reel) -> Mood:
 
 def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Chance]:
     """Return what a clip could show, best for its slot first: strong and moving where the song is loud, calm where it is quiet, long
-    enough, going on from its neighbours, and what the reel does not show before what it does. Raises TempikError where it is gone."""
+    enough, going on from its neighbours, and what the reel does not show before what it does; what would have to be slowed below what
+    its footage stays clean at comes after all others. Raises TempikError where it is gone."""
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(clip)
     if placed is None:
@@ -63,7 +65,10 @@ def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Cha
             out += FLOW * agreement(chance, near["right"], mood)
         return out
 
-    order = sorted(range(len(chances)), key=lambda k: (-value(k), chances[k].piece.id, chances[k].time_s))
+    def order_of(k: int) -> tuple[int, float, str, float]:
+        return too_slow(chances[k], timeline, placed), -value(k), chances[k].piece.id, chances[k].time_s
+
+    order = sorted(range(len(chances)), key=order_of)
     return _told_apart([chances[k] for k in order], timeline, placed)
 
 
@@ -82,13 +87,26 @@ def _told_apart(chances: list[Chance], timeline: Timeline, placed: Placed) -> li
 
 def lands(chance: Chance, timeline: Timeline, placed: Placed) -> bool:
     """Tell whether a chance's decisive frame can be on a point of a clip's slot."""
-    if chance.piece.endless:
-        return False
+    return not chance.piece.endless and _speed(chance.before_s, chance.after_s, chance, timeline, placed) >= SLOWEST
+
+
+def too_slow(chance: Chance, timeline: Timeline, placed: Placed) -> int:
+    """Return by how many quarters (0 to 4) of the speed at which its footage stays clean a chance has to be slowed to fill a clip's
+    slot; where that takes a glimpse of what is blurred or shaken, with it."""
+    piece = chance.piece
+    wanted = min(1.0, clean_floor(piece, timeline.rate))
+    if wanted <= 0:
+        return 0
+    speed = _speed(chance.time_s, piece.length_s - chance.time_s, chance, timeline, placed)
+    if not lands(chance, timeline, placed):  # then it is shown from anywhere
+        speed = piece.length_s / piece.conform_ratio * float(timeline.rate) / (placed.until - placed.begin)
+    return math.ceil(4 * max(0.0, 0.98 - speed / wanted))
+
+
+def _speed(before_s: float, after_s: float, chance: Chance, timeline: Timeline, placed: Placed) -> float:
+    """Return the speed at which a chance fills a clip's slot with so much of the file before and after it, landing on a point."""
     ratio = chance.piece.conform_ratio
-    return (
-        point_within(timeline, chance.before_s / ratio, chance.after_s / ratio, placed.begin, placed.until)[1]
-        >= SLOWEST
-    )
+    return point_within(timeline, before_s / ratio, after_s / ratio, placed.begin, placed.until)[1]
 
 
 def _shows(placed: Placed | None, chances: tuple[Chance, ...]) -> Chance | None:

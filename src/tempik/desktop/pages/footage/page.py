@@ -54,7 +54,7 @@ class FootagePage(FootageLooking):
         self.scrubber.shown.connect(self._show_frame)
         self.scrubber.failed.connect(self._not_shown)
         self.shelf = Shelf(project, strips, desk.watch)
-        self.shelf.picked.connect(project.selection.select_footage)
+        self.shelf.picked.connect(self._picked)
         self.shelf.scrubbed.connect(self._hovered)
         self.list = self.shelf.list
         self.add = QPushButton(icon("add"), "Add footage")
@@ -224,6 +224,11 @@ class FootagePage(FootageLooking):
         self.find_file.setVisible(bool(self.shelf.missing))
         self._show_piece()
 
+    def _picked(self, footage: str) -> None:
+        self.project.selection.select_footage(footage)
+        if self.piece is not None:
+            self._want(self.piece, self.time_s)
+
     def _show_piece(self) -> None:
         piece = self.piece
         self._filling = True
@@ -251,7 +256,8 @@ class FootagePage(FootageLooking):
         if self.film.footage is None or self.film.footage.id != piece.id:
             self._timer.stop()
             self.time_s = piece.cues[0].time_s if piece.cues else 0.0
-            self._want(piece, self.time_s)
+            if not self.project.selection.clip_ids:  # else it is a clip on the reel that is looked at
+                self._want(piece, self.time_s)
         self.time_s = min(self.time_s, piece.length_s)
         self._show_facts(piece)
         study = self.proxies.study_of(piece.path)
