@@ -25,6 +25,9 @@ LUMAS_QUICK = 52  # of 256 values of Y
 # Bits of chroma that are told apart, and of luma for the chroma tables.
 BITS, BITS_QUICK = 7, 5
 LUMA_BITS = 6
+# Where straight lines between nodes are off by more than this, in steps of 8 bits, colours are worked out one by one; those that
+# can be displayed, and so little beyond as coding leaves. It is looked for at every so many values of Y.
+BENT, NEAR, LUMAS_APART = 0.75, 0.03, 4
 KEPT_BYTES = 160 << 20
 
 _Array = NDArray[np.float32]
@@ -56,6 +59,8 @@ def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: b
     spread = _weights(nodes, bits)
     # Red, green and blue are spread before they are cut to what can be displayed: the cut is sharp, the formula smooth.
     full = [_cut(np.matmul(spread, _rows(c, spread)).reshape(-1, 256)) for c in channels]
+    if not quick:
+        _put_exact(full, channels, grades)
     y = np.asarray(cv2.transform(cv2.merge(full), FROM_RGB[:1]), dtype=np.uint8)
     uv = cv2.transform(cv2.merge([np.ascontiguousarray(f[:, 2::4]) for f in full]), FROM_RGB[1:])
     uv = np.asarray(uv, dtype=np.int16).reshape(1 << bits, 1 << bits, -1, 2)
@@ -66,6 +71,58 @@ def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: b
         uv[..., 1] -= were[None, :, None]
     rows = (1 << 2 * bits) // 16
     return Table(y.reshape(rows, 16 << 8), uv.view(np.float32).reshape(rows, 16 << LUMA_BITS), whole, bits)
+
+
+def _put_exact(full: list[Plane], channels: list[_Array], grades: tuple[Grade, ...]) -> None:
+    """Work out the formula itself where the straight way between its nodes leaves it: where a channel comes out of black, where a
+    curve bends sharply."""
+    cells = np.zeros((NODES - 1, NODES - 1, 256 // LUMAS_APART), bool)
+    for channel in channels:
+        c = channel[..., LUMAS_APART // 2 :: LUMAS_APART]
+        off = np.zeros_like(c)
+        off[1:-1] = np.abs(c[2:] - 2 * c[1:-1] + c[:-2])
+        off[:, 1:-1] += np.abs(c[:, 2:] - 2 * c[:, 1:-1] + c[:, :-2])
+        cells |= (_most(c) > 0) & (-_most(-c) < 255) & (_most(off) > 8 * BENT)
+    displayed = _displayed()
+    at = np.flatnonzero(cells)[:, None] * LUMAS_APART + np.arange(LUMAS_APART)  # entries of a table a node a cell
+    cell, y = at.reshape(-1) >> 8, at.reshape(-1) & 255
+    times = (1 << BITS) // (NODES - 1)
+    u, v = cell // (NODES - 1) * times, cell % (NODES - 1) * times
+    within = np.arange(times)
+    entries = (
+        ((u[:, None, None] + within[:, None]) << (BITS + 8)) + ((v[:, None, None] + within) << 8) + y[:, None, None]
+    )
+    wanted = entries[displayed.take(entries)]
+    made = graded(_colours_at(wanted), grades) * np.float32(255)
+    exact = np.clip(np.rint(made), 0, 255).astype(np.uint8)
+    for n, plane in enumerate(full):
+        plane.reshape(-1)[wanted] = exact[:, n]
+
+
+def _most(values: _Array) -> _Array:
+    """Return the largest of each cell's four corners."""
+    rows = np.maximum(values[:-1], values[1:])
+    return np.maximum(rows[:, :-1], rows[:, 1:])
+
+
+def _colours_at(at: NDArray[np.int64]) -> Colours:
+    """Return displayed red, green and blue of entries of the full table, shape (n, 3)."""
+    step = 8 - BITS
+    u, v, y = at >> (8 + BITS) << step, (at >> 8 & (1 << BITS) - 1) << step, at & 255
+    yuv = np.stack([y, u, v, np.ones_like(y)], axis=1).astype(np.float32)
+    return np.asarray(yuv @ (TO_RGB.T / 255).astype(np.float32), dtype=np.float32)
+
+
+@lru_cache(1)
+def _displayed() -> NDArray[np.bool_]:
+    """Return which entries of the full table are colours that can be displayed, or all but."""
+    count = 1 << BITS
+    chroma, luma = np.arange(count) << (8 - BITS), np.arange(256)
+    out = np.ones((count, count, 256), bool)
+    for to_y, to_u, to_v, off in TO_RGB.astype(np.float32) / np.float32(255):
+        value = (to_u * chroma[:, None] + to_v * chroma + off)[..., None] + to_y * luma
+        out &= (value > -NEAR) & (value < 1 + NEAR)
+    return out
 
 
 def _gain(uv: Changes, were: Changes) -> float:
