@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from media_files import write_video
+from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.edit.clips.place import with_solid
 from tempik.edit.grading import grades, matching
@@ -415,6 +416,42 @@ def test_footage_then_clip_then_reel() -> None:
     only = function_of((Grade(temperature=0.4),))(np.array([[128, 64, 32]], np.float32) / 255)
     assert np.abs(shown(reel, 45) - only[0] * 255).max() <= 3
     assert grades.with_grade(reel, THE_REEL, Grade()).look is None
+
+
+def test_reels_that_differ_in_grades_alone_are_told_from_all_others(reel: Reel) -> None:
+    """Where they do, nothing stands elsewhere, so no part of the window but the picture has to be worked out again."""
+    clip, footage, grade = reel.clips[1], reel.footage[0].id, Grade(exposure=0.5)
+    regrade = [Where("clips", (clip.id,)), Where("footage", (footage,)), THE_REEL]
+    for where in regrade:
+        made = grades.with_grade(reel, where, grade)
+        assert grades.only_grades_differ(reel, made) and grades.only_grades_differ(made, reel)
+        assert check_reel(Timeline(made)).events == check_reel(Timeline(reel)).events
+    keyed = grades.with_amount_key(grades.with_grade(reel, THE_REEL, grade), THE_REEL, 3, 0.5)
+    assert grades.only_grades_differ(reel, keyed)
+    moved = replace(reel, clips=(*reel.clips[:1], replace(clip, grade=grade, opacity=0.5), *reel.clips[2:]))
+    for other in (
+        reel,
+        moved,
+        replace(reel, clips=reel.clips[1:]),
+        replace(made, length_s=1.0),
+        replace(made, rows=()),
+    ):
+        assert not grades.only_grades_differ(reel, other)
+
+
+def test_what_lies_under_a_look_that_is_dragged_is_what_it_was(reel: Reel) -> None:
+    """It is composed once and looked up anew at each step; another frame, or another clip beneath, is composed again."""
+    with PictureSource() as kept:
+        for number, (frame, exposure) in enumerate([(20, 0.2), (20, 0.6), (50, 0.6), (20, 0.6), (20, -0.4)]):
+            graded_ = replace(reel, look=Grade(exposure=exposure))
+            if number == 4:
+                graded_ = replace(graded_, clips=tuple(replace(c, grade=Grade(temperature=0.7)) for c in reel.clips))
+            wanted = plan(Timeline(graded_), frame, 90, 160)._replace(quick=True)
+            with PictureSource() as fresh:
+                apart = [
+                    np.abs(a.astype(int) - b) for a, b in zip(kept.render(wanted), fresh.render(wanted), strict=True)
+                ]
+            assert max(a.max() for a in apart) == 0
 
 
 def test_an_adjust_clip_grades_what_lies_below_for_its_slot() -> None:

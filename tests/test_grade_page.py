@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 from tempik.desktop.pages.grade.page import GradePage
 from tempik.desktop.pages.grade.scope_view import pixels_of
 from tempik.desktop.pages.grade.split_tool import before_of
+from tempik.desktop.preview import landing_meter
 from tempik.desktop.shell.window import Window
 from tempik.grade import scopes
 from tempik.grade.cube import written_cube
@@ -74,6 +75,26 @@ def test_a_slider_shows_while_it_is_dragged_and_is_one_step(page: GradePage, qtb
     assert look(page) == Grade(exposure=1.5)
     page.project.undo()
     assert row.box.value() == 0.0
+
+
+def test_while_a_look_is_dragged_nothing_is_worked_out_that_it_does_not_change(
+    page: GradePage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page.show_subject(1)
+    shown(page, qtbot, 40)
+    asked: list[int] = []
+    monkeypatch.setattr(landing_meter, "nearest_event", lambda timeline, frame: asked.append(frame))
+    timeline = page.window().timeline
+    painted = timeline._picture._now
+    commands = page.commands
+    for step in range(4):
+        commands.show_fields(exposure=0.1 * step + 0.1)
+        QApplication.processEvents()
+    assert page.project.regraded and not asked and timeline._picture._now is painted
+    commands.settle("Grade: exposure")
+    page.project.change("A clip less", lambda reel: replace(reel, clips=reel.clips[:-1]))
+    QApplication.processEvents()
+    assert not page.project.regraded and asked  # here it may be another event that is nearest
 
 
 def test_every_number_of_a_grade_stands_on_the_page_once(page: GradePage) -> None:

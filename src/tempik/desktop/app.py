@@ -21,7 +21,7 @@ from tempik.desktop.widgets import theme
 from tempik.errors import TempikError
 
 TOUR_AFTER_MS = 1200  # once the first reel is seen
-_MMAP_THRESHOLD, _ARENA_MAX = -3, -8  # glibc's malloc.h
+_TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8  # glibc's malloc.h
 
 
 def run(project: Path | None = None, demo: bool = False) -> int:
@@ -64,7 +64,8 @@ def _give_memory_back() -> None:
     try:
         library = ctypes.CDLL(None)
         library.mallopt(_ARENA_MAX, 2)
-        library.mallopt(_MMAP_THRESHOLD, 1 << 18)
+        library.mallopt(_MMAP_THRESHOLD, 1 << 22)
+        library.mallopt(_TRIM_THRESHOLD, 1 << 25)
     except (OSError, AttributeError):
         pass  # another C library than glibc has no such bounds
 

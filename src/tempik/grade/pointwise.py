@@ -95,10 +95,9 @@ def _luma_table(dots: Curve1) -> NDArray[np.float32]:
 def _tables(parts: Grade) -> NDArray[np.float32] | None:
     x = np.linspace(LOW, HIGH, STEPS)
     out = np.empty((3, STEPS), np.float32)
+    toned = _toned(x * 2 ** (parts.exposure / DISPLAY), parts)
     for n, curve in enumerate((parts.red_curve, parts.green_curve, parts.blue_curve)):
-        y = x * 2 ** (parts.exposure / DISPLAY)
-        y = _toned(y, parts)
-        y = _balanced(y, parts, n)
+        y = _balanced(toned, parts, n)
         out[n] = curve_of(curve)(y) if curve else y
     return None if np.allclose(out, x.astype(np.float32), atol=1e-7) else out
 

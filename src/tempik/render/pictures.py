@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 
 import cv2
 import numpy as np
@@ -60,6 +60,7 @@ class PictureSource:
         self._proxy = proxy or (lambda path: None)
         self._between = InBetweens()
         self._layers = 1  # of the frame that is rendered
+        self._under: tuple[Hashable, Picture] | None = None  # the last picture under a look that is dragged, by its key
         self._readers: OrderedDict[tuple[str, int | None, Colour], FrameReader] = OrderedDict()
 
     def __enter__(self) -> PictureSource:
@@ -72,11 +73,19 @@ class PictureSource:
         for reader in self._readers.values():
             reader.close()
         self._readers.clear()
+        self._under = None
 
     def render(self, plan: FramePlan) -> Picture:
         """Return the composed picture of a plan. Raises TempikError when its footage cannot be read."""
         self._layers = plan.open_files
-        return self._painted(folded(plan))
+        return self._looked_at(plan) if plan.quick and plan.grades else self._painted(folded(plan))
+
+    def _looked_at(self, plan: FramePlan) -> Picture:
+        """Return a picture whose look is dragged: what lies under it is composed once."""
+        bare = plan._replace(grades=(), quick=False)
+        if self._under is None or self._under[0] != bare.key():
+            self._under = bare.key(), self._composed(plan)
+        return finished(plan, self._under[1])
 
     def render_clear(self, plan: FramePlan) -> Source:
         """Return the composed picture of a plan, and how far it covers what would lie below the reel, None where it is all."""
@@ -84,11 +93,15 @@ class PictureSource:
         return self._nested(folded(plan))
 
     def _painted(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
+        return finished(plan, self._composed(plan, ground))
+
+    def _composed(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
+        """Return the picture under the reel's look."""
         picture = compose(plan, [self._source(shot) for shot in plan.shots], ground)
         for earlier, strength in plan.echoes:
             behind = compose(earlier, [self._source(shot) for shot in earlier.shots], ground)
             picture = mixed(picture, behind, strength / 2)
-        return finished(plan, picture)
+        return picture
 
     def _nested(self, plan: FramePlan) -> Source:
         """Return what lies in a nest: its picture, and how far it covers what is below, told by what of the ground shows."""

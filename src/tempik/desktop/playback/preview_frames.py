@@ -121,7 +121,8 @@ class PreviewFrames(QObject):
         with self._lock:
             if frame != self._wanted:
                 self._looked = 0
-            self._wanted, self._ahead = frame, AHEAD if playing else 2
+            # While something is dragged what comes after is not looked at, and would hold up the next step.
+            self._wanted, self._ahead = frame, AHEAD if playing else 0 if self._quick else 2
             self._asked_at = time.monotonic()
             self._lock.notify()
             found = self._keys.get(frame)
@@ -257,7 +258,7 @@ class PreviewFrames(QObject):
                 rgb = np.hstack([to_rgb(source.render(was)) if was is not None else rgb, rgb])
             took = time.perf_counter() - began
             slow = took > SLOW_SHARE / float(task.timeline.rate) and not task.ahead
-            if small is None and (dear or slow):
+            if small is None and (dear or slow) and not how.quick:
                 self._store(key, task, rgb)
             if not task.ahead:
                 self._cost_s += (took - self._cost_s) * 0.2

@@ -212,9 +212,13 @@ class Transport(QObject):
 
     def reel_changed(self) -> None:
         self.player.load(self.project.timeline)
-        # The window shows the change first; rendering on another thread would hold it up.
-        self.frames.load(self.project.timeline, self.size.pixels(), paused=True, quick=self.project.under_way)
-        self._soon.start()
+        # The window shows the change first; rendering on another thread would hold it up. Of a grade only the picture shows.
+        wait = not self.project.regraded
+        self.frames.load(self.project.timeline, self.size.pixels(), paused=wait, quick=self.project.under_way)
+        if wait:
+            self._soon.start()
+        else:
+            self._render()
         self.points_changed()
 
     def _render(self) -> None:

@@ -29,8 +29,14 @@ class LandingMeter(QWidget):
         self.playback = ""
         self.setFixedHeight(86)
         self.setAccessibleName("Landing meter")
-        project.changed.connect(self.update)
+        self._found: tuple[int, Event | None] | None = None  # the frame that was asked for, and what is nearest to it
+        project.changed.connect(self._reel_changed)
         project.playhead.moved.connect(lambda _: self.update())
+
+    def _reel_changed(self) -> None:
+        if not self.project.regraded:
+            self._found = None
+            self.update()
 
     def say(self, text: str) -> None:
         """Show how playback does: size, rate, frames dropped."""
@@ -39,7 +45,10 @@ class LandingMeter(QWidget):
 
     def nearest(self) -> Event | None:
         """Return the event nearest to the playhead."""
-        return nearest_event(self.project.timeline, self.project.playhead.frame)
+        frame = self.project.playhead.frame
+        if self._found is None or self._found[0] != frame:
+            self._found = frame, nearest_event(self.project.timeline, frame)
+        return self._found[1]
 
     @painted
     def paintEvent(self, p: QPainter) -> None:

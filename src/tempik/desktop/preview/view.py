@@ -43,10 +43,14 @@ class Preview(QWidget):
         self.setMinimumSize(220, 240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Preview")
-        project.changed.connect(self.update)
+        project.changed.connect(self._reel_changed)
         project.selection.row_selected.connect(self.update)
         project.selection.selected.connect(self.update)
         looking.changed.connect(self.update)
+
+    def _reel_changed(self) -> None:
+        if not self.project.regraded:  # else the picture that comes is all
+            self.update()
 
     def set_mode(self, mode: PreviewMode) -> None:
         """Work as a page wants it to."""

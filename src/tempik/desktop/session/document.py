@@ -14,6 +14,7 @@ from tempik.desktop.session.messages import Messages
 from tempik.desktop.session.playhead import Playhead
 from tempik.desktop.session.selection import Selection
 from tempik.edit.clips.slots import keep_locked, let_go
+from tempik.edit.grading.grades import only_grades_differ
 from tempik.errors import TempikError
 from tempik.project import history
 from tempik.project.file import SUFFIX, load_reel, save_reel
@@ -43,6 +44,7 @@ class Project(QObject):
         self._journaling = Journaling(self._work, self.messages, self)
         self._gesture: Gesture | None = None  # the one that is open
         self._compared = False  # another reel than the history's is looked at
+        self.regraded = False  # the last change was of grades alone: nothing stands elsewhere
         self._report: Report | None = None
 
     @property
@@ -272,6 +274,7 @@ class Project(QObject):
         self.playhead.to_start()
 
     def _set(self, reel: Reel) -> None:
+        self.regraded = only_grades_differ(self.timeline.reel, reel)
         self.timeline = timeline_of(reel)
         self._report = None
         self.selection.keep_what_is_there()

@@ -152,6 +152,8 @@ class TimelineView(DropTarget):
             self.refresh()
 
     def _reel_changed(self) -> None:
+        if self.project.regraded:
+            return  # grades are not seen here
         timeline = self.project.timeline
         other_length, self._frames = timeline.frames != self._frames, timeline.frames
         if timeline.frames == 0:

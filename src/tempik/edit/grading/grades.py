@@ -6,6 +6,7 @@ from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Literal, NamedTuple
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from tempik.edit.clips.layers import with_clip_key, without_clip_key
@@ -31,6 +32,24 @@ class Where(NamedTuple):
 
 
 THE_REEL = Where("reel")
+
+
+def only_grades_differ(one: Reel, other: Reel) -> bool:
+    """Tell whether two reels, made of the same parts, are alike in all but how they are graded."""
+    return one is not other and _alike(one, other, but=("look", "look_keys"))
+
+
+def _alike(one: Struct, other: Struct, but: Collection[str]) -> bool:
+    """Tell whether two records hold the very same values, but for some fields and the grades of what they hold."""
+    for name in one.__struct_fields__:
+        a, b = getattr(one, name), getattr(other, name)
+        if a is b or name in but:
+            continue
+        if name not in ("clips", "footage") or len(a) != len(b):
+            return False
+        if not all(x is y or _alike(x, y, but=("grade",)) for x, y in zip(a, b, strict=True)):
+            return False
+    return True
 
 
 def grade_at(reel: Reel, where: Where) -> Grade:

@@ -101,7 +101,9 @@ class AmountRow(QObject):
         if not self.box.hasFocus():
             self.box.setValue(value * self.by)
         changed = value != getattr(NEUTRAL, self.name)
-        self.label.setStyleSheet(f"color: {theme.TEXT if changed else theme.QUIET};")
+        style = f"color: {theme.TEXT if changed else theme.QUIET};"
+        if style != self.label.styleSheet():  # to set one takes longer than all else here
+            self.label.setStyleSheet(style)
 
 
 def _value_box(amount: Amount) -> QDoubleSpinBox:
