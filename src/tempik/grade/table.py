@@ -22,12 +22,15 @@ from tempik.reel.grade import Grade
 # Chroma values that the formula is worked out for; in between it is straight.
 NODES, NODES_QUICK = 33, 17
 LUMAS_QUICK = 52  # of 256 values of Y
+LUMAS_FAR = 33  # for what cannot be displayed
 # Bits of chroma that are told apart, and of luma for the chroma tables.
 BITS, BITS_QUICK = 7, 5
 LUMA_BITS = 6
 # Where straight lines between nodes are off by more than this, in steps of 8 bits, colours are worked out one by one; those that
 # can be displayed, and so little beyond as coding leaves. It is looked for at every so many values of Y.
-BENT, NEAR, LUMAS_APART = 0.75, 0.03, 4
+BENT, NEAR, LUMAS_APART, MOST_CELLS = 0.75, 0.03, 4, 2000
+# What lies within a cell of such a colour: a step of a node in U makes this much of blue.
+NODE_NEAR = NEAR + 2.12 / (NODES - 1)
 KEPT_BYTES = 160 << 20
 
 _Array = NDArray[np.float32]
@@ -51,11 +54,14 @@ def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: b
     """Return grades as a table; `state` tells the files that they read from other states of these. `quick` is coarser, for what
     is dragged. Raises TempikError for a LUT that cannot be read."""
     nodes, bits = (NODES_QUICK, BITS_QUICK) if quick else (NODES, BITS)
-    lumas = LUMAS_QUICK if quick else 256
+    lumas = LUMAS_QUICK if quick else LUMAS_FAR
     made = graded(_nodes(nodes, lumas), grades) * np.float32(255)
-    channels = [np.ascontiguousarray(made[:, n]).reshape(nodes, nodes, lumas) for n in range(3)]
-    if quick:
-        channels = [c @ _between(lumas).T for c in channels]
+    channels = [np.ascontiguousarray(made[:, n]).reshape(nodes, nodes, lumas) @ _between(lumas).T for n in range(3)]
+    if not quick:
+        near, colours = _near()
+        made = graded(colours, grades) * np.float32(255)
+        for n, channel in enumerate(channels):
+            channel.reshape(-1)[near] = made[:, n]
     spread = _weights(nodes, bits)
     # Red, green and blue are spread before they are cut to what can be displayed: the cut is sharp, the formula smooth.
     full = [_cut(np.matmul(spread, _rows(c, spread)).reshape(-1, 256)) for c in channels]
@@ -76,15 +82,19 @@ def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: b
 def _put_exact(full: list[Plane], channels: list[_Array], grades: tuple[Grade, ...]) -> None:
     """Work out the formula itself where the straight way between its nodes leaves it: where a channel comes out of black, where a
     curve bends sharply."""
-    cells = np.zeros((NODES - 1, NODES - 1, 256 // LUMAS_APART), bool)
+    bent = np.zeros((NODES - 1, NODES - 1, 256 // LUMAS_APART), np.float32)
     for channel in channels:
         c = channel[..., LUMAS_APART // 2 :: LUMAS_APART]
         off = np.zeros_like(c)
         off[1:-1] = np.abs(c[2:] - 2 * c[1:-1] + c[:-2])
         off[:, 1:-1] += np.abs(c[:, 2:] - 2 * c[:, 1:-1] + c[:, :-2])
-        cells |= (_most(c) > 0) & (-_most(-c) < 255) & (_most(off) > 8 * BENT)
+        np.maximum(bent, _most(off) * ((_most(c) > 0) & (-_most(-c) < 255)), out=bent)
     displayed = _displayed()
-    at = np.flatnonzero(cells)[:, None] * LUMAS_APART + np.arange(LUMAS_APART)  # entries of a table a node a cell
+    bent *= displayed[2::4, 2::4, LUMAS_APART // 2 :: LUMAS_APART]
+    cells = np.flatnonzero(bent > 8 * BENT)
+    if len(cells) > MOST_CELLS:  # those that are off most
+        cells = cells[np.argpartition(bent.reshape(-1)[cells], -MOST_CELLS)[-MOST_CELLS:]]
+    at = cells[:, None] * LUMAS_APART + np.arange(LUMAS_APART)  # entries of a table a node a cell
     cell, y = at.reshape(-1) >> 8, at.reshape(-1) & 255
     times = (1 << BITS) // (NODES - 1)
     u, v = cell // (NODES - 1) * times, cell % (NODES - 1) * times
@@ -151,7 +161,7 @@ def _weights(nodes: int, bits: int) -> _Array:
     return out
 
 
-@lru_cache(2)
+@lru_cache(3)
 def _between(lumas: int) -> _Array:
     """Return how much of each node of Y goes into each Y, shape (256, nodes)."""
     at = np.arange(256) / 255 * (lumas - 1)
@@ -162,7 +172,7 @@ def _between(lumas: int) -> _Array:
     return out
 
 
-@lru_cache(2)
+@lru_cache(3)
 def _nodes(nodes: int, lumas: int) -> Colours:
     """Return displayed red, green and blue at the nodes of U, V and Y, shape (nodes × nodes × lumas, 3); 128, which is grey, is
     a node of U and V."""
@@ -170,6 +180,14 @@ def _nodes(nodes: int, lumas: int) -> Colours:
     u, v, y = np.meshgrid(chroma, chroma, np.linspace(0, 255, lumas), indexing="ij")
     yuv = np.stack([y.ravel(), u.ravel(), v.ravel(), np.ones(y.size)], axis=1)
     return np.asarray(yuv @ TO_RGB.T / 255, dtype=np.float32)
+
+
+@lru_cache(1)
+def _near() -> tuple[NDArray[np.int64], Colours]:
+    """Return which nodes, at every value of Y, lie about a colour that can be displayed, and their colours."""
+    colours = _nodes(NODES, 256)
+    near = np.flatnonzero(((colours > -NODE_NEAR) & (colours < 1 + NODE_NEAR)).all(axis=1))
+    return near, colours[near]
 
 
 @lru_cache(4)
