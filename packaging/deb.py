@@ -126,6 +126,23 @@ def share_files(folder: Path) -> None:
             os.link(first, path)
 
 
+# Nobody but root can write beside the modules, so they are compiled once, when they are installed: read from source at each
+# start they would take longer than all else.
+COMPILE = """#!/bin/sh
+set -e
+[ "$1" = configure ] || exit 0
+for python in python3 python3.13 python3.12 python3.11; do
+  version=$("$python" -c 'import sys; print("%d.%d" % sys.version_info[:2])' 2>/dev/null) || continue
+  folder="/usr/lib/tempik/$version"
+  [ -d "$folder" ] || continue
+  "$python" -m compileall -q "$folder" >/dev/null || true
+done
+"""
+FORGET = """#!/bin/sh
+set -e
+find /usr/lib/tempik -name __pycache__ -prune -exec rm -rf {} +
+"""
+
 LAUNCH = """#!/bin/sh
 # Start Tempik with the first Python that there are libraries for.
 for python in python3 python3.13 python3.12 python3.11; do
@@ -176,6 +193,9 @@ def add_control(tree: Path, project: dict[str, object], version: str, machine: s
         " It finds the rhythm of a song, and cuts, retimes, reverses and speed-ramps footage so that\n"
         " clips, flashes and shakes land on it, measured in the exported file.\n"
     )
+    for name, text in (("postinst", COMPILE), ("prerm", FORGET)):
+        (control / name).write_text(text)
+        (control / name).chmod(0o755)
 
 
 if __name__ == "__main__":

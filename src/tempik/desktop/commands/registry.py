@@ -6,6 +6,7 @@ returns a `Step` has it applied, which is one undo step. The keyboard list, the 
 
 from __future__ import annotations
 
+from bisect import insort
 from collections.abc import Callable, Iterable, Mapping
 from functools import wraps
 from typing import Any, NamedTuple
@@ -103,8 +104,7 @@ class Commands(QObject):
             self._taken().get(command.name, act)()
 
         action.triggered.connect(run)
-        self.all.append(command)
-        self.all.sort(key=lambda c: GROUPS.index(c.group))
+        insort(self.all, command, key=lambda c: GROUPS.index(c.group))
         self.actions[command.name] = action
 
     def enable(self) -> None:

@@ -36,20 +36,24 @@ THE_REEL = Where("reel")
 
 def only_grades_differ(one: Reel, other: Reel) -> bool:
     """Tell whether two reels, made of the same parts, are alike in all but how they are graded."""
-    return one is not other and _alike(one, other, but=("look", "look_keys"))
+    graded = ("clips", "footage")
+    return (
+        one is not other
+        and _alike(one, other, but=("look", "look_keys", *graded))
+        and all(_alike_each(getattr(one, name), getattr(other, name)) for name in graded)
+    )
+
+
+def _alike_each(ones: Sequence[Struct], others: Sequence[Struct]) -> bool:
+    return ones is others or (
+        len(ones) == len(others)
+        and all(a is b or _alike(a, b, but=("grade",)) for a, b in zip(ones, others, strict=True))
+    )
 
 
 def _alike(one: Struct, other: Struct, but: Collection[str]) -> bool:
-    """Tell whether two records hold the very same values, but for some fields and the grades of what they hold."""
-    for name in one.__struct_fields__:
-        a, b = getattr(one, name), getattr(other, name)
-        if a is b or name in but:
-            continue
-        if name not in ("clips", "footage") or len(a) != len(b):
-            return False
-        if not all(x is y or _alike(x, y, but=("grade",)) for x, y in zip(a, b, strict=True)):
-            return False
-    return True
+    """Tell whether two records hold the very same values, but for some fields."""
+    return all(name in but or getattr(one, name) is getattr(other, name) for name in one.__struct_fields__)
 
 
 def grade_at(reel: Reel, where: Where) -> Grade:
