@@ -25,7 +25,15 @@ from tempik.edit.draft import Wish
 from tempik.project.file import save_reel
 from tempik.reel import Reel
 
+# The reference library compiles itself when it is first used: for one short song that need not be good code.
+os.environ.setdefault("NUMBA_OPT", "0")
 gc.disable()  # as in the window: what holds widgets is never collected by a thread that renders
+
+
+def pytest_collection_finish() -> None:
+    """What was loaded stays: looking for garbage need not go through it after every window."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture(autouse=True)
