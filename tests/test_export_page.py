@@ -201,7 +201,7 @@ def test_the_queue_is_put_in_order_paused_and_stopped(
 
 
 def test_editing_goes_on_while_it_is_written(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.exports.start(Order(size=(1080, 1920), quality="high"), tmp_path / "a.mp4")
+    opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
     qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
     longest, last = 0.0, time.monotonic()
     for _ in range(100):
@@ -215,7 +215,7 @@ def test_editing_goes_on_while_it_is_written(page: ExportPage, opened: Window, q
 
 
 def test_what_waits_outlives_the_window(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.exports.start(Order(size=(1080, 1920), quality="high"), tmp_path / "a.mp4")
+    opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
     opened.exports.start(Order(size=(90, 160), quality="draft"), tmp_path / "b.mp4")
     qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
     opened.exports.close()
@@ -264,7 +264,7 @@ def test_an_export_that_fails_on_the_way_says_why_in_its_row(
 
 
 def test_a_process_that_dies_without_a_word_is_told(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.exports.start(Order(size=(1080, 1920), quality="high"), tmp_path / "a.mp4")
+    opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
     qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
     assert opened.exports._process is not None
     opened.exports._process.kill()
