@@ -309,6 +309,30 @@ def test_the_drop_has_the_best_there_is(mood: str, seed: int) -> None:
     assert at.footage.id == "f6" and [p.cue for p in at.clip.pins] == ["q1"] and at.ties[0].frame == at.first
 
 
+@pytest.mark.parametrize("mood", ["driving", "hammer", "night walk"])
+def test_the_opening_holds_who_looks(mood: str) -> None:
+    """What a person marked in a calm piece opens a reel whose song begins calmly, and is not kept for somewhere in the middle."""
+    opened = 0
+    for seed in range(6):
+        footage, studies = pieces(8)
+        footage[1] = replace(footage[1], cues=(Cue("q1", 5.0, "the face"),))
+        reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood), seed)).reel
+        opened += [p.cue for p in Timeline(reel).placed[0].clip.pins] == ["q1"]
+    assert opened >= 5
+
+
+@names
+def test_stills_take_the_short_slots_while_films_wait(mood: str) -> None:
+    footage, studies = pieces(8)
+    reel = draft_in_mood(a_song(), [*footage, *stills(3)], studies, MoodWish(mood_named(mood), 2)).reel
+    of_stills, of_films = (
+        [p.end - p.first for p in Timeline(reel).placed if (p.footage.kind == "still") == still]
+        for still in (True, False)
+    )
+    assert of_stills and max(of_stills) <= max(of_films)
+    assert np.mean(of_stills) <= max(2.5 * 30, np.mean(of_films)) and max(of_stills) <= 4.0 * 30
+
+
 # Songs as they are
 
 

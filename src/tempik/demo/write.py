@@ -38,7 +38,7 @@ PROJECT = "forge.tempik"
 # The same reel in other frames: what a project is called, and its size.
 OTHERS = {"forge square.tempik": (1080, 1080), "forge wide.tempik": (1920, 1080)}
 SONG = "forge-song.wav"
-VERSION = "6"
+VERSION = "7"
 # The mood that the demo is drafted by, which draw of it, and the footage that is laid over the others alone.
 MOOD, SEED, OVERLAY = "driving", 12, "embers"
 _MARK = "demo-version.txt"

@@ -16,6 +16,9 @@ from tempik.rhythm.records import LEVEL_WORDS
 
 AGAIN, PIECE_AGAIN, LOT = 20.0, 1.0, 0.15
 MOTION, FIT, STILL_ON_DROP = 3.0, 1.5, 1.0
+OPENING = 2.2
+# A picture that stands still is looked at for so long; each second more makes it this much worse.
+STILL_S, STILL_LONG = 2.5, 0.6
 # How much two pieces beside each other matter whose ways agree or clash, and how fast they must move to be seen to.
 FLOW, FAST = 0.5, 0.4
 BESIDE = 100.0
@@ -60,8 +63,10 @@ def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int, wishe
 
 def worths(slots: Sequence[Slot], chances: Sequence[Chance], mood: Mood) -> Table:
     """Return how well each chance suits each slot, shape (slots, chances): how decisive it is, more so where it is loud; that it moves
-    as the song does; that it is long enough; and no picture that stands still on a drop."""
+    as the song does; that it is long enough; no picture that stands still on a drop, or for long. The first picture is to hold who
+    looks, so it counts as a loud one does (common practice)."""
     weight = np.array([1.6 if s.role == "drop" else 0.6 + 0.6 * s.energy for s in slots])[:, None]
+    weight[:1] = np.maximum(weight[:1], OPENING)
     wanted = np.array(ranked([s.energy for s in slots]))[:, None]
     length_s = np.array([s.end.time_s - s.start.time_s for s in slots])[:, None]
     score, motion = np.array([c.score for c in chances]), np.array([c.motion for c in chances])
@@ -70,9 +75,10 @@ def worths(slots: Sequence[Slot], chances: Sequence[Chance], mood: Mood) -> Tabl
     still = np.array([c.piece.endless for c in chances])
     drop = np.array([s.role == "drop" for s in slots])[:, None]
     return np.asarray(
-        weight * score - MOTION * mood.motion * np.abs(motion - wanted) - FIT * short - STILL_ON_DROP * (still & drop),
+        weight * score - MOTION * mood.motion * np.abs(motion - wanted) - FIT * short - STILL_ON_DROP * (still & drop)
+        - STILL_LONG * still * np.maximum(length_s - STILL_S, 0.0),
         np.float64,
-    )
+    )  # fmt: skip
 
 
 def _by_turns(slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], kinds: int, wishes: Wishes) -> list[int]:
@@ -103,14 +109,14 @@ def _shown(chance: Chance, wishes: Wishes) -> bool:
 
 
 def _turns(slots: Sequence[Slot]) -> list[int]:
-    """Return in which order slots choose: the drops first, then the loudest and the quietest by turns, so that neither takes what would
-    suit the other."""
+    """Return in which order slots choose: the drops first, then the opening, then the loudest and the quietest by turns, so that
+    neither takes what would suit the other."""
     loud_first = sorted(range(len(slots)), key=lambda n: (-slots[n].energy, n))
     mean = float(np.mean([s.energy for s in slots]))
     loud = [n for n in loud_first if slots[n].energy >= mean]
     quiet = [n for n in reversed(loud_first) if slots[n].energy < mean]
     order = [(k / max(len(group), 1), n) for group in (loud, quiet) for k, n in enumerate(group)]
-    return sorted((n for _, n in sorted(order)), key=lambda n: slots[n].role != "drop")
+    return sorted((n for _, n in sorted(order)), key=lambda n: (slots[n].role != "drop", n != 0))
 
 
 def _in_order(worth: Table, chances: Sequence[Chance], pieces: list[str]) -> list[int]:
