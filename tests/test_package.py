@@ -1,0 +1,58 @@
+"""The Debian package: what it runs when it is installed and taken off."""
+
+import importlib.util
+import subprocess
+import tomllib
+from pathlib import Path
+from types import ModuleType
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="module")
+def deb() -> ModuleType:
+    found = importlib.util.spec_from_file_location("deb", ROOT / "packaging" / "deb.py")
+    assert found is not None and found.loader is not None
+    made = importlib.util.module_from_spec(found)
+    found.loader.exec_module(made)
+    return made
+
+
+@pytest.fixture
+def control(deb: ModuleType, tmp_path: Path) -> Path:
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))["project"]
+    deb.add_control(tmp_path, project, project["version"], "amd64")
+    return tmp_path / "DEBIAN"
+
+
+def test_its_scripts_can_be_run_and_read(control: Path) -> None:
+    """Debian Policy Manual, chapter 6: maintainer scripts are executable, and end with the state of what failed."""
+    for name in ("postinst", "prerm"):
+        script = control / name
+        assert script.stat().st_mode & 0o111 == 0o111
+        assert script.read_text(encoding="utf-8").startswith("#!/bin/sh\nset -e\n")
+        subprocess.run(["sh", "-n", str(script)], check=True)
+
+
+def test_modules_are_compiled_where_it_is_installed_and_nothing_is_left(control: Path, tmp_path: Path) -> None:
+    library = tmp_path / "library"
+    for version in ("3.11", "3.12", "3.13"):
+        (library / version).mkdir(parents=True)
+        (library / version / "module.py").write_text("ANSWER = 1\n")
+    scripts = {n: (control / n).read_text().replace("/usr/lib/tempik", str(library)) for n in ("postinst", "prerm")}
+    subprocess.run(["sh", "-c", scripts["postinst"], "postinst", "abort-upgrade"], check=True)
+    assert not list(library.rglob("*.pyc"))
+    subprocess.run(["sh", "-c", scripts["postinst"], "postinst", "configure"], check=True)
+    made = list(library.rglob("*.pyc"))
+    assert made and all(p.parent.parent.name in p.name.replace("cpython-3", "3.") for p in made)
+    subprocess.run(["sh", "-c", scripts["prerm"], "prerm", "remove"], check=True)
+    assert not list(library.rglob("__pycache__")) and len(list(library.rglob("module.py"))) == 3
+
+
+def test_it_asks_for_the_libraries_that_the_setup_installs(control: Path) -> None:
+    text = (control / "control").read_text(encoding="utf-8")
+    needs = next(line for line in text.splitlines() if line.startswith("Depends:"))
+    line = next(part for part in (ROOT / "run").read_text(encoding="utf-8").split("LIBRARIES=(")[1:])
+    assert all(f"{name} | {name}t64" in needs for name in line.split(")")[0].split())
