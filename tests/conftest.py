@@ -10,6 +10,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -25,6 +26,9 @@ from tempik.edit.draft import Wish
 from tempik.project.file import save_reel
 from tempik.reel import Reel
 
+# How long an example takes on a busy machine says nothing: speed is measured by ./run bench.
+settings.register_profile("tempik", deadline=None)
+settings.load_profile("tempik")
 # The reference library compiles itself when it is first used: for one short song that need not be good code.
 os.environ.setdefault("NUMBA_OPT", "0")
 gc.disable()  # as in the window: what holds widgets is never collected by a thread that renders
