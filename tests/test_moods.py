@@ -72,6 +72,19 @@ names = pytest.mark.parametrize("mood", [m.name for m in MOODS])
 
 
 @names
+def test_the_first_picture_is_seen_as_it_is(mood: str) -> None:
+    """It is what a reel is known by: no flash whitens it, not where a loud section begins the reel either."""
+    song = a_song()
+    assert song.heard is not None
+    loud = (Section(0.0, DROP_S, 0.9, "full"), *song.heard.sections[2:])
+    at_once = replace(song, heard=replace(song.heard, sections=loud))
+    footage, studies = pieces()
+    timeline = Timeline(draft_in_mood(at_once, footage, studies, MoodWish(mood_named(mood))).reel)
+    first = [p.frame for row in timeline.fired for p in row.pulses]
+    assert all(frame > 3 for frame in first) and timeline.placed[0].first == 0
+
+
+@names
 def test_every_event_is_on_its_point_and_nothing_is_black(mood: str) -> None:
     timeline = drafted(mood)
     report = check_reel(timeline)

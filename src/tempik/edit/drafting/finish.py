@@ -16,6 +16,7 @@ from tempik.reel.points import metre_of
 from tempik.timeline.timeline import Timeline
 
 EARLY, NEAR_S = 0.1, 0.1
+SEEN_S = 0.2
 QUIETER = {"impact": -6.0, "riser": -10.0}
 RUSH_DB = -8.0
 
@@ -59,8 +60,11 @@ def _rules(reel: Reel, fires: Fires, from_s: float | None, to_s: float | None) -
             runs[-1][1] = b
         else:
             runs.append([a, b])
+    # The first picture is what a reel is known by: it is seen as it is.
+    clear_s = begin + SEEN_S if from_s is None else 0.0
     # The beat that a section ends on belongs to the next one.
-    return [(rule, Limit(from_s=max(0.0, a - EARLY), to_s=b - EARLY)) for a, b in runs if b > a]
+    spans = [(max(0.0, a - EARLY, clear_s), b - EARLY) for a, b in runs]
+    return [(rule, Limit(from_s=a, to_s=b)) for a, b in spans if b > a]
 
 
 def _early(time_s: float | None) -> float | None:
