@@ -9,7 +9,7 @@ import av
 import numpy as np
 import pyloudnorm
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -128,6 +128,7 @@ def mastered(signal: Signal, loudness: float | None, ceiling_db: float | None) -
     loudness=st.sampled_from([-9.0, -14.0, -23.0]),
     ceiling=st.sampled_from([-0.5, -1.0, -3.0]),
 )
+@example(seed=8903, loudness=-9.0, ceiling=-0.5)  # measured too high where one second's part was cut from the next
 def test_a_mix_is_as_loud_as_asked_and_under_its_ceiling(seed: int, loudness: float, ceiling: float) -> None:
     out = mastered(music(seed), loudness, ceiling)
     assert decibels(true_peak(out)) <= ceiling

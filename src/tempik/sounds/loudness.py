@@ -138,9 +138,13 @@ def true_peak(samples: Samples) -> float:
     largest = float(np.abs(samples).max())
     if largest <= 0:
         return 0.0
-    return max(
-        float(np.abs(oversampled(samples[a : a + RATE + PEAK_REACH])).max()) for a in range(0, len(samples), RATE)
-    )
+    peak = 0.0
+    for begin in range(0, len(samples), RATE):
+        # A part that is cut out rings at its ends: it is looked at within what lies about it.
+        first, end = max(begin - PEAK_REACH, 0), min(begin + RATE, len(samples))
+        fine = oversampled(samples[first : end + PEAK_REACH])
+        peak = max(peak, float(np.abs(fine[(begin - first) * OVERSAMPLING : (end - first) * OVERSAMPLING]).max()))
+    return peak
 
 
 def decibels(share: float) -> float:
