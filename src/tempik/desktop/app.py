@@ -60,7 +60,8 @@ def put_interface_first(window: Window) -> None:
 
 def _give_memory_back() -> None:
     """Have pictures that are dropped go back to the system. The C library keeps a heap for each of our threads, and in them
-    whatever is below a bound that it raises by itself."""
+    whatever is below a bound that it raises by itself. A preview's planes stay below ours: handed back and asked for again with every
+    frame they would cost as much as what is done to them."""
     try:
         library = ctypes.CDLL(None)
         library.mallopt(_ARENA_MAX, 2)

@@ -11,16 +11,8 @@ from msgspec.structs import replace
 
 from tempik.edit.accents.copying import CopiedRows
 from tempik.errors import TempikError
+from tempik.project import library
 from tempik.project.file import decode_value, state_folder
-from tempik.project.library import (
-    checked_name,
-    file_named,
-    made_folder,
-    read_document,
-    readable,
-    taken_away,
-    write_document,
-)
 from tempik.reel import AccentRow, Bundle, Envelope, Length, Limit, Painted, Reel, Rule
 from tempik.reel.validate import problems
 
@@ -68,7 +60,7 @@ def ready_bundles() -> list[CopiedRows]:
 
 def own_bundles() -> list[CopiedRows]:
     """Return one's own bundles by name; files that cannot be read are left out."""
-    return readable(library_folder(), SUFFIX, read_bundle)
+    return library.readable(library_folder(), SUFFIX, read_bundle)
 
 
 def bundle_named(name: str) -> CopiedRows:
@@ -83,8 +75,8 @@ def bundle_named(name: str) -> CopiedRows:
 
 def kept_bundle(what: CopiedRows, name: str) -> Path:
     """Keep rows as a bundle of one's own. Raises TempikError for a name that cannot be had."""
-    name = checked_name(name, "bundle", [ready for ready, _ in READY])
-    made_folder(library_folder(), "bundle")
+    name = library.checked_name(name, "bundle", [ready for ready, _ in READY])
+    library.made_folder(library_folder(), "bundle")
     path = _file_of(name)
     write_bundle(what, name, path)
     return path
@@ -92,11 +84,11 @@ def kept_bundle(what: CopiedRows, name: str) -> Path:
 
 def removed_bundle(name: str) -> None:
     """Take one of one's own bundles away; rows made from it stay."""
-    taken_away(_file_of(name))
+    library.taken_away(_file_of(name))
 
 
 def _file_of(name: str) -> Path:
-    return file_named(library_folder(), name, SUFFIX)
+    return library.file_named(library_folder(), name, SUFFIX)
 
 
 def write_bundle(what: CopiedRows, name: str, path: Path) -> None:
@@ -104,12 +96,12 @@ def write_bundle(what: CopiedRows, name: str, path: Path) -> None:
     rows = [replace(r, painted=(), limit=Limit(), bundle="", follow="", mask="", keys={}) for r in what.rows]
     amount = what.bundle.amount if what.bundle is not None else 1.0
     document = {"format": FORMAT, "name": name, "amount": amount, "rows": msgspec.to_builtins(rows)}
-    write_document(path, document)
+    library.write_document(path, document)
 
 
 def read_bundle(path: Path) -> CopiedRows:
     """Read a bundle from a file. Raises TempikError when it is none, damaged, or of a newer version."""
-    document = read_document(path, f"bundle of accents; choose a {SUFFIX} file", "rows", FORMAT)
+    document = library.read_document(path, f"bundle of accents; choose a {SUFFIX} file", "rows", FORMAT)
     try:
         rows = msgspec.convert(document["rows"], tuple[AccentRow, ...], dec_hook=decode_value)
         bundle = Bundle("u1", str(document.get("name") or path.stem), float(document.get("amount", 1.0)))

@@ -10,16 +10,8 @@ import msgspec
 
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS, ready_look
+from tempik.project import library
 from tempik.project.file import decode_value, state_folder
-from tempik.project.library import (
-    checked_name,
-    file_named,
-    made_folder,
-    read_document,
-    readable,
-    taken_away,
-    write_document,
-)
 from tempik.reel import Grade
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.validate import grade_problems
@@ -43,7 +35,7 @@ def library_folder() -> Path:
 
 def own_looks() -> list[OwnLook]:
     """Return one's own looks by name; files that cannot be read are left out."""
-    return readable(library_folder(), SUFFIX, read_look)
+    return library.readable(library_folder(), SUFFIX, read_look)
 
 
 def look_named(name: str) -> Grade:
@@ -62,29 +54,29 @@ def look_named(name: str) -> Grade:
 def kept_look(name: str, grade: Grade, picture: bytes = b"") -> OwnLook:
     """Keep a grade among one's own looks; one of the same name gives way. Raises TempikError for a name that cannot be had, or
     where it cannot be written."""
-    name = checked_name(name, "look", [look.name for look in LOOKS])
+    name = library.checked_name(name, "look", [look.name for look in LOOKS])
     look = OwnLook(name, grade, picture if len(picture) <= MOST_PICTURE else b"")
-    made_folder(library_folder(), "look")
-    write_look(look, file_named(library_folder(), name, SUFFIX))
+    library.made_folder(library_folder(), "look")
+    write_look(look, library.file_named(library_folder(), name, SUFFIX))
     return look
 
 
 def removed_look(name: str) -> None:
     """Take one of one's own looks away; reels and clips that have it keep it."""
-    taken_away(file_named(library_folder(), name, SUFFIX))
+    library.taken_away(library.file_named(library_folder(), name, SUFFIX))
 
 
 def write_look(look: OwnLook, path: Path) -> None:
     """Write a look to a file of its own; its LUT is named by where it lies. Raises TempikError when it cannot be written."""
     picture = base64.b64encode(look.picture).decode()
-    write_document(
+    library.write_document(
         path, {"format": FORMAT, "name": look.name, "grade": msgspec.to_builtins(look.grade), "picture": picture}
     )
 
 
 def read_look(path: Path) -> OwnLook:
     """Read a look from a file. Raises TempikError when it is no look, damaged, or of a newer version."""
-    document = read_document(path, f"look; choose a {SUFFIX} file", "grade", FORMAT)
+    document = library.read_document(path, f"look; choose a {SUFFIX} file", "grade", FORMAT)
     try:
         grade = msgspec.convert(document["grade"], Grade, dec_hook=decode_value)
         name = msgspec.convert(document.get("name", path.stem), str)

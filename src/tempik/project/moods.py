@@ -8,16 +8,8 @@ import msgspec
 
 from tempik.edit.drafting.moods import MOODS, Mood, mood_problems
 from tempik.errors import TempikError
+from tempik.project import library
 from tempik.project.file import state_folder
-from tempik.project.library import (
-    checked_name,
-    file_named,
-    made_folder,
-    read_document,
-    readable,
-    taken_away,
-    write_document,
-)
 from tempik.reel.bounds import no_number
 
 SUFFIX = ".tempikmood"
@@ -30,7 +22,7 @@ def library_folder() -> Path:
 
 def own_moods() -> list[Mood]:
     """Return one's own moods by name; files that cannot be read are left out."""
-    return readable(library_folder(), SUFFIX, read_mood)
+    return library.readable(library_folder(), SUFFIX, read_mood)
 
 
 def any_mood(name: str) -> Mood:
@@ -45,26 +37,26 @@ def any_mood(name: str) -> Mood:
 def kept_mood(mood: Mood, name: str) -> Mood:
     """Keep a mood among one's own under a name; one of the same name gives way. Raises TempikError for a name that cannot be had, a
     mood that cannot be drafted by, or where it cannot be written."""
-    mood = msgspec.structs.replace(mood, name=checked_name(name, "mood", [m.name for m in MOODS]))
+    mood = msgspec.structs.replace(mood, name=library.checked_name(name, "mood", [m.name for m in MOODS]))
     _sound(mood, f"The mood '{mood.name}'")
-    made_folder(library_folder(), "mood")
-    write_mood(mood, file_named(library_folder(), mood.name, SUFFIX))
+    library.made_folder(library_folder(), "mood")
+    write_mood(mood, library.file_named(library_folder(), mood.name, SUFFIX))
     return mood
 
 
 def removed_mood(name: str) -> None:
     """Take one of one's own moods away; reels that were drafted by it stay as they are."""
-    taken_away(file_named(library_folder(), name, SUFFIX))
+    library.taken_away(library.file_named(library_folder(), name, SUFFIX))
 
 
 def write_mood(mood: Mood, path: Path) -> None:
     """Write a mood to a file of its own. Raises TempikError when it cannot be written."""
-    write_document(path, {"format": FORMAT, "name": mood.name, "mood": msgspec.to_builtins(mood)})
+    library.write_document(path, {"format": FORMAT, "name": mood.name, "mood": msgspec.to_builtins(mood)})
 
 
 def read_mood(path: Path) -> Mood:
     """Read a mood from a file. Raises TempikError when it is no mood, damaged, or of a newer version."""
-    document = read_document(path, f"mood; choose a {SUFFIX} file", "mood", FORMAT)
+    document = library.read_document(path, f"mood; choose a {SUFFIX} file", "mood", FORMAT)
     try:
         mood = msgspec.convert(document["mood"], Mood)
     except (msgspec.ValidationError, ValueError) as error:

@@ -7,16 +7,8 @@ from pathlib import Path
 import msgspec
 
 from tempik.errors import TempikError
+from tempik.project import library
 from tempik.project.file import state_folder
-from tempik.project.library import (
-    checked_name,
-    file_named,
-    made_folder,
-    read_document,
-    readable,
-    taken_away,
-    write_document,
-)
 from tempik.reel import Curve, Shape
 from tempik.reel.validate import shape_problems
 from tempik.retime import READY, ready_shape, shape_of
@@ -36,7 +28,7 @@ def all_shapes() -> list[Shape]:
 
 def own_shapes() -> list[Shape]:
     """Return one's own shapes by name; files that cannot be read are left out."""
-    return readable(library_folder(), SUFFIX, read_shape)
+    return library.readable(library_folder(), SUFFIX, read_shape)
 
 
 def shape_named(name: str) -> Shape:
@@ -49,7 +41,7 @@ def shape_named(name: str) -> Shape:
 
 def kept_shape(curve: Curve, name: str, focus: float = 0.5, does: str = "") -> Shape:
     """Make a shape of a curve and keep it among one's own. Raises TempikError for a name that cannot be had."""
-    name = checked_name(name, "shape", [s.name for s in READY])
+    name = library.checked_name(name, "shape", [s.name for s in READY])
     shape = msgspec.structs.replace(shape_of(curve, name, focus), does=does)
     return added(shape)
 
@@ -57,28 +49,28 @@ def kept_shape(curve: Curve, name: str, focus: float = 0.5, does: str = "") -> S
 def added(shape: Shape) -> Shape:
     """Keep a shape among one's own; one of the same name gives way. Raises TempikError when it cannot be written."""
     _check(shape, "The shape")
-    made_folder(library_folder(), "shape")
+    library.made_folder(library_folder(), "shape")
     write_shape(shape, _file_of(shape.name))
     return shape
 
 
 def removed(name: str) -> None:
     """Take one of one's own shapes away; clips that use it keep it."""
-    taken_away(_file_of(name))
+    library.taken_away(_file_of(name))
 
 
 def _file_of(name: str) -> Path:
-    return file_named(library_folder(), name, SUFFIX)
+    return library.file_named(library_folder(), name, SUFFIX)
 
 
 def write_shape(shape: Shape, path: Path) -> None:
     """Write a shape to a file of its own. Raises TempikError when it cannot be written."""
-    write_document(path, {"format": FORMAT, "shape": msgspec.to_builtins(shape)})
+    library.write_document(path, {"format": FORMAT, "shape": msgspec.to_builtins(shape)})
 
 
 def read_shape(path: Path) -> Shape:
     """Read a shape from a file. Raises TempikError when it is no shape, damaged, or of a newer version."""
-    document = read_document(path, f"shape; choose a {SUFFIX} file", "shape", FORMAT)
+    document = library.read_document(path, f"shape; choose a {SUFFIX} file", "shape", FORMAT)
     try:
         shape = msgspec.convert(document["shape"], Shape)
     except msgspec.ValidationError as error:
