@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from tempik.accents.rules import numbered
+from tempik.accents.rules import runs_of
 from tempik.edit.song import points
 from tempik.edit.song.stretches import suggested_stretches
 from tempik.errors import TempikError
@@ -241,7 +241,7 @@ def test_a_short_song_is_offered_whole(reel: Reel) -> None:
 def test_rules_keep_their_count_over_a_stretch_of_onsets(reel: Reel) -> None:
     """Every 4th point stays on the downbeats before and after a roll, and counts the roll's own attacks in it."""
     after = points.with_choice_in(reel, Choice("onsets"), 8.5, 9.9)  # three beats give way to onsets
-    fired = [p for p, number in numbered(song(after).points) if number % 4 == 0]
+    fired = [p for run in runs_of(song(after).points) for n, p in enumerate(run.points) if (run.first + n) % 4 == 0]
     assert all(p.beat == 1 for p in fired if p.kind != "onset")
     assert [round(p.time_s, 3) for p in fired if p.kind == "onset"] == [8.51]
     assert len([p for p in fired if p.kind != "onset"]) == 15

@@ -137,6 +137,41 @@ def test_where_left_work_cannot_be_kept_nothing_replaces_it(window: Window, reel
     assert journal.read_bytes() == before and "Not saved" in window.foot.status.text()
 
 
+# Opening a large project
+
+
+@pytest.fixture
+def large(reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A project that counts as large."""
+    monkeypatch.setattr("tempik.desktop.session.importing.AT_ONCE_BYTES", 0)
+    save_reel(with_all_amounts(reel, 0.75), tmp_path / "large.tempik")
+    return tmp_path / "large.tempik"
+
+
+def test_a_large_project_is_read_while_the_window_goes_on(window: Window, large: Path, qtbot: QtBot) -> None:
+    assert window.files.open_project(large)
+    assert window.project.path is None and [j.title for j in window.worker.jobs] == ["Opening large.tempik"]
+    qtbot.waitUntil(lambda: window.project.path == large, timeout=WAIT)
+    assert window.project.reel.amount == 0.75 and not window.project.unsaved
+
+
+def test_work_that_was_begun_while_a_project_was_read_is_not_replaced_by_it(
+    window: Window, large: Path, qtbot: QtBot
+) -> None:
+    window.files.open_project(large)
+    window.project.change("Amount", lambda reel: with_all_amounts(reel, 0.25))
+    qtbot.waitUntil(lambda: not window.worker.jobs, timeout=WAIT)
+    assert window.project.reel.amount == 0.25 and window.project.path is None
+    assert "large.tempik was not opened" in window.foot.status.text()
+
+
+def test_a_large_project_that_is_damaged_is_told_by_its_name(window: Window, large: Path, qtbot: QtBot) -> None:
+    large.write_bytes(large.read_bytes()[:-200])
+    window.files.open_project(large)
+    qtbot.waitUntil(lambda: not window.worker.jobs, timeout=WAIT)
+    assert "large.tempik" in window.foot.status.text() and window.project.path is None
+
+
 def test_the_lock_is_never_held_by_two(tmp_path: Path) -> None:
     """A lock opened just before its owner took the file away once held a file that was no longer there."""
     project = tmp_path / "r.tempik"

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tempik.errors import TempikError
-from tempik.time import clock_text, frame_of, frame_on_screen, parse_rate, rate_text, time_of
+from tempik.time import clock_text, frame_of, frame_on_screen, frames_at, parse_rate, rate_text, time_of
 
 RATES = [Fraction(24), Fraction(25), Fraction(30), Fraction(30000, 1001), Fraction(60)]
 
@@ -61,3 +61,13 @@ def test_what_is_no_rate_says_so(text: str) -> None:
 def test_the_clock_reads_minutes_seconds_and_milliseconds() -> None:
     assert clock_text(83.4567) == "1:23.457"
     assert clock_text(-0.0001) == "0:00.000"
+
+
+@given(
+    times=st.lists(st.one_of(st.floats(-1e4, 1e5), st.integers(-2000, 200_000).map(lambda n: n / 2)), max_size=30),
+    rate=st.sampled_from([Fraction(30), Fraction(30000, 1001), Fraction(25), Fraction(24000, 1001), Fraction(2)]),
+)
+def test_the_frames_of_many_instants_are_those_of_each(times: list[float], rate: Fraction) -> None:
+    """Halves too, which floating point alone would get wrong."""
+    halves = [(n + 0.5) / float(rate) for n in range(20)]
+    assert frames_at([*times, *halves], rate) == [frame_of(t, rate) for t in [*times, *halves]]

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
-from itertools import groupby
+from itertools import groupby, islice
 from typing import NamedTuple
 
 from tempik.accents.catalogue import CATALOGUE
 from tempik.accents.fired import Cell, Ruled, Scene, Span
-from tempik.reel import AccentRow, Point, Rule, point_of
+from tempik.memo import Memory
+from tempik.reel import AccentRow, Point, Rule, Soundtrack, point_of
+from tempik.time import time_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
+AROUND_S = (
+    600.0  # so far beyond the reel's ends rows have cells, for when its stretch is moved: a song's length, not a day's
+)
+_COUNTED: Memory[list[Run]] = Memory(24)
 
 
 def beats(points: Sequence[Point]) -> list[Point]:
@@ -24,26 +30,32 @@ def anchor(points: Sequence[Point]) -> int:
     return next((i for i, p in enumerate(points) if p.kind == "downbeat" or p.beat == 1), 0)
 
 
-def numbered(points: Sequence[Point]) -> list[tuple[Point, int]]:
-    """Return the points that rules count, each with its number.
+class Run(NamedTuple):
+    """Points that are counted on from one to the next, and the number of the first."""
+
+    points: Sequence[Point]
+    first: int
+
+
+def runs_of(points: Sequence[Point]) -> list[Run]:
+    """Return the points that rules count, as runs of counting.
 
     Beats and their parts are counted from the first downbeat, and keep their count over a stretch in which onsets
     are used instead; onsets are counted from the first of each such stretch. Points placed by hand are not counted.
     """
-    out: list[tuple[Point, int]] = []
+    out: list[Run] = []
     bar_0: int | None = None
     counted = [p for p in points if p.kind != "hand"]
     for onsets, group in groupby(counted, key=lambda p: p.kind == "onset"):
         run = list(group)
         if onsets:
-            out += [(p, i) for i, p in enumerate(run)]
+            out.append(Run(run, 0))
             continue
-        downbeats = [i for i, p in enumerate(run) if p.beat == 1 and not p.part]
+        downbeats = list(islice((i for i, p in enumerate(run) if p.beat == 1 and not p.part), 2))
         first = downbeats[0] if downbeats else 0
         a_bar = downbeats[1] - first if len(downbeats) > 1 else len(run)
         bar_0 = run[first].bar if bar_0 is None else bar_0
-        base = (run[first].bar - bar_0) * a_bar
-        out += [(p, base + i - first) for i, p in enumerate(run)]
+        out.append(Run(run, (run[first].bar - bar_0) * a_bar - first))
     return out
 
 
@@ -59,13 +71,18 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
     """Return all that a rule counts, whether it fires or not."""
     song = scene.song
     if rule.of in ("points", "bars", "drops"):
-        found = numbered(song.points) if song is not None else []
-        if rule.of == "bars":
-            taken = [p for p, _ in found if p.beat in rule.beats and not p.part]
-            found = [(p, i) for i, p in enumerate(taken)]
-        elif rule.of == "drops":
-            found = [(p, i) for i, p in enumerate(p for p, _ in found if p.kind == "drop")]
-        return [Event(p.id, p, scene.frame_of(p), p.strength, n) for p, n in found]
+        if song is None:
+            return []
+        out: list[Event] = []
+        for run in _COUNTED.get((song,), (rule.of, rule.beats), lambda: _counted(rule, song)):
+            # Counted over the whole song, and worked out where the reel may come to lie.
+            first, end = around(scene, run.points)
+            places = range(first, end)
+            near = run.points[first:end]
+            out += [
+                Event(p.id, p, scene.frame_of(p), p.strength, run.first + i) for i, p in zip(places, near, strict=True)
+            ]
+        return out
     if rule.of == "onsets":
         onsets = song.heard.onsets if song is not None and song.heard is not None else ()
         heard: list[Event] = []
@@ -76,7 +93,7 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
         return heard
     if rule.of == "frames":
         return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(*stretch)]
-    out: list[Event] = []
+    out = []
     if rule.of == "pulses":
         pulses = scene.pulses.get(rule.row, ())
         return [Event(p.cell, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
@@ -92,6 +109,22 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
                 if span.first <= frame < span.end:
                     out.append(Event(f"{span.clip}/{cue}", point, frame, point.strength, len(out)))
     return out
+
+
+def _counted(rule: Rule, song: Soundtrack) -> list[Run]:
+    runs = _COUNTED.get((song,), (), lambda: runs_of(song.points))
+    if rule.of == "bars":
+        return [Run([p for run in runs for p in run.points if p.beat in rule.beats and not p.part], 0)]
+    if rule.of == "drops":
+        return [Run([p for run in runs for p in run.points if p.kind == "drop"], 0)]
+    return runs
+
+
+def around(scene: Scene, points: Sequence[Point]) -> tuple[int, int]:
+    """Return from which to which of points in order of time lie within the reel or AROUND_S beyond its ends."""
+    end_s = scene.start_s + time_of(scene.frames, scene.rate)
+    first = bisect_left(points, scene.start_s - AROUND_S, key=lambda p: p.time_s)
+    return first, bisect_right(points, end_s + AROUND_S, key=lambda p: p.time_s)
 
 
 def uses_clips(row: AccentRow) -> bool:
@@ -116,11 +149,12 @@ def cells(row: Ruled, scene: Scene) -> list[Cell]:
     taken = {e.id for e in events}
     frames = set() if rule.of in ("points", "bars", "onsets", "drops", "hand") else {e.frame for e in events}
     points = scene.song.points if scene.song is not None else ()
+    first, end = around(scene, points)
     firsts = [s.first for s in scene.spans]
     # Where each stands, without the gap to the next.
     out: list[tuple[int, str, Point | None, float, Span | None, bool]] = [
         (frame, p.id, p, p.strength, span_at(scene, firsts, frame), False)
-        for p, frame in ((p, scene.frame_of(p)) for p in points if p.id not in taken)
+        for p, frame in ((p, scene.frame_of(p)) for p in points[first:end] if p.id not in taken)
         if frame not in frames
     ]
     for e in events:

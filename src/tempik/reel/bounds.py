@@ -6,7 +6,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from fractions import Fraction
-from typing import Any
+from functools import cache
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -93,56 +94,98 @@ _MOST: dict[str, float] = {
     "SoundClip.length_s": 7_200,
 }
 
-_SOUND: Memory[str] = Memory(48_000)
+Said = tuple[str, str]
+_SOUND: Memory[Said] = Memory(48_000)
+_FINE: Said = ("", "")
 
 
 def out_of_bounds(record: msgspec.Struct) -> str:
     """Return what of a record lies outside its bounds, as a part of a sentence; '' for nothing. Records are frozen: each
     is looked through once."""
-    return _looked_through(record, False)
+    return _looked_through(record)[0]
 
 
 def no_number(record: msgspec.Struct) -> str:
     """Return what of a record is infinite or no number, as a part of a sentence; '' for nothing."""
-    return _looked_through(record, True)
+    return _looked_through(record)[1]
 
 
-def _looked_through(record: msgspec.Struct, endless: bool) -> str:
-    return _SOUND.get((record,), (endless,), lambda: next(_found(record, endless), ""))
+def _looked_through(record: msgspec.Struct) -> Said:
+    """Return the first thing that is out of bounds and the first that is no number."""
+    return _SOUND.get((record,), (), lambda: _first(_found(record)))
 
 
-def _found(record: msgspec.Struct, endless: bool) -> Iterator[str]:
-    kind = type(record).__name__
-    for field in record.__struct_fields__:
-        yield from _wrong(getattr(record, field), f"{kind}.{field}", endless)
+def _first(said: Iterator[Said]) -> Said:
+    beyond = endless = ""
+    for a, b in said:
+        beyond, endless = beyond or a, endless or b
+        if beyond:
+            break  # no number is asked for only where nothing is out of bounds
+    return (beyond, endless) if beyond or endless else _FINE
 
 
-def _wrong(value: Any, where: str, endless: bool) -> Iterator[str]:
+class _Field(NamedTuple):
+    name: str
+    where: str
+    most: float
+    deep: bool  # whether what it holds is remembered record by record: of what lies deeper than a reel's own there is too much
+
+
+@cache
+def _fields(kind: type[msgspec.Struct]) -> tuple[_Field, ...]:
+    wheres = [(name, f"{kind.__name__}.{name}") for name in kind.__struct_fields__]
+    return tuple(_Field(n, w, _MOST.get(w, MOST_NUMBER), not w.startswith("Reel.")) for n, w in wheres)
+
+
+def _found(record: msgspec.Struct) -> Iterator[Said]:
+    for field in _fields(type(record)):
+        value = getattr(record, field.name)
+        # Nearly everything is a number within its bounds, nothing, or an empty list: a large reel has a million of them.
+        kind = type(value)
+        if kind is float or kind is int:
+            if -field.most <= value <= field.most:
+                continue
+        elif value is None or kind is bool or value == ():
+            continue
+        yield from _wrong(value, field)
+
+
+def _wrong(value: Any, field: _Field) -> Iterator[Said]:
+    where = field.where
     if value is None or isinstance(value, bool):
         return
     if isinstance(value, str):
         if "\0" in value or len(value) > (MOST_PATH if where.endswith(".path") else MOST_TEXT):
-            yield f"a {_said(where)} that is too long or holds a NUL"
+            yield f"a {_said(where)} that is too long or holds a NUL", ""
     elif isinstance(value, (int, float, Fraction)):
         size = abs(value) if isinstance(value, int) and abs(value) < 2**64 else _size(value)
-        if not math.isfinite(size) if endless else size > _MOST.get(where, MOST_NUMBER) and size != math.inf:
-            yield f"a {_said(where)} of {_short(value)}, which cannot be"
+        if not math.isfinite(size):
+            yield "", f"a {_said(where)} of {_short(value)}, which cannot be"
+        # What is beyond every bound is said as no number.
+        if size > field.most and size != math.inf:
+            yield f"a {_said(where)} of {_short(value)}, which cannot be", ""
     elif isinstance(value, (tuple, dict)):
-        yield from _wrong_list(value, where, endless)
+        yield from _wrong_list(value, field)
     elif isinstance(value, msgspec.Struct):
-        # Remembered is what the reel itself holds: of what lies deeper there is too much.
-        said = _looked_through(value, endless) if where.startswith("Reel.") else next(_found(value, endless), "")
-        if said:
+        said = _first(_found(value)) if field.deep else _looked_through(value)
+        if said is not _FINE:
             yield said
 
 
-def _wrong_list(values: tuple[Any, ...] | dict[str, Any], where: str, endless: bool) -> Iterator[str]:
-    most = int(_MOST.get(where, MOST_IN_LIST))
+def _wrong_list(values: tuple[Any, ...] | dict[str, Any], field: _Field) -> Iterator[Said]:
+    most = int(_MOST.get(field.where, MOST_IN_LIST))
     if len(values) > most:
-        yield f"{len(values)} {_said(where)} (at most {most})"
+        yield f"{len(values)} {_said(field.where)} (at most {most})", ""
         return
+    inside = _inside(field)
     for value in values.values() if isinstance(values, dict) else values:
-        yield from _wrong(value, f"{where}[]", endless)
+        yield from _wrong(value, inside)
+
+
+@cache
+def _inside(field: _Field) -> _Field:
+    where = f"{field.where}[]"
+    return field._replace(where=where, most=_MOST.get(where, MOST_NUMBER))
 
 
 def _size(value: float | Fraction) -> float:

@@ -160,8 +160,17 @@ _songs, _grids, _lattices = _Kept(8), _Kept(8), _Kept(24)
 _BY_HAND: Memory[dict[str, Point]] = Memory(8)
 
 
-def _derived(song: Soundtrack) -> tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]:
-    def make() -> tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]:
+_Derived = tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]
+_OF_SONG: Memory[_Derived] = Memory(16)
+
+
+def _derived(song: Soundtrack) -> _Derived:
+    """Return a song's grid, its chosen points, its hand edits by id and the places of the points by id."""
+    return _OF_SONG.get((song,), (), lambda: _of_parts(song))
+
+
+def _of_parts(song: Soundtrack) -> _Derived:
+    def make() -> _Derived:
         edits = {e.id: e for e in song.edits}
         # While points are edited the grid stays: it is kept apart.
         grid = _grids.get((song.heard, song.reading, song.own), lambda: _grid(song))
@@ -219,9 +228,17 @@ def _chosen(song: Soundtrack, grid: Grid | None, edits: dict[str, PointEdit]) ->
             candidates = _onset_points(song, choice)
         else:
             candidates = _grid_points(song, grid, choice) if grid is not None else []
-        points += [p for p in candidates if _covers(choice, p.time_s) and not any(_covers(c, p.time_s) for c in later)]
-    have = {p.id for p in points}
-    kept = [_edited(p, edits.get(p.id)) for p in points if not (p.id in edits and edits[p.id].gone)]
+        if later or choice.from_s > 0 or choice.to_s is not None:
+            candidates = [
+                p for p in candidates if _covers(choice, p.time_s) and not any(_covers(c, p.time_s) for c in later)
+            ]
+        points += candidates
+    if edits:
+        have = {p.id for p in points}
+        kept = [_edited(p, edits[p.id]) if p.id in edits else p for p in points]
+        kept = [p for p in kept if not (p.id in edits and edits[p.id].gone)]
+    else:
+        have, kept = set(), points
     # A point the user locked, named or moved stays in use whatever is chosen.
     for edit in edits.values():
         if edit.id not in have and not edit.gone and (edit.locked or edit.name or edit.time_s is not None):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from fractions import Fraction
 from typing import NamedTuple
 
 from tempik.reel import Point, Soundtrack, beats_between, point_of
-from tempik.time import frame_of, time_of
+from tempik.time import frame_of, frames_at, time_of
 
 
 class Sounding(NamedTuple):
@@ -39,11 +40,11 @@ def sounding_of(song: Soundtrack | None, rate: Fraction, frames: int) -> Soundin
     """Return what a reel of some rate and some frames takes from a song."""
     points = song.points if song is not None else ()
     start_s = song.start_s if song is not None else 0.0
-    frames_of = {p.id: frame_of(p.time_s - start_s, rate) for p in points}
-    on_reel = tuple(p for p in points if 0 <= frames_of[p.id] <= frames)
+    at = frames_at([p.time_s - start_s for p in points], rate)
+    frames_of = dict(zip([p.id for p in points], at, strict=True))
+    # Points are in order of time, and so are their frames.
+    on_reel = slice(bisect_left(at, 0), bisect_right(at, frames))
     beats = beats_between(song, start_s, start_s + time_of(frames, rate)) if song is not None else ()
-    beat_frames = [frame_of(p.time_s - start_s, rate) for p in beats]
+    beat_frames = frames_at([p.time_s - start_s for p in beats], rate)
     by_id = {p.id: p for p in points}
-    return Sounding(
-        song, rate, start_s, frames_of, by_id, on_reel, [frames_of[p.id] for p in on_reel], beats, beat_frames
-    )
+    return Sounding(song, rate, start_s, frames_of, by_id, points[on_reel], at[on_reel], beats, beat_frames)

@@ -154,6 +154,8 @@ class Timeline:
         """Return the chosen point whose frame is nearest to a frame, at most `within` away; of two the stronger."""
         frames = self.sounding.on_reel_frames
         near = self.on_reel()[bisect_left(frames, frame - within) : bisect_right(frames, frame + within)]
+        if len(near) <= 1:
+            return near[0] if near else None
         return min(near, key=lambda p: (abs(self.frame_of_point(p) - frame), -p.strength), default=None)
 
     def beat_at(self, frame: int) -> Point | None:

@@ -185,10 +185,11 @@ class Project(QObject):
     def new(self) -> None:
         self._replace(Reel(mix=MASTERED), None)
 
-    def open(self, path: Path) -> None:
-        """Open a project file. Raises TempikError and leaves the present project when it cannot be read."""
+    def open(self, path: Path, reel: Reel | None = None) -> None:
+        """Open a project file; `reel` is what it holds, where it was read before. Raises TempikError and leaves the present
+        project when it cannot be read."""
         path = path.absolute()
-        reel = load_reel(path)
+        reel = reel or load_reel(path)
         if self._lock is not None and path == self.path:
             self._lock.close()
         self._replace(reel, path)

@@ -23,11 +23,12 @@ from tempik.edit.song.readings import heard_anew
 from tempik.errors import TempikError
 from tempik.media import Probe, probe
 from tempik.media.cache import cache_folder
-from tempik.project.file import SUFFIX
+from tempik.project.file import SUFFIX, load_reel
 from tempik.project.media_files import Collected, collect, found_in, missing_media, relink
 from tempik.reel import Reel
 from tempik.rhythm.records import belief_word
 from tempik.time import parse_rate, rate_text
+from tempik.timeline.timeline import timeline_of
 
 if TYPE_CHECKING:
     from tempik.rhythm import Analysis
@@ -40,6 +41,9 @@ FOOTAGE_SUFFIXES = (
 )
 MEDIA_SUFFIXES = {*SONG_SUFFIXES, *FOOTAGE_SUFFIXES, SUFFIX}
 FOOTAGE_FILTER = "Videos and stills (" + " ".join(f"*{s}" for s in FOOTAGE_SUFFIXES) + ");;All files (*)"
+AT_ONCE_BYTES = (
+    4e6  # a project of more than this is read in the background: it would stop the window for a second or longer
+)
 PROJECT_FILTER = f"Tempik projects (*{SUFFIX} *.zip)"
 
 
@@ -191,14 +195,39 @@ class Files(QObject):
         self.worker.start("Reading footage", work, take, lambda text: self.project.messages.say(text, True))
 
     def open_project(self, path: Path) -> bool:
-        """Open a project; missing media is asked for and the rest kept."""
+        """Open a project; missing media is asked for and the rest kept. A large one is read in the background, and opened
+        unless work was begun meanwhile. Returns whether it was opened, or is being read."""
+        if _size(path) > AT_ONCE_BYTES:
+            self._open_large(path)
+            return True
+        return self._open(path)
+
+    def _open(self, path: Path, reel: Reel | None = None) -> bool:
         try:
-            self.project.open(path)
+            self.project.open(path, reel)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return False
         self.opened.emit()
         return True
+
+    def _open_large(self, path: Path) -> None:
+        before = self.project.history.reel
+
+        def work(job: Job) -> Reel:
+            reel = load_reel(path.absolute())
+            timeline_of(reel)  # remembered: the window finds it worked out
+            return reel
+
+        def take(reel: Reel) -> None:
+            if self.project.history.reel is not before or self.project.under_way:
+                self.project.messages.say(
+                    f"{path.name} was not opened: work went on here meanwhile. Open it again.", True
+                )
+            else:
+                self._open(path, reel)
+
+        self.worker.start(f"Opening {path.name}", work, take, lambda text: self.project.messages.say(text, True))
 
     def found(self, old: str, new: str) -> None:
         """Read a missing file from where it was found; others missing beside it are found with it, and those below that
@@ -307,6 +336,14 @@ def _swapped(before: Reel, after: Reel) -> str:
     if any(c.start.point or c.pins for c in after.clips):
         return f" The edit keeps its beats: {before.length_s:.1f} s became {after.length_s:.1f} s."
     return " There were no beats to count by: clips keep their instants, tied to no point."
+
+
+def _size(path: Path) -> int:
+    """Return a file's bytes, 0 for one that is not there: opening it says so."""
+    try:
+        return path.stat().st_size
+    except (OSError, ValueError):
+        return 0
 
 
 def demo_folder() -> Path:

@@ -162,12 +162,13 @@ def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = ())
     return with_clips(reel, changed, gone)
 
 
-def rippled(reel: Reel, row: int, from_frame: int, by_frames: int) -> Reel:
+def rippled(reel: Reel, row: int, from_frame: int, by_frames: int, before: Timeline | None = None) -> Reel:
     """Return the reel with the clips of a row that begin at or after a frame moved along by some frames.
 
-    The first of them lands exactly, so that it meets what it closes up to.
+    The first of them lands exactly, so that it meets what it closes up to. `before` is the timeline from which nothing but
+    clips ahead of that frame were taken out, where that is known: it need not be worked out anew.
     """
-    timeline = timeline_of(reel)
+    timeline = before or timeline_of(reel)
     later = [p for p in timeline.rows[row] if p.begin >= from_frame]
     return with_clips(reel, [shifted(timeline, p, by_frames, 0 if p is later[0] else 1) for p in later])
 

@@ -93,8 +93,8 @@ def without_clips(reel: Reel, clips: Iterable[str], ripple: bool = False) -> Ree
     found = in_order(timeline, clips)
     reel = with_clips(reel, [], [p.clip.id for p in found])
     if ripple:
-        for placed in reversed(found):
-            reel = rippled(reel, placed.clip.track, placed.end, -placed.frames)
+        for number, placed in enumerate(reversed(found)):
+            reel = rippled(reel, placed.clip.track, placed.end, -placed.frames, None if number else timeline)
     return reel
 
 
