@@ -157,22 +157,26 @@ def _best_path(gain: Array, periods: NDArray[np.int64], usual: Times) -> NDArray
     score = np.full((count + reach, len(periods)), -1e18)
     back = np.zeros((count, len(periods)), np.int16)
     each = np.arange(len(periods))
-    padded = np.full(len(periods) + 2 * _NEAR, -1e18)
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * _NEAR + 1)
-    for t in range(count):
-        ending = score[t + reach - periods, each]
-        padded[_NEAR:-_NEAR] = ending
-        arriving = windows + cost
-        nearest = arriving.argmax(axis=1)
-        best, came = arriving[each, nearest], origin[each, nearest]
-        highest = int(ending.argmax())
-        jumps = best < ending[highest] - _JUMP_COST
-        best, came = np.where(jumps, ending[highest] - _JUMP_COST, best), np.where(jumps, highest, came)
-        if t < reach:
-            fresh = usual > best
-            best, came = np.where(fresh, usual, best), np.where(fresh, -1, came)
-        score[t + reach] = best + gain[t] + leaning
-        back[t] = came
+    # No beat comes from nearer than the shortest period: as many frames are worked out at once.
+    block = int(periods.min())
+    padded = np.full((block, len(periods) + 2 * _NEAR), -1e18)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * _NEAR + 1, axis=1)
+    for start in range(0, count, block):
+        frames = np.arange(start, min(start + block, count))
+        rows = np.arange(len(frames))[:, None]
+        ending = score[frames[:, None] + reach - periods, each]
+        padded[: len(frames), _NEAR:-_NEAR] = ending
+        arriving = windows[: len(frames)] + cost
+        nearest = arriving.argmax(axis=2)
+        best, came = arriving[rows, each, nearest], origin[each, nearest]
+        highest = ending.argmax(axis=1)[:, None]
+        jumped = ending[rows, highest] - _JUMP_COST
+        jumps = best < jumped
+        best, came = np.where(jumps, jumped, best), np.where(jumps, highest, came)
+        fresh = (frames[:, None] < reach) & (usual > best)
+        best, came = np.where(fresh, usual, best), np.where(fresh, -1, came)
+        score[frames + reach] = best + gain[frames, None] + leaning
+        back[frames] = came
     first = max(0, count - reach)
     tail = np.where(np.arange(first, count)[:, None] + periods >= count - 1, score[first + reach :], -1e18)
     t, period = (int(v) for v in np.unravel_index(int(tail.argmax()), tail.shape))

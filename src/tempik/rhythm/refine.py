@@ -116,8 +116,9 @@ def in_stretches(beats: Times, power: Array, rise: Array) -> Times:
         end = stop
     parts.append(beats[end:])
     joined = parts[0]
+    steep = float(np.percentile(rise, 99)) + 1e-9
     for part in parts[1:]:
-        joined = _met(joined, part, rise)
+        joined = _met(joined, part, rise, steep)
     return joined
 
 
@@ -145,7 +146,7 @@ def _on_line(beats: Times) -> bool:
     return bool(np.abs(off).max() < _EVEN_S)
 
 
-def _met(before: Times, after: Times, rise: Array) -> Times:
+def _met(before: Times, after: Times, rise: Array, steep: float) -> Times:
     """Return two runs of beats as one. Within two beats of the seam either run may be carried on into the other, where
     that brings the gap at the seam nearest to a beat and meets attacks."""
     if len(before) < 3 or len(after) < 3:
@@ -162,9 +163,7 @@ def _met(before: Times, after: Times, rise: Array) -> Times:
                 continue
             near = np.concatenate([head[-2:], tail[:2]])
             at = np.clip((near * 1000).astype(int), 10, max(10, len(rise) - 11))
-            struck = float(np.mean([rise[a - 10 : a + 11].max(initial=0.0) for a in at])) / (
-                float(np.percentile(rise, 99)) + 1e-9
-            )
+            struck = float(np.mean([rise[a - 10 : a + 11].max(initial=0.0) for a in at])) / steep
             cost = abs(float(np.log2(gap))) + 0.02 * (abs(fewer) + abs(later)) - 0.3 * min(struck, 1.0)
             if best is None or cost < best[0]:
                 best = (cost, np.concatenate([head, tail]))
