@@ -1,7 +1,7 @@
 """Make the music, train every network of the rhythm analysis on it, and say how well the result does on what was kept
 back. The same seeds give the same weights.
 
-Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--small N]
+Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--of-each N]
 Annotated songs of the folders given are learnt from beside the made music. Of every kind of material a third is closed:
 no weight is chosen by it.
 Stages: music, front, choice; all by default. What was made is kept in --work (build/fit) and not made again.
@@ -61,7 +61,7 @@ def main() -> None:
     parser.add_argument("--corpus", type=Path, action="append", default=[])
     parser.add_argument("--work", type=Path, default=Path("build/fit"))
     parser.add_argument("--stage", choices=["all", "music", "front", "choice"], default="all")
-    parser.add_argument("--small", type=int, default=1, help="take every N-th made piece only, to try a change")
+    parser.add_argument("--of-each", type=int, default=10_000, help="make and take the first N of each family only")
     options = parser.parse_args()
     os.environ["OMP_NUM_THREADS"] = "1"
     began = time.time()
@@ -69,8 +69,8 @@ def main() -> None:
     corpora: list[Path] = options.corpus
     print("annotated songs from:", *corpora, flush=True)
     if options.stage in ("all", "music"):
-        print(f"made {making.make_all(folder)} pieces, {time.time() - began:.0f} s", flush=True)
-    tasks: list[Any] = [(folder, f, n) for f, n in making.wanted()][:: options.small]
+        print(f"made {making.make_all(folder, options.of_each)} pieces, {time.time() - began:.0f} s", flush=True)
+    tasks: list[Any] = [(folder, f, n) for f, n in making.wanted(options.of_each)]
     tasks += [(folder, path, 3.0 if "recorded" not in str(path) else 2.0) for c in corpora for path in songs_of(c)]
     if options.stage in ("all", "music", "front"):
         _fit_front(tasks, folder, began)

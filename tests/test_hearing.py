@@ -11,7 +11,7 @@ from made_music import band, steady
 from media_files import numbered, write_sound, write_video
 from tempik.assemble import soundtrack_from
 from tempik.errors import TempikError
-from tempik.media import Sound, decode_sound
+from tempik.media import Sound, audio, decode_sound
 from tempik.media.audio import LONG_S
 from tempik.render.hearing import slowed, with_clicks
 from tempik.rhythm import analyse
@@ -124,11 +124,31 @@ def test_a_film_is_a_song_by_its_sound(tmp_path: Path, music: np.ndarray) -> Non
     assert analyse(str(path)).tempo_bpm == pytest.approx(120, abs=0.2)
 
 
+def test_a_long_sound_is_held_where_analyses_are_kept_and_leaves_no_name(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The folder for passing files often lies in memory, which three hours of sound would fill."""
+    monkeypatch.setattr(audio, "LONG_S", 0.5)
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
+    path = write_sound(tmp_path / "long.wav", np.zeros((48000, 2), np.float32))
+    sound = audio.decode_sound(str(path))
+    assert isinstance(sound.samples, np.memmap) and len(sound.samples) == 96000
+    assert str(tmp_path / "cache") in Path("/proc/self/maps").read_text() and not list((tmp_path / "cache").iterdir())
+
+
+def test_a_long_sound_without_room_says_where(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(audio, "LONG_S", 0.5)
+    (tmp_path / "in the way").touch()
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "in the way"))
+    path = write_sound(tmp_path / "long.wav", np.zeros((48000, 2), np.float32))
+    with pytest.raises(TempikError, match=r"long\.wav is long and there is no room for its sound in .*in the way"):
+        audio.decode_sound(str(path))
+
+
 def test_a_long_mix_is_analysed_in_parts_and_kept_out_of_memory(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Two tempi in a row, with parts made short so that the test is: beats and bars run on over the joints."""
-    from tempik.media import audio
     from tempik.rhythm import kept as keeping
 
     monkeypatch.setattr(keeping, "_PART_S", 30.0)

@@ -11,7 +11,9 @@ import numpy as np
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
+from tempik.disk.writing import make_folders
 from tempik.errors import TempikError
+from tempik.media.cache import cache_folder
 from tempik.media.opening import opened, sound_stream
 
 Samples = NDArray[np.float32]
@@ -65,11 +67,14 @@ def _too_long(path: str) -> TempikError:
 
 
 def _nameless(path: str) -> IO[bytes]:
+    """Return a file without a name where analyses are kept: the folder for passing files often lies in memory."""
+    folder = cache_folder()
     try:
-        return tempfile.TemporaryFile(prefix="tempik-sound-")
+        make_folders(folder)
+        return tempfile.TemporaryFile(dir=folder)
     except OSError as error:
         raise TempikError(
-            f"{path} is long and there is no room for its sound in {tempfile.gettempdir()} ({error.strerror})."
+            f"{path} is long and there is no room for its sound in {folder} ({error.strerror}); free some space."
         ) from error
 
 
@@ -78,7 +83,7 @@ def _write(spill: IO[bytes], block: Samples, path: str) -> None:
         spill.write(block.tobytes())
     except OSError as error:
         raise TempikError(
-            f"{path} is long and its sound found no room in {tempfile.gettempdir()} ({error.strerror}); free some space."
+            f"{path} is long and its sound found no room in {cache_folder()} ({error.strerror}); free some space."
         ) from error
 
 
