@@ -4,7 +4,8 @@ back. The same seeds give the same weights.
 Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--of-each N]
 Annotated songs of the folders given are learnt from beside the made music. Of every kind of material a third is closed:
 no weight is chosen by it.
-Stages: music, front, choice; all by default. What was made is kept in --work (build/fit) and not made again.
+Stages: music, front, choice; all by default. `ranker` is the choice and the belief alone: bars and kinds stay as they
+are. What was made is kept in --work (build/fit) and not made again.
 """
 
 from __future__ import annotations
@@ -60,7 +61,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="./run bench fit", description=__doc__)
     parser.add_argument("--corpus", type=Path, action="append", default=[])
     parser.add_argument("--work", type=Path, default=Path("build/fit"))
-    parser.add_argument("--stage", choices=["all", "music", "front", "choice"], default="all")
+    parser.add_argument("--stage", choices=["all", "music", "front", "choice", "ranker"], default="all")
     parser.add_argument("--of-each", type=int, default=10_000, help="make and take the first N of each family only")
     options = parser.parse_args()
     os.environ["OMP_NUM_THREADS"] = "1"
@@ -74,8 +75,8 @@ def main() -> None:
     tasks += [(folder, path, 3.0 if "recorded" not in str(path) else 2.0) for c in corpora for path in songs_of(c)]
     if options.stage in ("all", "music", "front"):
         _fit_front(tasks, folder, began)
-    if options.stage in ("all", "choice"):
-        _fit_choice(tasks, folder, began)
+    if options.stage in ("all", "choice", "ranker"):
+        _fit_choice(tasks, folder, began, options.stage == "ranker")
     print(f"done after {time.time() - began:.0f} s", flush=True)
 
 
@@ -218,7 +219,7 @@ def _describe_choice(task: Any) -> Described | None:
     return out
 
 
-def _fit_choice(tasks: list[Any], folder: Path, began: float) -> None:
+def _fit_choice(tasks: list[Any], folder: Path, began: float, ranker_alone: bool) -> None:
     from bench import learn
 
     global _NETWORKS
@@ -227,12 +228,16 @@ def _fit_choice(tasks: list[Any], folder: Path, began: float) -> None:
     for fold, network in enumerate(_NETWORKS):
         stored |= {f"front.{fold}.{k}": v.astype(np.float16) for k, v in network.items()}
     report: dict[str, Any] = {}
-    with Pool(2) as pool:
-        pieces = [d for d in pool.imap(_bars_and_kinds, tasks, 8) if d is not None]
-    print(f"bars and kinds described, {time.time() - began:.0f} s", flush=True)
-    stored |= _named("bars", _fit_bars(pieces, report, learn))
-    stored |= _named("kinds", _fit_kinds(pieces, report, learn))
-    print(json.dumps(report, indent=1), f"\nbars and kinds fitted, {time.time() - began:.0f} s", flush=True)
+    if ranker_alone:
+        with np.load(WEIGHTS) as before:
+            stored |= {k: before[k] for k in before.files if k.startswith(("bars.", "kinds."))}
+    else:
+        with Pool(2) as pool:
+            pieces = [d for d in pool.imap(_bars_and_kinds, tasks, 8) if d is not None]
+        print(f"bars and kinds described, {time.time() - began:.0f} s", flush=True)
+        stored |= _named("bars", _fit_bars(pieces, report, learn))
+        stored |= _named("kinds", _fit_kinds(pieces, report, learn))
+        print(json.dumps(report, indent=1), f"\nbars and kinds fitted, {time.time() - began:.0f} s", flush=True)
     # The workers that are forked now go by these; the file is written when everything is there.
     in_use = weights_module.load()
     in_use.clear()

@@ -236,9 +236,10 @@ def long_reel(demo: Path, folder: Path) -> Path:
     with wave.open(str(folder / "three minutes.wav"), "wb") as write:
         write.setparams(form)
         write.writeframes(data * 6 + data[: len(data) // 6])
+    films = [f for f in small.footage if Path(f.path).is_file()]  # titles and solids have none
     pieces = []
     for number in range(20):
-        source = small.footage[number % len(small.footage)]
+        source = films[number % len(films)]
         path = folder / f"piece {number + 1}.mp4"
         shutil.copy(source.path, path)
         pieces.append(replace(source, id=f"f{number + 1}", path=str(path)))

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from media_files import write_video
 from tempik.accents import Fired, Scene, clashes, fired, look_at
 from tempik.accents.look import Look
+from tempik.accents.rules import AROUND_S
 from tempik.check import check_reel
 from tempik.edit import reel as change
 from tempik.edit import ruled
@@ -29,6 +30,7 @@ from tempik.edit.accents.painting import (
     with_swept,
     without_painting,
 )
+from tempik.edit.clips import place
 from tempik.edit.footage import tracking
 from tempik.edit.footage.facts import footage_from, with_footage
 from tempik.edit.song import points
@@ -39,6 +41,7 @@ from tempik.project import bundles as accent_library
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import AccentRow, Envelope, Key, Length, Limit, Painted, Reel, Rule, Soundtrack, by_id
 from tempik.rhythm import Analysis, Beat, Onset
+from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
 
 R30 = Fraction(30)
@@ -466,3 +469,23 @@ def test_a_steady_shake_stays_in_its_clips_and_yields_to_its_pulses(reel: Reel) 
     limited = Timeline(ruled.with_limit(made, name, Limit(clips=(clip.clip.id,))))
     moved = [k for k in range(limited.frames) if limited.look_at(k) != Look()]
     assert moved and clip.first <= min(moved) and max(moved) < clip.end
+
+
+def test_the_clips_that_rules_fire_on_stay_while_amounts_change_and_follow_what_is_shown(reel: Reel) -> None:
+    """Worked out once for a state of the clips: a drag of an amount must not pay for three hundred of them."""
+    spans = Timeline(reel).scene.spans
+    assert len(spans) > 2
+    assert Timeline(accent_rows.with_all_amounts(reel, 0.3)).scene.spans is spans
+    hidden = place.with_picture_row(reel, 0, hidden=True)
+    assert Timeline(hidden).scene.spans == ()
+    shorter = replace(reel, length_s=time_of(spans[1].first, reel.rate))
+    assert [s.clip for s in Timeline(shorter).scene.spans] == [spans[0].clip]
+
+
+def test_cells_reach_beyond_the_reel_for_when_its_stretch_is_moved_but_not_through_a_day(reel: Reel) -> None:
+    beats = tuple(Beat(i * 0.5, 1.0, i // 4 + 1, i % 4 + 1, i * 0.5) for i in range(20_000))
+    day = Soundtrack("/s.wav", 10_000.0, start_s=5000.0, heard=Analysis(10_000.0, 120.0, steady=True, beats=beats))
+    found = rows(AccentRow("r1", "flash", rule=Rule(every=4)), day)
+    at = [c.point.time_s for c in found.cells if c.point is not None]
+    assert (at[0], at[-1]) == (5000 - AROUND_S, 5020 + AROUND_S)
+    assert all(p.point is not None and p.point.beat == 1 for p in found.pulses)  # counted from the song's first bar

@@ -7,6 +7,7 @@ A piece is known by its family and number; the same number is always the same pi
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -16,13 +17,13 @@ from numpy.typing import NDArray
 from bench.music import mix
 from bench.music.free import free
 from bench.music.grooves import GROOVES
-from bench.music.patterns import PLAIN, band, bare
+from bench.music.patterns import PLAIN, band, bare, between
 from bench.music.score import Heard, Score
 from bench.music.sounds import Rng
 from bench.music.styles import styled, styles
 from tempik.rhythm.records import SAMPLE_RATE
 
-FAMILIES = {"bare": 700, "bands": 900, "styles": 800, "free": 160, "joined": 160, "plain": 900}
+FAMILIES = {"bare": 700, "bands": 900, "styles": 800, "free": 160, "joined": 160, "plain": 900, "between": 450}
 VERSION = 1
 
 
@@ -68,6 +69,8 @@ def piece(family: str, number: int) -> Piece | None:
         score, group = bare(rng), f"bare {number % 3}"
     elif family == "plain":
         score, group = bare(rng, PLAIN), f"plain {number % 3}"
+    elif family == "between":
+        score, group = between(rng), f"between {number % 3}"
     elif family == "bands":
         groove = GROOVES[number % len(GROOVES)]
         score, group = band(rng, groove), f"bands {groove.name}"
@@ -76,7 +79,7 @@ def piece(family: str, number: int) -> Piece | None:
         score, group = styled(rng, style), f"styles {style.name.split('/')[1]}"
     if score is None or len(score.beats) < 8:
         return None
-    simple = family in ("bare", "plain")
+    simple = family in ("bare", "plain", "between")
     sound = _sounded(score, rng, 0.7 if simple else 0.35 if family == "bands" else 0.2, 0.35 if simple else 1.0)
     inside = score.beats < len(sound) / SAMPLE_RATE - 0.05
     closed = number % 3 == 0 if simple else is_closed(group)
@@ -137,7 +140,7 @@ def _halves(score: Score) -> tuple[Score, Score]:
     out = []
     for drums in (True, False):
         notes = [n for n in score.notes if (n.part in score.drums) == drums]
-        out.append(Score(score.beats, score.numbers, notes, score.drums, score.programs, score.gains, score.length_s))
+        out.append(replace(score, notes=notes))
     return out[0], out[1]
 
 

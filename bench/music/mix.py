@@ -58,7 +58,8 @@ def own_sound(score: Score, rng: Rng) -> dict[str, Wave]:
             wave = drums[known]
         else:
             if note.part not in voices:
-                voices[note.part] = Voice(rng, voice_of(score.programs.get(note.part, 0)))
+                kind = score.voices.get(note.part) or voice_of(score.programs.get(note.part, 0))
+                voices[note.part] = Voice(rng, kind)
             wave = voices[note.part].note(note.key, min(note.long_s, 4.0))
         at = round(note.time_s * SAMPLE_RATE)
         if 0 <= at < count:

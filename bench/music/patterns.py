@@ -210,6 +210,44 @@ def bare(rng: Rng, kinds: tuple[str, ...] = _BARE) -> Score:
     return score
 
 
+# Where something sounds between two kicks, in beats after the first of them.
+_BETWEEN = ((0.5,), (0.5,), (0.5,), (0.25, 0.5, 0.75), (0.5, 0.75), (0.25, 0.75), (2 / 3,), (1 / 3, 2 / 3), (0.75,))
+
+
+def between(rng: Rng) -> Score:
+    """Return a kick on every beat, or on every second with a snare between, and something short and loud that has a pitch
+    between the beats: the off-beat is the louder of the two as often as not, and the kick alone tells which is which."""
+    bpm = float(rng.choice([float(rng.integers(60, 201)), rng.uniform(60, 200)], p=[0.7, 0.3]))
+    beats = even(rng, bpm, float(rng.uniform(14, 34)), lead_in(rng))
+    period = 60 / bpm
+    place = np.arange(len(beats)) % 4
+    score = Score(beats, place + 1, length_s=float(beats[-1] + period + rng.uniform(0, 1.5)))
+
+    def put(part: str, at: Times, gain: float) -> None:
+        score.drums.add(part)
+        score.gains[part] = gain
+        score.notes += [Note(float(t), part, DRUM_KEYS[part], 0.1, 0.9) for t in at]
+
+    fours = rng.random() < 0.75
+    put("kick", beats if fours else beats[place % 2 == 0], float(rng.uniform(0.6, 1.0)))
+    if rng.random() < (0.3 if fours else 1.0):
+        put(str(rng.choice(["clap", "snare"])), beats[place % 2 == 1], float(rng.uniform(0.3, 1.0)))
+    if rng.random() < 0.35:
+        put(str(rng.choice(["hat", "open", "shaker"])), beats + period / 2, float(rng.uniform(0.15, 0.7)))
+    part, low = [("bass", 33), ("bass", 33), ("stab", 52), ("pluck", 57)][int(rng.integers(4))]
+    steps = _BETWEEN[int(rng.integers(len(_BETWEEN)))]
+    long_s = period * float(rng.choice([0.1, 0.2, 0.3, 0.45]))
+    roots = low + rng.choice([0, 0, 0, 3, 5, 7, -2], 4)
+    chord = (0, 4, 7) if part == "stab" else (0,)
+    for bar, (number, beat) in zip(place, enumerate(beats), strict=True):
+        root = int(roots[number // 4 % 4]) + (int(rng.choice([0, 12])) if part == "pluck" and bar else 0)
+        score.notes += [Note(float(beat + s * period), part, root + k, long_s, 0.85) for s in steps for k in chord]
+    score.voices[part] = str(rng.choice(["pulse", "pulse", "bass", "pluck", "keys"]))
+    score.programs[part] = int(rng.choice([38, 39, 33, 36, 81, 87, 62] if part == "bass" else [62, 81, 4, 27, 45]))
+    score.gains[part] = float(rng.uniform(0.35, 1.2))
+    return score
+
+
 def _vary(line: str, rng: Rng, rate: float) -> str:
     """Return a line with a few steps changed; what is on the beat stays."""
     out = list(line)

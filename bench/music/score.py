@@ -44,6 +44,7 @@ class Score:
     drums: set[str] = field(default_factory=set)
     programs: dict[str, int] = field(default_factory=dict)
     gains: dict[str, float] = field(default_factory=dict)
+    voices: dict[str, str] = field(default_factory=dict)  # of our own, for parts whose instrument does not say which
     length_s: float = 0.0
     steady: bool = True
 

@@ -139,9 +139,9 @@ class Voice:
     """A way of sounding notes, drawn once for a part. Notes alike are made once."""
 
     def __init__(self, rng: Rng, kind: str) -> None:
-        """`kind`: bass, pluck, keys, pad, lead or voice."""
+        """`kind`: bass, pluck, keys, pad, lead, voice, or pulse: short and hard, of a synthesizer."""
         self.rng, self.kind = rng, kind
-        partials = {"bass": 6, "pluck": 10, "keys": 7, "pad": 8, "lead": 12, "voice": 14}[kind]
+        partials = {"bass": 6, "pluck": 10, "keys": 7, "pad": 8, "lead": 12, "voice": 14, "pulse": 24}[kind]
         tilt = rng.uniform(0.7, 2.2)
         self.partials = np.arange(1, partials + 1)
         self.loud = self.partials**-tilt * rng.uniform(0.3, 1, partials)
@@ -156,6 +156,7 @@ class Voice:
             "pad": (0.05, 0.5),
             "lead": (0.004, 0.05),
             "voice": (0.03, 0.12),
+            "pulse": (0.0003, 0.004),
         }
         self.rise = rng.uniform(*ranges[kind])
         falls = {
@@ -165,6 +166,7 @@ class Voice:
             "pad": (3, 9),
             "lead": (0.5, 5),
             "voice": (2, 6),
+            "pulse": (0.04, 0.6),
         }
         self.fall = rng.uniform(*falls[kind])
         self.wobble = rng.uniform(0.003, 0.015) if kind == "voice" else rng.choice([0.0, 0.002])

@@ -91,8 +91,10 @@ def chosen_points(song: Soundtrack) -> tuple[Point, ...]:
 def tempo_of(song: Soundtrack) -> float:
     """Return beats a minute as read: over the whole song on a grid, else the usual gap; 0 without beats."""
     grid = grid_of(song)
-    if grid is None:
-        return 0.0
+    return _TEMPI.get((grid,), (), lambda: _tempo(grid)) if grid is not None else 0.0
+
+
+def _tempo(grid: Grid) -> float:
     gaps = sorted(b - a for a, b in zip(grid.times_s, grid.times_s[1:], strict=False))
     return 60 / (gaps[len(gaps) // 2] * float(grid.step)) if gaps[len(gaps) // 2] > 0 else 0.0
 
@@ -157,6 +159,7 @@ class _Kept:
 
 
 _songs, _grids, _lattices = _Kept(8), _Kept(8), _Kept(24)
+_TEMPI: Memory[float] = Memory(8)
 _BY_HAND: Memory[dict[str, Point]] = Memory(8)
 
 

@@ -40,6 +40,7 @@ _SOUNDING: Memory[Sounding] = Memory(8)
 _ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
 _LAID: Memory[list[tuple[Placed, ...]]] = Memory(8)
 _SEAMS: Memory[list[tuple[Seam, ...]]] = Memory(8)
+_SPANS: Memory[tuple[Span, ...]] = Memory(8)
 _KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
 _CELLS: Memory[list[Cell]] = Memory(200)
 _FIRED: Memory[Fired] = Memory(200)
@@ -116,7 +117,12 @@ class Timeline:
     def scene(self) -> Scene:
         """What the accents' rules fire on."""
         if self._spans is None:
-            self._spans = tuple(_span(self, p) for p in self.everything if self.shows(p, p.first))
+            reel = self.reel
+            self._spans = _SPANS.get(
+                (reel.clips, reel.footage, reel.tracks, self._song),
+                (*self._exact_rate, self.frames, reel.width, reel.height),
+                lambda: tuple(_span(self, p) for p in self.everything if self.shows(p, p.first)),
+            )
         return self.bare_scene._replace(spans=self._spans)
 
     @property
