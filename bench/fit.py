@@ -4,8 +4,8 @@ back. The same seeds give the same weights.
 Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--of-each N]
 Annotated songs of the folders given are learnt from beside the made music. Of every kind of material a third is closed:
 no weight is chosen by it.
-Stages: music, front, choice; all by default. `ranker` is the choice and the belief alone: bars and kinds stay as they
-are. What was made is kept in --work (build/fit) and not made again.
+Stages: music, front, choice; all by default. `tune` trains the front ends in use a little further instead of new ones;
+`ranker` is the choice and the belief alone: bars and kinds stay as they are. What was made is kept in --work (build/fit) and not made again.
 """
 
 from __future__ import annotations
@@ -36,7 +36,7 @@ from tempik.rhythm.score import alike, describe_all
 
 Rows = NDArray[np.float64]
 WEIGHTS = Path(weights_module.__file__).with_name("weights.npz")
-EPOCHS = 18
+EPOCHS, EPOCHS_TUNED = 18, 4
 
 
 class Described:
@@ -61,7 +61,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="./run bench fit", description=__doc__)
     parser.add_argument("--corpus", type=Path, action="append", default=[])
     parser.add_argument("--work", type=Path, default=Path("build/fit"))
-    parser.add_argument("--stage", choices=["all", "music", "front", "choice", "ranker"], default="all")
+    parser.add_argument("--stage", choices=["all", "music", "front", "tune", "choice", "ranker"], default="all")
     parser.add_argument("--of-each", type=int, default=10_000, help="make and take the first N of each family only")
     options = parser.parse_args()
     os.environ["OMP_NUM_THREADS"] = "1"
@@ -73,8 +73,8 @@ def main() -> None:
         print(f"made {making.make_all(folder, options.of_each)} pieces, {time.time() - began:.0f} s", flush=True)
     tasks: list[Any] = [(folder, f, n) for f, n in making.wanted(options.of_each)]
     tasks += [(folder, path, 3.0 if "recorded" not in str(path) else 2.0) for c in corpora for path in songs_of(c)]
-    if options.stage in ("all", "music", "front"):
-        _fit_front(tasks, folder, began)
+    if options.stage in ("all", "front", "tune"):
+        _fit_front(tasks, folder, began, options.stage == "tune")
     if options.stage in ("all", "choice", "ranker"):
         _fit_choice(tasks, folder, began, options.stage == "ranker")
     print(f"done after {time.time() - began:.0f} s", flush=True)
@@ -91,14 +91,14 @@ def _lesson(task: Any) -> Any:
     return made, piece.closed, piece.fold
 
 
-def _fit_front(tasks: list[Any], folder: Path, began: float) -> None:
+def _fit_front(tasks: list[Any], folder: Path, began: float, tune: bool) -> None:
     # The plain family is for the choice and the bars: the front end hears such music well enough.
     tasks = [t for t in tasks if t[1] != "plain"]
     with Pool(2) as pool:
         lessons = [r for r in pool.imap(_lesson, tasks, 8) if r is not None]
     print(f"{len(lessons)} lessons, {time.time() - began:.0f} s", flush=True)
-    global _LESSONS
-    _LESSONS = lessons
+    global _LESSONS, _BEFORE
+    _LESSONS, _BEFORE = lessons, _in_use() if tune else []
     with Pool(FOLDS) as pool:
         networks = pool.map(_train_fold, range(FOLDS), 1)
     for fold, network in enumerate(networks):
@@ -107,12 +107,22 @@ def _fit_front(tasks: list[Any], folder: Path, began: float) -> None:
 
 
 _LESSONS: list[Any] = []
+_BEFORE: list[dict[str, NDArray[np.float32]]] = []
+
+
+def _in_use() -> list[dict[str, NDArray[np.float32]]]:
+    with np.load(WEIGHTS) as kept:
+        names = [f"front.{fold}." for fold in range(FOLDS)]
+        return [{k.removeprefix(n): kept[k] for k in kept.files if k.startswith(n)} for n in names]
 
 
 def _train_fold(fold: int) -> dict[str, NDArray[Any]]:
     from bench.front import train
 
-    return train([made for made, closed, of in _LESSONS if not closed and of != fold], 10 + fold, EPOCHS, f"{fold}")
+    lessons = [made for made, closed, of in _LESSONS if not closed and of != fold]
+    if _BEFORE:
+        return train(lessons, 20 + fold, EPOCHS_TUNED, f"{fold}", _BEFORE[fold])
+    return train(lessons, 10 + fold, EPOCHS, f"{fold}")
 
 
 def _fronts(folder: Path) -> list[dict[str, NDArray[np.float32]]]:

@@ -108,18 +108,27 @@ def _crop(piece: Lesson, rng: np.random.Generator) -> tuple[Array, Array, NDArra
     return x, y, k
 
 
-def train(lessons: list[Lesson], seed: int, epochs: int, name: str = "") -> dict[str, Array]:
-    """Return the weights of a network trained on lessons; the same for the same seed and lessons."""
+def train(
+    lessons: list[Lesson], seed: int, epochs: int, name: str = "", start: dict[str, Array] | None = None
+) -> dict[str, Array]:
+    """Return the weights of a network trained on lessons; the same for the same seed and lessons. From the weights of one
+    that was trained before, where some are given, in smaller steps."""
     torch.manual_seed(seed)
     torch.set_num_threads(1)
     torch.use_deterministic_algorithms(True)
     rng = np.random.default_rng(seed)
     net = Network(lessons[0].bands.shape[1])
+    if start is not None:
+        net.load_state_dict(
+            {k.replace("in.", "first."): torch.from_numpy(v.astype(np.float32)) for k, v in start.items()}
+        )
     chance = np.array([piece.weight for piece in lessons])
     chance /= chance.sum()
     batch, steps = 8, max(1, len(lessons) // 8)
     optimiser = torch.optim.AdamW(net.parameters(), lr=3e-3, weight_decay=1e-3)
-    plan = torch.optim.lr_scheduler.OneCycleLR(optimiser, 4e-3, total_steps=epochs * steps, pct_start=0.15)
+    plan = torch.optim.lr_scheduler.OneCycleLR(
+        optimiser, 4e-3 if start is None else 1e-3, total_steps=epochs * steps, pct_start=0.15
+    )
     heads = torch.tensor([1.0, 1.0, 0.3, 0.3, 0.3, 0.3])[None, :, None]
     began = time.time()
     for epoch in range(epochs):

@@ -21,8 +21,8 @@ from tempik.errors import TempikError
 from tempik.media import FrameReader, index_frames, probe, study
 from tempik.media.cache import cache_folder, clear_cache, make_room
 from tempik.media.looking import look_over, looked_before
-from tempik.media.picture import REFERENCE_WHITE, to_rgb
-from tempik.media.proxy import make_proxy, proxy_path, sound_proxy, worth_a_proxy
+from tempik.media.picture import REFERENCE_WHITE, Picture, shrunk, to_rgb
+from tempik.media.proxy import make_proxy, proxy_longest, proxy_path, sound_proxy, worth_a_proxy
 from tempik.media.strip import make_strip
 from tempik.project.file import load_reel, save_reel
 from tempik.project.media_files import collect, found_in, missing_media, replaced_media
@@ -353,8 +353,15 @@ def test_footage_removed_or_replaced_while_it_is_read(tmp_path: Path) -> None:
             source.render(plan(timeline, 7, 180, 320, accents=False))
 
 
+def gliding(number: int) -> np.ndarray:
+    """A texture that glides, halts at frame 45 and goes on the other way."""
+    blots = np.random.default_rng(8).integers(60, 200, (15, 25, 3), dtype=np.uint8)
+    at = 8 * min(number, 45) - 6 * max(0, number - 45)
+    return cv2.resize(blots, (2000, 1200), interpolation=cv2.INTER_CUBIC)[200:920, at : at + 1280]
+
+
 def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    path = str(write_video(tmp_path / "a.mp4", numbered(1280, 720), 90, gop=40, rotate=90))
+    path = str(write_video(tmp_path / "a.mp4", gliding, 90, gop=40, rotate=90))
     looked = look_over(path, 90, proxy=True)
     index = index_frames(path)
     alone = make_strip(path, index, 90)
@@ -362,6 +369,10 @@ def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch
     assert np.abs(looked.strip.pictures.astype(int) - alone.pictures).mean() < 2.0
     proxy = proxy_path(path)
     assert sound_proxy(path, proxy) and list(index_frames(str(proxy)).times_s) == pytest.approx(list(index.times_s))
+    size = probe(str(proxy)).width, probe(str(proxy)).height
+    proxy.unlink()
+    by_itself = probe(str(make_proxy(path)))
+    assert size == (by_itself.width, by_itself.height) == (960, 540)
     known = looked_before(path, 90)
     assert known is not None and known.study == looked.study
     assert np.abs(known.strip.pictures.astype(int) - looked.strip.pictures).mean() < 3.0
@@ -371,8 +382,26 @@ def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch
     monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "other"))
     again = study(path)
     assert again.cadence == before.cadence
-    assert [c.time_s for c in again.cues[:3]] == [c.time_s for c in before.cues[:3]]
+    assert {c.time_s for c in again.cues[:3]} == {c.time_s for c in before.cues[:3]}
     assert again.course.motion == pytest.approx(before.course.motion, abs=0.02)
+
+
+@pytest.mark.parametrize(
+    ("width", "height", "wanted"),
+    [
+        (1920, 1080, (960, 540)),
+        (1080, 1920, (540, 960)),
+        (3840, 2160, (1280, 720)),
+        (1280, 720, (960, 540)),
+        (404, 720, (404, 720)),  # no larger than the file
+    ],
+)
+def test_a_proxy_is_small_but_not_so_small_that_the_preview_has_to_enlarge_it(
+    width: int, height: int, wanted: tuple[int, int]
+) -> None:
+    planes = [np.zeros((height // n, width // n), np.uint8) for n in (1, 2, 2)]
+    picture = Picture(*planes)
+    assert shrunk(picture, proxy_longest(picture)).size == wanted
 
 
 def test_a_look_that_is_stopped_leaves_nothing_half_made(tmp_path: Path) -> None:

@@ -247,10 +247,11 @@ def colour_yuv(colour: str) -> tuple[int, int, int]:
 def shrunk(picture: Picture, longest: int) -> Picture:
     """Return the picture scaled down so that its longer side is at most `longest` samples."""
     width, height = picture.size
-    scale = longest / max(width, height)
-    if scale >= 1:
+    longer = max(width, height)
+    if longest >= longer:
         return picture
-    w, h = max(2, round(width * scale / 2) * 2), max(2, round(height * scale / 2) * 2)
+    # Multiplied first: the same frame at two sizes must not end a row apart.
+    w, h = (max(2, round(side * longest / longer / 2) * 2) for side in (width, height))
     sizes = [(w, h), (w // 2, h // 2), (w // 2, h // 2)]
     return Picture(*(reduced(p, s) for p, s in zip(picture, sizes, strict=True)))
 

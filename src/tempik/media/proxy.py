@@ -1,4 +1,4 @@
-"""Proxies: files of half the size in which every frame stands by itself, so that any frame is shown at once.
+"""Proxies: smaller files in which every frame stands by itself, so that any frame is shown at once.
 
 A proxy has the frames of its file under their own timestamps, in the pipeline's own pixels. It is for looking only: an
 export never reads one.
@@ -24,8 +24,10 @@ from tempik.media.index import FrameIndex, index_frames
 from tempik.media.opening import opened
 from tempik.media.picture import Picture, from_frame, shrunk, to_frame
 
-VERSION = 1
+VERSION = 2
 LONGEST_PX = 1280
+# Where half the size has a shorter side than this the proxy is larger: the preview of a laptop shows it without enlarging it much.
+CLEAR_PX = 540
 # Smaller footage than this is read as fast as a proxy of it would be.
 WORTH_PX = 700
 
@@ -82,10 +84,13 @@ def make_proxy(path: str, report: Callable[[float], None] | None = None, most_by
     with new_proxy(path, index, most_bytes) as proxy, opened(path) as source:
         read = source.streams.video[0]
         read.thread_type = "AUTO"
+        size = 0
         try:
             for number, frame in enumerate(source.decode(read)):
                 if frame.pts is not None:
-                    proxy.take(frame.pts, from_frame(frame))
+                    picture = from_frame(frame)
+                    size = size or proxy_longest(picture)
+                    proxy.take(frame.pts, shrunk(picture, size))
                 if report is not None and number % 8 == 0:
                     report(number / len(index.pts))
         except av.error.InvalidDataError:
@@ -113,8 +118,10 @@ def new_proxy(path: str, index: FrameIndex, most_bytes: int = MOST_BYTES) -> Ite
 
 
 def proxy_longest(picture: Picture) -> int:
-    """Return how long the longer side of a picture's proxy is at most."""
-    return min(LONGEST_PX, max(picture.size) // 2 // 2 * 2)
+    """Return how long the longer side of a whole picture's proxy is."""
+    shorter, longer = min(picture.size), max(picture.size)
+    scale = max(0.5, min(1.0, CLEAR_PX / shorter))
+    return min(LONGEST_PX, round(longer * scale / 2) * 2)
 
 
 class ProxyWriter:
@@ -133,17 +140,14 @@ class ProxyWriter:
         self._first = int(index.pts[0])
 
     def take(self, pts: int, picture: Picture) -> Picture | None:
-        """Take the next frame, whole or as small as the proxy already; return it as small, None where the index does not know it."""
+        """Take the next frame, of which the first is as small as the proxy is to be; return it as it was written, None where the
+        index does not know it."""
         number = int(np.searchsorted(self._index.pts, pts))
         if number >= len(self._index.pts) or self._index.pts[number] != pts or self._done >= len(self._index.pts):
             return None
-        small = (
-            shrunk(picture, proxy_longest(picture))
-            if self._done == 0
-            else shrunk(picture, max(self._video.width, self._video.height))
-        )
         if self._done == 0:
-            self._video.width, self._video.height = small.size
+            self._video.width, self._video.height = picture.size
+        small = shrunk(picture, max(self._video.width, self._video.height))
         made = to_frame(small)
         made.time_base, made.pts = self._base, int(pts) - self._first
         self._out.mux(self._video.encode(made))
