@@ -1,6 +1,7 @@
 """Preview frames: the right picture for every plan, whatever happens on the thread that makes them."""
 
 import threading
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -9,16 +10,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
 
+from media_files import write_video
 from tempik.accents import Look
 from tempik.accents.light import exposed
 from tempik.desktop.playback import preview_frames
+from tempik.desktop.playback.at_rest import REST_S
 from tempik.desktop.playback.preview_frames import PreviewFrames
 from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.session.log import log_path
 from tempik.edit.accents.rows import with_all_amounts, with_row, with_setting
 from tempik.errors import TempikError
+from tempik.media import index_frames
 from tempik.media.blend import BLENDS
-from tempik.media.picture import solid
+from tempik.media.picture import solid, to_rgb
 from tempik.reel import Clear, Reel, Rule, Title
 from tempik.render import PictureSource, plan
 from tempik.render.compose import Source, compose
@@ -142,6 +146,57 @@ def test_a_frame_made_for_an_older_reel_is_not_kept_for_the_newer(
     finally:
         go_on.set()
         frames.close()
+
+
+# Proxies are for what moves
+
+
+@pytest.fixture
+def by_proxy(reel: Reel, tmp_path: Path) -> Iterator[PreviewFrames]:
+    """Frames of the reel for whose files dark films stand: which of the two is shown can be seen."""
+    dark = {}
+    for number, piece in enumerate(reel.footage):
+        frames = len(index_frames(piece.path).pts)
+        film = write_video(tmp_path / f"{number}.mp4", lambda n: np.full((64, 64, 3), 20, np.uint8), frames, 30)
+        dark[piece.path] = str(film)
+    made = PreviewFrames(proxy=dark.get)
+    yield made
+    made.close()
+
+
+def light(frames: PreviewFrames, number: int, playing: bool = False) -> float:
+    """Return how light the frame is that is ready, −1 where none is."""
+    image = frames.want(number, playing)
+    if image is None:
+        return -1.0
+    grey = image.convertToFormat(image.Format.Format_Grayscale8)
+    return float(np.mean(grey.constBits()))
+
+
+def test_the_frame_at_rest_is_made_from_the_files_themselves(
+    qtbot: QtBot, reel: Reel, by_proxy: PreviewFrames, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    timeline = Timeline(reel)
+    with PictureSource() as source:
+        true = float(to_rgb(source.render(plan(timeline, 40, 180, 320))).mean())
+    assert true > 60
+    by_proxy.load(timeline, (180, 320))
+    with qtbot.waitSignal(by_proxy.ready, timeout=WAIT):
+        by_proxy.want(40, False)
+    qtbot.waitUntil(lambda: light(by_proxy, 40) > -1, timeout=WAIT)
+    assert light(by_proxy, 40) < 40, "the proxy at first: it is there at once"
+    qtbot.waitUntil(lambda: abs(light(by_proxy, 40) - true) < 12, timeout=WAIT)
+    by_proxy.want(41, False)
+    assert abs(light(by_proxy, 40) - true) < 12, "and it stays sharp when it is gone back to"
+
+
+def test_what_plays_or_is_dragged_is_shown_by_proxies_alone(qtbot: QtBot, reel: Reel, by_proxy: PreviewFrames) -> None:
+    for playing, dragged in ((True, False), (False, True)):
+        by_proxy.load(Timeline(reel), (180, 320), quick=dragged)
+        qtbot.waitUntil(lambda: light(by_proxy, 40) > -1, timeout=WAIT)
+        by_proxy.want(40, playing)
+        qtbot.wait(round(2500 * REST_S))
+        assert light(by_proxy, 40, playing) < 40
 
 
 def test_the_scrubber_goes_on_after_any_fault(qtbot: QtBot, media: Path, monkeypatch: pytest.MonkeyPatch) -> None:

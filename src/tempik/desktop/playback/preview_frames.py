@@ -1,4 +1,5 @@
-"""Frames for the preview: rendered ahead on a thread, and kept for as long as nothing in them changes.
+"""Frames for the preview: rendered ahead on a thread, and kept for as long as nothing in them changes. Where proxies stand for
+files, the frame at rest is made again without them.
 
 What is shown is told by its plan: the same plan is the same picture, so a change elsewhere on the reel, or an undo, finds
 its frames still there. Frames that are dear are made in the background, and kept small.
@@ -18,6 +19,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal, SignalInstance
 from PySide6.QtGui import QImage
 
+from tempik.desktop.playback.at_rest import AtRest, Resting
 from tempik.desktop.session.log import log_fault
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
@@ -35,6 +37,7 @@ YIELD_S = 0.001
 # The background begins once nothing was asked for so long, and tells what it has done so often.
 IDLE_S = 0.7
 TELL_S = 0.4
+SHARP = "sharp"  # of an image: that no proxy stood in for a file
 # A frame that took more than this of its time on screen is kept small too.
 SLOW_SHARE = 0.8
 
@@ -69,6 +72,7 @@ class PreviewFrames(QObject):
         self._cost_s = 0.0  # what a frame takes to render, smoothed
         self._asked_at = time.monotonic()
         self._told_at = 0.0
+        self._rest = AtRest(proxy or (lambda path: None), self._sharpened)
         self._thread = threading.Thread(target=self._work, name="preview", daemon=True)
         self._thread.start()
 
@@ -126,13 +130,19 @@ class PreviewFrames(QObject):
             self._asked_at = time.monotonic()
             self._lock.notify()
             found = self._keys.get(frame)
-            return self._kept.get(found) if found is not None else None
+            image = self._kept.get(found) if found is not None else None
+            if playing or self._quick or self._both or self._resting or self._timeline is None:
+                self._rest.move_on()
+            elif image is not None and not image.text(SHARP):
+                self._rest.rest_on(Resting(self._timeline, frame, self._size, self._version, self._before))
+            return image
 
     def make_room(self, wanted: bool) -> None:
         """Let go of all that was rendered and read, and make nothing ahead, for as long as the room is wanted."""
         with self._lock:
             self._resting = self._letting_go = wanted
             if wanted:
+                self._rest.let_go()
                 self._kept.clear()
                 self._stored.clear()
                 self._looked = 0
@@ -160,7 +170,18 @@ class PreviewFrames(QObject):
         with self._lock:
             self._closing = True
             self._lock.notify()
+        self._rest.close()
         self._thread.join(5)
+
+    def _sharpened(self, frame: Resting, key: Hashable, rgb: NDArray[np.uint8]) -> None:
+        """Keep a frame that was made from the files themselves in place of that from their proxies."""
+        image = _image(rgb)
+        image.setText(SHARP, "yes")
+        with self._lock:
+            if frame.version != self._version or self._resting:
+                return
+            self._kept[key] = image
+        self._tell(self.ready, frame.number)
 
     # The thread
 
@@ -270,8 +291,7 @@ class PreviewFrames(QObject):
             if task.version != self._version:
                 return
             if rgb is not None and not task.ahead:
-                height, width = rgb.shape[:2]
-                image = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+                image = _image(rgb)
                 if task.how.both:
                     image.setText("both", "before, after")  # two pictures beside each other
                 self._kept[key] = image
@@ -324,6 +344,11 @@ class _Task(NamedTuple):
     version: int
     ahead: bool
     how: _How
+
+
+def _image(rgb: NDArray[np.uint8]) -> QImage:
+    height, width = rgb.shape[:2]
+    return QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
 
 
 def _opened(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
