@@ -394,12 +394,14 @@ def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch
         (3840, 2160, (1280, 720)),
         (1280, 720, (960, 540)),
         (404, 720, (404, 720)),  # no larger than the file
+        (1280, 535, (1280, 534)),  # and of even sides, which a whole picture need not have
+        (853, 480, (852, 480)),
     ],
 )
 def test_a_proxy_is_small_but_not_so_small_that_the_preview_has_to_enlarge_it(
     width: int, height: int, wanted: tuple[int, int]
 ) -> None:
-    planes = [np.zeros((height // n, width // n), np.uint8) for n in (1, 2, 2)]
+    planes = [np.zeros((-(-height // n), -(-width // n)), np.uint8) for n in (1, 2, 2)]
     picture = Picture(*planes)
     assert shrunk(picture, proxy_longest(picture)).size == wanted
 

@@ -14,9 +14,8 @@ from tempik.reel import AccentRow, Point, Rule, Soundtrack, point_of
 from tempik.time import time_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
-AROUND_S = (
-    600.0  # so far beyond the reel's ends rows have cells, for when its stretch is moved: a song's length, not a day's
-)
+# So far beyond the reel's ends rows have cells, for when its stretch is moved: a song's length, not a day's.
+AROUND_S = 600.0
 _COUNTED: Memory[list[Run]] = Memory(24)
 
 
@@ -77,11 +76,8 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
         for run in _COUNTED.get((song,), (rule.of, rule.beats), lambda: _counted(rule, song)):
             # Counted over the whole song, and worked out where the reel may come to lie.
             first, end = around(scene, run.points)
-            places = range(first, end)
-            near = run.points[first:end]
-            out += [
-                Event(p.id, p, scene.frame_of(p), p.strength, run.first + i) for i, p in zip(places, near, strict=True)
-            ]
+            near = enumerate(run.points[first:end], run.first + first)
+            out += [Event(p.id, p, scene.frame_of(p), p.strength, number) for number, p in near]
         return out
     if rule.of == "onsets":
         onsets = song.heard.onsets if song is not None and song.heard is not None else ()

@@ -121,7 +121,9 @@ def proxy_longest(picture: Picture) -> int:
     """Return how long the longer side of a whole picture's proxy is."""
     shorter, longer = min(picture.size), max(picture.size)
     scale = max(0.5, min(1.0, CLEAR_PX / shorter))
-    return min(LONGEST_PX, round(longer * scale / 2) * 2)
+    # A side that is odd cannot be coded as it is: a little smaller, both become even.
+    most = longer - 1 if shorter % 2 or longer % 2 else longer
+    return min(LONGEST_PX, most, round(longer * scale / 2) * 2)
 
 
 class ProxyWriter:

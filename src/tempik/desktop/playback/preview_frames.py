@@ -131,9 +131,10 @@ class PreviewFrames(QObject):
             self._lock.notify()
             found = self._keys.get(frame)
             image = self._kept.get(found) if found is not None else None
-            if playing or self._quick or self._both or self._resting or self._timeline is None:
+            moves = playing or self._quick or self._both or self._resting
+            if moves or image is None or self._timeline is None:
                 self._rest.move_on()
-            elif image is not None and not image.text(SHARP):
+            elif not image.text(SHARP):
                 self._rest.rest_on(Resting(self._timeline, frame, self._size, self._version, self._before))
             return image
 
