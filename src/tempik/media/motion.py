@@ -52,7 +52,12 @@ def joined(parts: list[Moves]) -> Moves:
 
 def differences(small: list[Small]) -> Array:
     """Return how far each frame differs from the one before, in grey levels."""
-    return np.array([float(np.abs(b.astype(np.int16) - a).mean()) for a, b in zip(small, small[1:], strict=False)])
+    return np.array([_apart(a, b) for a, b in zip(small, small[1:], strict=False)])
+
+
+def _apart(a: Small, b: Small) -> float:
+    """Return how far two pictures of one size differ, in grey levels."""
+    return float(cv2.norm(a, b, cv2.NORM_L1)) / a.size
 
 
 def moves_of(times: list[float], frames: list[Small], begun: int = 0) -> Moves:
@@ -70,7 +75,7 @@ def moves_of(times: list[float], frames: list[Small], begun: int = 0) -> Moves:
     sides = np.sqrt(np.roll(seen.push, gap) * np.roll(seen.push, -gap)) / strong
     turn = _at_its_turn(seen.turned * np.clip(sides, 0.0, 1.0), seen.flips, gap)
     light = np.array([float(p.mean()) / 255 for p in small])
-    detail = np.array([float(np.abs(np.diff(p.astype(np.int16), axis=1)).mean()) for p in small])
+    detail = np.array([_apart(p[:, :-1], p[:, 1:]) for p in small])
     first = int(np.searchsorted(distinct, begun))
     made = Moves(
         at, seen.change, seen.speed, turn, seen.held, light, detail, seen.x, seen.y, seen.across, seen.down, _jerks(seen.camera), seen.push
@@ -96,42 +101,48 @@ class _Seen:
     def step(self, k: int) -> None:
         """Look at the step from the frame before to frame k."""
         small, gap = self.small, self.gap
-        self.change[k] = float(np.abs(small[k].astype(np.int16) - small[k - 1]).mean())
-        field = np.asarray(self._flows.calc(small[k - 1], small[k], self._blank.copy()), dtype=np.float32)
-        camera = np.median(field.reshape(-1, 2), axis=0)  # what all of the picture does, the camera did
-        field -= camera
+        self.change[k] = _apart(small[k - 1], small[k])
+        both = np.asarray(self._flows.calc(small[k - 1], small[k], self._blank.copy()), dtype=np.float32)
+        across, down = cv2.split(both)  # each by itself: what follows is twice as fast on them
+        camera = np.array([np.median(across), np.median(down)])  # what all of the picture does, the camera did
         self.held[k] = float(np.abs(camera).max()) < HELD_PX
-        field *= _moving(small[max(k - 1 - gap, 0)], small[min(k + gap, len(small) - 1)])[..., None]
-        lengths = np.sqrt((field**2).sum(axis=2))
+        moving = _moving(small[max(k - 1 - gap, 0)], small[min(k + gap, len(small) - 1)])
+        field = np.stack([(across - camera[0]) * moving, (down - camera[1]) * moving])
+        lengths = np.asarray(cv2.magnitude(field[0], field[1]), dtype=np.float32)
         self._measure(k, field, lengths, camera)
         flat = lengths.ravel()
         top = max(1, flat.size // 100)
         elapsed_s = max(self.at[k] - self.at[k - 1], 1e-3)
         self.speed[k] = float(np.partition(flat, -top)[-top:].mean()) / lengths.shape[1] / elapsed_s
-        self.push[k] = float(np.sqrt((flat**2).sum()))
+        self.push[k] = float(cv2.norm(flat))
         self._fields[k] = field
         last = self._fields.get(k - 1)
         if last is not None and self.push[k] * self.push[k - 1] > 0:
-            self.flips[k - 1] = -float((last * field).sum()) / (self.push[k] * self.push[k - 1])
+            self.flips[k - 1] = -_along(last, field) / (self.push[k] * self.push[k - 1])
         # The motion well before a frame against that well after it: a turn is where they are opposite.
         before = self._fields.pop(k - 2 * gap, None)
         if before is not None and self.push[k] * self.push[k - 2 * gap] > 0:
-            along = -float((before * field).sum()) / (self.push[k] * self.push[k - 2 * gap])
+            along = -_along(before, field) / (self.push[k] * self.push[k - 2 * gap])
             self.turned[k - gap] = max(0.0, along - 0.25)
 
-    def _measure(self, k: int, field: Field, lengths: Field, camera: NDArray[np.float32]) -> None:
+    def _measure(self, k: int, field: Field, lengths: Field, camera: Array) -> None:
         """Note where things move to frame k, and which way: as the eye sees it, the camera's turn and all."""
         height, width = lengths.shape
         elapsed_s = max(self.at[k] - self.at[k - 1], 1e-3)
-        whole = float(lengths.sum())
-        way = camera.astype(np.float64)
+        columns, rows = lengths.sum(axis=0), lengths.sum(axis=1)
+        whole = float(rows.sum())
+        way = camera
         if whole > 0:
-            columns, rows = lengths.sum(axis=0), lengths.sum(axis=1)
             self.x[k] = float(columns @ (np.arange(width) + 0.5)) / whole / width
             self.y[k] = float(rows @ (np.arange(height) + 0.5)) / whole / height
-            way = way + np.einsum("ij,ijc->c", lengths, field) / whole
+            way = way + np.array([_along(lengths, field[0]), _along(lengths, field[1])]) / whole
         self.across[k], self.down[k] = way / width / elapsed_s
         self.camera[k] = camera / width
+
+
+def _along(a: Field, b: Field) -> float:
+    """Return the sum of the products of two fields."""
+    return float(np.dot(a.ravel(), b.ravel()))
 
 
 def _jerks(camera: Array) -> Array:
@@ -144,7 +155,7 @@ def _jerks(camera: Array) -> Array:
 
 def _moving(a: NDArray[np.uint8], b: NDArray[np.uint8]) -> NDArray[np.float32]:
     """Return 1 where two pictures differ by more than noise, and close to there."""
-    differs = np.asarray(np.abs(a.astype(np.int16) - b) > QUIET_LEVELS, dtype=np.uint8)
+    differs = cv2.threshold(cv2.absdiff(a, b), QUIET_LEVELS, 1, cv2.THRESH_BINARY)[1]
     sure = cv2.morphologyEx(differs, cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
     return np.asarray(cv2.dilate(sure, np.ones((11, 11), np.uint8)), dtype=np.float32)
 

@@ -130,7 +130,7 @@ class ProxyWriter:
     """Writes a file's frames, made small, each under its own timestamp and by itself."""
 
     def __init__(self, out: OutputContainer, index: FrameIndex) -> None:
-        options = {"preset": "ultrafast", "tune": "fastdecode", "crf": "20", "threads": "2"}
+        options = {"preset": "ultrafast", "tune": "fastdecode", "crf": "23", "threads": "2"}
         video = out.add_stream("libx264", rate=max(index.rate, Fraction(1)), options=options)
         video.pix_fmt = "yuv420p"
         video.codec_context.gop_size = 1

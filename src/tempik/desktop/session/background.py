@@ -1,4 +1,4 @@
-"""Background work on footage: proxies made and files studied one after the other, given way to what a person does."""
+"""Background work on footage: proxies made and files studied, giving way to what a person does."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from tempik.render.pictures import shared_index
 class Proxies(QObject):
     """Which proxy stands for which file, and what a look over each file found.
 
-    Each file is decoded once for both, one at a time, and its filmstrip comes with it; that waits while the reel plays. What was
+    Each file is decoded once for both, and its filmstrip comes with it; that waits while the reel plays. What was
     made is kept by contents, so after a restart it is there, and what was not finished is begun again.
     """
 
