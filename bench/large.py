@@ -3,6 +3,7 @@ worked out again."""
 
 from __future__ import annotations
 
+import gc
 import os
 import statistics
 import tempfile
@@ -40,6 +41,7 @@ def main() -> None:
     from tempik.edit.song.points import nudged, with_point
 
     application = QApplication.instance() or QApplication([])
+    gc.disable()  # as in the window, which collects when nothing is done
 
     def opened(reel: Reel, folder: Path) -> Project:
         project = Project()

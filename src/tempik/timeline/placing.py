@@ -16,23 +16,26 @@ from tempik.timeline.sounding import Sounding
 # First frame on screen, end, the clip's own first frame and end, and the rate's two numbers.
 Slot = tuple[int, int, int, int, int, int]
 
-_AS_BEFORE: Memory[Placed] = Memory(24000)  # while song and slot stay as they are
-_PLACED: Memory[Placed] = Memory(24000)  # while the points that it is tied to do
+_PLACED: Memory[Placed] = Memory(24000)  # while the points that it is tied to stay as they are
 _ALIKE: Memory[Placed] = Memory(24000)  # wherever it lies
+_ROWS: Memory[list[dict[str, Placed]]] = Memory(16)  # of each song, rate and track, the row that was laid last
+
+
+def row_before(sounding: Sounding, row: int) -> list[dict[str, Placed]]:
+    """Return where the clips of a track lay by the same song when it was last laid, by their ids, in a list of one: whoever lays the row
+    anew puts it there."""
+    rate = sounding.rate
+    return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, row), lambda: [{}])
 
 
 def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
     """Return where a clip lies."""
-    return _AS_BEFORE.get((clip, footage, sounding.song), slot, lambda: _tied(sounding, clip, footage, slot))
-
-
-def _tied(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
     begin, until = slot[2:4]
-    ties, said = _ties(sounding, clip, footage)
+    ties, said = _ties(sounding, clip, footage) if clip.pins else ((), "")
     grounds = _grounds(sounding, clip.shaped, begin, until) if clip.shaped is not None else ()
     return _PLACED.get(
-        (clip, footage, *(t.point for t in ties)),
-        (*slot, *(t.frame for t in ties), *grounds),
+        (clip, footage, *[t.point for t in ties]),
+        (*slot, *[t.frame for t in ties], *grounds),
         lambda: _worked_out(clip, footage, slot, ties, said, grounds),
     )
 
@@ -58,15 +61,21 @@ def _worked_out(
     same, and is worked out once."""
     first, end, begin, until = slot[:4]
     own = (first - begin, end - begin, until - begin, slot[4], slot[5])
-    own_ties = tuple(t._replace(frame=t.frame - begin) for t in ties)
-    own_grounds = tuple(g - begin for g in grounds)
+    own_grounds = tuple([g - begin for g in grounds])
     source_s = 0.0 if ties else clip.source_s
+    own_ties: list[float] = []
+    for tie in ties:
+        own_ties += (tie.frame - begin, tie.cue_s)
     like = _ALIKE.get(
         (clip.curve, clip.shaped, footage),
-        (source_s, clip.part, clip.beyond, *own, said, own_grounds) + tuple((t.frame, t.cue_s) for t in own_ties),
-        lambda: _from_its_start(clip, footage, own, own_ties, said, own_grounds),
+        (source_s, clip.part, clip.beyond, *own, said, own_grounds, *own_ties),
+        lambda: _from_its_start(
+            clip, footage, own, tuple(t._replace(frame=t.frame - begin) for t in ties), said, own_grounds
+        ),
     )
-    return like._replace(clip=clip, first=first, end=end, begin=begin, until=until, ties=ties)
+    return Placed(
+        clip, like.footage, first, end, begin, until, like.map, ties, like.short_before_s, like.short_after_s, like.said, like.shape
+    )  # fmt: skip
 
 
 def _from_its_start(
@@ -110,8 +119,6 @@ def _from_its_start(
 
 def _ties(sounding: Sounding, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
     """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
-    if not clip.pins:
-        return (), ""
     ties: dict[int, Tie] = {}
     said = ""
     for pin in clip.pins:
@@ -123,4 +130,4 @@ def _ties(sounding: Sounding, clip: Clip, footage: Footage) -> tuple[tuple[Tie, 
             said = f"two of its cues are pinned to frame {frame}: only one can be on screen there"
             continue
         ties[frame] = Tie(cue.id, cue.time_s, point, frame)
-    return tuple(ties[f] for f in sorted(ties)), said
+    return tuple([ties[f] for f in sorted(ties)]), said

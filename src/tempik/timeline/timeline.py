@@ -32,7 +32,7 @@ from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.nesting import as_footage, in_register
 from tempik.timeline.placed import Layer, Placed, source_at_frames
-from tempik.timeline.placing import placed_in
+from tempik.timeline.placing import placed_in, row_before
 from tempik.timeline.seams import Seam, seams_of
 from tempik.timeline.sounding import Sounding, sounding_of
 
@@ -158,11 +158,14 @@ class Timeline:
 
     def point_at(self, frame: int, within: int = 0) -> Point | None:
         """Return the chosen point whose frame is nearest to a frame, at most `within` away; of two the stronger."""
-        frames = self.sounding.on_reel_frames
-        near = self.on_reel()[bisect_left(frames, frame - within) : bisect_right(frames, frame + within)]
-        if len(near) <= 1:
-            return near[0] if near else None
-        return min(near, key=lambda p: (abs(self.frame_of_point(p) - frame), -p.strength), default=None)
+        frames, points = self.sounding.on_reel_frames, self.sounding.on_reel
+        first = bisect_left(frames, frame - within)
+        if first == len(frames) or frames[first] > frame + within:
+            return None
+        if first + 1 == len(frames) or frames[first + 1] > frame + within:
+            return points[first]
+        near = points[first : bisect_right(frames, frame + within)]
+        return min(near, key=lambda p: (abs(self.frame_of_point(p) - frame), -p.strength))
 
     def beat_at(self, frame: int) -> Point | None:
         """Return the last beat as read at or before a frame, chosen or not, or None before the first."""
@@ -298,24 +301,33 @@ class Timeline:
         return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
 
     def _place(self, row: int) -> tuple[Placed, ...]:
+        frames_of, frames = self.sounding.frames_of.get, self.frames
         spans = []
         for clip in self.reel.clips:
             if clip.track == row:
-                begin, until = self.edge_frame(clip.start), self.edge_frame(clip.end)
-                if min(until, self.frames) > max(begin, 0):
+                begin, until = frames_of(clip.start.point or ""), frames_of(clip.end.point or "")
+                begin = self.edge_frame(clip.start) if begin is None else begin
+                until = self.edge_frame(clip.end) if until is None else until
+                if until > begin and until > 0 and begin < frames:
                     spans.append((begin, until, clip))
         spans.sort(key=lambda s: (s[0], s[1]))
-        out = []
-        for number, (begin, until, clip) in enumerate(spans):
-            end = min(self.frames, until)
-            if number + 1 < len(spans):
-                end = min(end, spans[number + 1][0])  # within a row the later clip takes over
-            first = max(0, begin)
+        # Within a row the later clip takes over.
+        ends = [*(s[0] for s in spans[1:]), frames]
+        before = row_before(self.sounding, row)
+        known, out = before[0], []
+        for (begin, until, clip), next_begin in zip(spans, ends, strict=False):
+            end, first = min(frames, until, next_begin), max(0, begin)
             piece = self._footage.get(clip.footage)
-            if end > first and piece is not None:
-                if clip.in_place and piece.nest is not None:
-                    clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
-                out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *self._exact_rate)))
+            if end <= first or piece is None:
+                continue
+            was = known.get(clip.id)
+            if was is not None and was.clip is clip and was.footage is piece and was[2:6] == (first, end, begin, until):
+                out.append(was)
+                continue
+            if clip.in_place and piece.nest is not None:
+                clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
+            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *self._exact_rate)))
+        before[0] = {p.clip.id: p for p in out}
         return tuple(out)
 
     def edge_frame(self, edge: Edge) -> int:

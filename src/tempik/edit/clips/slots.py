@@ -132,7 +132,8 @@ def shifted(
 def with_clips(reel: Reel, changed: Sequence[Clip], gone: Iterable[str] = ()) -> Reel:
     """Return the reel with clips changed in place, new ones added at the end and some taken out."""
     by_name, out_of_it = {c.id: c for c in changed}, set(gone)
-    kept = tuple(by_name.pop(c.id, c) for c in reel.clips if c.id not in out_of_it)
+    left = [c for c in reel.clips if c.id not in out_of_it] if out_of_it else reel.clips
+    kept = [by_name.pop(c.id, c) for c in left] if by_name else left
     out = replace(reel, clips=(*kept, *by_name.values()))
     if by_name and reel.opened and within_itself(out):
         raise TempikError("A nest cannot lie within itself; close it first.")
@@ -201,9 +202,10 @@ def let_go(before: Reel, after: Reel) -> int:
     """Return how many ties to points a change lost, of pins and beginnings, clips that were taken out left aside."""
     if before.clips is after.clips:
         return 0
-    still = {c.id for c in after.clips}
-    had = sum(_ties(c) for c in before.clips if c.id in still)
-    return max(0, had - sum(_ties(c) for c in after.clips))
+    same = set(map(id, before.clips)).intersection(map(id, after.clips))
+    changed = {c.id: c for c in after.clips if id(c) not in same}
+    was = [c for c in before.clips if id(c) not in same and c.id in changed]
+    return max(0, sum(map(_ties, was)) - sum(map(_ties, changed.values())))
 
 
 def _ties(clip: Clip) -> int:
