@@ -3,6 +3,7 @@
 import gc
 import os
 import stat
+import sys
 import threading
 import time
 import weakref
@@ -19,6 +20,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.heap import Heap
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.log import log_path
 from tempik.desktop.session.media_watch import MediaWatch
@@ -403,6 +405,26 @@ def test_a_worker_that_was_closed_runs_nothing_more(qtbot: QtBot) -> None:
     assert not worker.jobs
     qtbot.wait(50)
     assert "again" not in ran
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="memory is read from /proc")
+def test_memory_that_lies_idle_between_what_stays_goes_back_to_the_system_at_rest(qtbot: QtBot) -> None:
+    def held_mb() -> float:
+        pages = int(Path("/proc/self/statm").read_text().split()[1])
+        return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+    resting = [False]
+    heap = Heap(lambda: resting[0])
+    blocks = [bytes([n % 256]) * 3000 for n in range(30_000)]  # 90 MB
+    stays = blocks[::100]
+    full = held_mb()
+    del blocks
+    heap.look()
+    assert held_mb() > full - 20  # something is being done: it would be asked for again
+    resting[0] = True
+    heap.look()
+    assert held_mb() < full - 50
+    assert len(stays) == 300
 
 
 def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot: QtBot) -> None:

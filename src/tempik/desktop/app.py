@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import os
 import sys
 import threading
@@ -14,6 +13,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
 from tempik.desktop.session.garbage import Garbage
+from tempik.desktop.session.heap import Heap
 from tempik.desktop.session.log import log_fault
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
@@ -21,7 +21,6 @@ from tempik.desktop.widgets import theme
 from tempik.errors import TempikError
 
 TOUR_AFTER_MS = 1200  # once the first reel is seen
-_TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8  # glibc's malloc.h
 
 
 def run(project: Path | None = None, demo: bool = False) -> int:
@@ -52,23 +51,14 @@ def run(project: Path | None = None, demo: bool = False) -> int:
 
 
 def put_interface_first(window: Window) -> None:
-    """Have threads that render give way to the interface after a millisecond rather than five, and collect garbage there."""
+    """Have threads that render give way to the interface after a millisecond rather than five, and keep memory in bounds there."""
     sys.setswitchinterval(0.001)
-    _give_memory_back()
-    Garbage(lambda: not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton, window)
 
+    def at_rest() -> bool:
+        return not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
 
-def _give_memory_back() -> None:
-    """Have pictures that are dropped go back to the system. The C library keeps a heap for each of our threads, and in them
-    whatever is below a bound that it raises by itself. A preview's planes stay below ours: handed back and asked for again with every
-    frame they would cost as much as what is done to them."""
-    try:
-        library = ctypes.CDLL(None)
-        library.mallopt(_ARENA_MAX, 2)
-        library.mallopt(_MMAP_THRESHOLD, 1 << 22)
-        library.mallopt(_TRIM_THRESHOLD, 1 << 25)
-    except (OSError, AttributeError):
-        pass  # another C library than glibc has no such bounds
+    Heap(at_rest, window)
+    Garbage(at_rest, window)
 
 
 def _report_faults(window: Window) -> None:

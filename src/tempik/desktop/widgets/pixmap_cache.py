@@ -10,7 +10,8 @@ from PySide6.QtGui import QPainter, QPixmap
 
 from tempik.desktop.widgets.painting import painter_on
 
-KEPT_BYTES = 128 << 20
+# Three times what fills a screen of 2560 × 1440.
+KEPT_BYTES = 48 << 20
 
 
 def pixmap_bytes(picture: QPixmap) -> int:

@@ -1,0 +1,40 @@
+"""What the C library's heap keeps of memory that is dropped, and when the system gets it back."""
+
+from __future__ import annotations
+
+import ctypes
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QTimer
+
+_TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8  # glibc's malloc.h
+_EVERY_MS = 20_000
+
+
+class Heap(QObject):
+    """Bounds the heap, and hands what lies idle in it back to the system now and then while `at_rest()`.
+
+    The C library keeps a heap for each of our threads, and in them whatever is below a bound that it raises by itself. A preview's
+    planes stay below ours: handed back and asked for again with every frame they would cost as much as what is done to them. What is
+    dropped between things that stay would never be handed back by itself; looking for it takes some milliseconds."""
+
+    def __init__(self, at_rest: Callable[[], bool], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._at_rest = at_rest
+        self._trim: Callable[[int], int] | None = None
+        try:
+            library = ctypes.CDLL(None)
+            library.mallopt(_ARENA_MAX, 2)
+            library.mallopt(_MMAP_THRESHOLD, 1 << 22)
+            library.mallopt(_TRIM_THRESHOLD, 1 << 25)
+            self._trim = library.malloc_trim
+        except (OSError, AttributeError):
+            return  # another C library than glibc has no such bounds
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.look)
+        self._timer.start(_EVERY_MS)
+
+    def look(self) -> None:
+        """Hand back what lies idle, unless something is being done."""
+        if self._trim is not None and self._at_rest():
+            self._trim(0)
