@@ -10,9 +10,8 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
+from tempik.rhythm.filters import packed_gain, row_of, running_max, running_mean, spectrum
 from tempik.rhythm.records import SAMPLE_RATE
 
 Array = NDArray[np.float32]
@@ -30,7 +29,7 @@ def fine_rise(samples: Array) -> Array:
     for (low, _), band in zip(_BANDS, _bands(samples), strict=True):
         energy = (band[: count * _STEP].reshape(count, _STEP) ** 2).mean(axis=1)
         # A low band's single periods must not read as attacks, so it is smoothed longer.
-        smooth = uniform_filter1d(energy, 9 if low is None else 5, mode="nearest")
+        smooth = running_mean(energy, 9 if low is None else 5)
         peak = float(np.percentile(smooth, 99)) + 1e-12
         level = np.log10(smooth / peak + 1e-3)
         lag = 5
@@ -38,7 +37,7 @@ def fine_rise(samples: Array) -> Array:
         rise[lag:] = np.maximum(level[lag:] - level[:-lag], 0)
         # Rise between i − 5 and i belongs to the middle of that step.
         rise = np.roll(rise, -(lag // 2 + 1))
-        total += rise * np.sqrt(np.maximum(maximum_filter1d(smooth, 30, origin=-14) / peak, 1e-4))
+        total += rise * np.sqrt(np.maximum(running_max(smooth, 30, before=1) / peak, 1e-4))
     return total
 
 
@@ -66,7 +65,7 @@ def _bands(samples: Array) -> list[Array]:
             gain /= 1 + (hz / high) ** 4
         if low is not None:
             gain /= 1 + (low / np.maximum(hz, 1e-3)) ** 4
-        gains.append(gain)
+        gains.append(packed_gain(gain))
     out = [np.empty(len(samples), np.float32) for _ in gains]
     step = _BLOCK - 2 * _OVERLAP
 
@@ -74,9 +73,9 @@ def _bands(samples: Array) -> list[Array]:
         part = np.zeros(_BLOCK, np.float32)
         begin, end = max(0, start - _OVERLAP), min(len(samples), start + step + _OVERLAP)
         part[begin - start + _OVERLAP : end - start + _OVERLAP] = samples[begin:end]
-        spectrum = rfft(part)
+        heard = spectrum(part)
         for band, gain in zip(out, gains, strict=True):
-            whole = irfft(spectrum * gain, _BLOCK)
+            whole = row_of(heard * gain)
             band[start : start + step] = whole[_OVERLAP : _OVERLAP + min(step, len(samples) - start)]
 
     with ThreadPoolExecutor(2) as pool:
@@ -122,7 +121,7 @@ def fine_power(samples: Array) -> Array:
     """Return the power of a song in steps of a quarter of a millisecond, for `edges`."""
     count = len(samples) // _EDGE_STEP
     fine = (samples[: count * _EDGE_STEP].reshape(count, _EDGE_STEP) ** 2).mean(axis=1)
-    return np.asarray(uniform_filter1d(fine, 3, mode="nearest"))
+    return np.asarray(running_mean(fine, 3))
 
 
 def edges(power: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:

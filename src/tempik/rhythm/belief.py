@@ -6,11 +6,11 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.bars import Bars
 from tempik.rhythm.candidates import Candidate
 from tempik.rhythm.features import FRAME_RATE, Features
+from tempik.rhythm.filters import running_max
 from tempik.rhythm.front import RATE, Heard, likely
 from tempik.rhythm.ranking import scores
 from tempik.rhythm.score import Scored, alike, gathered
@@ -52,10 +52,10 @@ def told_of(candidate: Candidate, bars: Bars, found: Features, heard: Heard) -> 
     how onsets gather on it, how clear its bars are, and how usual its tempo is."""
     beats = candidate.beats_s
     chance = likely(heard.beat)
-    peaks = chance[(chance == maximum_filter1d(chance, 15)) & (chance > 0.02)]
+    peaks = chance[(chance == running_max(chance, 15)) & (chance > 0.02)]
     strong = np.sort(peaks)[::-1][: max(8, len(beats))]
     at = np.clip(np.round(beats * RATE).astype(int), 0, len(chance) - 1)
-    near = maximum_filter1d(chance, 3)[at]
+    near = running_max(chance, 3)[at]
     downbeat = likely(heard.downbeat)
     tempo = np.log2(60 / float(np.median(np.diff(beats))) / 115)
     loud = found.loudness > np.percentile(found.loudness, 95) - 45

@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from tempik.rhythm.attack import STEP_RATE, attacks_near
 from tempik.rhythm.features import Features
+from tempik.rhythm.filters import smoothed
 from tempik.rhythm.front import RATE as HEARD_RATE
 from tempik.rhythm.pulse import FASTEST_BPM, SLOWEST_BPM, Pulse, first_reading, pulses
 
@@ -76,10 +76,10 @@ class _Folds:
         at = (phase * size).astype(int) % size
         profile: Times = np.bincount(at, weights=level, minlength=size).astype(np.float64)
         if rate != STEP_RATE:
-            profile = gaussian_filter1d(profile, soft, mode="wrap")
-            counts = gaussian_filter1d(np.bincount(at, minlength=size).astype(float), soft, mode="wrap")
+            profile = smoothed(profile, soft, "around")
+            counts = smoothed(np.bincount(at, minlength=size).astype(float), soft, "around")
             profile = profile / (counts + 1e-6)
-        profile = gaussian_filter1d(profile, 4.0, mode="wrap")
+        profile = smoothed(profile, 4.0, "around")
         peaks = np.flatnonzero((profile > np.roll(profile, 1)) & (profile >= np.roll(profile, -1)))
         if not len(peaks):
             return []

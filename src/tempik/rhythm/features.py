@@ -11,9 +11,8 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
+from tempik.rhythm.filters import magnitudes, running_max, running_mean
 from tempik.rhythm.records import SAMPLE_RATE
 
 Array = NDArray[np.float32]
@@ -65,7 +64,7 @@ def listening(found: Features) -> Listening:
     """Make features ready for the scores of beats and bars."""
     loud = np.percentile(found.loudness, 95) if len(found.loudness) else 0.0
     return Listening(
-        np.asarray(maximum_filter1d(np.column_stack([found.flux, found.harmony]), 5, axis=0)),
+        np.asarray(running_max(np.column_stack([found.flux, found.harmony]), 5, axis=0)),
         running_sum(found.onset),
         running_sum(found.loudness),
         running_sum(found.pitch),
@@ -106,7 +105,7 @@ def features(samples: Array) -> Features:
     magnitude = _spectrogram(samples)
     bank, centres = _filter_bank()
     level = np.log1p(np.float32(30.0) * (magnitude @ bank))
-    earlier = maximum_filter1d(level, 3, axis=1)
+    earlier = running_max(level, 3, axis=1)
     rise = np.zeros_like(level)
     # Two hops back: half a window, so that the attack has fully entered.
     rise[2:] = np.maximum(level[2:] - earlier[:-2], 0)
@@ -135,7 +134,7 @@ def _spectrogram(samples: Array) -> Array:
 
     def transform(start: int) -> None:
         block = strided[start : start + 2048] * window
-        out[start : start + 2048] = np.abs(rfft(block, axis=1))
+        out[start : start + 2048] = magnitudes(block)
 
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(transform, range(0, count, 2048)))
@@ -163,9 +162,9 @@ def _filter_bank() -> tuple[Array, Array]:
 
 def _levelled(flux: Array) -> Array:
     """Return each band against its own surroundings: minus the local mean, over the local spread of ten seconds."""
-    flux = flux - uniform_filter1d(flux, FRAME_RATE // 2, axis=0, mode="nearest")
+    flux = flux - running_mean(flux, FRAME_RATE // 2, axis=0)
     flux = np.maximum(flux, 0)
-    spread = np.sqrt(np.maximum(uniform_filter1d(flux**2, 10 * FRAME_RATE, axis=0, mode="nearest"), 0))
+    spread = np.sqrt(np.maximum(running_mean(flux**2, 10 * FRAME_RATE, axis=0), 0))
     floor = 0.15 * float(np.sqrt((flux**2).mean())) + 1e-4
     return np.asarray(np.minimum(flux / (spread + floor) / 5, 1.5), dtype=np.float32)
 
@@ -193,7 +192,7 @@ def _slow_chroma(samples: Array) -> tuple[Array, Array]:
     magnitude = np.empty((count, _SLOW_WINDOW // 2 + 1), np.float32)
 
     def transform(start: int) -> None:
-        magnitude[start : start + 512] = np.abs(rfft(strided[start : start + 512] * window, axis=1))
+        magnitude[start : start + 512] = magnitudes(strided[start : start + 512] * window)
 
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(transform, range(0, count, 512)))
@@ -226,7 +225,7 @@ def _pitch_classes(hz: NDArray[np.float64], width: float) -> Array:
 def _harmony(chroma: Array) -> Array:
     """Return how the pitch content of the quarter second after each instant differs from that before it."""
     size = FRAME_RATE // 4
-    means = uniform_filter1d(chroma, size, axis=0, mode="nearest")
+    means = running_mean(chroma, size, axis=0)
     shift = size // 2 + 2
     change = np.zeros(len(chroma), np.float32)
     if len(chroma) > 2 * shift:

@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE, Array
+from tempik.rhythm.filters import running_max
 from tempik.rhythm.weights import load
 
 RATE = 50  # rows a second
@@ -70,8 +70,8 @@ def listen(bands: Array) -> Heard:
 def as_heard(odds: Array) -> Heard:
     """Return log odds of shape (rows, heads) by name."""
     chance = likely(odds[:, 0])
-    at = np.flatnonzero((chance == maximum_filter1d(chance, 5)) & (chance > 0.05)) if len(chance) else np.zeros(0, int)
-    near = maximum_filter1d(odds, 3, axis=0) if len(odds) else odds
+    at = np.flatnonzero((chance == running_max(chance, 5)) & (chance > 0.05)) if len(chance) else np.zeros(0, int)
+    near = running_max(odds, 3, axis=0) if len(odds) else odds
     return Heard(odds[:, 0], odds[:, 1], odds[:, 2:], np.asarray(near), at / RATE, chance[at])
 
 

@@ -10,10 +10,10 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, percentile_filter
 
 from tempik.rhythm.attack import STEP_RATE, attacks_near, edges
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Features
+from tempik.rhythm.filters import running_max, running_percentile
 from tempik.rhythm.front import RATE as HEARD_RATE
 from tempik.rhythm.front import Heard
 from tempik.rhythm.ranking import scores
@@ -69,7 +69,7 @@ def places_of(power: Array, rise: Array) -> Places:
 def _peaks(rise: Array) -> tuple[Times, Array, NDArray[np.float64]]:
     """Return the instants at which the level rises steeply against its surroundings, and how steeply."""
     around = int(APART_S * STEP_RATE) | 1
-    top = maximum_filter1d(rise, around)
+    top = running_max(rise, around)
     at = np.flatnonzero((rise == top) & (rise > 0))
     if not len(at):
         return np.empty(0), np.empty(0, np.float32), np.empty((0, 2))
@@ -80,7 +80,7 @@ def _peaks(rise: Array) -> tuple[Times, Array, NDArray[np.float64]]:
         coarse = strong = np.full(1, rise.max())
     else:
         coarse = rise[: whole * block].reshape(whole, block).max(axis=1)
-        strong = percentile_filter(coarse, 85, size=int(_SURROUNDINGS_S * 10), mode="nearest")
+        strong = running_percentile(coarse, 85, int(_SURROUNDINGS_S * 10))
     # The strongest few, not the usual: between rare hits the floor's own ripples are no attacks.
     usual = float(np.percentile(coarse, 98))
     here = strong[np.clip(at // block, 0, len(strong) - 1)]
@@ -98,13 +98,13 @@ def traits(places: Places, found: Features, heard: Heard) -> NDArray[np.float64]
     """Return what each place is judged by, one row each: the energy that each of the four bands gains, its share, the
     change of pitch, what the front end hears, how steep the rise is, and the bands around it."""
     times = places.times_s
-    flux = maximum_filter1d(found.flux, 5, axis=0)
+    flux = running_max(found.flux, 5, axis=0)
     at = np.clip(np.round(times * FRAME_RATE).astype(int), 0, len(flux) - 1)
     gain = flux[at].astype(np.float64)
     share = gain / (gain.sum(axis=1, keepdims=True) + 0.05)
     odds = np.column_stack([heard.kinds, heard.beat])
     near = np.clip(np.round(times * HEARD_RATE).astype(int), 0, len(odds) - 1)
-    kinds = maximum_filter1d(odds, 3, axis=0)[near]
+    kinds = running_max(odds, 3, axis=0)[near]
     slow = np.clip(np.round(times * SLOW_RATE).astype(int), 0, len(found.pitch) - 1)
     standing = np.sort(found.pitch[slow], axis=1)[:, -3:].sum(axis=1)
     width = found.bands.shape[1] // _GROUPS * _GROUPS
@@ -124,7 +124,7 @@ def traits(places: Places, found: Features, heard: Heard) -> NDArray[np.float64]
 
 def _loudness(times: Times, found: Features) -> Array:
     """Return how loud the song is just after each onset against its loud passages, 0.3 to 1."""
-    level = maximum_filter1d(found.loudness, 7)
+    level = running_max(found.loudness, 7)
     at = np.clip(np.round(times * FRAME_RATE).astype(int) + 3, 0, len(level) - 1)
     full = float(np.percentile(level, 95))
     return np.asarray(np.clip(1 - (full - level[at]) / 40, 0.3, 1.0), dtype=np.float32)

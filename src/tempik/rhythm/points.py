@@ -7,12 +7,12 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from tempik.errors import TempikError
 from tempik.rhythm.attack import fine_power, fine_rise
 from tempik.rhythm.beats import Counted, find_beats
 from tempik.rhythm.features import FRAME_RATE, Features, features
+from tempik.rhythm.filters import running_max
 from tempik.rhythm.front import listen
 from tempik.rhythm.onsets import find_onsets
 from tempik.rhythm.records import SAMPLE_RATE, Analysis, Beat, Onset, Rival, Section
@@ -144,7 +144,7 @@ def beyond_chance(times_s: NDArray[np.float64], onsets: tuple[Onset, ...]) -> fl
 def division(times_s: NDArray[np.float64], heard: Features) -> int:
     """Return whether beats divide into 3 (both thirds are struck) or 2."""
     gaps = np.diff(times_s)
-    reach = maximum_filter1d(heard.onset, 5)
+    reach = running_max(heard.onset, 5)
 
     def at(share: float) -> float:
         places = np.round((times_s[:-1] + share * gaps) * FRAME_RATE).astype(int)
@@ -155,11 +155,11 @@ def division(times_s: NDArray[np.float64], heard: Features) -> int:
 
 def beat_strength(times_s: NDArray[np.float64], heard: Features, downbeat: NDArray[np.bool_]) -> NDArray[np.float64]:
     """Return how strong each beat sounds, 0 to 1: its attack, how loud the song is there, and its place in the bar."""
-    reach = maximum_filter1d(heard.onset, 5)
+    reach = running_max(heard.onset, 5)
     at = np.clip(np.round(times_s * FRAME_RATE).astype(int), 0, len(reach) - 1)
     attack = reach[at]
     attack = attack / (np.percentile(attack, 90) + 1e-6)
-    loud = maximum_filter1d(heard.loudness, 11)[np.clip(at + 4, 0, len(reach) - 1)]
+    loud = running_max(heard.loudness, 11)[np.clip(at + 4, 0, len(reach) - 1)]
     quiet, full = np.percentile(loud, 5), np.percentile(loud, 95)
     level = np.clip((loud - min(quiet, full - 12)) / max(full - quiet, 12), 0, 1)
     return np.asarray(np.clip(0.58 * np.minimum(attack, 1) + 0.34 * level + 0.08 * downbeat, 0.02, 1), dtype=np.float64)

@@ -14,10 +14,9 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
-from scipy.ndimage import gaussian_filter1d, maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE
+from tempik.rhythm.filters import magnitudes, running_max, smoothed
 from tempik.rhythm.front import RATE as HEARD_RATE
 
 Array = NDArray[np.float32]
@@ -65,11 +64,11 @@ def pulses(onset: Array, beat: Array) -> list[Pulse]:
 def _heard_at(level: Array, rate: int, rates: Times, harmonics: tuple[tuple[int, float], ...]) -> Times:
     """Return how clearly each rate is heard in windows of ten seconds, weighed over its harmonics."""
     size = min(len(level), 10 * rate)
-    level = level - gaussian_filter1d(level, 3 * rate, mode="nearest")
+    level = level - smoothed(level, 3 * rate, "held")
     starts = range(0, max(1, len(level) - size + 1), max(1, size // 2))
     parts = np.stack([level[i : i + size] for i in starts]) * np.hanning(size).astype(np.float32)
     padded = 1 << int(np.ceil(np.log2(8 * size)))
-    spectra = np.abs(rfft(parts, padded, axis=1))
+    spectra = magnitudes(np.pad(parts, ((0, 0), (0, padded - size))))
     spectra /= np.sqrt((spectra**2).mean(axis=1, keepdims=True)) + np.sqrt((spectra**2).mean()) * 0.1 + 1e-12
     mean = spectra.mean(axis=0)
     at = rates * padded / rate
@@ -78,7 +77,7 @@ def _heard_at(level: Array, rate: int, rates: Times, harmonics: tuple[tuple[int,
 
 
 def _peaks(heard: Times, rates: Times) -> list[float]:
-    top = (heard == maximum_filter1d(heard, 9)) & (heard > 0)
+    top = (heard == running_max(heard, 9)) & (heard > 0)
     at = np.flatnonzero(top)
     return [float(r) for r in rates[at[np.argsort(-heard[at])]]]
 
@@ -89,7 +88,8 @@ class _Spectrum:
     def __init__(self, onset: Array) -> None:
         self.centred = (onset - onset.mean()).astype(np.float64)
         size = 1 << int(np.ceil(np.log2(len(onset) * 8)))
-        self.level, self.step = np.abs(rfft(self.centred.astype(np.float32), size)), FRAME_RATE / size
+        row = np.pad(self.centred.astype(np.float32), (0, size - len(onset)))
+        self.level, self.step = magnitudes(row[None])[0], FRAME_RATE / size
 
     def at(self, rates: Times | float) -> Times:
         places = np.asarray(rates) / self.step
@@ -133,12 +133,12 @@ def _elsewhere(centred: Times, rate: float) -> float:
 
 def first_reading(onset: Array, beat: Array) -> Times:
     """Return the times of a reading of the beats that may move and jump, at the pulse heard most."""
-    smooth = gaussian_filter1d(onset, 1.0)
+    smooth = smoothed(onset, 1.0)
     top = float(np.percentile(smooth, 95))
     if top <= 0:
         return np.empty(0)
     places = np.arange(len(smooth)) * HEARD_RATE / FRAME_RATE
-    likely = gaussian_filter1d(np.interp(places, np.arange(len(beat)), beat), 1.0)
+    likely = smoothed(np.interp(places, np.arange(len(beat)), beat), 1.0)
     gain = 2.4 * likely / max(float(np.percentile(likely, 97)), 0.1) + 1.6 * smooth / top - 1.2
     periods = np.arange(int(60 * FRAME_RATE / _READ_HIGH), int(60 * FRAME_RATE / _READ_LOW) + 2)
     heard = _heard_at(beat, HEARD_RATE, FRAME_RATE / periods, ((1, 1.0), (2, 0.35)))

@@ -8,11 +8,11 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.bars import SUMMARY, Bars, find_bars
 from tempik.rhythm.candidates import Candidate
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, Listening
+from tempik.rhythm.filters import running_max
 from tempik.rhythm.front import BEAT, KICK, RATE, Heard, likely
 from tempik.rhythm.plain import possible
 from tempik.rhythm.ranking import scores
@@ -205,7 +205,7 @@ def _apart(times: Times, among: Times) -> Times:
 
 def gathered(beats: Times, found: Features) -> float:
     """Return how far onsets gather on the beats rather than anywhere, 0 to 1."""
-    smooth = maximum_filter1d(found.onset, 5)
+    smooth = running_max(found.onset, 5)
     at = np.clip(np.round(beats * FRAME_RATE).astype(int), 0, len(smooth) - 1)
     on, anywhere = float(smooth[at].mean()), float(smooth.mean())
     return float(np.clip(2 * (on - anywhere) / (on + anywhere + 1e-9), 0, 1))

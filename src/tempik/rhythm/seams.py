@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.media.audio import Samples
+from tempik.rhythm.filters import magnitudes
 
 STEPS = 12  # to a bar: how finely time is searched
 CANDIDATES = 24  # ways whose real length is looked at
@@ -254,8 +255,6 @@ class _Heard(NamedTuple):
 
 def _spectrum(mono: Array, rate: int) -> _Heard:
     """Return harmony (12), timbre (20 bands in dB) and level (dB) of a sound, frame by frame."""
-    from scipy.fft import rfft  # takes a moment to load
-
     count = max(1, 1 + (len(mono) - WINDOW) // HOP)
     shape = np.hanning(WINDOW).astype(np.float32)
     hz = np.arange(WINDOW // 2 + 1) * rate / WINDOW
@@ -270,7 +269,7 @@ def _spectrum(mono: Array, rate: int) -> _Heard:
     for first in range(0, count, 512):
         at = np.arange(first, min(first + 512, count)) * HOP
         frames = np.lib.stride_tricks.sliding_window_view(padded[at[0] : at[-1] + WINDOW], WINDOW)[::HOP]
-        power = np.abs(rfft(frames * shape, axis=1)).astype(np.float32) ** 2
+        power = magnitudes(frames * shape) ** 2
         chroma.append(np.sqrt(power) @ pitch)
         bands.append(10 * np.log10(power @ band + 1e-6))
         level.append(10 * np.log10(np.square(frames).mean(axis=1) + 1e-7))

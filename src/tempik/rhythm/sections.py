@@ -10,9 +10,9 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Features, means_between, running_sum
+from tempik.rhythm.filters import running_max
 from tempik.rhythm.records import LevelName, Section
 
 Times = NDArray[np.float64]
@@ -85,7 +85,7 @@ def _boundaries(bars: Table) -> list[int]:
         before, after = slice(at - reach, at), slice(at, at + reach)
         novelty[at] = (alike[before, before].mean() + alike[after, after].mean()) / 2 - alike[before, after].mean()
         novelty[at] *= np.sqrt(reach / _REACH)
-    top = maximum_filter1d(novelty, 3)
+    top = running_max(novelty, 3)
     chosen: list[int] = []
     for at in np.argsort(-novelty):
         if novelty[at] < _CLEAR:
