@@ -165,7 +165,7 @@ def spin(ms):
     loop.exec()
 window.files.open_project(Path(sys.argv[1]))
 spin(4000)
-while window.worker.jobs:
+while window.worker.jobs or window.bench.unmade:  # nobody touches anything: pages are made ahead
     spin(200)
 worst = 0.0
 window.project.selection.select_clip(window.project.timeline.placed[1].clip.id)

@@ -20,8 +20,11 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from tempik.desktop.pages import PAGES
+from tempik.desktop.pages import FIRST, PAGES
+from tempik.desktop.pages.footage.page import FootagePage
+from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.session.settings import load_settings
+from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.places import Divider, first_size, fitted, preview_width
 from tempik.desktop.shell.window import Window
@@ -204,6 +207,24 @@ def test_tab_goes_through_the_controls_and_space_presses_them(opened: Window, qt
         QTest.keyClick(opened.header.export_button, key)
     assert pressed == [True, True] and not opened.player.playing
     app.removeEventFilter(presses)
+
+
+def test_pages_are_made_ahead_while_nothing_is_touched(window: Window, qtbot: QtBot) -> None:
+    rest = [False]
+    ahead = Ahead(window.bench, lambda: rest[0], window)
+    assert FIRST not in window.bench.unmade and len(window.bench.unmade) == len(PAGES) - 1
+    qtbot.wait(1300)
+    assert len(window.bench.unmade) == len(PAGES) - 1  # the reel plays, say
+    rest[0] = True
+    QTest.mouseMove(window, QPoint(40, 40))
+    ahead.look()
+    assert len(window.bench.unmade) == len(PAGES) - 1  # a hand is on it
+    qtbot.waitUntil(lambda: not window.bench.unmade, timeout=60_000)
+    assert window.bench.current is window.page(FootagePage) and not window.page(SpeedPage).isVisible()
+    tiles = window.page(SpeedPage).shapes.tiles
+    assert len(tiles._pictures) == len(tiles.items)  # what is slow to paint is painted
+    window.open_page(SpeedPage)
+    assert window.page(SpeedPage).isVisible()
 
 
 def test_text_is_not_clipped_when_the_systems_font_is_larger(window: Window, qtbot: QtBot) -> None:

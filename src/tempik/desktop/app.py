@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.heap import Heap
 from tempik.desktop.session.log import log_fault
+from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
@@ -51,13 +52,15 @@ def run(project: Path | None = None, demo: bool = False) -> int:
 
 
 def put_interface_first(window: Window) -> None:
-    """Have threads that render give way to the interface after a millisecond rather than five, and keep memory in bounds there."""
+    """Have threads that render give way to the interface after a millisecond rather than five, keep memory in bounds, and have
+    pages made ahead."""
     sys.setswitchinterval(0.001)
 
     def at_rest() -> bool:
         return not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
 
     Heap(at_rest, window)
+    Ahead(window.bench, lambda: at_rest() and not window.worker.jobs, window)
     Garbage(at_rest, window)
 
 

@@ -1,4 +1,4 @@
-"""The bench: the tabs of the pages, and the page that is open. A page is made when it is first opened."""
+"""The bench: the tabs of the pages, and the page that is open. A page is made when it is first opened, or ahead of that."""
 
 from __future__ import annotations
 
@@ -131,6 +131,15 @@ class Bench(QFrame):
                 tools.hide()
                 self._tools.addWidget(tools)
         return cast(P, made)
+
+    @property
+    def unmade(self) -> list[type[Page]]:
+        """The pages that were not made yet, in order."""
+        return [kind for kind in PAGES if kind not in self._made]
+
+    def make_ahead(self, kind: type[Page]) -> None:
+        """Make a page that nobody sees yet, and paint it once: its fonts, styles and small pictures are ready then."""
+        self.page(kind).grab()
 
     @property
     def current(self) -> Page | None:

@@ -74,7 +74,8 @@ class TileGrid(QWidget):
     @painted
     def paintEvent(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        seen = QRectF(self.visibleRegion().boundingRect())
+        # Painted ahead of being shown, all of it counts.
+        seen = QRectF(self.visibleRegion().boundingRect() if self.isVisible() else self.rect())
         for number in range(len(self.items)):
             box = self.box(number)
             if box.intersects(seen):

@@ -1,0 +1,58 @@
+"""Pages made ahead: while nobody does anything, so that the first opening of each is as quick as the next."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from PySide6.QtCore import QCoreApplication, QEvent, QObject, QTimer
+
+from tempik.desktop.shell.bench import Bench
+
+_EVERY_MS = 200
+_QUIET_S = 1.0
+_TOUCHES = frozenset(
+    {
+        QEvent.Type.KeyPress,
+        QEvent.Type.ShortcutOverride,
+        QEvent.Type.MouseMove,
+        QEvent.Type.MouseButtonPress,
+        QEvent.Type.MouseButtonRelease,
+        QEvent.Type.Wheel,
+        QEvent.Type.DragMove,
+        QEvent.Type.Resize,
+    }
+)
+
+
+class Ahead(QObject):
+    """Has a bench make one page after the other, each at an instant at which nothing was touched for a second and `at_rest()`.
+
+    A page takes up to 0.2 s to make: that long the window would stand still under a hand."""
+
+    def __init__(self, bench: Bench, at_rest: Callable[[], bool], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._bench = bench
+        self._at_rest = at_rest
+        self._touched = time.monotonic()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.look)
+        self._timer.start(_EVERY_MS)
+        application = QCoreApplication.instance()
+        if application is not None:
+            application.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() in _TOUCHES:
+            self._touched = time.monotonic()
+        return False
+
+    def look(self) -> None:
+        """Make a page, if this is such an instant; end when there is none left."""
+        if not self._bench.unmade:
+            self._timer.stop()
+            application = QCoreApplication.instance()
+            if application is not None:
+                application.removeEventFilter(self)
+        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest():
+            self._bench.make_ahead(self._bench.unmade[0])
