@@ -24,6 +24,7 @@ SLOW = (
     "tempik.render",
     "tempik.media",
     "python_stretch",
+    "logging.handlers",
     "PIL",
     "fontTools",
     "uniseg",

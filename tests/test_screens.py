@@ -206,17 +206,17 @@ def test_tab_goes_through_the_controls_and_space_presses_them(opened: Window, qt
     for key in (Qt.Key.Key_Space, Qt.Key.Key_Return):
         QTest.keyClick(opened.header.export_button, key)
     assert pressed == [True, True] and not opened.player.playing
-    app.removeEventFilter(presses)
+    app.focusChanged.disconnect(presses._watch)
 
 
 def test_pages_are_made_ahead_while_nothing_is_touched(window: Window, qtbot: QtBot) -> None:
     rest = [False]
-    ahead = Ahead(window.bench, lambda: rest[0], window)
+    ahead = Ahead(window, window.bench, lambda: rest[0])
     assert FIRST not in window.bench.unmade and len(window.bench.unmade) == len(PAGES) - 1
     qtbot.wait(1300)
     assert len(window.bench.unmade) == len(PAGES) - 1  # the reel plays, say
     rest[0] = True
-    QTest.mouseMove(window, QPoint(40, 40))
+    QTest.keyClick(window.windowHandle(), Qt.Key.Key_Shift)
     ahead.look()
     assert len(window.bench.unmade) == len(PAGES) - 1  # a hand is on it
     qtbot.waitUntil(lambda: not window.bench.unmade, timeout=60_000)

@@ -8,15 +8,17 @@ import os
 import platform
 import re
 import sys
-from email.message import Message
 from pathlib import Path
-from typing import NamedTuple, cast
+from typing import TYPE_CHECKING, NamedTuple, cast
 
 from tempik import __version__
 from tempik.disk.reading import read_whole
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
 from tempik.project.file import state_folder
+
+if TYPE_CHECKING:
+    from email.message import Message
 
 LICENCE = "GPL-3.0-or-later"
 LONGEST_LICENCE = 60
@@ -42,7 +44,7 @@ def parts() -> list[Part]:
             continue
         name = named[0]
         try:
-            about = cast(Message, metadata.metadata(name))
+            about = cast("Message", metadata.metadata(name))
         except metadata.PackageNotFoundError:
             continue
         out.append(Part(about["Name"] or name, about["Version"] or "", _licence(about)))

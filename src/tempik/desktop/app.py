@@ -60,7 +60,7 @@ def put_interface_first(window: Window) -> None:
         return not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
 
     Heap(at_rest, window)
-    Ahead(window.bench, lambda: at_rest() and not window.worker.jobs, window)
+    Ahead(window, window.bench, lambda: at_rest() and not window.worker.jobs)
     Garbage(at_rest, window)
 
 

@@ -18,11 +18,13 @@ class Garbage(QObject):
 
     Left to itself Python does that on whatever thread happens to make the next object. A widget that is part of such a
     cycle would be destroyed by a thread that renders or reads, beside the interface that still has events for it: the
-    program dies of that. All objects are looked through only while `at_rest()`; with a long reel it takes 0.1 s."""
+    program dies of that. All objects are looked through only while `at_rest()`; with a long reel it takes 0.1 s. What there is when this
+    begins, modules for the most part, stays, and is not looked through."""
 
     def __init__(self, at_rest: Callable[[], bool], parent: QObject | None = None) -> None:
         super().__init__(parent)
         gc.disable()
+        gc.freeze()
         self._at_rest = at_rest
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)

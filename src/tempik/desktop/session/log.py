@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import threading
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 from tempik.project.file import state_folder
@@ -19,6 +18,8 @@ def log_path() -> Path:
 
 def _logger() -> logging.Logger:
     """Return the log, its file opened at the first fault. Where it cannot be written, faults go to standard error."""
+    from logging.handlers import RotatingFileHandler  # slow to load, and most sessions have no fault
+
     logger = logging.getLogger(_NAME)
     with _LOCK:
         wanted = str(log_path())

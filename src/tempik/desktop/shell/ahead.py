@@ -5,7 +5,9 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-from PySide6.QtCore import QCoreApplication, QEvent, QObject, QTimer
+from PySide6.QtCore import QEvent, QObject, QTimer
+from PySide6.QtGui import QWindow
+from PySide6.QtWidgets import QApplication, QWidget
 
 from tempik.desktop.shell.bench import Bench
 
@@ -14,7 +16,6 @@ _QUIET_S = 1.0
 _TOUCHES = frozenset(
     {
         QEvent.Type.KeyPress,
-        QEvent.Type.ShortcutOverride,
         QEvent.Type.MouseMove,
         QEvent.Type.MouseButtonPress,
         QEvent.Type.MouseButtonRelease,
@@ -26,21 +27,21 @@ _TOUCHES = frozenset(
 
 
 class Ahead(QObject):
-    """Has a bench make one page after the other, each at an instant at which nothing was touched for a second and `at_rest()`.
+    """Has the bench of a window make one page after the other, each at an instant at which nothing was touched for a second and
+    `at_rest()`.
 
     A page takes up to 0.2 s to make: that long the window would stand still under a hand."""
 
-    def __init__(self, bench: Bench, at_rest: Callable[[], bool], parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, window: QWidget, bench: Bench, at_rest: Callable[[], bool]) -> None:
+        super().__init__(window)
+        self._window = window
         self._bench = bench
         self._at_rest = at_rest
+        self._watched: QWindow | None = None
         self._touched = time.monotonic()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)
         self._timer.start(_EVERY_MS)
-        application = QCoreApplication.instance()
-        if application is not None:
-            application.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() in _TOUCHES:
@@ -49,10 +50,18 @@ class Ahead(QObject):
 
     def look(self) -> None:
         """Make a page, if this is such an instant; end when there is none left."""
-        if not self._bench.unmade:
+        if self._watched is None:
+            # The system's window has all that is touched in any part of ours; it is there once that is shown.
+            self._watched = self._window.windowHandle()
+            if self._watched is not None:
+                self._watched.installEventFilter(self)
+        elif not self._bench.unmade:
             self._timer.stop()
-            application = QCoreApplication.instance()
-            if application is not None:
-                application.removeEventFilter(self)
-        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest():
+            self._watched.removeEventFilter(self)
+        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest() and not _asked():
             self._bench.make_ahead(self._bench.unmade[0])
+
+
+def _asked() -> bool:
+    """Tell whether a dialog or a menu is open."""
+    return QApplication.activeModalWidget() is not None or QApplication.activePopupWidget() is not None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QWidget
 
 from tempik.desktop.commands.accents import AccentCommands
 from tempik.desktop.commands.arranging import ArrangeCommands
@@ -137,11 +137,19 @@ def keyboard_list() -> str:
 
 
 class KeyboardPresses(QObject):
-    """Lets Space and Enter press a control that was reached by keyboard, though they play elsewhere."""
+    """Lets Space and Enter press a control that was reached by keyboard, though they play elsewhere. Only what has the focus is
+    watched: each event of the whole application, looked at in Python, would cost more than most are answered in."""
 
     def __init__(self, app: QApplication) -> None:
         super().__init__(app)
-        app.installEventFilter(self)
+        app.focusChanged.connect(self._watch)
+        self._watch(None, app.focusWidget())
+
+    def _watch(self, before: QWidget | None, now: QWidget | None) -> None:
+        if before is not None:
+            before.removeEventFilter(self)
+        if isinstance(now, QAbstractButton | QComboBox):
+            now.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
