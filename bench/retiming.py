@@ -159,14 +159,17 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
-from tempik.desktop import theme
-from tempik.desktop.window import Window
-from tempik.edit import speed
+from tempik.desktop.app import put_interface_first
+from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import theme
+from tempik.edit.speed import speed
 from tempik.retime import ready_shape
 from pathlib import Path
 app = QApplication([])
 theme.dress(app)
 window = Window()
+put_interface_first(window)
 window.show()
 def spin(seconds):
     end = time.perf_counter() + seconds
@@ -174,13 +177,13 @@ def spin(seconds):
         app.processEvents()
 window.files.open_project(Path(sys.argv[1]))
 spin(4)
-while window.worker.jobs:
+while window.worker.jobs or window.bench.unmade:
     spin(0.2)
-clip = window.project.timeline.placed[3].clip.id
+clip = next(p.clip.id for p in window.project.timeline.placed if p.ties and not p.footage.endless)
 window.project.change("dip", lambda reel: speed.with_shape(reel, [clip], ready_shape("dip"), 1.0, "pin"))
 window.project.selection.select_clip(clip)
-window.show_speed(); spin(0.5)
-graph = window.speed_page.graph
+window.open_page(SpeedPage); spin(0.5)
+graph = window.page(SpeedPage).graph
 def mouse(kind, at):
     left = Qt.MouseButton.LeftButton
     QApplication.sendEvent(graph, QMouseEvent(kind, at, graph.mapToGlobal(at), left, left, Qt.KeyboardModifier.AltModifier))

@@ -45,6 +45,15 @@ def test_the_map_is_the_exact_integral_of_the_speed(curve: Curve, length_s: floa
     assert time_map.source_at(until) - 3.0 == pytest.approx(integral(curve, length_s, until), abs=1e-9)
 
 
+@settings(max_examples=80, deadline=None)
+@given(curves(), st.lists(st.floats(-0.3, 1.3), min_size=1, max_size=6), st.sampled_from([(0.0, 1.0), (0.2, 0.7)]))
+def test_one_instant_and_many_are_mapped_alike(curve: Curve, shares: list[float], part: tuple[float, float]) -> None:
+    time_map = TimeMap(curve, 2.0, 30.0, part)
+    times = [2.0 * s for s in shares]
+    assert [time_map.source_at(t) for t in times] == pytest.approx(time_map.source(times).tolist(), abs=1e-12)
+    assert [time_map._speed_at(t) for t in times] == pytest.approx(time_map.speed(times).tolist(), abs=1e-11)
+
+
 @settings(max_examples=60, deadline=None)
 @given(curves(), st.floats(0.0, 1.0))
 def test_every_instant_that_shows_a_picture_is_found_again(curve: Curve, share: float) -> None:

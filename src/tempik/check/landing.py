@@ -35,6 +35,7 @@ Kind = Literal["cut", "join", "word", "pin", "accent", "sound"]
 HALF_FRAME = 0.5 + 1e-6
 SOUND_MS = 1.0  # a sound lands within this, whatever the rate of the pictures
 _EVENTS: Memory[Report] = Memory(64)
+_WORDS: Memory[list[Event]] = Memory(400)
 SEEN_AROUND = 12  # a word is looked for so many frames around its key
 
 
@@ -146,7 +147,9 @@ def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
     if timeline.reel.tracks[placed.clip.track].hidden:
         return []
     events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
-    events += _words(timeline, placed)
+    if placed.clip.title is not None:
+        when = (timeline.rate.numerator, timeline.rate.denominator, timeline.frames)
+        events += _WORDS.get((placed, timeline.reel.soundtrack), when, lambda: _words(timeline, placed))
     if placed.footage.nest is not None:
         events += _inside(timeline, placed)
     # A pin whose point sounds before the reel begins or after it ends has nothing to land on.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from bisect import bisect_right
 from collections.abc import Sequence
 from functools import cached_property
 
@@ -11,7 +12,7 @@ from numpy.polynomial import polynomial as poly
 from numpy.typing import NDArray
 
 from tempik.reel import Curve
-from tempik.retime.curve import RISE, is_straight, parameter, segments, speed_on
+from tempik.retime.curve import RISE, area_at, is_straight, parameter, segments, speed_on, speed_within
 
 Array = NDArray[np.float64]
 Times = Array | float | Sequence[float]
@@ -103,7 +104,33 @@ class TimeMap:
         """Return source seconds at one instant of the slot."""
         if self._even is not None:
             return self.start_s + self._even * self.conform_ratio * time_s
-        return float(self.source(time_s)[0])
+        return (
+            self.start_s + (self._area_at(self._share_at(time_s)) - self._skipped) * self._whole_s * self.conform_ratio
+        )
+
+    def _share_at(self, time_s: float) -> float:
+        return self.part[0] + time_s / self._whole_s
+
+    def _area_at(self, share: float) -> float:
+        """Return `_area` at one share."""
+        if share < 0:
+            return share * self._parts[0].v0
+        if share > 1:
+            return float(self._before[-1]) + (share - 1) * self._parts[-1].v1
+        number = self._part_at(share)
+        part = self._parts[number]
+        return float(self._before[number]) + area_at(min(max((share - part.start) / part.width, 0.0), 1.0), part)
+
+    def _part_at(self, share: float) -> int:
+        return max(bisect_right(self._parts, share, key=lambda p: p.start) - 1, 0)
+
+    def _speed_at(self, time_s: float) -> float:
+        """Return `speed` at one instant."""
+        if self._even is not None:
+            return self._even
+        share = self._share_at(time_s)
+        part = self._parts[self._part_at(share)]
+        return speed_within(min(max((share - part.start) / part.width, 0.0), 1.0), part)
 
     def speed(self, time_s: Times) -> Array:
         """Return the speed at slot seconds."""
@@ -162,7 +189,7 @@ class TimeMap:
                 a = t
             else:
                 b = t
-            slope = float(self.speed(t)[0]) * self.conform_ratio
+            slope = self._speed_at(t) * self.conform_ratio
             step = t - error / slope if slope else a
             moved = step if a < step < b else (a + b) / 2
             if abs(moved - t) <= 1e-15 * max(1.0, abs(t)):
