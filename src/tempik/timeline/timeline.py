@@ -267,18 +267,14 @@ class Timeline:
     def shows(self, placed: Placed, frame: int) -> bool:
         """Tell whether a clip is on screen at a frame: its row is shown and nothing covers it there."""
         row = placed.clip.track
-        if any(self._has(number, frame) for number in range(row + 1, len(self.rows))):
-            return any(p is placed for p in self.clips_at(frame))
+        for above in range(row + 1, len(self.rows)):
+            hidden = self.reel.tracks[above].hidden
+            if not hidden and (self.clip_at(frame, above) is not None or self.seam_at(frame, above) is not None):
+                return any(p is placed for p in self.clips_at(frame))  # it may cover what lies below
         seam, here = self.seam_at(frame, row), self.clip_at(frame, row)
         if seam is not None and seam.kind is not None and here is None:
             here = seam.owner
         return here is placed and not self.reel.tracks[row].hidden
-
-    def _has(self, row: int, frame: int) -> bool:
-        """Tell whether a row may have something to show at a frame."""
-        if self.reel.tracks[row].hidden:
-            return False
-        return self.clip_at(frame, row) is not None or self.seam_at(frame, row) is not None
 
     def look_at(self, frame: float, without: str | None = None) -> Look:
         """Return what the accents do to a whole frame, a fraction within a shutter's opening; `without` leaves one row out."""

@@ -7,6 +7,7 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.images import image_of
 from tempik.desktop.widgets.painting import painter_on
 from tempik.desktop.widgets.plain import Label
 from tempik.edit.clips import follow
@@ -70,8 +71,7 @@ class FollowList(QDialog):
                     rgb = to_rgb(source.render(made))
                 except TempikError:
                     continue
-                high, wide = rgb.shape[:2]
-                p.drawImage(number * WIDE, 0, QImage(rgb.tobytes(), wide, high, 3 * wide, QImage.Format.Format_RGB888))
+                p.drawImage(number * WIDE, 0, image_of(rgb))
         return QPixmap.fromImage(sheet)
 
     def _words(self, placed: Placed) -> str:

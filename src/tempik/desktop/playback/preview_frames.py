@@ -21,6 +21,7 @@ from PySide6.QtGui import QImage
 
 from tempik.desktop.playback.at_rest import AtRest, Resting
 from tempik.desktop.session.log import log_fault
+from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
 from tempik.render import PictureSource, plan
@@ -176,7 +177,7 @@ class PreviewFrames(QObject):
 
     def _sharpened(self, frame: Resting, key: Hashable, rgb: NDArray[np.uint8]) -> None:
         """Keep a frame that was made from the files themselves in place of that from their proxies."""
-        image = _image(rgb)
+        image = image_of(rgb)
         image.setText(SHARP, "yes")
         with self._lock:
             if frame.version != self._version or self._resting:
@@ -292,7 +293,7 @@ class PreviewFrames(QObject):
             if task.version != self._version:
                 return
             if rgb is not None and not task.ahead:
-                image = _image(rgb)
+                image = image_of(rgb)
                 if task.how.both:
                     image.setText("both", "before, after")  # two pictures beside each other
                 self._kept[key] = image
@@ -345,11 +346,6 @@ class _Task(NamedTuple):
     version: int
     ahead: bool
     how: _How
-
-
-def _image(rgb: NDArray[np.uint8]) -> QImage:
-    height, width = rgb.shape[:2]
-    return QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
 
 
 def _opened(data: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal, SignalInstance
 from PySide6.QtGui import QImage, QTransform
 
 from tempik.desktop.session.log import log_fault
+from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media import FrameReader
 from tempik.media.picture import to_rgb
@@ -65,8 +66,7 @@ class Scrubber(QObject):
                 self._send(self.failed, f"{path} could not be shown ({type(error).__name__}: {error}).")
                 reader = None
                 continue
-            height, width = rgb.shape[:2]
-            image = QImage(rgb.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+            image = image_of(rgb)
             if rotation:
                 image = image.transformed(QTransform().rotate(rotation))
             self._send(self.shown, path, time_s, image)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from cachetools import LRUCache
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtGui import QPixmap
 
 from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.widgets.images import image_of
 from tempik.desktop.widgets.pixmap_cache import pixmap_bytes
 from tempik.media.strip import Strip, kept_strip, make_strip
 from tempik.reel import Footage
@@ -77,9 +78,7 @@ class Strips(QObject):
         key = (path, number)
         found = self._pixmaps.get(key)
         if found is None:
-            rgb = strip.pictures[number]
-            height, width = rgb.shape[:2]
-            found = QPixmap.fromImage(QImage(rgb.data, width, height, rgb.strides[0], QImage.Format.Format_RGB888))
+            found = QPixmap.fromImage(image_of(strip.pictures[number]))
             self._pixmaps[key] = found
         return found
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
 
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.images import image_of
 from tempik.desktop.widgets.theme import words
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 
@@ -37,9 +38,7 @@ def cut_to(pixmap: QPixmap | None, wide: int, tall: int) -> Picture:
 
 def as_pixmap(picture: Picture) -> QPixmap:
     """Return a picture of even sides for painting."""
-    rgb = np.ascontiguousarray(to_rgb(picture))
-    tall, wide = rgb.shape[:2]
-    return QPixmap.fromImage(QImage(rgb.data, wide, tall, 3 * wide, QImage.Format.Format_RGB888))
+    return QPixmap.fromImage(image_of(to_rgb(picture)))
 
 
 def paint_framed(p: QPainter, box: QRectF, picture: QPixmap, title: str, used: bool, under: bool) -> None:
