@@ -60,8 +60,13 @@ def put_interface_first(window: Window) -> None:
         return not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
 
     Heap(at_rest, window)
-    Ahead(window, window.bench, lambda: at_rest() and not window.worker.jobs)
+    Ahead(window, window.bench, lambda: at_rest() and not window.worker.jobs and not _asking())
     Garbage(at_rest, window)
+
+
+def _asking() -> bool:
+    """Tell whether a dialog or a menu is open."""
+    return QApplication.activeModalWidget() is not None or QApplication.activePopupWidget() is not None
 
 
 def _report_faults(window: Window) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtGui import QWindow
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.shell.bench import Bench
 
@@ -58,10 +58,5 @@ class Ahead(QObject):
         elif not self._bench.unmade:
             self._timer.stop()
             self._watched.removeEventFilter(self)
-        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest() and not _asked():
+        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest():
             self._bench.make_ahead(self._bench.unmade[0])
-
-
-def _asked() -> bool:
-    """Tell whether a dialog or a menu is open."""
-    return QApplication.activeModalWidget() is not None or QApplication.activePopupWidget() is not None
