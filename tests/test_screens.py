@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt
-from PySide6.QtGui import QAccessible, QFont, QKeyEvent, QMouseEvent
+from PySide6.QtGui import QAccessible, QFont, QImage, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -28,6 +28,7 @@ from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.places import Divider, first_size, fitted, preview_width
 from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets.plain import FittingLabel
 from tempik.reel import Reel
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
@@ -225,6 +226,20 @@ def test_pages_are_made_ahead_while_nothing_is_touched(window: Window, qtbot: Qt
     assert len(tiles._pictures) == len(tiles.items)  # what is slow to paint is painted
     window.open_page(SpeedPage)
     assert window.page(SpeedPage).isVisible()
+
+
+def test_a_label_that_must_fit_keeps_its_beginning(qtbot: QtBot) -> None:
+    label = FittingLabel("hammer-blow · 2 pins")
+    qtbot.addWidget(label)
+
+    def painted(width: int) -> QImage:
+        label.resize(width, 20)
+        return label.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+
+    whole, less = painted(300), painted(80)
+    assert less.copy(0, 0, 50, 20) == whole.copy(0, 0, 50, 20) != painted(20).copy(0, 0, 50, 20)
+    blank = painted(20).copy(0, 0, 20, 20)
+    assert len(set(bytes(blank.constBits()))) == 1  # an ellipsis alone says nothing
 
 
 def test_text_is_not_clipped_when_the_systems_font_is_larger(window: Window, qtbot: QtBot) -> None:

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QScrollArea,
-    QSizePolicy,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -21,7 +20,7 @@ from tempik.desktop.pages import FIRST, PAGES
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import name_controls
-from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.plain import FittingLabel
 
 P = TypeVar("P", bound=Page)
 
@@ -81,11 +80,10 @@ class Bench(QFrame):
         for kind in PAGES:
             self._add(kind)
         self._tools = QHBoxLayout()
-        self.chosen = Label()
-        self.chosen.setTextFormat(Qt.TextFormat.PlainText)
+        # What is chosen is shown as far as there is room.
+        self.chosen = FittingLabel()
         self.chosen.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        # What is chosen asks for no room: it is shown as far as there is some.
-        self.chosen.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.chosen.setContentsMargins(12, 0, 8, 0)
         self.chosen.setStyleSheet(f"color: {theme.QUIET};")
         self._tabs.addWidget(self.chosen, 1)
         self._tabs.addLayout(self._tools)

@@ -115,6 +115,7 @@ class SongStrip(QWidget):
             self._paint_bars(p)
             self._paint_window(p)
             self._paint_arrangement(p)
+            self._paint_words(p)
 
     def _paint_song(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.SUNK))
@@ -146,17 +147,23 @@ class SongStrip(QWidget):
         for shade, group in zip(("#4a433b", "#665a4a", "#85735a", "#a89070", "#d4b98e"), lines, strict=True):
             p.setPen(QColor(shade))
             p.drawLines(group)
-        p.setFont(words(12))
-        p.setPen(QColor(theme.QUIET))
+
+    def _paint_words(self, p: QPainter) -> None:
+        """The song's name and tempo, over whatever part of it the reel leaves out."""
+        record = self.project.reel.soundtrack
+        if record is None or self.song.outline is None:
+            return
         name = record.path.rsplit("/", 1)[-1]
         tempo = f"{record.tempo_bpm:.2f}".rstrip("0").rstrip(".") + " BPM" if record.tempo_bpm else "no steady beat"
         if record.tempo_bpm:
             tempo += ", even grid" if is_steady(record) else ", followed"
-        p.drawText(
-            QRectF(8, 2, self.width() - 16, 16),
-            Qt.AlignmentFlag.AlignLeft,
-            f"{name} · {tempo} · {clock_text(record.length_s)}",
-        )
+        text = f"{name} · {tempo} · {clock_text(record.length_s)}"
+        p.setFont(words(12))
+        room = self.more.x() - 16
+        text = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, room)
+        p.fillRect(QRectF(3, 3, p.fontMetrics().horizontalAdvance(text) + 10, 15), colour(theme.SUNK, 0.75))
+        p.setPen(QColor(theme.QUIET))
+        p.drawText(QRectF(8, 2, room, 16), Qt.AlignmentFlag.AlignLeft, text)
 
     def _paint_bars(self, p: QPainter) -> None:
         bars = self._bars()

@@ -6,9 +6,13 @@ from __future__ import annotations
 import html
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QMessageBox, QWidget
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QLabel, QMessageBox, QSizePolicy, QWidget
+
+from tempik.desktop.widgets.painting import painted
 
 LONGEST_IN_MENU = 100
+LEAST_LABEL_PX = 30  # narrower, an ellipsis alone would be left
 
 
 class Label(QLabel):
@@ -18,6 +22,24 @@ class Label(QLabel):
         super().__init__(parent)
         self.setTextFormat(Qt.TextFormat.PlainText)
         self.setText(text)
+
+
+class FittingLabel(Label):
+    """A label on one line that asks for no room: what does not fit of its text gives way to an ellipsis."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(text, parent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
+        room = self.contentsRect()
+        if room.width() < LEAST_LABEL_PX:
+            return
+        text = self.fontMetrics().elidedText(one_line(self.text()), Qt.TextElideMode.ElideRight, room.width())
+        self.style().drawItemText(
+            p, room, self.alignment(), self.palette(), self.isEnabled(), text, self.foregroundRole()
+        )
 
 
 def escaped(text: str) -> str:

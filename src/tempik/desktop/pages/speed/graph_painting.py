@@ -49,7 +49,6 @@ class PaintedGraph(GraphAxes):
         made = placed.clip.interpolation or self.project.reel.interpolation
         sides = (1.0, -1.0) if self.two_sided() else (1.0,)
         for sign in sides:
-            self._paint_floor(p, box, floor, sign, made)
             p.setFont(figures(12))
             for mark in MARKS:
                 y = self.height_of(sign * mark)
@@ -60,6 +59,8 @@ class PaintedGraph(GraphAxes):
                 if len(sides) == 1 and mark == LEAST:
                     continue  # the zero band's own word stands there
                 self._mark(p, y, f"{sign * mark * 100:.0f}" + (" %" if mark == 1.0 and sign > 0 else ""))
+            self._paint_floor(p, box, floor, sign, made)
+            p.setFont(figures(12))
         zero = self.height_of(0.0)
         p.fillRect(QRectF(box.left(), zero - ZERO_H + 1, box.width(), 2 * ZERO_H - 2), QColor(theme.GROUND))
         p.setPen(QPen(colour(theme.QUIET, 0.5), 1, Qt.PenStyle.DotLine))
@@ -96,9 +97,11 @@ class PaintedGraph(GraphAxes):
                     if made == "nearest"
                     else f"{times - 1} of {times} made by {made}{more}"
                 )
-                p.drawText(
-                    zone.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
-                )
+                wide = p.fontMetrics().horizontalAdvance(text)
+                # Lines of the axis would strike it through.
+                under = QRectF(zone.right() - 12 - wide, zone.center().y() - 7, wide + 8, 14)
+                p.fillRect(under, colour(theme.SUNK, 0.8))
+                p.drawText(under, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_missing(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         """Hatch where the clip asks for footage that there is not."""
