@@ -407,6 +407,24 @@ def test_a_worker_that_was_closed_runs_nothing_more(qtbot: QtBot) -> None:
     assert "again" not in ran
 
 
+@pytest.mark.skipif(sys.platform != "linux", reason="priorities of threads are Linux's")
+def test_what_is_done_in_the_background_gives_way(qtbot: QtBot) -> None:
+    nice: list[int] = []
+
+    def work(job: Job) -> None:
+        own = threading.get_native_id()
+        inner = threading.Thread(target=lambda: nice.append(os.getpriority(os.PRIO_PROCESS, threading.get_native_id())))
+        inner.start()
+        inner.join()
+        nice.append(os.getpriority(os.PRIO_PROCESS, own))
+
+    here = os.getpriority(os.PRIO_PROCESS, 0)
+    worker = Worker(nice=5)
+    worker.start("Sweeping the yard", work)
+    qtbot.waitUntil(lambda: not worker.jobs, timeout=WAIT)
+    assert nice == [min(here + 5, 19)] * 2 and os.getpriority(os.PRIO_PROCESS, 0) == here
+
+
 @pytest.mark.skipif(sys.platform != "linux", reason="memory is read from /proc")
 def test_memory_that_lies_idle_between_what_stays_goes_back_to_the_system_at_rest(qtbot: QtBot) -> None:
     def held_mb() -> float:

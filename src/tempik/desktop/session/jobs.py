@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 from collections import deque
@@ -93,7 +94,8 @@ class _Heard:
 
 
 class Worker(QObject):
-    """Runs jobs, some at a time, and keeps those that run or wait.
+    """Runs jobs, some at a time, and keeps those that run or wait. `nice` is how far its threads, and those that they start, give way to
+    all others: 0 to 19, as the system counts.
 
     Threads of our own that end with the work: a pool of Qt's would drop what a job holds on its own thread, Qt objects
     with open connections among them, while the interface thread still delivers to them."""
@@ -101,10 +103,11 @@ class Worker(QObject):
     changed = Signal()
     _spoken = Signal()
 
-    def __init__(self, parent: QObject | None = None, at_once: int = 2) -> None:
+    def __init__(self, parent: QObject | None = None, at_once: int = 2, nice: int = 0) -> None:
         super().__init__(parent)
         self.jobs: list[Job] = []
         self._at_once = at_once
+        self._nice = nice
         self._held = False
         self._closed = False
         self._lock = threading.Lock()
@@ -187,6 +190,13 @@ class Worker(QObject):
         self.stop_all()
 
     def _work(self) -> None:
+        if self._nice:
+            try:
+                # Linux keeps this for each thread; those that decode and encode are born with it.
+                own = threading.get_native_id()
+                os.setpriority(os.PRIO_PROCESS, own, os.getpriority(os.PRIO_PROCESS, own) + self._nice)
+            except OSError:
+                pass  # as quick as all others, then
         while True:
             with self._lock:
                 if not self._waiting:

@@ -116,7 +116,7 @@ class Window(QMainWindow):
     def _make_session(self) -> None:
         self.project = Project(self)
         self.worker = Worker(self)
-        self.background = Worker(self)  # two at a time: while one file is decoded, another is studied
+        self.background = Worker(self, nice=5)  # two at a time: while one file is decoded, another is studied
         self.looker = Worker(self, at_once=1)
         self.watch = MediaWatch(self.project, self.looker)
         self.looking = Looking(self)
