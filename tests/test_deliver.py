@@ -349,6 +349,20 @@ def test_an_export_ends_with_the_window_that_started_it(reel: Reel, tmp_path: Pa
     assert time.monotonic() - begun < 30 and not (tmp_path / "a.mp4").exists()
 
 
+def test_what_was_done_long_ago_leaves_the_queue(reel: Reel, tmp_path: Path) -> None:
+    first = []
+    for number in range(30):
+        (item,) = queue.add(reel, Order(), tmp_path / f"{number}.mp4")
+        state = "failed" if number == 0 else "done"
+        queue.save(replace(item, state=state))  # type: ignore[arg-type]
+        first.append(item.id)
+    queue.add(reel, Order(), tmp_path / "last.mp4")
+    there = [i.id for i in queue.items()]
+    assert there[0] == first[0]  # what failed waits to be looked at
+    assert there[1:-1] == first[-queue.KEPT_DONE :] and len(there) == queue.KEPT_DONE + 2
+    assert len(list(queue.folder().iterdir())) == len(there)
+
+
 def test_damaged_items_are_left_out(reel: Reel, tmp_path: Path) -> None:
     item = queued(reel, tmp_path / "a.mp4")
     other = queued(reel, tmp_path / "b.mp4")

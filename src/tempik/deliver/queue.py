@@ -28,6 +28,8 @@ from tempik.reel.nests import all_closed
 State = Literal["waiting", "running", "done", "failed", "stopped"]
 MOST_MB = 1
 MOST_ITEMS = 500
+# So many that are done stay on the list, the latest; of those before, the files are there all the same.
+KEPT_DONE = 24
 
 
 class Item(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -86,11 +88,15 @@ def item_of(name: str) -> Item | None:
 
 
 def add(reel: Reel, order: Order, target: Path, project: str = "") -> list[Item]:
-    """Put an order last in the queue, an item for each of its files, with the reel as it is now. Raises TempikError where the
-    order makes no sense or cannot be kept."""
+    """Put an order last in the queue, an item for each of its files, with the reel as it is now; what was done long ago leaves it.
+    Raises TempikError where the order makes no sense or cannot be kept."""
     checked(order)
     reel = all_closed(reel)
     before = items()
+    done = [i for i in before if i.state == "done"]
+    for item in done[: max(len(done) - KEPT_DONE, 0)]:
+        shutil.rmtree(folder() / item.id, ignore_errors=True)
+        before.remove(item)
     if len(before) + len(order.shapes) > MOST_ITEMS:
         raise TempikError(f"The queue has room for {MOST_ITEMS} exports; clear those that are done.")
     place = max((i.place for i in before), default=0.0)
