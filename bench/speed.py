@@ -279,7 +279,7 @@ app.processEvents()
 out = {"open": time.perf_counter() - began}
 spin(500)
 until = time.perf_counter() + 200
-while (window.worker.jobs or window.background.jobs) and time.perf_counter() < until:
+while (window.worker.jobs or window.background.jobs or window.bench.unmade) and time.perf_counter() < until:
     spin(200)
 project = window.project
 window.commands["show_speed"].trigger()
