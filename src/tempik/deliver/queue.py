@@ -94,7 +94,7 @@ def add(reel: Reel, order: Order, target: Path, project: str = "") -> list[Item]
     reel = all_closed(reel)
     before = items()
     done = [i for i in before if i.state == "done"]
-    for item in done[: max(len(done) - KEPT_DONE, 0)]:
+    for item in done[:-KEPT_DONE]:
         shutil.rmtree(folder() / item.id, ignore_errors=True)
         before.remove(item)
     if len(before) + len(order.shapes) > MOST_ITEMS:

@@ -103,7 +103,7 @@ class _Seen:
         small, gap = self.small, self.gap
         self.change[k] = _apart(small[k - 1], small[k])
         both = np.asarray(self._flows.calc(small[k - 1], small[k], self._blank.copy()), dtype=np.float32)
-        across, down = cv2.split(both)  # each by itself: what follows is twice as fast on them
+        across, down = cv2.split(both)  # each by itself, so that what follows runs over whole rows
         camera = np.array([np.median(across), np.median(down)])  # what all of the picture does, the camera did
         self.held[k] = float(np.abs(camera).max()) < HELD_PX
         moving = _moving(small[max(k - 1 - gap, 0)], small[min(k + gap, len(small) - 1)])

@@ -147,7 +147,7 @@ def parameter(x: Array, segment: Segment) -> Array:
 
 
 def parameter_at(x: float, segment: Segment) -> float:
-    """Return `parameter` of one abscissa, forty times as fast: a step of a drag asks for hundreds."""
+    """Return `parameter` of one abscissa, without arrays: a step of a drag asks for hundreds of them one by one."""
     c1, c2, c3 = segment.x[1:].tolist()
     low, high, u = 0.0, 1.0, x
     for _ in range(60):

@@ -1,5 +1,5 @@
 """Running filters and spectra of long rows of numbers, by OpenCV: what SciPy has for these takes a third of a second to load, a tenth of
-what the whole analysis of a song may take, and is no faster. Arrays are float32 or float64 and keep their kind."""
+what the whole analysis of a song may take. Arrays are float32 or float64 and keep their kind."""
 
 from __future__ import annotations
 
