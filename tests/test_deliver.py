@@ -347,6 +347,29 @@ def test_an_export_ends_with_the_window_that_started_it(reel: Reel, tmp_path: Pa
     run.stdin.close()
     run.wait(60)
     assert time.monotonic() - begun < 30 and not (tmp_path / "a.mp4").exists()
+    assert queue.items()[0].state == "waiting"  # nobody asked for its end: it is offered again
+
+
+def test_a_paused_export_ends_too_when_the_window_is_killed(reel: Reel, tmp_path: Path) -> None:
+    """It would have held its item and its half-written file for ever."""
+    (item,) = queue.add(reel, Order(quality="high", size=(720, 1280)), tmp_path / "a.mp4")
+    starter = (
+        "import subprocess, sys; run = subprocess.Popen([sys.executable, '-m', 'tempik.cli', 'queue', 'run', '--progress', 'json',"
+        " '--with-parent'], stdin=subprocess.PIPE, stdout=subprocess.PIPE, start_new_session=True, text=True);"
+        "run.stdout.readline(); print(run.pid, flush=True); sys.stdin.read()"
+    )
+    window = subprocess.Popen(
+        [sys.executable, "-c", starter], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )  # fmt: skip
+    assert window.stdout is not None
+    os.kill(int(window.stdout.readline()), signal.SIGSTOP)
+    window.kill()
+    window.wait()
+    latest = time.monotonic() + 60
+    while queue.is_claimed(item.id) and time.monotonic() < latest:
+        time.sleep(0.05)
+    assert not queue.is_claimed(item.id) and queue.items()[0].state == "waiting"
+    assert not (tmp_path / "a.mp4").exists() and not list(tmp_path.glob(".*.part"))
 
 
 def test_what_was_done_long_ago_leaves_the_queue(reel: Reel, tmp_path: Path) -> None:

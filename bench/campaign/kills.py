@@ -19,6 +19,8 @@ from tempik.project.versions import versions
 
 # What may be lost of a drag that is under way, in seconds.
 DRAG_S = 2.0
+# So long an export may take to notice that its window was killed.
+LONGEST_END_S = 30
 
 # The window in a process of its own: it does things at random and says what it begins and what it has shown.
 EDITOR = """
@@ -117,7 +119,7 @@ def run(folder: Path, reel: Any, count: int, seed: int = 1, report: bool = True)
         if report and kill % 25 == 24:
             print(f"  kills: {kill + 1}, wrong {len(wrong)} …", file=sys.stderr, flush=True)
         number = number if number < 190_000 else 1000
-    wrong += _strays(project)
+    wrong += _orphans(project.parent) + _strays(project)
     return Kills(count, at, shown, wrong)
 
 
@@ -201,6 +203,23 @@ def _allowed(before: float, said: list[dict[str, Any]], killed_at: float) -> tup
             allowed.add(entry["goal"])
     long = [d for d in drag if killed_at - d["at"] > DRAG_S + 0.5]
     return allowed, {d["dragged"] for d in drag} | (allowed - {before}) if long else set()
+
+
+def _orphans(folder: Path) -> list[str]:
+    """Wait until the exports of killed windows have ended, as they must by themselves."""
+    latest = time.monotonic() + LONGEST_END_S
+    while living := [pid for pid in os.listdir("/proc") if pid.isdigit() and _works_for(pid, folder)]:
+        if time.monotonic() > latest:
+            return [f"{len(living)} exports went on for {LONGEST_END_S} s after their window was killed"]
+        time.sleep(0.1)
+    return []
+
+
+def _works_for(pid: str, folder: Path) -> bool:
+    try:
+        return f"TEMPIK_STATE={folder / 'state'}".encode() in Path("/proc", pid, "environ").read_bytes().split(b"\0")
+    except OSError:
+        return False
 
 
 def _strays(project: Path) -> list[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import ctypes
 import json
 import os
 import signal
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
 
 # Whoever edits meanwhile comes first.
 NICE = 5
+PR_SET_PDEATHSIG = 1  # linux/prctl.h
 
 
 def add_parsers(verbs: Any) -> None:
@@ -194,12 +196,13 @@ def run_queue(options: argparse.Namespace) -> int:
 def _run_waiting(options: argparse.Namespace) -> int:
     from tempik.deliver import queue
 
-    stop = threading.Event()
+    stop, left = threading.Event(), threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     if options.with_parent:
         os.nice(NICE)
-        threading.Thread(target=_end_with_parent, args=(stop,), daemon=True).start()
+        _go_on_when_parent_dies()
+        threading.Thread(target=_end_with_parent, args=(stop, left), daemon=True).start()
     failed, ran = 0, set[str]()
     while not stop.is_set():
         waiting = [
@@ -208,7 +211,7 @@ def _run_waiting(options: argparse.Namespace) -> int:
         if not waiting:
             break
         ran.add(waiting[0].id)
-        after = run_item(waiting[0], _teller(options.progress), stop)
+        after = run_item(waiting[0], _teller(options.progress), stop, left)
         failed += after.state == "failed"
         print(f"{after.target}: {after.said}", file=sys.stderr)
     if options.item and not ran and not stop.is_set():
@@ -216,8 +219,11 @@ def _run_waiting(options: argparse.Namespace) -> int:
     return 1 if failed else 0
 
 
-def run_item(item: Item, progress: Callable[[int, int], None] | None, stop: threading.Event) -> Item:
-    """Write one item of the queue and keep what came of it; return it as it is then."""
+def run_item(
+    item: Item, progress: Callable[[int, int], None] | None, stop: threading.Event, left: threading.Event
+) -> Item:
+    """Write one item of the queue and keep what came of it; return it as it is then. Stopped because whoever started it has
+    `left`, it waits again: nobody asked for its end."""
     from tempik.deliver import queue
     from tempik.deliver.run import deliver
     from tempik.render.export import Cancelled
@@ -234,7 +240,7 @@ def run_item(item: Item, progress: Callable[[int, int], None] | None, stop: thre
                 ok=done.report.ok,
             )  # fmt: skip
         except Cancelled:
-            item = replace(item, state="stopped", said="stopped")
+            item = replace(item, state="waiting") if left.is_set() else replace(item, state="stopped", said="stopped")
         except TempikError as error:
             item = replace(item, state="failed", said=str(error), ok=False)
         except Exception as error:  # a fault of ours must not take the rest of the queue with it
@@ -244,11 +250,20 @@ def run_item(item: Item, progress: Callable[[int, int], None] | None, stop: thre
     return item
 
 
-def _end_with_parent(stop: threading.Event) -> None:
+def _go_on_when_parent_dies() -> None:
+    """Ask the system to wake this process when its parent dies: one that is paused then would be for ever, and hold its item."""
+    try:
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGCONT)
+    except (OSError, AttributeError):
+        pass  # a system that has no such call
+
+
+def _end_with_parent(stop: threading.Event, left: threading.Event) -> None:
     """Stop when whoever started this has gone: its end of the pipe closes."""
     try:
         while os.read(0, 64):
             pass
     except OSError:
         pass
+    left.set()
     stop.set()

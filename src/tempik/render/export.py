@@ -54,6 +54,8 @@ def export(
     kind = fit_to_write(timeline, target, settings)
     size = settings.size or (timeline.reel.width, timeline.reel.height)
     cancel = cancel or threading.Event()
+    if cancel.is_set():
+        raise Cancelled
     frames = frames_of_part(timeline, settings.part)
     notes = [] if kind.kind == "sound" else _gap_notes(timeline, frames, settings.clear and bool(kind.clear))
     encoder, loudness = "", None
