@@ -25,6 +25,7 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.log import log_path
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import pixmap_cache
 from tempik.edit.accents.rows import with_all_amounts
 from tempik.edit.footage.facts import uses_of, without_footage
 from tempik.edit.speed.speed import with_constant
@@ -33,7 +34,7 @@ from tempik.project import history
 from tempik.project.file import save_reel
 from tempik.project.journal import Journal, Lock
 from tempik.project.media_files import media_paths, missing_media, relink
-from tempik.reel import Footage, Reel, by_id
+from tempik.reel import Clip, Footage, Reel, by_id
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -443,6 +444,26 @@ def test_memory_that_lies_idle_between_what_stays_goes_back_to_the_system_at_res
     heap.look()
     assert held_mb() < full - 50
     assert len(stays) == 300
+
+
+def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tmp_path: Path) -> None:
+    """Each opening left its clips and hits in the store of painted pictures, until that was full."""
+    save_reel(reel, tmp_path / "again.tempik")
+
+    def open_and_paint() -> tuple[int, int]:
+        assert opened.files.open_project(tmp_path / "again.tempik")
+        opened.timeline.grab()
+        return len(pixmap_cache._KEPT), sum(isinstance(o, Clip) for o in gc.get_objects())
+
+    open_and_paint()
+    gc.collect()
+    pictures, clips = open_and_paint()
+    for _ in range(4):
+        open_and_paint()
+    gc.collect()
+    assert open_and_paint()[0] == pictures > 0
+    gc.collect()
+    assert sum(isinstance(o, Clip) for o in gc.get_objects()) <= clips
 
 
 def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot: QtBot) -> None:

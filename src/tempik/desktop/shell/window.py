@@ -85,6 +85,7 @@ from tempik.desktop.song.strip import SongStrip
 from tempik.desktop.timeline.widget import LEAST_H, TimelineView
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.form import name_controls
+from tempik.desktop.widgets.pixmap_cache import forget_pictures
 from tempik.desktop.widgets.theme import icon
 from tempik.reel import Clip
 
@@ -341,6 +342,7 @@ class Window(QMainWindow):
 
     def _opened(self) -> None:
         self.player.pause()
+        forget_pictures()
         self.timeline.show_whole()
         self.strips.retry()
         self._reel_changed()

@@ -25,6 +25,11 @@ _KEPT: LRUCache[tuple[Hashable, ...], tuple[object, QPixmap]] = LRUCache(
 )
 
 
+def forget_pictures() -> None:
+    """Let all go: of another project's parts none is painted again, and the store would fill up with them."""
+    _KEPT.clear()
+
+
 def kept_picture(
     key: tuple[Hashable, ...], made_of: object, size: tuple[int, int], ratio: float, paint: Callable[[QPainter], None]
 ) -> QPixmap:
