@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -672,7 +672,8 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
     assert "begins where the song is quiet" in why_reel(reel) and why_reel(replace(reel, draft=None)) == ""
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=10, deadline=None)
+@example(length=0.3, number=7, mood="night walk")  # what a draft had put at a middle counted for more than a middle
 @given(
     length=st.sampled_from([0.3, 0.8, 2.0, 5.0, 12.0]),
     number=st.integers(0, 20),

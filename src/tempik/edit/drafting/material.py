@@ -151,12 +151,14 @@ def _chances(piece: Footage, looked: Study | None, course: Course, bad: Bad, dra
         if far and seen and cue.time_s not in piece.dismissed and cue.time_s < piece.length_s - 0.1:
             out.append(at(cue.time_s, None, min(cue.score, MOST_SUGGESTED), f"its {cue.why}"))
             known.append(cue.time_s)
-    for left in piece.cues:  # of a draft before its footage was looked over here
-        if all(abs(left.time_s - k) > NEAR_S for k in known):
+    middle = _middle(piece, bad)
+    for left in piece.cues:  # of a draft before its footage was looked over here, or because nothing was found
+        if all(abs(left.time_s - k) > NEAR_S for k in (*known, middle)):
             out.append(at(left.time_s, left, FOUND_BEFORE, "what was found there"))
             known.append(left.time_s)
     if not out:
-        out.append(at(_middle(piece, bad), None, PLAIN_SCORE, "its middle"))
+        left_there = next((c for c in piece.cues if abs(c.time_s - middle) <= NEAR_S), None)
+        out.append(at(left_there.time_s if left_there else middle, left_there, PLAIN_SCORE, "its middle"))
     return out
 
 
