@@ -3,6 +3,8 @@
 Loudness and true peaks against the signals that EBU Tech 3341 (2016), *Loudness metering: 'EBU mode' metering*, describes, and
 against pyloudnorm (ITU-R BS.1770)."""
 
+import gc
+import weakref
 from pathlib import Path
 
 import av
@@ -303,6 +305,19 @@ def test_an_hour_of_mix_is_made_in_blocks(reel: Reel) -> None:
     mixdown = Mixdown(Timeline(long), Sound(np.zeros((0, 2), np.float32), RATE), takes=Takes())
     block = mixdown.block(7000, 1.0)
     assert len(block) == BLOCK and mixdown.count == 3600 * RATE
+
+
+def test_a_mix_goes_with_its_last_use(reel: Reel) -> None:
+    """It and its master held each other: each press of play left all that the last had mixed."""
+    mixdown = Mixdown(Timeline(with_sounds(reel, Mix(ceiling_db=-1.0))))
+    mixdown.block(2, 1.0)
+    seen = weakref.ref(mixdown)
+    gc.disable()
+    try:
+        del mixdown
+        assert seen() is None
+    finally:
+        gc.enable()
 
 
 def test_ids_of_strips_are_theirs_alone(reel: Reel) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Callable, Iterator
 from typing import NamedTuple
+from weakref import WeakMethod
 
 import numpy as np
 from cachetools import LRUCache
@@ -86,7 +87,7 @@ class Mixdown:
         self._firsts = [p.first for p in self.pieces]
         self._longest = max((p.end - p.first for p in self.pieces), default=0)
         self._duck: NDArray[np.float32] | None = None
-        self._master = Master(self.plain, self.count, self.mix.ceiling_db)
+        self._master = Master(_borrowed(WeakMethod(self.plain)), self.count, self.mix.ceiling_db)
 
     def _strikes(self) -> list[Piece]:
         out = []
@@ -265,6 +266,18 @@ class Mixdown:
         found = self.gain() if gain is None else gain
         for number in range(self._master.blocks):
             yield self.block(number, found)
+
+
+def _borrowed(plain: WeakMethod[Callable[[int, int], Samples]]) -> Callable[[int, int], Samples]:
+    """Return how the master reads the mix that it belongs to. Were it to hold that, all that both keep would stay after the last
+    use, until cycles are looked for."""
+
+    def read(first: int, end: int) -> Samples:
+        mix = plain()
+        assert mix is not None  # the mix holds its master
+        return mix(first, end)
+
+    return read
 
 
 def ducked(loud: NDArray[np.bool_], ducking: Ducking) -> NDArray[np.float32]:
