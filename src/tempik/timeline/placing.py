@@ -28,11 +28,13 @@ def row_before(sounding: Sounding, row: int) -> list[dict[str, Placed]]:
     return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, row), lambda: [{}])
 
 
-def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
-    """Return where a clip lies."""
+def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot, new: bool = False) -> Placed:
+    """Return where a clip lies; one that is `new` is not looked for among those that were known."""
     begin, until = slot[2:4]
     ties, said = _ties(sounding, clip, footage) if clip.pins else ((), "")
     grounds = _grounds(sounding, clip.shaped, begin, until) if clip.shaped is not None else ()
+    if new:
+        return _worked_out(clip, footage, slot, ties, said, grounds)
     return _PLACED.get(
         (clip, footage, *[t.point for t in ties]),
         (*slot, *[t.frame for t in ties], *grounds),
@@ -119,6 +121,9 @@ def _from_its_start(
 
 def _ties(sounding: Sounding, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
     """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
+    if len(clip.pins) == 1:  # as most have
+        point, cue = sounding.point(clip.pins[0].point), by_id(footage.cues, clip.pins[0].cue)
+        return ((Tie(cue.id, cue.time_s, point, sounding.frame_of_point(point)),) if point and cue else ()), ""
     ties: dict[int, Tie] = {}
     said = ""
     for pin in clip.pins:

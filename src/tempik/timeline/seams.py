@@ -162,13 +162,14 @@ def _start_after(row: Sequence[Placed], placed: Placed | None, frames: int) -> i
 def _edges(row: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Edge]:
     found = []
     for number, placed in enumerate(row):
+        joined, left = placed.clip.join, placed.clip.leave
+        if joined is None and left is None:
+            continue
         earlier = row[number - 1] if number else None
         later = row[number + 1] if number + 1 < len(row) else None
-        joined = placed.clip.join
         if joined is not None and placed.begin == placed.first:
             neighbour = earlier if earlier is not None and earlier.end == placed.first else None
             found.append(_edge(joined, neighbour, placed, placed.first, sounding, frames))
-        left = placed.clip.leave
         if left is not None and (later is None or later.first > placed.end):
             found.append(_edge(left, placed, None, placed.end, sounding, frames))
     return found

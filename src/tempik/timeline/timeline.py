@@ -59,7 +59,10 @@ def timeline_of(reel: Reel) -> Timeline:
 
 
 def _in_order(rows: list[tuple[Placed, ...]]) -> tuple[Placed, ...]:
-    return tuple(sorted((p for row in rows for p in row), key=lambda p: (p.first, p.clip.track)))
+    filled = [row for row in rows if row]
+    if len(filled) == 1:  # a row is in order by itself
+        return filled[0]
+    return tuple(sorted((p for row in filled for p in row), key=lambda p: (p.first, p.clip.track)))
 
 
 class Timeline:
@@ -310,31 +313,38 @@ class Timeline:
 
     def _place(self, row: int) -> tuple[Placed, ...]:
         frames_of, frames = self.sounding.frames_of.get, self.frames
+        before = row_before(self.sounding, row)
+        known = before[0]
         spans = []
         for clip in self.reel.clips:
-            if clip.track == row:
-                begin, until = frames_of(clip.start.point or ""), frames_of(clip.end.point or "")
-                begin = self.edge_frame(clip.start) if begin is None else begin
-                until = self.edge_frame(clip.end) if until is None else until
-                if until > begin and until > 0 and begin < frames:
-                    spans.append((begin, until, clip))
-        spans.sort(key=lambda s: (s[0], s[1]))
-        # Within a row the later clip takes over.
-        ends = [*(s[0] for s in spans[1:]), frames]
-        before = row_before(self.sounding, row)
-        known, out = before[0], []
-        for (begin, until, clip), next_begin in zip(spans, ends, strict=False):
-            end, first = min(frames, until, next_begin), max(0, begin)
-            piece = self._footage.get(clip.footage)
-            if end <= first or piece is None:
+            if clip.track != row:
                 continue
             was = known.get(clip.id)
-            if was is not None and was.clip is clip and was.footage is piece and was[2:6] == (first, end, begin, until):
+            if was is not None and was.clip is clip:
+                begin, until = was.begin, was.until
+            else:
+                start, stop = frames_of(clip.start.point or ""), frames_of(clip.end.point or "")
+                begin = self.edge_frame(clip.start) if start is None else start
+                until = self.edge_frame(clip.end) if stop is None else stop
+            if until > begin and until > 0 and begin < frames:
+                spans.append((begin, until, len(spans), clip, was))
+        spans.sort()
+        # Within a row the later clip takes over.
+        ends = [*[s[0] for s in spans[1:]], frames]
+        rate, footage, out = self._exact_rate, self._footage.get, list[Placed]()
+        for (begin, until, _, clip, was), next_begin in zip(spans, ends, strict=False):
+            end, first = until if until < next_begin else next_begin, begin if begin > 0 else 0
+            end = end if end < frames else frames  # min and max take five times as long
+            piece = footage(clip.footage)
+            if end <= first or piece is None:
+                continue
+            new = was is not None and was.clip is not clip
+            if was is not None and not new and was.footage is piece and was.first == first and was.end == end:
                 out.append(was)
                 continue
             if clip.in_place and piece.nest is not None:
                 clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
-            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *self._exact_rate)))
+            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *rate), new))
         before[0] = {p.clip.id: p for p in out}
         return tuple(out)
 

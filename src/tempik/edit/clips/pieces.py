@@ -7,7 +7,18 @@ from typing import Literal, NamedTuple
 
 from msgspec.structs import replace
 
-from tempik.edit.clips.slots import cleared, clip_of, edge_at, in_order, new_clip_id, opened_up, shifted, with_clips
+from tempik.edit.clips.slots import (
+    STAYS_TIED_FRAMES,
+    cleared,
+    clip_of,
+    edge_at,
+    in_order,
+    new_clip_id,
+    opened_up,
+    shifted,
+    shifted_together,
+    with_clips,
+)
 from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
 from tempik.joins import WAYS, join_of
@@ -158,7 +169,7 @@ def _spaced(reel: Reel, clips: Collection[str], step: Callable[[int], int], fram
         changed.append(replace(shifted(timeline, placed, begin - placed.begin, 0, 0), join=joined))
     shift = begin - found[-1].begin
     later = [p for p in timeline.rows[found[-1].clip.track] if p.begin >= found[-1].until and p not in found]
-    changed += [shifted(timeline, p, shift) for p in later]
+    changed += shifted_together(timeline, later, shift, STAYS_TIED_FRAMES)
     return with_clips(reel, changed)
 
 

@@ -102,27 +102,47 @@ def shifted(
 
     `start_within` and `end_within` are how many frames a tied edge may go astray to reach one: 0 where frames count.
     """
-    clip = placed.clip
+    return _moved(timeline, placed, frames, start_within, end_within, {})
+
+
+def shifted_together(timeline: Timeline, row: Sequence[Placed], frames: int, first_within: int) -> list[Clip]:
+    """Return clips of a row moved along as one; the first starts within so many frames of where that is."""
+    met: Met = {}
+    within = STAYS_TIED_FRAMES
+    return [_moved(timeline, p, frames, within if n else first_within, within, met) for n, p in enumerate(row)]
+
+
+# Edges that were found, by frame and by how far off they may be: where one clip ends, the next begins.
+Met = dict[tuple[int, int], Edge]
+
+
+def _moved(timeline: Timeline, placed: Placed, frames: int, start_within: int, end_within: int, met: Met) -> Clip:
+    clip, ties = placed.clip, placed.ties
     if not frames:
         return clip
-
-    def moved(edge: Edge, frame: int, within: int) -> Edge:
-        return edge_at(timeline, frame + frames, within if edge.point is not None else 0)
-
     pins = []
-    for tie in placed.ties:
-        there = edge_at(timeline, tie.frame + frames, STAYS_TIED_FRAMES).point
-        if there is not None:
-            pins.append(Pin(tie.cue, there))
-    baked = len(pins) < len(placed.ties) and (len(placed.ties) > 1 or clip.shaped is not None)
+    for tie in ties:
+        point = timeline.point_at(tie.frame + frames, STAYS_TIED_FRAMES)
+        if point is not None:
+            pins.append(Pin(tie.cue, point.id))
+    baked = len(pins) < len(ties) and (len(ties) > 1 or clip.shaped is not None)
+    start_at = placed.begin + frames, start_within if clip.start.point is not None else 0
+    end_at = placed.until + frames, end_within if clip.end.point is not None else 0
+    start, end = met.get(start_at), met.get(end_at)
+    if start is None:
+        start = met[start_at] = edge_at(timeline, *start_at)
+    if end is None:
+        end = met[end_at] = edge_at(timeline, *end_at)
     return replace(
         clip,
-        start=moved(clip.start, placed.begin, start_within),
-        end=moved(clip.end, placed.until, end_within),
+        start=start,
+        end=end,
         source_s=placed.map.start_s,
         in_place=False,
         pins=tuple(pins),
-        keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()},
+        keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()}
+        if clip.keys
+        else clip.keys,
         curve=flat(placed.map.curve) if baked else clip.curve,
         part=placed.map.part if baked else clip.part,
         shaped=None if baked else clip.shaped,
@@ -171,7 +191,7 @@ def rippled(reel: Reel, row: int, from_frame: int, by_frames: int, before: Timel
     """
     timeline = before or timeline_of(reel)
     later = [p for p in timeline.rows[row] if p.begin >= from_frame]
-    return with_clips(reel, [shifted(timeline, p, by_frames, 0 if p is later[0] else 1) for p in later])
+    return with_clips(reel, shifted_together(timeline, later, by_frames, 0))
 
 
 def opened_up(reel: Reel, row: int, frame: int, frames: int) -> Reel:
@@ -202,10 +222,11 @@ def let_go(before: Reel, after: Reel) -> int:
     """Return how many ties to points a change lost, of pins and beginnings, clips that were taken out left aside."""
     if before.clips is after.clips:
         return 0
-    same = set(map(id, before.clips)).intersection(map(id, after.clips))
-    changed = {c.id: c for c in after.clips if id(c) not in same}
-    was = [c for c in before.clips if id(c) not in same and c.id in changed]
-    return max(0, sum(map(_ties, was)) - sum(map(_ties, changed.values())))
+    was, now = set(map(id, before.clips)), set(map(id, after.clips))
+    new = [c for c in after.clips if id(c) not in was]
+    names = {c.id for c in new}
+    old = [c for c in before.clips if c.id in names and id(c) not in now]
+    return max(0, sum(map(_ties, old)) - sum(map(_ties, new)))
 
 
 def _ties(clip: Clip) -> int:
