@@ -214,16 +214,16 @@ class Exports(QObject):
         if name == self.running and self._process is not None:
             self._let_end(self._process)
             return
-        item = self.item(name)
+        item = queue.item_of(name)
         if item is not None and item.state == "waiting":
             queue.save(replace(item, state="stopped", said="stopped"))
             self._refresh()
 
     def again(self, name: str) -> None:
         """Let an item that has ended wait again, last."""
-        item = self.item(name)
+        item = queue.item_of(name)  # as it is on the disk: the command line works on the same queue
         if item is not None and item.state in ENDED:
-            place = max((i.place for i in self.items), default=0.0) + 1
+            place = max((i.place for i in queue.items()), default=0.0) + 1
             queue.save(replace(item, state="waiting", said="", notes=(), ok=True, place=place))
             self._refresh()
             self._next()
