@@ -18,9 +18,10 @@ import platformdirs
 from tempik.disk.reading import decoded, read_whole, shortened
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
-from tempik.memo import forget_all
+from tempik.memo import expect, forget_all
 from tempik.project.media_files import with_paths
 from tempik.reel.model import Reel
+from tempik.reel.nests import size_of
 from tempik.reel.validate import problems
 
 FORMAT = 12
@@ -68,6 +69,7 @@ def load_reel(path: Path) -> Reel:
         reel = msgspec.convert(document, Reel, dec_hook=decode_value)
     except (msgspec.ValidationError, RecursionError) as error:
         raise TempikError(f"{path} is damaged: {shortened(error)}; open a copy or an earlier save.") from error
+    expect(size_of(reel))
     found = problems(reel)
     if found:
         raise TempikError(f"{path} is damaged: {found[0]} Open a copy or an earlier save.")

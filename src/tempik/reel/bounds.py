@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from tempik.memo import Memory
+from tempik.memo import Crowd
 
 MOST_NUMBER = 1e9
 MOST_TEXT = 20_000
@@ -95,7 +95,7 @@ _MOST: dict[str, float] = {
 }
 
 Said = tuple[str, str]
-_SOUND: Memory[Said] = Memory(48_000)
+_SOUND: Crowd[Said] = Crowd(48_000, 12_000)  # several for each clip
 _FINE: Said = ("", "")
 
 

@@ -7,7 +7,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 
-from tempik.memo import Memory
+from tempik.memo import Crowd
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
 from tempik.reel.join import Join
@@ -42,7 +42,7 @@ TITLE_BOUNDS = {
 }  # fmt: skip
 MOST_TITLE = 10_000
 MOST_JOIN = {"frames": 600.0, "beats": 16.0}
-_LOOKED_THROUGH: Memory[tuple[str, ...]] = Memory(24_000)
+_LOOKED_THROUGH: Crowd[tuple[str, ...]] = Crowd(24_000)
 
 
 def problems(reel: Reel) -> list[str]:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tempik.accents.fired import Scene
 from tempik.accents.pulses import in_frames
 from tempik.accents.rules import events_of
-from tempik.memo import Memory
+from tempik.memo import Crowd
 from tempik.reel import Clip, Edge, Key, Point
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
@@ -22,7 +22,7 @@ RULES = ("points", "bars", "onsets", "drops", "frames")
 MARK = "@"
 MOST = 2000  # of one clip
 
-_COPIES: Memory[Clip] = Memory(24_000)
+_COPIES: Crowd[Clip] = Crowd(24_000)
 
 
 class Laying(NamedTuple):

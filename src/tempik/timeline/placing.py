@@ -6,7 +6,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from fractions import Fraction
 
-from tempik.memo import Memory
+from tempik.memo import Crowd, Memory
 from tempik.reel import Clip, Footage, Shaped, by_id
 from tempik.retime import Anchors, TimeMap, cut_out, shaped_curve, through
 from tempik.time import time_of
@@ -16,8 +16,8 @@ from tempik.timeline.sounding import Sounding
 # First frame on screen, end, the clip's own first frame and end, and the rate's two numbers.
 Slot = tuple[int, int, int, int, int, int]
 
-_PLACED: Memory[Placed] = Memory(24000)  # while the points that it is tied to stay as they are
-_ALIKE: Memory[Placed] = Memory(24000)  # wherever it lies
+_PLACED: Crowd[Placed] = Crowd(24000)  # while the points that it is tied to stay as they are
+_ALIKE: Crowd[Placed] = Crowd(24000)  # wherever it lies
 _ROWS: Memory[list[dict[str, Placed]]] = Memory(16)  # of each song, rate and track, the row that was laid last
 
 

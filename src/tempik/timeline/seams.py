@@ -23,7 +23,7 @@ from tempik.joins import (
     settings_of,
     sides,
 )
-from tempik.memo import Memory
+from tempik.memo import Crowd
 from tempik.reel import Join
 from tempik.timeline.placed import Placed, source_at_frames
 from tempik.timeline.sounding import Sounding
@@ -32,7 +32,7 @@ from tempik.timeline.sounding import Sounding
 NO_BEAT_S = 0.5
 ROUNDING_S = 1e-6
 
-_SEAMS: Memory[Seam] = Memory(24_000)
+_SEAMS: Crowd[Seam] = Crowd(24_000)
 
 
 class Seam(NamedTuple):

@@ -19,6 +19,7 @@ from tempik.media.blend import BLENDS
 from tempik.memo import Memory
 from tempik.reel import (
     AccentRow,
+    Clip,
     Edge,
     Footage,
     Framing,
@@ -315,7 +316,7 @@ class Timeline:
         frames_of, frames = self.sounding.frames_of.get, self.frames
         before = row_before(self.sounding, row)
         known = before[0]
-        spans = []
+        spans: list[tuple[int, int, int, Clip, Placed | None]] = []
         for clip in self.reel.clips:
             if clip.track != row:
                 continue
