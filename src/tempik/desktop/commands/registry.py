@@ -101,7 +101,7 @@ class Commands(QObject):
         action = QAction(command.text, self)
 
         def run() -> None:
-            self._taken().get(command.name, act)()
+            self.project.asked(self._taken().get(command.name, act))
 
         action.triggered.connect(run)
         insort(self.all, command, key=lambda c: GROUPS.index(c.group))

@@ -45,6 +45,7 @@ class Project(QObject):
         self._lock: Lock | None = None
         self._journaling = Journaling(self._work, self.messages, self)
         self._gesture: Gesture | None = None  # the one that is open
+        self._asked = False  # what is done was asked for by name
         self._compared = False  # another reel than the history's is looked at
         self.regraded = False  # the last change was of grades alone: nothing stands elsewhere
         self._report: Report | None = None
@@ -76,13 +77,25 @@ class Project(QObject):
         self.forget_gesture()
         self.compare(None)
         reel = self._edited(self.history.reel, edit)
-        if reel is None or reel is self.history.reel or reel == self.history.reel:
+        if reel is None:
+            return False
+        if reel is self.history.reel or reel == self.history.reel:
+            if self._asked:
+                self.messages.say(f"Nothing to change: {what[:1].lower()}{what[1:]}.", False)
             return False
         loose = let_go(self.history.reel, reel)
         self._done(reel, what)
         ties = f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""
         self.messages.say(what + ties)
         return True
+
+    def asked(self, act: Callable[[], object]) -> None:
+        """Carry out what a person asked for by name: where it changes nothing, that is said."""
+        self._asked = True
+        try:
+            act()
+        finally:
+            self._asked = False
 
     def _done(self, reel: Reel, what: str) -> None:
         self.history = self.history.done(reel, what)

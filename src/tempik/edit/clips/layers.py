@@ -67,7 +67,7 @@ def with_clip_key(
 
 
 def without_clip_key(reel: Reel, clip: str, names: Collection[str], frame: int) -> Reel:
-    """Take the keys at a frame away; with the last one its value stays for good."""
+    """Take the keys at a frame away; with the last one the value of a clip's opacity or place stays for good."""
     timeline, record = timeline_of(reel), clip_of(reel, clip)
     keys = dict(record.keys)
     for name in names:
@@ -84,6 +84,8 @@ def without_clip_key(reel: Reel, clip: str, names: Collection[str], frame: int) 
 def _settled(clip: Clip, name: str, value: float) -> Clip:
     if name == "opacity":
         return replace(clip, opacity=value)
+    if name not in PLACE_KEYS:
+        return clip  # without keys all of a grade shows, and all words
     framing = clip.framing
     return replace(clip, framing=replace(framing, start=replace(framing.start, **{name: value})))
 
