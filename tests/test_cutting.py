@@ -437,3 +437,21 @@ def test_a_timeline_built_from_what_is_remembered_is_the_same_as_one_built_afres
         assert [p[:6] for p in afresh.placed] == [p[:6] for p in built.placed]
         assert [p.map.start_s for p in afresh.placed] == [p.map.start_s for p in built.placed]
         assert afresh.on_reel() == built.on_reel() and afresh.pulses == built.pulses
+
+
+def test_a_clip_dragged_into_the_middle_of_another_keeps_its_id_to_itself() -> None:
+    """The part after it took the moved clip's id where that was the highest, and the project could not be opened again."""
+    reel = made()
+    last = max(reel.clips, key=lambda c: int(c.id[1:])).id
+    timeline = Timeline(reel)
+    placed, other = timeline.placed_clip(last), timeline.placed[1]
+    assert placed is not None and other.frames > 40
+    short = trim.with_length(reel, [last], 10, False)
+    at = Timeline(short).placed_clip(last)
+    assert at is not None
+    moved = place.moved_to(short, [last], other.first + 20 - at.first)
+    assert not problems(moved) and len({c.id for c in moved.clips}) == len(moved.clips) == len(reel.clips) + 1
+    spans = [(p.clip.id, p.first, p.end) for p in Timeline(moved).placed if other.first <= p.first < other.end]
+    assert [s[1:] for s in spans] == [
+        (other.first, other.first + 20), (other.first + 20, other.first + 30), (other.first + 30, other.end)
+    ] and spans[1][0] == last  # fmt: skip

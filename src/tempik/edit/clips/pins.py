@@ -18,19 +18,31 @@ from tempik.timeline.timeline import Timeline, timeline_of
 
 
 def with_pin(reel: Reel, clip: str, cue: str, point: str, also: bool = False) -> Reel:
-    """Tie a cue of the clip's footage to a point; with `also` beside the pins it has, else in place of them."""
+    """Tie a cue of the clip's footage to a point; with `also` beside the pins it has, else in place of them. Raises TempikError
+    where one of them is gone."""
     record = clip_of(reel, clip)
+    _both_there(reel, record, cue, point)
     others = tuple(p for p in record.pins if p.cue != cue and p.point != point) if also else ()
     return with_clips(reel, [replace(record, pins=(*others, Pin(cue, point)))])
 
 
 def with_moved_pin(reel: Reel, clip: str, cue: str, point: str) -> Reel:
-    """Tie one of the clip's pinned cues to another point; a pin already there gives way."""
+    """Tie one of the clip's pinned cues to another point; a pin already there gives way. Raises TempikError where one of them is
+    gone."""
     record = clip_of(reel, clip)
+    _both_there(reel, record, cue, point)
     pins = tuple(
         replace(p, point=point) if p.cue == cue else p for p in record.pins if p.cue == cue or p.point != point
     )
     return with_clips(reel, [replace(record, pins=pins)])
+
+
+def _both_there(reel: Reel, clip: Clip, cue: str, point: str) -> None:
+    footage = by_id(reel.footage, clip.footage)
+    if footage is None or by_id(footage.cues, cue) is None:
+        raise TempikError("That cue is no longer there; set one with C.")
+    if timeline_of(reel).point(point) is None:
+        raise TempikError("That point is no longer there; choose another.")
 
 
 def with_pins_moved(reel: Reel, clips: Sequence[str], step: int) -> Reel:

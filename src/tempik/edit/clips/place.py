@@ -42,10 +42,12 @@ Mode = Literal["over", "insert"]
 
 
 def piece_of(reel: Reel, footage: str) -> Footage:
-    """Return a piece of footage. Raises TempikError when it is gone."""
+    """Return a piece of footage. Raises TempikError when it is gone, or is the words of titles."""
     piece = by_id(reel.footage, footage)
     if piece is None:
         raise TempikError("That footage is no longer on the reel.")
+    if piece.kind == "title":
+        raise TempikError("Words are laid as a title (Ctrl+T); choose footage.")
     return piece
 
 
@@ -231,7 +233,7 @@ def with_swapped_footage(reel: Reel, clips: Sequence[str], footage: str) -> Reel
         old = clip_of(reel, name)
         pins = tuple(Pin(c.id, p.point) for c, p in zip(piece.cues, old.pins, strict=False))
         source_s = 0.0 if piece.cues or piece.endless else max(0.0, piece.length_s / 2 - 0.5)
-        changed.append(replace(old, footage=footage, pins=pins, source_s=source_s, in_place=False))
+        changed.append(replace(old, footage=footage, pins=pins, source_s=source_s, in_place=False, title=None))
     return with_clips(reel, changed)
 
 
@@ -334,7 +336,7 @@ def moved_to(reel: Reel, clips: Sequence[str], frames: int, rows: int = 0) -> Re
     names = [p.clip.id for p in found]
     reel = with_clips(reel, [], names)
     for placed, clip in zip(found, moved, strict=True):
-        reel = cleared(reel, clip.track, placed.first + frames, placed.end + frames)
+        reel = cleared(reel, clip.track, placed.first + frames, placed.end + frames, coming=moved)
     place_of = {c.id: n for n, c in enumerate(timeline.reel.clips)}
     everything: list[Clip] = [*reel.clips, *moved]
     everything.sort(key=lambda c: place_of.get(c.id, len(place_of)))

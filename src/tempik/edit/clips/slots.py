@@ -164,8 +164,9 @@ def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
     return new_id("c", {c.id for c in all_clips(reel)} | {c.id for c in also})
 
 
-def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = ()) -> Reel:
-    """Return the reel with nothing on a row from frame `first` up to `end`: clips are trimmed, split or taken out."""
+def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = (), coming: Sequence[Clip] = ()) -> Reel:
+    """Return the reel with nothing on a row from frame `first` up to `end`: clips are trimmed, split or taken out. Those that are
+    `coming` keep their ids: no part of another is called so."""
     timeline = timeline_of(reel)
     changed: list[Clip] = []
     gone: list[str] = []
@@ -177,7 +178,7 @@ def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = ())
         left = [trimmed(timeline, placed, placed.begin, first)] if before else []
         right = [trimmed(timeline, placed, end, placed.until)] if after else []
         for number, piece in enumerate(parted([*left, *right])):
-            changed.append(replace(piece, id=new_clip_id(reel, changed)) if number else piece)
+            changed.append(replace(piece, id=new_clip_id(reel, [*changed, *coming])) if number else piece)
         if not before and not after:
             gone.append(placed.clip.id)
     return with_clips(reel, changed, gone)
