@@ -314,3 +314,22 @@ def test_from_the_command_line(reel: Reel, tmp_path: Path, capsys: pytest.Captur
         (["--arrange", "11", "--way", "9", "-o", out], "There is no way 9"),
     ):
         assert main(["sound", project, *wrong]) == 1 and said in capsys.readouterr().err
+
+
+def test_a_bar_that_would_begin_where_the_song_ends_is_none(reel: Reel) -> None:
+    """Bars were counted up to the song's very end: leaving the last out was an error of ours."""
+    song = reel.soundtrack
+    assert song is not None
+    ends = arranging.bar_starts(reel)[-1]
+    short = replace(reel, soundtrack=replace(song, length_s=ends), length_s=ends - song.start_s)
+    for from_s in (0.0, ends - 0.5, ends):
+        a, b = arranging.bars_between(short, from_s, ends)
+        assert 0 <= a < b <= ends
+
+
+def test_a_rest_without_beats_has_no_ties(reel: Reel) -> None:
+    """A clip stayed tied to a beat that was no longer there, and the project could not be opened again."""
+    once = arranging.without_bars(reel, 0.0, 0.0)
+    twice = arranging.without_bars(once, 0.0, 14.4)
+    assert problems(twice) == [] and twice.soundtrack is not None and twice.soundtrack.points == ()
+    assert all(c.start.point is None and c.end.point is None for c in twice.clips)

@@ -55,7 +55,8 @@ def bar_starts(reel: Reel) -> list[float]:
 
 def bars_between(reel: Reel, from_s: float, to_s: float) -> tuple[float, float]:
     """Return the stretch of whole bars nearest to one, in seconds of the song. Raises TempikError where the song has no bars."""
-    bars = [*bar_starts(reel), song_of(reel).length_s]
+    end_s = song_of(reel).length_s
+    bars = [*[t for t in bar_starts(reel) if t < end_s - EDGE_S], end_s]  # none begins where the song ends
     if len(bars) < 3:
         raise TempikError("No bars were heard in this song to cut it by; tap its beats on the Rhythm page.")
     first = min(bars[:-1], key=lambda t: abs(t - from_s))
