@@ -8,6 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.shell.window import Window
@@ -277,3 +279,16 @@ def test_a_fault_while_painting_is_said_and_the_window_goes_on(
     assert said == ["OverflowError: a row that cannot be painted"], "once, not at every frame"
     opened.timeline.repaint()
     assert opened.timeline._picture._now is not None
+
+
+def test_a_press_on_a_tracks_name_opens_its_menu_and_nothing_else(opened: Window, qtbot: QtBot) -> None:
+    """What the menu's signal answered was taken for a gesture, and letting go ended in a fault."""
+    timeline = opened.timeline
+    asked: list[int] = []
+    timeline.asks.picture_menu.connect(lambda track, screen: asked.append(track))
+    place = QPoint(20, int(timeline.layout_.pictures_end) - 10)
+    for button in (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton):
+        QTest.mouseClick(timeline, button, Qt.KeyboardModifier.NoModifier, place)
+        for menu in [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu)]:
+            menu.close()
+    assert asked == [0, 0]

@@ -15,7 +15,7 @@ from typing import NamedTuple, TypeVar
 from msgspec.structs import replace
 
 from tempik.reel.model import new_id
-from tempik.reel.points import FOUND, OWN, grid_of, point_of
+from tempik.reel.points import FOUND, OWN, grid_of
 from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, Reading, SongPiece, Soundtrack
 from tempik.rhythm.records import Analysis, Beat, Onset, Section
 
@@ -83,8 +83,7 @@ class Renamed(NamedTuple):
     names: dict[tuple[int, str], str]
 
     def name(self, number: int, point: str | None) -> str | None:
-        """Return what a point is called in a stretch of the new order; None where it is not in it, or too little is left to have
-        any."""
+        """Return what a point is called in a stretch of the new order; None where it is not in it."""
         if not point:
             return None
         found = self.names.get((number, point))
@@ -92,7 +91,7 @@ class Renamed(NamedTuple):
             whole, _, part = point.partition("+")
             beat = self.names.get((number, whole))
             found = f"{beat}+{part}" if beat is not None else None
-        return found if point_of(self.song, found) is not None else None
+        return found
 
     def all_names(self, point: str) -> list[str]:
         """Return what a point is called wherever it is heard."""

@@ -24,7 +24,8 @@ class Garbage(QObject):
     def __init__(self, at_rest: Callable[[], bool], parent: QObject | None = None) -> None:
         super().__init__(parent)
         gc.disable()
-        gc.freeze()
+        if not gc.get_freeze_count():  # once: with another window what an earlier one has left would stay for good
+            gc.freeze()
         self._at_rest = at_rest
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.look)

@@ -30,6 +30,7 @@ from tempik.reel import (
     Soundtrack,
     beats_between,
     new_id,
+    point_of,
 )
 from tempik.reel.arranged import EDGE_S, Order, Renamed, in_order
 from tempik.reel.nests import all_clips, everywhere
@@ -197,10 +198,15 @@ class _Lead:
         self._beats = beats_between(renamed.song, -1.0, renamed.song.length_s + 1.0)
         self._points = {p.id for p in renamed.song.points} | {p.id for p in self._beats}
 
+    def _name(self, number: int, point: str | None) -> str | None:
+        """Return what a point is called now; None where it is not heard there, or what is left is too short to have any."""
+        name = self.renamed.name(number, point)
+        return name if point_of(self.renamed.song, name) is not None else None
+
     def _edge(self, number: int, song_s: float, point: str | None) -> Edge:
         """Return where an edge of a stretch lies now: on its point, or on the beat that is there now, where it was on one."""
         there = self.order.moved(number, song_s)
-        name = self.renamed.name(number, point)
+        name = self._name(number, point)
         if point is not None and name is None:
             near = min(self._beats, key=lambda p: abs(p.time_s - there), default=None)
             name = near.id if near is not None and abs(near.time_s - there) < SAME_BEAT_S else None
@@ -208,12 +214,12 @@ class _Lead:
 
     def _clip(self, timeline: Timeline, clip: Clip, number: int) -> Clip:
         begin_s, end_s = (timeline.edge_s(e) + self.old_start_s for e in (clip.start, clip.end))
-        pins = tuple(Pin(p.cue, name) for p in clip.pins if (name := self.renamed.name(number, p.point)) is not None)
+        pins = tuple(Pin(p.cue, name) for p in clip.pins if (name := self._name(number, p.point)) is not None)
         shaped, again, placed = clip.shaped, clip.again, timeline.placed_clip(clip.id)
         if shaped is not None and shaped.point:
-            shaped = replace(shaped, point=self.renamed.name(number, shaped.point) or "")
+            shaped = replace(shaped, point=self._name(number, shaped.point) or "")
         if again is not None:
-            again = replace(again, without=tuple(self.renamed.name(number, w) or w for w in again.without))
+            again = replace(again, without=tuple(self._name(number, w) or w for w in again.without))
         made = replace(
             clip,
             start=self._edge(number, begin_s, clip.start.point),
@@ -250,7 +256,7 @@ class _Lead:
         return tuple(out)
 
     def _key(self, number: int, key: Key) -> Key:
-        return replace(key, time_s=self.order.moved(number, key.time_s), point=self.renamed.name(number, key.point))
+        return replace(key, time_s=self.order.moved(number, key.time_s), point=self._name(number, key.point))
 
     def keys(self, keys: tuple[Key, ...]) -> tuple[Key, ...]:
         """Return keys wherever they are heard."""

@@ -153,9 +153,13 @@ class PictureLane(Lane):
         if not box.top() <= pos.y() < box.bottom() or pos.y() < ctx.layout.head_end:
             return None
         if pos.x() < GUTTER:
+
+            def ask(screen: QPoint) -> None:  # what emits says that it did, and a press gives a gesture or nothing
+                ctx.asks.picture_menu.emit(self.track, screen)
+
             return Hit(
-                press=lambda at: ctx.asks.picture_menu.emit(self.track, at.screen),
-                menu=lambda screen: ctx.asks.picture_menu.emit(self.track, screen),
+                press=lambda at: ask(at.screen),
+                menu=ask,
                 tip=lambda: "The track's menu: placing, locking, hiding.",
             )
         timeline = ctx.timeline
