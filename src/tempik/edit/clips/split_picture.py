@@ -8,7 +8,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from tempik.edit.clips.place import with_row
-from tempik.edit.clips.slots import cleared, in_order, rippled, shifted, trimmed, with_clips
+from tempik.edit.clips.slots import cleared, in_order, on_reel, rippled, shifted, trimmed, with_clips
 from tempik.errors import TempikError
 from tempik.reel import Footage, Framing, Position, Reel
 from tempik.timeline.timeline import timeline_of
@@ -74,12 +74,10 @@ def with_split_picture(reel: Reel, clips: Collection[str], form: str = "strips",
     while len(reel.tracks) < base + len(found):
         reel = with_row(reel)
     for number, name in enumerate(names[1:], 1):
-        now = timeline_of(reel).placed_clip(name)
-        assert now is not None
+        now = on_reel(timeline_of(reel), name)
         reel = with_clips(reel, [trimmed(timeline_of(reel), now, now.begin, now.begin + frames)])
         reel = cleared(reel, base + number, first.begin, first.until, names)
-        now = timeline_of(reel).placed_clip(name)
-        assert now is not None
+        now = on_reel(timeline_of(reel), name)
         moved = shifted(timeline_of(reel), now, first.begin - now.begin, 0, 0)
         reel = with_clips(
             reel, [replace(moved, track=base + number, start=first.clip.start, end=first.clip.end, join=None)]
