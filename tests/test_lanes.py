@@ -292,3 +292,24 @@ def test_a_press_on_a_tracks_name_opens_its_menu_and_nothing_else(opened: Window
         for menu in [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu)]:
             menu.close()
     assert asked == [0, 0]
+
+
+def test_menus_that_were_opened_are_gone_when_they_are_closed(opened: Window, qtbot: QtBot) -> None:
+    """Each right click left a menu with all that its entries would do."""
+    timeline = opened.timeline
+    opened.project.selection.select_clip("c2")
+
+    def menus() -> int:
+        return len(opened.findChildren(QMenu))
+
+    begun = menus()
+    for x in range(150, 650, 50):
+        place = QPoint(x, int(timeline.layout_.pictures_end) - 10)
+        QTest.mouseClick(timeline, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, place)
+        (menu,) = [w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible()]
+        opened.project.playhead.go(x // 3)
+        clips = len(opened.project.reel.clips)
+        entry = menu.actionGeometry(opened.commands["split"])
+        QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=entry.center())
+        assert len(opened.project.reel.clips) == clips + 1, "the entry is carried out before its menu goes"
+    qtbot.waitUntil(lambda: menus() == begun, timeout=5000)

@@ -20,7 +20,7 @@ from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.preview_window import PreviewWindow
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.timeline.widget import TimelineView
-from tempik.desktop.widgets.plain import in_menu
+from tempik.desktop.widgets.plain import in_menu, pop_up
 
 MOST_STEPS = 40
 
@@ -55,7 +55,7 @@ class ViewCommands(QObject):
         if len(steps) > MOST_STEPS:
             menu.addSeparator()
             menu.addAction("All steps …").triggered.connect(self._list_steps)
-        menu.popup(self.header.below(self.header.steps_button))
+        pop_up(menu, self.header.below(self.header.steps_button))
 
     def _list_steps(self) -> None:
         steps = [f"{n}  {s.done or 'as opened'}" for n, s in enumerate(self.project.history.steps)]

@@ -86,6 +86,7 @@ from tempik.desktop.timeline.widget import LEAST_H, TimelineView
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.pixmap_cache import forget_pictures
+from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import icon
 from tempik.reel import Clip
 
@@ -241,20 +242,20 @@ class Window(QMainWindow):
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
         timeline.tell_from(self.tracks.target_row, transport.frames.stretches)
-        timeline.asks.row_menu.connect(lambda row, at: self.accents.row_menu(row, self).popup(at))
+        timeline.asks.row_menu.connect(lambda row, at: pop_up(self.accents.row_menu(row, self), at))
         timeline.asks.row_wanted.connect(lambda: self.open_page(AccentsPage))
         timeline.asks.clip_menu.connect(self._clip_menu)
-        timeline.asks.join_menu.connect(lambda place, at: join_menu(self.joins, place, self).popup(at))
+        timeline.asks.join_menu.connect(lambda place, at: pop_up(join_menu(self.joins, place, self), at))
         timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.nest_wanted.connect(self.nests.open)
-        timeline.asks.sound_menu.connect(lambda strip, at: strip_menu(self.sounds, strip, self).popup(at))
-        timeline.asks.sound_clip_menu.connect(lambda clip, at: sound_clip_menu(self.sounds, clip, self).popup(at))
-        timeline.asks.clip_sound_menu.connect(lambda clip, at: clip_sound_menu(self.sounds, clip, self).popup(at))
+        timeline.asks.sound_menu.connect(lambda strip, at: pop_up(strip_menu(self.sounds, strip, self), at))
+        timeline.asks.sound_clip_menu.connect(lambda clip, at: pop_up(sound_clip_menu(self.sounds, clip, self), at))
+        timeline.asks.clip_sound_menu.connect(lambda clip, at: pop_up(clip_sound_menu(self.sounds, clip, self), at))
         timeline.asks.sound_wanted.connect(lambda: self.open_page(SoundPage))
         self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
-        timeline.asks.picture_menu.connect(lambda row, at: self.tracks.picture_row_menu(row, self).popup(at))
+        timeline.asks.picture_menu.connect(lambda row, at: pop_up(self.tracks.picture_row_menu(row, self), at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
         self.dropped = Dropped(self.project, self.files, self.placing, timeline)
         header.nest_button.clicked.connect(self.nests.close_nest)
@@ -265,7 +266,9 @@ class Window(QMainWindow):
         header.play_button.clicked.connect(self.play.play_pause)
         header.next.clicked.connect(self.play.next_stop)
         header.draft_button.clicked.connect(self.projects.show_draft)
-        header.form_button.clicked.connect(lambda: form_menu(self.files, self).popup(header.below(header.form_button)))
+        header.form_button.clicked.connect(
+            lambda: pop_up(form_menu(self.files, self), header.below(header.form_button))
+        )
         header.export_button.clicked.connect(lambda: self.open_page(ExportPage))
         foot.find_missing.clicked.connect(lambda: self.projects.find(sorted(self.watch.missing)[0]))
         self.watch.changed.connect(lambda: foot.find_missing.setVisible(bool(self.watch.missing)))
@@ -393,7 +396,7 @@ class Window(QMainWindow):
     # Menus and panels
 
     def _clip_menu(self, clip: str, at: QPoint) -> None:
-        clip_menu(self.commands, self.desk, self.clips, clip, self).popup(at)
+        pop_up(clip_menu(self.commands, self.desk, self.clips, clip, self), at)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

@@ -16,6 +16,7 @@ from tempik.desktop.song.wave import level_colour
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.edit.song.arranging import bars_between
 from tempik.edit.song.stretches import with_stretch
@@ -282,7 +283,7 @@ class SongStrip(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         if self.project.reel.soundtrack is not None:
-            self.arrange.menu(self).popup(event.globalPos())
+            pop_up(self.arrange.menu(self), event.globalPos())
 
     def _bars(self) -> list[Point]:
         record = self.project.reel.soundtrack

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 import html
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QLabel, QMessageBox, QSizePolicy, QWidget
+from PySide6.QtWidgets import QLabel, QMenu, QMessageBox, QSizePolicy, QWidget
 
 from tempik.desktop.widgets.painting import painted
 
@@ -71,3 +71,9 @@ def asked(
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(text)
     return QMessageBox.StandardButton(box.exec())
+
+
+def pop_up(menu: QMenu, at: QPoint) -> None:
+    """Open a menu that was made to be opened once: it goes when it is closed, and does not stay with what it was opened over."""
+    menu.aboutToHide.connect(menu.deleteLater)
+    menu.popup(at)

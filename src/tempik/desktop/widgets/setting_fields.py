@@ -19,6 +19,7 @@ from tempik.accents.accent import Value
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.colour_button import ColourButton
 from tempik.desktop.widgets.form import LOW, quiet
+from tempik.desktop.widgets.plain import pop_up
 
 COLUMNS = 2
 
@@ -121,7 +122,7 @@ class SettingFields(QWidget):
     def _menu(self, name: str, key: Callable[[str], None], at: QPoint) -> None:
         menu = QMenu(self)
         menu.addAction("Set a key here, at the playhead").triggered.connect(lambda: key(name))
-        menu.popup(at)
+        pop_up(menu, at)
 
     def _fill(self, setting: Setting, value: Value, keyed: bool) -> None:
         field = self.fields[setting.name]

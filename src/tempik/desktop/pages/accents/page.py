@@ -29,7 +29,7 @@ from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button, quiet, toggle
-from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.plain import Label, as_tip, pop_up
 from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
@@ -375,7 +375,7 @@ class AccentsPage(RowEditing):
 
     def _open_tile_menu(self, name: str | None, at: QPoint) -> None:
         if name is not None:
-            tile_menu(self.commands, name, self.project.selection.row is not None, self).popup(at)
+            pop_up(tile_menu(self.commands, name, self.project.selection.row is not None, self), at)
 
     def _bundle_menu(self) -> None:
         menu = QMenu(self)
@@ -386,7 +386,7 @@ class AccentsPage(RowEditing):
             menu.addAction("Open the bundle").triggered.connect(
                 lambda: self.project.change("Bundle opened", lambda reel: without_bundle(reel, bundle))
             )
-        menu.popup(self.bundles.mapToGlobal(QPoint(0, self.bundles.height())))
+        pop_up(menu, self.bundles.mapToGlobal(QPoint(0, self.bundles.height())))
 
     def more_menu(self) -> QMenu:
         """Return what else can be done to the chosen row: its own values, keys, focus, mask, and the row menu."""
@@ -426,7 +426,7 @@ class AccentsPage(RowEditing):
         return menu
 
     def _more_menu(self) -> None:
-        self.more_menu().popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+        pop_up(self.more_menu(), self.more.mapToGlobal(QPoint(0, self.more.height())))
 
     def _ask_mask(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Mask", "", "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff)")

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QMenu, QPushButton, Q
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button, toggle
-from tempik.desktop.widgets.plain import as_tip, in_menu
+from tempik.desktop.widgets.plain import as_tip, in_menu, pop_up
 from tempik.errors import TempikError
 from tempik.media.meaning import Colour
 from tempik.media.probe import colour_meaning
@@ -115,7 +115,7 @@ class AcrossRow(QWidget):
         menu.addSeparator()
         for part in PARTS:
             menu.addAction(part).triggered.connect(lambda _=False, p=part: self.commands.paste_parts((p,)))
-        menu.popup(_below(self.paste))
+        pop_up(menu, _below(self.paste))
 
     def _more_menu(self) -> None:
         commands, menu = self.commands, QMenu(self)
@@ -131,7 +131,7 @@ class AcrossRow(QWidget):
             ("Take the grade off", commands.no_grade),
         ):
             menu.addAction(text).triggered.connect(lambda _=False, a=act: a())
-        menu.popup(_below(self.more))
+        pop_up(menu, _below(self.more))
 
     def _fill_match(self, menu: QMenu) -> None:
         chosen = set(self.project.selection.chosen_clips)
@@ -162,7 +162,7 @@ class AcrossRow(QWidget):
                 action.setChecked(getattr(told, field) == value)
                 action.triggered.connect(lambda _=False, f=field, v=value: self.commands.set_colour(**{f: v}))
         self.meant.setToolTip(as_tip(said))
-        menu.popup(_below(self.meant))
+        pop_up(menu, _below(self.meant))
 
 
 def _below(widget: QPushButton) -> QPoint:

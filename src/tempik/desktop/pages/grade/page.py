@@ -25,7 +25,7 @@ from tempik.desktop.pages.grade.split_tool import SplitTool, after_of
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.widgets.form import toggle
-from tempik.desktop.widgets.plain import Label, in_menu
+from tempik.desktop.widgets.plain import Label, in_menu, pop_up
 from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.edit.grading.grades import Whose
 from tempik.errors import TempikError
@@ -207,7 +207,7 @@ class GradePage(Page):
         menu.addAction(in_menu(f"Take '{choice.name}' off the shelf")).triggered.connect(
             lambda: self._forget(choice.name)
         )
-        menu.popup(at)
+        pop_up(menu, at)
 
     def _forget(self, name: str) -> None:
         try:

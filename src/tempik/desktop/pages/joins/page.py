@@ -19,7 +19,7 @@ from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, button
-from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.plain import Label, pop_up
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.tile_grid import Chooser
@@ -315,10 +315,10 @@ class JoinsPage(Page):
             library.removed_join(choice.name)
             self._read_library()
 
-        tile_menu(choice, lay_on, forget, self).popup(at)
+        pop_up(tile_menu(choice, lay_on, forget, self), at)
 
     def _more_menu(self) -> None:
-        more_menu(self.commands, self._as_it_comes, self).popup(self.more.mapToGlobal(QPoint(0, self.more.height())))
+        pop_up(more_menu(self.commands, self._as_it_comes, self), self.more.mapToGlobal(QPoint(0, self.more.height())))
 
     def _as_it_comes(self) -> None:
         """Let the joins that are meant have their kind's own settings, ease, place and shutter."""

@@ -10,6 +10,7 @@ from tempik.desktop.commands.sound_menus import sound_menu
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, tool
+from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.tile_grid import Chooser, TileGrid
 from tempik.desktop.widgets.wave import paint_wave
@@ -109,4 +110,4 @@ class Shelf(QWidget):
 
     def _menu(self, sound: str | None, at: QPoint) -> None:
         if sound is not None:
-            sound_menu(self.commands, sound, self).popup(at)
+            pop_up(sound_menu(self.commands, sound, self), at)

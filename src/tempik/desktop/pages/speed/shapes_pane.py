@@ -23,7 +23,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.form import LOW, Pane
-from tempik.desktop.widgets.plain import Label, in_menu
+from tempik.desktop.widgets.plain import Label, in_menu, pop_up
 from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
@@ -148,7 +148,7 @@ class ShapesPane(Pane):
 
     def _shape_menu(self, shape: Shape | None, at: QPoint) -> None:
         menu = self.shape_menu(shape)
-        menu.popup(at)
+        pop_up(menu, at)
 
     def shape_menu(self, shape: Shape | None) -> QMenu:
         """Return the menu of the shapes, or of one of them."""
