@@ -37,7 +37,7 @@ class TrackCommands(QObject):
         names = self.cuts.chosen()
         if names:
             self.project.change(
-                f"Clip moved to the row {'above' if step > 0 else 'below'}",
+                f"Clip moved to the track {'above' if step > 0 else 'below'}",
                 lambda reel: place.on_other_row(reel, names, step),
             )
 
@@ -88,7 +88,7 @@ class TrackCommands(QObject):
             )
         menu.addSeparator()
         menu.addAction("Add a track").triggered.connect(self.add_picture_row)
-        menu.addAction("Remove this row").triggered.connect(
+        menu.addAction("Remove this track").triggered.connect(
             lambda: self.project.change("Track removed", lambda reel: place.without_row(reel, row))
         )
         return menu
