@@ -26,8 +26,9 @@ from tempik.edit.draft import Wish
 from tempik.project.file import save_reel
 from tempik.reel import Reel
 
-# How long an example takes on a busy machine says nothing: speed is measured by ./run bench.
-settings.register_profile("tempik", deadline=None)
+# How long an example takes on a busy machine says nothing: speed is measured by ./run bench. The same code is tried on the same
+# examples, so that a test that fails has something to do with what was changed; TEMPIK_EXPLORE=1 ./run test looks further.
+settings.register_profile("tempik", deadline=None, derandomize=not os.environ.get("TEMPIK_EXPLORE"))
 settings.load_profile("tempik")
 # The reference library compiles itself when it is first used: for one short song that need not be good code.
 os.environ.setdefault("NUMBA_OPT", "0")

@@ -84,7 +84,8 @@ def test_a_feather_takes_as_much_as_it_gives(feather: float) -> None:
     row = coverage((BOX._replace(feather=feather),), 400, 300)[150]
     soft = np.flatnonzero((row > 12) & (row < 243))
     edge = soft[soft < 200]
-    assert len(edge) == pytest.approx(feather * 0.83, abs=4)
+    # So wide an edge is drawn at a quarter of the size: a small pixel is four wide (4.06 at most, by sixteenths up to 60).
+    assert len(edge) == pytest.approx(feather * 0.83, abs=4.1)
 
 
 def test_masks_add_up_take_away_and_keep_what_is_common() -> None:
