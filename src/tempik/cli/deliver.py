@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import ctypes
 import json
 import os
 import signal
@@ -29,7 +28,6 @@ if TYPE_CHECKING:
 
 # Whoever edits meanwhile comes first.
 NICE = 5
-PR_SET_PDEATHSIG = 1  # linux/prctl.h
 
 
 def add_parsers(verbs: Any) -> None:
@@ -195,13 +193,14 @@ def run_queue(options: argparse.Namespace) -> int:
 
 def _run_waiting(options: argparse.Namespace) -> int:
     from tempik.deliver import queue
+    from tempik.deliver.run import go_on_when_parent_dies
 
     stop, left = threading.Event(), threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     if options.with_parent:
         os.nice(NICE)
-        _go_on_when_parent_dies()
+        go_on_when_parent_dies()
         threading.Thread(target=_end_with_parent, args=(stop, left), daemon=True).start()
     failed, ran = 0, set[str]()
     while not stop.is_set():
@@ -248,14 +247,6 @@ def run_item(
         item = replace(item, seconds=time.monotonic() - begun)
         queue.save(item)
     return item
-
-
-def _go_on_when_parent_dies() -> None:
-    """Ask the system to wake this process when its parent dies: one that is paused then would be for ever, and hold its item."""
-    try:
-        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGCONT)
-    except (OSError, AttributeError):
-        pass  # a system that has no such call
 
 
 def _end_with_parent(stop: threading.Event, left: threading.Event) -> None:

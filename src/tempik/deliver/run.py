@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ctypes
+import signal
 import threading
 from pathlib import Path
 from typing import NamedTuple
@@ -15,6 +17,8 @@ from tempik.reel import Reel
 from tempik.reel.nests import all_closed
 from tempik.render.export import Exported, Progress, export
 from tempik.timeline.timeline import Timeline, timeline_of
+
+PR_SET_PDEATHSIG = 1  # linux/prctl.h
 
 
 class Delivered(NamedTuple):
@@ -66,3 +70,11 @@ def measured(reel: Reel, path: Path, part: tuple[float, float] | None = None) ->
     rate = facts.frame_index.rate
     order = Order(size=(facts.width, facts.height), rate=str(rate) if rate != reel.rate else "")
     return check_rendered(timeline_of(shaped_reel(reel, order, "reel")), path, part)
+
+
+def go_on_when_parent_dies() -> None:
+    """Ask the system to wake this process when its parent dies: one that is paused then would be for ever, and hold its item."""
+    try:
+        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGCONT)
+    except (OSError, AttributeError):
+        pass  # a system that has no such call

@@ -28,13 +28,11 @@ def row_before(sounding: Sounding, row: int) -> list[dict[str, Placed]]:
     return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, row), lambda: [{}])
 
 
-def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot, new: bool = False) -> Placed:
-    """Return where a clip lies; one that is `new` is not looked for among those that were known."""
+def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
+    """Return where a clip lies."""
     begin, until = slot[2:4]
     ties, said = _ties(sounding, clip, footage) if clip.pins else ((), "")
     grounds = _grounds(sounding, clip.shaped, begin, until) if clip.shaped is not None else ()
-    if new:
-        return _worked_out(clip, footage, slot, ties, said, grounds)
     return _PLACED.get(
         (clip, footage, *[t.point for t in ties]),
         (*slot, *[t.frame for t in ties], *grounds),

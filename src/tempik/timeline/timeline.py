@@ -339,13 +339,12 @@ class Timeline:
             piece = footage(clip.footage)
             if end <= first or piece is None:
                 continue
-            new = was is not None and was.clip is not clip
-            if was is not None and not new and was.footage is piece and was.first == first and was.end == end:
+            if was is not None and was.clip is clip and was.footage is piece and was.first == first and was.end == end:
                 out.append(was)
                 continue
             if clip.in_place and piece.nest is not None:
                 clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
-            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *rate), new))
+            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *rate)))
         before[0] = {p.clip.id: p for p in out}
         return tuple(out)
 
