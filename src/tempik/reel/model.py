@@ -373,7 +373,10 @@ R = TypeVar(
 
 def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:
     """Return the record with that id, or None."""
-    return next((r for r in records if r.id == wanted), None)
+    for record in records:
+        if record.id == wanted:
+            return record
+    return None
 
 
 def new_id(prefix: str, taken: tuple[str, ...] | set[str]) -> str:

@@ -28,15 +28,39 @@ def row_before(sounding: Sounding, row: int) -> list[dict[str, Placed]]:
     return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, row), lambda: [{}])
 
 
-def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot) -> Placed:
-    """Return where a clip lies."""
+def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot, was: Placed | None = None) -> Placed:
+    """Return where a clip lies; `was` is where a clip of its id lay before, which may spare working it out."""
     begin, until = slot[2:4]
     ties, said = _ties(sounding, clip, footage) if clip.pins else ((), "")
     grounds = _grounds(sounding, clip.shaped, begin, until) if clip.shaped is not None else ()
-    return _PLACED.get(
-        (clip, footage, *[t.point for t in ties]),
-        (*slot, *[t.frame for t in ties], *grounds),
-        lambda: _worked_out(clip, footage, slot, ties, said, grounds),
+    if len(ties) == 1 and not grounds:  # as most have
+        tie = ties[0]
+        objects: tuple[object, ...] = (clip, footage, tie.point)
+        values: tuple[int, ...] = (*slot, tie.frame)
+    else:
+        objects, values = (clip, footage, *[t.point for t in ties]), (*slot, *[t.frame for t in ties], *grounds)
+    return _PLACED.get(objects, values, lambda: _worked_out(clip, footage, slot, ties, said, grounds, was))
+
+
+def _only_moved(was: Placed, clip: Clip, footage: Footage, slot: Slot, ties: tuple[Tie, ...]) -> bool:
+    """Tell whether a clip that no other frames bend shows what it showed, each frame as far from its start as before."""
+    first, end, begin, until = slot[:4]
+    before = was.clip
+    if clip.shaped is not None or before.shaped is not None or len(ties) != len(was.ties) or len(ties) > 1:
+        return False
+    if ties:
+        same = ties[0].frame - begin == was.ties[0].frame - was.begin and ties[0].cue_s == was.ties[0].cue_s
+    else:
+        same = clip.source_s == before.source_s
+    return (
+        same
+        and clip.curve is before.curve
+        and footage is was.footage
+        and until - begin == was.until - was.begin
+        and first - begin == was.first - was.begin
+        and end - begin == was.end - was.begin
+        and clip.part == before.part
+        and clip.beyond == before.beyond
     )
 
 
@@ -56,10 +80,15 @@ def _worked_out(
     ties: tuple[Tie, ...],
     said: str,
     grounds: tuple[int, ...],
+    was: Placed | None,
 ) -> Placed:
     """Return a clip's place. What it shows follows from frames counted from its own start: moved along it is the
     same, and is worked out once."""
     first, end, begin, until = slot[:4]
+    if was is not None and said == was.said == "" and _only_moved(was, clip, footage, slot, ties):
+        return Placed(
+            clip, footage, first, end, begin, until, was.map, ties, was.short_before_s, was.short_after_s, "", was.shape
+        )  # fmt: skip
     own = (first - begin, end - begin, until - begin, slot[4], slot[5])
     own_grounds = tuple([g - begin for g in grounds])
     source_s = 0.0 if ties else clip.source_s
@@ -120,8 +149,12 @@ def _from_its_start(
 def _ties(sounding: Sounding, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
     """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
     if len(clip.pins) == 1:  # as most have
-        point, cue = sounding.point(clip.pins[0].point), by_id(footage.cues, clip.pins[0].cue)
-        return ((Tie(cue.id, cue.time_s, point, sounding.frame_of_point(point)),) if point and cue else ()), ""
+        pin = clip.pins[0]
+        point, cue = sounding.point(pin.point), by_id(footage.cues, pin.cue)
+        if point is None or cue is None:
+            return (), ""
+        frame = sounding.frames_of.get(pin.point)
+        return (Tie(cue.id, cue.time_s, point, sounding.frame_of_point(point) if frame is None else frame),), ""
     ties: dict[int, Tie] = {}
     said = ""
     for pin in clip.pins:

@@ -344,7 +344,7 @@ class Timeline:
                 continue
             if clip.in_place and piece.nest is not None:
                 clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
-            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *rate)))
+            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *rate), was))
         before[0] = {p.clip.id: p for p in out}
         return tuple(out)
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
-from tempik.reel import Clip, Curve, Edge, Pin, Reel, by_id, new_id
+from tempik.reel import Clip, Curve, Edge, Pin, Point, Reel, by_id, new_id
 from tempik.reel.nests import all_clips, within_itself
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
@@ -23,10 +23,11 @@ STAYS_TIED_FRAMES = 1
 
 def edge_at(timeline: Timeline, frame: int, within: int = 0) -> Edge:
     """Return an edge at a frame: on the chosen point that lies there (or nearest `within` frames), else free."""
-    near = timeline.point_at(frame, within)
-    if near is None:
-        return Edge(time_of(frame, timeline.rate))
-    return Edge(timeline.reel_s(near), near.id)
+    return _edge_on(timeline, frame, timeline.point_at(frame, within))
+
+
+def _edge_on(timeline: Timeline, frame: int, near: Point | None) -> Edge:
+    return Edge(time_of(frame, timeline.rate)) if near is None else Edge(timeline.reel_s(near), near.id)
 
 
 def on_reel(timeline: Timeline, clip: str) -> Placed:
@@ -102,18 +103,35 @@ def shifted(
 
     `start_within` and `end_within` are how many frames a tied edge may go astray to reach one: 0 where frames count.
     """
-    return _moved(timeline, placed, frames, start_within, end_within, {})
+    return _moved(timeline, placed, frames, start_within, end_within, Met(timeline))
 
 
 def shifted_together(timeline: Timeline, row: Sequence[Placed], frames: int, first_within: int) -> list[Clip]:
     """Return clips of a row moved along as one; the first starts within so many frames of where that is."""
-    met: Met = {}
+    met = Met(timeline)
     within = STAYS_TIED_FRAMES
     return [_moved(timeline, p, frames, within if n else first_within, within, met) for n, p in enumerate(row)]
 
 
-# Edges that were found, by frame and by how far off they may be: where one clip ends, the next begins.
-Met = dict[tuple[int, int], Edge]
+class Met:
+    """Points and edges that were found, by frame and by how far off they may be: where one clip ends, the next begins, and where it
+    begins it often is pinned."""
+
+    def __init__(self, timeline: Timeline) -> None:
+        self._timeline = timeline
+        self._points: dict[tuple[int, int], Point | None] = {}
+        self._edges: dict[tuple[int, int], Edge] = {}
+
+    def point(self, at: tuple[int, int]) -> Point | None:
+        if at not in self._points:
+            self._points[at] = self._timeline.point_at(*at)
+        return self._points[at]
+
+    def edge(self, at: tuple[int, int]) -> Edge:
+        edge = self._edges.get(at)
+        if edge is None:
+            edge = self._edges[at] = _edge_on(self._timeline, at[0], self.point(at))
+        return edge
 
 
 def _moved(timeline: Timeline, placed: Placed, frames: int, start_within: int, end_within: int, met: Met) -> Clip:
@@ -122,21 +140,14 @@ def _moved(timeline: Timeline, placed: Placed, frames: int, start_within: int, e
         return clip
     pins = []
     for tie in ties:
-        point = timeline.point_at(tie.frame + frames, STAYS_TIED_FRAMES)
+        point = met.point((tie.frame + frames, STAYS_TIED_FRAMES))
         if point is not None:
             pins.append(Pin(tie.cue, point.id))
     baked = len(pins) < len(ties) and (len(ties) > 1 or clip.shaped is not None)
-    start_at = placed.begin + frames, start_within if clip.start.point is not None else 0
-    end_at = placed.until + frames, end_within if clip.end.point is not None else 0
-    start, end = met.get(start_at), met.get(end_at)
-    if start is None:
-        start = met[start_at] = edge_at(timeline, *start_at)
-    if end is None:
-        end = met[end_at] = edge_at(timeline, *end_at)
     return replace(
         clip,
-        start=start,
-        end=end,
+        start=met.edge((placed.begin + frames, start_within if clip.start.point is not None else 0)),
+        end=met.edge((placed.until + frames, end_within if clip.end.point is not None else 0)),
         source_s=placed.map.start_s,
         in_place=False,
         pins=tuple(pins),
@@ -223,15 +234,15 @@ def let_go(before: Reel, after: Reel) -> int:
     """Return how many ties to points a change lost, of pins and beginnings, clips that were taken out left aside."""
     if before.clips is after.clips:
         return 0
-    was, now = set(map(id, before.clips)), set(map(id, after.clips))
-    new = [c for c in after.clips if id(c) not in was]
-    names = {c.id for c in new}
-    old = [c for c in before.clips if c.id in names and id(c) not in now]
-    return max(0, sum(map(_ties, old)) - sum(map(_ties, new)))
-
-
-def _ties(clip: Clip) -> int:
-    return len(clip.pins) + (clip.start.point is not None)
+    was, lost = {c.id: c for c in before.clips}, 0
+    for clip in after.clips:
+        old = was.get(clip.id)
+        if old is clip:
+            continue
+        if old is not None:
+            lost += len(old.pins) + (old.start.point is not None)
+        lost -= len(clip.pins) + (clip.start.point is not None)
+    return max(0, lost)
 
 
 def clip_of(reel: Reel, wanted: str) -> Clip:
