@@ -27,6 +27,8 @@ from pytestqt.qtbot import QtBot
 from tempik.desktop.pages import PAGES
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
+from tempik.media import audio
+from tempik.media.long_samples import LongSamples
 from tempik.reel.validate import problems
 
 # What leaves the window or the machine's own files behind, or waits for work that takes long.
@@ -184,6 +186,22 @@ def answered(monkeypatch: pytest.MonkeyPatch, tmp_path: Path, media: Path) -> No
 @pytest.mark.usefixtures("answered")
 @pytest.mark.parametrize("seed", range(3))
 def test_nothing_that_is_asked_for_ends_in_a_fault(opened: Window, qtbot: QtBot, seed: int) -> None:
+    asked(opened, qtbot, seed)
+
+
+@pytest.fixture
+def sounds_are_long(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(audio, "LONG_S", 0.1)
+
+
+@pytest.mark.usefixtures("sounds_are_long", "answered")
+def test_nor_with_sounds_that_are_held_on_disk(opened: Window, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: opened.song.sound is not None, timeout=20_000)
+    assert opened.song.sound is not None and isinstance(opened.song.sound.samples, LongSamples)
+    asked(opened, qtbot, 4)
+
+
+def asked(opened: Window, qtbot: QtBot, seed: int) -> None:
     hand = Hand(opened, qtbot, seed)
     hand.go_on(120)
     opened.player.pause()

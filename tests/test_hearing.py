@@ -3,9 +3,12 @@
 import struct
 import wave
 from pathlib import Path
+from typing import cast
 
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from made_music import band, steady
 from media_files import numbered, write_sound, write_video
@@ -13,6 +16,7 @@ from tempik.assemble import soundtrack_from
 from tempik.errors import TempikError
 from tempik.media import Sound, audio, decode_sound
 from tempik.media.audio import LONG_S
+from tempik.media.long_samples import BLOCK, LongSamples
 from tempik.render.hearing import slowed, with_clicks
 from tempik.rhythm import analyse
 from tempik.rhythm.records import SAMPLE_RATE
@@ -132,8 +136,68 @@ def test_a_long_sound_is_held_where_analyses_are_kept_and_leaves_no_name(
     monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
     path = write_sound(tmp_path / "long.wav", np.zeros((48000, 2), np.float32))
     sound = audio.decode_sound(str(path))
-    assert isinstance(sound.samples, np.memmap) and len(sound.samples) == 96000
+    assert isinstance(sound.samples, LongSamples) and len(sound.samples) == 96000
     assert str(tmp_path / "cache") in Path("/proc/self/maps").read_text() and not list((tmp_path / "cache").iterdir())
+
+
+def held(samples: np.ndarray, folder: Path, at_once: int = 1152) -> LongSamples:
+    out = LongSamples(samples.shape[1], (folder / "held").open("w+b"))
+    for at in range(0, len(samples), at_once):
+        out.add(samples[at : at + at_once])
+    out.close()
+    return out
+
+
+@given(st.integers(0, 3 * BLOCK), st.integers(1, 2), st.integers(1, 2 * BLOCK), st.integers(0, 1000))
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=30)
+def test_samples_of_sixteen_bits_are_held_as_they_are(
+    tmp_path: Path, count: int, channels: int, at_once: int, seed: int
+) -> None:
+    whole = np.random.default_rng(seed).integers(-32768, 32768, (count, channels))
+    samples = (whole / 32768).astype(np.float32)
+    long = held(samples, tmp_path, at_once)
+    assert len(long) == count and long.shape == samples.shape
+    np.testing.assert_array_equal(np.asarray(long), samples)
+    a, b = sorted((seed % (count + 1), (seed * 7919) % (count + 2)))
+    np.testing.assert_array_equal(long[a:b], samples[a:b])
+    np.testing.assert_array_equal(long[-5:], samples[-5:])
+    if count:
+        places = np.random.default_rng(seed).integers(0, count, 50)
+        np.testing.assert_array_equal(long[places], samples[places])
+
+
+def test_a_loud_stretch_costs_the_quiet_ones_nothing(tmp_path: Path) -> None:
+    """A coded song goes beyond full scale here and there."""
+    rng = np.random.default_rng(3)
+    samples = rng.uniform(-0.9, 0.9, (6 * BLOCK, 2)).astype(np.float32)
+    samples[2 * BLOCK : 3 * BLOCK] *= 2.5
+    samples[3 * BLOCK :] *= 1e-2
+    off = np.abs(np.asarray(held(samples, tmp_path)) - samples)
+    peaks = np.abs(samples).reshape(6, -1).max(axis=1)
+    assert (off.reshape(6, -1).max(axis=1) <= np.maximum(peaks, 1.0) / 65000).all()
+
+
+def test_a_long_sound_takes_half_the_room_of_its_floats(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Three hours took 4.1 GB of the disk."""
+    monkeypatch.setattr(audio, "LONG_S", 0.5)
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
+    sound = audio.decode_sound(str(write_sound(tmp_path / "long.wav", np.zeros((48000 * 3, 2), np.float32))))
+    mapped = [
+        line.split() for line in Path("/proc/self/maps").read_text().splitlines() if str(tmp_path / "cache") in line
+    ]
+    sizes = [int(b, 16) - int(a, 16) for a, b in (line[0].split("-") for line in mapped)]
+    assert sum(sizes) == pytest.approx(len(sound.samples) * 4, abs=8192)
+
+
+def test_a_long_sound_is_resampled_as_a_short_one(tmp_path: Path) -> None:
+    """It is read a minute at a time, which nobody hears."""
+    samples = np.random.default_rng(1).uniform(-0.5, 0.5, (130 * 8000, 2)).astype(np.float32)
+    whole = audio.Sound((np.rint(samples * 32768) / 32768).astype(np.float32), 8000)
+    long = audio.Sound(cast(audio.Samples, held(whole.samples, tmp_path)), 8000)
+    for mono in (False, True):
+        there, here = (audio.resampled(s, 11025, mono=mono).samples for s in (whole, long))
+        np.testing.assert_array_equal(there, here)
+        assert len(here) == pytest.approx(130 * 11025, abs=40) and here.shape[1] == 2 - mono
 
 
 def test_a_long_sound_without_room_says_where(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -164,7 +228,7 @@ def test_a_long_mix_is_analysed_in_parts_and_kept_out_of_memory(
     bars = [b.bar for b in found.beats]
     assert bars == sorted(bars)
     kept = decode_sound(path)
-    assert isinstance(kept.samples, np.memmap) and len(kept.samples) == pytest.approx(len(both) * 2, abs=RATE // 10)
+    assert isinstance(kept.samples, LongSamples) and len(kept.samples) == pytest.approx(len(both) * 2, abs=RATE // 10)
     assert LONG_S == 1200
 
 

@@ -152,7 +152,7 @@ def sound_offset_ms(timeline: Timeline, path: str, begin_s: float = 0.0) -> floa
 
     rate = 12000
     try:
-        heard = decode_sound(path, rate, mono=True).samples[:, 0].astype(np.float64)
+        heard = decode_sound(path, rate, mono=True, whole=True).samples[:, 0].astype(np.float64)
     except TempikError:
         return 0.0
     whole = mix(Timeline(msgspec.structs.replace(timeline.reel, sound_rows=(), sound_clips=())))

@@ -38,7 +38,7 @@ def measured_sounds(
     if not events:
         return {}
     try:
-        heard = decode_sound(path, RATE).samples
+        heard = decode_sound(path, RATE, whole=True).samples
     except TempikError:
         return {}
     heard = np.concatenate([np.zeros((round(begin_s * RATE), heard.shape[1]), heard.dtype), heard])

@@ -204,7 +204,7 @@ def _way(song: Soundtrack, wanted_s: float) -> Way:
     from tempik.edit.song.arranging import proposals
     from tempik.media import decode_sound
 
-    samples = decode_sound(song.path, LIKENESS_RATE, mono=True).samples
+    samples = decode_sound(song.path, LIKENESS_RATE, mono=True, whole=True).samples
     return proposals(song, samples, LIKENESS_RATE, wanted_s)[0].way
 
 

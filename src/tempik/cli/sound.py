@@ -165,7 +165,7 @@ def _ways(reel: Reel, wanted_s: float) -> list[Proposal]:
     from tempik.render.song_sound import song_samples
 
     song = song_of(reel)
-    sound = decode_sound(song.path, LIKENESS_RATE, mono=True)
+    sound = decode_sound(song.path, LIKENESS_RATE, mono=True, whole=True)
     return proposals(song, Sound(song_samples(song, sound), LIKENESS_RATE).samples, LIKENESS_RATE, wanted_s)
 
 

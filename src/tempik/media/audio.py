@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator
-from typing import IO, NamedTuple
+from contextlib import contextmanager
+from typing import IO, NamedTuple, cast
 
 import av
 import numpy as np
@@ -14,13 +15,15 @@ from numpy.typing import NDArray
 from tempik.disk.writing import make_folders
 from tempik.errors import TempikError
 from tempik.media.cache import cache_folder
+from tempik.media.long_samples import LongSamples
 from tempik.media.opening import opened, sound_stream
 
 Samples = NDArray[np.float32]
 
 
 class Sound(NamedTuple):
-    """Samples of shape (count, 2) between −1 and 1, and how many a second."""
+    """Samples of shape (count, 2) between −1 and 1, and how many a second. Those of a long sound are read by stretches (`LongSamples`):
+    take a slice, or `np.asarray` where all are wanted."""
 
     samples: Samples
     rate: int
@@ -34,30 +37,30 @@ MOST_S = 3 * 3600.0
 LONG_S = 20 * 60.0  # sounds longer than this are held on disk, and analysed in parts
 
 
-def decode_sound(path: str, rate: int = 48000, mono: bool = False) -> Sound:
+def decode_sound(path: str, rate: int = 48000, mono: bool = False, whole: bool = False) -> Sound:
     """Decode the first sound stream of a file, resampled to `rate`.
 
     Sample 0 is at the file's own time 0: a stream that begins later is preceded by silence. With `mono` the
     samples have shape (count, 1). A sound longer than LONG_S is kept in a file that has no name and goes with it,
-    not in memory. Raises TempikError when there is no sound or none can be decoded.
+    not in memory, unless it is wanted `whole`. Raises TempikError when there is no sound or none can be decoded.
     """
     channels = 1 if mono else 2
     blocks: list[Samples] = []
-    count, spill = 0, None
+    count, long = 0, None
     for block in sound_blocks(path, rate, mono):
         count += len(block)
-        if spill is None and count > LONG_S * rate:
-            spill = _nameless(path)
-            for earlier in blocks:
-                spill.write(earlier.tobytes())
+        blocks.append(block)
+        if long is None and count > LONG_S * rate and not whole:
+            long = LongSamples(channels, _nameless(path))
+        if long is not None:
+            with _room(path):
+                for waiting in blocks:
+                    long.add(waiting)
             blocks = []
-        if spill is not None:
-            _write(spill, block, path)
-        else:
-            blocks.append(block)
-    if spill is not None:
-        spill.flush()
-        return Sound(np.memmap(spill, np.float32, "r", shape=(count, channels)), rate)
+    if long is not None:
+        with _room(path):
+            long.close()
+        return Sound(cast(Samples, long), rate)
     samples = np.concatenate(blocks) if blocks else np.zeros((0, channels), np.float32)
     return Sound(np.ascontiguousarray(samples, dtype=np.float32), rate)
 
@@ -78,9 +81,10 @@ def _nameless(path: str) -> IO[bytes]:
         ) from error
 
 
-def _write(spill: IO[bytes], block: Samples, path: str) -> None:
+@contextmanager
+def _room(path: str) -> Iterator[None]:
     try:
-        spill.write(block.tobytes())
+        yield
     except OSError as error:
         raise TempikError(
             f"{path} is long and its sound found no room in {cache_folder()} ({error.strerror}); free some space."
@@ -130,13 +134,18 @@ def _floats(frame: av.AudioFrame) -> Samples:
     return np.nan_to_num(samples, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
 
 
-def resampled(sound: Sound, rate: int) -> Sound:
-    """Return the sound at another rate, of the same length."""
-    if rate == sound.rate:
+def resampled(sound: Sound, rate: int, mono: bool = False) -> Sound:
+    """Return the sound at another rate, of the same length; the mean of its channels with `mono`."""
+    if rate == sound.rate and not mono:
         return sound
-    layout = "mono" if sound.samples.shape[1] == 1 else "stereo"
-    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound.samples.T), "fltp", layout)
-    frame.sample_rate = sound.rate
+    layout = "mono" if mono or sound.samples.shape[1] == 1 else "stereo"
     resampler = AudioResampler("fltp", layout, rate)
-    blocks = [_floats(f) for f in (*resampler.resample(frame), *resampler.resample(None))]
+    blocks: list[Samples] = []
+    for at in range(0, len(sound.samples), 60 * sound.rate):  # a minute at a time: a long sound is not all in memory
+        part = sound.samples[at : at + 60 * sound.rate]
+        part = part.mean(axis=1, keepdims=True) if mono else part
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(part.T), "fltp", layout)
+        frame.sample_rate = sound.rate
+        blocks += [_floats(f) for f in resampler.resample(frame)]
+    blocks += [_floats(f) for f in resampler.resample(None)]
     return Sound(np.ascontiguousarray(np.concatenate(blocks)), rate)

@@ -196,7 +196,7 @@ def fade_curve(a: int, b: int, count: int, in_s: float, out_s: float) -> Samples
 
 
 def _size(sound: Sound | None) -> int:
-    return 200 if sound is None or isinstance(sound.samples, np.memmap) else sound.samples.nbytes + 200
+    return 200 + (0 if sound is None else sound.samples.nbytes)
 
 
 def said_of_sounds(timeline: Timeline) -> list[str]:

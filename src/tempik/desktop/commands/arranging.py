@@ -15,7 +15,6 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.song import Song
 from tempik.edit.song import arranging
 from tempik.edit.song.arranging import Proposal
-from tempik.media import Sound
 from tempik.media.audio import resampled
 from tempik.reel import Reel, SongPiece
 from tempik.render.song_sound import arranged_samples
@@ -80,8 +79,7 @@ class ArrangeCommands(QObject):
             return
 
         def work(job: Job) -> list[Proposal]:
-            mono = Sound(np.asarray(sound.samples).mean(axis=1, keepdims=True), sound.rate)
-            return arranging.proposals(record, resampled(mono, RATE).samples, RATE, wanted_s)
+            return arranging.proposals(record, resampled(sound, RATE, mono=True).samples, RATE, wanted_s)
 
         self.worker.start(f"Making the song {wanted_s:g} s long", work, done, failed)
 
