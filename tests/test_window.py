@@ -6,8 +6,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtGui import QColor, QDropEvent, QImage, QWheelEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import write_sound
@@ -270,6 +270,42 @@ def test_the_playhead_follows_the_devices_clock_smoothly_and_never_back(window: 
     assert all(abs(h - p) < 0.045 for h, p in heard)
     steps = np.diff([h for h, _ in heard])
     assert steps.min() > 0
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.5])
+def test_the_picture_is_the_same_each_time_it_is_painted(opened: Window, qtbot: QtBot, ratio: float) -> None:
+    """From the second time on it is laid down as it was painted; another picture, place or size is painted anew."""
+    view = opened.preview
+    qtbot.waitUntil(lambda: view.image is not None)
+    opened.looking.clear()
+
+    def painted() -> QImage:
+        out = QImage(view.size() * ratio, QImage.Format.Format_RGB32)
+        out.setDevicePixelRatio(ratio)
+        view.render(out)
+        return out
+
+    first = painted()
+    assert [painted() == first for _ in range(3)] == [True] * 3
+    bright = QImage(90, 160, QImage.Format.Format_RGB32)
+    bright.fill(QColor("#f0e0d0"))
+    view.show_image(bright)
+    other = painted()
+    assert other != first and [painted() == other for _ in range(3)] == [True] * 3
+    assert other.pixelColor(other.width() // 2, other.height() // 2) == QColor("#f0e0d0")
+    at = QPointF(view.rect().center())
+    turn = QWheelEvent(at, at, QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+                       Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QApplication.sendEvent(view, turn)
+    nearer = painted()
+    assert nearer != other and painted() == nearer == painted()
+    view.message = "gone"
+    assert painted() != nearer, "what lies over it is painted each time"
+    opened.looking.show(bright, "bar.mp4  1.20 s")
+    footage = painted()
+    assert footage != nearer and [painted() == footage for _ in range(3)] == [True] * 3
+    opened.looking.show(bright, "bar.mp4  1.24 s")
+    assert painted() != footage, "its caption too"
 
 
 def test_the_preview_shows_the_frame_under_the_playhead(opened: Window, qtbot: QtBot) -> None:

@@ -36,7 +36,7 @@ from test_any_edits import EDITS, Pick
 
 RATE = 48000
 by_lot = settings(
-    max_examples=150, deadline=None,
+    max_examples=80, deadline=None,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large],
 )  # fmt: skip
 
@@ -98,8 +98,7 @@ def test_each_frame_of_the_file_has_its_instant_and_every_event_lands(
     assert heard == pytest.approx(part[1] - part[0], abs=0.1)
     assert [n for n in done.notes if "black there" in n] == said_gaps(timeline, frames)
     report = check_rendered(timeline, path, part)
-    planned = check_reel(timeline)
-    assert [e for e in report.events if not e.ok] == not_landing(planned, part), "no worse in the file than as planned"
+    assert not_landing(report, part) == not_landing(check_reel(timeline), part), "no worse in the file than as planned"
     assert report.sound_offset_ms == pytest.approx(0, abs=1)
 
 
@@ -111,8 +110,9 @@ def said_gaps(timeline: Timeline, frames: range) -> list[str]:
     ]
 
 
-def not_landing(planned: Report, part: tuple[float, float]) -> list[object]:
-    return [e for e in planned.events if not e.ok and part[0] - 1e-6 <= e.time_s < part[1] - 1e-6]
+def not_landing(report: Report, part: tuple[float, float]) -> list[tuple[object, ...]]:
+    inside = [e for e in report.events if part[0] - 1e-6 <= e.time_s < part[1] - 1e-6]
+    return [(e.kind, e.frame, e.row, e.part) for e in inside if e.tied and not e.ok]
 
 
 @by_lot

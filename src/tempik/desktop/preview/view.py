@@ -9,6 +9,7 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPen,
+    QPixmap,
     QResizeEvent,
     QWheelEvent,
 )
@@ -19,7 +20,7 @@ from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.painting import painted, painter_on
 from tempik.desktop.widgets.theme import colour, words
 
 
@@ -40,6 +41,10 @@ class Preview(QWidget):
         self._zoom = 1.0
         self._offset = QPointF(0, 0)
         self._held: QPointF | None = None
+        self._shown: tuple[tuple[object, ...], QPixmap | None] = (
+            (),
+            None,
+        )  # what was painted last, and as it was if that was twice
         self.setMinimumSize(220, 240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Preview")
@@ -107,11 +112,7 @@ class Preview(QWidget):
         box = self.frame_box()
         p.fillRect(box, QColor("#000000"))
         if self.image is not None:
-            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-            seen = QRectF(self.image.rect())
-            if self.image.text("both"):  # before and after beside each other: this is after
-                seen.setLeft(seen.width() / 2)
-            p.drawImage(box, self.image, seen)
+            self._paint_picture(p, box, self.image)
         if self.mode.tool is not None:
             p.save()
             self.mode.tool.paint(p, box)
@@ -126,13 +127,31 @@ class Preview(QWidget):
             p.setPen(QColor(theme.QUIET))
             p.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)
 
+    def _paint_picture(self, p: QPainter, box: QRectF, image: QImage) -> None:
+        """The reel's picture, or footage's. From the second time on it is kept as it was painted: it mostly stays while one edits."""
+        ratio = p.deviceTransform().m11()  # of what is painted on, which need not be the screen
+        what = image.cacheKey(), box.getRect(), self.size(), ratio
+        known, picture = self._shown
+        if known != what:
+            self._shown = what, None
+            _paint_fitted(p, box, image)
+            return
+        if picture is None:
+            picture = QPixmap(self.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(QColor(theme.GROUND))
+            with painter_on(picture) as painter:
+                painter.fillRect(box, QColor("#000000"))
+                _paint_fitted(painter, box, image)
+            self._shown = what, picture
+        p.drawPixmap(0, 0, picture)
+
     def _paint_footage(self, p: QPainter, image: QImage) -> None:
         """The whole frame of footage, with what it is above it, so that it is not taken for the reel."""
         room = QRectF(self.rect()).adjusted(0, 26, 0, 0)
         size = image.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
         left, top = (self.width() - size.width()) / 2, room.top() + max(0.0, (room.height() - size.height()) / 2)
-        p.drawImage(QRectF(left, top, size.width(), size.height()), image)
+        self._paint_picture(p, QRectF(left, top, size.width(), size.height()), image)
         p.setFont(words(12))
         p.setPen(QColor(theme.CUE))
         text = p.fontMetrics().elidedText(
@@ -208,3 +227,11 @@ class Preview(QWidget):
             return
         self._zoom, self._offset = 1.0, QPointF(0, 0)
         self.update()
+
+
+def _paint_fitted(p: QPainter, box: QRectF, image: QImage) -> None:
+    seen = QRectF(image.rect())
+    if image.text("both"):  # before and after beside each other: this is after
+        seen.setLeft(seen.width() / 2)
+    p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+    p.drawImage(box, image, seen)
