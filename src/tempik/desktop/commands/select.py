@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from tempik.desktop.commands.clips import ClipCommands
 from tempik.desktop.commands.registry import command
+from tempik.desktop.session.gesture import give_up
 
 
 class SelectCommands(ClipCommands):
@@ -52,6 +53,9 @@ class SelectCommands(ClipCommands):
         frame = self.project.playhead.frame
         self.project.selection.select_clips(p.clip.id for p in self.project.timeline.placed if p.end > frame)
 
-    @command("Select", "Select nothing", ("Escape",), "clips")
+    @command("Select", "Drop what is being dragged; else select nothing", ("Escape",))
     def select_no_clip(self) -> None:
-        self.project.selection.select_clip(None)
+        if self.project.under_way:
+            give_up(self.project)
+        else:
+            self.project.selection.select_clip(None)

@@ -31,6 +31,7 @@ class Project(QObject):
     """Holds the reel. Every change goes through `change` or a gesture, is one undo step, and is announced by `changed`."""
 
     changed = Signal()  # the reel is another
+    given_up = Signal()  # what was under way is dropped, though the button is still held
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -125,8 +126,10 @@ class Project(QObject):
         """Whether a gesture is open."""
         return self._gesture is not None
 
-    def gesture_open(self, gesture: Gesture) -> bool:
-        return self._gesture is gesture
+    @property
+    def gesture(self) -> Gesture | None:
+        """The gesture that is open."""
+        return self._gesture
 
     def show_gesture(self, gesture: Gesture, edit: Callable[[Reel], Reel]) -> bool:
         """Show an edit of the reel as it was before the gesture began, without a step."""

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtWidgets import QApplication
+
 from tempik.reel import Reel
 
 if TYPE_CHECKING:
@@ -17,14 +20,16 @@ class Gesture:
 
     def __init__(self, project: Project) -> None:
         self._project = project
+        self._given_up = False
 
     @property
     def open(self) -> bool:
-        return self._project.gesture_open(self)
+        return self._project.gesture is self
 
     def show(self, edit: Callable[[Reel], Reel]) -> bool:
-        """Show an edit of the reel as it was before the gesture began; False, having said why, where it cannot be had."""
-        return self._project.show_gesture(self, edit)
+        """Show an edit of the reel as it was before the gesture began; False, having said why, where it cannot be had.
+        Given up it stays so until the button is let go."""
+        return not self._given_up and self._project.show_gesture(self, edit)
 
     def settle(self, what: str) -> None:
         """What is shown becomes one undo step; without anything shown nothing happens."""
@@ -34,3 +39,45 @@ class Gesture:
         """Show the reel as it was before."""
         if self.open:
             self._project.forget_gesture()
+
+    def give_up(self) -> None:
+        """Drop it while the button is still held: whoever drags on moves nothing."""
+        self.drop()
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            self._given_up = True
+            UntilLetGo(self._as_before)
+
+    def _as_before(self) -> None:
+        self._given_up = False
+
+
+def give_up(project: Project) -> None:
+    """Drop what is under way, such as a drag: everything is as it was."""
+    if project.gesture is not None:
+        project.gesture.give_up()
+        project.given_up.emit()
+        project.messages.say("Dropped: it is as it was.")
+
+
+class UntilLetGo(QObject):
+    """Waits for the button that is held to be let go, or another to be pressed, and goes."""
+
+    def __init__(self, then: Callable[[], None]) -> None:
+        app = QApplication.instance()
+        super().__init__(app)
+        self._then = then
+        if app is not None:
+            app.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        kind = event.type()
+        if kind in (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease):
+            app = QApplication.instance()
+            if app is not None:
+                app.removeEventFilter(self)
+            if kind == QEvent.Type.MouseButtonPress:
+                self._then()
+            else:
+                QTimer.singleShot(0, self._then)  # the widget's own release comes first
+            self.deleteLater()
+        return False

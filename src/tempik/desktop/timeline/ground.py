@@ -13,7 +13,7 @@ from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
-from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.theme import colour, words
 from tempik.reel import Point
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
@@ -119,3 +119,18 @@ def paint_scroll(p: QPainter, layout: Layout, height: int) -> None:
     p.setBrush(QColor(theme.QUIET))
     p.drawRoundedRect(QRectF(3, top, 4, tall), 2, 2)
     p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def paint_beside(p: QPainter, pointer: QPointF, text: str, width: int, height: int) -> None:
+    """What a drag does, beside the pointer."""
+    p.setFont(words(12))
+    wide = p.fontMetrics().horizontalAdvance(text) + 16
+    tall = p.fontMetrics().height() + 6
+    x = min(max(pointer.x() + 14, GUTTER), width - wide - 6)
+    y = min(max(pointer.y() + 18, RULER_H + 24), height - tall - 6)
+    box = QRectF(x, y, wide, tall)
+    p.setPen(QColor(theme.RHYTHM))
+    p.setBrush(colour(theme.SUNK, 0.94))
+    p.drawRoundedRect(box, 4, 4)
+    p.setPen(QColor(theme.TEXT))
+    p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -34,7 +34,6 @@ from tempik.desktop.timeline.spoken import SpokenLanes
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import as_tip
-from tempik.desktop.widgets.theme import colour, words
 from tempik.time import time_of
 
 # So long after the last step of a zoom everything is painted exactly.
@@ -74,6 +73,7 @@ class TimelineView(DropTarget):
         self.setAccessibleName("Timeline")
         self._spoken = SpokenLanes(self)
         project.changed.connect(self._reel_changed)
+        project.given_up.connect(self._let_go)
         for signal in (
             *(project.selection.selected, project.selection.row_selected, project.selection.sound_selected),
             *(strips.changed, song.changed, watch.changed, shapes.changed),
@@ -209,7 +209,7 @@ class TimelineView(DropTarget):
             x = frame_x(self.view, timeline, self.dropping.frame)
             ground.paint_snap(p, self.view, ctx.layout, x, self.dropping.label)
         if self._drag_text:
-            self._paint_drag_text(p)
+            ground.paint_beside(p, self._drag_at, self._drag_text, self.width(), self.height())
         if self.hasFocus():
             p.setPen(QColor(theme.RHYTHM))
             p.drawRect(self.rect().adjusted(0, 0, -1, -1))
@@ -224,19 +224,6 @@ class TimelineView(DropTarget):
     def _drag_text(self) -> str:
         """What a drag does, to be shown beside the pointer."""
         return self._gesture.text if self._gesture is not None else ""
-
-    def _paint_drag_text(self, p: QPainter) -> None:
-        p.setFont(words(12))
-        wide = p.fontMetrics().horizontalAdvance(self._drag_text) + 16
-        tall = p.fontMetrics().height() + 6
-        x = min(max(self._drag_at.x() + 14, GUTTER), self.width() - wide - 6)
-        y = min(max(self._drag_at.y() + 18, ground.RULER_H + 24), self.height() - tall - 6)
-        box = QRectF(x, y, wide, tall)
-        p.setPen(QColor(theme.RHYTHM))
-        p.setBrush(colour(theme.SUNK, 0.94))
-        p.drawRoundedRect(box, 4, 4)
-        p.setPen(QColor(theme.TEXT))
-        p.drawText(box, Qt.AlignmentFlag.AlignCenter, self._drag_text)
 
     # Pointer
 
@@ -298,10 +285,15 @@ class TimelineView(DropTarget):
             self._gesture = None
         self.update()
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+    def _let_go(self) -> None:
+        """The drag under way is none any more: everything is as it was."""
         if self._gesture is not None:
             self._gesture.drop()
             self._gesture = None
+            self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._let_go()
         self._pressed = event.position()
         found = self.hit(event.position())
         if found is not None and found[1].double is not None:

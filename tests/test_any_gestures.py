@@ -1,0 +1,178 @@
+"""Any drag, anywhere on what can be dragged: it can be dropped by Esc, taken back, and led back to where it began.
+
+By lot over a reel that has a little of everything. What a drag means is told in other tests; here only what holds of all of them."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from tempik.desktop.pages import PAGES
+from tempik.desktop.session.log import log_path
+from tempik.desktop.shell.window import Window
+from tempik.edit.accents.keys import with_key
+from tempik.edit.clips.layers import with_clip_key, with_fade
+from tempik.edit.clips.place import with_clip_at, with_picture_row, with_row
+from tempik.edit.joins.laying import JoinPlace, laid
+from tempik.edit.sounds.clips import with_sound_clip, with_sound_track
+from tempik.edit.sounds.rows import with_sound_row
+from tempik.edit.titles import with_title
+from tempik.joins import join_of
+from tempik.reel import Edge, Reel, Rule, Title
+from tempik.reel.validate import problems
+
+pytestmark = pytest.mark.usefixtures("no_dialogs")
+NONE = Qt.KeyboardModifier.NoModifier
+HELD = (
+    NONE,
+    NONE,
+    Qt.KeyboardModifier.ShiftModifier,
+    Qt.KeyboardModifier.AltModifier,
+    Qt.KeyboardModifier.ControlModifier,
+)
+LEFT = Qt.MouseButton.LeftButton
+
+
+def rich(reel: Reel) -> Reel:
+    """A reel with a join, keys, a fade, a title, a second track, sounds of both kinds, and accents."""
+    first = reel.clips[0]
+    reel = laid(reel, [JoinPlace(reel.clips[1].id)], join_of("dissolve"))
+    reel = with_clip_key(reel, first.id, "zoom", 20, 1.3)
+    reel = with_fade(reel, [first.id], False, 12)
+    reel = with_row(reel)
+    reel = with_clip_at(reel, reel.footage[1].id, 40, 1, "over", 1.0, 60)
+    reel, _ = with_title(reel, Title("hot iron"), 120, 60)
+    reel = with_key(reel, reel.rows[0].id, "level", 60, 0.5)
+    reel = with_sound_row(reel, ["tick"], Rule("points", every=4))
+    reel = with_sound_track(reel)
+    return with_sound_clip(reel, "boom", Edge(3.0))
+
+
+@pytest.fixture
+def whole(opened: Window) -> Window:
+    assert opened.project.change("A little of everything", rich)
+    opened.resize(1280, 800)
+    opened.activateWindow()
+    opened.setFocus()
+    return opened
+
+
+class Dragger:
+    """Presses and drags at places by lot."""
+
+    def __init__(self, window: Window, seed: int) -> None:
+        self.window, self.rng = window, random.Random(seed)
+
+    def widget(self) -> QWidget:
+        window = self.window
+        page = window.bench.current
+        own = (
+            [w for w in page.findChildren(QWidget) if type(w).__module__.startswith("tempik") and w.isVisible()]
+            if page
+            else []
+        )
+        # A button of our own is no place to drag: it is let go on another.
+        places = [w for w in own if w.width() > 60 and w.height() > 30 and not hasattr(w, "clicked")]
+        return self.rng.choice([window.timeline] * 6 + [window.strip, window.preview, *places])
+
+    def path(self, widget: QWidget) -> list[QPoint]:
+        at = QPoint(self.rng.randrange(widget.width()), self.rng.randrange(widget.height()))
+        out = [at]
+        for _ in range(self.rng.randrange(2, 5)):
+            at = at + QPoint(self.rng.randrange(-90, 91), self.rng.randrange(-25, 26))
+            out.append(QPoint(min(max(at.x(), 0), widget.width() - 1), min(max(at.y(), 0), widget.height() - 1)))
+        return out
+
+    def press(self, widget: QWidget, path: list[QPoint], held: Qt.KeyboardModifier) -> None:
+        QTest.mousePress(widget, LEFT, held, path[0])
+        for at in path[1:]:
+            QTest.mouseMove(widget, at)
+        QApplication.processEvents()
+
+    def release(self, widget: QWidget, at: QPoint, held: Qt.KeyboardModifier) -> None:
+        QTest.mouseRelease(widget, LEFT, held, at)
+        QApplication.processEvents()
+
+
+def pages_by_turns(window: Window, number: int, every: int) -> None:
+    """Open another page every so many drags."""
+    if number % every:
+        return
+    page = PAGES[(number // every) % len(PAGES)]
+    window.open_page(page)
+    QApplication.processEvents()
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_any_drag_is_one_step_that_is_taken_back_and_done_again(whole: Window, qtbot: QtBot, seed: int) -> None:
+    hand, project = Dragger(whole, seed), whole.project
+    for number in range(150):
+        pages_by_turns(whole, number, 11)
+        before, steps = project.reel, project.history.at
+        widget, held = hand.widget(), hand.rng.choice(HELD)
+        path = hand.path(widget)
+        hand.press(widget, path, held)
+        hand.release(widget, path[-1], held)
+        after = project.reel
+        where = f"{type(widget).__name__} {[(p.x(), p.y()) for p in path]} {held}"
+        assert problems(after) == [], where
+        made = project.history.at - steps
+        assert made in (0, 1), where
+        assert (after == before) or made == 1, f"changed without a step: {where}"
+        if made:
+            whole.undo()
+            assert project.reel == before, where
+            project.redo()
+            assert project.reel == after, where
+            whole.undo()
+    assert not log_path().is_file(), log_path().read_text()[-1500:]
+
+
+@pytest.mark.parametrize("seed", range(2, 4))
+def test_any_drag_is_dropped_by_esc(whole: Window, qtbot: QtBot, seed: int) -> None:
+    hand, project, dropped = Dragger(whole, seed), whole.project, 0
+    for number in range(150):
+        pages_by_turns(whole, number, 11)
+        before, steps = project.reel, project.history.at
+        widget, held = hand.widget(), hand.rng.choice(HELD)
+        path = hand.path(widget)
+        hand.press(widget, path, held)
+        under_way = project.under_way
+        dropped += under_way
+        whole.activateWindow()  # a popup that closed leaves none active without a window manager
+        QTest.keyClick(whole.windowHandle(), Qt.Key.Key_Escape)
+        where = f"{type(widget).__name__} {[(p.x(), p.y()) for p in path]} {held}"
+        if under_way:
+            assert project.reel == before, f"Esc leaves it as it was: {where}"
+        hand.release(widget, path[-1], held)
+        assert project.history.at - steps in (0, 1), where
+        if under_way:
+            assert project.reel == before and project.history.at == steps, f"nor does letting go: {where}"
+        elif project.history.at > steps:
+            whole.undo()
+            assert project.reel == before, where
+    assert dropped > 25
+    assert not log_path().is_file(), log_path().read_text()[-1500:]
+
+
+def test_no_drag_changes_a_locked_track(whole: Window, qtbot: QtBot) -> None:
+    hand, project = Dragger(whole, 9), whole.project
+    project.change("Locked", lambda reel: with_picture_row(with_picture_row(reel, 0, locked=True), 1, locked=True))
+    locked = {c.id: c for c in project.reel.clips if project.reel.tracks[c.track].locked}
+    assert len(locked) > 3
+    for number in range(120):
+        pages_by_turns(whole, number, 11)
+        widget, held = hand.widget(), hand.rng.choice(HELD)
+        path = hand.path(widget)
+        hand.press(widget, path, held)
+        hand.release(widget, path[-1], held)
+        if all(project.reel.tracks[c.track].locked for c in locked.values()):
+            now = {c.id: c for c in project.reel.clips if c.id in locked}
+            assert now == locked, f"{type(widget).__name__} {path} {held}"
+        if project.history.at > 2:
+            whole.undo()
