@@ -257,3 +257,23 @@ def test_a_stale_size_of_another_screen_is_brought_onto_this_one() -> None:
     room = QRect(0, 0, 1366, 728)
     assert fitted(QSize(2400, 1300), room) == QSize(1366, 728)
     assert fitted(QSize(400, 300), room) == QSize(1100, 660)
+
+
+def test_the_header_stays_in_place_when_something_is_changed(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """Undo and play moved by eight pixels when the word beside the name changed: a second click met another button."""
+    opened.project.save(tmp_path / "r.tempik")
+    qtbot.wait(50)
+    header = opened.header
+
+    def places() -> list[tuple[int, int]]:
+        QApplication.processEvents()
+        buttons = (header.undo_button, header.redo_button, header.play_button, header.export_button)
+        return [(b.mapTo(opened, QPoint(0, 0)).x(), b.width()) for b in buttons]
+
+    saved = places()
+    assert header.saved.text() == "saved"
+    opened.project.playhead.go(20)
+    opened.cuts.split()
+    assert header.saved.text() == "unsaved" and places() == saved
+    opened.undo()
+    assert header.saved.text() == "saved" and places() == saved

@@ -48,6 +48,8 @@ class HeaderBar(QWidget):
         self.title.setFont(words(15, True))
         self.saved = Label()
         self.saved.setStyleSheet(f"color: {theme.QUIET};")
+        # Whatever it says, the buttons after it stay where they are: one is about to be clicked again.
+        self.saved.setMinimumWidth(self.saved.fontMetrics().horizontalAdvance("unsaved") + 2)
         row.addWidget(self.menu_button)
         row.addWidget(self.title)
         self.nest_button = QPushButton()
