@@ -36,7 +36,7 @@ from test_any_edits import EDITS, Pick
 
 RATE = 48000
 by_lot = settings(
-    max_examples=12, deadline=None,
+    max_examples=8, deadline=None,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large],
 )  # fmt: skip
 
