@@ -527,7 +527,7 @@ def band(rng: Rng, groove: Groove | None = None, seconds: float | None = None) -
     everything = {*groove.parts, "bass", "chords", "pad", "lead"}
     keep = {
         p
-        for p in everything
+        for p in sorted(everything)  # a set's own order is another in every process
         if rng.random()
         < {"kick": 0.96, "snare": 0.93, "bass": 0.85, "chords": 0.8, "pad": 0.35, "lead": 0.5}.get(p, 0.75)
     }

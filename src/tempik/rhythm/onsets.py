@@ -1,7 +1,8 @@
 """Onsets: every attack of a song at its rising edge, with what it sounds like: kick, snare, hat or other.
 
 Where the level rises steeply there may be an attack; a small network (`ranking`) says of each place, from what the
-bands and the front end hear there, whether it is one and of which kind.
+bands and the front end hear there and how that stands out in this song, whether it is one and of which kind. A drum
+sounds alike each time it is struck: places that are alike agree on their kind.
 """
 
 from __future__ import annotations
@@ -41,14 +42,15 @@ def find_onsets(power: Array, found: Features, rise: Array, heard: Heard) -> tup
     places = places_of(power, rise)
     if not len(places.times_s):
         return ()
-    odds = scores("kinds", traits(places, found, heard))
+    rows = traits(places, found, heard)
+    odds = scores("kinds", rows)
     share = np.exp(odds - odds.max(axis=1, keepdims=True))
     share /= share.sum(axis=1, keepdims=True)
     sure = 1 - share[:, len(BANDS)] >= _CERTAIN
     times, size = places.times_s[sure], places.size[sure]
     if not len(times):
         return ()
-    kinds = share[sure, : len(BANDS)].argmax(axis=1)
+    kinds = agreed(rows[sure], odds[sure], share[sure]).argmax(axis=1)
     strength = np.clip(np.sqrt(size / (np.percentile(size, 95) + 1e-9)), 0.02, 1.0) * _loudness(times, found)
     return tuple(
         Onset(round(float(t), 5), round(float(np.clip(s, 0.02, 1)), 3), BANDS[k])
@@ -113,13 +115,43 @@ def traits(places: Places, found: Features, heard: Heard) -> NDArray[np.float64]
     levels = [grouped[np.clip(at + step, 0, last)] for step in _AROUND]
     before = levels[0]
     gaps = np.diff(times, prepend=times[0] - 1, append=times[-1] + 1)
-    return np.column_stack(
+    own = np.column_stack(
         [
             *(gain, share, found.harmony[at], kinds, standing, places.against),
             *(before, *(level - before for level in levels[1:])),
             *(np.minimum(gaps[:-1], 0.5), np.minimum(gaps[1:], 0.5)),
         ]
     )
+    return np.concatenate([own, _against_the_song(own)], axis=1)
+
+
+def _against_the_song(own: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return how each place's traits stand out among those of all places of the song."""
+    low, middle, high = np.percentile(own, [10, 50, 90], axis=0)
+    return np.asarray(np.clip((own - middle) / (high - low + 0.05), -3, 3))
+
+
+# How many are asked, what their word weighs, among how many they are sought.
+_LIKE, _AGREE, _TOGETHER = 12, 0.8, 400
+
+
+def agreed(rows: NDArray[np.float64], odds: NDArray[np.float64], share: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return for each attack how likely each kind is, as logarithms, shape (places, 4), from what the network says of it and of the
+    attacks of the song that are most like it. `rows` are traits, `odds` and `share` what the network says."""
+    own = np.log(share[:, : len(BANDS)] + 1e-9)
+    if len(rows) < _LIKE + 2:
+        return own
+    seen = np.concatenate([rows[:, rows.shape[1] // 2 :], odds], axis=1).astype(np.float32)
+    seen /= np.linalg.norm(seen, axis=1, keepdims=True) + 1e-6
+    out = np.empty_like(own)
+    parts = np.array_split(np.arange(len(rows)), -(-len(rows) // _TOGETHER))
+    for part in parts:
+        like = seen[part] @ seen[part].T
+        np.fill_diagonal(like, -np.inf)
+        near = np.argpartition(-like, _LIKE, axis=1)[:, :_LIKE]
+        said = np.log(share[part][near].mean(axis=1)[:, : len(BANDS)] + 1e-4)
+        out[part] = (1 - _AGREE) * own[part] + _AGREE * said
+    return out
 
 
 def _loudness(times: Times, found: Features) -> Array:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtGui import QGuiApplication
 
 from tempik.reel import Reel
 
@@ -43,7 +43,7 @@ class Gesture:
     def give_up(self) -> None:
         """Drop it while the button is still held: whoever drags on moves nothing."""
         self.drop()
-        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+        if QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton:
             self._given_up = True
             UntilLetGo(self._as_before)
 
@@ -63,7 +63,7 @@ class UntilLetGo(QObject):
     """Waits for the button that is held to be let go, or another to be pressed, and goes."""
 
     def __init__(self, then: Callable[[], None]) -> None:
-        app = QApplication.instance()
+        app = QGuiApplication.instance()
         super().__init__(app)
         self._then = then
         if app is not None:
@@ -72,7 +72,7 @@ class UntilLetGo(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
         if kind in (QEvent.Type.MouseButtonPress, QEvent.Type.MouseButtonRelease):
-            app = QApplication.instance()
+            app = QGuiApplication.instance()
             if app is not None:
                 app.removeEventFilter(self)
             if kind == QEvent.Type.MouseButtonPress:
