@@ -9,10 +9,11 @@ import random
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QAbstractSlider, QApplication, QScrollBar, QWidget
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.pages import PAGES
+from tempik.desktop.pages.page import Page
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
 from tempik.edit.accents.keys import with_key
@@ -176,3 +177,30 @@ def test_no_drag_changes_a_locked_track(whole: Window, qtbot: QtBot) -> None:
             assert now == locked, f"{type(widget).__name__} {path} {held}"
         if project.history.at > 2:
             whole.undo()
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_a_slider_that_is_dropped_shows_what_is_so(whole: Window, page: type[Page]) -> None:
+    """It had stayed where it was dragged to, though the reel was as before."""
+    whole.project.selection.select_clip(whole.project.timeline.placed[1].clip.id)
+    whole.open_page(page)
+    QApplication.processEvents()
+    current = whole.bench.current
+    assert current is not None
+    before = whole.project.reel
+    for slider in current.findChildren(QAbstractSlider):
+        if isinstance(slider, QScrollBar) or not slider.isVisible() or not slider.isEnabled():
+            continue
+        value, across, middle = slider.value(), slider.width(), slider.height() // 2
+        QTest.mousePress(slider, LEFT, NONE, QPoint(across // 3, middle))
+        QTest.mouseMove(slider, QPoint(across * 2 // 3, middle))
+        if not whole.project.under_way:
+            QTest.mouseRelease(slider, LEFT, NONE, QPoint(across * 2 // 3, middle))
+            whole.project.go_to_step(1)
+            continue
+        whole.activateWindow()
+        QTest.keyClick(whole.windowHandle(), Qt.Key.Key_Escape)
+        QTest.mouseMove(slider, QPoint(across * 3 // 4, middle))
+        QTest.mouseRelease(slider, LEFT, NONE, QPoint(across * 3 // 4, middle))
+        QTest.qWait(30)
+        assert whole.project.reel == before and slider.value() == value, slider.accessibleName()

@@ -49,6 +49,7 @@ class Gesture:
 
     def _as_before(self) -> None:
         self._given_up = False
+        self._project.changed.emit()  # a slider that was dragged on shows what is so again
 
 
 def give_up(project: Project) -> None:
