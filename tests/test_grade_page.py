@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QImage, QKeyEvent
+from PySide6.QtGui import QColor, QImage, QKeyEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog
 from pytestqt.qtbot import QtBot
@@ -338,3 +338,16 @@ def test_scopes_follow_the_frame_and_say_what_is_cut(page: GradePage, qtbot: QtB
 
 def test_the_reel_says_nothing_of_grades_it_has_not(reel: Reel) -> None:
     assert reel.look is None and replace(reel, look=Grade()).look == Grade()
+
+
+@pytest.mark.parametrize("kind", [QImage.Format.Format_RGB888, QImage.Format.Format_RGB32])
+def test_what_a_scope_shows_outlives_the_picture_it_was_told_of(kind: QImage.Format) -> None:
+    """Qt's memory of a picture was read after the picture had gone: the window ended after two hours of work."""
+    image = QImage(61, 40, kind)
+    image.fill(QColor("#804020"))
+    shown = pixels_of(image)
+    assert not np.shares_memory(shown, np.frombuffer(image.constBits(), np.uint8)) and shown.flags.writeable
+    image.fill(QColor("#000000"))
+    assert (shown == (0x80, 0x40, 0x20)).all() and shown.shape == (40, 61, 3)
+    del image
+    assert (shown == (0x80, 0x40, 0x20)).all()

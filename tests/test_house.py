@@ -125,3 +125,11 @@ def test_the_window_starts_without_what_only_titles_and_pictures_need() -> None:
     asked = f"import sys, tempik.desktop.shell.window; print([m for m in {slow!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_the_memory_of_a_picture_is_read_in_one_place() -> None:
+    """An array over it does not keep the picture: one place copies."""
+    reading = {
+        p.name for p in SRC.rglob("*.py") if re.search(r"\b(const)?[bB]its\(\)|constScanLine|scanLine\(", p.read_text())
+    }
+    assert reading == {"images.py"}

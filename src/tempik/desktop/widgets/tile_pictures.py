@@ -6,10 +6,10 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.images import image_of
+from tempik.desktop.widgets.images import image_of, rgb_of
 from tempik.desktop.widgets.theme import words
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 
@@ -22,7 +22,7 @@ def cut_to(pixmap: QPixmap | None, wide: int, tall: int) -> Picture:
         plain = solid(wide, tall, 70)
         plain.y[:, ::12] = 150
         return plain
-    image = pixmap.toImage().convertToFormat(QImage.Format.Format_RGB888)
+    image = pixmap.toImage()
     scale = max(wide / image.width(), tall / image.height())
     image = image.scaled(
         max(wide, math.ceil(image.width() * scale)),
@@ -30,8 +30,7 @@ def cut_to(pixmap: QPixmap | None, wide: int, tall: int) -> Picture:
         Qt.AspectRatioMode.IgnoreAspectRatio,
         Qt.TransformationMode.SmoothTransformation,
     )
-    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    rgb = rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)
+    rgb = rgb_of(image)
     top, left = (image.height() - tall) // 2, (image.width() - wide) // 2
     return from_rgb(np.ascontiguousarray(rgb[top : top + tall, left : left + wide]))
 

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, 
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import paint_sunk
 from tempik.desktop.widgets.form import LOW
+from tempik.desktop.widgets.images import rgb_of
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import colour, figures, words
@@ -29,9 +30,7 @@ BARS = (("R", "#bf0000"), ("Y", "#bfbf00"), ("G", "#00bf00"), ("C", "#00bfbf"), 
 
 def pixels_of(image: QImage) -> NDArray[np.uint8]:
     """Return a picture's red, green and blue, shape (height, width, 3): of two side by side, the second."""
-    image = image.convertToFormat(QImage.Format.Format_RGB888)
-    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    rgb = rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3)
+    rgb = rgb_of(image)
     return rgb[:, image.width() // 2 :] if image.text("both") else rgb
 
 
