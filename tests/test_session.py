@@ -2,7 +2,9 @@
 
 import gc
 import os
+import signal
 import stat
+import subprocess
 import sys
 import threading
 import time
@@ -493,3 +495,16 @@ def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot
         assert set(dropped) == {threading.main_thread()}
     finally:
         gc.disable()
+
+
+def test_a_crash_of_a_library_is_in_the_log_and_a_quiet_run_leaves_none(tmp_path: Path) -> None:
+    """No exception tells of it: the window is gone, and nothing said where."""
+    begin = "from tempik.desktop.session.log import log_crashes; log_crashes()"
+    env = {**os.environ, "TEMPIK_STATE": str(tmp_path / "state"), "QT_QPA_PLATFORM": "offscreen"}
+    crash = f"{begin}\ndef read_nowhere():\n    import ctypes; ctypes.string_at(0)\nread_nowhere()"
+    done = subprocess.run([sys.executable, "-c", crash], env=env, capture_output=True, check=False)
+    log = (tmp_path / "state" / "tempik.log").read_text()
+    assert done.returncode == -signal.SIGSEGV and "Segmentation fault" in log and "in read_nowhere" in log
+    (tmp_path / "state" / "tempik.log").unlink()
+    subprocess.run([sys.executable, "-c", begin], env=env, check=True)
+    assert not (tmp_path / "state" / "tempik.log").exists()

@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 EDITOR = """
-import json, os, random, sys, threading, time
+import faulthandler, json, os, random, sys, threading, time
+faulthandler.enable()
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from pathlib import Path
 from PySide6.QtCore import QEventLoop, QTimer
@@ -101,8 +102,10 @@ def run(project: Path, length_s: float) -> Soak:
     own = {"TEMPIK_CACHE": str(folder / "cache"), "TEMPIK_STATE": str(folder / "state"), "OPENBLAS_NUM_THREADS": "1"}
     done = subprocess.run(
         [sys.executable, "-c", EDITOR, str(project), str(length_s)],
-        capture_output=True, text=True, check=True, env={**os.environ, **own, "QT_QPA_PLATFORM": "offscreen"},
+        capture_output=True, text=True, check=False, env={**os.environ, **own, "QT_QPA_PLATFORM": "offscreen"},
     )  # fmt: skip
+    if done.returncode:
+        raise SystemExit(f"The window ended with {done.returncode}:\n{done.stderr[-4000:]}")
     out = json.loads(done.stdout.strip().splitlines()[-1])
     second = [s for at, s in out["samples"] if 0.25 * length_s < at <= 0.5 * length_s]
     last = [s for at, s in out["samples"] if at > 0.75 * length_s]

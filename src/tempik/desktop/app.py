@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.heap import Heap
-from tempik.desktop.session.log import log_fault
+from tempik.desktop.session.log import log_crashes, log_fault
 from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
@@ -34,6 +34,7 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     assert isinstance(app, QApplication)
     QGuiApplication.setApplicationDisplayName("Tempik")
     QGuiApplication.setDesktopFileName("tempik")
+    log_crashes()
     theme.dress(app)
     KeyboardPresses(app)
     window = Window()

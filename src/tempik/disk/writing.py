@@ -229,12 +229,12 @@ def write_all(fd: int, data: bytes) -> None:
         left = left[os.write(fd, left) :]
 
 
-def open_lock(path: Path) -> int:
-    """Open or make a file that serves as a lock, through no link, and return its descriptor. Raises OSError, with
-    ELOOP where something else lies in its place."""
+def open_lock(path: Path, more: int = 0) -> int:
+    """Open or make a file that serves as a lock, through no link, and return its descriptor; `more` flags of the system's, such as
+    O_APPEND. Raises OSError, with ELOOP where something else lies in its place."""
     folder = _opened_folder(path.parent, own=False)
     try:
-        flags = os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_RDWR | os.O_CLOEXEC
+        flags = os.O_CREAT | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_RDWR | os.O_CLOEXEC | more
         fd = os.open(path.name, flags, 0o666, dir_fd=folder)
     finally:
         os.close(folder)

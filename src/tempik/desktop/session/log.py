@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import atexit
+import faulthandler
 import logging
+import os
 import threading
 from pathlib import Path
 
+from tempik.disk.writing import make_folders, open_lock
 from tempik.project.file import state_folder
 
 _LOCK = threading.Lock()
@@ -43,3 +47,26 @@ def _logger() -> logging.Logger:
 def log_fault(where: str, error: BaseException) -> None:
     """Write a fault and where it happened."""
     _logger().error("%s: %s", where, error, exc_info=(type(error), error, error.__traceback__))
+
+
+def has_faults() -> bool:
+    """Tell whether anything was written to the log."""
+    path = log_path()
+    return path.is_file() and path.stat().st_size > 0
+
+
+def log_crashes() -> None:
+    """Have it written to the log where each thread was, should a library's code end the program: no exception tells of that."""
+    try:
+        make_folders(log_path().parent)
+        file = open_lock(log_path(), os.O_APPEND)
+    except OSError:
+        faulthandler.enable()
+        return
+    faulthandler.enable(file)
+    atexit.register(_leave_no_empty_log)
+
+
+def _leave_no_empty_log() -> None:
+    if not has_faults():
+        log_path().unlink(missing_ok=True)

@@ -13,7 +13,7 @@ from tempik.desktop.pages.page import Desk
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.preview.view import Preview
-from tempik.desktop.session.log import log_path
+from tempik.desktop.session.log import has_faults, log_path
 from tempik.desktop.shell.bench import Bench
 from tempik.desktop.shell.header import HeaderBar
 from tempik.desktop.shell.palette import CommandPalette
@@ -123,7 +123,7 @@ class ViewCommands(QObject):
     def show_log(self) -> None:
         """Open the file with the faults that happened, to be reported."""
         path = log_path()
-        if not path.is_file():
+        if not has_faults():
             self.project.messages.say("Nothing has gone wrong yet: there is no log.")
         elif not _open(QUrl.fromLocalFile(str(path))):
             self.project.messages.say(f"The log is {path}.")
