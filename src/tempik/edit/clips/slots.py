@@ -122,15 +122,16 @@ class Met:
         self._points: dict[tuple[int, int], Point | None] = {}
         self._edges: dict[tuple[int, int], Edge] = {}
 
-    def point(self, at: tuple[int, int]) -> Point | None:
+    def point(self, frame: int, within: int) -> Point | None:
+        at = frame, within
         if at not in self._points:
-            self._points[at] = self._timeline.point_at(*at)
+            self._points[at] = self._timeline.point_at(frame, within)
         return self._points[at]
 
-    def edge(self, at: tuple[int, int]) -> Edge:
-        edge = self._edges.get(at)
+    def edge(self, frame: int, within: int) -> Edge:
+        edge = self._edges.get((frame, within))
         if edge is None:
-            edge = self._edges[at] = _edge_on(self._timeline, at[0], self.point(at))
+            edge = self._edges[frame, within] = _edge_on(self._timeline, frame, self.point(frame, within))
         return edge
 
 
@@ -138,26 +139,24 @@ def _moved(timeline: Timeline, placed: Placed, frames: int, start_within: int, e
     clip, ties = placed.clip, placed.ties
     if not frames:
         return clip
+    start = met.edge(placed.begin + frames, start_within if clip.start.point is not None else 0)
+    end = met.edge(placed.until + frames, end_within if clip.end.point is not None else 0)
     pins = []
     for tie in ties:
-        point = met.point((tie.frame + frames, STAYS_TIED_FRAMES))
+        point = met.point(tie.frame + frames, STAYS_TIED_FRAMES)
         if point is not None:
             pins.append(Pin(tie.cue, point.id))
-    baked = len(pins) < len(ties) and (len(ties) > 1 or clip.shaped is not None)
-    return replace(
-        clip,
-        start=met.edge((placed.begin + frames, start_within if clip.start.point is not None else 0)),
-        end=met.edge((placed.until + frames, end_within if clip.end.point is not None else 0)),
-        source_s=placed.map.start_s,
-        in_place=False,
-        pins=tuple(pins),
-        keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()}
-        if clip.keys
-        else clip.keys,
-        curve=flat(placed.map.curve) if baked else clip.curve,
-        part=placed.map.part if baked else clip.part,
-        shaped=None if baked else clip.shaped,
-    )
+    source_s = placed.map.start_s
+    if clip.keys or clip.shaped is not None or len(pins) < len(ties):
+        baked = len(pins) < len(ties) and (len(ties) > 1 or clip.shaped is not None)
+        clip = replace(
+            clip,
+            keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()},
+            curve=flat(placed.map.curve) if baked else clip.curve,
+            part=placed.map.part if baked else clip.part,
+            shaped=None if baked else clip.shaped,
+        )
+    return replace(clip, start=start, end=end, source_s=source_s, in_place=False, pins=tuple(pins))
 
 
 def with_clips(reel: Reel, changed: Sequence[Clip], gone: Iterable[str] = ()) -> Reel:
