@@ -319,3 +319,12 @@ def test_the_song_can_be_heard_anew_and_keeps_what_was_named(page: Window, qtbot
         page.commands["hear_anew"].trigger()
     assert song(page).tempo_bpm == pytest.approx(128, abs=0.1)
     assert [p.time_s for p in song(page).points if p.name == "hammer"] == [pytest.approx(first.time_s, abs=0.005)]
+
+
+def test_making_the_page_leaves_the_playhead_where_it_is(opened: Window) -> None:
+    """It is made ahead while nothing is touched: some seconds after a start the playhead had gone back to the first frame."""
+    opened.project.playhead.go(100)
+    opened.bench.page(RhythmPage)
+    assert opened.project.playhead.frame == 100
+    opened.page(RhythmPage).refill()
+    assert opened.project.playhead.frame == 100

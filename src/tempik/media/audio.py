@@ -34,7 +34,7 @@ class Sound(NamedTuple):
 
 
 MOST_S = 3 * 3600.0
-LONG_S = 20 * 60.0  # sounds longer than this are held on disk, and analysed in parts
+LONG_S = 20 * 60.0  # sounds longer than this are held on disk
 
 
 def decode_sound(path: str, rate: int = 48000, mono: bool = False, whole: bool = False) -> Sound:

@@ -115,8 +115,8 @@ class RhythmPage(RhythmControls):
         for button, (pace, _) in zip(self.paces, PACES, strict=True):
             button.setChecked(pace == self.listening.pace)
         self._show_foot()
-        self._filling = False
         self._cursor_moved(self.view.cursor_s)
+        self._filling = False
 
     def _show_strip(self, heard: Analysis | None) -> None:
         """Show the readings of a song that was just heard where it is not sure of them, else as they were left."""
