@@ -8,8 +8,9 @@ from pathlib import Path
 import numpy as np
 
 from tempik.check import check_reel
+from tempik.demo.footage import footage_name, write_scene
 from tempik.demo.scenes import SCENES
-from tempik.demo.write import SONG, footage_name, write_scene
+from tempik.demo.song import SONG
 from tempik.media import FrameReader, decode_sound, index_frames, probe
 from tempik.media.probe import cadence
 from tempik.project.file import load_reel

@@ -135,6 +135,7 @@ def _parser() -> argparse.ArgumentParser:
 
     demo = verbs.add_parser("demo", help="write the demo's media, its truth and forge.tempik")
     demo.add_argument("folder", type=Path, metavar="DIR")
+    demo.add_argument("--draft", action="store_true", help="draft its reel anew rather than take the recorded one")
 
     cli_draft.add_parser(verbs)
     cli_speed.add_parser(verbs)
@@ -236,9 +237,11 @@ def _cues(options: argparse.Namespace) -> int:
 
 
 def _demo(options: argparse.Namespace) -> int:
-    from tempik.demo import write_demo
+    from tempik.demo import draft_anew, write_demo
 
     project = write_demo(options.folder)
+    if options.draft:
+        draft_anew(options.folder)
     print(project)
     return 0
 

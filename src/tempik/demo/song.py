@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 Samples = NDArray[np.float64]
 
+SONG = "forge-song.wav"
 RATE = 48000
 BEAT = 22500
 LEAD = 24000

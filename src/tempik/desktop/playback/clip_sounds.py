@@ -52,6 +52,14 @@ class ClipSounds(QObject):
         """Whether every clip that is heard has its sound."""
         return not self._rest.isActive() and not self._missing()
 
+    def retry(self, paths: list[str]) -> None:
+        """Read files that are there again, of which nothing could be heard."""
+        self._files = FootageSounds(self.project.timeline)
+        for key, (placed, track) in list(self._kept.items()):
+            if placed.footage.nest is not None or (track is None and placed.footage.path in paths):
+                del self._kept[key]
+        self._rest.start()
+
     def _missing(self) -> list[Placed]:
         return [p for p in heard_clips(self.project.timeline) if self._key(p) not in self._kept]
 

@@ -61,6 +61,14 @@ class ReelSound(QObject):
         self._rest.start()
         self.changed.emit()
 
+    def retry(self, paths: list[str]) -> None:
+        """Read files that are there again, of which nothing could be heard."""
+        self.takes.forget()
+        self.clip_sounds.retry(paths)
+        self._kept, self._measured = None, ()
+        self._rest.start()
+        self.changed.emit()
+
     def set_design_alone(self, on: bool) -> None:
         """Play the sounds laid under the reel without the song and the clips' own sound."""
         self.design_alone = on

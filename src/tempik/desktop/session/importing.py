@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 
 from tempik.assemble import soundtrack_from
-from tempik.demo import PROJECT, demo_is_whole
+from tempik.demo import PROJECT, demo_can_open, demo_is_whole
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.media_watch import MediaWatch
@@ -47,15 +49,25 @@ AT_ONCE_BYTES = (
 PROJECT_FILTER = f"Tempik projects (*{SUFFIX} *.zip)"
 
 
+class _Demo(NamedTuple):
+    """A demo that is being made: its project, and the reel that was open when it was asked for."""
+
+    path: Path
+    before: Reel
+
+
 class Files(QObject):
     """Whatever takes time runs as a job; results arrive as undoable changes of the project."""
 
     opened = Signal()  # another project is open
     unsure = Signal()  # a song was heard, and which of its readings is right is not sure
+    _demo_begun = Signal()
 
     def __init__(self, project: Project, worker: Worker, watch: MediaWatch) -> None:
         super().__init__(project)
         self.project, self.worker, self.watch = project, worker, watch
+        self._demo: _Demo | None = None
+        self._demo_begun.connect(self._open_begun, Qt.ConnectionType.QueuedConnection)
 
     def bring(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
         """Take dropped files for what they are: a project, a song, footage; folders are looked into. `then` is called
@@ -276,35 +288,59 @@ class Files(QObject):
         )
 
     def open_demo(self, project: str = PROJECT) -> None:
-        """Open the demo, in one of its frames, written first where it is not there yet."""
-        folder = demo_folder()
-        if demo_is_whole(folder):
-            self.open_project(folder / project)
-            return
+        """Open the demo, in one of its frames. Where it is not there yet it is made, and opened once its beginning can be seen."""
+        path = demo_folder() / project
+        if demo_is_whole(path.parent):
+            self.open_project(path)
+        else:
+            self._make_demo(path)
 
-        def work(job: Job) -> Path:
-            # A process of its own: drawing holds the interpreter and would make the window stutter.
+    def _make_demo(self, path: Path) -> None:
+        folder = path.parent
+        self._demo = _Demo(path, self.project.history.reel)
+
+        def work(job: Job) -> None:
+            # Processes of their own: drawing holds the interpreter and would make the window stutter.
             made = subprocess.Popen(
                 [sys.executable, "-m", "tempik.cli", "demo", str(folder)],
                 stdout=subprocess.PIPE,
                 stderr=subprocess.PIPE,
+                start_new_session=True,
             )
-            waited = 0.0
+            waited, told = 0.0, False
             while made.poll() is None:
                 job.stop_event.wait(0.2)
                 if job.cancelled:
-                    made.kill()
+                    os.killpg(made.pid, signal.SIGKILL)
                 waited += 0.2
                 job.report(min(0.95, waited / (waited + 12)))
+                if not told and demo_can_open(folder):
+                    told = True
+                    self._demo_begun.emit()
             if made.returncode:
                 said = made.stderr.read().decode().strip().rpartition("tempik: ")[2] if made.stderr else ""
                 raise TempikError(said or "The demo could not be written.")
-            return folder / project
 
-        self.worker.start("Making the demo", work, self._demo_made, lambda text: self.project.messages.say(text, True))
+        self.worker.start(
+            "Making the demo",
+            work,
+            lambda _: self._open_begun(),
+            lambda text: self.project.messages.say(text, True),
+            ended=lambda: self.watch.made_in(None),
+        )
 
-    def _demo_made(self, project: Path) -> None:
-        self.open_project(project)
+    def _open_begun(self) -> None:
+        """Open the demo that is being made, or has been, unless it is open or work was begun meanwhile."""
+        demo, self._demo = self._demo, None
+        if demo is None:
+            return
+        if self.project.history.reel is not demo.before or self.project.under_way:
+            self.project.messages.say(
+                "The demo is made; it was not opened, as work went on here. Open it again.", False
+            )
+            return
+        self.watch.made_in(demo.path.parent)
+        self.open_project(demo.path)
 
     def settings(self, width: int, height: int, rate: str | None) -> None:
         """Change frame size or rate; frames are re-derived, points stay, and what was in the middle of the frame does."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.desktop.session.document import Project
@@ -11,12 +13,14 @@ from tempik.reel import Reel
 
 # How often files are looked for again: one may have been moved, or a disk been put in.
 AGAIN_MS = 4000
+MADE_MS = 400  # while some are being made
 
 
 class MediaWatch(QObject):
     """Knows the files that are missing. `changed` says that others are; `found` what there is to say after opening."""
 
     changed = Signal()
+    back = Signal(list)  # paths that were not there, and now are
     found = Signal(list, list)  # paths that are missing, and paths that are another file than was added
 
     def __init__(self, project: Project, jobs: Worker) -> None:
@@ -24,6 +28,8 @@ class MediaWatch(QObject):
         self.project = project
         self._jobs = jobs
         self.missing: frozenset[str] = frozenset()
+        self.gone: frozenset[str] = frozenset()  # these, and those that are being made
+        self._made_in: Path | None = None
         self._asked: tuple[str, ...] = ()  # the paths that were last asked for
         self._told: tuple[object, ...] = (None,) * 4  # what of the reel may name files, as last seen
         self._job: Job | None = None
@@ -37,6 +43,11 @@ class MediaWatch(QObject):
     def announce(self) -> None:
         """Look for the files, and tell of those that are missing or are others than those that were added."""
         self._announce = True
+        self.check()
+
+    def made_in(self, folder: Path | None) -> None:
+        """Of files of a folder that are not there say nothing while they are being made there; None when that has ended."""
+        self._made_in = folder
         self.check()
 
     def _reel_changed(self) -> None:
@@ -70,13 +81,19 @@ class MediaWatch(QObject):
         self._again.start()
 
     def _take(self, reel: Reel, result: tuple[list[str], list[str]]) -> None:
-        missing = frozenset(result[0])
+        gone, other = result
+        missing = frozenset(path for path in gone if Path(path).parent != self._made_in)
+        back = sorted(self.gone.intersection(media_paths(reel)).difference(gone))
+        self.gone = frozenset(gone)
+        self._again.setInterval(AGAIN_MS if missing == self.gone else MADE_MS)
         if missing != self.missing:
             self.missing = missing
             self.changed.emit()
+        if back:
+            self.back.emit(back)
         if self._announce and media_paths(reel) == media_paths(self.project.reel):
             self._announce = False
-            self.found.emit(*result)
+            self.found.emit([path for path in gone if path in missing], other)
 
     def _ended(self) -> None:
         self._job = None

@@ -59,6 +59,12 @@ class Song(QObject):
 
         self._worker.start("Reading the song", work, done, self.failed.emit)
 
+    def retry(self, song: Soundtrack | None) -> None:
+        """Read a song whose file is there again; one that is held stays."""
+        if self.sound is None:
+            self.path = ""
+            self.load(song)
+
     def _show_bands(self) -> None:
         found = self._file_bands
         if found is not None and self._pieces:

@@ -75,6 +75,7 @@ from tempik.desktop.shell.first_minutes import FirstMinutes
 from tempik.desktop.shell.header import HeaderBar
 from tempik.desktop.shell.holding import BEFORE, HeldKey
 from tempik.desktop.shell.keyboard import page_commands
+from tempik.desktop.shell.media_back import read_anew
 from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
 from tempik.desktop.shell.places import Divider, Places, bench_height, central, column, preview_width
 from tempik.desktop.shell.shortcuts import apply_keys
@@ -215,6 +216,7 @@ class Window(QMainWindow):
         self.readings.asked.connect(lambda: self.open_page(RhythmPage))
         self.readings.anew_asked.connect(self.files.hear_anew)
         self.watch.found.connect(self._media_missing)
+        self.watch.back.connect(lambda paths: read_anew(self, paths))
         self.song.failed.connect(lambda text: self.say(text, True))
         self.proxies.said.connect(self.say)
         self.proxies.made.connect(lambda _: transport.footage_changed())

@@ -25,6 +25,7 @@ from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label, escaped
 from tempik.desktop.widgets.theme import figures, icon
+from tempik.disk.reading import is_regular
 from tempik.edit.clips import place
 from tempik.edit.footage import facts as said_of
 from tempik.edit.footage.facts import TAGS, uneven
@@ -80,7 +81,13 @@ class FootagePage(FootageLooking):
         self._timer.setInterval(25)
         self._timer.timeout.connect(self._tick)
         self._lay_out()
-        for signal in (project.changed, project.selection.selected, strips.changed, desk.watch.changed):
+        for signal in (
+            project.changed,
+            project.selection.selected,
+            strips.changed,
+            desk.watch.changed,
+            desk.watch.back,
+        ):
             signal.connect(self.want)
         proxies.studied.connect(lambda _: self.want())
         self.shelf.chosen_changed.connect(lambda: desk.looking.choose(self.shelf.chosen(), self.shelf.order()))
@@ -403,7 +410,7 @@ class FootagePage(FootageLooking):
 
     def _not_shown(self, text: str) -> None:
         piece = self.piece
-        if piece is None or piece.path not in self.desk.watch.missing:  # of a missing file all is said
+        if piece is None or is_regular(piece.path):  # of a missing file all is said
             self.project.messages.say(text, True)
 
     def _show_frame(self, path: str, time_s: float, image: QImage) -> None:

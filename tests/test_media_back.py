@@ -1,0 +1,80 @@
+"""Files that come while their project is open: a disk that is put in late, and the demo, opened while it is still drawn."""
+
+import shutil
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from tempik.demo import demo_can_open, demo_is_whole, draft_anew
+from tempik.demo.write import in_order_of_use, write_demo
+from tempik.desktop.shell.window import Window
+from tempik.project.file import load_reel, save_reel
+from tempik.project.media_files import missing_media, with_paths
+from tempik.reel import Reel
+
+pytestmark = pytest.mark.usefixtures("no_dialogs")
+
+
+def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
+    window: Window, qtbot: QtBot, drafted: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its song stayed silent, its clips black and its filmstrips empty until the project was opened again."""
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
+    disk = tmp_path / "disk"
+    reel = with_paths(with_paths(drafted, media, True), disk, False)
+    save_reel(reel, tmp_path / "late.tempik")
+    assert window.files.open_project(tmp_path / "late.tempik")
+    qtbot.waitUntil(lambda: len(window.watch.missing) == 4 and not window.worker.jobs, timeout=20_000)
+    assert window.song.sound is None and window.foot.find_missing.isVisible()
+
+    shutil.copytree(media, disk)
+    window.watch.check()
+
+    def read() -> bool:
+        strips = all(window.strips.at(f.path, 0.0) is not None for f in reel.footage)
+        return strips and window.song.sound is not None and all(window.proxies.study_of(f.path) for f in reel.footage)
+
+    qtbot.waitUntil(read, timeout=60_000)
+    assert not window.watch.missing and not window.foot.find_missing.isVisible()
+    qtbot.waitUntil(lambda: window.preview.image is not None, timeout=20_000)
+
+
+def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
+    window: Window, qtbot: QtBot, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path))
+    folder = tmp_path / "demo"
+    late = {in_order_of_use()[-1], "tongs.mp4"}
+    shutil.copytree(demo, folder, ignore=shutil.ignore_patterns(*late))
+    assert demo_can_open(folder) and not demo_is_whole(folder)
+    said: list[str] = []
+    window.project.messages.said.connect(lambda text, _: said.append(text))
+    window.files.open_demo()
+    qtbot.waitUntil(lambda: window.project.path == folder / "forge.tempik", timeout=20_000)
+    qtbot.waitUntil(lambda: {Path(p).name for p in window.watch.gone} == late, timeout=20_000)
+    assert window.watch.missing == frozenset() and not window.foot.find_missing.isVisible()
+    qtbot.waitUntil(lambda: not window.watch.gone and demo_is_whole(folder), timeout=120_000)
+    qtbot.waitUntil(lambda: window.strips.at(str(folder / "tongs.mp4"), 0.0) is not None, timeout=20_000)
+    assert not [text for text in said if "missing" in text or "not there" in text]
+
+
+def test_making_the_rest_of_the_demo_keeps_what_was_saved_of_it(demo: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "demo"
+    shutil.copytree(demo, folder, ignore=shutil.ignore_patterns("tongs.mp4"))
+    (folder / "forge.tempik").write_text("what a person saved while it was drawn")
+    write_demo(folder)
+    assert demo_is_whole(folder)
+    assert (folder / "forge.tempik").read_text() == "what a person saved while it was drawn"
+
+
+def test_the_demos_recorded_reel_is_what_is_drafted_today(demo: Path, tmp_path: Path) -> None:
+    """`tempik demo FOLDER --draft` writes it; where this fails, its forge.tempik goes into src/tempik/demo."""
+    shutil.copytree(demo, tmp_path / "anew")
+    draft_anew(tmp_path / "anew")
+    recorded, drafted = load_reel(demo / "forge.tempik"), load_reel(tmp_path / "anew" / "forge.tempik")
+    assert missing_media(drafted) == []
+    assert drafted.clips == recorded.clips
+    assert drafted.rows == recorded.rows and drafted.sound_rows == recorded.sound_rows and drafted.mix == recorded.mix
+    assert recorded.soundtrack is not None and drafted.soundtrack is not None
+    assert drafted.soundtrack.heard == recorded.soundtrack.heard
