@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | large | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …]
+"""Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …]
 | draft [SONGS …] | retiming | between FILM | beats | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
@@ -50,6 +50,10 @@ def main() -> None:
         from bench import draft
 
         draft.main(sys.argv[2:])
+    elif what == "first":
+        from bench import first
+
+        first.main()
     elif what == "large":
         from bench import large
 
@@ -66,7 +70,7 @@ def main() -> None:
         retiming.main([])
     else:
         sys.exit(
-            f"There is no bench '{what}'; choose speed, large, pipeline, joins, layers, grade, sound, retiming, between, beats, onsets or fit."
+            f"There is no bench '{what}'; choose speed, first, large, pipeline, joins, layers, grade, sound, retiming, between, beats, onsets or fit."
         )
 
 

@@ -19,8 +19,8 @@ import av
 import numpy as np
 from msgspec.structs import replace
 
-from bench.speed import say
 from bench.textured import write_textured
+from bench.told import say
 from tempik.assemble import soundtrack_from
 from tempik.check import check_reel
 from tempik.demo import PROJECT, write_demo

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from bench.joins import demo_reel, film_reel
 from bench.layers import proxies_of
-from bench.speed import say
+from bench.told import say
 from tempik.demo import PROJECT, write_demo
 from tempik.grade import scopes
 from tempik.grade.apply import regraded

@@ -13,7 +13,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from bench.drawn_motion import H, Truth, W, truths, write_piece
-from bench.speed import say
+from bench.told import say
 from tempik.demo import PROJECT, write_demo
 from tempik.edit.footage.facts import with_footage
 from tempik.edit.joins import laying

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from bench.speed import say
+from bench.told import say
 from tempik.project.file import save_reel
 from tempik.reel import Choice, Reel
 from tempik.rhythm.records import Analysis, Beat

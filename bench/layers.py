@@ -10,7 +10,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from bench.joins import demo_reel
-from bench.speed import say
+from bench.told import say
 from tempik.demo import write_demo
 from tempik.edit import titles
 from tempik.edit.clips import layers, masks, place

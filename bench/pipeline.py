@@ -16,8 +16,9 @@ from av.audio.stream import AudioStream
 from av.video.stream import VideoStream
 from msgspec.structs import replace
 
-from bench.speed import Cost, cost_of, plain_reencode, say
+from bench.speed import Cost, cost_of, plain_reencode
 from bench.textured import SIZE, write_textured
+from bench.told import say
 from tempik.demo import PROJECT, write_demo
 from tempik.edit import ruled
 from tempik.edit.footage.facts import footage_from

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from skimage.metrics import peak_signal_noise_ratio, structural_similarity
 
-from bench.speed import say
+from bench.told import say
 from tempik.demo import PROJECT, write_demo
 from tempik.media import probe
 from tempik.media.picture import Picture

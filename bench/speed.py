@@ -20,14 +20,12 @@ import numpy as np
 from av.audio.stream import AudioStream
 from av.video.stream import VideoStream
 
+from bench.first import bench_first
+from bench.told import say
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.demo.song import write_song
 from tempik.formats import CONTAINERS, FORMATS
 from tempik.project.file import load_reel
-
-
-def say(what: str, measured: str, asked: str, met: bool) -> None:
-    print(f"{what:58} {measured:>24}   asked {asked:22} {'met' if met else 'NOT MET'}", flush=True)
 
 
 class Cost(NamedTuple):
@@ -412,6 +410,7 @@ def main() -> None:
         say("making the demo", f"{took:.1f} s, {size:.1f} MB", "≤ 30 s, ≤ 40 MB", took <= 30 and size <= 40)
         bench_beats(folder)
         bench_window(demo)
+        bench_first()
         bench_long(demo, folder)
         _, memory = whole_process(
             sys.executable, "-m", "tempik.cli", "export", str(demo / PROJECT), "-o", str(folder / "reel.mp4")

@@ -6,7 +6,8 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from tempik.demo import demo_can_open, demo_is_whole, draft_anew
+from tempik.cli.main import main
+from tempik.demo import demo_can_open, demo_is_whole
 from tempik.demo.write import in_order_of_use, write_demo
 from tempik.desktop.shell.window import Window
 from tempik.project.file import load_reel, save_reel
@@ -71,7 +72,7 @@ def test_making_the_rest_of_the_demo_keeps_what_was_saved_of_it(demo: Path, tmp_
 def test_the_demos_recorded_reel_is_what_is_drafted_today(demo: Path, tmp_path: Path) -> None:
     """`tempik demo FOLDER --draft` writes it; where this fails, its forge.tempik goes into src/tempik/demo."""
     shutil.copytree(demo, tmp_path / "anew")
-    draft_anew(tmp_path / "anew")
+    assert main(["demo", str(tmp_path / "anew"), "--draft"]) == 0
     recorded, drafted = load_reel(demo / "forge.tempik"), load_reel(tmp_path / "anew" / "forge.tempik")
     assert missing_media(drafted) == []
     assert drafted.clips == recorded.clips
