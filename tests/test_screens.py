@@ -71,6 +71,25 @@ def test_no_page_is_cut_off_or_moves_the_others(opened: Window, qtbot: QtBot, si
     assert opened.width() == size[0] and opened.height() == size[1]
 
 
+def test_what_stands_beside_the_tabs_moves_nothing_and_is_not_cut_on_the_smallest_screen(
+    opened: Window, qtbot: QtBot
+) -> None:
+    """Opening the Speed page took 49 px from the preview, and one of its buttons read "oop cli"."""
+    opened.resize(1100, 660)
+    opened.files.settings(1080, 1920, None)
+    qtbot.wait(30)
+    across = dividers(opened)["work and preview"]
+    usual = across.sizes()
+    opened.open_page(SpeedPage)
+    qtbot.wait(30)
+    tools = opened.page(SpeedPage).tools()
+    assert tools is not None and tools.width() >= tools.sizeHint().width()
+    assert across.sizes() == usual and usual[0] < 830
+    bench = opened.bench
+    assert all(tab.width() >= tab.fontMetrics().horizontalAdvance(tab.text()) for tab in bench.tabs)
+    assert bench.tabs[-1].geometry().right() < tools.geometry().left()
+
+
 def test_a_large_screen_is_used(opened: Window, qtbot: QtBot) -> None:
     opened.resize(2560, 1400)
     qtbot.wait(50)

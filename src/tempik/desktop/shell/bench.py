@@ -58,6 +58,10 @@ class _Area(QScrollArea):
             page.resize(room.expandedTo(least))
 
 
+# So much less room each tab has where all of them and a page's tools would not fit.
+TIGHTER_PX = 7
+
+
 class Bench(QFrame):
     """`opened` tells of the page that is open now. Pages lie in scrolled areas, so that none asks for more room than there
     is, and opening one moves nothing else."""
@@ -128,7 +132,33 @@ class Bench(QFrame):
             if tools is not None:
                 tools.hide()
                 self._tools.addWidget(tools)
+                self._fit_tabs()
         return cast(P, made)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_tabs()
+
+    def _fit_tabs(self) -> None:
+        """Put the tabs closer together where there is little room, and ask for as much as any page's tools need, so that opening one
+        moves nothing else."""
+        natural = [tab.sizeHint().width() for tab in self.tabs]
+        tools = max(
+            (t.sizeHint().width() for page in self._made.values() if (t := page.tools()) is not None), default=0
+        )
+        sides, between = self._tabs.contentsMargins(), self._tabs.spacing() * (len(self.tabs) + 1)
+        rest = (
+            sides.left()
+            + sides.right()
+            + between
+            + self.chosen.contentsMargins().left()
+            + self.chosen.contentsMargins().right()
+            + tools
+        )
+        tighter = TIGHTER_PX if rest + sum(natural) > self.width() else 0
+        for tab, width in zip(self.tabs, natural, strict=True):
+            tab.setFixedWidth(width - tighter)
+        self.setMinimumWidth(rest + sum(natural) - TIGHTER_PX * len(self.tabs))
 
     @property
     def unmade(self) -> list[type[Page]]:
