@@ -50,13 +50,16 @@ def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
     shutil.copytree(demo, folder, ignore=shutil.ignore_patterns(*late))
     assert demo_can_open(folder) and not demo_is_whole(folder)
     said: list[str] = []
+    whole: list[bool] = []
     window.project.messages.said.connect(lambda text, _: said.append(text))
+    window.files.opened.connect(lambda: whole.append(demo_is_whole(folder)))
+    window.watch.changed.connect(lambda: said.append(f"missing: {sorted(window.watch.missing)}"))
     window.files.open_demo()
-    qtbot.waitUntil(lambda: window.project.path == folder / "forge.tempik", timeout=20_000)
-    qtbot.waitUntil(lambda: {Path(p).name for p in window.watch.gone} == late, timeout=20_000)
-    assert window.watch.missing == frozenset() and not window.foot.find_missing.isVisible()
+    qtbot.waitUntil(lambda: window.project.path == folder / "forge.tempik", timeout=60_000)
+    assert whole == [False]
     qtbot.waitUntil(lambda: not window.watch.gone and demo_is_whole(folder), timeout=120_000)
-    qtbot.waitUntil(lambda: window.strips.at(str(folder / "tongs.mp4"), 0.0) is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.strips.at(str(folder / "tongs.mp4"), 0.0) is not None, timeout=60_000)
+    assert not window.foot.find_missing.isVisible()
     assert not [text for text in said if "missing" in text or "not there" in text]
 
 
@@ -77,5 +80,8 @@ def test_the_demos_recorded_reel_is_what_is_drafted_today(demo: Path, tmp_path: 
     assert missing_media(drafted) == []
     assert drafted.clips == recorded.clips
     assert drafted.rows == recorded.rows and drafted.sound_rows == recorded.sound_rows and drafted.mix == recorded.mix
-    assert recorded.soundtrack is not None and drafted.soundtrack is not None
-    assert drafted.soundtrack.heard == recorded.soundtrack.heard
+    was, now = recorded.soundtrack, drafted.soundtrack
+    assert was is not None and now is not None and was.heard is not None and now.heard is not None
+    # How sure it is depends in its ninth place on how many threads add up.
+    assert now.heard.confidence == pytest.approx(was.heard.confidence, abs=1e-6)
+    assert (now.heard.beats, now.heard.onsets) == (was.heard.beats, was.heard.onsets)
