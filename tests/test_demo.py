@@ -6,11 +6,12 @@ import json
 from pathlib import Path
 
 import numpy as np
+from scipy import signal
 
 from tempik.check import check_reel
 from tempik.demo.footage import footage_name, write_scene
 from tempik.demo.scenes import SCENES
-from tempik.demo.song import SONG
+from tempik.demo.song import ABOVE_6000, BETWEEN_900_AND_9000, RATE, SONG, _filtered
 from tempik.media import FrameReader, decode_sound, index_frames, probe
 from tempik.media.probe import cadence
 from tempik.project.file import load_reel
@@ -39,6 +40,13 @@ def test_the_truth_is_written_beside_it(demo: Path) -> None:
         beats = [float(r["time_s"]) for r in csv.DictReader(file)]
     assert len(beats) == 64
     np.testing.assert_allclose(np.diff(beats), 60 / 128, atol=2e-6)
+
+
+def test_the_songs_filters_are_those_of_the_reference_library() -> None:
+    noise = np.random.default_rng(1).standard_normal(3000)
+    for ours, kind, at in ((ABOVE_6000, "highpass", 6000), (BETWEEN_900_AND_9000, "bandpass", (900, 9000))):
+        theirs = signal.sosfilt(signal.butter(2, at, kind, fs=RATE, output="sos"), noise)
+        np.testing.assert_allclose(_filtered(ours, noise), theirs, atol=1e-12)
 
 
 def test_each_decisive_frame_differs_from_the_one_before_it(demo: Path) -> None:

@@ -18,6 +18,7 @@ from tempik.desktop.playback.at_rest import REST_S
 from tempik.desktop.playback.preview_frames import PreviewFrames
 from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.session.log import log_path
+from tempik.desktop.shell.window import Window
 from tempik.edit.accents.rows import with_all_amounts, with_row, with_setting
 from tempik.errors import TempikError
 from tempik.media import index_frames
@@ -250,3 +251,15 @@ def test_a_layers_tones_change_it_alone() -> None:
     dark = solid(180, 320, 60)
     one = compose(FramePlan(0, 180, 320, (plain(look=Look().toned(exposed, 1.0)),), Look()), [Source(dark)])
     assert int(one.y[5, 5]) > 70
+
+
+def test_files_are_looked_over_once_the_picture_that_is_waited_for_is_there(
+    opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """They were gone through beside it, and a picture that takes a third of a second took two."""
+    held: list[bool] = []
+    monkeypatch.setattr(opened.background, "hold", lambda on, why: held.append(on))
+    opened.project.playhead.go(7 * opened.project.timeline.frames // 8)
+    assert held == [True]
+    qtbot.waitUntil(lambda: opened.transport.shown == opened.project.playhead.frame, timeout=20_000)
+    assert held[-1] is False

@@ -222,13 +222,16 @@ def test_a_cancelled_job_ends_and_the_others_go_on(qtbot: QtBot) -> None:
 
 
 def test_held_jobs_wait_and_go_on(qtbot: QtBot) -> None:
+    """As long as there is any reason to wait."""
     worker = Worker()
     worker.hold(True)
+    worker.hold(True, "playing")
     done: list[int] = []
     worker.start("Held", lambda job: job.report(0.5) or 1, done.append)
+    worker.hold(False)
     qtbot.wait(120)
     assert done == []
-    worker.hold(False)
+    worker.hold(False, "playing")
     qtbot.waitUntil(lambda: done == [1], timeout=WAIT)
 
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
@@ -15,6 +17,8 @@ from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, blow_sound
 from tempik.disk.writing import fresh_file
+
+AHEAD = 4  # frames that are drawn before they are encoded
 
 
 def footage_name(scene: Scene) -> str:
@@ -28,8 +32,7 @@ def write_scene(scene: Scene, folder: Path) -> None:
 
 
 def _encode(scene: Scene, path: Path) -> None:
-    cv2.setNumThreads(1)  # two scenes at a time fill two cores; more threads only get in each other's way
-    draw = scene.build(scene.width, scene.height)
+    cv2.setNumThreads(1)  # two scenes at a time fill two cores
     with av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}) as container:
         # One thread: the bytes must not depend on the machine.
         options = {"preset": "superfast", "crf": "22", "threads": "1"}
@@ -39,9 +42,7 @@ def _encode(scene: Scene, path: Path) -> None:
         video.codec_context.color_range = 1
         video.codec_context.colorspace = video.codec_context.color_primaries = video.codec_context.color_trc = 1
         audio = container.add_stream("aac", rate=RATE, layout="mono") if scene.sound_ring is not None else None
-        for number in range(scene.frames):
-            frame = av.VideoFrame.from_ndarray(_picture(scene, draw, number), "bgr24")
-            frame = frame.reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
+        for number, frame in enumerate(_drawn(scene)):
             frame.pts, frame.time_base = number, Fraction(1, scene.rate)
             container.mux(video.encode(frame))
         container.mux(video.encode(None))
@@ -53,6 +54,23 @@ def _encode(scene: Scene, path: Path) -> None:
                 sound.sample_rate, sound.pts, sound.time_base = RATE, start, Fraction(1, RATE)
                 container.mux(audio.encode(sound))
             container.mux(audio.encode(None))
+
+
+def _drawn(scene: Scene) -> Iterator[av.VideoFrame]:
+    """Yield a scene's frames; some are drawn ahead on a thread while others are encoded."""
+    draw = scene.build(scene.width, scene.height)
+
+    def frame(number: int) -> av.VideoFrame:
+        made = av.VideoFrame.from_ndarray(_picture(scene, draw, number), "bgr24")
+        return made.reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
+
+    with ThreadPoolExecutor(1) as ahead:
+        waiting = deque(ahead.submit(frame, number) for number in range(AHEAD))
+        for number in range(scene.frames):
+            made = waiting.popleft().result()
+            if number + AHEAD < scene.frames:
+                waiting.append(ahead.submit(frame, number + AHEAD))
+            yield made
 
 
 def _picture(scene: Scene, draw: Callable[[float], Image], number: int) -> Image:

@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 import wave
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -111,20 +112,38 @@ def _clang(rng: np.random.Generator, ring: float) -> Samples:
     return np.asarray(0.55 * out + 0.7 * burst)
 
 
-def _tick(rng: np.random.Generator) -> Samples:
-    from scipy.signal import butter, sosfilt
+# Butterworth filters of the second order at RATE, in sections b0 b1 b2 a1 a2, as scipy.signal.butter gives them. It would take longer to load
+# than the song takes to make, and the window waits for the song.
+ABOVE_6000 = ((0.5690355937288492, -1.1380711874576983, 0.5690355937288492, -0.9428090415820632, 0.3333333333333332),)
+BETWEEN_900_AND_9000 = (
+    (0.1581308762266135, 0.316261752453227, 0.1581308762266135, -0.5700451111918924, 0.2781110329573505),
+    (1.0, -2.0, 1.0, -1.836862309112531, 0.8518118599506738),
+)
 
+
+def _filtered(sections: Sequence[tuple[float, float, float, float, float]], samples: Samples) -> Samples:
+    """Return samples gone through sections of a filter, each in transposed direct form II."""
+    out = samples.tolist()
+    for b0, b1, b2, a1, a2 in sections:
+        z0 = z1 = 0.0
+        for n, x in enumerate(out):
+            y = b0 * x + z0
+            z0 = b1 * x - a1 * y + z1
+            z1 = b2 * x - a2 * y
+            out[n] = y
+    return np.array(out)
+
+
+def _tick(rng: np.random.Generator) -> Samples:
     t = np.arange(int(0.06 * RATE)) / RATE
-    noise = sosfilt(butter(2, 6000, "highpass", fs=RATE, output="sos"), rng.standard_normal(len(t)))
+    noise = _filtered(ABOVE_6000, rng.standard_normal(len(t)))
     return np.asarray(noise * np.exp(-t / 0.012))
 
 
 def _hiss(rng: np.random.Generator) -> Samples:
     """Air drawn in over a bar, rising to the next."""
-    from scipy.signal import butter, sosfilt
-
     count = 4 * BEAT
-    noise = sosfilt(butter(2, (900, 9000), "bandpass", fs=RATE, output="sos"), rng.standard_normal(count))
+    noise = _filtered(BETWEEN_900_AND_9000, rng.standard_normal(count))
     return np.asarray(noise * np.linspace(0, 1, count) ** 3)
 
 

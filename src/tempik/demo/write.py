@@ -63,16 +63,19 @@ def write_demo(folder: Path) -> Path:
     """
     try:
         make_folders(folder)
-        if not _is_begun(folder):
-            _begin(folder)
+        begun = _is_begun(folder)
+        if not begun:
+            _take_away(folder)
         left = [name for name in in_order_of_use() if not (folder / name).is_file()]
         with ThreadPoolExecutor(2) as pool:
-            drawn = pool.submit(_draw, left[:1], folder)
+            first = pool.submit(_draw, left[:1], folder)
+            if not begun:
+                _write_projects(folder)
             if not (folder / SONG).is_file():
                 with fresh_file(folder / SONG) as song:
                     write_song(song.path)
+            first.result()  # somebody may wait for it: nothing gets in its way
             list(pool.map(_draw, [left[1::2], left[2::2]], [folder] * 2))
-            drawn.result()
     except OSError as error:
         raise TempikError(
             f"The demo could not be written to {folder} ({error.strerror}); choose another place."
@@ -87,10 +90,14 @@ def draft_anew(folder: Path) -> None:
     _write_reel(drafted_demo(folder), folder)
 
 
-def _begin(folder: Path) -> None:
-    """Take away what another version left, and write all that needs no drawing."""
+def _take_away(folder: Path) -> None:
+    """Take away what another version left."""
     for name in (_MARK, SONG, *map(footage_name, SCENES)):
         remove(folder / name)
+
+
+def _write_projects(folder: Path) -> None:
+    """Write all that needs no drawing."""
     _write_truth(folder)
     recorded = load_reel(_RECORDED)
     # Other libraries write other bytes: nobody is told for that that a file is another than was added.

@@ -31,6 +31,7 @@ class Transport(QObject):
     looping_changed = Signal()
 
     image_shown = Signal(object)  # the QImage that is due, or None
+    waits = Signal(bool)  # whether the picture at the playhead is still to come
     told = Signal(str)  # a sentence to be shown in the picture's place
     playback_told = Signal(str)  # how playback does
 
@@ -57,6 +58,7 @@ class Transport(QObject):
         self.player.said.connect(lambda text: project.messages.say(text, False))
         self.frames.ready.connect(self._ready)
         self.frames.failed.connect(self._failed)
+        self.image_shown.connect(lambda image: self.waits.emit(False))
         project.playhead.moved.connect(self.show_frame)
         reel_sound.changed.connect(self.sound_changed)
         self.listening.changed.connect(self._listening_changed)
@@ -212,8 +214,9 @@ class Transport(QObject):
 
     def reel_changed(self) -> None:
         self.player.load(self.project.timeline)
-        # The window shows the change first; rendering on another thread would hold it up. Of a grade only the picture shows.
-        wait = not self.project.regraded
+        # The window shows the change first; rendering on another thread would hold it up. Of a grade only the picture shows, and the
+        # first picture of all takes longest.
+        wait = not self.project.regraded and self.shown >= 0
         self.frames.load(self.project.timeline, self.size.pixels(), paused=wait, quick=self.project.under_way)
         if wait:
             self._soon.start()
@@ -269,6 +272,8 @@ class Transport(QObject):
             self.image_shown.emit(image)
         elif fault:
             self._failed(frame, fault)
+        else:
+            self.waits.emit(True)
         if frame % 15 == 0 or not playing:
             self.show_playback()
 

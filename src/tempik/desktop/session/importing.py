@@ -46,6 +46,7 @@ FOOTAGE_FILTER = "Videos and stills (" + " ".join(f"*{s}" for s in FOOTAGE_SUFFI
 AT_ONCE_BYTES = (
     4e6  # a project of more than this is read in the background: it would stop the window for a second or longer
 )
+DRAWING_NICE = 5  # how far what draws the demo gives way to the window that shows it
 PROJECT_FILTER = f"Tempik projects (*{SUFFIX} *.zip)"
 
 
@@ -307,6 +308,7 @@ class Files(QObject):
                 stderr=subprocess.PIPE,
                 start_new_session=True,
             )
+            os.setpriority(os.PRIO_PROCESS, made.pid, DRAWING_NICE)
             waited, told = 0.0, False
             while made.poll() is None:
                 job.stop_event.wait(0.2)

@@ -108,7 +108,7 @@ class Worker(QObject):
         self.jobs: list[Job] = []
         self._at_once = at_once
         self._nice = nice
-        self._held = False
+        self._held: set[str] = set()
         self._closed = False
         self._lock = threading.Lock()
         self._waiting: deque[Job] = deque()
@@ -117,11 +117,11 @@ class Worker(QObject):
         self._heard: dict[Job, _Heard] = {}
         self._spoken.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
 
-    def hold(self, held: bool) -> None:
-        """Let jobs wait at their next report, or go on."""
-        self._held = held
+    def hold(self, held: bool, why: str = "asked") -> None:
+        """Let jobs wait at their next report, or go on once there is no other reason to wait."""
+        (self._held.add if held else self._held.discard)(why)
         for job in self.jobs:
-            job.hold(held)
+            job.hold(bool(self._held))
 
     @property
     def listed(self) -> list[Job]:

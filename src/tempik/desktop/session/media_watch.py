@@ -20,6 +20,7 @@ class MediaWatch(QObject):
     """Knows the files that are missing. `changed` says that others are; `found` what there is to say after opening."""
 
     changed = Signal()
+    being_made = Signal(bool)  # whether some of them are being made now
     back = Signal(list)  # paths that were not there, and now are
     found = Signal(list, list)  # paths that are missing, and paths that are another file than was added
 
@@ -48,6 +49,7 @@ class MediaWatch(QObject):
     def made_in(self, folder: Path | None) -> None:
         """Of files of a folder that are not there say nothing while they are being made there; None when that has ended."""
         self._made_in = folder
+        self.being_made.emit(folder is not None)
         self.check()
 
     def _reel_changed(self) -> None:

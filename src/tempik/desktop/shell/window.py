@@ -221,6 +221,9 @@ class Window(QMainWindow):
         self.proxies.said.connect(self.say)
         self.proxies.made.connect(lambda _: transport.footage_changed())
         self.player.state_changed.connect(self._play_state)
+        # Files are looked over when nothing is waited for.
+        transport.waits.connect(lambda waits: self.background.hold(waits, "picture"))
+        self.watch.being_made.connect(lambda made: self.background.hold(made, "demo"))
         self.safety.offered.connect(self.foot.offer)
         self.safety.taken_up.connect(self.timeline.fit_when_shown)
         self.delivery.measured.connect(self._measured)
@@ -335,7 +338,7 @@ class Window(QMainWindow):
         self.bench.chosen.setText(text)
 
     def _play_state(self, playing: bool) -> None:
-        self.background.hold(playing)
+        self.background.hold(playing, "playing")
         if playing:
             self.looking.clear()
 
@@ -426,7 +429,6 @@ class Window(QMainWindow):
         if self._closed:
             return
         self._closed = True
-        self.background.hold(False)
         for worker in (self.looker, self.background, self.worker):
             worker.close()
         self.views.close_up()
