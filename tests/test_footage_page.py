@@ -14,8 +14,9 @@ from media_files import numbered, write_video
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.footage.shot_list import ShotList
 from tempik.desktop.shell.window import Window
+from tempik.project.file import save_reel
 from tempik.project.journal import Journal, journal_path
-from tempik.reel import Footage, by_id
+from tempik.reel import Footage, Reel, by_id
 from test_cues import bounce, scene
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
@@ -201,3 +202,15 @@ def test_work_without_a_name_that_was_left_is_offered_at_the_next_start(shelf: W
     again.project.saved_reel = again.project.reel
     again.shut_down()
     assert not list(left.parent.glob("*.journal"))
+
+
+def test_a_project_that_is_opened_shows_its_reel(window: Window, qtbot: QtBot, reel: Reel, tmp_path: Path) -> None:
+    """The preview showed the first piece of footage on its cue, while the meter under it spoke of the reel."""
+    save_reel(reel, tmp_path / "r.tempik")
+    looked: list[str] = []
+    window.looking.changed.connect(lambda: looked.append(window.looking.caption))
+    assert window.bench.current is window.page(FootagePage)
+    assert window.files.open_project(tmp_path / "r.tempik")
+    qtbot.waitUntil(lambda: window.preview.image is not None, timeout=20_000)
+    qtbot.wait(400)
+    assert looked == []

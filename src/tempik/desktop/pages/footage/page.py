@@ -263,7 +263,7 @@ class FootagePage(FootageLooking):
         if self.film.footage is None or self.film.footage.id != piece.id:
             self._timer.stop()
             self.time_s = piece.cues[0].time_s if piece.cues else 0.0
-            if not self.project.selection.clip_ids:  # else it is a clip on the reel that is looked at
+            if not self._reel_is_looked_at():
                 self._want(piece, self.time_s)
         self.time_s = min(self.time_s, piece.length_s)
         self._show_facts(piece)
@@ -285,6 +285,12 @@ class FootagePage(FootageLooking):
         self.swap.setEnabled(bool(self.project.selection.chosen_clips))
         self.at.setText(clock_text(self.time_s))
         self._filling = False
+
+    def _reel_is_looked_at(self) -> bool:
+        """Tell whether the preview goes on showing the reel: a clip is selected, or a reel with clips was just opened."""
+        before, reel = self.film.footage, self.project.reel
+        just_opened = before is None or by_id(reel.footage, before.id) is None
+        return bool(self.project.selection.clip_ids) or (bool(reel.clips) and just_opened)
 
     def _show_facts(self, piece: Footage) -> None:
         reel = self.project.reel
