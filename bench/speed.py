@@ -146,6 +146,7 @@ put_interface_first(window)
 window.show()
 app.processEvents()
 print(time.perf_counter() - began)
+window.resize(1280, 800)
 worst = 0.0
 def spin(ms):
     global worst

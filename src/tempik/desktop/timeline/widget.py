@@ -38,6 +38,7 @@ from tempik.time import time_of
 
 # So long after the last step of a zoom everything is painted exactly.
 SETTLE_MS = 70
+ARRIVED_MS = 120
 LEAST_H = 200
 
 
@@ -76,9 +77,14 @@ class TimelineView(DropTarget):
         project.given_up.connect(self._let_go)
         for signal in (
             *(project.selection.selected, project.selection.row_selected, project.selection.sound_selected),
-            *(strips.changed, song.changed, watch.changed, shapes.changed),
+            *(song.changed, watch.changed),
         ):
             signal.connect(self.refresh)
+        # Pictures of many files come one after the other: they are painted some at a time.
+        self._arrived = QTimer(self, singleShot=True, interval=ARRIVED_MS)
+        self._arrived.timeout.connect(self.refresh)
+        for signal in (strips.changed, shapes.changed):
+            signal.connect(lambda: None if self._arrived.isActive() else self._arrived.start())
         project.playhead.moved.connect(self._follow)
         project.selection.sound_selected.connect(lambda: self.scroll_rows(scroll_to_strip(self.context())))
 
