@@ -164,6 +164,20 @@ def test_odd_footage_goes_the_whole_way(media: Path, tmp_path: Path) -> None:
     assert json.loads(tempik("check", project, "--rendered", out).stdout)["ok"]
 
 
+def test_a_torn_file_among_others_is_said_and_the_rest_drafted(
+    media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """As in the window: one file of forty that did not copy whole is no reason to have no reel."""
+    torn, out = tmp_path / "torn.mp4", tmp_path / "p.tempik"
+    torn.write_bytes((media / "a.mp4").read_bytes()[:4000])
+    draft = ["draft", "--song", str(media / "song.wav"), "--mood", "driving", "-o", str(out), "--footage"]
+    assert main([*draft, str(torn), str(media / "b.mp4")]) == 0
+    assert f"note: {torn} is cut off" in capsys.readouterr().err
+    assert [Path(f.path).name for f in load_reel(out).footage if not f.without_file] == ["b.mp4"]
+    assert main([*draft, str(torn)]) == 1
+    assert capsys.readouterr().err.startswith(f"tempik: {torn} is cut off")
+
+
 def test_importing_the_core_needs_no_qt() -> None:
     code = (
         "import sys; import tempik.cli.main, tempik.render, tempik.check, tempik.demo, tempik.assemble;"

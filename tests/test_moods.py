@@ -213,6 +213,23 @@ def test_odd_songs_and_footage_get_a_reel_or_a_sentence() -> None:
     assert check_reel(Timeline(draft_in_mood(a_song(), still, {}, wish).reel)).ok
 
 
+def test_drawn_footage_of_few_plain_shapes_is_not_taken_for_blank(tmp_path: Path) -> None:
+    """All of it was left out as black or blank: large even areas have few steps from sample to sample."""
+
+    def shapes(number: int) -> np.ndarray:
+        image = np.full((360, 640, 3), (30, 40, 60), np.uint8)
+        image[120:210] = (90, 60, 40)
+        x = number * 4 % 560
+        image[180:260, x : x + 80] = (220, 180, 90)
+        return image
+
+    write_video(tmp_path / "a.mp4", shapes, 60, 30)
+    write_video(tmp_path / "b.mp4", lambda number: np.full((360, 640, 3), 90, np.uint8), 60, 30)
+    drawn, even = (Footage(f"f{n}", str(tmp_path / n), 640, 360, Fraction(30), 2.0) for n in ("a.mp4", "b.mp4"))
+    assert material_of([drawn], studies_of([drawn])).notes == ()
+    assert "all of it is black or blank" in material_of([even], studies_of([even])).notes[0]
+
+
 def test_what_goes_on_in_footage_is_measured(tmp_path: Path) -> None:
     def draw(number: int) -> np.ndarray:
         image = np.full((180, 320, 3), 100, np.uint8)

@@ -50,6 +50,21 @@ def gathered(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]
     return soundtrack_from(song, analyse(song)), pieces
 
 
+def serving(footage: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Return the files that serve as footage, and of each other one why it does not. Raises TempikError when none serves."""
+    good: list[str] = []
+    said: list[str] = []
+    for path in footage:
+        try:
+            footage_from(probe(path), set())
+            good.append(path)
+        except TempikError as error:
+            said.append(str(error))
+    if not good and said:
+        raise TempikError(said[0])
+    return good, said
+
+
 def _named(name: str, pieces: Sequence[Footage]) -> int:
     """Return which piece a cue speaks of: by path, else by file name where only one has it."""
     path = str(Path(name).absolute())

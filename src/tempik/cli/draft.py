@@ -116,7 +116,7 @@ def _by_rule(options: argparse.Namespace) -> int:
 
 
 def _by_mood(options: argparse.Namespace) -> int:
-    from tempik.assemble import gathered
+    from tempik.assemble import gathered, serving
     from tempik.edit.drafting.make import MoodWish, draft_in_mood, drafted_anew
     from tempik.edit.drafting.material import studies_of
     from tempik.edit.song.arranging import with_way
@@ -124,7 +124,10 @@ def _by_mood(options: argparse.Namespace) -> int:
     from tempik.reel import Reel
 
     mood = any_mood(options.mood)
-    song, pieces = gathered(options.song, options.footage, options.cue)
+    files, said = serving(options.footage)
+    for text in said:
+        print(f"note: {text}", file=sys.stderr)
+    song, pieces = gathered(options.song, files, options.cue)
     studies = studies_of(pieces)
     width, height = options.size
     strength = 1.0 if options.strength is None else options.strength

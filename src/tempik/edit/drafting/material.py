@@ -14,8 +14,9 @@ from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, study, upright
 from tempik.reel import Cue, Footage
 
-# Darker than this is black, of fewer grey levels from sample to sample than this there is nothing to see.
-BLACK, BLANK = 0.07, 0.35
+# Darker than this is black, of fewer grey levels from sample to sample than this there is nothing to see; a plain shape on an even ground
+# has a tenth to a quarter.
+BLACK, BLANK = 0.07, 0.05
 # Of less detail than this share of what the piece has at its sharpest, it is out of focus or smeared; pieces that have little
 # throughout are soft by themselves.
 BLURRED, SHARP_FROM = 0.3, 1.5
