@@ -269,6 +269,7 @@ theme.dress(app)
 window = Window()
 put_interface_first(window)
 window.show()
+window.resize(1280, 800)
 app.processEvents()
 def spin(ms):
     loop = QEventLoop(); QTimer.singleShot(ms, loop.quit); loop.exec()

@@ -323,6 +323,7 @@ def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: 
         timeout=40_000,
     )  # fmt: skip
     first = frames.stretches()[0]
+    assert frames.stretches() is frames.stretches(), "the timeline asks at every paint: it is not worked out anew"
     assert project.timeline.look_at(first[0]).echo is not None
     before = shown.timeline.grab().toImage()
     project.change("No echo", lambda reel: accent_rows.without_row(reel, reel.rows[-1].id))

@@ -38,6 +38,7 @@ YIELD_S = 0.001
 # The background begins once nothing was asked for so long, and tells what it has done so often.
 IDLE_S = 0.7
 TELL_S = 0.4
+FRESH_S = 2.0  # so long the stretches of dear frames are told as they were, unless more of them were made ahead
 SHARP = "sharp"  # of an image: that no proxy stood in for a file
 # A frame that took more than this of its time on screen is kept small too.
 SLOW_SHARE = 0.8
@@ -65,6 +66,7 @@ class PreviewFrames(QObject):
         self._keys: dict[int, Hashable] = {}  # of the frames of this reel, as far as they were asked for
         self._dear: dict[int, bool] = {}  # of the frames looked at: whether they are dear
         self._faulty: dict[int, str] = {}  # frames of this reel that could not be made, and why
+        self._stretches: _Stretches | None = None  # as they were last told
         self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
         self._both = self._before = self._quick = False
         self._closing = False
@@ -156,17 +158,20 @@ class PreviewFrames(QObject):
             return self._faulty.get(frame, "")
 
     def stretches(self) -> list[tuple[int, int, bool]]:
-        """Return the stretches of dear frames (first, end) as far as they are known, each with whether it is ready."""
+        """Return the stretches of dear frames (first, end) as far as they are known, each with whether it is ready. The timeline asks at every
+        paint, so what was made since is told some at a time."""
+        now = time.monotonic()
         with self._lock:
-            dear = sorted(k for k, is_dear in self._dear.items() if is_dear)
-            ready = {k for k in dear if self._keys.get(k) in self._stored}
-        out: list[tuple[int, int, bool]] = []
-        for k in dear:
-            if out and out[-1][1] == k and out[-1][2] == (k in ready):
-                out[-1] = (out[-1][0], k + 1, out[-1][2])
-            else:
-                out.append((k, k + 1, k in ready))
-        return out
+            kept, version = self._stretches, self._version
+            if kept is not None and kept.version == version and now - kept.at < FRESH_S:
+                return kept.found
+            dear = np.array(sorted(k for k, is_dear in self._dear.items() if is_dear), dtype=int)
+            ready = np.array([self._keys.get(k) in self._stored for k in dear.tolist()], dtype=bool)
+        first = np.flatnonzero(np.r_[True, (np.diff(dear) != 1) | (ready[1:] != ready[:-1])][: len(dear)])
+        last = np.r_[first[1:], len(dear)][: len(first)] - 1
+        found = list(zip(dear[first].tolist(), (dear[last] + 1).tolist(), ready[first].tolist(), strict=True))
+        self._stretches = _Stretches(version, now, found)
+        return found
 
     def close(self) -> None:
         with self._lock:
@@ -302,6 +307,7 @@ class PreviewFrames(QObject):
             self._tell(self.ready, task.number)
         elif time.monotonic() - self._told_at > TELL_S or last:
             self._told_at = time.monotonic()
+            self._stretches = None
             self._tell(self.prepared)
 
     def _store(self, key: Hashable, task: _Task, rgb: NDArray[np.uint8]) -> None:
@@ -327,6 +333,14 @@ class PreviewFrames(QObject):
             signal.emit(*values)
         except RuntimeError:
             self._closing = True  # the window is gone
+
+
+class _Stretches(NamedTuple):
+    """The stretches of dear frames of a version, and when they were worked out."""
+
+    version: int
+    at: float
+    found: list[tuple[int, int, bool]]
 
 
 class _How(NamedTuple):
