@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
@@ -15,6 +16,7 @@ def painted_layer(widget: QWidget, paint: Callable[[QPainter], None]) -> QPixmap
     ratio = widget.devicePixelRatioF()
     layer = QPixmap(widget.size() * ratio)
     layer.setDevicePixelRatio(ratio)
+    layer.fill(Qt.GlobalColor.transparent)
     with painter_on(layer) as painter:
         paint(painter)
     return layer

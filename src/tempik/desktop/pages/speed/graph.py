@@ -35,7 +35,7 @@ class SpeedGraph(PaintedGraph):
     def draw_before(self, placed: Placed | None) -> None:
         """Draw another speed thin beside the clip's, or none."""
         self.before = placed
-        self.update()
+        self.refresh()
 
     def choose_node(self, number: int | None) -> None:
         """Choose a node for the whiskers, the keys and the fields."""
@@ -45,7 +45,7 @@ class SpeedGraph(PaintedGraph):
         if number != self.node:
             self.node = number
             self.node_chosen.emit()
-        self.update()
+        self.refresh()
 
     def _near(self, placed: Placed, pos: QPointF) -> Near | None:
         if self.node is not None:
@@ -128,7 +128,7 @@ class SpeedGraph(PaintedGraph):
         if self._held is not None:
             self._held = self._held_curve = None
             self.settled.emit(self._doing)
-            self.update()
+            self.refresh()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         placed, pos = self.project.selection.placed, event.position()

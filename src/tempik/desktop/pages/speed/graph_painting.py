@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap
 
 from tempik.desktop.pages.speed.graph_axes import AXIS_W, LEAST, MARKS, MOST_REPEATS, NODE_R, STRIP_H, ZERO_H, GraphAxes
 from tempik.desktop.song.wave import paint_sign
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
+from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel.validate import SPEED_LIMIT
@@ -20,8 +21,25 @@ from tempik.timeline.placed import Placed, clean_floor, source_at_frames
 class PaintedGraph(GraphAxes):
     """Paints the curve over its ground: axis, points, what repeats, nodes, the strip below."""
 
+    _standing: QPixmap | None = None  # all but the playhead
+
+    def refresh(self) -> None:
+        """Paint everything anew at the next paint."""
+        self._standing = None
+        self.update()
+
     @painted
     def paintEvent(self, p: QPainter) -> None:
+        layer = self._standing
+        if layer is None or layer.size() != self.size() * self.devicePixelRatioF():
+            layer = self._standing = painted_layer(self, self._paint)
+        p.drawPixmap(0, 0, layer)
+        placed = self.project.selection.placed
+        if placed is not None and not placed.footage.endless:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+            self._paint_playhead(p, placed, self._graph())
+
+    def _paint(self, p: QPainter) -> None:
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         placed = self.project.selection.placed
         box = self._graph()
@@ -42,7 +60,6 @@ class PaintedGraph(GraphAxes):
         self._paint_curves(p, placed, box)
         self._paint_nodes(p, placed, box)
         self._paint_strip(p, placed, self._strip())
-        self._paint_playhead(p, placed, box)
 
     def _paint_axis(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         floor = clean_floor(placed.footage, self.project.reel.rate)

@@ -49,8 +49,8 @@ class SpeedPage(SpeedControls):
         desk.transport.looping_changed.connect(lambda: self.show_looping(desk.transport.looping))
         project.selection.selected.connect(self._selected)
         project.playhead.moved.connect(lambda _: self.graph.update())
-        project.selection.marked_changed.connect(self.graph.update)
-        strips.changed.connect(self.graph.update)
+        project.selection.marked_changed.connect(self.graph.refresh)
+        strips.changed.connect(self.graph.refresh)
         self.refill()
 
     # Showing
@@ -84,7 +84,7 @@ class SpeedPage(SpeedControls):
                 pane.fill(placed)
         self._filling = False
         self._fill_node()
-        self.graph.update()
+        self.graph.refresh()
 
     def _fill_numbers(self, placed: Placed) -> None:
         frames = placed.until - placed.begin
@@ -241,7 +241,7 @@ class SpeedPage(SpeedControls):
         self.graph.draw_before(now)
         self.compare.setChecked(True)
         self.compare.setText("now")
-        self.graph.update()
+        self.graph.refresh()
 
     def _end_before(self) -> None:
         if self._before is not None:
@@ -250,7 +250,7 @@ class SpeedPage(SpeedControls):
         self.graph.draw_before(None)
         self.compare.setChecked(False)
         self.compare.setText("before")
-        self.graph.update()
+        self.graph.refresh()
 
     def _speed_before(self, clip: Clip) -> Clip | None:
         """Return the clip as it was when its speed last was another, on the slot that it has now."""
