@@ -94,10 +94,11 @@ class Safety(QObject):
             self.project.keep_journal()
             return
         name = found.project.name if found.project is not None else "an unnamed project"
-        last = found.history.can_undo or "its first step"
+        steps = f"{found.steps} step{'s' if found.steps != 1 else ''}"
+        last = f"the last “{found.history.can_undo}”" if found.history.can_undo else "all taken back"
         unread = "; what came after it could not be read" if found.unread else ""
         self.say(
-            f"Unsaved work on {name} was left by a session that did not end: {found.steps} steps, the last “{last}”{unread}.",
+            f"Unsaved work on {name} was left by a session that did not end: {steps}, {last}{unread}.",
             True,
         )
 
