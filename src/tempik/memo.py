@@ -12,7 +12,8 @@ from cachetools import LRUCache, cached
 
 T = TypeVar("T")
 P = ParamSpec("P")
-LEAST_CROWD = 2000
+LEAST_CROWD = 600
+STATES = 6  # of the reel at hand, that a generation has room for
 _expected = [0]  # how many clips the reel at hand has
 ENTRY_BYTES = 200  # of the store itself, for each that is kept
 
@@ -67,14 +68,14 @@ class Crowd(Generic[T]):
             self._taken_over += 1
         self._young[key] = found
         if len(self._young) > self._limit:
-            self._limit = min(self._most, max(self._least, 4 * self._taken_over, 3 * _expected[0]))
+            self._limit = min(self._most, max(self._least, 4 * self._taken_over, STATES * _expected[0]))
             self._old, self._young, self._taken_over = self._young, {}, 0
         return found[1]
 
     def forget(self) -> None:
         """Let go of all."""
         self._young = self._old = {}
-        self._taken_over, self._limit = 0, min(self._most, max(self._least, 3 * _expected[0]))
+        self._taken_over, self._limit = 0, min(self._most, max(self._least, STATES * _expected[0]))
 
 
 def expect(records: int) -> None:
