@@ -14,7 +14,7 @@ from pathlib import Path
 
 import msgspec
 import pytest
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
@@ -233,6 +233,19 @@ def test_held_jobs_wait_and_go_on(qtbot: QtBot) -> None:
     assert done == []
     worker.hold(False, "playing")
     qtbot.waitUntil(lambda: done == [1], timeout=WAIT)
+
+
+def test_a_worker_that_is_let_go_at_work_is_destroyed_by_the_interface_thread(qtbot: QtBot) -> None:
+    """Else its last job's thread had it last, and destroyed it while the interface thread delivered what it said: a crash."""
+    on: list[threading.Thread] = []
+    for _ in range(300):
+        worker = Worker()
+        weakref.finalize(worker, lambda: on.append(threading.current_thread()))
+        worker.start("Let go", lambda job: job.report(0.5))
+        del worker
+        QApplication.processEvents()
+    qtbot.waitUntil(lambda: len(on) == 300, timeout=WAIT)
+    assert set(on) == {threading.main_thread()}
 
 
 def test_a_fault_in_a_job_is_said_and_logged(qtbot: QtBot, tmp_path: Path) -> None:

@@ -15,6 +15,8 @@ from tempik.desktop.session.log import log_fault
 from tempik.errors import TempikError
 
 _LONGEST_END_S = 10.0
+# Workers with a thread that was not seen to end yet: whoever lets one go sooner would leave it to that thread, which must not destroy it.
+_AT_WORK: set[Worker] = set()
 
 
 class Stopped(Exception):
@@ -113,6 +115,7 @@ class Worker(QObject):
         self._lock = threading.Lock()
         self._waiting: deque[Job] = deque()
         self._threads: list[threading.Thread] = []
+        self._ending: deque[threading.Thread] = deque()
         self._told: deque[tuple[Job, _Told]] = deque()
         self._heard: dict[Job, _Heard] = {}
         self._spoken.connect(self._deliver, Qt.ConnectionType.QueuedConnection)
@@ -152,6 +155,7 @@ class Worker(QObject):
             if len(self._threads) < self._at_once:
                 thread = threading.Thread(target=self._work, name=f"job: {title}", daemon=True)
                 self._threads.append(thread)
+                _AT_WORK.add(self)
                 thread.start()
         self.changed.emit()
         return job
@@ -177,6 +181,7 @@ class Worker(QObject):
         until = time.monotonic() + _LONGEST_END_S
         for thread in threads:
             thread.join(max(0.0, until - time.monotonic()))
+        self._see_ends()
         heard = list(self._heard.values())
         self.jobs.clear()
         self._heard.clear()
@@ -201,13 +206,18 @@ class Worker(QObject):
             with self._lock:
                 if not self._waiting:
                     self._threads.remove(threading.current_thread())
-                    return
+                    self._ending.append(threading.current_thread())
+                    break
                 job = self._waiting.popleft()
             job.run()
+        self._speak()
 
     def _tell(self, job: Job, told: _Told) -> None:
         """Called on a job's thread."""
         self._told.append((job, told))
+        self._speak()
+
+    def _speak(self) -> None:
         try:
             self._spoken.emit()
         except RuntimeError:
@@ -229,3 +239,12 @@ class Worker(QObject):
                 heard.failed(told.failed)
             if told.ended and heard.ended is not None:
                 heard.ended()
+        self._see_ends()
+
+    def _see_ends(self) -> None:
+        """Wait for threads that have nothing more to do: from then on nobody but this thread has the worker."""
+        while self._ending:
+            self._ending.popleft().join()
+        with self._lock:
+            if not self._threads and not self._ending:
+                _AT_WORK.discard(self)
