@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,7 +12,7 @@ import msgspec
 from tempik.edit.draft import Draft, Wish, draft_reel
 from tempik.edit.footage.facts import footage_from
 from tempik.errors import TempikError
-from tempik.media import probe
+from tempik.media import Probe, probe
 from tempik.reel import Choice, Cue, Footage, Soundtrack
 
 if TYPE_CHECKING:
@@ -50,18 +50,20 @@ def gathered(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]
     return soundtrack_from(song, analyse(song)), pieces
 
 
-def serving(footage: Sequence[str]) -> tuple[list[str], list[str]]:
-    """Return the files that serve as footage, and of each other one why it does not. Raises TempikError when none serves."""
-    good: list[str] = []
+def serving(files: Sequence[str], report: Callable[[float], None] | None = None) -> tuple[list[Probe], list[str]]:
+    """Return the facts of the files that serve as footage, and of each other one why it does not. `report` is called with the share
+    done; it may raise to stop."""
+    good: list[Probe] = []
     said: list[str] = []
-    for path in footage:
+    for number, path in enumerate(files):
+        if report is not None:
+            report(number / len(files))
         try:
-            footage_from(probe(path), set())
-            good.append(path)
+            facts = probe(path)
+            footage_from(facts, set())
+            good.append(facts)
         except TempikError as error:
             said.append(str(error))
-    if not good and said:
-        raise TempikError(said[0])
     return good, said
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -98,6 +99,17 @@ def run(options: argparse.Namespace) -> int:
     return _by_rule(options) if options.mood is None else _by_mood(options)
 
 
+def _serving(files: list[str]) -> list[str]:
+    """Return the files that serve as footage, and say which do not. Raises TempikError when none does."""
+    from tempik.assemble import serving
+
+    good, said = serving(files)
+    if not good:
+        raise TempikError(said[0])
+    _say_notes(said)
+    return [facts.path for facts in good]
+
+
 def _by_rule(options: argparse.Namespace) -> int:
     from tempik.assemble import assemble
     from tempik.edit.draft import Wish
@@ -108,7 +120,7 @@ def _by_rule(options: argparse.Namespace) -> int:
         every=options.every, start_s=options.start or 0.0, length_s=options.length, width=width, height=height,
         rate=options.rate, accents=tuple(options.accent),
     )  # fmt: skip
-    draft = assemble(options.song, options.footage, options.cue, wish)
+    draft = assemble(options.song, _serving(options.footage), options.cue, wish)
     save_reel(draft.reel, options.output)
     _say_notes(draft.notes)
     print(options.output)
@@ -116,7 +128,7 @@ def _by_rule(options: argparse.Namespace) -> int:
 
 
 def _by_mood(options: argparse.Namespace) -> int:
-    from tempik.assemble import gathered, serving
+    from tempik.assemble import gathered
     from tempik.edit.drafting.make import MoodWish, draft_in_mood, drafted_anew
     from tempik.edit.drafting.material import studies_of
     from tempik.edit.song.arranging import with_way
@@ -124,10 +136,7 @@ def _by_mood(options: argparse.Namespace) -> int:
     from tempik.reel import Reel
 
     mood = any_mood(options.mood)
-    files, said = serving(options.footage)
-    for text in said:
-        print(f"note: {text}", file=sys.stderr)
-    song, pieces = gathered(options.song, files, options.cue)
+    song, pieces = gathered(options.song, _serving(options.footage), options.cue)
     studies = studies_of(pieces)
     width, height = options.size
     strength = 1.0 if options.strength is None else options.strength
@@ -167,7 +176,7 @@ def _written(made: MoodDraft, studies: dict[str, Study], options: argparse.Names
     return 0
 
 
-def _say_notes(notes: tuple[str, ...]) -> None:
+def _say_notes(notes: Sequence[str]) -> None:
     for note in notes:
         print(f"note: {note}", file=sys.stderr)
 

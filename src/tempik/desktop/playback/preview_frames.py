@@ -74,7 +74,7 @@ class PreviewFrames(QObject):
         self._paused = False
         self._cost_s = 0.0  # what a frame takes to render, smoothed
         self._asked_at = time.monotonic()
-        self._told_at = 0.0
+        self._told_at, self._news = 0.0, 0
         self._rest = AtRest(proxy or (lambda path: None), self._sharpened)
         self._thread = threading.Thread(target=self._work, name="preview", daemon=True)
         self._thread.start()
@@ -150,6 +150,7 @@ class PreviewFrames(QObject):
                 self._kept.clear()
                 self._stored.clear()
                 self._looked = 0
+                self._news += 1
             self._lock.notify()
 
     def fault(self, frame: int) -> str:
@@ -162,15 +163,15 @@ class PreviewFrames(QObject):
         paint, so what was made since is told some at a time."""
         now = time.monotonic()
         with self._lock:
-            kept, version = self._stretches, self._version
-            if kept is not None and kept.version == version and now - kept.at < FRESH_S:
+            kept, state = self._stretches, (self._version, self._news)
+            if kept is not None and kept.state == state and now - kept.at < FRESH_S:
                 return kept.found
             dear = np.array(sorted(k for k, is_dear in self._dear.items() if is_dear), dtype=int)
             ready = np.array([self._keys.get(k) in self._stored for k in dear.tolist()], dtype=bool)
         first = np.flatnonzero(np.r_[True, (np.diff(dear) != 1) | (ready[1:] != ready[:-1])][: len(dear)])
         last = np.r_[first[1:], len(dear)][: len(first)] - 1
         found = list(zip(dear[first].tolist(), (dear[last] + 1).tolist(), ready[first].tolist(), strict=True))
-        self._stretches = _Stretches(version, now, found)
+        self._stretches = _Stretches(state, now, found)
         return found
 
     def close(self) -> None:
@@ -307,7 +308,7 @@ class PreviewFrames(QObject):
             self._tell(self.ready, task.number)
         elif time.monotonic() - self._told_at > TELL_S or last:
             self._told_at = time.monotonic()
-            self._stretches = None
+            self._news += 1
             self._tell(self.prepared)
 
     def _store(self, key: Hashable, task: _Task, rgb: NDArray[np.uint8]) -> None:
@@ -336,9 +337,9 @@ class PreviewFrames(QObject):
 
 
 class _Stretches(NamedTuple):
-    """The stretches of dear frames of a version, and when they were worked out."""
+    """The stretches of dear frames, of which state (the version, and how often more were told of), and when they were worked out."""
 
-    version: int
+    state: tuple[int, int]
     at: float
     found: list[tuple[int, int, bool]]
 

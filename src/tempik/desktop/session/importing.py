@@ -12,18 +12,18 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject, Qt, Signal
 
-from tempik.assemble import soundtrack_from
+from tempik.assemble import serving, soundtrack_from
 from tempik.demo import PROJECT, demo_can_open, demo_is_whole
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.edit import reel as change
-from tempik.edit.footage.facts import footage_from, with_footage
+from tempik.edit.footage.facts import with_footage
 from tempik.edit.reframe import reframed
 from tempik.edit.song.carry_over import with_song
 from tempik.edit.song.readings import heard_anew
 from tempik.errors import TempikError
-from tempik.media import Probe, probe
+from tempik.media import Probe
 from tempik.media.cache import cache_folder
 from tempik.project.file import SUFFIX, load_reel
 from tempik.project.media_files import Collected, collect, found_in, missing_media, relink
@@ -67,7 +67,8 @@ class Files(QObject):
     def __init__(self, project: Project, worker: Worker, watch: MediaWatch) -> None:
         super().__init__(project)
         self.project, self.worker, self.watch = project, worker, watch
-        self._demo: _Demo | None = None
+        self._demo: _Demo | None = None  # what is to be opened
+        self._drawn_in: Path | None = None  # where a demo is being made
         self._demo_begun.connect(self._open_begun, Qt.ConnectionType.QueuedConnection)
 
     def bring(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
@@ -173,17 +174,7 @@ class Files(QObject):
         """Probe files in the background and add each to the footage; a file that does not serve says why."""
 
         def work(job: Job) -> tuple[list[Probe], list[str]]:
-            good: list[Probe] = []
-            bad: list[str] = []
-            for number, path in enumerate(paths):
-                job.report(number / len(paths))
-                try:
-                    facts = probe(path)
-                    footage_from(facts, set())
-                    good.append(facts)
-                except TempikError as error:
-                    bad.append(str(error))
-            return good, bad
+            return serving(paths, job.report)
 
         def take(result: tuple[list[Probe], list[str]]) -> None:
             good, bad = result
@@ -293,12 +284,15 @@ class Files(QObject):
         path = demo_folder() / project
         if demo_is_whole(path.parent):
             self.open_project(path)
-        else:
-            self._make_demo(path)
-
-    def _make_demo(self, path: Path) -> None:
-        folder = path.parent
+            return
         self._demo = _Demo(path, self.project.history.reel)
+        if self._drawn_in != path.parent:
+            self._make_demo(path.parent)
+        elif demo_can_open(path.parent):
+            self._open_begun()
+
+    def _make_demo(self, folder: Path) -> None:
+        self._drawn_in = folder
 
         def work(job: Job) -> None:
             # Processes of their own: drawing holds the interpreter and would make the window stutter.
@@ -328,8 +322,12 @@ class Files(QObject):
             work,
             lambda _: self._open_begun(),
             lambda text: self.project.messages.say(text, True),
-            ended=lambda: self.watch.made_in(None),
+            ended=self._demo_ended,
         )
+
+    def _demo_ended(self) -> None:
+        self._drawn_in = None
+        self.watch.made_in(None)
 
     def _open_begun(self) -> None:
         """Open the demo that is being made, or has been, unless it is open or work was begun meanwhile."""

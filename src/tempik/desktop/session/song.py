@@ -59,7 +59,7 @@ class Song(QObject):
 
         self._worker.start("Reading the song", work, done, self.failed.emit)
 
-    def retry(self, song: Soundtrack | None) -> None:
+    def retry(self, song: Soundtrack) -> None:
         """Read a song whose file is there again; one that is held stays."""
         if self.sound is None:
             self.path = ""

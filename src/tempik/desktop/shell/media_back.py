@@ -11,7 +11,8 @@ if TYPE_CHECKING:
 def read_anew(window: Window, paths: list[str]) -> None:
     """Read what could not be read of files while they were not there."""
     reel = window.project.reel
-    window.song.retry(reel.soundtrack)
+    if reel.soundtrack is not None and reel.soundtrack.path in paths:
+        window.song.retry(reel.soundtrack)
     window.reel_sound.retry(paths)
     window.shapes.retry()
     window.strips.retry()
