@@ -29,6 +29,7 @@ def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
     assert window.files.open_project(tmp_path / "late.tempik")
     qtbot.waitUntil(lambda: len(window.watch.missing) == 4 and not window.worker.jobs, timeout=20_000)
     assert window.song.sound is None and window.foot.find_missing.isVisible()
+    assert "song.wav and 3 more are missing" in window.foot.status.text()
 
     shutil.copytree(media, disk)
     window.watch.check()
@@ -39,6 +40,7 @@ def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
 
     qtbot.waitUntil(read, timeout=60_000)
     assert not window.watch.missing and not window.foot.find_missing.isVisible()
+    assert window.foot.status.text().endswith("All files of the project are there again.")
     qtbot.waitUntil(lambda: window.preview.image is not None, timeout=20_000)
 
 

@@ -22,6 +22,7 @@ class MediaWatch(QObject):
     changed = Signal()
     being_made = Signal(bool)  # whether some of them are being made now
     back = Signal(list)  # paths that were not there, and now are
+    complete = Signal()  # of what was missing the last has come back
     found = Signal(list, list)  # paths that are missing, and paths that are another file than was added
 
     def __init__(self, project: Project, jobs: Worker) -> None:
@@ -88,11 +89,14 @@ class MediaWatch(QObject):
         back = sorted(self.gone.intersection(media_paths(reel)).difference(gone))
         self.gone = frozenset(gone)
         self._again.setInterval(AGAIN_MS if missing == self.gone else MADE_MS)
+        complete = bool(self.missing.intersection(back)) and not missing
         if missing != self.missing:
             self.missing = missing
             self.changed.emit()
         if back:
             self.back.emit(back)
+        if complete:
+            self.complete.emit()
         if self._announce and media_paths(reel) == media_paths(self.project.reel):
             self._announce = False
             self.found.emit([path for path in gone if path in missing], other)

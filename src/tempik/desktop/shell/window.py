@@ -216,8 +216,9 @@ class Window(QMainWindow):
         self.readings.asked.connect(lambda: self.open_page(RhythmPage))
         self.readings.anew_asked.connect(self.files.hear_anew)
         self.watch.found.connect(self._media_missing)
+        self.watch.complete.connect(lambda: self.say("All files of the project are there again."))
         self.watch.back.connect(lambda paths: read_anew(self, paths))
-        self.song.failed.connect(lambda text: self.say(text, True))
+        self.song.failed.connect(self._song_failed)
         self.proxies.said.connect(self.say)
         self.proxies.made.connect(lambda _: transport.footage_changed())
         self.player.state_changed.connect(self._play_state)
@@ -357,12 +358,16 @@ class Window(QMainWindow):
         self.safety.opened()
         self.watch.announce()
 
+    def _song_failed(self, text: str) -> None:
+        """Say it, unless the song is one of the files that have just been called missing, with what to do about it."""
+        song = self.project.reel.soundtrack
+        if song is None or song.path not in self.watch.missing:
+            self.say(text, True)
+
     def _media_missing(self, gone: list[str], other: list[str]) -> None:
         if gone:
-            more = f" and {len(gone) - 1} more" if len(gone) > 1 else ""
-            self.say(
-                f"{gone[0]}{more} is missing; press Find to say where it is. The rest of the project is open.", True
-            )
+            more = f" and {len(gone) - 1} more are" if len(gone) > 1 else " is"
+            self.say(f"{gone[0]}{more} missing; press Find to say where it is. The rest of the project is open.", True)
         elif other:
             self.say(
                 f"{other[0]} is another file than the one that was added (its size differs): check its cues.", True
