@@ -108,6 +108,12 @@ def test_painters_are_made_in_one_place_where_they_always_end() -> None:
     assert [n for n in made if n not in ("painting.py", "theme.py")] == []
 
 
+def test_widgets_are_marked_for_the_one_style_sheet_and_have_none_of_their_own() -> None:
+    """A fifth of making the window was sheets of single labels and fields, each parsed for itself and everything under it styled anew."""
+    own = {p.name for p in FILES if "setStyleSheet(" in p.read_text(encoding="utf-8")}
+    assert own == {"theme.py", "tour.py", "colour_button.py"}  # the sheet; a hint in colours of its own; any colour
+
+
 def test_files_are_written_and_opened_in_one_room() -> None:
     """Whatever else writes could write through a stranger's link, or half."""
     ways = r"os\.replace|\.write_text\(|\.write_bytes\(|shutil\.(copy|move)|\bopen\([^)]*[\"'][wax]b?[\"']|mkstemp"

@@ -1,10 +1,12 @@
 """The window on any screen: what fits, what is remembered, the picture alone, and everything by keyboard."""
 
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt
-from PySide6.QtGui import QAccessible, QFont, QImage, QKeyEvent, QMouseEvent
+from PySide6.QtGui import QAccessible, QColor, QFont, QImage, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -12,6 +14,7 @@ from PySide6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
+    QDoubleSpinBox,
     QLabel,
     QLineEdit,
     QScrollArea,
@@ -28,11 +31,33 @@ from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.places import Divider, first_size, fitted, preview_width
 from tempik.desktop.shell.window import Window
-from tempik.desktop.widgets.plain import FittingLabel
+from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets.plain import FittingLabel, Label
 from tempik.reel import Reel
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 CONTROLS = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QAbstractSlider)
+
+
+# The first of two windows is made in a process of its own, as it is at a start.
+TWO_WINDOWS = """
+import os
+from PySide6.QtWidgets import QAbstractButton, QAbstractSpinBox, QApplication, QComboBox, QLabel, QWidget
+from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets import theme
+app = QApplication([])
+theme.dress(app)
+sheet, seen, windows = app.styleSheet(), [], []
+for _ in range(2):
+    windows.append(Window())
+    windows[-1].show()
+    app.processEvents()
+for window in windows:
+    parts = [w for w in window.findChildren(QWidget) if isinstance(w, QLabel | QAbstractButton | QComboBox | QAbstractSpinBox)]
+    seen.append([(type(w).__name__, w.sizeHint().toTuple(), w.palette().windowText().color().name()) for w in parts])
+print(len(seen[0]) > 100, seen[0] == seen[1], app.styleSheet() == sheet != "", flush=True)
+os._exit(0)
+"""
 
 
 def dividers(window: Window) -> dict[str, Divider]:
@@ -296,3 +321,26 @@ def test_the_header_stays_in_place_when_something_is_changed(opened: Window, qtb
     assert header.saved.text() == "unsaved" and places() == saved
     opened.undo()
     assert header.saved.text() == "saved" and places() == saved
+
+
+def test_a_mark_is_seen_before_and_after_a_widget_is_shown(qtbot: QtBot) -> None:
+    label, field = Label("words"), QDoubleSpinBox()
+    qtbot.addWidget(label)
+    qtbot.addWidget(field)
+    marks.ink(label, "quiet")
+    label.show()
+    field.show()
+    assert label.palette().text().color() == QColor(theme.QUIET)
+    high = field.sizeHint().height()
+    marks.ink(label, "warning")
+    marks.room(field, "low")
+    assert label.palette().text().color() == QColor(theme.WARNING_TEXT)
+    assert field.sizeHint().height() < high
+    marks.ink(label, "")
+    assert label.palette().text().color() == QColor(theme.TEXT)
+
+
+def test_a_window_made_first_is_dressed_like_any_other() -> None:
+    """The style sheet is put on once all is there, which must not leave anything without it."""
+    done = subprocess.run([sys.executable, "-c", TWO_WINDOWS], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "True True True"

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from tempik.check import Event, Report, as_csv
 from tempik.desktop.pages.page import Desk, Page
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures
 from tempik.time import clock_text
@@ -107,7 +107,7 @@ class CheckPage(Page):
         self.summary.setTextFormat(Qt.TextFormat.RichText)  # ours
         self.summary.setWordWrap(True)
         self.notes = Label()
-        self.notes.setStyleSheet(f"color: {theme.WARNING_TEXT};")
+        marks.ink(self.notes, "warning")
         self.kinds = QComboBox()
         self.kinds.addItems(KINDS)
         self.kinds.setAccessibleName("Which events")

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
 from tempik.desktop.pages.follow_list import FollowList
 from tempik.desktop.pages.page import Desk
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet
+from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets.form import button, quiet
 from tempik.edit.clips import follow
 
 FIELDS: dict[str, tuple[str, float, float, str, str]] = {
@@ -44,12 +44,13 @@ class FollowFields(QWidget):
         row.setSpacing(5)
         row.addWidget(quiet("follow"))
         for made in (self.pick, self.guess, self.all, self.off):
-            made.setStyleSheet(LOW)
+            marks.room(made, "low")
             row.addWidget(made)
         for name, field in self.numbers.items():
             row.addWidget(quiet(FIELDS[name][0]))
             row.addWidget(field)
-        self.lost.setStyleSheet(f"{LOW} color: {theme.WARNING_TEXT};")
+        marks.room(self.lost, "low")
+        marks.ink(self.lost, "warning")
         row.addWidget(self.lost)
         row.addStretch(1)
 
@@ -62,7 +63,7 @@ class FollowFields(QWidget):
         made.setSuffix(unit)
         made.setKeyboardTracking(False)
         made.setToolTip(tip)
-        made.setStyleSheet(LOW)
+        marks.room(made, "low")
         made.valueChanged.connect(lambda value: self._edited(name, value / times))
         return made
 

@@ -27,7 +27,7 @@ from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.pages.placing import Placing
 from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.edit.clips import layers, pieces
 from tempik.reel import Ease, Fit, Framing, Position
@@ -150,7 +150,7 @@ class FramePage(Page):
         self.fill_all.clicked.connect(lambda: self.project.change("All clips fill the frame", pieces.all_filling))
         self.note = Label()
         self.note.setWordWrap(True)
-        self.note.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.note, "quiet")
         buttons = QHBoxLayout()
         buttons.addWidget(self.plain)
         buttons.addWidget(self.fill_all)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop.pages import FIRST, PAGES
 from tempik.desktop.pages.page import Desk, Page
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.plain import FittingLabel
 
@@ -72,7 +72,6 @@ class Bench(QFrame):
         super().__init__()
         self.desk = desk
         self.setObjectName("bench")
-        self.setStyleSheet(f"#bench {{ background: {theme.RAISED}; border-radius: 5px; }}")
         self.pages = QStackedWidget()
         self._made: dict[type[Page], Page] = {}
         self._areas: list[_Area] = []
@@ -88,7 +87,7 @@ class Bench(QFrame):
         self.chosen = FittingLabel()
         self.chosen.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.chosen.setContentsMargins(12, 0, 8, 0)
-        self.chosen.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.chosen, "quiet")
         self._tabs.addWidget(self.chosen, 1)
         self._tabs.addLayout(self._tools)
         inside = QVBoxLayout(self)
@@ -101,7 +100,7 @@ class Bench(QFrame):
     def _add(self, kind: type[Page]) -> None:
         area = _Area()
         area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        marks.mark(area, "clear")
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._areas.append(area)
         self.pages.addWidget(area)
@@ -110,13 +109,7 @@ class Bench(QFrame):
         tab.setToolTip(f"{kind.title} page ({kind.key})")
         tab.setCheckable(True)
         tab.setAutoExclusive(True)
-        tab.setStyleSheet(
-            "QToolButton { background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;"
-            f" padding: 6px 2px 4px; font-size: 13px; color: {theme.QUIET}; }}"
-            f"QToolButton:hover, QToolButton:focus {{ color: {theme.TEXT}; }}"
-            f"QToolButton:focus {{ border-bottom-color: {theme.TEXT}; }}"
-            f"QToolButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.RHYTHM}; background: transparent; }}"
-        )
+        marks.mark(tab, "tab", "page")
         tab.clicked.connect(lambda: self.open(kind))
         self._tabs.addWidget(tab)
         self.tabs.append(tab)

@@ -22,7 +22,7 @@ from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.shell.draft_rule import RuleFields
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, tool
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.slider import FreeSlider
@@ -41,7 +41,6 @@ from tempik.time import clock_text
 WIDTH = 460
 ACROSS = 3
 SAME_S = 0.6
-LOW = "padding: 3px 8px; text-align: left;"
 
 
 class Stretch(NamedTuple):
@@ -66,9 +65,7 @@ class DraftPanel(QFrame):
         self.project, self.arrange = project, arrange
         self.gesture = Gesture(project)
         self.setObjectName("draft")
-        self.setStyleSheet(
-            f"#draft {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
-        )
+        marks.mark(self, "panel")
         self.setFixedWidth(WIDTH)
         self.mood: Mood | None = MOODS[2]
         self.stretch: Stretch | None = None
@@ -77,7 +74,7 @@ class DraftPanel(QFrame):
         title.setFont(words(15, True))
         self.about = Label("")
         self.about.setWordWrap(True)
-        self.about.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.about, "quiet")
         self.moods, self.mood_group = QGridLayout(), QButtonGroup(self)
         self.moods.setSpacing(4)
         self.does = quiet("")
@@ -113,7 +110,7 @@ class DraftPanel(QFrame):
         line.addWidget(quiet("about"))
         for seconds in LENGTHS_S:
             button = QPushButton(f"{seconds:.0f} s")
-            button.setStyleSheet("padding: 3px 8px;")
+            marks.room(button, "narrow")
             button.clicked.connect(partial(self.length.setValue, seconds))
             line.addWidget(button)
         line.addStretch(1)
@@ -205,7 +202,7 @@ class DraftPanel(QFrame):
         for number, mood in enumerate([*moods, None]):
             button = QPushButton(mood.name if mood is not None else "plain rule")
             button.setCheckable(True)
-            button.setStyleSheet("padding: 5px 4px;")
+            marks.room(button, "tile")
             button.setToolTip(
                 as_tip(mood.does) if mood is not None else "One clip every few beats, your footage in turn"
             )
@@ -262,7 +259,7 @@ class DraftPanel(QFrame):
                 self._offer(Stretch(found.start_s, found.length_s), found.why, first)
         if song.length_s > wanted + 1:
             find = QPushButton(f"the whole song, made {wanted:.0f} s long …")
-            find.setStyleSheet(LOW)
+            marks.room(find, "line")
             find.setToolTip("Finds which bars to leave out so that the joins are least heard")
             find.clicked.connect(partial(self._find_way, find))
             self.offers.addWidget(find)
@@ -274,7 +271,7 @@ class DraftPanel(QFrame):
             text = f"whole song   {stretch.length_s:.1f} s   {why}"
         button = QPushButton(text)
         button.setCheckable(True)
-        button.setStyleSheet(LOW)
+        marks.room(button, "line")
         button.clicked.connect(partial(self._choose, stretch))
         self.offer_group.addButton(button)
         line = QHBoxLayout()

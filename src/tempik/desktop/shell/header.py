@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QWidget
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.exports import Exports
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures, icon, words
@@ -43,11 +43,11 @@ class HeaderBar(QWidget):
     def _make_left(self, row: QHBoxLayout) -> None:
         self.menu_button = tool("more", "Project menu")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.menu_button.setStyleSheet("QToolButton::menu-indicator { image: none; }")
+        marks.mark(self.menu_button, "signless")
         self.title = Label()
         self.title.setFont(words(15, True))
         self.saved = Label()
-        self.saved.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.saved, "quiet")
         # Whatever it says, the buttons after it stay where they are: one is about to be clicked again.
         self.saved.setMinimumWidth(self.saved.fontMetrics().horizontalAdvance("unsaved") + 2)
         row.addWidget(self.menu_button)
@@ -72,7 +72,7 @@ class HeaderBar(QWidget):
         row.addSpacing(8)
         self.place = Label("–")
         self.place.setFont(figures(20, True))
-        self.place.setStyleSheet(f"color: {theme.RHYTHM};")
+        marks.ink(self.place, "beat")
         self.place.setMinimumWidth(64)
         self.place.setToolTip("bar.beat")
         self.clock = Label()

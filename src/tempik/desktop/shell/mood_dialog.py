@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.desktop.session.messages import Messages
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, tool
 from tempik.desktop.widgets.plain import Label
 from tempik.edit.drafting.moods import BOUNDS, FIRES_ON, LEVELS, MOODS, REWIND, Fires, Mood, Phrase
@@ -78,7 +78,7 @@ class MoodDialog(QDialog):
         self.does = QLineEdit(mood.does)
         self.said = Label("")
         self.said.setWordWrap(True)
-        self.said.setStyleSheet(f"color: {theme.WARNING_TEXT};")
+        marks.ink(self.said, "warning")
         across = QHBoxLayout()
         across.setSpacing(24)
         for form in self._make_forms(mood):

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.session.settings import load_settings, save_settings
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 
 
@@ -52,7 +52,7 @@ class ShortcutsDialog(QDialog):
         self.keys = QKeySequenceEdit()
         self.keys.setMaximumSequenceLength(1)
         self.said = Label()
-        self.said.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.said, "quiet")
         self.set_button, own, none = QPushButton("Set"), QPushButton("As it was"), QPushButton("No key")
         self.set_button.setProperty("main", True)
         self.set_button.clicked.connect(self.set_key)

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.messages import Messages
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label, as_tip
 
@@ -51,12 +51,12 @@ class StatusBar(QWidget):
         self.let_go.clicked.connect(lambda: self.answered.emit(False))
         self.job_name = Label()
         self.job_name.setTextFormat(Qt.TextFormat.PlainText)
-        self.job_name.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.job_name, "quiet")
         self.progress = _bar()
         self.progress.setFixedWidth(180)
         self.cancel = tool("remove", "Cancel this job")
         self.cancel.setIconSize(self.cancel.iconSize() * 0.8)
-        self.cancel.setStyleSheet("padding: 0;")
+        marks.room(self.cancel, "none")
         self.cancel.clicked.connect(self._cancel_first)
         self.all_jobs = _small("all jobs")
         self.all_jobs.setToolTip("Every job that runs or waits, each with its own cancel")
@@ -86,7 +86,7 @@ class StatusBar(QWidget):
             self._error = ""
         self.status.setText(text)
         self.status.setToolTip(as_tip(text))
-        self.status.setStyleSheet(f"color: {theme.WARNING_TEXT if error else theme.QUIET};")
+        marks.ink(self.status, "warning" if error else "quiet")
 
     def offer(self, shown: bool) -> None:
         """Show or hide the two answers to what the status line asks."""
@@ -137,15 +137,13 @@ class JobsPanel(QFrame):
         self._bar = bar
         self._rows: dict[int, tuple[Label, QProgressBar, QPushButton]] = {}
         self.setObjectName("jobs")
-        self.setStyleSheet(
-            f"#jobs {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
-        )
+        marks.mark(self, "panel")
         self.setAccessibleName("Jobs")
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
         self._grid = QGridLayout()
         self._more = Label()
-        self._more.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self._more, "quiet")
         column.addLayout(self._grid)
         column.addWidget(self._more)
 
@@ -189,5 +187,5 @@ def _bar() -> QProgressBar:
 
 def _small(text: str) -> QPushButton:
     button = QPushButton(text)
-    button.setStyleSheet("padding: 1px 10px; min-height: 16px;")
+    marks.room(button, "small")
     return button

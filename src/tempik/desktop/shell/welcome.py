@@ -10,7 +10,7 @@ from PySide6.QtGui import QIcon, QImage, QMouseEvent, QPixmap
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from tempik.demo import OTHERS, PROJECT
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.plain import Label, as_tip, in_menu
 from tempik.desktop.widgets.theme import icon, words
 
@@ -36,7 +36,7 @@ class _Place(QFrame):
         self.text = Label(text)
         self.text.setWordWrap(True)
         self.text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.text.setStyleSheet(f"color: {theme.QUIET}; font-size: 13px;")
+        marks.ink(self.text, "quiet")
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 26, 18, 22)
         column.addStretch(1)
@@ -45,18 +45,10 @@ class _Place(QFrame):
         column.addWidget(name)
         column.addWidget(self.text)
         column.addStretch(1)
-        self._done: bool | None = None
         self.show_done(False)
 
     def show_done(self, done: bool) -> None:
-        if done == self._done:
-            return  # to style anew costs more than all else that a change of the reel does here
-        self._done = done
-        edge = f"2px solid {theme.RHYTHM}" if done else f"2px dashed {theme.LINE}"
-        self.setStyleSheet(
-            f"#place {{ background: {theme.RAISED}; border: {edge}; border-radius: 10px; }}"
-            f"#place:hover, #place:focus {{ border-color: {theme.RHYTHM}; }}"
-        )
+        marks.mark(self, "done", done)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self.clicked.emit()
@@ -69,7 +61,7 @@ class _Recent(QPushButton):
         super().__init__(in_menu(path.stem if len(path.stem) <= LONGEST_NAME else f"{path.stem[:LONGEST_NAME]}…"))
         self.setToolTip(as_tip(str(path)))
         self.setAccessibleName(f"Open {path.stem}")
-        self.setStyleSheet("padding: 3px 10px 3px 4px; text-align: left;")
+        marks.room(self, "line")
         picture = QPixmap.fromImage(image) if image is not None else icon("film", theme.QUIET).pixmap(QSize(28, 28))
         self.setIcon(QIcon(picture))
         self.setIconSize(QSize(40, RECENT_PX))
@@ -118,7 +110,7 @@ class Welcome(QWidget):
         # Neither asks for room: they are shown as far as there is some.
         for widget in (whole_folder, self.recent):
             widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        whole_folder.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(whole_folder, "quiet")
         foot = QHBoxLayout()
         foot.addWidget(whole_folder, 1)
         for button in (demo, *others):

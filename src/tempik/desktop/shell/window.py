@@ -88,7 +88,7 @@ from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.pixmap_cache import forget_pictures
 from tempik.desktop.widgets.plain import pop_up
-from tempik.desktop.widgets.theme import icon
+from tempik.desktop.widgets.theme import dressed_last, icon
 from tempik.reel import Clip
 
 P = TypeVar("P", bound=Page)
@@ -103,14 +103,15 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self._clips_shown: tuple[Clip, ...] = ()
         self._closed = False
-        self._make_session()
-        self._make_commands()
-        self._make_views()
-        self._lay_out()
-        self._wire_session()
-        self._wire_views()
-        self._bind_commands()
-        self.bench.open_first()
+        with dressed_last():
+            self._make_session()
+            self._make_commands()
+            self._make_views()
+            self._lay_out()
+            self._wire_session()
+            self._wire_views()
+            self._bind_commands()
+            self.bench.open_first()
         self._reel_changed()
         name_controls(self)
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDoubleSpinBox, QFormLayout, QFrame, QHBoxLayout, 
 
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
@@ -29,9 +29,7 @@ class StretchPanel(QFrame):
         self.project, self.arrange = project, arrange
         self._filling = False
         self.setObjectName("stretch")
-        self.setStyleSheet(
-            f"#stretch {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
-        )
+        marks.mark(self, "panel")
         title = Label("The reel's stretch of the song")
         title.setFont(words(15, True))
         self.offers = QVBoxLayout()
@@ -106,7 +104,7 @@ class StretchPanel(QFrame):
     def _say(self, text: str) -> None:
         said = Label(text)
         said.setWordWrap(True)
-        said.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(said, "quiet")
         self.ways.addWidget(said)
 
     def _offer_ways(self, found: list[Proposal]) -> None:
@@ -117,7 +115,7 @@ class StretchPanel(QFrame):
             line.setSpacing(4)
             listen = tool("play", "Hear the joins", partial(self._listen, proposal.way))
             take = QPushButton(f"{proposal.way.length_s:.2f} s   {proposal.why}   ({proposal.heard})")
-            take.setStyleSheet("text-align: left; padding: 3px 10px;")
+            marks.room(take, "line")
             take.clicked.connect(lambda _=False, w=proposal.way: self._take_way(w))
             line.addWidget(listen)
             line.addWidget(take, 1)
@@ -151,7 +149,7 @@ class StretchPanel(QFrame):
             return
         for wanted in LENGTHS_S:
             head = Label(f"about {wanted:.0f} s")
-            head.setStyleSheet(f"color: {theme.QUIET};")
+            marks.ink(head, "quiet")
             offers = suggested_stretches(song, wanted)
             if song.length_s <= wanted and wanted != LENGTHS_S[0]:
                 continue
@@ -159,7 +157,7 @@ class StretchPanel(QFrame):
             for offer in offers:
                 start, length = offer.start_s, offer.length_s
                 button = QPushButton(f"{clock_text(start)[:-4]}  +  {length:.2f} s   {offer.why}")
-                button.setStyleSheet("text-align: left; padding: 3px 10px;")
+                marks.room(button, "line")
                 button.clicked.connect(lambda _=False, a=start, n=length: self._take(a, n))
                 self.offers.addWidget(button)
         self._filling = True

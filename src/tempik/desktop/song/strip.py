@@ -13,7 +13,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.song import Song
 from tempik.desktop.song.stretch_panel import StretchPanel
 from tempik.desktop.song.wave import level_colour
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import pop_up
@@ -52,7 +52,8 @@ class SongStrip(QWidget):
         self.more = QToolButton(self)
         self.more.setText("stretch, fades …")
         self.more.setToolTip("Suggested stretches, another length of the song, gain and fades")
-        self.more.setStyleSheet("padding: 0 6px; min-height: 15px; font-size: 12px;")
+        self.more.setFont(words(12))
+        marks.room(self.more, "least")
         self.more.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.more.clicked.connect(self.show_panel)
         self.more.hide()

@@ -6,8 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QPushButton, QWidget
 
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW
+from tempik.desktop.widgets import marks, theme
 
 
 class ColourButton(QPushButton):
@@ -18,7 +17,7 @@ class ColourButton(QPushButton):
     def __init__(self, tip: str = "", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setToolTip(tip)
-        self.setStyleSheet(LOW)
+        marks.room(self, "low")
         self.clicked.connect(self._ask)
 
     def show_colour(self, value: str) -> None:
@@ -27,7 +26,7 @@ class ColourButton(QPushButton):
             return
         self.setText(value)
         ink = theme.TEXT if QColor(value).lightnessF() < 0.5 else theme.GROUND
-        self.setStyleSheet(f"{LOW} background: {value}; color: {ink};")
+        self.setStyleSheet(f"{marks.ROOMS['low']} background: {value}; color: {ink};")
 
     def _ask(self) -> None:
         dialog = QColorDialog(QColor(self.text()), self)

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 
@@ -20,9 +20,7 @@ class CountPanel(QFrame):
         super().__init__(parent, Qt.WindowType.Popup)
         self._window = parent
         self.setObjectName("count")
-        self.setStyleSheet(
-            f"#count {{ background: {theme.RAISED}; border: 1px solid {theme.QUIET}; border-radius: 6px; }}"
-        )
+        marks.mark(self, "panel")
         self._last: dict[str, int] = {}
         self._ticks: dict[str, bool] = {}
         self._question = ""

@@ -17,11 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import icon
-
-LOW = "padding: 1px 5px; min-height: 17px;"  # fields of a page that is rarely high
 
 
 def tool(sign: str, name: str, act: Callable[[], object] | None = None) -> QToolButton:
@@ -68,7 +66,7 @@ def toggle(text: str, tip: str) -> QPushButton:
     made = QPushButton(text)
     made.setCheckable(True)
     made.setToolTip(tip)
-    made.setStyleSheet("padding: 1px 4px; min-height: 18px;")
+    marks.room(made, "tight")
     return made
 
 
@@ -83,5 +81,5 @@ def button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
 def quiet(text: str) -> Label:
     """Return a label beside a field."""
     label = Label(text)
-    label.setStyleSheet(f"color: {theme.QUIET};")
+    marks.ink(label, "quiet")
     return label

@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
-from tempik.desktop.widgets.form import LOW, quiet
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import quiet
 from tempik.digits import whole
 from tempik.reel import Limit, Rule
 from tempik.rhythm.records import BANDS, Band
@@ -111,7 +112,7 @@ class RuleFields(QWidget):
         lines.addLayout(line)
         line.addWidget(quiet("on"))
         for widget in (self.of, self.beats, self.bands, self.every, self.offset, self.at_least):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
             if isinstance(widget, QSpinBox):
                 widget.setKeyboardTracking(False)
                 if two_lines:
@@ -126,7 +127,7 @@ class RuleFields(QWidget):
             line.addWidget(self.offset)
         self.last_line = line
         line.addWidget(quiet("in"))
-        self.place.setStyleSheet(LOW)
+        marks.room(self.place, "low")
         for choice in (self.of, self.place) if two_lines else ():
             choice.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             choice.setMinimumContentsLength(9)

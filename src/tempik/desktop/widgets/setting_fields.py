@@ -16,9 +16,9 @@ from PySide6.QtWidgets import (
 
 from tempik.accents import Setting
 from tempik.accents.accent import Value
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.form import LOW, quiet
+from tempik.desktop.widgets.form import quiet
 from tempik.desktop.widgets.plain import pop_up
 
 COLUMNS = 2
@@ -82,16 +82,16 @@ class SettingFields(QWidget):
             if setting.choices:
                 box = QComboBox()
                 box.addItems(setting.choices)
-                box.setStyleSheet(LOW)
+                marks.room(box, "low")
                 box.activated.connect(lambda _: self._edited(name, box.currentText()))
                 return box
             line = QLineEdit()
-            line.setStyleSheet(LOW)
+            marks.room(line, "low")
             line.setMinimumWidth(200)
             line.editingFinished.connect(lambda: self._edited(name, line.text().replace(" ", "")))
             return line
         spin = QDoubleSpinBox()
-        spin.setStyleSheet(LOW)
+        marks.room(spin, "low")
         spin.setKeyboardTracking(False)
         by = 100 if setting.unit == "%" else 1
         spin.setRange(setting.low * by, setting.high * by)
@@ -129,9 +129,7 @@ class SettingFields(QWidget):
         if isinstance(field, QDoubleSpinBox):
             if not field.hasFocus() or not field.lineEdit().isModified():
                 field.setValue(float(value) * (100 if setting.unit == "%" else 1))
-            wanted = LOW + (f"border-color: {theme.RHYTHM};" if keyed else "")
-            if field.styleSheet() != wanted:
-                field.setStyleSheet(wanted)
+            marks.mark(field, "keyed", keyed)
         elif isinstance(field, QComboBox):
             field.setCurrentText(str(value))
         elif isinstance(field, ColourButton):

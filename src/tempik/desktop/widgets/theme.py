@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 
@@ -9,6 +11,8 @@ from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
+
+from tempik.desktop.widgets.marks import ROOMS
 
 GROUND = "#1e1c1a"
 SUNK = "#191715"
@@ -99,6 +103,23 @@ def dress(app: QApplication) -> None:
     app.setStyleSheet(_SHEET)
 
 
+@contextmanager
+def dressed_last() -> Iterator[None]:
+    """What is made within is given the style sheet once all of it is there: with it, every part is styled anew each time that what holds it is
+    laid into something larger. Where other widgets are seen already, they stay dressed, and so is this."""
+    app = QApplication.instance()
+    first = isinstance(app, QApplication) and len(app.allWidgets()) <= 1 and bool(app.styleSheet())
+    if isinstance(app, QApplication) and first:
+        app.setStyleSheet("")
+    try:
+        yield
+    finally:
+        if isinstance(app, QApplication) and first:
+            app.setStyleSheet(_SHEET)
+
+
+_INKS = {"quiet": QUIET, "warning": WARNING_TEXT, "beat": RHYTHM, "good": GOOD}
+# Of controls and of what is marked (`marks`), in one: what is marked comes last and is the more specific.
 _SHEET = f"""
 QWidget {{ color: {TEXT}; }}
 QMainWindow, QDialog {{ background: {GROUND}; }}
@@ -142,4 +163,30 @@ QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {QUIET}; border-radius: 3px; background: {SUNK}; }}
 QCheckBox::indicator:checked {{ background: {RHYTHM}; border-color: {RHYTHM}; }}
 QSplitter::handle {{ background: {GROUND}; }}
-"""
+QToolButton[signless="true"]::menu-indicator {{ image: none; }}
+QToolButton[tab="page"] {{
+  background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 6px 2px 4px;
+  font-size: 13px; color: {QUIET}; }}
+QToolButton[tab="page"]:hover, QToolButton[tab="page"]:focus {{ color: {TEXT}; }}
+QToolButton[tab="page"]:focus {{ border-bottom-color: {TEXT}; }}
+QToolButton[tab="page"]:checked {{ color: {TEXT}; border-bottom-color: {RHYTHM}; background: transparent; }}
+QPushButton[tab="pane"] {{
+  background: transparent; border: none; border-bottom: 2px solid transparent; border-radius: 0; padding: 2px 6px;
+  color: {QUIET}; }}
+QPushButton[tab="pane"]:checked {{ color: {TEXT}; border-bottom-color: {SPEED}; background: transparent; }}
+QPushButton[tab="pane"]:hover {{ color: {TEXT}; }}
+QPushButton[tab="pane"]:focus {{ color: {RHYTHM}; }}
+QScrollArea[clear="true"], QScrollArea[clear="true"] > QWidget > QWidget {{ background: transparent; }}
+QLabel[edge="clear"] {{ border-left: 3px solid transparent; padding-left: 4px; }}
+QLabel[edge="chosen"] {{ border-left: 3px solid {SOUND}; padding-left: 4px; }}
+QFrame[panel="true"] {{ background: {RAISED}; border: 1px solid {QUIET}; border-radius: 6px; }}
+#bench {{ background: {RAISED}; border-radius: 5px; }}
+#export {{ background: {GROUND}; border-radius: 4px; }}
+#place {{ background: {RAISED}; border: 2px dashed {LINE}; border-radius: 10px; }}
+#place[done="true"] {{ border: 2px solid {RHYTHM}; }}
+#place:hover, #place:focus {{ border-color: {RHYTHM}; }}
+""" + "\n".join(
+    [f'*[ink="{name}"] {{ color: {value}; }}' for name, value in _INKS.items()]
+    + [f'*[room="{name}"], QToolButton[flat="true"][room="{name}"] {{ {how} }}' for name, how in ROOMS.items()]
+    + [f'*[keyed="true"] {{ border-color: {RHYTHM}; }}']
+)

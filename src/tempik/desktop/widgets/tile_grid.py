@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, S
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.keys import ARROWS, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label, as_tip
@@ -144,10 +144,10 @@ class Chooser(QWidget):
         self.area.setWidget(tiles)
         self.area.setFrameShape(QScrollArea.Shape.NoFrame)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        marks.mark(self.area, "clear")
         self.does = Label()
         self.does.setFont(words(12))
-        self.does.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.does, "quiet")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)

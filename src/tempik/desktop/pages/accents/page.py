@@ -27,8 +27,8 @@ from tempik.desktop.pages.accents.tiles import AccentTiles
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip, pop_up
 from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
@@ -105,7 +105,7 @@ class AccentsPage(RowEditing):
         self.row_title.setFont(words(14, True))
         self.whose = Label()
         self.whose.setFont(words(12))
-        self.whose.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.whose, "quiet")
         self.alone = toggle(
             "this pulse", "Edit the one pulse; without it, the whole row. Ctrl and click a cell chooses it"
         )
@@ -118,7 +118,7 @@ class AccentsPage(RowEditing):
         self.more = button("…", "More for this row", self._more_menu)
         self.more.setFixedWidth(30)
         for widget in (self.bundles, self.more):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
         top = QHBoxLayout()
         top.setSpacing(5)
         top.addWidget(self.row_title)
@@ -150,7 +150,7 @@ class AccentsPage(RowEditing):
         self.shutter.setSuffix(" °")
         self.shutter.setFixedWidth(56)
         self.shutter.setKeyboardTracking(False)
-        self.shutter.setStyleSheet(LOW)
+        marks.room(self.shutter, "low")
         self.shutter.setAccessibleName("Angle of the shutter, 0 to 360 degrees")
         self.shutter.setToolTip(
             "Motion blur of all that moves: shakes, punches, framing moves. 180 is a film camera's, 0 none"
@@ -189,8 +189,8 @@ class AccentsPage(RowEditing):
                 unit.addItem(shown)
             unit.setFixedWidth(68)
             unit.setAccessibleName(f"unit of the {part}")
-            spin.setStyleSheet(LOW)
-            unit.setStyleSheet(LOW)
+            marks.room(spin, "low")
+            marks.room(unit, "low")
             spin.valueChanged.connect(lambda _, n=part: self._length_edited(n))
             unit.activated.connect(lambda _, n=part: self._unit_edited(n))
             self.lengths[part] = spin, unit
@@ -204,7 +204,7 @@ class AccentsPage(RowEditing):
         self.overlap = QComboBox()
         self.overlap.addItems(["larger", "sum"])
         self.overlap.setToolTip("What pulses that overlap do: the larger one counts, or both add up")
-        self.overlap.setStyleSheet(LOW)
+        marks.room(self.overlap, "low")
         self.overlap.activated.connect(self._overlap_edited)
         self.degree = QDoubleSpinBox()
         self.degree.setRange(0, 100)
@@ -212,7 +212,7 @@ class AccentsPage(RowEditing):
         self.degree.setSuffix(" %")
         self.degree.setFixedWidth(62)
         self.degree.setKeyboardTracking(False)
-        self.degree.setStyleSheet(LOW)
+        marks.room(self.degree, "low")
         self.degree.setToolTip("How far a weak point weakens its pulse: 0 not at all, 100 in proportion")
         self.degree.valueChanged.connect(self._degree_edited)
         weights = QHBoxLayout()

@@ -11,7 +11,8 @@ from PySide6.QtGui import QStandardItemModel
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from tempik.deliver.order import SHAPES, SHORT_SIDES, Order, fitting, size_in
-from tempik.desktop.widgets.form import LOW, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import quiet, toggle
 from tempik.formats import FORMATS, format_named
 from tempik.reel import Reel
 from tempik.time import rate_text
@@ -52,7 +53,7 @@ class OrderFields(QWidget):
         self.limit.setSuffix(" MB")
         self.limit.setKeyboardTracking(False)
         self.limit.setToolTip("The largest size, in millions of bytes")
-        self.limit.setStyleSheet(LOW)
+        marks.room(self.limit, "low")
         self.sound = _check("sound", "Write the sound too")
         self.clear = _check("clear parts", "Keep clear what no picture covers, to lay it over something else")
         self.hardware = _check(
@@ -173,7 +174,7 @@ class OrderFields(QWidget):
 def _box(tip: str) -> QComboBox:
     made = QComboBox()
     made.setToolTip(tip)
-    made.setStyleSheet(LOW)
+    marks.room(made, "low")
     made.setMinimumWidth(60)
     made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     made.setMinimumContentsLength(8)

@@ -13,8 +13,8 @@ from tempik.deliver.presets import PRESETS, own_presets
 from tempik.desktop.pages.export.order_fields import OrderFields
 from tempik.desktop.pages.export.queue_list import QueueList
 from tempik.desktop.pages.page import Desk, Page
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, quiet
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.errors import TempikError
 from tempik.formats import format_named, named_for
@@ -41,7 +41,7 @@ class ExportPage(Page):
         self.fields.part_wanted.connect(self._part_chosen)
         self.preset = QComboBox()
         self.preset.setToolTip("An order that has a name: those that come with Tempik, then your own")
-        self.preset.setStyleSheet(LOW)
+        marks.room(self.preset, "low")
         self.preset.activated.connect(self._begin_with)
         self.keep = button("Keep as …", "Keep this order under a name", self._keep)
         self.forget = button("Forget", "Forget the order of your own that is shown", self._forget)
@@ -76,7 +76,7 @@ class ExportPage(Page):
 
     def _lay_out(self) -> None:
         for low in (self.keep, self.forget, self.choose):
-            low.setStyleSheet(LOW)
+            marks.room(low, "low")
         first = QHBoxLayout()
         first.setSpacing(5)
         first.addWidget(self.preset, 1)
@@ -132,7 +132,7 @@ class ExportPage(Page):
         there = bool(self.project.reel.clips) and bool(self.target.text())
         self.go.setEnabled(there)
         self.comes_to.setText("Trying a few frames …" if there else "The reel has no clips yet.")
-        self.comes_to.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.comes_to, "quiet")
         if there:
             self._soon.start()
 

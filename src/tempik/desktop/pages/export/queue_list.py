@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QScrollArea, QT
 from tempik.deliver.expected import duration_text
 from tempik.deliver.queue import Item
 from tempik.desktop.session.exports import ENDED, Exports
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet, tool
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, quiet, tool
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import words
 
@@ -29,7 +29,7 @@ class QueueList(QWidget):
             "Clear done", "Take off the list what is done, stopped or failed; files stay", exports.clear
         )
         for low in (self.pause, self.clear):
-            low.setStyleSheet(LOW)
+            marks.room(low, "low")
         self.head = quiet("")
         top = QHBoxLayout()
         top.addWidget(self.head, 1)
@@ -43,14 +43,14 @@ class QueueList(QWidget):
             "Exports line up here and are written while you go on editing, each with the reel as it was."
         )
         self.empty.setWordWrap(True)
-        self.empty.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.empty, "quiet")
         self._column.addWidget(self.empty)
         self._column.addStretch(1)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        marks.mark(area, "clear")
         area.setWidget(inside)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -98,11 +98,11 @@ class _Row(QFrame):
     def __init__(self, exports: Exports, name: str) -> None:
         super().__init__()
         self.setObjectName("export")
-        self.setStyleSheet(f"#export {{ background: {theme.GROUND}; border-radius: 4px; }}")
         self.title = Label()
         self.title.setFont(words(13, True))
         self.said = Label()
         self.said.setWordWrap(True)
+        self.said.setFont(words(12))
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
@@ -120,7 +120,7 @@ class _Row(QFrame):
         top.addWidget(self.title, 1)
         for each in self.tools():
             each.setIconSize(each.iconSize() * 0.75)
-            each.setStyleSheet("padding: 1px;")
+            marks.room(each, "bare")
             top.addWidget(each)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 3, 4, 4)
@@ -152,8 +152,7 @@ class _Row(QFrame):
         self.said.setText("\n".join([text, *item.notes]) if item.notes else text)
         self.said.setVisible(bool(self.said.text()))
         bad = item.state == "failed" or (item.state == "done" and not item.ok)
-        colour = theme.WARNING_TEXT if bad else theme.GOOD if item.state == "done" else theme.QUIET
-        self.said.setStyleSheet(f"color: {colour}; font-size: 12px;")
+        marks.ink(self.said, "warning" if bad else "good" if item.state == "done" else "quiet")
 
     def _show(self) -> None:
         folder = Path(self.target) if Path(self.target).is_dir() else Path(self.target).parent

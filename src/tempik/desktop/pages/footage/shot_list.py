@@ -11,7 +11,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.edit.footage import facts as said_of
 
@@ -30,7 +30,7 @@ class ShotList(QDialog):
         )
         self.have = Label()
         self.have.setWordWrap(True)
-        self.have.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.have, "quiet")
         done = QPushButton("Keep")
         done.setProperty("main", True)
         done.clicked.connect(self.keep)

@@ -6,8 +6,8 @@ from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from tempik.desktop.pages.page import Desk
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, toggle
 from tempik.desktop.widgets.plain import as_tip, in_menu, pop_up
 from tempik.errors import TempikError
 from tempik.media.meaning import Colour
@@ -56,11 +56,11 @@ class AcrossRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         for widget in (self.amount, self.key, self.copy, self.paste, self.more, self.meant):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
             row.addWidget(widget)
         row.addStretch(1)
         for widget in (self.before, self.split):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
             row.addWidget(widget)
 
     def refill(self) -> None:
@@ -72,7 +72,7 @@ class AcrossRow(QWidget):
             self.amount.setValue(100 * (self._shown() if keyed else commands.grade().amount))
         self.key.setChecked(keyed)
         self.key.setEnabled(commands.whose != "footage")
-        self.amount.setStyleSheet(LOW + (f"border-color: {theme.RHYTHM};" if keyed else ""))
+        marks.mark(self.amount, "keyed", keyed)
         self.paste.setEnabled(commands.copied is not None)
         self.split.setChecked(commands.split)
         self.meant.setVisible(commands.whose == "footage")

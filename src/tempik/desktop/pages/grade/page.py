@@ -24,6 +24,7 @@ from tempik.desktop.pages.grade.scope_view import ScopeView
 from tempik.desktop.pages.grade.split_tool import SplitTool, after_of
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import toggle
 from tempik.desktop.widgets.plain import Label, in_menu, pop_up
 from tempik.desktop.widgets.tile_grid import Chooser
@@ -263,5 +264,5 @@ def _scrolled(pane: QWidget) -> QScrollArea:
     area.setFrameShape(QScrollArea.Shape.NoFrame)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+    marks.mark(area, "clear")
     return area

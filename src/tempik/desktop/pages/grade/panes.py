@@ -11,8 +11,9 @@ from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.pages.grade.curve_graph import CurveGraph
 from tempik.desktop.pages.grade.sliders import Sliders
 from tempik.desktop.pages.grade.wheels import Wheels
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.form import LOW, button, quiet
+from tempik.desktop.widgets.form import button, quiet
 from tempik.grade.scopes import Histogram
 from tempik.reel import Grade
 from tempik.reel.grade import AMOUNTS, NEUTRAL
@@ -95,7 +96,7 @@ class ColourPane(Pane):
         row.setSpacing(5)
         for widget in (quiet("split tone"), self.dark, self.light, self.lut, self.no_lut, self.of_lut, self.write):
             if isinstance(widget, QPushButton) and not isinstance(widget, ColourButton):
-                widget.setStyleSheet(LOW)
+                marks.room(widget, "low")
             row.addWidget(widget, 1 if widget is self.of_lut else 0)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 2, 6, 2)
@@ -124,11 +125,11 @@ class CurvesPane(Pane):
         self.choice = QComboBox()
         for name, text in CURVE_TITLES.items():
             self.choice.addItem(text, name)
-        self.choice.setStyleSheet(LOW)
+        marks.room(self.choice, "low")
         self.choice.setToolTip("Which curve is shown")
         self.choice.activated.connect(lambda _: self.show_grade(self._grade))
         self.back = button("Back to straight", "No points in this curve", self._straight)
-        self.back.setStyleSheet(LOW)
+        marks.room(self.back, "low")
         self.used = quiet("")
         self.used.setWordWrap(True)
         self.graph.changed.connect(lambda dots: self.dragged.emit({self.name: dots}))

@@ -11,9 +11,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.drawing import paint_sunk
-from tempik.desktop.widgets.form import LOW
 from tempik.desktop.widgets.images import rgb_of
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
@@ -170,12 +169,12 @@ class ScopeView(QWidget):
         self.plot = Plot()
         self.kinds = QComboBox()
         self.kinds.addItems(KINDS)
-        self.kinds.setStyleSheet(LOW)
+        marks.room(self.kinds, "low")
         self.kinds.setToolTip("Which scope is shown")
         self.kinds.activated.connect(lambda _: self.show_kind(self.kinds.currentText()))
         self.cut = Label()
         self.cut.setFont(words(12))
-        self.cut.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.cut, "quiet")
         head = QHBoxLayout()
         head.setSpacing(6)
         head.addWidget(self.kinds)

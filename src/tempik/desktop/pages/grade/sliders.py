@@ -8,8 +8,7 @@ from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QWidget
 
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.slider import FreeSlider
@@ -101,15 +100,13 @@ class AmountRow(QObject):
         if not self.box.hasFocus():
             self.box.setValue(value * self.by)
         changed = value != getattr(NEUTRAL, self.name)
-        style = f"color: {theme.TEXT if changed else theme.QUIET};"
-        if style != self.label.styleSheet():  # to set one takes longer than all else here
-            self.label.setStyleSheet(style)
+        marks.ink(self.label, "" if changed else "quiet")
 
 
 def _value_box(amount: Amount) -> QDoubleSpinBox:
     by = 100.0 if amount.unit.startswith("%") else 1.0
     box = QDoubleSpinBox()
-    box.setStyleSheet(LOW)
+    marks.room(box, "low")
     box.setKeyboardTracking(False)
     box.setRange(amount.low * by, amount.high * by)
     fine = amount.high * by <= 6

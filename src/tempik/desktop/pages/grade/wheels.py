@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QConicalGradient, QKeyEvent, QMouseEvent, QPai
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from tempik.desktop.pages.grade.sliders import GradeSlider
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.keys import ARROWS, AWAY, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
@@ -151,7 +151,7 @@ class Wheels(QWidget):
         level.sliderReleased.connect(lambda: self.settled.emit(f"light of the {title} parts"))
         level.valueChanged.connect(lambda value: self._typed(name, value))
         said.setFont(figures(12))
-        said.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(said, "quiet")
         head = QHBoxLayout()
         name_label = Label(title)
         name_label.setFont(words(12))

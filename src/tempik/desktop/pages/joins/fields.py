@@ -6,7 +6,8 @@ from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QSlider, QSpinBox, QWidget
 
 from tempik.desktop.commands.joins import SCOPES
-from tempik.desktop.widgets.form import LOW, quiet
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import quiet
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.edit.joins.laying import LOT, TURNS
@@ -77,7 +78,7 @@ class JoinFields(QWidget):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(9)
         for widget in (self.scope, self.way, self.length, self.unit, self.at, self.shutter):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
         self._lay_out()
 
     def _lay_out(self) -> None:

@@ -9,8 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.pages.joins.suggesting import Suggesting
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label, as_tip, in_menu
 from tempik.desktop.widgets.theme import words
 from tempik.edit.joins import mending
@@ -47,9 +46,9 @@ class Offers(QWidget):
         place, seam = self.commands.place, self.commands.seam
         short = short_of(seam) if seam is not None else []
         if place is None:
-            self._say("", theme.QUIET)
+            self._say("", "quiet")
         elif short:
-            self._say(f"{short[0]}.", theme.WARNING_TEXT)
+            self._say(f"{short[0]}.", "warning")
             under_way = self.commands.project.under_way  # a drag: what would mend it is worked out when it rests
             for mend in [] if under_way else mending.mends(self.commands.project.reel, place)[:MOST]:
                 self._offer(SHORT_NAMES[mend.name], mend.does, lambda m=mend: self.commands.mend(place, m))  # type: ignore[misc]
@@ -58,7 +57,7 @@ class Offers(QWidget):
 
     def _show_proposals(self, place: JoinPlace) -> None:
         found = self.suggesting.proposals
-        self._say("Suits the motion:" if found else self.suggesting.text, theme.QUIET)
+        self._say("Suits the motion:" if found else self.suggesting.text, "quiet")
         for proposed in found[:3]:
             name = CATALOGUE[proposed.kind].title.lower() if proposed.kind else "hard cut"
             title = f"{name} {proposed.direction}".strip()
@@ -66,24 +65,24 @@ class Offers(QWidget):
         if found:
             why = Label(found[0].why.rsplit(":", 1)[0])
             why.setFont(words(12))
-            why.setStyleSheet(f"color: {theme.QUIET};")
+            marks.ink(why, "quiet")
             self._add(why)
 
     def _offer(self, title: str, tip: str, act: Callable[[], None]) -> None:
         made = QPushButton(in_menu(title))
         made.setToolTip(as_tip(tip[0].upper() + tip[1:]))
-        made.setStyleSheet(LOW)
+        marks.room(made, "low")
         made.clicked.connect(lambda _=False: act())
         self._add(made)
 
     def _add(self, widget: QWidget) -> None:
         self.row.insertWidget(self.row.count() - 1, widget)
 
-    def _say(self, text: str, ink: str) -> None:
+    def _say(self, text: str, ink: marks.Ink) -> None:
         shown = self.said.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, SAID_PX)
         self.said.setText(shown)
         self.said.setToolTip(as_tip(text) if shown != text else "")
-        self.said.setStyleSheet(f"color: {ink};")
+        marks.ink(self.said, ink)
 
     def _clear(self) -> None:
         for number in range(self.row.count() - 1, 0, -1):

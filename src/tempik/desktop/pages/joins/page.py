@@ -17,8 +17,8 @@ from tempik.desktop.pages.joins.suggesting import Suggesting
 from tempik.desktop.pages.joins.tiles import Choice, JoinTiles, choices
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button
 from tempik.desktop.widgets.plain import Label, pop_up
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import words
@@ -84,7 +84,7 @@ class JoinsPage(Page):
         self.heading.setFont(words(14, True))
         self.whose = Label()
         self.whose.setFont(words(12))
-        self.whose.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.whose, "quiet")
         self.match = button("Match to the motion", "Kind and direction by how the pictures move", self.commands.match)
         self.off = button("Take off", "Hard cuts where the scope says", self.commands.take_off)
         self.more = button("…", "More for this join", self._more_menu)
@@ -94,7 +94,7 @@ class JoinsPage(Page):
         top.addWidget(self.heading)
         top.addWidget(self.whose, 1)
         for widget in (self.match, self.off, self.more):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
             top.addWidget(widget)
         self.fields = JoinFields()
         self.fields.scope_chosen.connect(self.commands.choose_scope)
@@ -128,7 +128,7 @@ class JoinsPage(Page):
         self.graph.settled.connect(lambda: self.gesture.settle("Ease of the join"))
         self.ease = QComboBox()
         self.ease.addItems([*EASES, OWN_CURVE])
-        self.ease.setStyleSheet(LOW)
+        marks.room(self.ease, "low")
         self.ease.setToolTip("Curve of ease: how the join gathers speed and comes to rest")
         self.ease.activated.connect(lambda _: self._ease_picked())
         curve = QVBoxLayout()

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.widgets.form import LOW, button, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.edit.clips import layers
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position
@@ -54,7 +55,7 @@ class LayerFields(QWidget):
         for control in (self.before, self.key_place, self.after):
             row.addWidget(control)
         for low in (self.blend, self.opacity, self.before, self.after, *self.fades.values()):
-            low.setStyleSheet(LOW)
+            marks.room(low, "low")
         for arrow in (self.before, self.after):
             arrow.setFixedWidth(24)
 

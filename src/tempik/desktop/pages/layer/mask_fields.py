@@ -14,8 +14,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.form import LOW, button, quiet, toggle
+from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.reel import Clear, Mask
 
 NUMBERS: dict[str, tuple[str, float, float, float, str]] = {
@@ -51,7 +52,7 @@ def percent(tip: str, low: float = 0, high: float = 100) -> QDoubleSpinBox:
     made.setSuffix(" %")
     made.setKeyboardTracking(False)
     made.setToolTip(tip)
-    made.setStyleSheet(LOW)
+    marks.room(made, "low")
     return made
 
 
@@ -78,7 +79,7 @@ class MaskFields(QWidget):
         self._top.addLayout(self._list)
         for kind, tip in TIPS.items():
             made = button(f"+ {SIGNS[kind]}", tip, lambda k=kind: self.wanted.emit(k))  # type: ignore[misc]
-            made.setStyleSheet(LOW)
+            marks.room(made, "low")
             made.setAccessibleName(f"Add a mask: {kind}")
             self._top.addWidget(made)
         self._top.addStretch(1)
@@ -88,7 +89,7 @@ class MaskFields(QWidget):
         self.key.clicked.connect(self.keyed)
         self.remove = button("Remove", "Take this mask off", self.removed.emit)
         for widget in (self.follows, self.key, self.remove):
-            widget.setStyleSheet(LOW)
+            marks.room(widget, "low")
             self._top.addWidget(widget)
         self.numbers = {name: percent(tip, low, high) for name, (_, low, high, _, tip) in NUMBERS.items()}
         for name, field in self.numbers.items():
@@ -97,7 +98,7 @@ class MaskFields(QWidget):
         self.invert.clicked.connect(lambda on: self._tell("invert", on))
         self.mix = QComboBox()
         self.mix.addItems(MIXES)
-        self.mix.setStyleSheet(LOW)
+        marks.room(self.mix, "low")
         self.mix.setToolTip("How it goes together with the masks before it")
         self.mix.activated.connect(lambda n: self._tell("mix", MIXES[n]))
         low = QHBoxLayout()
@@ -166,13 +167,13 @@ class ClearFields(QWidget):
         self._shown = Clear()
         self.of = QComboBox()
         self.of.addItems([title for _, title in CLEARS])
-        self.of.setStyleSheet(LOW)
+        marks.room(self.of, "low")
         self.of.setToolTip("What of the picture is clear, so that what lies below shows")
         self.of.activated.connect(self._chosen)
         self.colour = ColourButton("The colour that is clear")
         self.colour.chosen.connect(lambda value: self._change(colour=value))
         self.pick = button("Pick", "Click the colour in the preview", self.picking.emit)
-        self.pick.setStyleSheet(LOW)
+        marks.room(self.pick, "low")
         self.numbers = {name: percent(tip) for name, (_, tip) in CLEAR_NUMBERS.items()}
         self.invert = toggle("inverted", "All but this is clear")
         self.invert.clicked.connect(lambda on: self._change(invert=on))

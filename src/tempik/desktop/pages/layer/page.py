@@ -11,8 +11,8 @@ from tempik.desktop.pages.layer.mask_tool import MaskTool
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.edit.clips import again, masks
@@ -50,7 +50,7 @@ class LayerPage(Page):
         self.note = Label()
         self.note.setWordWrap(True)
         self.note.setFont(words(12))
-        self.note.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.note, "quiet")
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 8, 14, 6)
         column.setSpacing(8)
@@ -90,10 +90,10 @@ class LayerPage(Page):
         row.addWidget(quiet("laid"))
         for widget in (self.rule, self.every, self.count, self.leave_out, self.make_own, self.all_back):
             if widget is not self.count:
-                widget.setStyleSheet(LOW)
+                marks.room(widget, "low")
             row.addWidget(widget)
         row.addStretch(1)
-        self.adjust.setStyleSheet(LOW)
+        marks.room(self.adjust, "low")
         row.addWidget(self.adjust)
         return row
 
@@ -111,7 +111,7 @@ class LayerPage(Page):
         row.addWidget(quiet("cut out"))
         for widget in (self.keep, self.drop, self.cut, self.strokes, self.again_from, self.show_all):
             if widget is not self.strokes:
-                widget.setStyleSheet(LOW)
+                marks.room(widget, "low")
             row.addWidget(widget)
         row.addStretch(1)
         return row

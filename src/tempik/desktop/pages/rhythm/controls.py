@@ -24,7 +24,7 @@ from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
 from tempik.desktop.playback.listening import Listening
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures, words
 from tempik.reel import Choice
@@ -72,7 +72,7 @@ class RhythmControls(Page):
     def _make_reading(self) -> None:
         self.count = Label("–")
         self.count.setFont(figures(34, True))
-        self.count.setStyleSheet(f"color: {theme.RHYTHM};")
+        marks.ink(self.count, "beat")
         self.count.setToolTip("bar.beat where the song sounds")
         self.tempo = Label()
         self.tempo.setFont(words(13))
@@ -158,7 +158,7 @@ class RhythmControls(Page):
 
     def _make_foot(self) -> None:
         self.selection = Label()
-        self.selection.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.selection, "quiet")
         self.strength = QSpinBox()
         self.strength.setRange(0, 100)
         self.strength.setSuffix(" %")
@@ -222,7 +222,7 @@ class RhythmControls(Page):
             )
         ):
             label = Label(title)
-            label.setStyleSheet(f"color: {theme.QUIET};")
+            marks.ink(label, "quiet")
             rows.addWidget(label, number, 0)
             line = QHBoxLayout()
             line.setSpacing(4)
@@ -270,7 +270,7 @@ def _button(text: str, tip: str, act: object) -> QPushButton:
     button = QPushButton(text)
     button.setToolTip(tip)
     button.setAccessibleName(tip)
-    button.setStyleSheet("padding: 2px 7px; min-height: 18px;")
+    marks.room(button, "wide")
     button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     if act is not None:
         button.clicked.connect(lambda _=False: act())  # type: ignore[operator]

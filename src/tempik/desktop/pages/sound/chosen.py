@@ -20,7 +20,8 @@ from PySide6.QtWidgets import (
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.pages.sound.hit_wave import HitWave
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets.form import LOW, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.rule_fields import PLACES, SOUND_KINDS, RuleFields
 from tempik.edit import ruled
@@ -67,7 +68,7 @@ def _spin(field: Field, edited: Callable[[str, float], None]) -> QDoubleSpinBox:
     spin.setSuffix(suffix)
     spin.setToolTip(tip)
     spin.setKeyboardTracking(False)
-    spin.setStyleSheet(LOW)
+    marks.room(spin, "low")
     spin.setFixedWidth(60)
     spin.valueChanged.connect(lambda shown: edited(name, shown / by))
     return spin
@@ -116,7 +117,7 @@ class Chosen(QWidget):
         top.addWidget(self.title)
         top.addWidget(self.said, 1)
         self.which = QComboBox()
-        self.which.setStyleSheet(LOW)
+        marks.room(self.which, "low")
         self.which.setMaximumWidth(90)
         self.which.setToolTip("Which of the row's sounds is shown")
         self.which.activated.connect(lambda _: self.refill())
@@ -147,7 +148,7 @@ class Chosen(QWidget):
         grid, self.row_fields = _in_two_columns(ROW_FIELDS, self._row_edited)
         self.beats = QComboBox()
         self.beats.addItems([text for _, text in BEATS])
-        self.beats.setStyleSheet(LOW)
+        marks.room(self.beats, "low")
         self.beats.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.beats.setMinimumContentsLength(8)
         self.beats.setToolTip("Risers climb and falls fall over so many beats of the song; files are stretched to them")
@@ -156,7 +157,7 @@ class Chosen(QWidget):
         grid.addWidget(self.beats, 2, 3)
         self.again = QPushButton("another draw")
         self.again.setToolTip("Draw pitches, gains and sounds anew")
-        self.again.setStyleSheet(LOW)
+        marks.room(self.again, "low")
         self.again.clicked.connect(self.desk.sounds.redraw_strikes)
         self.rule.last_line.addWidget(self.again)
         column.addLayout(grid)
@@ -172,7 +173,7 @@ class Chosen(QWidget):
         self.backward = toggle("backward", "Play it from its end")
         self.loop = toggle("round and round", "For as long as the clip lasts")
         self.land = QPushButton("hit on the nearest point")
-        self.land.setStyleSheet(LOW)
+        marks.room(self.land, "low")
         self.land.clicked.connect(self.desk.sounds.land_clip)
         line = QHBoxLayout()
         line.setSpacing(4)

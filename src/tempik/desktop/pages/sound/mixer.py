@@ -21,10 +21,10 @@ from PySide6.QtWidgets import (
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.pages.sound.level_bar import PER_DB, LevelBar
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
-from tempik.desktop.widgets.theme import figures
+from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.sounds.mixing import strip_values, with_ducking, with_master, with_strip
 from tempik.reel import Ducking
 from tempik.reel.sound import CEILING_DB, LOUDNESS
@@ -35,7 +35,6 @@ NAME_W, GAIN_W, PAN_W = 70, 46, 26
 DUCK_W = {"depth_db": 44, "threshold_db": 76, "attack_ms": 58, "release_ms": 84}
 METER_MS = 50
 METERED_S = 0.06
-SMALL = "padding: 0px 2px; min-height: 15px;"
 
 
 class _Name(Label):
@@ -63,7 +62,7 @@ class Channel:
         self.gain.setFont(figures(12))
         self.gain.setFixedWidth(GAIN_W)
         self.gain.setKeyboardTracking(False)
-        self.gain.setStyleSheet(SMALL)
+        marks.room(self.gain, "least")
         self.pan = LevelBar(-100, 100, metered=False)
         self.pan.reset.connect(lambda: mixer.change("Pan", strip, pan=0.0))
         self.pan.setFixedWidth(PAN_W)
@@ -71,7 +70,7 @@ class Channel:
         self.ducks = toggle("duck", "The song goes down under it")
         self.ducks.setVisible(strip != "song")
         for switch in (self.muted, self.solo, self.ducks):
-            switch.setStyleSheet(SMALL)
+            marks.room(switch, "least")
         self.bar.valueChanged.connect(lambda v: mixer.slid(self.bar, strip, "Gain", gain_db=v / PER_DB))
         self.bar.sliderReleased.connect(lambda: mixer.gesture.settle("Gain"))
         self.bar.reset.connect(lambda: mixer.change("Gain", strip, gain_db=0.0))
@@ -90,9 +89,8 @@ class Channel:
         values = strip_values(mixer.project.reel, self.strip)
         self.name.setText(self.name.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, NAME_W - 8))
         self.name.setToolTip(as_tip(title))
-        ink = theme.QUIET if silent else theme.TEXT
-        edge = f"border-left: 3px solid {theme.SOUND if chosen else 'transparent'}; padding-left: 4px;"
-        self.name.setStyleSheet(f"color: {ink}; {edge}")
+        marks.ink(self.name, "quiet" if silent else "")
+        marks.mark(self.name, "edge", "chosen" if chosen else "clear")
         for text, widget in (("Gain of", self.bar), ("Gain of", self.gain), ("Pan of", self.pan)):
             widget.setAccessibleName(f"{text} {title}")
         for text, switch in (("Mute", self.muted), ("Solo", self.solo), ("The song ducks under", self.ducks)):
@@ -135,7 +133,7 @@ class Mixer(QWidget):
         self.area.setWidgetResizable(True)
         self.area.setFrameShape(QScrollArea.Shape.NoFrame)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.area.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        marks.mark(self.area, "clear")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -159,7 +157,7 @@ class Mixer(QWidget):
         line.setContentsMargins(0, 4, 0, 0)
         line.setSpacing(4)
         for made in (self.track, self.alone):
-            made.setStyleSheet(SMALL)
+            marks.room(made, "least")
             line.addWidget(made)
         line.addStretch(1)
         return line
@@ -183,7 +181,8 @@ class Mixer(QWidget):
             spin.setToolTip(tip)
             spin.setKeyboardTracking(False)
             spin.setPrefix(f"{before} " if before else "")
-            spin.setStyleSheet(LOW + "font-size: 12px;")
+            spin.setFont(words(12))
+            marks.room(spin, "low")
             spin.setFixedWidth(DUCK_W[name])
             spin.valueChanged.connect(lambda v, n=name: self._duck_edited(n, v))
             self.duck[name] = spin
@@ -205,16 +204,16 @@ class Mixer(QWidget):
             spin.setDecimals(1)
             spin.setSuffix(suffix)
             spin.setKeyboardTracking(False)
-            spin.setStyleSheet(LOW)
             spin.setFixedWidth(72)
-            spin.setStyleSheet(LOW + "font-size: 12px;")
+            spin.setFont(words(12))
+            marks.room(spin, "low")
             spin.setToolTip(name)
             spin.valueChanged.connect(self._master_edited)
         self.loud.clicked.connect(self._master_edited)
         self.kept.clicked.connect(self._master_edited)
         self.heard = Label()
         self.heard.setFont(figures(12))
-        self.heard.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.heard, "quiet")
         self.heard.setToolTip(
             "While playing: loudness of the last 400 ms in LUFS, and the loudest true peak so far in dBTP"
         )

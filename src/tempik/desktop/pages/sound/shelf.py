@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tempik.desktop.commands.sound_menus import sound_menu
 from tempik.desktop.pages.page import Desk
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, tool
+from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.tile_grid import Chooser, TileGrid
@@ -60,7 +60,7 @@ class Shelf(QWidget):
         self.desk, self.commands = desk, desk.sounds
         self.wanted = QLineEdit()
         self.wanted.setPlaceholderText("search: cut, metal, rise …")
-        self.wanted.setStyleSheet(LOW)
+        marks.room(self.wanted, "low")
         self.wanted.setClearButtonEnabled(True)
         self.wanted.textChanged.connect(lambda _: self.refill())
         self.add = tool("add", "Add sounds of my own", self.commands.choose_sounds)

@@ -24,8 +24,8 @@ from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.speed.graph import SpeedGraph
 from tempik.desktop.pages.speed.panes import BetweenPane, DirectionPane, SoundPane
 from tempik.desktop.pages.speed.shapes_pane import ShapesPane
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, quiet, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import quiet, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.edit.speed import speed
@@ -76,7 +76,7 @@ class SpeedControls(Page):
             box.setAccessibleName(name)
             box.setToolTip(name)
             box.setMinimumWidth(86)
-            box.setStyleSheet(LOW)
+            marks.room(box, "low")
         self.slot.valueChanged.connect(self._slot_typed)
         self.uses.valueChanged.connect(self._uses_typed)
         self.average.valueChanged.connect(self._average_typed)
@@ -103,7 +103,7 @@ class SpeedControls(Page):
         self.node_gone.setToolTip("Take the node out (Delete)")
         self.node_gone.setAccessibleName("Take the node out")
         self.node_gone.setFixedWidth(24)
-        self.node_gone.setStyleSheet("padding: 1px;")
+        marks.room(self.node_gone, "bare")
         self.node_frame.setRange(0, speed.LONGEST_FRAMES)
         self.node_frame.setDecimals(1)
         self.node_frame.setPrefix("frame ")
@@ -125,7 +125,7 @@ class SpeedControls(Page):
             field.setAccessibleName(name)
             field.setToolTip(name)
             field.setFixedWidth(width)
-            field.setStyleSheet(LOW)
+            marks.room(field, "low")
         graph = self.graph
         self.node_frame.valueChanged.connect(self._node_at)
         self.node_speed.valueChanged.connect(lambda v: self._node("Speed changed", speed=v / 100))
@@ -134,7 +134,7 @@ class SpeedControls(Page):
         self.node_hold.clicked.connect(lambda on: self._node("Hold changed", hold=on))
         self.node_gone.clicked.connect(lambda: graph.remove_node(graph.node) if graph.node is not None else None)
         self.hint = Label("Double click adds a node. Drag on the pictures marks a stretch.")
-        self.hint.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.hint, "quiet")
         self.node_fields = (
             self.node_title,
             self.node_frame,
@@ -157,12 +157,7 @@ class SpeedControls(Page):
             tab = QPushButton(name)
             tab.setCheckable(True)
             tab.setAutoExclusive(True)
-            tab.setStyleSheet(
-                "QPushButton { background: transparent; border: none; border-bottom: 2px solid transparent;"
-                f" border-radius: 0; padding: 2px 6px; color: {theme.QUIET}; }}"
-                f"QPushButton:checked {{ color: {theme.TEXT}; border-bottom-color: {theme.SPEED}; background: transparent; }}"
-                f"QPushButton:hover {{ color: {theme.TEXT}; }} QPushButton:focus {{ color: {theme.RHYTHM}; }}"
-            )
+            marks.mark(tab, "tab", "pane")
             tab.clicked.connect(lambda _=False, n=number: self.show_pane(n))
             self.pane_tabs.append(tab)
         self.show_pane(0)
@@ -199,10 +194,10 @@ class SpeedControls(Page):
         tabs.addStretch(1)
         self.note = Label()
         self.note.setWordWrap(True)
-        self.note.setStyleSheet(f"color: {theme.WARNING_TEXT};")
+        marks.ink(self.note, "warning")
         self.note.setMaximumHeight(2 * self.note.fontMetrics().lineSpacing() + 2)
         self.mend = QPushButton("Mend …")
-        self.mend.setStyleSheet(LOW)
+        marks.room(self.mend, "low")
         self.mend.setToolTip("What would mend this clip")
         self.mend.hide()
         self.mend_menu = QMenu(self)
@@ -243,7 +238,7 @@ class SpeedControls(Page):
         tools.setContentsMargins(0, 0, 10, 0)
         tools.setSpacing(4)
         for button in (self.compare, self.loop_clip, self.loop_bars):
-            button.setStyleSheet("padding: 1px 8px; min-height: 18px;")
+            marks.room(button, "wide")
             tools.addWidget(button)
 
     def _make_left(self) -> QVBoxLayout:

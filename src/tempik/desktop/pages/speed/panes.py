@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox
 
 from tempik.desktop.commands.speed import WAYS, SpeedCommands
 from tempik.desktop.session.document import Project
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, Pane, button, toggle
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import Pane, button, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.edit.speed import speed
@@ -44,14 +44,14 @@ class DirectionPane(Pane):
             (button("Hold …", "Hold the playhead's picture inside the slot", commands.hold_inside), 2, 2),
         )
         for made, row, place in buttons:
-            made.setStyleSheet("padding: 3px 4px;")
+            marks.room(made, "grid")
             grid.addWidget(made, row, place)
         self.column.addLayout(grid)
         self.mark_text = Label()
         commands.project.selection.marked_changed.connect(self._say_marked)
         self._say_marked()
         self.mark_text.setWordWrap(True)
-        self.mark_text.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.mark_text, "quiet")
         self.column.addWidget(self.mark_text)
         self.column.addStretch(1)
 
@@ -89,7 +89,7 @@ class BetweenPane(Pane):
         self.reel_between = QComboBox()
         for way in WAYS:
             self.reel_between.addItem(way)
-        self.reel_between.setStyleSheet(LOW)
+        marks.room(self.reel_between, "low")
         self.reel_between.activated.connect(lambda n: self.commands.set_reel_between(WAYS[n]))
         self.round = QCheckBox("round again past the footage's ends")
         self.round.setToolTip("Else its first or last frame stands still there")
@@ -102,7 +102,7 @@ class BetweenPane(Pane):
         self.column.addWidget(self.round)
         self.floor = Label()
         self.floor.setWordWrap(True)
-        self.floor.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.floor, "quiet")
         self.column.addWidget(self.floor)
         self.column.addStretch(1)
 
@@ -160,7 +160,7 @@ class SoundPane(Pane):
         numbers = QHBoxLayout()
         for name, box in (("gain", self.gain), ("seams", self.seam)):
             box.setFont(figures(13))
-            box.setStyleSheet(LOW)
+            marks.room(box, "low")
             numbers.addWidget(Label(name))
             numbers.addWidget(box, 1)
         self.column.addWidget(self.sound_on)
@@ -168,7 +168,7 @@ class SoundPane(Pane):
         self.column.addLayout(numbers)
         self.sound_text = Label()
         self.sound_text.setWordWrap(True)
-        self.sound_text.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.sound_text, "quiet")
         self.column.addWidget(self.sound_text)
         self.column.addStretch(1)
 

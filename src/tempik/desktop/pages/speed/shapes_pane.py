@@ -21,8 +21,8 @@ from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.pages.speed.shape_tiles import ShapeTiles
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, Pane
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import Pane
 from tempik.desktop.widgets.plain import Label, in_menu, pop_up
 from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.speed import speed
@@ -55,16 +55,16 @@ class ShapesPane(Pane):
         scroll.setWidget(self.tiles)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }")
+        marks.mark(scroll, "clear")
         self.shape_text = Label()
         self.shape_text.setFont(words(12))
-        self.shape_text.setStyleSheet(f"color: {theme.QUIET};")
+        marks.ink(self.shape_text, "quiet")
         self.align = QComboBox()
         for _, name in ALIGNS:
             self.align.addItem(name)
         self.align.setToolTip("What the shape's point is laid on; it follows when points move")
         self.align.setFixedWidth(108)
-        self.align.setStyleSheet(LOW)
+        marks.room(self.align, "low")
         self.align.activated.connect(self._aligned)
         self.amount = QSlider(Qt.Orientation.Horizontal)
         self.amount.setRange(0, 200)
@@ -79,7 +79,7 @@ class ShapesPane(Pane):
         self.more = QPushButton("…")
         self.more.setToolTip("Keep this curve as a shape, read and write shapes")
         self.more.setFixedWidth(30)
-        self.more.setStyleSheet(LOW)
+        marks.room(self.more, "low")
         self.more.clicked.connect(lambda: self._shape_menu(None, self.more.mapToGlobal(QPoint(0, self.more.height()))))
         row = QHBoxLayout()
         row.setSpacing(4)

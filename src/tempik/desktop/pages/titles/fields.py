@@ -5,8 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QWidget
 
+from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.form import LOW, quiet
+from tempik.desktop.widgets.form import quiet
 from tempik.reel import Arrival, Title
 from tempik.titles import ARRIVALS
 from tempik.titles.fonts import families
@@ -70,7 +71,7 @@ class TitleFields(QWidget):
             self._make_arrival(side, tip)
         self._lay_out()
         for low in (*self.findChildren(QComboBox), *self.findChildren(QDoubleSpinBox)):
-            low.setStyleSheet(LOW)
+            marks.room(low, "low")
             low.setMinimumWidth(LEAST_W)
         for box in self.findChildren(QComboBox):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)

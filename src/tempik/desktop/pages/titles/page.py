@@ -11,8 +11,8 @@ from tempik.desktop.pages.titles.placing_tool import TitleTool, extent_of
 from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.form import LOW, button
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.edit.titles import with_title_fields
@@ -83,7 +83,7 @@ class TitlesPage(Page):
             row = QHBoxLayout()
             row.setSpacing(4)
             for made in buttons:
-                made.setStyleSheet(LOW)
+                marks.room(made, "low")
                 row.addWidget(made, 1)
             column.addLayout(row)
         right = QVBoxLayout()
@@ -130,12 +130,12 @@ class TitlesPage(Page):
     def _say(self, title: Title | None) -> None:
         """What there is to know of a title: what its font lacks, what has no room, what phones cover."""
         if title is None:
-            self.note.setStyleSheet(f"color: {theme.QUIET};")
+            marks.ink(self.note, "quiet")
             self.note.setText("Select a title on the timeline, or add one at the playhead (Ctrl+T).")
             return
         warnings = warnings_of(title, self._place(), self.project.reel.height / self.project.reel.width)
         count = len(words_of(title.text))
-        self.note.setStyleSheet(f"color: {theme.WARNING_TEXT if warnings else theme.QUIET};")
+        marks.ink(self.note, "warning" if warnings else "quiet")
         hint = f"{count} word{'s' if count != 1 else ''}. Drag it in the preview; the wheel scales it, double click centres."
         self.note.setText(" ".join(warnings) or hint)
 
