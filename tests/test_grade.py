@@ -21,7 +21,7 @@ from tempik.edit.clips.place import with_solid
 from tempik.edit.grading import grades, matching
 from tempik.edit.grading.grades import THE_REEL, Where
 from tempik.errors import TempikError
-from tempik.grade.apply import regraded
+from tempik.grade.apply import regraded, small_regraded
 from tempik.grade.cube import lut_at, read_cube, written_cube
 from tempik.grade.curves import curve_of, in_order
 from tempik.grade.finish import finished
@@ -167,6 +167,20 @@ def test_curves_never_go_beyond_their_points(dots: list[tuple[float, float]]) ->
         part = values[(at >= a) & (at <= b)]
         assert part.size == 0 or (part.min() >= min(p, q) - 1e-9 and part.max() <= max(p, q) + 1e-9)
     assert values[at < xs[0]].size == 0 or np.allclose(values[at < xs[0]], ys[0])
+
+
+def test_curves_are_those_of_the_reference_library() -> None:
+    """scipy's PchipInterpolator, which takes half a second to load and is not in the program for that."""
+    from scipy.interpolate import PchipInterpolator
+
+    rng = np.random.default_rng(1984)
+    for number in range(300):
+        count = int(rng.integers(2, 9))
+        xs = np.sort(rng.choice(1000, count, replace=False)) / 1000
+        ys = (rng.random(count), np.sort(rng.random(count)), np.round(2 * rng.random(count)) / 2)[number % 3]
+        at = np.linspace(xs[0], xs[-1], 301)
+        ours = curve_of(tuple(zip(xs.tolist(), ys.tolist(), strict=True)))(at)
+        assert np.abs(ours - PchipInterpolator(xs, ys)(at)).max() < 1e-12
 
 
 # Folded into a look-up
@@ -789,6 +803,17 @@ def test_a_nest_has_the_look_once() -> None:
     reel = grades.with_grade(two_solids(), THE_REEL, Grade(exposure=-1.0))
     nested, _ = with_nest(with_solid(reel, 5, 5, "#ffffff", 0, insert=False), ["c1"])
     assert np.abs(shown(nested, 2) - shown(reel, 2)).max() <= 2
+
+
+def test_a_small_picture_is_graded_without_a_table(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A shelf of a dozen looks stood still for seconds, a table of all colours for each."""
+    rng = np.random.default_rng(3)
+    small = from_rgb(cv2.resize(rng.integers(30, 220, (6, 10, 3), dtype=np.uint8), (96, 54)))
+    shown = {look.name: to_rgb(regraded(small, ((look.grade, 1.0),), 1)).astype(int) for look in LOOKS[:4]}
+    monkeypatch.setattr("tempik.grade.apply.table_of", lambda *_: pytest.fail("a table was made"))
+    for look in LOOKS[:4]:
+        off = np.abs(to_rgb(small_regraded(small, look.grade)).astype(int) - shown[look.name])
+        assert off.mean() < 1.5 and np.percentile(off, 95) <= 5, look.name
 
 
 def test_a_table_that_is_dragged_is_coarser_and_near() -> None:

@@ -293,6 +293,14 @@ def test_a_lut_is_read_and_taken_off(page: GradePage, qtbot: QtBot, tmp_path: Pa
     assert look(page) is None
 
 
+def test_looks_are_painted_without_what_takes_long(page: GradePage, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The window stood still for seconds while the page was made ahead, soon after each start."""
+    monkeypatch.setattr("tempik.grade.apply.table_of", lambda *_: pytest.fail("a table was made"))
+    page.tiles.show_frame(QImage(180, 320, QImage.Format.Format_RGB888))
+    page.tiles.grab()
+    assert len(page.tiles._made) == len(page.tiles.items)
+
+
 # Scopes
 
 

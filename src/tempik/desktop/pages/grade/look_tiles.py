@@ -9,7 +9,7 @@ from PySide6.QtGui import QImage, QPainter, QPixmap
 
 from tempik.desktop.widgets.tile_grid import TileGrid
 from tempik.desktop.widgets.tile_pictures import NAME_H, PICTURE_H, TILE_W, as_pixmap, cut_to, paint_framed
-from tempik.grade.apply import regraded
+from tempik.grade.apply import small_regraded
 from tempik.grade.looks import LOOKS
 from tempik.media.picture import Picture
 from tempik.project.looks import own_looks
@@ -61,6 +61,6 @@ class LookTiles(TileGrid):
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
         choice: Choice = self.items[number]
         if choice.name not in self._made:
-            self._made[choice.name] = as_pixmap(regraded(self._ground, ((choice.grade, 1.0),), 1))
+            self._made[choice.name] = as_pixmap(small_regraded(self._ground, choice.grade))
         used = choice.grade == self.used or self.keyed(number)
         paint_framed(p, box, self._made[choice.name], choice.name, used, number == self.under)
