@@ -61,7 +61,7 @@ class GradePage(Page):
         self.across = AcrossRow(desk)
         self.targets: dict[Whose, QPushButton] = {}
         self.subjects: dict[str, QPushButton] = {}
-        self.stack = QStackedWidget()
+        self.stack = QStackedWidget(self)
         self._lay_out()
         self._wire()
 
@@ -92,7 +92,7 @@ class GradePage(Page):
         self.looks.fit()
         self.stack.addWidget(self.looks)
         for pane in self.panes.values():
-            self.stack.addWidget(_scrolled(pane))
+            self.stack.addWidget(_scrolled(pane, self.stack))
         left = QVBoxLayout()
         left.setSpacing(5)
         left.addLayout(top)
@@ -257,8 +257,9 @@ class GradePage(Page):
         self.desk.mode_changed()
 
 
-def _scrolled(pane: QWidget) -> QScrollArea:
-    area = QScrollArea()
+def _scrolled(pane: QWidget, within: QWidget) -> QScrollArea:
+    # Within what holds it from the first: all of a pane is styled anew with everything that it is laid into.
+    area = QScrollArea(within)
     area.setWidget(pane)
     area.setWidgetResizable(True)
     area.setFrameShape(QScrollArea.Shape.NoFrame)
