@@ -1,6 +1,7 @@
 """Cutting by counted frames: what stays on screen shows what it showed, and edges that meet a point are that point."""
 
 from fractions import Fraction
+from itertools import groupby
 
 import msgspec
 import numpy as np
@@ -55,9 +56,12 @@ def shown(reel: Reel) -> list[tuple[str, float] | None]:
     """What is on screen at each frame: the footage and its instant."""
     timeline = Timeline(reel)
     out: list[tuple[str, float] | None] = []
-    for k in range(timeline.frames):
-        placed = timeline.clip_at(k)
-        out.append(None if placed is None else (placed.footage.id, float(source_at_frames(placed, [k], reel.rate)[0])))
+    for placed, run in groupby(range(timeline.frames), timeline.clip_at):
+        frames = list(run)
+        if placed is None:
+            out += [None] * len(frames)
+        else:
+            out += [(placed.footage.id, float(s)) for s in source_at_frames(placed, frames, reel.rate)]
     return out
 
 
@@ -85,8 +89,9 @@ def test_splitting_anywhere_changes_nothing_on_screen(frames: list[int], bpm: fl
     again = trim.with_split_at_points(cut)
     assert same(before, shown(again))
     timeline = Timeline(again)
-    assert all(p.clip.start.point for p in timeline.placed if timeline.frame_of_point(timeline.points[0]) <= p.first
-               and any(timeline.frame_of_point(q) == p.first for q in timeline.on_reel()))  # fmt: skip
+    begin = timeline.frame_of_point(timeline.points[0])
+    on_points = {timeline.frame_of_point(q) for q in timeline.on_reel()}
+    assert all(p.clip.start.point for p in timeline.placed if begin <= p.first and p.first in on_points)
 
 
 def test_a_piece_cut_off_at_a_point_follows_that_point() -> None:

@@ -150,6 +150,9 @@ def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) 
     for _ in range(58):
         made = with_row(made, "flash")
     opened.project.change("Rows", lambda _: made)
+    # What is read in the background is painted as it comes.
+    qtbot.waitUntil(lambda: not any(w.jobs for w in (opened.worker, opened.background, opened.looker)), timeout=30_000)
+    qtbot.wait(300)
     opened.timeline.grab()
     standing = opened.timeline._picture._now
     assert standing is not None
