@@ -6,9 +6,10 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint
-from PySide6.QtGui import QColor, QImage
-from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QPlainTextEdit, QPushButton
+from msgspec.structs import replace
+from PySide6.QtCore import QMimeData, QPoint, Qt
+from PySide6.QtGui import QColor, QDragEnterEvent, QImage
+from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog, QPlainTextEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.check import check_reel
@@ -18,6 +19,7 @@ from tempik.desktop.session.pictures import keep_picture, picture_of
 from tempik.desktop.session.settings import load_settings, remember_recent
 from tempik.desktop.shell.tour import MOST_HINTS
 from tempik.desktop.shell.window import Window
+from tempik.desktop.timeline.dropping import FOOTAGE_MIME
 from tempik.home import PLACES, put_in_menu, take_from_menu
 from tempik.project.file import load_reel, save_reel, state_folder
 from tempik.project.zipped import zip_project
@@ -66,6 +68,47 @@ def test_a_folder_dropped_on_the_empty_window_is_a_first_reel(
     assert "A first reel of that folder" in window.foot.status.text()
     window.undo()
     assert not window.project.reel.clips and len(window.project.reel.footage) == 3
+
+
+def test_a_first_clip_is_laid_by_hand(window: Window, reel: Reel, qtbot: QtBot) -> None:
+    """Without a draft there was no way to the timeline but keys: a piece dragged from the shelf was refused."""
+    bare = replace(reel, clips=(), rows=())
+    window.project.change("Begun", lambda _: replace(bare, footage=()))
+    assert window.middle.currentWidget() is window.welcome and not window.welcome.by_hand.isVisible()
+    window.project.change("Footage", lambda _: bare)
+    assert window.middle.currentWidget() is window.welcome
+    held = QMimeData()
+    held.setData(FOOTAGE_MIME, bare.footage[0].id.encode())
+    at, button = QPoint(300, 100), Qt.MouseButton.LeftButton
+    event = QDragEnterEvent(at, Qt.DropAction.CopyAction, held, button, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(window.middle, event)
+    assert event.isAccepted() and window.middle.currentWidget() is window.timeline
+    points = window.project.timeline.on_reel()
+    frame = window.project.timeline.frame_of_point(points[5])
+    window.dropped.footage(bare.footage[0].id, frame, points[5].id, 0)
+    assert window.project.selection.placed is not None and window.project.playhead.frame == frame
+    window.dropped.footage(bare.footage[0].id, 3, "", 0)
+    placed = window.project.selection.placed
+    assert placed is not None and placed.first == 3 == window.project.playhead.frame
+
+
+def test_the_timeline_is_left_when_its_first_clip_is_undone_and_not_when_the_last_is_taken_out(
+    window: Window, reel: Reel, no_dialogs: None
+) -> None:
+    bare = replace(reel, clips=(), rows=())
+    window.project.change("Begun", lambda _: bare)
+    window.project.change("Drafted", lambda _: reel)
+    assert window.middle.currentWidget() is window.timeline
+    window.undo()
+    assert window.middle.currentWidget() is window.welcome
+    window.project.change("Drafted", lambda _: reel)
+    window.project.change("All taken out", lambda r: replace(r, clips=()))
+    assert window.middle.currentWidget() is window.timeline
+    window.projects.new_project()
+    assert window.middle.currentWidget() is window.welcome
+    window.project.change("Begun", lambda _: bare)
+    window.welcome.by_hand.click()
+    assert window.middle.currentWidget() is window.timeline
 
 
 def test_a_folder_without_a_song_only_adds_its_footage(

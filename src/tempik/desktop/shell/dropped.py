@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject
 
 from tempik.desktop.commands.place import PlaceCommands
+from tempik.desktop.playback.player import Player
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import Files
 from tempik.desktop.timeline.widget import TimelineView
@@ -14,18 +15,24 @@ from tempik.edit.clips import place
 class Dropped(QObject):
     """Places what is dropped: on a point a cue lands there."""
 
-    def __init__(self, project: Project, files: Files, placing: PlaceCommands, timeline: TimelineView) -> None:
+    def __init__(
+        self, project: Project, files: Files, placing: PlaceCommands, timeline: TimelineView, player: Player
+    ) -> None:
         super().__init__(timeline)
-        self.project, self.files, self.placing = project, files, placing
+        self.project, self.files, self.placing, self.player = project, files, placing, player
         timeline.footage_dropped.connect(self.footage)
         timeline.files_dropped.connect(self.paths)
 
     def footage(self, footage: str, frame: int, point: str, track: int) -> None:
-        """Place footage of the shelf."""
+        """Place footage of the shelf, and show it where it was dropped, unless something plays."""
         if point:
-            self.placing.place_on(footage, point, track)
+            placed = self.placing.place_on(footage, point, track)
         else:
-            self.project.change("Footage placed", lambda reel: place.with_clip_at(reel, footage, frame, track))
+            placed = self.project.change("Footage placed", lambda reel: place.with_clip_at(reel, footage, frame, track))
+            if placed:
+                self.project.selection.select_clip(self.project.reel.clips[-1].id)
+        if placed and not self.player.playing:
+            self.project.playhead.go(frame)
 
     def paths(self, paths: list[str], frame: int, point: str, track: int) -> None:
         """Add files to the footage and place the first; songs and projects are as anywhere."""

@@ -76,6 +76,7 @@ class Welcome(QWidget):
     draft_wanted = Signal()
     demo_wanted = Signal(str)
     recent_wanted = Signal(str)
+    by_hand_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -106,6 +107,10 @@ class Welcome(QWidget):
         self._recent = QHBoxLayout(self.recent)
         self._recent.setContentsMargins(0, 0, 0, 0)
         self._recent.setSpacing(8)
+        self.by_hand = QPushButton("Lay clips by hand")
+        self.by_hand.setToolTip("Shows the timeline with its points: footage is dragged there from the shelf below")
+        self.by_hand.clicked.connect(self.by_hand_wanted)
+        self.by_hand.hide()
         whole_folder = Label("A folder with a song and videos, dropped here, is a first reel.")
         # Neither asks for room: they are shown as far as there is some.
         for widget in (whole_folder, self.recent):
@@ -113,7 +118,9 @@ class Welcome(QWidget):
         marks.ink(whole_folder, "quiet")
         foot = QHBoxLayout()
         foot.addWidget(whole_folder, 1)
-        for button in (demo, *others):
+        foot.addWidget(self.by_hand)
+        self._demos = (demo, *others)
+        for button in self._demos:
             foot.addWidget(button)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 20, 20, 16)
@@ -146,6 +153,9 @@ class Welcome(QWidget):
             if footage
             else "Drop videos here, or click to choose.\nThen mark the frame that must land."
         )
+        self.by_hand.setVisible(footage > 0)
+        for button in self._demos:
+            button.setVisible(not footage)
         ready = bool(song) and footage > 0
         self.go.setEnabled(ready)
         self.go.text.setText("Draft the reel." if ready else "A first reel, cut on the beat with every cue on a point.")

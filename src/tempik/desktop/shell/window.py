@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QApplication, QMainWindow, QStackedWidget
+from PySide6.QtWidgets import QApplication, QMainWindow
 
 from tempik.check import Report
 from tempik.desktop.commands.accents import AccentCommands
@@ -77,13 +77,14 @@ from tempik.desktop.shell.holding import BEFORE, HeldKey
 from tempik.desktop.shell.keyboard import page_commands
 from tempik.desktop.shell.media_back import read_anew
 from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
+from tempik.desktop.shell.middle import Middle
 from tempik.desktop.shell.places import Divider, Places, bench_height, central, column, preview_width
 from tempik.desktop.shell.shortcuts import apply_keys
 from tempik.desktop.shell.status import StatusBar
 from tempik.desktop.shell.view_commands import ViewCommands
 from tempik.desktop.shell.welcome import Welcome
 from tempik.desktop.song.strip import SongStrip
-from tempik.desktop.timeline.widget import LEAST_H, TimelineView
+from tempik.desktop.timeline.widget import TimelineView
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.pixmap_cache import forget_pictures
@@ -191,10 +192,7 @@ class Window(QMainWindow):
         self.views = ViewCommands(self, self.desk, self.bench, self.timeline, self.preview, self.header)
 
     def _lay_out(self) -> None:
-        self.middle = QStackedWidget()
-        self.middle.addWidget(self.welcome)
-        self.middle.addWidget(self.timeline)
-        self.middle.setMinimumHeight(LEAST_H)
+        self.middle = Middle(self.project, self.welcome, self.timeline)
         down = Divider(Qt.Orientation.Vertical, "timeline and page", bench_height)
         down.addWidget(self.middle)
         down.addWidget(self.bench)
@@ -233,6 +231,8 @@ class Window(QMainWindow):
         self.exports.ended.connect(lambda: QApplication.alert(self))  # seen where another window is in front
         self.exporting.wanted.connect(lambda: self.open_page(ExportPage))
         self.projects.begun.connect(self.player.pause)
+        self.projects.begun.connect(self.middle.begin)
+        self.files.opened.connect(self.middle.begin)
 
     def _wire_views(self) -> None:
         header, foot, timeline, transport = self.header, self.foot, self.timeline, self.transport
@@ -264,7 +264,7 @@ class Window(QMainWindow):
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.picture_menu.connect(lambda row, at: pop_up(self.tracks.picture_row_menu(row, self), at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
-        self.dropped = Dropped(self.project, self.files, self.placing, timeline)
+        self.dropped = Dropped(self.project, self.files, self.placing, timeline, self.player)
         header.nest_button.clicked.connect(self.nests.close_nest)
         header.undo_button.clicked.connect(self.undo)
         header.redo_button.clicked.connect(self.project.redo)
@@ -322,7 +322,7 @@ class Window(QMainWindow):
             self.proxies.want(piece)
         self.setWindowTitle(f"{self.project.name}[*] – Tempik")
         self.setWindowModified(self.project.unsaved)
-        self.middle.setCurrentWidget(self.timeline if reel.clips else self.welcome)
+        self.middle.show_reel()
         song = Path(reel.soundtrack.path).name if reel.soundtrack is not None else ""
         if song and reel.soundtrack is not None and reel.soundtrack.tempo_bpm:
             song += f"\n{reel.soundtrack.tempo_bpm:.1f} BPM"

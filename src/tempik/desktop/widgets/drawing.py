@@ -25,6 +25,14 @@ def draw_filling(p: QPainter, target: QRectF, picture: QPixmap) -> None:
     p.drawPixmap(target, picture, QRectF((picture.width() - w) / 2, (picture.height() - h) / 2, w, h))
 
 
+def draw_whole(p: QPainter, target: QRectF, picture: QPixmap) -> None:
+    """Draw a picture whole in the middle of a box."""
+    scale = min(target.width() / picture.width(), target.height() / picture.height())
+    w, h = picture.width() * scale, picture.height() * scale
+    at = QRectF(target.center().x() - w / 2, target.center().y() - h / 2, w, h)
+    p.drawPixmap(at, picture, QRectF(picture.rect()))
+
+
 def paint_cue(p: QPainter, x: float, bottom: float, size: float = 6.0, filled: bool = True) -> None:
     """A cue's sign: a small triangle standing on the instant; open while it is tied to nothing."""
     p.setPen(QPen(QColor(theme.GROUND if filled else theme.CUE), 1 if filled else 1.6))

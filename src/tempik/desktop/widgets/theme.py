@@ -130,7 +130,8 @@ QToolButton[flat="true"] {{ background: transparent; border-color: transparent; 
 QPushButton:hover, QToolButton:hover {{ border-color: {QUIET}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {LINE}; }}
 QPushButton:checked, QToolButton:checked {{ background: {RHYTHM}; color: {GROUND}; border-color: {RHYTHM}; }}
-QPushButton:disabled, QToolButton:disabled {{ color: #958d84; }}
+QPushButton:disabled, QToolButton:disabled, QComboBox:disabled, QAbstractSpinBox:disabled, QLineEdit:disabled {{
+  color: #958d84; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus,
 QLineEdit:focus {{ border-color: {RHYTHM}; }}
 QPushButton[main="true"] {{ background: {RHYTHM}; color: {GROUND}; border-color: {RHYTHM}; font-weight: 600; }}
@@ -163,6 +164,7 @@ QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 
 QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {QUIET}; border-radius: 3px; background: {SUNK}; }}
 QCheckBox::indicator:checked {{ background: {RHYTHM}; border-color: {RHYTHM}; }}
 QSplitter::handle {{ background: {GROUND}; }}
+QFileDialog QToolButton {{ padding: 2px; }}
 QToolButton[signless="true"]::menu-indicator {{ image: none; }}
 QToolButton[tab="page"] {{
   background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 6px 2px 4px;

@@ -101,7 +101,7 @@ class FootagePage(FootageLooking):
         self.at.setMinimumWidth(64)
         self.read_rate = QComboBox()
         self.read_rate.setEditable(True)
-        self.read_rate.setFixedWidth(92)
+        self.read_rate.setFixedWidth(104)  # 29.97 and the like whole
         self.read_rate.setAccessibleName("Frames a second it was shot at")
         self.read_rate.setToolTip(
             "How fast it was really shot. A camera that writes 100 frames/s as a file of 25 has slowed it already: say 100"
@@ -173,8 +173,8 @@ class FootagePage(FootageLooking):
             steps.addWidget(widget)
         about = QHBoxLayout()
         about.setSpacing(5)
-        about.addWidget(Label("shot at"))
-        for said in (self.read_rate, self.around, self.tag, self.shot):
+        self.shot_at = Label("shot at")
+        for said in (self.shot_at, self.read_rate, self.around, self.tag, self.shot):
             about.addWidget(said)
         about.addWidget(self.note, 1)
         right = QVBoxLayout()
@@ -243,13 +243,13 @@ class FootagePage(FootageLooking):
             self.cue_here,
             self.cue_off,
             self.swap,
-            self.read_rate,
-            self.tag,
-            self.shot,
-            self.note,
             self.play,
         ):
             widget.setEnabled(piece is not None)
+        for said in (self.tag, self.shot, self.note):
+            said.setVisible(piece is not None)
+        for of_films in (self.shot_at, self.read_rate):
+            of_films.setVisible(piece is not None and piece.kind == "video")
         self.around.hide()
         if piece is None:
             self.facts.setText("Add footage: drop files or folders on the window, or press Add footage.")
@@ -299,7 +299,6 @@ class FootagePage(FootageLooking):
         for rate in rates:
             self.read_rate.addItem(f"{rate_text(rate)} fps")
         self.read_rate.setCurrentText(f"{rate_text(piece.read_rate or piece.rate)} fps")
-        self.read_rate.setEnabled(piece.kind == "video")
         self.tag.setCurrentIndex(max(0, self.tag.findData(piece.tag)))
         self.shot.clear()
         self.shot.addItem("no shot" if reel.shots else "no shot list", "")
@@ -347,7 +346,8 @@ class FootagePage(FootageLooking):
             places = ", ".join(f"{s.time_s:.2f} s ({s.frames} f)" for s in found.stalls[:3])
             more = f" and {len(found.stalls) - 3} more" if len(found.stalls) > 3 else ""
             return f"The picture stalls at {places}{more}."
-        return f"{found.repeated} of {found.frames} frames repeat, at no regular places."
+        one = found.repeated == 1
+        return f"{found.repeated} of {found.frames} frames {'only repeats' if one else 'only repeat, at no regular places'}."
 
     # What is said of it
 

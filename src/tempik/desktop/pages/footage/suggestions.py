@@ -8,13 +8,14 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.drawing import draw_filling
+from tempik.desktop.widgets.drawing import draw_filling, draw_whole
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.media import Suggestion
 from tempik.reel import Footage
 
 TILE_W, TILE_H = 62, 58
+RANK_W = 14
 
 
 class SuggestionRow(QWidget):
@@ -76,14 +77,18 @@ class SuggestionRow(QWidget):
             p.fillRect(box, QColor(theme.SUNK))
             picture = self._strips.at(self.piece.path, found.time_s) if self.piece is not None else None
             if picture is not None:
-                draw_filling(p, QRectF(box.left(), box.top(), TILE_W, TILE_H - 16), picture)
+                film = QRectF(box.left(), box.top(), TILE_W, TILE_H - 16)
+                if picture.width() > picture.height():
+                    draw_filling(p, film, picture)
+                else:  # what a cue is about may be at the foot of an upright picture
+                    draw_whole(p, film.adjusted(RANK_W, 0, 0, 0), picture)
             p.fillRect(QRectF(box.left(), box.bottom() - 16, TILE_W, 16), colour(theme.SUNK, 0.9))
             p.setFont(words(12))
             p.setPen(QColor(theme.TEXT if number == self.at else theme.QUIET))
             p.drawText(QRectF(box.left() + 3, box.bottom() - 16, TILE_W, 16), Qt.AlignmentFlag.AlignVCenter, found.why)
             p.setFont(figures(12))
             rank = str(number + 1)
-            p.fillRect(QRectF(box.left(), box.top(), 14, 15), colour(theme.SUNK, 0.75))
+            p.fillRect(QRectF(box.left(), box.top(), RANK_W, 15), colour(theme.SUNK, 0.75))
             p.setPen(QColor(theme.CUE))
             p.drawText(QRectF(box.left() + 3, box.top(), 12, 15), Qt.AlignmentFlag.AlignVCenter, rank)
             if number == self.at:

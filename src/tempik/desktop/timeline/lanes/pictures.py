@@ -289,7 +289,8 @@ def _draw_clips(p: QPainter, ctx: PaintContext, box: QRectF, clips: Sequence[Pla
 
 
 def _paint_gaps(p: QPainter, timeline: Timeline, view: View, lane: QRectF) -> None:
-    """Where no track has a clip the reel is black."""
+    """Where no track has a clip the reel is black; where none has any, it says how one gets there."""
+    said = "black" if timeline.placed else "black: drag footage here, its cue lands on the point it is dropped on"
     for first, end in gaps(timeline):
         box = QRectF(view.x(time_of(first, timeline.rate)), lane.top(), 0, lane.height())
         box.setRight(view.x(time_of(end, timeline.rate)))
@@ -298,7 +299,7 @@ def _paint_gaps(p: QPainter, timeline: Timeline, view: View, lane: QRectF) -> No
             if box.width() > 60:
                 p.setPen(QColor(theme.TEXT))
                 p.setFont(words(12))
-                p.drawText(box, Qt.AlignmentFlag.AlignCenter, "black")
+                p.drawText(box, Qt.AlignmentFlag.AlignCenter, said)
 
 
 def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> None:
