@@ -14,7 +14,7 @@ from tempik.edit.speed import direction, speed
 from tempik.errors import TempikError
 from tempik.project import shapes as shape_library
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Clip, Curve, Edge, Footage, Node, Reel, Shape, Shaped, Soundtrack
+from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Reel, Shape, Shaped, Soundtrack
 from tempik.reel.validate import curve_problems
 from tempik.retime import READY, Anchors, TimeMap, average_speed, constant, ready_shape, shaped_curve, speed_at
 from tempik.retime.shaping import joined, with_changed_node, with_node, with_stretch, without_node
@@ -169,6 +169,24 @@ def test_the_slow_moment_lies_on_the_point_and_follows_it() -> None:
     moved = nudged(reel, ["b3"], 0.1)
     slow = min(placed(moved).curve.nodes, key=lambda n: n.speed)
     assert slow.at * 60 == pytest.approx(48)
+
+
+def test_unless_told_otherwise_a_shape_is_slow_on_the_pin_of_the_clip() -> None:
+    """It was laid on the middle of the clip, whatever landed where."""
+    plain = one_clip()
+    pinned = replace(
+        plain,
+        footage=(replace(plain.footage[0], cues=(Cue("q1", 4.5),)),),
+        clips=(replace(plain.clips[0], pins=(Pin("q1", "b1"),)), plain.clips[1]),
+    )
+    reel = speed.with_shape(pinned, ["c1", "c2"], DIP, align=None)
+    slow = min(placed(reel).curve.nodes, key=lambda n: n.speed)
+    assert slow.at * 60 == pytest.approx(15) and placed(reel).ties[0].frame == 15
+    assert [c.shaped.align for c in reel.clips if c.shaped is not None] == ["pin", "clip"]
+    # A cue on the clip's own cut leaves it no room before: the whole shape is in the clip.
+    on_cut = replace(pinned, clips=(replace(pinned.clips[0], pins=(Pin("q1", "b0"),)), plain.clips[1]))
+    made = speed.with_shape(on_cut, ["c1"], DIP, align=None).clips[0].shaped
+    assert made is not None and made.align == "clip"
 
 
 def test_on_every_point_the_shape_plays_once_about_each() -> None:

@@ -29,7 +29,9 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     speed.add_argument("--shape", metavar="NAME")
     speed.add_argument("--amount", type=float, default=None, metavar="PERCENT", help="how much of the shape, 0 to 200")
     speed.add_argument(
-        "--on", choices=("clip", "pin", "point", "every"), default="clip", help="what a shape is laid on"
+        "--on",
+        choices=("clip", "pin", "point", "every"),
+        help="what a shape is laid on; else the pin of a clip that has one inside it, or the clip",
     )
     speed.add_argument("--every", type=int, default=1, metavar="N", help="of --on every: each n-th point")
     speed.add_argument("--reverse", action="store_true")

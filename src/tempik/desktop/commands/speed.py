@@ -26,7 +26,7 @@ class SpeedCommands(QObject):
         self.project, self.cuts, self.count = project, cuts, count
         self._begun: int | None = None
         self.gives: speed.GivesWay = "source"
-        self.align: Align = "clip"
+        self.align: Align | None = None
 
     @command("Speed", "Mark a stretch: from here, and again: to here", ("/",), "song")
     def mark_here(self) -> None:
@@ -48,8 +48,8 @@ class SpeedCommands(QObject):
         """Say what gives way when a speed changes."""
         self.gives = gives
 
-    def lay_on(self, align: Align) -> None:
-        """Say what shapes are laid on."""
+    def lay_on(self, align: Align | None) -> None:
+        """Say what shapes are laid on; None is the pin of a clip that has one inside it, else the clip."""
         self.align = align
 
     def _placed(self) -> Placed | None:

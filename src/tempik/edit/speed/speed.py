@@ -140,12 +140,12 @@ def with_shape(
     clips: Collection[str],
     shape: Shape,
     amount: float = 1.0,
-    align: Align = "clip",
+    align: Align | None = "clip",
     every: int = 1,
     near: int | None = None,
 ) -> Reel:
     """Give clips a shape at the average speed they have. `near` is the frame whose nearest point `align` point takes;
-    without it the middle of each clip."""
+    without it the middle of each clip. Without `align` it is laid on a clip's first pin where that lands inside it, else on the clip."""
     timeline = timeline_of(reel)
     changed = []
     for placed in in_order(timeline, clips):
@@ -159,7 +159,8 @@ def with_shape(
             inside = [p for p in timeline.on_reel() if placed.first < timeline.frame_of_point(p) < placed.end]
             if inside:
                 point = min(inside, key=lambda p: abs(timeline.frame_of_point(p) - frame)).id
-        use = Shaped(shape, speed, min(max(amount, 0.0), 2.0), align, point, max(every, 1))
+        on = align or ("pin" if placed.ties and placed.first < placed.ties[0].frame < placed.end - 1 else "clip")
+        use = Shaped(shape, speed, min(max(amount, 0.0), 2.0), on, point, max(every, 1))
         # The curve beside it is what an even clip would play, should the shape be taken off.
         changed.append(_recurved(placed, constant(speed), use))
     if not changed:

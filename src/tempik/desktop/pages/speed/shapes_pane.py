@@ -46,6 +46,7 @@ class ShapesPane(Pane):
         super().__init__()
         self.project, self.commands = project, commands
         self.gesture = Gesture(project)
+        self._wanted: Align | None = None  # what shapes are to be laid on, once it was chosen by hand
         self.tiles = ShapeTiles()
         self.tiles.picked.connect(self.pick)
         self.tiles.pointed.connect(self._point_at)
@@ -109,13 +110,18 @@ class ShapesPane(Pane):
 
     def pick(self, shape: Shape) -> None:
         """Give the selected clips a shape."""
-        self.commands.lay_on(ALIGNS[self.align.currentIndex()][0])
+        clip = self.project.selection.clip
+        if clip is not None and clip.shaped is not None:  # another shape lies where this one did
+            self.commands.lay_on(clip.shaped.align)
+        else:
+            self.commands.lay_on(self._wanted)
         self.commands.apply_shape(shape, 1.0)
 
     def _aligned(self, number: int) -> None:
         """Lay the shape that the clips have on something else."""
         clip = self.project.selection.clip
-        self.commands.lay_on(ALIGNS[number][0])
+        self._wanted = ALIGNS[number][0]
+        self.commands.lay_on(self._wanted)
         if clip is not None and clip.shaped is not None:
             self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount, clip.shaped.every)
 
