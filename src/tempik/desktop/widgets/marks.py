@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Literal
 
 from PySide6.QtCore import QCoreApplication, QEvent, Qt
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QAbstractSpinBox, QWidget
 
 Ink = Literal["", "quiet", "warning", "beat", "good"]
 Room = Literal["low", "least", "tight", "wide", "small", "narrow", "line", "tile", "grid", "bare", "none"]
@@ -28,6 +28,8 @@ ROOMS: dict[Room, str] = {
     "none": "padding: 0;",
 }
 
+INDENT_PX = 3
+
 
 def ink(widget: QWidget, name: Ink) -> None:
     """Choose the colour of a widget's words."""
@@ -37,6 +39,9 @@ def ink(widget: QWidget, name: Ink) -> None:
 def room(widget: QWidget, name: Room) -> None:
     """Choose how much room a control takes."""
     mark(widget, "room", name)
+    if isinstance(widget, QAbstractSpinBox) and widget.alignment() & Qt.AlignmentFlag.AlignLeft:
+        # A sheet's padding does not reach what is written in these.
+        widget.lineEdit().setTextMargins(INDENT_PX, 0, 0, 0)
 
 
 def mark(widget: QWidget, name: str, value: str | bool = True) -> None:
