@@ -344,3 +344,9 @@ def test_a_window_made_first_is_dressed_like_any_other() -> None:
     """The style sheet is put on once all is there, which must not leave anything without it."""
     done = subprocess.run([sys.executable, "-c", TWO_WINDOWS], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "True True True"
+
+
+def test_the_status_line_tells_places_from_ones_own_folder_on(window: Window) -> None:
+    window.say(f"Saved {Path.home()}/reels/open day.tempik")
+    assert window.foot.status.text() == "Saved ~/reels/open day.tempik"
+    assert str(Path.home()) in window.foot.status.toolTip()

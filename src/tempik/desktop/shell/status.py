@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import (
@@ -84,7 +85,7 @@ class StatusBar(QWidget):
             self._error, self._error_at = text, now
         else:
             self._error = ""
-        self.status.setText(text)
+        self.status.setText(_from_home(text))
         self.status.setToolTip(as_tip(text))
         marks.ink(self.status, "warning" if error else "quiet")
 
@@ -189,3 +190,9 @@ def _small(text: str) -> QPushButton:
     button = QPushButton(text)
     marks.room(button, "small")
     return button
+
+
+def _from_home(text: str) -> str:
+    """Return a sentence with paths as one knows them: from one's own folder on."""
+    home = str(Path.home())
+    return text.replace(f"{home}/", "~/") if len(home) > 1 else text
