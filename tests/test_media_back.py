@@ -71,6 +71,22 @@ def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
     assert not [text for text in said if "missing" in text or "not there" in text]
 
 
+def test_a_demo_that_is_stopped_on_the_way_says_how_to_go_on(
+    window: Window, qtbot: QtBot, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What was not drawn was only missing."""
+    monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path))
+    left_out = shutil.ignore_patterns("tongs.mp4", "quench.mp4", "embers.mp4")
+    shutil.copytree(demo, tmp_path / "demo", ignore=left_out)
+    said: list[str] = []
+    window.project.messages.said.connect(lambda text, _: said.append(text))
+    window.files.open_demo()
+    (job,) = [j for j in window.worker.jobs if j.title == "Making the demo"]
+    window.worker.cancel(job)
+    qtbot.waitUntil(lambda: "The demo is not whole; open it again to have the rest drawn." in said, timeout=60_000)
+    assert not demo_is_whole(tmp_path / "demo")
+
+
 def test_the_demos_recorded_reel_is_what_is_drafted_today(demo: Path, tmp_path: Path) -> None:
     """`tempik demo FOLDER --draft` writes it; where this fails, its forge.tempik goes into src/tempik/demo."""
     shutil.copytree(demo, tmp_path / "anew")

@@ -326,6 +326,8 @@ class Files(QObject):
         )
 
     def _demo_ended(self) -> None:
+        if self._drawn_in is not None and not demo_is_whole(self._drawn_in):
+            self.project.messages.say("The demo is not whole; open it again to have the rest drawn.", True)
         self._drawn_in = None
         self.watch.made_in(None)
 
