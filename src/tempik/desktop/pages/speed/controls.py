@@ -115,10 +115,10 @@ class SpeedControls(Page):
             box.setPrefix(prefix)
             box.setSuffix(" %")
         for field, name, width in (
-            (self.node_frame, "Frame of the node, counted in the clip", 92),
+            (self.node_frame, "Frame of the node, counted in the clip", 98),
             (self.node_speed, "Speed at the node", 74),
-            (self.node_in, "Softness into the node", 66),
-            (self.node_out, "Softness out of the node", 74),
+            (self.node_in, "Softness into the node", 74),
+            (self.node_out, "Softness out of the node", 80),
         ):
             field.setFont(figures(12))
             field.setKeyboardTracking(False)
