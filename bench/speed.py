@@ -242,7 +242,9 @@ os._exit(0)
 
 def bench_ahead() -> None:
     """Print the longest time for which a window stands still while it makes its pages ahead, soon after each start."""
-    runs = [subprocess.run([sys.executable, "-c", _AHEAD], capture_output=True, text=True, check=True) for _ in range(3)]
+    runs = [
+        subprocess.run([sys.executable, "-c", _AHEAD], capture_output=True, text=True, check=True) for _ in range(3)
+    ]
     longest, page = sorted((float(r.stdout.split()[0]), r.stdout.split()[1]) for r in runs)[1]
     say("a page made ahead, the longest", f"{1000 * longest:.0f} ms ({page})", "≤ 200 ms", longest <= 0.2)
 
