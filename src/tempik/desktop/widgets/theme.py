@@ -108,14 +108,15 @@ def dressed_last() -> Iterator[None]:
     """What is made within is given the style sheet once all of it is there: with it, every part is styled anew each time that what holds it is
     laid into something larger. Where other widgets are seen already, they stay dressed, and so is this."""
     app = QApplication.instance()
-    first = isinstance(app, QApplication) and len(app.allWidgets()) <= 1 and bool(app.styleSheet())
-    if isinstance(app, QApplication) and first:
-        app.setStyleSheet("")
+    alone = isinstance(app, QApplication) and bool(app.styleSheet()) and len(app.allWidgets()) <= 1
+    held = app if isinstance(app, QApplication) and alone else None
+    if held is not None:
+        held.setStyleSheet("")
     try:
         yield
     finally:
-        if isinstance(app, QApplication) and first:
-            app.setStyleSheet(_SHEET)
+        if held is not None:
+            held.setStyleSheet(_SHEET)
 
 
 _INKS = {"quiet": QUIET, "warning": WARNING_TEXT, "beat": RHYTHM, "good": GOOD}
