@@ -140,7 +140,7 @@ def with_shape(
     clips: Collection[str],
     shape: Shape,
     amount: float = 1.0,
-    align: Align | None = "clip",
+    align: Align | None = None,
     every: int = 1,
     near: int | None = None,
 ) -> Reel:
