@@ -40,8 +40,8 @@ def measured():
 window.files.open_project(path)
 spin(3000)
 project = window.project
-began, half, acts, halves = time.monotonic(), False, 0, []
-samples = []
+began, acts = time.monotonic(), 0
+course = {}  # a list of every act would itself grow by half a kilobyte an act
 while time.monotonic() - began < length_s:
     what = rng.choice(("play", "scrub", "scrub", "edit", "undo", "drag", "page", "split", "export", "save"))
     acts += 1
@@ -70,9 +70,11 @@ while time.monotonic() - began < length_s:
     if len(project.history.steps) > 200:
         project.save(); window.files.open_project(path)
     spin(20)
-    samples.append((time.monotonic() - began, measured()))
+    eighth = min(7, int(8 * (time.monotonic() - began) / length_s))
+    before = course.get(eighth, {})
+    course[eighth] = {what: max(value, before.get(what, 0)) for what, value in measured().items()}
 window.exports.close()
-print(json.dumps({"acts": acts, "samples": samples}))
+print(json.dumps({"acts": acts, "course": [course[k] for k in sorted(course)]}))
 project.saved_reel = project.history.reel
 window.shut_down()
 """
@@ -107,14 +109,14 @@ def run(project: Path, length_s: float) -> Soak:
     if done.returncode:
         raise SystemExit(f"The window ended with {done.returncode}:\n{done.stderr[-4000:]}")
     out = json.loads(done.stdout.strip().splitlines()[-1])
-    second = [s for at, s in out["samples"] if 0.25 * length_s < at <= 0.5 * length_s]
-    last = [s for at, s in out["samples"] if at > 0.75 * length_s]
+    eighths: list[dict[str, float]] = out["course"]
+    middle = len(eighths) // 2
 
-    def most(samples: list[dict[str, float]], what: str) -> float:
-        return max(s[what] for s in samples)
+    def most(part: list[dict[str, float]], what: str) -> float:
+        return max(eighth[what] for eighth in part)
 
-    eighths = [[s for at, s in out["samples"] if k <= 8 * at / length_s < k + 1] for k in range(8)]
-    course = tuple(round(most(samples, "mb")) for samples in eighths if samples)
+    second, last = eighths[middle // 2 : middle] or eighths[:1], eighths[-max(1, middle // 2) :]
+    course = tuple(round(eighth["mb"]) for eighth in eighths)
     return Soak(
         out["acts"], most(second, "mb"), most(last, "mb"), int(most(second, "threads")), int(most(last, "threads")),
         int(most(second, "files")), int(most(last, "files")), course,

@@ -1,7 +1,14 @@
 """The window: the only part of Tempik that knows Qt."""
 
+import builtins
 import gc
+
+import PySide6.QtCore  # noqa: F401 - what puts its own import in place, below
 
 # While its modules load there is nothing to collect, and looking for it takes a tenth of that time; from when the window stands on,
 # `session.garbage` looks for it.
 gc.disable()
+
+# The binding reads the source of every module imported, and keeps it, to see whether it may want the binding's own other spelling
+# of Qt's names (`from __feature__ import ...`). Nothing here does, and it takes another tenth.
+builtins.__import__ = getattr(builtins, "__orig_import__", builtins.__import__)
