@@ -185,7 +185,9 @@ window.rhythm.set_metre(3); spin(60); window.undo(); spin(60)
 for k in range(8):
     window.page(RhythmPage).view.zoom(1.5); spin(40)
 window.commands["show_check"].trigger(); spin(300)
-print(worst)
+print(worst, flush=True)
+if len(sys.argv) < 3:
+    os._exit(0)
 window.play.play_pause(); spin(6000)
 print(window.transport.dropped, window.project.playhead.frame)
 window.play.play_pause()
@@ -193,30 +195,25 @@ window.exports.start(Order(), Path(sys.argv[1]).with_name("from window.mp4"))
 while window.exports.running is not None:
     spin(200)
 import resource
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
 window.shut_down()
 """
 
 
 def bench_window(demo: Path) -> None:
-    ups, blocks, drops, memory = [], [], [], []
-    for _ in range(3):
-        run = subprocess.run(
-            [sys.executable, "-c", _WINDOW, str(demo / PROJECT)], capture_output=True, text=True, check=True
-        )
-        lines = run.stdout.strip().splitlines()[-4:]
-        played = lines[2]
-        memory.append(float(lines[3]))
-        ups.append(float(lines[0]))
-        blocks.append(float(lines[1]) * 1000)
-        drops.append(tuple(int(v) for v in played.split()))
-    up, block = statistics.median(ups), statistics.median(blocks)
+    def run(*arguments: str) -> list[str]:
+        done = subprocess.run([sys.executable, "-c", _WINDOW, *arguments], capture_output=True, text=True, check=True)
+        return done.stdout.strip().splitlines()
+
+    project = str(demo / PROJECT)
+    runs = [run(project)[-2:] for _ in range(5)]
+    up, block = (statistics.median(float(lines[k]) for lines in runs) for k in (0, 1))
     say("window up, empty", f"{up:.2f} s", "≤ 1.0 s", up <= 1.0)
-    say("longest block of the interface while editing", f"{block:.0f} ms", "≤ 50 ms", block <= 50)
-    dropped, frames = sorted(drops)[1]
-    say("playing the demo for six seconds in the window", f"{dropped} of {frames} dropped", "0 dropped", dropped == 0)
-    held = statistics.median(memory)
-    say("memory of the window after playing and exporting the demo", f"{held:.0f} MB", "< 1024 MB", held < 1024)
+    say("longest block of the interface while editing", f"{block * 1000:.0f} ms", "≤ 50 ms", block <= 0.05)
+    played, held = run(project, "play")[-2:]
+    dropped, frames = played.split()
+    say("playing the demo for six seconds in the window", f"{dropped} of {frames} dropped", "0 dropped", dropped == "0")
+    say("memory of the window after playing and exporting the demo", f"{held} MB", "< 1024 MB", float(held) < 1024)
 
 
 _AHEAD = """
@@ -434,6 +431,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         demo = folder / "demo"
+        # Neither what was left in the queue by someone's own windows, nor how they laid them out.
+        os.environ["TEMPIK_STATE"] = str(folder / "state")
         began = time.perf_counter()
         write_demo(demo)
         took = time.perf_counter() - began
