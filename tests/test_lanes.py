@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from tempik.desktop.shell.window import Window
 from tempik.desktop.song.wave import DIM_BANDS, wave_picture
+from tempik.desktop.timeline import picture as standing_picture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
 from tempik.desktop.timeline.lanes import LANES, pointer_words
@@ -239,11 +240,29 @@ def test_zooming_in_steps_ends_in_the_picture_painted_anew(opened: Window, qtbot
     for _ in range(6):
         timeline.zoom(1.2, 500)
         stretched = _painted(opened)
-    qtbot.wait(200)
+    qtbot.waitUntil(lambda: not timeline._coarse, timeout=10_000)
     settled = _painted(opened)
     timeline._picture.forget()
     assert _different(settled, _painted(opened)) == 0
     assert _different(stretched, settled) < 0.4, "while it zooms it is near enough to steer by"
+
+
+def test_neither_a_step_of_zooming_nor_the_rest_after_it_paints_everything_at_once(
+    opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
+    timeline, widths, paint = opened.timeline, list[int](), standing_picture._paint
+
+    def counted(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:
+        widths.append(ctx.view.width)
+        paint(p, ctx, sketch, names)
+
+    _painted(opened)
+    monkeypatch.setattr(standing_picture, "_paint", counted)
+    timeline.zoom(1.3, 500)
+    qtbot.waitUntil(lambda: not timeline._coarse, timeout=10_000)
+    most = GUTTER + standing_picture.PART_PX + 2 * standing_picture.MARGIN
+    assert len(widths) >= 3 and max(widths) <= most < timeline.width()
 
 
 @pytest.mark.parametrize("ratio", [1.0, 2.0])

@@ -1,8 +1,9 @@
 """The timeline's standing picture: painted once, patched where only clips in their slots changed, moved along with what
-comes into view painted beside it, stretched while the scale changes from step to step."""
+comes into view painted beside it, stretched while the scale changes from step to step and then sharpened part by part."""
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import NamedTuple
 
 from PySide6.QtCore import QRect, QRectF
@@ -26,6 +27,8 @@ MARGIN = 64
 MOST_NEW = 0.85
 # A picture is stretched up to this much, or shrunk.
 MOST_STRETCH = 6.0
+# What was stretched is painted exactly in parts so wide: the window goes on between them.
+PART_PX = 256
 
 
 class _Painted(NamedTuple):
@@ -43,6 +46,7 @@ class StandingPicture:
     def __init__(self) -> None:
         self._now: _Painted | None = None
         self._exact: _Painted | None = None  # the last that is not stretched
+        self._blurred: list[tuple[int, int]] = []  # from x to x, what of the present one is stretched
 
     def forget(self) -> None:
         self._now = self._exact = None
@@ -63,10 +67,25 @@ class StandingPicture:
                 self._now = _Painted(moved, ctx.timeline, ctx.view, _seen(ctx))
                 if now is self._exact and moved is now.layer:
                     self._exact = self._now
+                else:
+                    edges = [*range(GUTTER, ctx.view.width, PART_PX), ctx.view.width]
+                    self._blurred = list(pairwise(edges))
                 return moved
         layer = painted_layer(widget, lambda p: _paint(p, ctx))
         self._now = self._exact = _Painted(layer, ctx.timeline, ctx.view, _seen(ctx))
         return layer
+
+    def sharpen(self, ctx: PaintContext, near: float) -> bool:
+        """Paint a part of what is stretched exactly, what lies near an x first; return whether there is more of it."""
+        now = self._now
+        if now is None or now is self._exact or now.view != ctx.view or not self._blurred:
+            return False
+        part = min(self._blurred, key=lambda part: abs((part[0] + part[1]) / 2 - near))
+        self._blurred.remove(part)
+        _paint_part(now.layer, ctx, *part)
+        if not self._blurred:
+            self._exact = now
+        return bool(self._blurred)
 
     def changed_boxes(self, ctx: PaintContext) -> list[QRectF] | None:
         """Return the few boxes in which a reel looks otherwise than what is painted; None: anywhere."""
@@ -76,7 +95,8 @@ class StandingPicture:
         boxes = changed_boxes(now.timeline, ctx.timeline, ctx.view, ctx.layout)
         if boxes is None or len(boxes) > MOST_PATCHES:
             return None
-        self._now = now._replace(timeline=ctx.timeline)
+        patched = now._replace(timeline=ctx.timeline)
+        self._now, self._exact = patched, patched if now is self._exact else self._exact
         return boxes
 
     def patch(self, ctx: PaintContext, box: QRectF) -> None:
@@ -123,7 +143,8 @@ def _stretched(exact: _Painted, ctx: PaintContext) -> QPixmap | None:
     the scale is too far from it."""
     was, view = exact.view, ctx.view
     by = view.px_per_s / was.px_per_s
-    if not 1 / MOST_STRETCH <= by <= MOST_STRETCH or exact.seen != _seen(ctx):
+    known = exact.timeline is ctx.timeline and exact.seen == _seen(ctx)
+    if not 1 / MOST_STRETCH <= by <= MOST_STRETCH or not known:
         return None
     left, right = (round(view.x(was.time(x))) for x in (GUTTER, was.width))
     left, right = max(left, GUTTER), min(right, view.width)

@@ -61,9 +61,9 @@ class TimelineView(DropTarget):
         self._fit_next = True
         self._frames = 0  # of the reel that is shown
         self._fitted = False  # the whole reel is shown, and stays shown as the widget is resized
-        self._coarse = False
-        self._settle = QTimer(self, singleShot=True, interval=SETTLE_MS)
-        self._settle.timeout.connect(self._paint_exactly)
+        self._coarse, self._scaled_at = False, 0.0
+        self._settle = QTimer(self, singleShot=True)
+        self._settle.timeout.connect(self._sharpen)
         self._placing: Callable[[], int] = lambda: 0
         self._made_ahead: Callable[[], list[tuple[int, int, bool]]] = list
         self.setMouseTracking(True)
@@ -141,14 +141,16 @@ class TimelineView(DropTarget):
         self.view = self.view.scaled(factor, max(at, GUTTER), timeline)
         self._fitted = False
         # Steps of a wheel follow each other: stretched pictures do until it rests.
-        self._coarse = self._settle.isActive()
-        self._settle.start()
+        self._coarse, self._scaled_at = True, at
+        self._settle.start(SETTLE_MS)
         self.update()
 
-    def _paint_exactly(self) -> None:
-        if self._coarse:
+    def _sharpen(self) -> None:
+        if self._picture.sharpen(self.context(), self._scaled_at):
+            self._settle.start(0)
+        else:
             self._coarse = False
-            self.refresh()
+        self.update()
 
     def scroll_rows(self, pixels: int) -> None:
         """Show rows further down, or up: where they do not all fit."""

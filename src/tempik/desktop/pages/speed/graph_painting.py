@@ -9,6 +9,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap
 from tempik.desktop.pages.speed.graph_axes import AXIS_W, LEAST, MARKS, MOST_REPEATS, NODE_R, STRIP_H, ZERO_H, GraphAxes
 from tempik.desktop.song.wave import paint_sign
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
 from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
@@ -133,14 +134,13 @@ class PaintedGraph(GraphAxes):
 
     def _paint_points(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         timeline = self.project.timeline
-        for point in timeline.on_reel():
-            frame = timeline.frame_of_point(point)
-            if placed.first <= frame <= placed.end:
-                x = self._x(placed, frame, box)
-                p.setPen(QPen(colour(theme.RHYTHM, 0.2 + 0.4 * point.strength), 1))
-                p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-                paint_sign(p, x, 8, point, 5)
-                p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        frames = [(timeline.frame_of_point(point), point) for point in timeline.on_reel()]
+        under = [(self._x(placed, f, box), point) for f, point in frames if placed.first <= f <= placed.end]
+        alphas = [0.2 + 0.4 * point.strength for _, point in under]
+        draw_lines(p, box, [x for x, _ in under], alphas, QColor(theme.RHYTHM))
+        for x, point in under:
+            paint_sign(p, x, 8, point, 5)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     def _paint_source(self, p: QPainter, placed: Placed, box: QRectF) -> None:
         """The second trace: where in the stretch of footage used the clip is, from its earliest instant to its latest."""

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from tempik.accents import Cell
 from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.sound_shapes import Outline
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import paint_dots
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
@@ -17,6 +18,7 @@ from tempik.desktop.timeline.lanes.cells import DOTS_PX, CellsLane
 from tempik.desktop.timeline.lanes.pulse_painting import rule_text
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.pixmap_cache import kept_picture
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.wave import paint_wave
 from tempik.edit.accents.painting import with_toggled
@@ -38,6 +40,8 @@ ROW_H, LEAST_ROW_H, MOST_ROW_H = 34, 20, 60
 GAIN_DB_PX = 0.25  # of a drag along a name
 # With less room to the next than this, strikes are lines.
 NARROW_PX = 4
+# A strike up to this wide is painted once and kept: the same sounds strike again and again.
+KEPT_STRIKE_PX = 420
 
 
 class SoundRowLane(CellsLane):
@@ -235,14 +239,30 @@ def _paint_strikes(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -
         place = QRectF(left, box.center().y() - tall / 2, right - left, tall)
         outline = ctx.shapes.of(reel, strike.sound)
         by_hand = strike.cell in painted
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(colour(theme.SOUND, 0.85 if by_hand else 0.5))
         if outline is not None and right - left >= NARROW_PX:
-            loudest = max(float(outline.peaks.max(initial=0.0)), 1e-3)
-            paint_wave(p, outline.peaks / loudest, place)
+            _paint_outline(p, outline, place, 0.85 if by_hand else 0.5)
         p.setPen(QPen(QColor(theme.TEXT if by_hand else theme.SOUND), 1.6))
         p.drawLine(QPointF(hit_x, box.top() + 2), QPointF(hit_x, box.bottom() - 2))
     p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _paint_outline(p: QPainter, outline: Outline, place: QRectF, alpha: float) -> None:
+    """Paint a sound's outline; one that is too long to be kept is painted where it lies."""
+    loudest = max(float(outline.peaks.max(initial=0.0)), 1e-3)
+
+    def paint(painter: QPainter, box: QRectF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour(theme.SOUND, alpha))
+        paint_wave(painter, outline.peaks / loudest, box)
+
+    if place.width() > KEPT_STRIKE_PX:
+        paint(p, place)
+        return
+    size = (max(2, round(place.width())), max(2, round(place.height())))
+    ratio = p.device().devicePixelRatioF()
+    kept = kept_picture(("strike", alpha), outline, size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
+    p.drawPixmap(QPointF(round(place.left() * ratio) / ratio, round(place.top() * ratio) / ratio), kept)
 
 
 def strike_span(ctx: PaintContext, strike: Strike) -> tuple[float, float] | None:
