@@ -6,8 +6,11 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import get_args
 
 import pytest
+
+from tempik.desktop.widgets import marks, theme
 
 SRC = Path(__file__).parents[1] / "src" / "tempik"
 # Drawn scenes and their data may be long.
@@ -138,6 +141,11 @@ def test_the_sources_of_modules_are_neither_read_nor_kept_while_the_window_loads
     asked = "import linecache, tempik.desktop.shell.window; print([n for n in linecache.cache if 'tempik' in n][1:])"
     done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_every_mark_has_its_line_in_the_one_style_sheet() -> None:
+    assert {"", *theme.INKS} == set(get_args(marks.Ink))
+    assert set(marks.ROOMS) == set(get_args(marks.Room))
 
 
 def test_the_memory_of_a_picture_is_read_in_one_place() -> None:

@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalett
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
-from tempik.desktop.widgets.marks import ROOMS
+from tempik.desktop.widgets.marks import ROOMS, Ink
 
 GROUND = "#1e1c1a"
 SUNK = "#191715"
@@ -119,7 +119,7 @@ def dressed_last() -> Iterator[None]:
             held.setStyleSheet(_SHEET)
 
 
-_INKS = {"quiet": QUIET, "warning": WARNING_TEXT, "beat": RHYTHM, "good": GOOD}
+INKS: dict[Ink, str] = {"quiet": QUIET, "warning": WARNING_TEXT, "beat": RHYTHM, "good": GOOD}
 # Of controls and of what is marked (`marks`), in one: what is marked comes last and is the more specific.
 _SHEET = f"""
 QWidget {{ color: {TEXT}; }}
@@ -189,7 +189,7 @@ QFrame[panel="true"] {{ background: {RAISED}; border: 1px solid {QUIET}; border-
 #place[done="true"] {{ border: 2px solid {RHYTHM}; }}
 #place:hover, #place:focus {{ border-color: {RHYTHM}; }}
 """ + "\n".join(
-    [f'*[ink="{name}"] {{ color: {value}; }}' for name, value in _INKS.items()]
+    [f'*[ink="{name}"] {{ color: {value}; }}' for name, value in INKS.items()]
     + [f'*[room="{name}"], QToolButton[flat="true"][room="{name}"] {{ {how} }}' for name, how in ROOMS.items()]
     + [f'*[keyed="true"] {{ border-color: {RHYTHM}; }}']
 )
