@@ -176,18 +176,19 @@ def paint_points(
     sign_y = top - HEAD_H / 2
     usual = span.width / max(1, len(points)) if points else 99
     signs = usual > 5
+    for point in points:  # upright stripes on whole pixels: smoothed lines take twenty times as long
+        chosen, strong = point.id in selected, point.kind in ("downbeat", "drop")
+        tall = (bottom - top) * (0.12 + 0.88 * point.strength)
+        tint = theme.RHYTHM if point.kind != "onset" else theme.PULSE
+        if usual > 8 or chosen:
+            shade, wide = colour(tint, 1.0 if chosen or strong else 0.62), 2.0 if strong or chosen else 1.0
+        else:  # from far, the wave must stay readable behind its points
+            shade, wide = colour(tint, 0.75 if strong else 0.3), 1.0
+        p.fillRect(QRectF(span.x(point.time_s) - wide / 2, bottom - tall, wide, tall), shade)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for point in points:
         x = span.x(point.time_s)
-        chosen = point.id in selected
-        tall = (bottom - top) * (0.12 + 0.88 * point.strength)
-        tint = theme.RHYTHM if point.kind != "onset" else theme.PULSE
-        strong = point.kind in ("downbeat", "drop")
-        if usual > 8 or chosen:
-            p.setPen(QPen(colour(tint, 1.0 if chosen or strong else 0.62), 2.2 if strong or chosen else 1.2))
-        else:  # from far, the wave must stay readable behind its points
-            p.setPen(QPen(colour(tint, 0.75 if strong else 0.3), 1))
-        p.drawLine(QPointF(x, bottom), QPointF(x, bottom - tall))
+        chosen, strong = point.id in selected, point.kind in ("downbeat", "drop")
         if point.id in anchors:
             p.setPen(QPen(QColor(theme.TEXT), 1.4, Qt.PenStyle.DashLine))
             p.drawLine(QPointF(x, top - HEAD_H + 2), QPointF(x, bottom))
