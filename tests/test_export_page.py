@@ -221,6 +221,7 @@ def test_what_waits_outlives_the_window(opened: Window, qtbot: QtBot, tmp_path: 
     opened.exports.close()
     assert [i.state for i in queue.items()] == ["waiting", "waiting"] and not (tmp_path / "a.mp4").exists()
     other = Window()
+    qtbot.addWidget(other)
     try:
         other.exports.read()
         assert len(other.exports.waiting) == 2 and other.exports.held
@@ -231,7 +232,6 @@ def test_what_waits_outlives_the_window(opened: Window, qtbot: QtBot, tmp_path: 
         assert (tmp_path / "b.mp4").is_file()
     finally:
         other.shut_down()
-        other.close()
 
 
 def test_a_file_that_is_there_is_asked_about(
