@@ -110,7 +110,7 @@ def soak(folder: Path, share: float) -> bool:
     length_s = max(60.0, 7200 * share)
     found = run(folder / "r.tempik", length_s)
     text = f"{length_s:.0f} s, {found.acts} acts: {found.second_mb:.0f} → {found.last_mb:.0f} MB, "
-    text += f"{found.second_threads} → {found.last_threads} threads, {found.second_files} → {found.last_files} files"
+    text += f"{found.second_threads} → {found.last_threads} threads and {found.second_files} → {found.last_files} files at least"
     held = say("soak, second to last quarter", text, found.flat)
     print(f"    MB in each eighth: {', '.join(map(str, found.course_mb))}")
     return held

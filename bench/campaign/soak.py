@@ -71,8 +71,9 @@ while time.monotonic() - began < length_s:
         project.save(); window.files.open_project(path)
     spin(20)
     eighth = min(7, int(8 * (time.monotonic() - began) / length_s))
-    before = course.get(eighth, {})
-    course[eighth] = {what: max(value, before.get(what, 0)) for what, value in measured().items()}
+    now = measured()
+    before = course.get(eighth, now)
+    course[eighth] = {what: (max if what == "mb" else min)(value, before[what]) for what, value in now.items()}
 window.exports.close()
 print(json.dumps({"acts": acts, "course": [course[k] for k in sorted(course)]}))
 project.saved_reel = project.history.reel
@@ -81,7 +82,8 @@ window.shut_down()
 
 
 class Soak(NamedTuple):
-    """What was measured: acts, and the highest memory, threads and open files of the second and the last quarter."""
+    """What was measured: acts, the highest memory of the second and the last quarter, and the fewest threads and open files:
+    how many jobs, each with a thread and files of its own, are under way at once is chance; what is never let go raises the least."""
 
     acts: int
     second_mb: float
@@ -112,12 +114,10 @@ def run(project: Path, length_s: float) -> Soak:
     eighths: list[dict[str, float]] = out["course"]
     middle = len(eighths) // 2
 
-    def most(part: list[dict[str, float]], what: str) -> float:
-        return max(eighth[what] for eighth in part)
-
     second, last = eighths[middle // 2 : middle] or eighths[:1], eighths[-max(1, middle // 2) :]
     course = tuple(round(eighth["mb"]) for eighth in eighths)
-    return Soak(
-        out["acts"], most(second, "mb"), most(last, "mb"), int(most(second, "threads")), int(most(last, "threads")),
-        int(most(second, "files")), int(most(last, "files")), course,
-    )  # fmt: skip
+    was_mb, is_mb = (max(e["mb"] for e in part) for part in (second, last))
+    (was_threads, was_files), (is_threads, is_files) = (
+        [int(min(e[what] for e in part)) for what in ("threads", "files")] for part in (second, last)
+    )
+    return Soak(out["acts"], was_mb, is_mb, was_threads, is_threads, was_files, is_files, course)
