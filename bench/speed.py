@@ -166,6 +166,7 @@ window.files.open_project(Path(sys.argv[1]))
 spin(4000)
 while window.worker.jobs or window.bench.unmade:  # nobody touches anything: pages are made ahead
     spin(200)
+spin(1000)
 worst = 0.0
 window.project.selection.select_clip(window.project.timeline.placed[1].clip.id)
 window.commands["show_speed"].trigger(); spin(300)
@@ -228,10 +229,12 @@ window = Window()
 window.show()
 app.processEvents()
 longest, slowest = 0.0, ""
-for kind in window.bench.unmade:
+more, title = True, ""
+while more:
+    title = window.bench.unmade[0].title if window.bench.unmade else title
     began = time.perf_counter()
-    window.bench.make_ahead(kind)
-    longest, slowest = max((longest, slowest), (time.perf_counter() - began, kind.title))
+    more = window.bench.make_ahead()
+    longest, slowest = max((longest, slowest), (time.perf_counter() - began, title))
 print(longest, slowest, flush=True)
 os._exit(0)
 """
@@ -243,7 +246,7 @@ def bench_ahead() -> None:
         subprocess.run([sys.executable, "-c", _AHEAD], capture_output=True, text=True, check=True) for _ in range(3)
     ]
     longest, page = sorted((float(r.stdout.split()[0]), r.stdout.split()[1]) for r in runs)[1]
-    say("a page made ahead, the longest", f"{1000 * longest:.0f} ms ({page})", "≤ 200 ms", longest <= 0.2)
+    say("a page made ahead, the longest step", f"{1000 * longest:.0f} ms ({page})", "≤ 200 ms", longest <= 0.2)
 
 
 def long_reel(demo: Path, folder: Path) -> Path:

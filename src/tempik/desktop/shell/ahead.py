@@ -27,10 +27,10 @@ _TOUCHES = frozenset(
 
 
 class Ahead(QObject):
-    """Has the bench of a window make one page after the other, each at an instant at which nothing was touched for a second and
-    `at_rest()`.
+    """Has the bench of a window make one page after the other, each step of it at an instant at which nothing was touched for a second
+    and `at_rest()`.
 
-    A page takes up to 0.2 s to make: that long the window would stand still under a hand."""
+    A step takes up to 0.2 s: that long the window would stand still under a hand."""
 
     def __init__(self, window: QWidget, bench: Bench, at_rest: Callable[[], bool]) -> None:
         super().__init__(window)
@@ -49,14 +49,12 @@ class Ahead(QObject):
         return False
 
     def look(self) -> None:
-        """Make a page, if this is such an instant; end when there is none left."""
+        """Take a step, if this is such an instant; end when there is none left."""
         if self._watched is None:
             # The system's window has all that is touched in any part of ours; it is there once that is shown.
             self._watched = self._window.windowHandle()
             if self._watched is not None:
                 self._watched.installEventFilter(self)
-        elif not self._bench.unmade:
+        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest() and not self._bench.make_ahead():
             self._timer.stop()
             self._watched.removeEventFilter(self)
-        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest():
-            self._bench.make_ahead(self._bench.unmade[0])

@@ -74,6 +74,7 @@ class Bench(QFrame):
         self.setObjectName("bench")
         self.pages = QStackedWidget()
         self._made: dict[type[Page], Page] = {}
+        self._unpainted: Page | None = None  # made ahead, and not painted yet
         self._areas: list[_Area] = []
         self._open: type[Page] | None = None
         self._tabs = QHBoxLayout()
@@ -158,9 +159,15 @@ class Bench(QFrame):
         """The pages that were not made yet, in order."""
         return [kind for kind in PAGES if kind not in self._made]
 
-    def make_ahead(self, kind: type[Page]) -> None:
-        """Make a page that nobody sees yet, and paint it once: its fonts, styles and small pictures are ready then."""
-        self.page(kind).grab()
+    def make_ahead(self) -> bool:
+        """Take a step towards pages that nobody sees yet: make one, or paint once the one just made, whose fonts, styles and small
+        pictures are ready then. False when there is nothing left to do."""
+        if self._unpainted is not None:
+            self._unpainted.grab()
+            self._unpainted = None
+        elif self.unmade:
+            self._unpainted = self.page(self.unmade[0])
+        return self._unpainted is not None or bool(self.unmade)
 
     @property
     def current(self) -> Page | None:
