@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -65,6 +65,17 @@ def steps(page: SpeedPage) -> int:
 
 
 # The graph
+
+
+def test_words_of_the_graph_stand_where_the_curve_does_not(page: SpeedPage) -> None:
+    page.project.change("Ramp", lambda reel: speed.with_curve(reel, "c2", ramp(2.0, 0.4)))
+    graph = page.graph
+    box, y = graph._graph(), graph.height_of(0.4)
+    where = QRectF(box.right() - 92, y - 7, 80, 14)
+    across = graph._clear_of_curve(placed(page), where)
+    assert across.top() == where.top() and across.left() - box.left() == pytest.approx(box.right() - where.right())
+    free = where.translated(0, graph.height_of(4.0) - y)
+    assert graph._clear_of_curve(placed(page), free) == free
 
 
 def test_the_graph_is_dragged_live_and_settles_as_one_step(page: SpeedPage) -> None:

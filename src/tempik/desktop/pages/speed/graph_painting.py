@@ -77,7 +77,7 @@ class PaintedGraph(GraphAxes):
                 if len(sides) == 1 and mark == LEAST:
                     continue  # the zero band's own word stands there
                 self._mark(p, y, f"{sign * mark * 100:.0f}" + (" %" if mark == 1.0 and sign > 0 else ""))
-            self._paint_floor(p, box, floor, sign, made)
+            self._paint_floor(p, placed, box, floor, sign, made)
             p.setFont(figures(12))
         zero = self.height_of(0.0)
         p.fillRect(QRectF(box.left(), zero - ZERO_H + 1, box.width(), 2 * ZERO_H - 2), QColor(theme.GROUND))
@@ -90,7 +90,19 @@ class PaintedGraph(GraphAxes):
         where = QRectF(0, y - 9, AXIS_W - 6, 18)
         p.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _paint_floor(self, p: QPainter, box: QRectF, floor: float, sign: float, made: str) -> None:
+    def _clear_of_curve(self, placed: Placed, spot: QRectF) -> QRectF:
+        """Return a spot at the right edge of the graph, or that across from it where the curve would go through its words."""
+        box = self._graph()
+        across = spot.translated(box.left() + box.right() - spot.left() - spot.right(), 0)
+        for each in (spot, across):
+            xs = np.linspace(each.left(), each.right(), 9)
+            frames = placed.first + (xs - box.left()) / box.width() * placed.frames
+            heights = self._heights(placed.map.speed((frames - placed.begin) / float(self.project.reel.rate)))
+            if not np.any((heights > each.top() - 2) & (heights < each.bottom() + 2)):
+                return each
+        return spot
+
+    def _paint_floor(self, p: QPainter, placed: Placed, box: QRectF, floor: float, sign: float, made: str) -> None:
         """Shade where frames repeat, in bands by how often each shows; less where frames between are made."""
         for times in range(2, MOST_REPEATS + 1):
             high = floor / (times - 1)
@@ -117,7 +129,9 @@ class PaintedGraph(GraphAxes):
                 )
                 wide = p.fontMetrics().horizontalAdvance(text)
                 # Lines of the axis would strike it through.
-                under = QRectF(zone.right() - 12 - wide, zone.center().y() - 7, wide + 8, 14)
+                under = self._clear_of_curve(
+                    placed, QRectF(zone.right() - 12 - wide, zone.center().y() - 7, wide + 8, 14)
+                )
                 p.fillRect(under, colour(theme.SUNK, 0.8))
                 p.drawText(under, Qt.AlignmentFlag.AlignCenter, text)
 
