@@ -251,6 +251,9 @@ def test_neither_a_step_of_zooming_nor_the_rest_after_it_paints_everything_at_on
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
+    # What is read in the background is painted as it comes.
+    qtbot.waitUntil(lambda: not any(w.jobs for w in (opened.worker, opened.background, opened.looker)), timeout=30_000)
+    qtbot.wait(300)
     timeline, widths, paint = opened.timeline, list[int](), standing_picture._paint
 
     def counted(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:
