@@ -137,7 +137,7 @@ def test_the_window_starts_without_what_only_titles_and_pictures_need() -> None:
 
 
 def test_the_sources_of_modules_are_neither_read_nor_kept_while_the_window_loads() -> None:
-    """The binding reads each to look for a switch of its own: a tenth of the start, and some ten megabytes kept."""
+    """The binding reads each to look for a switch of its own: a seventh of the start, and seven megabytes of text kept."""
     asked = "import linecache, tempik.desktop.shell.window; print([n for n in linecache.cache if 'tempik' in n][1:])"
     done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"

@@ -41,7 +41,7 @@ window.files.open_project(path)
 spin(3000)
 project = window.project
 began, acts = time.monotonic(), 0
-course = {}  # a list of every act would itself grow by half a kilobyte an act
+course = {}  # a list of every act would itself grow by a third of a kilobyte an act
 while time.monotonic() - began < length_s:
     what = rng.choice(("play", "scrub", "scrub", "edit", "undo", "drag", "page", "split", "export", "save"))
     acts += 1

@@ -176,7 +176,7 @@ def paint_points(
     sign_y = top - HEAD_H / 2
     usual = span.width / max(1, len(points)) if points else 99
     signs = usual > 5
-    for point in points:  # upright stripes on whole pixels: smoothed lines take twenty times as long
+    for point in points:  # upright stripes on whole pixels: there is nothing to be smoothed
         chosen, strong = point.id in selected, point.kind in ("downbeat", "drop")
         tall = (bottom - top) * (0.12 + 0.88 * point.strength)
         tint = theme.RHYTHM if point.kind != "onset" else theme.PULSE

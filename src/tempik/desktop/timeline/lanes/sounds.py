@@ -248,9 +248,9 @@ def _paint_strikes(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -
 
 def _paint_outline(p: QPainter, outline: Outline, place: QRectF, alpha: float) -> None:
     """Paint a sound's outline; one that is too long to be kept is painted where it lies."""
-    loudest = max(float(outline.peaks.max(initial=0.0)), 1e-3)
 
     def paint(painter: QPainter, box: QRectF) -> None:
+        loudest = max(float(outline.peaks.max(initial=0.0)), 1e-3)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour(theme.SOUND, alpha))
