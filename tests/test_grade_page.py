@@ -21,6 +21,7 @@ from tempik.grade.cube import written_cube
 from tempik.grade.looks import LOOKS
 from tempik.reel import Grade, Reel, Wheel
 from tempik.reel.grade import AMOUNTS, PARTS
+from waiting import until_at_rest
 
 
 @pytest.fixture
@@ -82,10 +83,14 @@ def test_while_a_look_is_dragged_nothing_is_worked_out_that_it_does_not_change(
 ) -> None:
     page.show_subject(1)
     shown(page, qtbot, 40)
+    opened = page.window()
+    assert isinstance(opened, Window)
+    until_at_rest(opened, qtbot)
     asked: list[int] = []
     monkeypatch.setattr(landing_meter, "nearest_event", lambda timeline, frame: asked.append(frame))
-    timeline = page.window().timeline
+    timeline = opened.timeline
     painted = timeline._picture._now
+    assert painted is not None
     commands = page.commands
     for step in range(4):
         commands.show_fields(exposure=0.1 * step + 0.1)

@@ -32,6 +32,7 @@ from tempik.edit.clips.place import with_row as with_track
 from tempik.reel import Reel
 from tempik.timeline.covering import overlaps
 from tempik.timeline.timeline import Timeline
+from waiting import until_at_rest
 
 
 class Plain(Lane):
@@ -151,10 +152,7 @@ def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) 
     for _ in range(58):
         made = with_row(made, "flash")
     opened.project.change("Rows", lambda _: made)
-    # What is read in the background is painted as it comes.
-    qtbot.waitUntil(lambda: not any(w.jobs for w in (opened.worker, opened.background, opened.looker)), timeout=30_000)
-    qtbot.wait(300)
-    opened.timeline.grab()
+    until_at_rest(opened, qtbot)
     standing = opened.timeline._picture._now
     assert standing is not None
     row = opened.timeline.layout_.row_top(0) + 6
@@ -251,9 +249,7 @@ def test_neither_a_step_of_zooming_nor_the_rest_after_it_paints_everything_at_on
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
-    # What is read in the background is painted as it comes.
-    qtbot.waitUntil(lambda: not any(w.jobs for w in (opened.worker, opened.background, opened.looker)), timeout=30_000)
-    qtbot.wait(300)
+    until_at_rest(opened, qtbot)
     timeline, widths, paint = opened.timeline, list[int](), standing_picture._paint
 
     def counted(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:
