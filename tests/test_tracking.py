@@ -98,6 +98,37 @@ def test_a_piece_that_starts_within_a_bar(pickup: int) -> None:
     assert_found(analyse_samples(music.samples), music)
 
 
+@pytest.mark.parametrize("first_s", [0.0, 0.002, 0.010, 0.030])
+@pytest.mark.parametrize("bpm", [70, 93.7, 128, 174])
+def test_a_song_cut_on_its_first_beat_has_that_beat_and_its_attack(bpm: float, first_s: float) -> None:
+    """It was lost: seen half a millisecond before the beginning, and what rises from nothing at once was no attack."""
+    music = band(steady(bpm, 30, first_s))
+    found = analyse_samples(music.samples)
+    first = found.beats[0]
+    assert first.time_s == pytest.approx(first_s, abs=0.001)
+    assert (first.bar, first.beat) == (1, 1) and first.strength > 0.9
+    kick = found.onsets[0]
+    assert kick.time_s == pytest.approx(first_s, abs=0.001) and kick.band == "kick"
+    assert found.length_s == pytest.approx(len(music.samples) / SAMPLE_RATE)
+
+
+def test_a_song_cut_just_after_its_first_beat_begins_with_that_beat() -> None:
+    music = band(steady(120, 30, 0.5))
+    cut_s = 0.506
+    found = analyse_samples(music.samples[round(cut_s * SAMPLE_RATE) :])
+    assert [b.time_s for b in found.beats[:2]] == [0.0, pytest.approx(1.0 - cut_s, abs=0.002)]
+    assert found.beats[0].beat == 1
+
+
+@pytest.mark.parametrize("cut_s", [0.55, 0.60, 0.75])
+def test_a_song_cut_between_beats_has_none_at_its_beginning(cut_s: float) -> None:
+    music = band(steady(120, 30, 0.5))
+    found = analyse_samples(music.samples[round(cut_s * SAMPLE_RATE) :])
+    assert found.beats[0].time_s == pytest.approx(1.0 - cut_s, abs=0.002)
+    assert (found.beats[0].bar, found.beats[0].beat) == (0, 2)
+    assert min(o.time_s for o in found.onsets) >= 0 and found.sections[0].start_s == 0
+
+
 def test_no_beats_are_marked_in_the_silence_after_a_song() -> None:
     music = band(steady(120, 30))
     silence = np.zeros(12 * SAMPLE_RATE, np.float32)

@@ -44,14 +44,15 @@ class Beats(NamedTuple):
 
 
 RIVALS = 2
+_EARLY_S = 0.01
 _SILENCE_DB = 45.0  # below the loud passages
 _PAUSE_S = 6.0  # beats are counted on through a shorter silence
 NONE = Beats((), 0.0)
 
 
-def find_beats(power: Array, found: Features, rise: Array, heard: Heard) -> Beats:
-    """Return the beats of a song from its fine power, its features, its fine rise (`attack`) and the front end. What
-    lies on either side of a long silence is counted by itself."""
+def find_beats(power: Array, found: Features, rise: Array, heard: Heard, begins_s: float = 0.0) -> Beats:
+    """Return the beats of a song from its fine power, its features, its fine rise (`attack`) and the front end, none before
+    `begins_s`. What lies on either side of a long silence is counted by itself."""
     parts = []
     for start_s, end_s in _sounding_parts(found):
         if end_s - start_s < 2:
@@ -61,7 +62,7 @@ def find_beats(power: Array, found: Features, rise: Array, heard: Heard) -> Beat
             found.between(start_s, end_s),
             _cut(rise, start_s, end_s, STEP_RATE),
         )
-        parts.append((start_s, end_s, _beats_of(*cut, heard.between(start_s, end_s))))
+        parts.append((start_s, end_s, _beats_of(*cut, heard.between(start_s, end_s), begins_s - start_s)))
     if len(parts) == 1:
         return _later(parts[0][2], parts[0][0])
     return _one_after_another(parts)
@@ -117,7 +118,7 @@ def _one_after_another(parts: list[tuple[float, float, Beats]]) -> Beats:
     return Beats(tuple(ways), float(np.average([b.confidence for _, b in counted], weights=sizes)))
 
 
-def _beats_of(power: Array, found: Features, rise: Array, heard: Heard) -> Beats:
+def _beats_of(power: Array, found: Features, rise: Array, heard: Heard, begins_s: float) -> Beats:
     """Return the beats of a stretch without long silences."""
     if float(found.onset.max(initial=0.0)) <= 0:
         return NONE
@@ -129,7 +130,7 @@ def _beats_of(power: Array, found: Features, rise: Array, heard: Heard) -> Beats
         return Beats((), believed.right)
     ways = []
     for scored, share in zip((order[0], *_rivals(order)), _shares(believed, order), strict=False):
-        way = _counted(scored, share, power, found, rise, heard)
+        way = _counted(scored, share, power, found, rise, heard, begins_s)
         if len(way.times_s) >= FEWEST:
             ways.append(way)
     return Beats(tuple(ways), believed.right)
@@ -156,12 +157,15 @@ def _shares(believed: Belief, order: list[Scored]) -> list[float]:
     return [believed.right, *(float((1 - believed.right) * share / total) for share in left)]
 
 
-def _counted(scored: Scored, share: float, power: Array, found: Features, rise: Array, heard: Heard) -> Counted:
+def _counted(
+    scored: Scored, share: float, power: Array, found: Features, rise: Array, heard: Heard, begins_s: float
+) -> Counted:
     candidate, bars = scored.candidate, scored.bars
     times, other, steady = _placed(candidate, power, rise, heard)
     downbeat = heard_at(heard, DOWNBEAT, times)
     in_bar, place = places_in_bars(bars, len(times), downbeat)
-    keep = _sounding(times, found)
+    # A beat just before the song begins is its beginning.
+    keep = _sounding(times, found) & (times > begins_s - _EARLY_S)
     times, other, in_bar, place = times[keep], other[keep], in_bar[keep], place[keep]
     if len(place):
         # The first bar that is whole is the first; what comes before it is a pick-up.

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from tempik.errors import TempikError
@@ -21,6 +22,9 @@ from tempik.rhythm.sections import find_sections
 BY_CHANCE = 0.35  # fewer onsets on the grid than this speaks for are on it by chance
 _DENSE_HZ = 3.0
 _LOOKS = 1e5
+# So much silence is heard before a song: an attack is told by what was before it, and songs are often cut on their first beat.
+# A whole number of every step in which a song is looked at.
+LEAD_S = 0.2
 
 Report = Callable[[float], None]
 
@@ -32,7 +36,10 @@ def analyse_parts(parts: Iterable[NDArray[np.float32]], path: str, tell: Report)
         if number == 0 and len(samples) < SAMPLE_RATE // 2:
             raise TempikError(f"{path} lasts less than half a second; choose a longer song.")
         tell(0.35 if number == 0 else 0.95)
-        done.append(analyse_samples(samples, tell if number == 0 else lambda share: None))
+        if number == 0:
+            done.append(analyse_samples(samples, tell))
+        else:
+            done.append(_analysed(samples, lambda share: None))
     return done[0] if len(done) == 1 else _joined(done)
 
 
@@ -65,13 +72,39 @@ def _joined(parts: list[Analysis]) -> Analysis:
 
 def analyse_samples(samples: NDArray[np.float32], report: Report = lambda share: None) -> Analysis:
     """Analyse mono samples at `records.SAMPLE_RATE`."""
+    lead = np.zeros(round(LEAD_S * SAMPLE_RATE), np.float32)
+    return _earlier(_analysed(np.concatenate([lead, samples]), report, LEAD_S), LEAD_S)
+
+
+def _earlier(found: Analysis, by_s: float) -> Analysis:
+    """Return an analysis with everything so much earlier, nothing before 0."""
+
+    def at(time_s: float) -> float:
+        return round(max(0.0, time_s - by_s), 6)
+
+    def beats(of: tuple[Beat, ...]) -> tuple[Beat, ...]:
+        return tuple(replace(b, time_s=at(b.time_s), other_s=at(b.other_s)) for b in of)
+
+    return replace(
+        found,
+        length_s=found.length_s - by_s,
+        beats=beats(found.beats),
+        onsets=tuple(replace(o, time_s=at(o.time_s)) for o in found.onsets),
+        sections=tuple(replace(s, start_s=at(s.start_s), end_s=at(s.end_s)) for s in found.sections),
+        drops=tuple(at(d) for d in found.drops),
+        rivals=tuple(replace(r, beats=beats(r.beats)) for r in found.rivals),
+    )
+
+
+def _analysed(samples: NDArray[np.float32], report: Report, begins_s: float = 0.0) -> Analysis:
+    """Analyse mono samples of which the song's own begin at `begins_s`."""
     with ThreadPoolExecutor(1) as pool:
         rising = pool.submit(fine_rise, samples)
         found, power = features(samples), fine_power(samples)
         rise = rising.result()
     heard = listen(found.bands)
     report(0.6)
-    beats = find_beats(power, found, rise, heard)
+    beats = find_beats(power, found, rise, heard, begins_s)
     report(0.9)
     length_s = len(samples) / SAMPLE_RATE
     onsets = find_onsets(power, found, rise, heard)
