@@ -338,8 +338,7 @@ def _fit_kinds(pieces: list[Described], report: dict[str, Any], learn: Any) -> d
         picked = rng.permutation(len(p.kinds))[:400]
         rows.append(p.kinds[picked])
         right.append(p.kinds_right[picked])
-        # Few sounds are told apart with ease: what is learnt is to hear them in a mix.
-        weight.append(np.full(len(picked), 0.3 if p.name.startswith(("bare", "between")) else 1.0))
+        weight.append(np.full(len(picked), 0.3 if p.name.startswith("bare") else 1.0))
     arrays: dict[str, NDArray[np.float32]] = learn.by_kind(
         np.concatenate(rows).astype(np.float64), np.concatenate(right), np.concatenate(weight), 5, (96, 48), 2, 12
     )
