@@ -1,5 +1,5 @@
 """Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …]
-| draft [SONGS …] | retiming | between FILM | beats | onsets | fit]
+| draft [SONGS …] | retiming | between FILM | beats | rows FOLDER … | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -25,6 +25,10 @@ def main() -> None:
         from bench import retiming
 
         sys.exit(retiming.main(sys.argv[1:]))
+    elif what == "rows":
+        from bench import rows
+
+        rows.main(sys.argv[2:])
     elif what == "onsets":
         from bench import onsets
 
@@ -70,7 +74,8 @@ def main() -> None:
         retiming.main([])
     else:
         sys.exit(
-            f"There is no bench '{what}'; choose speed, first, large, pipeline, joins, layers, grade, sound, retiming, between, beats, onsets or fit."
+            f"There is no bench '{what}'; choose speed, first, large, pipeline, joins, layers, grade, sound, draft, retiming, "
+            "between, beats, rows, onsets or fit."
         )
 
 

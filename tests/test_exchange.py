@@ -22,6 +22,8 @@ from tempik.project.zipped import free_folder, unzip_project, zip_project
 from tempik.reel import Clip, Edge, Footage, Framing, Join, Position, Reel, Title
 from tempik.render import PictureSource, plan
 from tempik.retime import constant, ramp
+from tempik.rhythm.exchange import read_marks, write_marks
+from tempik.rhythm.records import Mark
 from tempik.timeline.placed import source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -275,6 +277,27 @@ def test_a_timeline_that_names_files_outside_reads_none_of_them(media: Path, tmp
 
 
 # Everything, by the ending
+
+
+@pytest.mark.parametrize("first_s", [0.0, 0.000155, 0.0025, 0.02, 0.27, 3.1])
+def test_a_tempo_map_has_no_tempo_that_programs_refuse_before_a_song_that_begins_on_its_beat(
+    tmp_path: Path, first_s: float
+) -> None:
+    """A lead of a sixth of a millisecond was a beat of its own, at 387,000 a minute."""
+    marks = [Mark(first_s + 0.48 * n, "", 1 + n // 4, 1 + n % 4) for n in range(40)]
+    path = tmp_path / "beats.mid"
+    path.write_bytes(write_marks(marks, ".mid"))
+    tempi = [mido.tempo2bpm(e.tempo) for e in mido.MidiFile(path) if e.type == "set_tempo"]
+    assert max(tempi) <= 480 and tempi[-1] == pytest.approx(125, rel=1e-3)
+    clicks, now = [], 0.0
+    for event in mido.MidiFile(path):
+        now += event.time
+        if event.type == "note_on":
+            clicks.append(now)
+    assert clicks == pytest.approx([m.time_s for m in marks], abs=0.0005)
+    read = read_marks(path).marks[: len(marks)]
+    assert [m.time_s for m in read] == pytest.approx([m.time_s for m in marks], abs=0.0005)
+    assert [(m.bar, m.beat) for m in read] == [(m.bar, m.beat) for m in marks]
 
 
 def test_every_ending_is_written_and_read_by_the_formats_own_library(

@@ -28,6 +28,9 @@ _MOST_BEATS = 50_000  # four hours at 200 a minute
 _MOST_MB = 16
 _TICKS = 960
 _LEAD = "what lies before the first beat"
+_NO_LEAD_S = 0.002  # a first beat so near the beginning is at it
+_LEAST_LEAD_BEAT_S = 0.2
+_PARTS = (1, 2, 4, 8, 16, 32, 64)  # into which a beat is cut for a short lead
 
 
 class Marks(NamedTuple):
@@ -184,11 +187,16 @@ def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
     times = [m.time_s for m in beats]
     if len(beats) < 2:
         times, beats = [0.0, 0.5], []
+    if times[0] < _NO_LEAD_S:
+        times[0] = 0.0
     period = times[1] - times[0]
-    # What lies before the first beat is counted as whole beats of their own tempo, and as a bar of their own.
-    lead = max(1, round(times[0] / period)) if times[0] > 1e-4 else 0
+    # What lies before the first beat is counted as whole beats of their own tempo, and as a bar of their own; a little as a short
+    # note, since programs take no tempo of thousands.
+    lead = max(1, round(times[0] / period)) if times[0] else 0
+    parts = next((p for p in _PARTS if lead and times[0] / lead * p >= _LEAST_LEAD_BEAT_S), _PARTS[-1])
+    lead_ticks = lead * _TICKS // parts
     at_tick, at_s = 0, 0.0
-    spans = [(lead, times[0])] if lead else []
+    spans = [(lead / parts, times[0])] if lead else []
     spans += [(1, b - a) for a, b in zip(times, times[1:], strict=False)]
     known = 0
     anchors = [(0, 0.0)]
@@ -200,16 +208,16 @@ def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
         if tempo != known:
             events.append((at_tick, 1, mido.MetaMessage("set_tempo", tempo=tempo)))
             known = tempo
-        at_tick += count * _TICKS
+        at_tick += round(count * _TICKS)
         at_s += count * tempo / 1e6
         anchors.append((at_tick, at_s))
     if lead:
         events.append((0, 0, mido.MetaMessage("text", text=_LEAD)))
-        events.append((0, 0, mido.MetaMessage("time_signature", numerator=lead, denominator=4)))
+        events.append((0, 0, mido.MetaMessage("time_signature", numerator=lead, denominator=4 * parts)))
     pickup = next((i for i, b in enumerate(beats) if b.beat == 1), 0)
     if pickup:
-        events.append((lead * _TICKS, 0, mido.MetaMessage("time_signature", numerator=pickup, denominator=4)))
-    events.append(((lead + pickup) * _TICKS, 0, mido.MetaMessage("time_signature", numerator=metre, denominator=4)))
+        events.append((lead_ticks, 0, mido.MetaMessage("time_signature", numerator=pickup, denominator=4)))
+    events.append((lead_ticks + pickup * _TICKS, 0, mido.MetaMessage("time_signature", numerator=metre, denominator=4)))
 
     def tick(time_s: float) -> int:
         for (a, a_s), (b, b_s) in zip(anchors, anchors[1:], strict=False):
