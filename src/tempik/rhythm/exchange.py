@@ -177,6 +177,15 @@ def _fill(track: Any, events: Sequence[tuple[int, Any]]) -> None:
         last = when
 
 
+def _lead(times: Sequence[float]) -> tuple[int, int]:
+    """Return how many notes lie before the first beat, and how many of them make a beat. They have a tempo and a bar of their own;
+    a short lead is a short note, since programs take no tempo of thousands."""
+    if not times[0]:
+        return 0, 1
+    lead = max(1, round(times[0] / (times[1] - times[0])))
+    return lead, next((p for p in _PARTS if times[0] / lead * p >= _LEAST_LEAD_BEAT_S), _PARTS[-1])
+
+
 def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
     """Return a tempo map whose beats fall on the given ones, a bar line on each downbeat, and a click on every mark."""
     beats = [m for m in marks if m.beat]
@@ -189,11 +198,7 @@ def _write_midi(marks: Sequence[Mark], metre: int) -> bytes:
         times, beats = [0.0, 0.5], []
     if times[0] < _NO_LEAD_S:
         times[0] = 0.0
-    period = times[1] - times[0]
-    # What lies before the first beat is counted as whole beats of their own tempo, and as a bar of their own; a little as a short
-    # note, since programs take no tempo of thousands.
-    lead = max(1, round(times[0] / period)) if times[0] else 0
-    parts = next((p for p in _PARTS if lead and times[0] / lead * p >= _LEAST_LEAD_BEAT_S), _PARTS[-1])
+    lead, parts = _lead(times)
     lead_ticks = lead * _TICKS // parts
     at_tick, at_s = 0, 0.0
     spans = [(lead / parts, times[0])] if lead else []
