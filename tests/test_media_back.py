@@ -1,6 +1,9 @@
 """Files that come while their project is open: a disk that is put in late, and the demo, opened while it is still drawn."""
 
+import os
 import shutil
+import signal
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -47,8 +50,19 @@ def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
 def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
     window: Window, qtbot: QtBot, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    """What was saved of it meanwhile stays. The drawing is held until the window has opened what there is."""
     monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path))
-    """What was saved of it meanwhile stays."""
+    made, drawing = [], subprocess.Popen
+
+    def held(command: list[str], **options: object) -> "subprocess.Popen[bytes]":
+        process = drawing(command, **options)  # type: ignore[call-overload]
+        if "tempik.cli" in command:
+            os.killpg(process.pid, signal.SIGSTOP)
+            made.append(process.pid)
+        return process  # type: ignore[no-any-return]
+
+    monkeypatch.setattr(subprocess, "Popen", held)
+    window.files.opened.connect(lambda: os.killpg(made[0], signal.SIGCONT))
     folder = tmp_path / "demo"
     shutil.copytree(demo, folder, ignore=shutil.ignore_patterns("tongs.mp4"))
     assert in_order_of_use()[0] != "tongs.mp4"
