@@ -94,6 +94,8 @@ def on_rows(times_s: Times, song: Played) -> tuple[int, float]:
 
 def _read(path: Path) -> tuple[bool, bool, str] | None:
     song = played(path)
+    if song is None:
+        print(f"{path} cannot be played; it is left out.", flush=True)
     if song is None or song.times_s[-1] < LEAST_S:
         return None
     found = analyse_samples(song.samples)

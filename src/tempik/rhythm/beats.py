@@ -44,7 +44,7 @@ class Beats(NamedTuple):
 
 
 RIVALS = 2
-_EARLY_S = 0.01
+_EARLY_S = 0.01  # so little before the song begins a beat is its beginning
 _SILENCE_DB = 45.0  # below the loud passages
 _PAUSE_S = 6.0  # beats are counted on through a shorter silence
 NONE = Beats((), 0.0)
@@ -164,7 +164,6 @@ def _counted(
     times, other, steady = _placed(candidate, power, rise, heard)
     downbeat = heard_at(heard, DOWNBEAT, times)
     in_bar, place = places_in_bars(bars, len(times), downbeat)
-    # A beat just before the song begins is its beginning.
     keep = _sounding(times, found) & (times > begins_s - _EARLY_S)
     times, other, in_bar, place = times[keep], other[keep], in_bar[keep], place[keep]
     if len(place):

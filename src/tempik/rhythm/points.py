@@ -36,10 +36,8 @@ def analyse_parts(parts: Iterable[NDArray[np.float32]], path: str, tell: Report)
         if number == 0 and len(samples) < SAMPLE_RATE // 2:
             raise TempikError(f"{path} lasts less than half a second; choose a longer song.")
         tell(0.35 if number == 0 else 0.95)
-        if number == 0:
-            done.append(analyse_samples(samples, tell))
-        else:
-            done.append(_analysed(samples, lambda share: None))
+        # Later parts begin within the music: silence before them would be heard as an attack.
+        done.append(analyse_samples(samples, tell) if number == 0 else _analysed(samples, lambda share: None))
     return done[0] if len(done) == 1 else _joined(done)
 
 
