@@ -24,6 +24,7 @@ from tempik.demo import demo_is_whole, write_demo
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.edit.draft import Wish
+from tempik.media.looking import look_over
 from tempik.project.file import save_reel
 from tempik.reel import Reel
 
@@ -96,10 +97,14 @@ def media(shared_folder: Path) -> Path:
 
 @pytest.fixture(scope="session")
 def drafted(media: Path, worker_cache: Path) -> Reel:
-    """The small reel, made once: records are frozen, so every test may have the same."""
+    """The small reel, made once: records are frozen, so every test may have the same. Its films are looked over once, too: every
+    window that opens it would begin to, and be closed before it had done."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("TEMPIK_CACHE", str(worker_cache))
-        return _small_reel(media)
+        made = _small_reel(media)
+        for piece in made.footage:
+            look_over(piece.path, piece.rotation_deg)
+        return made
 
 
 @pytest.fixture
