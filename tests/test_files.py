@@ -12,7 +12,7 @@ from tempik.check import as_csv
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.shell.window import Window
-from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.axis import AIR_PX, GUTTER, View
 from tempik.desktop.timeline.lanes.pictures import PICTURE_H
 from tempik.desktop.widgets import theme
 from tempik.edit.speed import speed as retiming
@@ -199,8 +199,8 @@ def test_the_speed_page_says_when_footage_runs_out_or_repeats(opened: Window) ->
 def test_a_view_keeps_the_reel_on_screen() -> None:
     timeline = Timeline(Reel(length_s=20.0))
     view = View.of(0.0, 50.0, 900).fitted(20.0)
-    assert view.x(0.0) == GUTTER and view.x(20.0) <= 900
-    assert view.panned(-5000, timeline).start_s == 0.0
+    assert (view.x(0.0), view.x(20.0)) == pytest.approx((GUTTER + AIR_PX, 900 - AIR_PX))
+    assert view.panned(-5000, timeline).x(0.0) == pytest.approx(GUTTER + AIR_PX)
     close = view.scaled(20.0, 500, timeline)
     far = close.panned(1e6, timeline)
     assert far.end_s <= 20.0 + 60 / far.px_per_s

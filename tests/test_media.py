@@ -159,7 +159,9 @@ def test_the_outline_shows_each_peak_where_it_is() -> None:
 
     samples = np.zeros((SOUND_RATE, 2), np.float32)
     samples[SOUND_RATE // 2] = 0.5
-    columns = waveform(Sound(samples, SOUND_RATE)).columns(0.0, 2.0, 20)
+    outline = waveform(Sound(samples, SOUND_RATE))
+    assert not outline.columns(-2.0, 0.0, 20).any(), "before a sound there is none"
+    columns = outline.columns(0.0, 2.0, 20)
     assert columns.argmax() == 5 and columns.max() == 1.0
     assert columns[10:].max() == 0.0
 

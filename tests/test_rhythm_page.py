@@ -14,6 +14,8 @@ from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.rhythm.painting import BARS_H, HEAD_H, SECTIONS_H
 from tempik.desktop.pages.rhythm.readings_strip import ROW_H
 from tempik.desktop.shell.window import Window
+from tempik.desktop.timeline.axis import GUTTER
+from tempik.desktop.widgets import theme
 from tempik.edit.draft import Wish
 from tempik.edit.song import points as edit_points
 from tempik.edit.song.readings import heard_anew
@@ -225,6 +227,24 @@ def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
     assert page.listening.pace == 0.75 and page.player.playing
     page.play.play_pause()
     assert not page.player.playing
+
+
+def test_a_point_on_the_very_first_instant_is_seen_whole(page: Window) -> None:
+    view, timeline = page.page(RhythmPage).view, page.timeline
+    page.project.change("placed", lambda r: edit_points.with_point(r, 0.0))
+    first = page.project.timeline.points[0]
+    view.show_all()
+    for px_per_s in (view.span.px_per_s, 300.0):
+        near(page, 0.0, px_per_s)
+        seen, x = view.grab().toImage(), round(view.span.x(first.time_s))
+        for side in (-1, 1):
+            row = [seen.pixelColor(x + side * d, SECTIONS_H + BARS_H + HEAD_H // 2).name() for d in range(2, 7)]
+            assert theme.RHYTHM in row, "to the left as to the right"
+    timeline.zoom(8, 0)
+    assert timeline.view.x(first.time_s) >= GUTTER + 8
+    page.undo()
+    QTest.mouseDClick(view, Qt.MouseButton.LeftButton, pos=QPoint(2, SECTIONS_H + BARS_H + HEAD_H + 30))
+    assert page.project.timeline.points[0].time_s == 0.0, "left of the beginning is the beginning"
 
 
 def test_jumping_to_a_bar_and_beat(page: Window) -> None:

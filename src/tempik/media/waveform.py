@@ -21,8 +21,9 @@ class Waveform(NamedTuple):
     def columns(self, start_s: float, end_s: float, count: int) -> NDArray[np.float32]:
         """Return the largest peak in each of `count` even columns between two instants; 0 outside the sound."""
         edges = np.linspace(start_s, end_s, count + 1) * PEAKS_PER_S
-        low = np.clip(np.floor(edges[:-1]).astype(int), 0, len(self.peaks))
-        high = np.clip(np.maximum(np.ceil(edges[1:]).astype(int), low + 1), 0, len(self.peaks))
+        first = np.floor(edges[:-1]).astype(int)
+        low = np.clip(first, 0, len(self.peaks))
+        high = np.clip(np.maximum(np.ceil(edges[1:]).astype(int), first + 1), 0, len(self.peaks))
         out = np.zeros(count, np.float32)
         inside = high > low
         if inside.any() and len(self.peaks):

@@ -6,7 +6,7 @@ from tempik.desktop.widgets.axis import Axis
 from tempik.timeline.timeline import Timeline
 
 GUTTER = 92  # the names of the lanes
-AIR_PX = 12
+AIR_PX = 12  # before the reel and after it
 MAX_PX_PER_FRAME = 48.0
 
 
@@ -18,12 +18,13 @@ class View(Axis):
         return View(start_s, px_per_s, width, GUTTER)
 
     def fitted(self, length_s: float) -> View:
-        """Return the view that shows the whole reel with a little air after it."""
-        return View.of(0.0, max(1.0, (self.width - GUTTER - AIR_PX) / max(length_s, 0.5)), self.width)
+        """Return the view that shows the whole reel with a little air about it."""
+        scale = max(1.0, self.fitting(length_s, AIR_PX))
+        return View.of(-AIR_PX / scale, scale, self.width)
 
     def scaled(self, factor: float, x: float, timeline: Timeline) -> View:
         """Return the view scaled about the instant under `x`, from the whole reel to single frames."""
-        least = (self.width - GUTTER - AIR_PX) / max(_length_s(timeline), 0.5) * 0.9
+        least = self.fitting(_length_s(timeline), AIR_PX) * 0.9
         return View(*self.zoomed(factor, x, least, MAX_PX_PER_FRAME * float(timeline.rate))).kept_on(timeline)
 
     def panned(self, pixels: float, timeline: Timeline) -> View:

@@ -23,13 +23,15 @@ FRAMES_SHOW_PX = 7  # a frame this wide can be told from its neighbours
 
 
 def paint_ground(p: QPainter, ctx: PaintContext) -> None:
-    """The ground of all lanes, darker past the reel's end."""
+    """The ground of all lanes, darker before the reel and past its end."""
     view, layout, timeline = ctx.view, ctx.layout, ctx.timeline
     p.fillRect(0, 0, view.width, ctx.height, QColor(theme.SUNK))
     for number, lane in enumerate(layout.lanes):
         if lane.key != "ruler" and layout.heights[number]:
             p.fillRect(layout.box(number, view.width), QColor(theme.GROUND))
-    end_x = view.x(time_of(timeline.frames, timeline.rate))
+    begin_x, end_x = view.x(0.0), view.x(time_of(timeline.frames, timeline.rate))
+    if begin_x > GUTTER:
+        p.fillRect(QRectF(GUTTER, RULER_H, begin_x - GUTTER, ctx.height), QColor(theme.SUNK))
     if end_x < view.width:
         p.fillRect(QRectF(max(end_x, GUTTER), RULER_H, view.width - end_x, ctx.height), QColor(theme.SUNK))
 

@@ -35,6 +35,12 @@ class Axis(NamedTuple):
         return self._replace(start_s=held - (x - self.left) / scale, px_per_s=scale)
 
     def kept(self, length_s: float, air_px: float = 0.0) -> Axis:
-        """Return the axis moved so that what lasts `length_s` stays in view, with a little air after it."""
-        latest = max(0.0, length_s - (self.room - air_px) / self.px_per_s)
-        return self._replace(start_s=min(max(self.start_s, 0.0), latest))
+        """Return the axis moved so that what lasts `length_s` stays in view, with so much air before and after it: a sign on the very
+        first instant is seen whole."""
+        earliest = -air_px / self.px_per_s
+        latest = max(earliest, length_s - (self.room - air_px) / self.px_per_s)
+        return self._replace(start_s=min(max(self.start_s, earliest), latest))
+
+    def fitting(self, length_s: float, air_px: float) -> float:
+        """Return how many pixels wide a second is where all of `length_s` is in view with air before and after it."""
+        return max(self.room - 2 * air_px, 1.0) / max(length_s, 0.5)

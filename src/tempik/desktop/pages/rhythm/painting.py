@@ -19,6 +19,7 @@ from tempik.time import clock_text
 SECTIONS_H = 18
 BARS_H = 20
 SECONDS_H = 18
+AIR_PX = 8  # before the song and after it
 HEAD_H = 20  # where the points' diamonds stand, above the wave
 MOST_PX_PER_S = 8000.0  # eight pixels a millisecond
 SAMPLES_SHOW = 2500.0  # from here on single swings are drawn rather than their outline
@@ -28,13 +29,21 @@ class Span(Axis):
     """The stretch of the song on screen."""
 
     def kept_on(self, length_s: float) -> Span:
-        """Return the span within the song, no wider than all of it."""
-        scale = min(max(self.px_per_s, self.width / max(length_s, 0.5)), MOST_PX_PER_S)
-        return Span(*self._replace(px_per_s=scale).kept(length_s))
+        """Return the span within the song, no wider than all of it with a little air about it."""
+        scale = min(max(self.px_per_s, self.fitting(length_s, AIR_PX)), MOST_PX_PER_S)
+        return Span(*self._replace(px_per_s=scale).kept(length_s, AIR_PX))
 
     def scaled(self, factor: float, x: float, length_s: float) -> Span:
         """Return the span scaled about the instant under `x`, from the whole song to a millisecond."""
-        return Span(*self.zoomed(factor, x, self.width / max(length_s, 0.5), MOST_PX_PER_S)).kept_on(length_s)
+        return Span(*self.zoomed(factor, x, self.fitting(length_s, AIR_PX), MOST_PX_PER_S)).kept_on(length_s)
+
+    def shows_all(self, length_s: float) -> bool:
+        return self.px_per_s <= self.fitting(length_s, AIR_PX) * 1.001
+
+    @staticmethod
+    def whole(length_s: float, width: int) -> Span:
+        """Return the span that shows the whole song."""
+        return Span(-length_s, 0.0, max(1, width)).kept_on(length_s)
 
 
 def wave_box(height: int) -> tuple[float, float]:

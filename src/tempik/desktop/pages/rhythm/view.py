@@ -91,7 +91,7 @@ class RhythmView(QWidget):
         self.refresh()
 
     def show_all(self) -> None:
-        self.span = Span(0.0, 0.0, max(1, self.width())).kept_on(self._length_s)
+        self.span = Span.whole(self._length_s, self.width())
         self.refresh()
 
     def show_reel(self) -> None:
@@ -120,11 +120,9 @@ class RhythmView(QWidget):
     # Painting
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        whole = self.span.px_per_s * self._length_s <= self.span.width * 1.001
-        self.span = self.span._replace(width=max(1, self.width()))
-        self.span = (
-            Span(0.0, 0.0, self.span.width).kept_on(self._length_s) if whole else self.span.kept_on(self._length_s)
-        )
+        whole = self.span.shows_all(self._length_s)
+        resized = self.span._replace(width=max(1, self.width())).kept_on(self._length_s)
+        self.span = Span.whole(self._length_s, self.width()) if whole else resized
         self.refresh()
 
     @painted
@@ -313,7 +311,7 @@ class RhythmView(QWidget):
         if pos.y() < SECTIONS_H:
             self._mark_section(self.span.time(pos.x()))
         elif pos.y() >= SECTIONS_H + BARS_H and self.point_under(pos) is None:
-            song_s = self.span.time(pos.x())
+            song_s = min(max(self.span.time(pos.x()), 0.0), self._length_s)
             self.project.change("Point placed by hand", lambda reel: edit_points.with_point(reel, song_s))
 
     def _mark_section(self, song_s: float) -> None:

@@ -130,7 +130,7 @@ class PictureLane(Lane):
     def paint_staying(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         """The name of a long clip that began further left."""
         rate, view = float(ctx.timeline.rate), ctx.view
-        placed = ctx.timeline.clip_at(int(view.start_s * rate), self.track)
+        placed = ctx.timeline.clip_at(max(0, int(view.start_s * rate)), self.track)
         if placed is None or box.bottom() <= ctx.layout.head_end:
             return
         where = clip_box(ctx.timeline, view, box, placed)

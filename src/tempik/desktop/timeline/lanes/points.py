@@ -90,7 +90,7 @@ class PointsLane(Lane):
 
     @staticmethod
     def _place(ctx: PaintContext, at: Pointer) -> None:
-        song_s = ctx.view.time(at.pos.x()) + ctx.timeline.start_s
+        song_s = max(0.0, ctx.view.time(at.pos.x()) + ctx.timeline.start_s)
         ctx.project.change("Point placed by hand", lambda reel: points.with_point(reel, song_s))
 
     def spoken(self, ctx: PaintContext) -> str:
