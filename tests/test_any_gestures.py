@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import random
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -16,16 +17,20 @@ from tempik.desktop.pages import PAGES
 from tempik.desktop.pages.page import Page
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
+from tempik.desktop.timeline.axis import GUTTER
 from tempik.edit.accents.keys import with_key
 from tempik.edit.clips.layers import with_clip_key, with_fade
+from tempik.edit.clips.nests import with_nest
 from tempik.edit.clips.place import with_clip_at, with_picture_row, with_row
 from tempik.edit.joins.laying import JoinPlace, laid
+from tempik.edit.song.points import with_moved_point
 from tempik.edit.sounds.clips import with_sound_clip, with_sound_track
 from tempik.edit.sounds.rows import with_sound_row
 from tempik.edit.titles import with_title
 from tempik.joins import join_of
 from tempik.reel import Edge, Reel, Rule, Title
 from tempik.reel.validate import problems
+from waiting import until_at_rest
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 NONE = Qt.KeyboardModifier.NoModifier
@@ -177,6 +182,47 @@ def test_no_drag_changes_a_locked_track(whole: Window, qtbot: QtBot) -> None:
             assert now == locked, f"{type(widget).__name__} {path} {held}"
         if project.history.at > 2:
             whole.undo()
+
+
+def _picture(window: Window) -> np.ndarray:
+    """The timeline as it stands, without what moves over it."""
+    window.timeline.repaint()
+    standing = window.timeline._picture._now
+    assert standing is not None
+    image = standing.layer.toImage()
+    return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), -1, 4).astype(int)
+
+
+@pytest.mark.parametrize("nested", [False, True])
+@pytest.mark.parametrize("seed", range(2))
+def test_the_timeline_that_follows_a_moved_point_is_the_one_painted_anew(
+    whole: Window, qtbot: QtBot, seed: int, nested: bool
+) -> None:
+    rng, timeline, project = random.Random(seed), whole.timeline, whole.project
+    qtbot.waitUntil(lambda: whole.song.bands is not None, timeout=30_000)
+    if nested:
+        clips = [placed.clip.id for placed in project.timeline.rows[0][1:3]]
+        project.change("Nested", lambda reel: with_nest(reel, clips)[0])
+    until_at_rest(whole, qtbot)
+    mended = 0
+    for number in range(24):
+        if number % 6 == 0:
+            timeline.fit()
+            for _ in range(rng.randrange(4)):
+                timeline.zoom(1.7, rng.randrange(GUTTER, timeline.width()))
+            qtbot.waitUntil(lambda: not timeline._coarse, timeout=10_000)
+        timeline.refresh()
+        before, point = _picture(whole), rng.choice(project.timeline.on_reel())
+        time_s = max(0.0, point.time_s + rng.choice((-0.2, -0.05, -0.01, 0.01, 0.05, 0.2)))
+        if not project.change("Point moved", lambda reel, to=point.id, at=time_s: with_moved_point(reel, to, at)):
+            continue
+        kept = timeline._picture._now is not None
+        after = _picture(whole)
+        timeline._picture.forget()
+        where = f"{point.label} to {time_s} in {timeline.view}"
+        assert np.mean(np.abs(after - _picture(whole)).max(axis=2) > 40) < 0.001, where
+        mended += kept and not (after == before).all()
+    assert mended >= 10, "most are painted along their stretch alone, and it is seen"
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)

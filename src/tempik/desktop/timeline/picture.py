@@ -1,9 +1,11 @@
-"""The timeline's standing picture: painted once, patched where only clips in their slots changed, moved along with what
+"""The timeline's standing picture: painted once, patched where only clips in their slots changed, painted anew along the stretch
+that follows moved points, moved along with what
 comes into view painted beside it, stretched while the scale changes from step to step and then sharpened part by part."""
 
 from __future__ import annotations
 
 from itertools import pairwise
+from math import ceil, floor
 from typing import NamedTuple
 
 from PySide6.QtCore import QRect, QRectF
@@ -12,8 +14,8 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.timeline import ground
 from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.changes import changed_boxes, changed_span
 from tempik.desktop.timeline.lane import PaintContext
-from tempik.desktop.timeline.lanes.pictures import changed_boxes
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painter_on
@@ -87,34 +89,53 @@ class StandingPicture:
             self._exact = now
         return bool(self._blurred)
 
-    def changed_boxes(self, ctx: PaintContext) -> list[QRectF] | None:
-        """Return the few boxes in which a reel looks otherwise than what is painted; None: anywhere."""
+    def mended(self, ctx: PaintContext) -> list[QRectF] | None:
+        """Paint anew what of a reel looks otherwise than in the picture, and return where that is; None: anywhere, nothing was
+        painted."""
         now = self._now
         if now is None or now.view != ctx.view or now.seen != _seen(ctx):
             return None
         boxes = changed_boxes(now.timeline, ctx.timeline, ctx.view, ctx.layout)
-        if boxes is None or len(boxes) > MOST_PATCHES:
-            return None
-        patched = now._replace(timeline=ctx.timeline)
-        self._now, self._exact = patched, patched if now is self._exact else self._exact
+        if boxes is not None and len(boxes) <= MOST_PATCHES:
+            for box in boxes:
+                _patch(now.layer, ctx._replace(within=box), box)
+        else:
+            part = _changed_part(now, ctx)
+            if part is None:
+                return None
+            boxes = [QRectF(part[0], 0, part[1] - part[0], ctx.height)] if part[1] > part[0] else []
+            for _ in boxes:
+                _paint_part(now.layer, ctx, *part)
+        self._now = now._replace(timeline=ctx.timeline)
+        self._exact = self._now if now is self._exact else self._exact
         return boxes
 
-    def patch(self, ctx: PaintContext, box: QRectF) -> None:
-        """Paint one box anew."""
-        if self._now is None:
-            return
-        with painter_on(self._now.layer) as p:
-            below = QRectF(0, ctx.layout.head_end, ctx.view.width, ctx.height)
-            room = QRectF(GUTTER, ctx.layout.head_end, ctx.view.room, ctx.height)
-            names = box.left() < GUTTER
-            box = box.adjusted(-1, -1, 1, 1).intersected(below)
-            p.setClipRect(box.intersected(room))
-            ground.paint_ground(p, ctx)
-            ground.paint_frame_cells(p, ctx.timeline, ctx.view, ctx.height)
-            _paint_lanes(p, ctx, head=False)
-            if names:
-                p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
-                _paint_names(p, ctx)
+
+def _patch(layer: QPixmap, ctx: PaintContext, box: QRectF) -> None:
+    """Paint one box anew."""
+    with painter_on(layer) as p:
+        below = QRectF(0, ctx.layout.head_end, ctx.view.width, ctx.height)
+        room = QRectF(GUTTER, ctx.layout.head_end, ctx.view.room, ctx.height)
+        names = box.left() < GUTTER
+        box = box.adjusted(-1, -1, 1, 1).intersected(below)
+        p.setClipRect(box.intersected(room))
+        ground.paint_ground(p, ctx)
+        ground.paint_frame_cells(p, ctx.timeline, ctx.view, ctx.height)
+        _paint_lanes(p, ctx, head=False)
+        if names:
+            p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
+            _paint_names(p, ctx)
+
+
+def _changed_part(now: _Painted, ctx: PaintContext) -> tuple[int, int] | None:
+    """Return from which x to which a reel whose points were moved looks otherwise; None where that is most of the picture."""
+    ratio = now.layer.devicePixelRatio()
+    span = changed_span(now.timeline, ctx.timeline, ctx) if ratio == int(ratio) else None
+    if span is None:
+        return None
+    left, right = (ctx.view.x(time_s) for time_s in span)
+    left, right = max(floor(left) - MARGIN, GUTTER), min(ceil(right) + MARGIN, ctx.view.width)
+    return (left, right) if right - left <= ctx.view.room * MOST_NEW else None
 
 
 def _seen(ctx: PaintContext) -> tuple[object, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QPointF, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QColor,
     QHelpEvent,
@@ -105,11 +105,11 @@ class TimelineView(DropTarget):
             self._layout = (key, layout_of(lanes_of(reel), self.height(), self._scroll))
         return self._layout[1]
 
-    def context(self, within: QRectF | None = None) -> PaintContext:
+    def context(self) -> PaintContext:
         """Return what lanes paint and hit-test by now."""
         return PaintContext(
             self.project, self.view, self.layout_, self.song, self.strips, self.watch, self.asks, self.height(),
-            self._placing(), self.shapes, within=within,
+            self._placing(), self.shapes,
         )  # fmt: skip
 
     def refresh(self) -> None:
@@ -172,12 +172,11 @@ class TimelineView(DropTarget):
         else:
             self.view = self.view.kept_on(timeline)
         self._scroll = min(self._scroll, self.layout_.hidden)
-        changed = self._picture.changed_boxes(self.context())
+        changed = self._picture.mended(self.context())
         if changed is None:
             self.refresh()
             return
         for box in changed:
-            self._picture.patch(self.context(box), box)
             self.update(box.adjusted(-2, -2, 2, 2).toAlignedRect())
 
     def _follow(self, frame: int) -> None:

@@ -133,11 +133,20 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
     for then, now in zip(before.seams, after.seams, strict=True):
         if then is now:
             continue
-        old, new = ({(id(s.join), s.begin, s.turn, s.end, s.missing): s for s in seams} for seams in (then, now))
+        old, new = ({_looks(s): s for s in seams} for seams in (then, now))
         for key in old.keys() ^ new.keys():
             seam = old.get(key) or new[key]
             out.append(plate_of(after, view, layout, seam).adjusted(-4, -2, 4, 4))
     return out
+
+
+def looks_alike(one: Seam, other: Seam) -> bool:
+    """Tell whether two joins are painted alike."""
+    return _looks(one) == _looks(other)
+
+
+def _looks(seam: Seam) -> tuple[int, ...]:
+    return (id(seam.join), seam.begin, seam.turn, seam.end, seam.missing)
 
 
 def seam_under(ctx: PaintContext, pos: QPointF) -> Seam | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from math import floor
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
@@ -11,7 +12,6 @@ from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import paint_dots
 from tempik.desktop.timeline.in_view import clips_in_view
 from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
-from tempik.desktop.timeline.lanes import joins, sounds
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
 from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
@@ -23,7 +23,6 @@ from tempik.desktop.timeline.lanes.clip_painting import (
     paint_name_again,
 )
 from tempik.desktop.timeline.lanes.clip_waves import wave_height, wave_hit
-from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_spans
@@ -310,7 +309,8 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
     if box.width() > KEPT_CLIP_PX:
         paint_clip(p, ctx, placed, box, tint)
     else:
-        p.drawPixmap(QPointF(round(box.left()), box.top()), clip_picture(p, ctx, placed, box, tint))
+        # A box begins half a pixel after its frame does. Rounding that would go to even pixels, now left and now right.
+        p.drawPixmap(QPointF(floor(box.left() + 1e-6), box.top()), clip_picture(p, ctx, placed, box, tint))
     if ctx.timeline.reel.tracks[placed.clip.track].hidden:
         p.fillRect(box, colour(theme.SUNK, 0.72))
     if placed.clip.group:
@@ -330,32 +330,6 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
         p.setBrush(colour(theme.TEXT, 0.0 if first and len(selection.clip_ids) == 1 else 0.1))
         p.drawRoundedRect(box.adjusted(1, 1, -1, -1), 3, 3)
         p.setBrush(Qt.BrushStyle.NoBrush)
-
-
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
-    """Return where a reel looks otherwise than before, where only clips in their old slots and accent rows do; None:
-    anywhere."""
-    then, now = before.reel, after.reel
-    parts = ("soundtrack", "footage", "tracks")
-    other_rows = [f.row.id for f in before.fired] != [f.row.id for f in after.fired]
-    other_form = (then.width, then.height, then.rate, then.length_s) != (now.width, now.height, now.rate, now.length_s)
-    if other_rows or other_form or any(getattr(then, part) is not getattr(now, part) for part in parts):
-        return None
-    if len(before.placed) != len(after.placed):
-        return None
-    other = [n for n, (old, new) in enumerate(zip(before.fired, after.fired, strict=True)) if old is not new]
-    out = []
-    if other:  # neighbours are painted in one go
-        top, end = layout.row_top(other[0]), layout.row_top(other[-1]) + layout.row_h
-        out.append(QRectF(0, top, view.width, end - top))
-    for a, b in zip(before.placed, after.placed, strict=True):
-        if a is not b:
-            if a.clip.id != b.clip.id or a[2:6] != b[2:6] or a.clip.track != b.clip.track or a.ties != b.ties:
-                return None
-            lane = QRectF(GUTTER, layout.picture_top(b.clip.track), view.room, layout.picture_h)
-            out.append(clip_box(after, view, lane, b))
-    heard = sounds.changed_boxes(before, after, view, layout)
-    return None if heard is None else out + heard + joins.changed_boxes(before, after, view, layout)
 
 
 def wave_box(ctx: PaintContext, placed: Placed, lane: QRectF) -> QRectF:
