@@ -43,6 +43,21 @@ def pytest_collection_finish() -> None:
     gc.freeze()
 
 
+@pytest.fixture(scope="session")
+def worker_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A cache that tests of one process share: the same few files are looked through once."""
+    return tmp_path_factory.mktemp("cache")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def nobodys_cache(worker_cache: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """What is made for several tests is never kept in the user's own cache."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("TEMPIK_CACHE", str(worker_cache))
+        patch.setenv("TEMPIK_STATE", str(tmp_path_factory.mktemp("state")))
+        yield
+
+
 @pytest.fixture(autouse=True)
 def own_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path / "cache"))
@@ -96,15 +111,13 @@ def media(shared_folder: Path) -> Path:
 
 
 @pytest.fixture(scope="session")
-def drafted(media: Path, worker_cache: Path) -> Reel:
+def drafted(media: Path) -> Reel:
     """The small reel, made once: records are frozen, so every test may have the same. Its films are looked over once, too: every
     window that opens it would begin to, and be closed before it had done."""
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("TEMPIK_CACHE", str(worker_cache))
-        made = _small_reel(media)
-        for piece in made.footage:
-            look_over(piece.path, piece.rotation_deg)
-        return made
+    made = _small_reel(media)
+    for piece in made.footage:
+        look_over(piece.path, piece.rotation_deg)
+    return made
 
 
 @pytest.fixture
@@ -147,12 +160,6 @@ def window(qtbot: QtBot) -> Iterator[Window]:
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     del made
     gc.collect()
-
-
-@pytest.fixture(scope="session")
-def worker_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A cache that tests of one process share: the same few files are looked through once."""
-    return tmp_path_factory.mktemp("cache")
 
 
 @pytest.fixture

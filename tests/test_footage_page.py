@@ -23,15 +23,25 @@ pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
 
 
-@pytest.fixture
-def shelf(window: Window, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
-    """The window on its Footage page with a ball that bounces at 0.7 s, 24 in 30, and a still."""
-    write_video(tmp_path / "ball.mp4", scene(bounce(0.7), 60), 84, 60)
+@pytest.fixture(scope="module")
+def films(tmp_path_factory: pytest.TempPathFactory) -> list[str]:
+    """A ball that bounces at 0.7 s, 24 in 30, and a still, made and looked over once."""
+    folder = tmp_path_factory.mktemp("films")
+    write_video(folder / "ball.mp4", scene(bounce(0.7), 60), 84, 60)
     draw = numbered(320, 180)
-    write_video(tmp_path / "pulldown.mp4", lambda n: draw(n - n // 5 - (n % 5 == 4)), 100, 30)
-    write_video(tmp_path / "wide.mp4", numbered(1280, 720), 40, 25, gop=40)
+    write_video(folder / "pulldown.mp4", lambda n: draw(n - n // 5 - (n % 5 == 4)), 100, 30)
+    write_video(folder / "wide.mp4", numbered(1280, 720), 40, 25, gop=40)
+    return [str(folder / n) for n in ("ball.mp4", "pulldown.mp4", "wide.mp4")]
+
+
+@pytest.fixture
+def shelf(
+    window: Window, qtbot: QtBot, films: list[str], worker_cache: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Window]:
+    """The window on its Footage page with those three films, looked over."""
+    monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
     window.commands["show_footage"].trigger()
-    window.files.add_footage([str(tmp_path / n) for n in ("ball.mp4", "pulldown.mp4", "wide.mp4")])
+    window.files.add_footage(films)
     qtbot.waitUntil(lambda: len(window.project.reel.footage) == 3, timeout=WAIT)
     paths = [f.path for f in window.project.reel.footage]
     for piece in window.project.reel.footage:

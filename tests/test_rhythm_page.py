@@ -19,6 +19,7 @@ from tempik.desktop.widgets import theme
 from tempik.edit.draft import Wish
 from tempik.edit.song import points as edit_points
 from tempik.edit.song.readings import heard_anew
+from tempik.media.looking import look_over
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Choice, Soundtrack
 
@@ -32,13 +33,17 @@ def forged(media: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     write_song(folder / "song.wav")
     files = [str(media / "a.mp4"), str(media / "b.mp4")]
     wish = Wish(every=4, length_s=30.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
-    save_reel(assemble(str(folder / "song.wav"), files, [(files[0], 2.0)], wish).reel, folder / "r.tempik")
+    reel = assemble(str(folder / "song.wav"), files, [(files[0], 2.0)], wish).reel
+    for piece in reel.footage:
+        look_over(piece.path, piece.rotation_deg)
+    save_reel(reel, folder / "r.tempik")
     return folder / "r.tempik"
 
 
 @pytest.fixture
-def page(window: Window, forged: Path, qtbot: QtBot) -> Window:
+def page(window: Window, forged: Path, qtbot: QtBot, worker_cache: Path, monkeypatch: pytest.MonkeyPatch) -> Window:
     """That reel, open at the Rhythm page with its song read."""
+    monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
     assert window.files.open_project(forged)
     window.commands["show_rhythm"].trigger()
     qtbot.waitUntil(lambda: window.song.sound is not None, timeout=WAIT)
