@@ -113,8 +113,8 @@ def kept_strip(path: str, rotation_deg: int) -> Strip | None:
     tall = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
     if tall is None or found.height < 1 or tall.shape[0] != found.height * len(found.times_s):
         return None
-    rgb = np.ascontiguousarray(tall[..., ::-1]).reshape(len(found.times_s), found.height, tall.shape[1], 3)
-    return Strip(np.array(found.times_s), rgb.astype(np.uint8, copy=False))
+    rgb = np.asarray(cv2.cvtColor(tall, cv2.COLOR_BGR2RGB), np.uint8)  # turned about by strides it took as long as decoding
+    return Strip(np.array(found.times_s), rgb.reshape(len(found.times_s), found.height, tall.shape[1], 3))
 
 
 def keep_strip(path: str, rotation_deg: int, strip: Strip) -> None:
@@ -122,8 +122,8 @@ def keep_strip(path: str, rotation_deg: int, strip: Strip) -> None:
     count, height, width, _ = strip.pictures.shape
     if count * height > MOST_JPEG:
         return
-    tall = strip.pictures.reshape(count * height, width, 3)[..., ::-1]
-    good, jpeg = cv2.imencode(".jpg", np.ascontiguousarray(tall), [cv2.IMWRITE_JPEG_QUALITY, 88])
+    tall = cv2.cvtColor(strip.pictures.reshape(count * height, width, 3), cv2.COLOR_RGB2BGR)
+    good, jpeg = cv2.imencode(".jpg", tall, [cv2.IMWRITE_JPEG_QUALITY, 88])
     if good:
         keep_entry(_entry(path, rotation_deg), _Kept(tuple(map(float, strip.times_s)), height, jpeg.tobytes()))
 
