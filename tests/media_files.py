@@ -10,6 +10,8 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.media.scaling import converted
+
 SOUND_RATE = 48000
 Picture = Callable[[int], NDArray[np.uint8]]
 
@@ -68,7 +70,7 @@ def write_video(
             stream.set_display_rotation(rotate)
         audio = container.add_stream("aac", rate=SOUND_RATE, layout="mono") if sound is not None else None
         for number in range(frames):
-            frame = av.VideoFrame.from_ndarray(picture(number), "rgb24").reformat(format=pixel_format)
+            frame = converted(av.VideoFrame.from_ndarray(picture(number), "rgb24"), pixel_format)
             frame.pts = number if stamps_ms is None else stamps_ms[number]
             frame.time_base = 1 / Fraction(rate) if stamps_ms is None else Fraction(1, 1000)
             container.mux(stream.encode(frame))

@@ -17,6 +17,7 @@ from tempik.demo.drawing import Image
 from tempik.demo.scenes import SCENES, Scene
 from tempik.demo.song import RATE, blow_sound
 from tempik.disk.writing import fresh_file
+from tempik.media.scaling import converted
 
 AHEAD = 4  # frames that are drawn before they are encoded
 
@@ -62,7 +63,7 @@ def _drawn(scene: Scene) -> Iterator[av.VideoFrame]:
 
     def frame(number: int) -> av.VideoFrame:
         made = av.VideoFrame.from_ndarray(_picture(scene, draw, number), "bgr24")
-        return made.reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
+        return converted(made, "yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
 
     with ThreadPoolExecutor(1) as ahead:
         waiting = deque(ahead.submit(frame, number) for number in range(AHEAD))

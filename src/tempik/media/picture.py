@@ -16,6 +16,7 @@ from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
 from tempik.media.meaning import AS_SAID, Colour, Meaning, meaning_of
+from tempik.media.scaling import converted
 
 Plane = NDArray[np.uint8]
 BLACK_Y, MID_CHROMA, WHITE_Y = 16, 128, 235
@@ -62,13 +63,13 @@ def from_frame(frame: VideoFrame, colour: Colour = AS_SAID) -> Picture:
 
 def _converted(frame: VideoFrame, meant: Meaning) -> Picture:
     if frame.format.is_rgb or meant.rgb:
-        return from_rgb(_even(np.asarray(frame.reformat(format="rgb24").to_ndarray(), dtype=np.uint8)))
+        return from_rgb(_even(np.asarray(converted(frame, "rgb24").to_ndarray(), dtype=np.uint8)))
     if frame.format.name not in ("yuv420p", "yuvj420p"):
         # To 8 bits and half the chroma alone: matrix and range stay, since swscale's own change of them tints greys.
         space = Colorspace.ITU709 if meant.matrix == "bt709" else Colorspace.ITU601
         side = ColorRange.JPEG if meant.full else ColorRange.MPEG
-        frame = frame.reformat(
-            format="yuv420p", src_colorspace=space, dst_colorspace=space, src_color_range=side, dst_color_range=side
+        frame = converted(
+            frame, "yuv420p", src_colorspace=space, dst_colorspace=space, src_color_range=side, dst_color_range=side
         )
     picture = Picture(*(_plane(frame, i) for i in range(3)))
     return picture if meant.matrix == "bt709" and not meant.full else _turned(picture, meant.matrix, meant.full)
@@ -130,7 +131,7 @@ def alpha_of(frame: VideoFrame) -> Plane | None:
     """Return how far each sample covers what is below, or None for pixels that have no such part."""
     if not has_alpha(frame.format.name):
         return None
-    return _plane(frame.reformat(format="yuva444p"), 3).copy()
+    return _plane(converted(frame, "yuva444p"), 3).copy()
 
 
 def has_alpha(pixel_format: str) -> bool:
@@ -176,8 +177,8 @@ def _from_wide(frame: VideoFrame, meant: Meaning) -> Picture:
     """Return BT.709 pictures of footage with BT.2020 primaries, of standard light, PQ or HLG: linear light, other primaries,
     highlights bent."""
     side = ColorRange.JPEG if meant.full else ColorRange.MPEG
-    rgb = frame.reformat(
-        format="rgb48le", src_colorspace=BT2020, dst_colorspace=BT2020, src_color_range=side
+    rgb = converted(
+        frame, "rgb48le", src_colorspace=BT2020, dst_colorspace=BT2020, src_color_range=side
     ).to_ndarray()
     linear = cv2.transform(_light(meant.light)[rgb], _TO_709)
     steps = np.clip(np.sqrt(np.clip(linear, 0, 16)) * (4095 / 4) + 0.5, 0, 4095).astype(np.uint16)

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from tempik.formats import Format
 from tempik.media.picture import Picture, Plane, to_frame, to_rgb
+from tempik.media.scaling import converted
 
 # Makers' parts of the names of encoders that run on a graphics chip, in the order in which they are tried.
 CHIPS = ("nvenc", "qsv", "amf", "v4l2m2m")
@@ -132,8 +133,8 @@ def encodable(picture: Picture, pixels: str, cover: Plane | None = None) -> Vide
     frame = to_frame(picture)
     if pixels == "yuv420p":
         return frame
-    frame = frame.reformat(
-        format=pixels, src_colorspace=1, dst_colorspace=1, src_color_range=1, dst_color_range=1, threads=1
+    frame = converted(
+        frame, pixels, src_colorspace=1, dst_colorspace=1, src_color_range=1, dst_color_range=1, threads=1
     )
     if pixels.startswith("yuva"):
         _write_cover(frame, np.full(picture.y.shape, 255, np.uint8) if cover is None else cover)
