@@ -1,4 +1,4 @@
-"""The commands, as whole processes: what a person types, and what a person gets."""
+"""The commands: what a person types, and what a person gets."""
 
 import contextlib
 import csv
@@ -7,6 +7,7 @@ import json
 import subprocess
 import sys
 from pathlib import Path
+from typing import NamedTuple
 
 import av
 import pytest
@@ -18,27 +19,59 @@ from tempik.reel import Reel
 from tempik.timeline.timeline import Timeline
 
 
-def tempik(*arguments: object, code: int = 0) -> subprocess.CompletedProcess[str]:
+class Ran(NamedTuple):
+    """What a command said."""
+
+    stdout: str
+    stderr: str
+
+
+def tempik(*arguments: object, code: int = 0) -> Ran:
     """Run a command and check its exit code; a failure's stderr is one sentence."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            ended = main([*map(str, arguments)])
+        except SystemExit as stop:
+            ended = int(stop.code or 0)
+    return _checked(Ran(out.getvalue(), err.getvalue()), ended, code)
+
+
+def as_process(*arguments: object, code: int = 0) -> Ran:
+    """Run a command as a process of its own."""
     run = subprocess.run(
         [sys.executable, "-m", "tempik.cli", *map(str, arguments)], check=False, capture_output=True, text=True
     )
-    assert run.returncode == code, run.stderr
+    return _checked(Ran(run.stdout, run.stderr), run.returncode, code)
+
+
+def _checked(ran: Ran, ended: int, code: int) -> Ran:
+    assert ended == code, ran.stderr
     if code == 1:
-        assert run.stderr.startswith("tempik: ") and len(run.stderr.strip().splitlines()) == 1
-        assert "Traceback" not in run.stderr
-    return run
+        assert ran.stderr.startswith("tempik: ") and len(ran.stderr.strip().splitlines()) == 1
+        assert "Traceback" not in ran.stderr
+    return ran
 
 
 @pytest.fixture
-def project(media: Path, tmp_path: Path) -> Path:
+def project(media: Path, tmp_path: Path, worker_cache: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     path = tmp_path / "r.tempik"
+    monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
     tempik(
         "draft", "--song", media / "song.wav", "--footage", media / "a.mp4", media / "b.mp4", "--footage", media / "c.mp4",
         "--cue", f"{media / 'a.mp4'}=2.0", "--cue", "b.mp4=2.0", "--length", 8, "--size", "180x320", "--rate", "30000/1001",
         "--every", 4, "--accent", "flash:4", "--accent", "shake", "-o", path,
     )  # fmt: skip
     return path
+
+
+def test_a_command_is_a_process_with_an_exit_code(project: Path, media: Path, tmp_path: Path) -> None:
+    assert json.loads(as_process("check", project).stdout)["ok"]
+    assert "gone.wav" in as_process("beats", tmp_path / "gone.wav", code=1).stderr
+    assert "usage" in as_process("beats", code=2).stderr
+    out = tmp_path / "o.mp4"
+    lines = as_process("export", project, "-o", out, "--quality", "draft", "--progress", "json").stdout.splitlines()
+    assert json.loads(lines[-1])["done"] == 240 and out.is_file()
 
 
 def test_beats_as_csv_and_json(media: Path, tmp_path: Path) -> None:
