@@ -54,8 +54,8 @@ class PointsLane(Lane):
         dots: list[float] = []
         for point in points_in_view(timeline, view):
             x = view.x(timeline.reel_s(point))
-            if not GUTTER <= x <= view.width:
-                continue
+            if not GUTTER - REACH_PX <= x <= view.width + REACH_PX:
+                continue  # of one beyond the edge a part may be seen; the names lie over the rest
             plain = close < 15 and point.kind in ("beat", "hand", "onset", "part")
             if (plain or close < 3) and point.kind != "drop":
                 dots.append(x)
