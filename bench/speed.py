@@ -127,9 +127,24 @@ def bench_beats(folder: Path) -> None:
     )
 
 
+_START = """
+import os, time
+began = time.perf_counter()
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from tempik.desktop.app import run
+application = QApplication([])
+def up():
+    application.processEvents()
+    print(time.perf_counter() - began, flush=True)
+    os._exit(0)
+QTimer.singleShot(0, up)
+run()
+"""
+
 _WINDOW = """
 import os, sys, time
-began = time.perf_counter()
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
@@ -144,8 +159,6 @@ theme.dress(app)
 window = Window()
 put_interface_first(window)
 window.show()
-app.processEvents()
-print(time.perf_counter() - began)
 window.resize(1280, 800)
 worst = 0.0
 def spin(ms):
@@ -162,31 +175,45 @@ def spin(ms):
     beat.timeout.connect(tick)
     beat.start()
     loop.exec()
+def act(ms, what):
+    # Within the loop, as a click is: what it does itself counts too.
+    QTimer.singleShot(0, what)
+    spin(ms)
+def longest(acts):
+    global worst
+    found = []
+    for name, ms, what in acts:
+        worst = 0.0
+        act(ms, what)
+        found.append((worst, name))
+    return sorted(found, reverse=True)
 window.files.open_project(Path(sys.argv[1]))
 spin(4000)
 while window.worker.jobs or window.bench.unmade:  # nobody touches anything: pages are made ahead
     spin(200)
 spin(1000)
-worst = 0.0
-window.project.selection.select_clip(window.project.timeline.placed[1].clip.id)
-window.commands["show_speed"].trigger(); spin(300)
-for k in range(12):
-    window.timeline.zoom(1.3); spin(40)
-point = window.project.timeline.on_reel()[6]
 from tempik.edit.song import points as edit_points
 from tempik.desktop.session.gesture import Gesture
+point = window.project.timeline.on_reel()[6]
 gesture = Gesture(window.project)
-for k in range(20):
-    gesture.show(lambda reel: edit_points.with_moved_point(reel, point.id, point.time_s + k * 0.004)); spin(30)
-gesture.settle("Point moved")
-window.undo()
-window.commands["show_rhythm"].trigger(); spin(300)
-window.rhythm.half_tempo(); spin(60); window.undo(); spin(60)
-window.rhythm.set_metre(3); spin(60); window.undo(); spin(60)
-for k in range(8):
-    window.page(RhythmPage).view.zoom(1.5); spin(40)
-window.commands["show_check"].trigger(); spin(300)
-print(worst, flush=True)
+def moved(k):
+    gesture.show(lambda reel: edit_points.with_moved_point(reel, point.id, point.time_s + k * 0.004))
+from tempik.desktop.pages import PAGES
+for ms, name in longest([
+    ("select a clip", 300, lambda: window.project.selection.select_clip(window.project.timeline.placed[1].clip.id)),
+    ("show Speed", 300, lambda: window.commands["show_speed"].trigger()),
+    *[("zoom", 40, lambda: window.timeline.zoom(1.3)) for k in range(12)],
+    *[("drag a point", 30, lambda k=k: moved(k)) for k in range(20)],
+    ("drop it", 60, lambda: gesture.settle("Point moved")),
+    ("undo", 60, window.undo),
+    ("show Rhythm", 300, lambda: window.commands["show_rhythm"].trigger()),
+    ("half tempo", 60, window.rhythm.half_tempo), ("undo", 60, window.undo),
+    ("three in a bar", 60, lambda: window.rhythm.set_metre(3)), ("undo", 60, window.undo),
+    *[("zoom the song", 40, lambda: window.page(RhythmPage).view.zoom(1.5)) for k in range(8)],
+    *[(f"show {page.title}", 300, lambda page=page: window.open_page(page)) for page in PAGES],
+])[:8]:
+    print(ms, name)
+sys.stdout.flush()
 if len(sys.argv) < 3:
     os._exit(0)
 window.play.play_pause(); spin(6000)
@@ -201,17 +228,21 @@ window.shut_down()
 """
 
 
-def bench_window(demo: Path) -> None:
-    def run(*arguments: str) -> list[str]:
-        done = subprocess.run([sys.executable, "-c", _WINDOW, *arguments], capture_output=True, text=True, check=True)
-        return done.stdout.strip().splitlines()
+def _run(script: str, *arguments: str) -> list[str]:
+    done = subprocess.run([sys.executable, "-c", script, *arguments], capture_output=True, text=True, check=True)
+    return done.stdout.strip().splitlines()
 
+
+def bench_window(demo: Path) -> None:
     project = str(demo / PROJECT)
-    runs = [run(project)[-2:] for _ in range(5)]
-    up, block = (statistics.median(float(lines[k]) for lines in runs) for k in (0, 1))
-    say("window up, empty", f"{up:.2f} s", "≤ 1.0 s", up <= 1.0)
-    say("longest block of the interface while editing", f"{block * 1000:.0f} ms", "≤ 50 ms", block <= 0.05)
-    played, held = run(project, "play")[-2:]
+    starts = [float(_run(_START)[0]) for _ in range(7)]
+    up = statistics.median(starts)
+    say("window up, empty", f"{up:.2f} s, {min(starts):.2f} to {max(starts):.2f}", "≤ 1.0 s", up <= 1.0)
+    found = [_run(_WINDOW, project)[0].split(" ", 1) for _ in range(5)]
+    block, name = statistics.median_low([(float(seconds), name) for seconds, name in found])
+    text = f"{block * 1000:.0f} ms ({name})"
+    say("longest block of the interface while editing", text, "≤ 50 ms", block <= 0.05)
+    played, held = _run(_WINDOW, project, "play")[-2:]
     dropped, frames = played.split()
     say("playing the demo for six seconds in the window", f"{dropped} of {frames} dropped", "0 dropped", dropped == "0")
     say("memory of the window after playing and exporting the demo", f"{held} MB", "< 1024 MB", float(held) < 1024)
@@ -242,10 +273,8 @@ os._exit(0)
 
 def bench_ahead() -> None:
     """Print the longest time for which a window stands still while it makes its pages ahead, soon after each start."""
-    runs = [
-        subprocess.run([sys.executable, "-c", _AHEAD], capture_output=True, text=True, check=True) for _ in range(3)
-    ]
-    longest, page = sorted((float(r.stdout.split()[0]), r.stdout.split()[1]) for r in runs)[1]
+    runs = [_run(_AHEAD)[-1].split() for _ in range(3)]
+    longest, page = sorted((float(seconds), title) for seconds, title in runs)[1]
     say("a page made ahead, the longest step", f"{1000 * longest:.0f} ms ({page})", "≤ 200 ms", longest <= 0.2)
 
 

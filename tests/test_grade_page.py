@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QImage, QKeyEvent
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QPixmap
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog
 from pytestqt.qtbot import QtBot
@@ -301,9 +301,15 @@ def test_a_lut_is_read_and_taken_off(page: GradePage, qtbot: QtBot, tmp_path: Pa
 def test_looks_are_painted_without_what_takes_long(page: GradePage, monkeypatch: pytest.MonkeyPatch) -> None:
     """The window stood still for seconds while the page was made ahead, soon after each start."""
     monkeypatch.setattr("tempik.grade.apply.table_of", lambda *_: pytest.fail("a table was made"))
-    page.tiles.show_frame(QImage(180, 320, QImage.Format.Format_RGB888))
+    frame = QPixmap(180, 320)
+    frame.fill(QColor("#445566"))
+    page.tiles.show_frame(frame)
     page.tiles.grab()
-    assert len(page.tiles._made) == len(page.tiles.items)
+    made = dict(page.tiles._made)
+    assert len(made) == len(page.tiles.items)
+    page.tiles.show_frame(QPixmap(frame))
+    page.tiles.grab()
+    assert page.tiles._made == made, "on the same frame nothing is made anew"
 
 
 # Scopes

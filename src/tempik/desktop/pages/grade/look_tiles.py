@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QPainter, QPixmap
+from PySide6.QtGui import QPainter, QPixmap
 
 from tempik.desktop.widgets.tile_grid import TileGrid
 from tempik.desktop.widgets.tile_pictures import NAME_H, PICTURE_H, TILE_W, as_pixmap, cut_to, paint_framed
@@ -43,13 +43,24 @@ class LookTiles(TileGrid):
         self.used = Grade()
         self._ground: Picture = cut_to(None, TILE_W, PICTURE_H)
         self._made: dict[str, QPixmap] = {}
+        self._shown_on = 0
         self.setAccessibleName("Looks; arrows choose, Enter takes one")
         self.show_items(choices())
 
-    def show_frame(self, image: QImage | None) -> None:
-        """Show the looks on another frame."""
-        self._ground = cut_to(QPixmap.fromImage(image) if image is not None else None, TILE_W, PICTURE_H)
+    def show_frame(self, pixmap: QPixmap | None) -> None:
+        """Show the looks on a frame; on the one that they are on already nothing is made anew."""
+        key = pixmap.cacheKey() if pixmap is not None else 0
+        if key == self._shown_on:
+            return
+        self._shown_on = key
+        self._ground = cut_to(pixmap, TILE_W, PICTURE_H)
         self._made.clear()
+        self.update()
+
+    def show_choices(self) -> None:
+        """Show the looks that there are now: one of them may be another under an old name."""
+        self._made.clear()
+        self.show_items(choices())
         self.update()
 
     def show_used(self, grade: Grade) -> None:

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.pages.grade.across import AcrossRow
-from tempik.desktop.pages.grade.look_tiles import Choice, LookTiles, choices
+from tempik.desktop.pages.grade.look_tiles import Choice, LookTiles
 from tempik.desktop.pages.grade.panes import BalancePane, ColourPane, CurvesPane, EffectsPane, LightPane, Pane
 from tempik.desktop.pages.grade.scope_view import ScopeView
 from tempik.desktop.pages.grade.split_tool import SplitTool, after_of
@@ -189,7 +189,7 @@ class GradePage(Page):
         if under:
             source = float(source_at_frames(under[0], np.array([float(frame)]), timeline.rate)[0])
             pixmap = self.desk.strips.at(under[0].footage.path, source)
-        self.tiles.show_frame(pixmap.toImage() if pixmap is not None else None)
+        self.tiles.show_frame(pixmap)
 
     def _take(self, choice: Choice) -> None:
         self.project.compare(None)
@@ -218,8 +218,7 @@ class GradePage(Page):
         self._other_looks()
 
     def _other_looks(self) -> None:
-        self.tiles.show_items(choices())
-        self.tiles.update()
+        self.tiles.show_choices()
 
     def keep_look(self) -> None:
         """Ask for a name and keep the grade as a look, with the frame that is shown."""
