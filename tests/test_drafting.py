@@ -118,6 +118,20 @@ def test_what_is_blurred_or_knocked_about_is_left_out_and_said(tmp_path: Path) -
     assert all(not bad[:, int(c.time_s / STEP_S)].any() for c in material.chances)
 
 
+def test_a_ball_that_falls_before_a_plain_ground_is_not_taken_for_a_knock(tmp_path: Path) -> None:
+    """The flow makes up what the ground does, and jumps as the ball does."""
+
+    def draw(number: int) -> Picture:
+        image = np.full((640, 360, 3), (32, 44, 60), np.uint8)
+        fallen = (number % 25) / 25
+        rows, columns = np.ogrid[:640, :360]
+        image[(rows - 60 - 520 * fallen**2) ** 2 + (columns - 180) ** 2 < 30**2] = (250, 190, 60)
+        return image
+
+    write_video(tmp_path / "d.mp4", draw, 125, 25)
+    assert not unusable(study(str(tmp_path / "d.mp4")).course)[2].any()
+
+
 def test_a_steady_pan_is_not_taken_for_a_knock(tmp_path: Path) -> None:
     wide = texture(900, 180)
     write_video(tmp_path / "p.mp4", lambda n: as_rgb(wide[:, 4 * n : 4 * n + 320]), 120, 30)

@@ -177,9 +177,7 @@ def _from_wide(frame: VideoFrame, meant: Meaning) -> Picture:
     """Return BT.709 pictures of footage with BT.2020 primaries, of standard light, PQ or HLG: linear light, other primaries,
     highlights bent."""
     side = ColorRange.JPEG if meant.full else ColorRange.MPEG
-    rgb = converted(
-        frame, "rgb48le", src_colorspace=BT2020, dst_colorspace=BT2020, src_color_range=side
-    ).to_ndarray()
+    rgb = converted(frame, "rgb48le", src_colorspace=BT2020, dst_colorspace=BT2020, src_color_range=side).to_ndarray()
     linear = cv2.transform(_light(meant.light)[rgb], _TO_709)
     steps = np.clip(np.sqrt(np.clip(linear, 0, 16)) * (4095 / 4) + 0.5, 0, 4095).astype(np.uint16)
     return from_rgb(_even(_display(meant.light != "standard")[steps]))

@@ -113,7 +113,9 @@ def kept_strip(path: str, rotation_deg: int) -> Strip | None:
     tall = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
     if tall is None or found.height < 1 or tall.shape[0] != found.height * len(found.times_s):
         return None
-    rgb = np.asarray(cv2.cvtColor(tall, cv2.COLOR_BGR2RGB), np.uint8)  # turned about by strides it took as long as decoding
+    rgb = np.asarray(
+        cv2.cvtColor(tall, cv2.COLOR_BGR2RGB), np.uint8
+    )  # turned about by strides it took as long as decoding
     return Strip(np.array(found.times_s), rgb.reshape(len(found.times_s), found.height, tall.shape[1], 3))
 
 
