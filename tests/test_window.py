@@ -20,7 +20,7 @@ from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.shell.keyboard import all_commands, keyboard_list
 from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.window import Window
-from tempik.desktop.timeline.axis import GUTTER
+from tempik.desktop.timeline.axis import AIR_PX, GUTTER
 from tempik.desktop.timeline.lanes.accents import toggle_cell
 from tempik.desktop.timeline.lanes.points import points_top
 from tempik.edit.draft import Wish
@@ -413,7 +413,8 @@ def test_closing_with_unsaved_work_asks(opened: Window, monkeypatch: pytest.Monk
 def test_zoom_goes_from_the_whole_reel_to_single_frames(opened: Window) -> None:
     view = opened.timeline
     opened.fit()
-    assert view.view.start_s == 0 and view.view.end_s >= time_of(300, opened.project.reel.rate)
+    assert view.view.x(0.0) == pytest.approx(GUTTER + AIR_PX)
+    assert view.view.end_s >= time_of(300, opened.project.reel.rate)
     held = view.view.time(500)
     view.zoom(3.0, 500)
     assert view.view.time(500) == pytest.approx(held, abs=1e-6)
