@@ -3,10 +3,11 @@
 import subprocess
 import sys
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt
-from PySide6.QtGui import QAccessible, QColor, QFont, QImage, QKeyEvent, QMouseEvent
+from PySide6.QtGui import QAccessible, QColor, QFont, QGuiApplication, QImage, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -31,7 +32,8 @@ from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.places import Divider, first_size, fitted, preview_width
 from tempik.desktop.shell.window import Window
-from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets import marks, pixmap_cache, theme
+from tempik.desktop.widgets.pixmap_cache import room_for_pictures
 from tempik.desktop.widgets.plain import FittingLabel, Label
 from tempik.reel import Reel
 
@@ -344,6 +346,31 @@ def test_a_window_made_first_is_dressed_like_any_other() -> None:
     """The style sheet is put on once all is there, which must not leave anything without it."""
     done = subprocess.run([sys.executable, "-c", TWO_WINDOWS], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "True True True"
+
+
+@pytest.mark.parametrize(
+    ("screens", "most_mb"),
+    [([(1280, 800, 1.0)], 12), ([(1366, 768, 1.0), (2560, 1440, 1.0)], 43), ([(1920, 1080, 2.0)], 48), ([], 12)],
+)
+def test_no_more_painted_pictures_are_kept_than_fill_the_screen_three_times(
+    screens: list[tuple[int, int, float]], most_mb: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One store for all screens filled up for hours on a small one."""
+    there = [SimpleNamespace(size=lambda w=w, h=h: QSize(w, h), devicePixelRatio=lambda r=r: r) for w, h, r in screens]
+    monkeypatch.setattr(QGuiApplication, "screens", lambda: there)
+    assert room_for_pictures() / (1 << 20) == pytest.approx(most_mb, abs=1)
+
+
+def test_cuts_made_and_taken_back_fill_no_store_without_end(opened: Window) -> None:
+    project = opened.project
+    for number in range(150):
+        project.playhead.go(1 + number * 2 % (project.timeline.frames - 2))
+        opened.cuts.split()
+        opened.timeline.repaint()
+        opened.undo()
+        opened.timeline.repaint()
+    (store,) = pixmap_cache._KEPT
+    assert store.currsize <= store.maxsize == room_for_pictures()
 
 
 def test_the_status_line_tells_places_from_ones_own_folder_on(window: Window) -> None:

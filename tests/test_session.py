@@ -473,7 +473,7 @@ def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tm
     def open_and_paint() -> list[object]:
         assert opened.files.open_project(tmp_path / "again.tempik")
         opened.timeline.grab()
-        return [made_of for made_of, _picture in pixmap_cache._KEPT.values()]
+        return [made_of for store in pixmap_cache._KEPT for made_of, _picture in store.values()]
 
     open_and_paint()
     before = open_and_paint()

@@ -6,12 +6,14 @@ from collections.abc import Callable, Hashable
 
 from cachetools import LRUCache
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtGui import QGuiApplication, QPainter, QPixmap
 
 from tempik.desktop.widgets.painting import painter_on
 
-# Three times what fills a screen of 2560 × 1440.
-KEPT_BYTES = 48 << 20
+# So many times what fills the largest screen is kept, within bounds: a store of one size for all fills up, on a small screen, for
+# hours, with parts of reels that are long past.
+SCREENS = 3
+LEAST_BYTES, MOST_BYTES = 12 << 20, 48 << 20
 
 
 def pixmap_bytes(picture: QPixmap) -> int:
@@ -20,9 +22,20 @@ def pixmap_bytes(picture: QPixmap) -> int:
 
 
 # What a picture was made of is kept with it, so that its identity stays its own.
-_KEPT: LRUCache[tuple[Hashable, ...], tuple[object, QPixmap]] = LRUCache(
-    KEPT_BYTES, getsizeof=lambda kept: pixmap_bytes(kept[1])
-)
+_Store = LRUCache[tuple[Hashable, ...], tuple[object, QPixmap]]
+_KEPT: list[_Store] = []
+
+
+def room_for_pictures() -> int:
+    """Return how many bytes of pictures are kept, by the screens there are."""
+    pixels = [s.size().width() * s.size().height() * s.devicePixelRatio() ** 2 for s in QGuiApplication.screens()]
+    return min(max(LEAST_BYTES, round(SCREENS * 4 * max(pixels, default=0))), MOST_BYTES)
+
+
+def _store() -> _Store:
+    if not _KEPT:
+        _KEPT.append(LRUCache(room_for_pictures(), getsizeof=lambda kept: pixmap_bytes(kept[1])))
+    return _KEPT[0]
 
 
 def forget_pictures() -> None:
@@ -38,7 +51,8 @@ def kept_picture(
     `key` names it; `made_of` is told by identity: another object is another picture.
     """
     whole = (*key, id(made_of), *size, ratio)
-    kept = _KEPT.get(whole)
+    store = _store()
+    kept = store.get(whole)
     if kept is not None:
         return kept[1]
     picture = QPixmap(max(1, round(size[0] * ratio)), max(1, round(size[1] * ratio)))
@@ -46,6 +60,6 @@ def kept_picture(
     picture.fill(Qt.GlobalColor.transparent)
     with painter_on(picture) as painter:
         paint(painter)
-    if pixmap_bytes(picture) <= KEPT_BYTES:
-        _KEPT[whole] = (made_of, picture)
+    if pixmap_bytes(picture) <= store.maxsize:
+        store[whole] = (made_of, picture)
     return picture
