@@ -218,6 +218,14 @@ def test_every_control_has_a_name_and_a_role(opened: Window) -> None:
     assert not unnamed, "\n".join(unnamed)
 
 
+def test_numbers_stand_off_the_edge_of_their_fields(opened: Window) -> None:
+    for page in PAGES:
+        opened.open_page(page)
+    fields = [box for box in opened.findChildren(QAbstractSpinBox) if box.alignment() & Qt.AlignmentFlag.AlignLeft]
+    assert len(fields) > 20
+    assert [box.accessibleName() for box in fields if box.lineEdit().textMargins().left() < marks.INDENT_PX] == []
+
+
 def test_the_timelines_parts_are_in_the_accessibility_tree(opened: Window, qtbot: QtBot) -> None:
     opened.timeline._spoken.say()
     seen = QAccessible.queryAccessibleInterface(opened.timeline)

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tempik.digits import counted
 from tempik.errors import TempikError
 from tempik.time import clock_text, frame_of, frame_on_screen, frames_at, parse_rate, rate_text, time_of
 
@@ -71,3 +72,7 @@ def test_the_frames_of_many_instants_are_those_of_each(times: list[float], rate:
     """Halves too, which floating point alone would get wrong."""
     halves = [(n + 0.5) / float(rate) for n in range(20)]
     assert frames_at([*times, *halves], rate) == [frame_of(t, rate) for t in [*times, *halves]]
+
+
+def test_one_of_something_is_not_many() -> None:
+    assert [counted(n, "point") for n in (0, 1, 2)] == ["0 points", "1 point", "2 points"]

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.plain import in_menu
+from tempik.digits import counted
 from tempik.edit.accents.bundles import with_bundle
 from tempik.edit.accents.copying import CopiedRows, copied_rows, pasted_rows
 from tempik.errors import TempikError
@@ -80,7 +81,7 @@ class BundleCommands(QObject):
     def bundle_rows(self) -> None:
         """Put the rows that are in no bundle yet under one name and one amount."""
         rows = [r.id for r in self.project.reel.rows if not r.bundle]
-        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {len(rows)} rows:")
+        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {counted(len(rows), 'row')}:")
         if good:
             self.project.change("Rows bundled", lambda reel: with_bundle(reel, rows, name))
 
@@ -94,7 +95,7 @@ class BundleCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.project.messages.say(f"Bundle '{name.strip()}' kept with {len(rows)} rows.", False)
+        self.project.messages.say(f"Bundle '{name.strip()}' kept with {counted(len(rows), 'row')}.", False)
 
     def take_away(self, name: str) -> None:
         """Take one of one's own bundles away; rows made from it stay."""

@@ -13,6 +13,7 @@ from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.digits import counted
 from tempik.edit.joins import laying, mending
 from tempik.edit.joins.laying import JoinPlace
 from tempik.errors import TempikError
@@ -238,7 +239,7 @@ class JoinCommands(QObject):
             if not found:
                 self.project.messages.say("There is no cut between two clips here to match a join to.", True)
             elif self.project.change(
-                f"{len(found)} joins matched to the motion", lambda reel: laying.with_proposals(reel, found)
+                f"{counted(len(found), 'join')} matched to the motion", lambda reel: laying.with_proposals(reel, found)
             ):
                 if len(found) == 1:
                     self.project.messages.say(next(iter(found.values())).why)

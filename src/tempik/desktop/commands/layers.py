@@ -11,6 +11,7 @@ from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
+from tempik.digits import counted
 from tempik.edit.clips import again, follow, masks
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.footage import cutting_out, tracking
@@ -227,7 +228,9 @@ class LayerCommands(QObject):
                         raise
             return out
 
-        self.worker.start(f"Following subjects in {len(wanted)} clips", work, self._all_followed, self._failed)
+        self.worker.start(
+            f"Following subjects in {counted(len(wanted), 'clip')}", work, self._all_followed, self._failed
+        )
 
     def _all_followed(self, found: list[Found]) -> None:
         def edit(reel: Reel) -> Reel:
@@ -237,5 +240,5 @@ class LayerCommands(QObject):
                     reel = follow.with_follow(reel, clip, track)
             return reel
 
-        if found and self.project.change(f"Framing follows subjects in {len(found)} clips", edit):
+        if found and self.project.change(f"Framing follows subjects in {counted(len(found), 'clip')}", edit):
             self.followed_all.emit([clip for clip, _ in found])

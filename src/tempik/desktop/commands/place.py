@@ -16,6 +16,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.plain import in_menu
+from tempik.digits import counted
 from tempik.edit.clips import pieces, place
 from tempik.edit.clips.place import Mode, Order
 from tempik.reel import Footage, Reel, by_id
@@ -185,7 +186,7 @@ class PlaceCommands(QObject):
         self.count.ask(
             "Hold this frame for", "frames", first,
             lambda n, move: self.project.change(
-                f"Frame held for {n} frames",
+                f"Frame held for {counted(n, 'frame')}",
                 lambda reel: place.with_freeze(reel, placed.clip.id, frame, n, insert=move),
             ),
             ("what follows moves on, off its points where need be", False),
@@ -206,7 +207,7 @@ class PlaceCommands(QObject):
         first = max(1, round(0.4 * float(self.project.reel.rate)))
         self.count.ask(
             "Hold the last frame for", "frames", first,
-            lambda n, move: self.project.change(f"Last frame held for {n} frames", lambda reel: edit(reel, n, move)),
+            lambda n, move: self.project.change(f"Last frame held for {counted(n, 'frame')}", lambda reel: edit(reel, n, move)),
             ("what follows moves on, off its points where need be", False),
         )  # fmt: skip
 
@@ -226,7 +227,7 @@ class PlaceCommands(QObject):
             "A blank of" if colour == "#000000" else f"A solid {colour} of", "frames",
             max(1, round(1.1 * float(self.project.reel.rate))),
             lambda n, move: self.project.change(
-                f"{'Blank' if colour == '#000000' else 'Solid'} of {n} frames",
+                f"{'Blank' if colour == '#000000' else 'Solid'} of {counted(n, 'frame')}",
                 lambda reel: place.with_solid(reel, frame, n, colour, row, insert=move),
             ),
             ("what follows moves on, off its points where need be", False),

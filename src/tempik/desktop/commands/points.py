@@ -12,7 +12,7 @@ from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
-from tempik.digits import whole
+from tempik.digits import counted, whole
 from tempik.disk.writing import write_whole
 from tempik.edit.song import points
 from tempik.errors import TempikError
@@ -146,7 +146,7 @@ class PointCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        what = f"{len(read.marks)} points read from {path.name}"
+        what = f"{counted(len(read.marks), 'point')} read from {path.name}"
         if self.project.change(what, lambda reel: points.with_marks(reel, read.marks)) and read.notes:
             self.project.messages.say(f"{what}. {' '.join(read.notes)}", False)
 
@@ -166,7 +166,7 @@ class PointCommands(QObject):
                 raise TempikError("There are no points to write; open a song, or choose points.")
             metre = metre_of(song)
             write_whole(path.absolute(), write_marks(points.marks_of(song), path.suffix, metre))
-            self.project.messages.say(f"Wrote {len(song.points)} points to {path}", False)
+            self.project.messages.say(f"Wrote {counted(len(song.points), 'point')} to {path}", False)
         except TempikError as error:
             self.project.messages.say(str(error), True)
 

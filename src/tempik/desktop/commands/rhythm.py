@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
+from tempik.digits import counted
 from tempik.edit.song import points
 from tempik.reel import Choice, Reel, beats_between, metre_of
 from tempik.reel.soundtrack import BeatSource
@@ -101,7 +102,7 @@ class RhythmCommands(QObject):
         # A point that is in use already is not wanted twice.
         there = [p.time_s for p in song.points]
         marks = [(t, "") for t in wanted if abs((points.nearest(there, t) or -1.0) - t) > SAME_S]
-        what = f"{len(marks)} points tapped"
+        what = f"{counted(len(marks), 'point')} tapped"
         if len(marks) < len(wanted):
             what += f"; {len(wanted) - len(marks)} were there already"
         if not marks:

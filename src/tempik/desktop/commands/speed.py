@@ -11,6 +11,7 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.digits import counted
 from tempik.edit.speed import direction, speed
 from tempik.reel import Align, Clip, Interpolation, Reel, Shape, by_id
 from tempik.timeline.placed import Placed
@@ -174,7 +175,7 @@ class SpeedCommands(QObject):
         name, frame = placed.clip.id, self.project.playhead.frame
         self.count.ask(
             "Hold this picture inside the slot for", "frames", 10,
-            lambda n, _: self.project.change(f"Held for {n} frames", lambda reel: speed.with_hold(reel, name, frame, n)),
+            lambda n, _: self.project.change(f"Held for {counted(n, 'frame')}", lambda reel: speed.with_hold(reel, name, frame, n)),
         )  # fmt: skip
 
     @command("Speed", "The same footage in exactly so many frames …", ("Alt+Y",), "clips")
@@ -186,7 +187,7 @@ class SpeedCommands(QObject):
         self.count.ask(
             "The same footage in exactly", "frames", placed.frames,
             lambda n, _: self.project.change(
-                f"Retimed to {n} frames", lambda reel: speed.with_slot_frames(reel, names, n, "speed")
+                f"Retimed to {counted(n, 'frame')}", lambda reel: speed.with_slot_frames(reel, names, n, "speed")
             ),
         )  # fmt: skip
 

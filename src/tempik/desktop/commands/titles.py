@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.document import Project
+from tempik.digits import counted
 from tempik.edit import titles
 from tempik.errors import TempikError
 from tempik.project.lyrics import read_lyrics, write_lyrics
@@ -152,4 +153,4 @@ class TitleCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.project.messages.say(f"{len(lines)} lines written to {path}")
+        self.project.messages.say(f"{counted(len(lines), 'line')} written to {path}")

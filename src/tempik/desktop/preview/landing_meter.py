@@ -68,7 +68,7 @@ class LandingMeter(QWidget):
             p.drawText(QRectF(left, 6, right - left, 22), Qt.AlignmentFlag.AlignVCenter, "nothing to land yet")
             return
         names = {
-            "pin": f"{found.what} cue", "accent": found.what, "join": found.what.split(" to ")[0].lower(), "cut": "cut", "word": found.what,
+            "pin": f"{found.what} cue", "accent": found.what, "join": found.what.split(" to ")[0].lower(), "cut": "cut", "word": f"“{found.what}”",
         }  # fmt: skip
         what = names[found.kind]
         what = what.replace(".mp4 cue", " cue")

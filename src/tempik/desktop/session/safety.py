@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import Files
 from tempik.desktop.session.settings import remember_recent
+from tempik.digits import counted
 from tempik.errors import TempikError
 from tempik.project.journal import Found, forget, left_behind
 from tempik.project.versions import Version, keep_version, version_reel
@@ -128,7 +129,7 @@ class Safety(QObject):
         if yes:
             self.project.take_up(found)
             self.taken_up.emit()
-            self.say(f"{found.steps} steps taken up; undo goes back through them.")
+            self.say(f"{counted(found.steps, 'step')} taken up; undo goes back through them.")
             self.files.watch.announce()
         else:
             forget(found.path)

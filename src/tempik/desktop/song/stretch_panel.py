@@ -78,6 +78,7 @@ class StretchPanel(QFrame):
         self.wanted.setDecimals(0)
         self.wanted.setValue(LENGTHS_S[0])
         self.wanted.setSuffix(" s")
+        self.wanted.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.wanted.setAccessibleName("Length of the song")
         self.finder = QPushButton("make the whole song so long")
         self.finder.setToolTip("Finds which bars to leave out, or to hear again, so that the joins are least heard")

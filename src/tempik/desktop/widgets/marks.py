@@ -28,7 +28,7 @@ ROOMS: dict[Room, str] = {
     "none": "padding: 0;",
 }
 
-INDENT_PX = 3
+INDENT_PX = 4
 
 
 def ink(widget: QWidget, name: Ink) -> None:
@@ -40,8 +40,12 @@ def room(widget: QWidget, name: Room) -> None:
     """Choose how much room a control takes."""
     mark(widget, "room", name)
     if isinstance(widget, QAbstractSpinBox) and widget.alignment() & Qt.AlignmentFlag.AlignLeft:
-        # A sheet's padding does not reach what is written in these.
-        widget.lineEdit().setTextMargins(INDENT_PX, 0, 0, 0)
+        stand_off(widget)
+
+
+def stand_off(box: QAbstractSpinBox) -> None:
+    """Have a number stand off the left edge of its field: a sheet's padding does not reach it."""
+    box.lineEdit().setTextMargins(INDENT_PX, 0, 0, 0)
 
 
 def mark(widget: QWidget, name: str, value: str | bool = True) -> None:

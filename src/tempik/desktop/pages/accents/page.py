@@ -34,6 +34,7 @@ from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.tile_grid import Chooser
+from tempik.digits import counted
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import without_bundle
 from tempik.edit.accents.keys import without_key
@@ -311,7 +312,7 @@ class AccentsPage(RowEditing):
         known = accent is not None
         self.tiles.choose(row.accent)
         self.row_title.setText(accent.title if accent is not None else f"unknown: {row.accent}")
-        fires = f"{len(found.pulses)} pulses"
+        fires = counted(len(found.pulses), "pulse")
         if not known:
             fires = "of a newer version: kept as it is"
         self.whose.setText(f"· pulse on {pulse.label}, frame {pulse.frame}" if pulse is not None else f"· {fires}")

@@ -28,6 +28,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import toggle
 from tempik.desktop.widgets.plain import Label, in_menu, pop_up
 from tempik.desktop.widgets.tile_grid import Chooser
+from tempik.digits import counted
 from tempik.edit.grading.grades import Whose
 from tempik.errors import TempikError
 from tempik.project.looks import removed_look
@@ -171,7 +172,7 @@ class GradePage(Page):
         """Whose grade is shown, in a few words."""
         where = self.commands.where()
         if where.whose == "clips" and len(where.ids) > 1:
-            return f"{len(where.ids)} clips"
+            return counted(len(where.ids), "clip")
         return ""
 
     def _image_shown(self, image: QImage | None) -> None:

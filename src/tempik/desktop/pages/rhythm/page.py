@@ -9,6 +9,7 @@ from tempik.desktop.pages.page import Desk
 from tempik.desktop.pages.rhythm.controls import KINDS, PACES, RhythmControls
 from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
+from tempik.digits import counted
 from tempik.reel import Choice, beats_between, is_beat, is_steady, metre_of
 from tempik.rhythm.records import Analysis, belief_word
 from tempik.time import frame_of, time_of
@@ -158,7 +159,7 @@ class RhythmPage(RhythmControls):
         if len(chosen) == 1:
             self.selection.setText(f"{chosen[0].label}  {chosen[0].time_s:.3f} s")
         elif chosen:
-            self.selection.setText(f"{len(chosen)} points")
+            self.selection.setText(counted(len(chosen), "point"))
         else:
             count = len(self.project.timeline.points)
             marked = (
@@ -166,7 +167,9 @@ class RhythmPage(RhythmControls):
                 if count
                 else "tap T along while it plays, or place points with P"
             )
-            self.selection.setText(f"{count} points in use · {marked}" if self.project.reel.soundtrack else "")
+            self.selection.setText(
+                f"{counted(count, 'point')} in use · {marked}" if self.project.reel.soundtrack else ""
+            )
         if chosen:
             self.strength.setValue(round(sum(p.strength for p in chosen) / len(chosen) * 100))
             self.for_points[4].setText("unlock" if all(p.locked for p in chosen) else "lock")

@@ -19,6 +19,7 @@ from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
+from tempik.digits import counted
 from tempik.edit.song import points as edit_points
 from tempik.edit.song.points import nearest
 from tempik.reel import Point, Reel, Soundtrack, beats_between
@@ -261,7 +262,7 @@ class RhythmView(QWidget):
             self._swept = QRectF(left, top, right - left, bottom - top)
             inside = [q.id for q in self.points_shown() if left <= self.span.x(q.time_s) <= right]
             self.project.selection.select_points(inside)
-            self._text = f"{len(inside)} points"
+            self._text = counted(len(inside), "point")
             self.update()
         elif self._grip == "point" and far and self._held is not None:
             self._drag(pos, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))

@@ -14,6 +14,7 @@ from tempik.desktop.pages.speed.controls import GIVES, SpeedControls
 from tempik.desktop.pages.speed.graph import SpeedGraph
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets.plain import as_tip, in_menu
+from tempik.digits import counted
 from tempik.edit.clips import pins as pin
 from tempik.edit.clips.slots import with_clips
 from tempik.edit.speed import speed
@@ -187,7 +188,7 @@ class SpeedPage(SpeedControls):
         clip, gives = self._clip(), self.commands.gives
         if clip is not None:
             way: speed.GivesWay = "source" if gives == "source" else "speed"
-            self._do(f"{frames} frames", lambda reel: speed.with_slot_frames(reel, [clip.id], frames, way))
+            self._do(counted(frames, "frame"), lambda reel: speed.with_slot_frames(reel, [clip.id], frames, way))
 
     def _uses_typed(self, seconds: float) -> None:
         clip, gives = self._clip(), self.commands.gives

@@ -17,6 +17,7 @@ from tempik.desktop.timeline.lanes.cells import DOTS_PX, CellsLane
 from tempik.desktop.timeline.lanes.pulse_painting import row_picture, rule_text
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
+from tempik.digits import counted
 from tempik.edit.accents.painting import with_toggled
 from tempik.edit.accents.rows import row_of, with_all_amounts, with_amount
 from tempik.reel import Reel
@@ -61,9 +62,7 @@ class AccentLane(CellsLane):
         found = self.found(ctx)
         title = found.accent.title if found.accent is not None else found.row.accent
         state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
-        return (
-            f"Accent row {title}: {rule_text(found)}, {len(found.pulses)} pulses, {found.row.amount * 100:.0f} %{state}"
-        )
+        return f"Accent row {title}: {rule_text(found)}, {counted(len(found.pulses), 'pulse')}, {found.row.amount * 100:.0f} %{state}"
 
     # Pointer
 

@@ -14,6 +14,7 @@ from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, P
 from tempik.desktop.timeline.lanes.pulse_painting import cell_box
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
+from tempik.digits import counted
 from tempik.edit.accents.painting import with_painted, with_swept
 from tempik.timeline.striking import Struck
 
@@ -124,7 +125,7 @@ class CellGesture(LaneGesture):
                 self.swept.append(cell.id)
             swept = list(self.swept)
             self.gesture.show(lambda reel: with_swept(reel, self.row, swept, self.on))
-            self.text = f"{len(swept)} points {'on' if self.on else 'off'}"
+            self.text = f"{counted(len(swept), 'point')} {'on' if self.on else 'off'}"
 
     def release(self, ctx: PaintContext, at: Pointer) -> None:
         if self.text:

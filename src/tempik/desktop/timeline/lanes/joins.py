@@ -15,6 +15,7 @@ from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.join_signs import paint_join_sign
 from tempik.desktop.widgets.theme import colour, figures
+from tempik.digits import counted
 from tempik.edit.joins import laying
 from tempik.edit.joins.laying import place_of
 from tempik.joins import direction_of
@@ -222,7 +223,7 @@ def _tip(seam: Seam) -> str:
         f" {direction_of(seam.kind, seam.join)}" if seam.kind is not None and direction_of(seam.kind, seam.join) else ""
     )
     said = "".join(f"\n{text}." for text in short_of(seam))
-    return f"{name}{way}, {seam.frames} frames: {seam.turn - seam.begin} before the cut, {seam.end - seam.turn} after.{said}"
+    return f"{name}{way}, {counted(seam.frames, 'frame')}: {seam.turn - seam.begin} before the cut, {seam.end - seam.turn} after.{said}"
 
 
 def _menu(ctx: PaintContext, seam: Seam, screen: QPoint) -> None:

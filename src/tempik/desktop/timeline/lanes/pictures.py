@@ -28,6 +28,7 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_spans
 from tempik.desktop.widgets.drawing import draw_filling
 from tempik.desktop.widgets.theme import colour, words
+from tempik.digits import counted
 from tempik.edit.clips import pins
 from tempik.edit.clips.trim import Side
 from tempik.reel import Reel
@@ -141,7 +142,7 @@ class PictureLane(Lane):
     def spoken(self, ctx: PaintContext) -> str:
         clips = ctx.timeline.rows[self.track]
         shown = ctx.project.selection.placed
-        text = f"Picture track {self.track + 1}: {len(clips)} clips"
+        text = f"Picture track {self.track + 1}: {counted(len(clips), 'clip')}"
         if shown is not None and shown.clip.track == self.track:
             text += f"; selected {shown.footage.name}, frames {shown.first} to {shown.end - 1}"
         return text
@@ -228,7 +229,7 @@ EDGE_TIP = "Drag: move the cut. Ctrl: trim this clip alone. Shift: what follows 
 def _clip_tip(ctx: PaintContext, placed: Placed) -> str:
     lacks = pins.trouble(ctx.timeline, placed)
     return (
-        f"{placed.footage.name}\n{placed.frames} frames, {placed.first} to {placed.end - 1}"
+        f"{placed.footage.name}\n{counted(placed.frames, 'frame')}, {placed.first} to {placed.end - 1}"
         f" · {floor_text(placed.footage, ctx.timeline.rate)}"
         + (f"\n{lacks}" if lacks else "")
         + "\nDrag: move, up and down to other tracks. Ctrl and drag: slip the footage. Shift and drag: slide."

@@ -21,6 +21,7 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.pixmap_cache import kept_picture
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.wave import paint_wave
+from tempik.digits import counted
 from tempik.edit.accents.painting import with_toggled
 from tempik.edit.sounds.mixing import strip_values, with_strip
 from tempik.reel import Reel
@@ -90,7 +91,7 @@ class SoundRowLane(CellsLane):
         found = self.found(ctx)
         state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
         name = strip_names(ctx.project.reel)[found.row.id]
-        return f"Sound row {name}: {rule_text(found)}, {len(found.strikes)} strikes, {found.row.gain_db:+.1f} dB{state}"
+        return f"Sound row {name}: {rule_text(found)}, {counted(len(found.strikes), 'strike')}, {found.row.gain_db:+.1f} dB{state}"
 
     # Pointer
 
