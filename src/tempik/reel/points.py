@@ -16,7 +16,8 @@ from typing import Any, NamedTuple, TypeVar
 from msgspec.structs import replace
 
 from tempik.memo import Memory
-from tempik.reel.soundtrack import Choice, Point, PointEdit, PointKind, Soundtrack
+from tempik.reel.grid import Grid, lattice
+from tempik.reel.soundtrack import Choice, Point, PointEdit, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
 
 T = TypeVar("T")
@@ -37,45 +38,6 @@ class Read(NamedTuple):
     beats: Sequence[Beat]
     steady: bool
     metre: int
-
-
-class Grid(NamedTuple):
-    """The beats as read: `times_s[i]` is the instant of found beat i; beats stand at `first`, `first + step` … found
-    beats, and bars begin at `one` and every `metre` steps from it."""
-
-    prefix: str
-    times_s: tuple[float, ...]
-    strengths: tuple[float, ...]
-    step: Fraction
-    first: Fraction
-    one: Fraction
-    metre: int
-    # Bar and beat of each found beat, where bars change within the song and are read as found; else none.
-    counted: tuple[tuple[int, int], ...] = ()
-
-    def time_at(self, place: Fraction | float) -> float:
-        """Return the instant of a place among the found beats, beyond both ends at the tempo there."""
-        times = self.times_s
-        number = min(max(int(place // 1), 0), len(times) - 2)
-        return times[number] + (times[number + 1] - times[number]) * float(place - number)
-
-    def name(self, place: Fraction) -> str:
-        whole, part = place // 1, place % 1
-        return f"{self.prefix}{whole}" + (f"+{part}" if part else "")
-
-    def bar_beat(self, place: Fraction) -> tuple[int, int, Fraction]:
-        """Return bar, beat and the share of the beat that has passed, as the ruler counts."""
-        if self.counted:
-            number = int(place // 1)
-            within = min(max(number, 0), len(self.counted) - 1)
-            bar, beat = self.counted[within]
-            if number != within:  # on beyond the ends in the song's usual metre
-                beyond = number - within + beat - 1
-                bar, beat = bar + beyond // self.metre, beyond % self.metre + 1
-            return bar, beat, place % 1
-        beats = (place - self.one) / self.step
-        number, part = int(beats // 1), beats % 1
-        return number // self.metre + 1, number % self.metre + 1, part
 
 
 def grid_of(song: Soundtrack) -> Grid | None:
@@ -263,58 +225,8 @@ _EVERY_BEAT = Choice()
 def _grid_points(song: Soundtrack, grid: Grid, choice: Choice) -> list[Point]:
     """Return the beats of a grid that a choice takes, from the song's start to its end, with the parts between."""
     kept = _EVERY_BEAT if choice == _EVERY_BEAT else choice
-    return _lattices.get((grid, kept, song.length_s), lambda: _lattice(grid, choice, song.length_s))
-
-
-def _lattice(grid: Grid, choice: Choice, length_s: float) -> list[Point]:
-    start = _place(choice.first) if choice.first.startswith(grid.prefix) else None
-    first = grid.one if start is None else start
-    out: list[Point] = []
-    for place in _places(grid, length_s):
-        number = (place - first) / grid.step
-        if choice.of == "downbeats":
-            bar, beat, part = grid.bar_beat(place)
-            taken = beat == 1 and part == 0 and (bar - 1) % max(1, choice.every) == 0
-        else:
-            taken = number % max(1, choice.every) == 0
-        strength = _strength(grid, place)
-        if taken and strength >= choice.at_least:
-            out.append(_grid_point(grid, place))
-        if choice.of == "beats" and choice.every == 1 and choice.subdivision in (2, 3, 4):
-            for number_between in range(1, choice.subdivision):
-                between = place + grid.step * Fraction(number_between, choice.subdivision)
-                if _strength(grid, between) >= choice.at_least:
-                    out.append(_grid_point(grid, between))
-    return [p for p in out if 0 <= p.time_s <= length_s]
-
-
-def _places(grid: Grid, length_s: float) -> list[Fraction]:
-    """Return the places of the beats as read; beats are carried on to both ends of the song where they are even."""
-    last = len(grid.times_s) - 1
-    out, place = [], grid.first
-    # A shift opens room for a beat before the first that was found; half and double tempo do not.
-    while grid.one % 1 and place - grid.step > -1 and grid.time_at(place - grid.step) >= 0:
-        place -= grid.step
-    while place <= last and grid.time_at(place) <= length_s:
-        out.append(place)
-        place += grid.step
-    return out
-
-
-def _grid_point(grid: Grid, place: Fraction) -> Point:
-    bar, beat, part = grid.bar_beat(place)
-    kind: PointKind = "part" if part else "downbeat" if beat == 1 else "beat"
-    return Point(
-        grid.name(place), grid.time_at(place), _strength(grid, place), bar, beat, kind, part=part
-    )  # fmt: skip
-
-
-def _strength(grid: Grid, place: Fraction) -> float:
-    last = len(grid.strengths) - 1
-    number = min(max(int(place // 1), 0), last)
-    if place % 1 == 0 or number == last:
-        return grid.strengths[number]
-    return 0.6 * min(grid.strengths[number], grid.strengths[number + 1])
+    first = _place(choice.first) if choice.first.startswith(grid.prefix) else None
+    return _lattices.get((grid, kept, song.length_s), lambda: lattice(grid, choice, song.length_s, first))
 
 
 def _onset_points(song: Soundtrack, choice: Choice) -> list[Point]:
@@ -349,7 +261,7 @@ def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
         grid = _grid(replace(song, reading=other))
     if grid is None or not wanted.startswith(grid.prefix) or not -1 <= place <= len(grid.times_s):
         return None
-    return _grid_point(grid, place)
+    return grid.point(place)
 
 
 def _place(name: str) -> Fraction | None:

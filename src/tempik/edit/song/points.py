@@ -31,8 +31,8 @@ from tempik.reel import (
     new_id,
     point_of,
 )
+from tempik.reel.grid import Grid
 from tempik.reel.nests import everywhere
-from tempik.reel.points import Grid
 from tempik.reel.soundtrack import BeatSource
 from tempik.rhythm.records import Beat, Mark
 
