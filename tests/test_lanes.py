@@ -17,7 +17,7 @@ from tempik.desktop.song.wave import DIM_BANDS, wave_picture
 from tempik.desktop.timeline import picture as standing_picture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
-from tempik.desktop.timeline.lanes import LANES, pointer_words
+from tempik.desktop.timeline.lanes import LANES, clip_painting, pointer_words
 from tempik.desktop.timeline.lanes.accents import LEAST_ROW_H
 from tempik.desktop.timeline.lanes.clip_painting import clip_picture
 from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
@@ -29,7 +29,9 @@ from tempik.desktop.widgets.theme import icon
 from tempik.edit.accents.rows import with_row
 from tempik.edit.clips.pieces import overlapped
 from tempik.edit.clips.place import with_row as with_track
+from tempik.edit.speed.speed import with_curve
 from tempik.reel import Reel
+from tempik.retime import constant
 from tempik.timeline.covering import overlaps
 from tempik.timeline.timeline import Timeline
 from waiting import until_at_rest
@@ -182,6 +184,26 @@ def test_pictures_are_painted_at_the_screens_own_ratio(opened: Window, ratio: fl
     for name in ("play", "undo", "more"):
         drawn = icon(name).pixmap(QSize(20, 20), ratio)
         assert drawn.width() == pytest.approx(20 * ratio, abs=1)
+
+
+def test_clips_that_show_what_they_showed_are_not_painted_again(
+    opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Bars counted otherwise, half the tempo, beats half a beat later: each clip lies where it lay, its picture is ready."""
+    until_at_rest(opened, qtbot)
+    opened.timeline.grab()
+    painted = []
+    monkeypatch.setattr(clip_painting, "paint_clip", lambda *_: painted.append(1))
+    for act in (lambda: opened.rhythm.set_metre(3), opened.rhythm.half_tempo, opened.rhythm.half_a_beat_later):
+        before = opened.project.timeline
+        act()
+        assert opened.project.timeline is not before
+        opened.timeline.grab()
+    assert not painted
+    clip = opened.project.timeline.placed[1].clip.id
+    opened.project.change("Speed", lambda reel: with_curve(reel, clip, constant(0.5)))
+    opened.timeline.grab()
+    assert len(painted) == 1
 
 
 def test_what_overlaps_is_known_and_marked(opened: Window) -> None:

@@ -35,7 +35,7 @@ def wave_picture(
         for number in range(first // TILE_PX, (first + width) // TILE_PX + 1):
             p.drawPixmap(number * TILE_PX - first, 0, _tile(song, number, px_per_s, height, bands, ratio))
 
-    return kept_picture(("wave", start_s, px_per_s, bands[0]), made_of, size, ratio, paint)
+    return kept_picture(("wave", start_s, px_per_s, bands[0]), (made_of,), size, ratio, paint)
 
 
 def _tile(song: Song, number: int, px_per_s: float, height: int, bands: tuple[str, str, str], ratio: float) -> QPixmap:
@@ -52,7 +52,7 @@ def _tile(song: Song, number: int, px_per_s: float, height: int, bands: tuple[st
         elif song.outline is not None:
             _columns(p, song.outline.columns(start_s, end_s, columns), height / 2, bands[1], ratio)
 
-    return kept_picture(("wave tile", number, px_per_s, bands[0]), made_of, (TILE_PX, height), ratio, paint)
+    return kept_picture(("wave tile", number, px_per_s, bands[0]), (made_of,), (TILE_PX, height), ratio, paint)
 
 
 def _columns(p: QPainter, peaks: NDArray[np.float32], middle: float, shade: str, ratio: float) -> None:

@@ -44,13 +44,17 @@ def forget_pictures() -> None:
 
 
 def kept_picture(
-    key: tuple[Hashable, ...], made_of: object, size: tuple[int, int], ratio: float, paint: Callable[[QPainter], None]
+    key: tuple[Hashable, ...],
+    made_of: tuple[object, ...],
+    size: tuple[int, int],
+    ratio: float,
+    paint: Callable[[QPainter], None],
 ) -> QPixmap:
     """Return a picture of a size in device-independent pixels at a screen's ratio, painted once for as long as it is kept.
 
-    `key` names it; `made_of` is told by identity: another object is another picture.
+    `key` names it; what is in `made_of` is told by identity: another object is another picture.
     """
-    whole = (*key, id(made_of), *size, ratio)
+    whole = (*key, *map(id, made_of), *size, ratio)
     store = _store()
     kept = store.get(whole)
     if kept is not None:

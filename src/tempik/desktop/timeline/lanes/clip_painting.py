@@ -32,8 +32,8 @@ SLIVER_PX = 9
 
 
 def clip_picture(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> QPixmap:
-    """Return a clip painted by itself. It is kept for as long as the clip, its size and its filmstrip are the same: moving
-    along the reel, or changing another clip, does not paint it again."""
+    """Return a clip painted by itself. It is kept for as long as what it shows, its size and its filmstrip are the same: points
+    that move it along the reel, or another name for them, do not paint it again, nor does changing another clip."""
     wide, tall = max(1, round(box.width())), round(box.height())
     reel = ctx.timeline.reel
     gone = placed.footage.path in ctx.watch.missing
@@ -50,9 +50,18 @@ def clip_picture(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, ti
         strips_version(ctx, placed),
         reel.width / reel.height,
         reel.interpolation,
-        id(wave_outline(ctx, placed)),
+        placed.first - placed.begin,
+        placed.frames,
+        placed.short_before_s,
+        placed.short_after_s,
     )
-    return kept_picture(key, placed, (wide, tall), p.device().devicePixelRatioF(), paint)
+    return kept_picture(
+        key,
+        (placed.clip, placed.footage, placed.map, wave_outline(ctx, placed)),
+        (wide, tall),
+        p.device().devicePixelRatioF(),
+        paint,
+    )
 
 
 def paint_clip(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> None:

@@ -70,7 +70,7 @@ def row_picture(p: QPainter, ctx: PaintContext, found: Fired, tall: int) -> QPix
         _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), found)
 
     key = ("accent row", *view, timeline.rate)
-    return kept_picture(key, found, (view.width, tall), p.device().devicePixelRatioF(), paint)
+    return kept_picture(key, (found,), (view.width, tall), p.device().devicePixelRatioF(), paint)
 
 
 def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:

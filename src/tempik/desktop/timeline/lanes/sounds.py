@@ -262,7 +262,7 @@ def _paint_outline(p: QPainter, outline: Outline, place: QRectF, alpha: float) -
         return
     size = (max(2, round(place.width())), max(2, round(place.height())))
     ratio = p.device().devicePixelRatioF()
-    kept = kept_picture(("strike", alpha), outline, size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
+    kept = kept_picture(("strike", alpha), (outline,), size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
     p.drawPixmap(QPointF(round(place.left() * ratio) / ratio, round(place.top() * ratio) / ratio), kept)
 
 
