@@ -18,6 +18,12 @@ def paint_sunk(p: QPainter, widget: QWidget) -> None:
     p.drawRoundedRect(QRectF(widget.rect()), 4, 4)
 
 
+def draw_label(p: QPainter, at: QPointF, text: str, right: float) -> None:
+    """Write what stands at a place of an axis, where all of it fits: a number that is cut off would be another number."""
+    if at.x() + p.fontMetrics().horizontalAdvance(text) <= right:
+        p.drawText(at, text)
+
+
 def draw_filling(p: QPainter, target: QRectF, picture: QPixmap) -> None:
     """Draw a picture so that it fills a box, its middle kept."""
     scale = max(target.width() / picture.width(), target.height() / picture.height())

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from tempik.accents import form_of, level
 from tempik.accents.envelope import in_frames
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.drawing import draw_label
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures
 from tempik.reel import Envelope, Length
@@ -102,9 +103,9 @@ class EnvelopeGraph(QWidget):
         step = next((s for s in (1, 2, 5, 10, 20, 50, 100) if s * frame_px >= 34), 200)
         for k in range(first, end):
             x = self.across(k)
-            if k % step == 0 and box.left() < x < box.right() - 16:
+            if k % step == 0 and x > box.left():
                 p.setPen(QColor(theme.QUIET))
-                p.drawText(QPointF(x + 2, self.height() - 4), f"{k:+d}" if k else "0")
+                draw_label(p, QPointF(x + 2, self.height() - 4), f"{k:+d}" if k else "0", box.right())
             if frame_px >= 4 or k % step == 0:
                 p.setPen(colour(theme.LINE, 0.9))
                 p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom() + 3))

@@ -12,6 +12,7 @@ from tempik.desktop.session.song import Song
 from tempik.desktop.song.wave import BANDS, level_colour, paint_sign, wave_picture
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.axis import Axis
+from tempik.desktop.widgets.drawing import draw_label
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel import Point, Soundtrack, beats_between
 from tempik.time import clock_text
@@ -111,11 +112,11 @@ def paint_bars(p: QPainter, record: Soundtrack, span: Span) -> None:
             if (beat.bar - 1) % step == 0:
                 p.setPen(QColor(theme.TEXT))
                 p.setFont(figures(12, True))
-                p.drawText(QPointF(x + 4, SECTIONS_H + 14), str(beat.bar))
+                draw_label(p, QPointF(x + 4, SECTIONS_H + 14), str(beat.bar), span.width)
         elif beat_px >= 44:
             p.setPen(QColor(theme.QUIET))
             p.setFont(figures(12))
-            p.drawText(QPointF(x + 4, SECTIONS_H + 14), beat.label)
+            draw_label(p, QPointF(x + 4, SECTIONS_H + 14), beat.label, span.width)
         if beat.beat == 1 or beat_px >= 6:
             p.setPen(colour(theme.RHYTHM, 0.85 if beat.beat == 1 else 0.4))
             p.drawLine(QPointF(x, SECTIONS_H + (4 if beat.beat == 1 else 12)), QPointF(x, SECTIONS_H + BARS_H - 1))
@@ -135,7 +136,7 @@ def paint_seconds(p: QPainter, span: Span, height: int) -> None:
         p.drawLine(QPointF(x, top), QPointF(x, top + 4))
         seconds = k * step
         text = f"{seconds:.3f}" if step < 0.01 else f"{seconds:.2f}" if step < 1 else clock_text(seconds).split(".")[0]
-        p.drawText(QPointF(x + 4, top + 14), text)
+        draw_label(p, QPointF(x + 4, top + 14), text, span.width)
         k += 1
 
 
