@@ -14,6 +14,7 @@ from pathlib import Path
 
 import msgspec
 import pytest
+from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -464,6 +465,28 @@ def test_memory_that_lies_idle_between_what_stays_goes_back_to_the_system_at_res
     heap.look()
     assert held_mb() < full - 50
     assert len(stays) == 300
+
+
+def test_memory_that_is_due_goes_back_as_soon_as_the_window_is_at_rest(
+    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An hour of playing and stopping was looked at every 20 s: whenever that fell into playing, the next 20 s kept it all."""
+    resting, given = [False], []
+    parent = QObject()
+    heap = Heap(lambda: resting[0], parent)
+    monkeypatch.setattr(heap, "_trim", lambda _: given.append(1))
+    qtbot.wait(1200)
+    resting[0] = True
+    qtbot.wait(1200)
+    assert given == []  # it is not time yet
+    heap._handed_back -= 20
+    resting[0] = False
+    qtbot.wait(1200)
+    assert given == []
+    resting[0] = True
+    qtbot.waitUntil(lambda: given == [1], timeout=5000)
+    qtbot.wait(1200)
+    assert given == [1]
 
 
 def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tmp_path: Path) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import ctypes
+import time
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, QTimer
 
 _TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8  # glibc's malloc.h
-_EVERY_MS = 20_000
+_EVERY_S = 20.0
+_LOOK_MS = 1_000  # while something is done when it is time, it is looked again as often as this
 
 
 class Heap(QObject):
@@ -30,11 +32,17 @@ class Heap(QObject):
             self._trim = library.malloc_trim
         except (OSError, AttributeError):
             return  # another C library than glibc has no such bounds
+        self._handed_back = time.monotonic()
         self._timer = QTimer(self)
-        self._timer.timeout.connect(self.look)
-        self._timer.start(_EVERY_MS)
+        self._timer.timeout.connect(self._look_in_time)
+        self._timer.start(_LOOK_MS)
+
+    def _look_in_time(self) -> None:
+        if time.monotonic() - self._handed_back >= _EVERY_S:
+            self.look()
 
     def look(self) -> None:
         """Hand back what lies idle, unless something is being done."""
         if self._trim is not None and self._at_rest():
             self._trim(0)
+            self._handed_back = time.monotonic()
