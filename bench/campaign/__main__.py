@@ -112,7 +112,8 @@ def soak(folder: Path, share: float) -> bool:
     text = f"{length_s:.0f} s, {found.acts} acts: {found.second_mb:.0f} → {found.last_mb:.0f} MB, "
     text += f"{found.second_threads} → {found.last_threads} threads and {found.second_files} → {found.last_files} files at least"
     held = say("soak, second to last quarter", text, found.flat)
-    print(f"    MB in each eighth: {', '.join(map(str, found.course_mb))}")
+    print(f"    MB in the middle of each eighth: {', '.join(map(str, found.course_mb))}")
+    print(f"    at most: {', '.join(map(str, found.most_mb))}")
     return held
 
 

@@ -5,13 +5,16 @@ from __future__ import annotations
 
 import json
 import os
+import statistics
 import subprocess
 import sys
+from itertools import chain
 from pathlib import Path
 from typing import NamedTuple
 
 EDITOR = """
 import faulthandler, json, os, random, sys, threading, time
+from collections import Counter
 faulthandler.enable()
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from pathlib import Path
@@ -39,12 +42,13 @@ def spin(ms):
 def measured():
     with open("/proc/self/status") as status:
         memory = next(int(l.split()[1]) / 1024 for l in status if l.startswith("VmRSS"))
-    return {"mb": memory, "threads": threading.active_count(), "files": len(os.listdir("/proc/self/fd"))}
+    return {"mb": round(memory), "threads": threading.active_count(), "files": len(os.listdir("/proc/self/fd"))}
 window.files.open_project(path)
 spin(3000)
 project = window.project
 began, acts = time.monotonic(), 0
-course = {}  # a list of every act would itself grow by a third of a kilobyte an act
+# Of each eighth, how often so many megabytes were held, and the fewest threads and files: a list of every act would itself grow.
+memory, least = [Counter() for _ in range(8)], [{"threads": 999, "files": 999} for _ in range(8)]
 while time.monotonic() - began < length_s:
     what = rng.choice(("play", "scrub", "scrub", "edit", "undo", "drag", "page", "split", "export", "save"))
     acts += 1
@@ -75,18 +79,19 @@ while time.monotonic() - began < length_s:
     spin(20)
     eighth = min(7, int(8 * (time.monotonic() - began) / length_s))
     now = measured()
-    before = course.get(eighth, now)
-    course[eighth] = {what: (max if what == "mb" else min)(value, before[what]) for what, value in now.items()}
+    memory[eighth][now["mb"]] += 1
+    least[eighth] = {what: min(before, now[what]) for what, before in least[eighth].items()}
 window.exports.close()
-print(json.dumps({"acts": acts, "course": [course[k] for k in sorted(course)]}))
+print(json.dumps({"acts": acts, "memory": [sorted(each.elements()) for each in memory], "least": least}))
 project.saved_reel = project.history.reel
 window.shut_down()
 """
 
 
 class Soak(NamedTuple):
-    """What was measured: acts, the highest memory of the second and the last quarter, and the fewest threads and open files:
-    how many jobs, each with a thread and files of its own, are under way at once is chance; what is never let go raises the least."""
+    """What was measured: acts, memory in the middle of the second and of the last quarter, and the fewest threads and open files:
+    how many jobs, each with a thread and files of its own, are under way at once is chance; what is never let go raises the least.
+    So does it raise the middle of memory, whose most is a chance of several jobs at once."""
 
     acts: int
     second_mb: float
@@ -95,7 +100,8 @@ class Soak(NamedTuple):
     last_threads: int
     second_files: int
     last_files: int
-    course_mb: tuple[int, ...]  # the most in each eighth
+    course_mb: tuple[int, ...]  # the middle of each eighth
+    most_mb: tuple[int, ...]  # the most in each
 
     @property
     def flat(self) -> bool:
@@ -114,13 +120,13 @@ def run(project: Path, length_s: float) -> Soak:
     if done.returncode:
         raise SystemExit(f"The window ended with {done.returncode}:\n{done.stderr[-4000:]}")
     out = json.loads(done.stdout.strip().splitlines()[-1])
-    eighths: list[dict[str, float]] = out["course"]
-    middle = len(eighths) // 2
-
-    second, last = eighths[middle // 2 : middle] or eighths[:1], eighths[-max(1, middle // 2) :]
-    course = tuple(round(eighth["mb"]) for eighth in eighths)
-    was_mb, is_mb = (max(e["mb"] for e in part) for part in (second, last))
+    memory: list[list[int]] = out["memory"]
+    least: list[dict[str, int]] = out["least"]
+    second, last = slice(2, 4), slice(6, 8)
+    was_mb, is_mb = (statistics.median(chain.from_iterable(memory[part])) for part in (second, last))
     (was_threads, was_files), (is_threads, is_files) = (
-        [int(min(e[what] for e in part)) for what in ("threads", "files")] for part in (second, last)
+        [min(each[what] for each in least[part]) for what in ("threads", "files")] for part in (second, last)
     )
-    return Soak(out["acts"], was_mb, is_mb, was_threads, is_threads, was_files, is_files, course)
+    course = tuple(round(statistics.median(each)) for each in memory)
+    most = tuple(max(each) for each in memory)
+    return Soak(out["acts"], was_mb, is_mb, was_threads, is_threads, was_files, is_files, course, most)
