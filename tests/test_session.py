@@ -38,8 +38,7 @@ from tempik.project import history
 from tempik.project.file import save_reel
 from tempik.project.journal import Journal, Lock
 from tempik.project.media_files import media_paths, missing_media, relink
-from tempik.reel import Footage, Reel, by_id
-from tempik.timeline.placed import Placed
+from tempik.reel import Clip, Footage, Reel, by_id
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -496,7 +495,7 @@ def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tm
     def open_and_paint() -> list[object]:
         assert opened.files.open_project(tmp_path / "again.tempik")
         opened.timeline.grab()
-        return [made_of for store in pixmap_cache._KEPT for made_of, _picture in store.values()]
+        return [part for store in pixmap_cache._KEPT for made_of, _picture in store.values() for part in made_of]
 
     open_and_paint()
     before = open_and_paint()
@@ -504,8 +503,8 @@ def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tm
         after = open_and_paint()
     assert len(after) == len(before)
     # The same song's outline may serve again; what the project itself is made of may not.
-    assert {type(made_of) for made_of in after} >= {Placed, Fired}
-    assert not [m for m in after if isinstance(m, Placed | Fired) and any(m is old for old in before)]
+    assert {type(part) for part in after} >= {Clip, Fired}
+    assert not [part for part in after if isinstance(part, Clip | Fired) and any(part is old for old in before)]
 
 
 def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot: QtBot) -> None:

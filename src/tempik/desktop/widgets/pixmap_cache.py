@@ -22,7 +22,7 @@ def pixmap_bytes(picture: QPixmap) -> int:
 
 
 # What a picture was made of is kept with it, so that its identity stays its own.
-_Store = LRUCache[tuple[Hashable, ...], tuple[object, QPixmap]]
+_Store = LRUCache[tuple[Hashable, ...], tuple[tuple[object, ...], QPixmap]]
 _KEPT: list[_Store] = []
 
 
