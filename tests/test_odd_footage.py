@@ -1,8 +1,10 @@
 """Footage of every odd kind is taken for what it is, converted sensibly and said, or refused in one clear sentence."""
 
+import math
 import os
 import shutil
 import threading
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -222,6 +224,25 @@ def test_24_in_30_is_found_and_left_out_evenly(tmp_path: Path) -> None:
             numbers.append(number_in(source.render(plan(Timeline(reel), frame, 320, 180, accents=False)).y))
     steps = np.diff(numbers)
     assert (steps == 1).mean() > 0.95, "on a reel of 24 every frame is another, none is left out"
+
+
+@pytest.mark.parametrize("turn_s", [1.0, 1.43, 2.2])
+def test_what_swings_stands_still_where_it_turns_and_repeats_no_frame(tmp_path: Path, turn_s: float) -> None:
+    def film(name: str, source: Callable[[int], int]) -> Path:
+        def draw(n: int) -> np.ndarray:
+            picture = ground.copy()
+            x = round(160 + 90 * math.sin(2 * math.pi * source(n) / 30 / turn_s))
+            cv2.circle(picture, (x, 90), 17, (230, 230, 230), -1, cv2.LINE_AA)
+            return picture
+
+        return write_video(tmp_path / name, draw, 120, 30)
+
+    ground = np.kron(np.random.default_rng(8).integers(20, 120, (23, 40, 1)), np.ones((8, 8, 3))).astype(np.uint8)[:180]
+    found = study(str(film("swing.mp4", lambda n: n))).cadence
+    assert found.repeated == 0 and found.pattern == "none"
+    found = study(str(film("padded.mp4", lambda n: n - n // 5 - (n % 5 == 4)))).cadence
+    assert found.pattern == "one in 5" and found.repeated >= 16
+    assert {number % 5 for number in found.numbers} == {4}
 
 
 def test_a_stall_is_found_with_its_place(tmp_path: Path) -> None:

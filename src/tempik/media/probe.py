@@ -20,6 +20,9 @@ from tempik.media.picture import from_frame, has_alpha
 REEL_RATES = (24, 25, 30, 60)
 # Cadence is read off at most this many frames; a pattern shows well within them.
 CADENCE_FRAMES = 600
+# A change is looked at beside so many on either side; below this share of what is usual there it is none, and what is beside it moves
+# from this share on. Where there are so many of them no single one can be told from what turns about, and all count.
+AROUND, LOW, MOVING, MANY = 6, 0.12, 0.45, 5
 # So many repeats in a row are a stall rather than part of a pattern.
 STALL_FRAMES = 4
 
@@ -230,12 +233,19 @@ def cadence_of(change: np.ndarray, numbers: np.ndarray, index: FrameIndex) -> Ca
 
 
 def repeat_marks(change: np.ndarray) -> np.ndarray:
-    """Mark the changes that are none: well below those around them, in a stretch where something moves."""
+    """Mark the changes that are none: well below those around them, in a stretch where something moves.
+
+    What turns about, as a swing does, stands still for a frame too, but slows down before it and is slow after it: a frame that
+    repeats lies between two that move as all around do."""
+    usual = np.array([_usual_around(change, i) for i in range(len(change))])
+    low = (usual > 0.15) & (change < LOW * usual)
     marks = np.zeros(len(change), dtype=bool)
-    for i, value in enumerate(change):
-        around = np.concatenate([change[max(0, i - 6) : i], change[i + 1 : i + 7]])
-        usual = float(np.percentile(around, 75))
-        marks[i] = usual > 0.15 and value < 0.12 * usual
+    places = np.flatnonzero(low)
+    for run in np.split(places, np.flatnonzero(np.diff(places) > 1) + 1) if len(places) else []:
+        first, last = run[0], run[-1]
+        beside = [change[i] / usual[near] for i, near in ((first - 1, first), (last + 1, last)) if 0 <= i < len(change)]
+        many = low[max(0, first - AROUND) : last + AROUND + 1].sum() >= MANY
+        marks[run] = many or min(beside, default=0.0) >= MOVING
     # A long stall has nothing moving around its middle: it goes on for as long as the picture does not change at all.
     still = change < max(0.03, 0.01 * float(np.percentile(change, 75))) if len(change) else marks
     for order in (range(1, len(change)), range(len(change) - 2, -1, -1)):
@@ -249,14 +259,20 @@ def repeat_marks(change: np.ndarray) -> np.ndarray:
     return marks
 
 
+def _usual_around(change: np.ndarray, i: int) -> float:
+    around = np.concatenate([change[max(0, i - AROUND) : i], change[i + 1 : i + 1 + AROUND]])
+    return float(np.percentile(around, 75)) if len(around) else 0.0
+
+
 def _pattern(repeats: np.ndarray) -> str:
-    """Name the pattern: `none`, `one in 5` where repeats come evenly, else `irregular`."""
+    """Name the pattern: `none`, `one in 5` where repeats come evenly, be it that some were not told from what stands, else
+    `irregular`."""
     places = np.flatnonzero(repeats)
     if not len(places):
         return "none"
     gaps = np.diff(places)
     if len(gaps) >= 3:
         common = int(np.bincount(gaps).argmax())
-        if common > 1 and np.mean(gaps == common) >= 0.7:
+        if common > 1 and np.mean(gaps == common) >= 0.5 and np.mean(gaps % common == 0) >= 0.75:
             return f"one in {common}"
     return "irregular"
