@@ -1,6 +1,7 @@
 """The house keeps its rooms: limits of size, no widgets where none belong, nothing set on another object from outside."""
 
 import ast
+import os
 import re
 import subprocess
 import sys
@@ -134,6 +135,14 @@ def test_the_window_starts_without_what_only_titles_and_pictures_need() -> None:
     asked = f"import sys, tempik.desktop.shell.window; print([m for m in {slow!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_the_windows_own_threads_share_the_processors_with_no_others() -> None:
+    """With the demo being drawn on both cores a grade's table waited nine seconds for the matrix library's own thread."""
+    code = "import sys; before = 'numpy' in sys.modules; import os, tempik.desktop.app; print(before, os.environ['OPENBLAS_NUM_THREADS'])"
+    bare = {name: value for name, value in os.environ.items() if name != "OPENBLAS_NUM_THREADS"}
+    said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=bare).stdout
+    assert said.split() == ["False", "1"]
 
 
 def test_the_sources_of_modules_are_neither_read_nor_kept_while_the_window_loads() -> None:

@@ -2,6 +2,11 @@
 
 import builtins
 import gc
+import os
+
+# Before anything loads NumPy: the window has threads of its own for all that takes long. Where those are busy, a product of matrices that
+# is shared out among further ones waits for each of them: the first picture of the demo waited up to nine seconds for a grade's table.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import PySide6.QtCore  # noqa: F401 - what puts its own import in place, below
 
