@@ -68,10 +68,13 @@ class LandingMeter(QWidget):
             p.drawText(QRectF(left, 6, right - left, 22), Qt.AlignmentFlag.AlignVCenter, "nothing to land yet")
             return
         names = {
-            "pin": f"{found.what} cue", "accent": found.what, "join": found.what.split(" to ")[0].lower(), "cut": "cut", "word": f"“{found.what}”",
-        }  # fmt: skip
+            "pin": f"{found.what.rsplit('.', 1)[0]} cue",
+            "accent": found.what,
+            "join": found.what.split(" to ")[0].lower(),
+            "cut": "cut",
+            "word": f"“{found.what}”",
+        }
         what = names[found.kind]
-        what = what.replace(".mp4 cue", " cue")
         p.setFont(figures(15, True))
         text = f"{found.error_ms:+.1f} ms" if found.tied else "free"
         wide = p.fontMetrics().horizontalAdvance(text)
