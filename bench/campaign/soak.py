@@ -127,6 +127,7 @@ def run(project: Path, length_s: float) -> Soak:
     (was_threads, was_files), (is_threads, is_files) = (
         [min(each[what] for each in least[part]) for what in ("threads", "files")] for part in (second, last)
     )
-    course = tuple(round(statistics.median(each)) for each in memory)
-    most = tuple(max(each) for each in memory)
+    # A machine that was asked to wait for a while may have done nothing in an eighth.
+    course = tuple(round(statistics.median(each)) for each in memory if each)
+    most = tuple(max(each) for each in memory if each)
     return Soak(out["acts"], was_mb, is_mb, was_threads, is_threads, was_files, is_files, course, most)
