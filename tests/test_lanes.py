@@ -23,7 +23,7 @@ from tempik.desktop.timeline.lanes.clip_painting import clip_picture
 from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
 from tempik.desktop.timeline.lanes.pulse_painting import row_picture
 from tempik.desktop.timeline.layout import layout_of
-from tempik.desktop.timeline.snapping import Target, snapped, targets
+from tempik.desktop.timeline.snapping import Target, point_near, snapped, targets
 from tempik.desktop.widgets.columns import draw_lines, draw_spans
 from tempik.desktop.widgets.theme import icon
 from tempik.edit.accents.rows import with_row
@@ -93,6 +93,18 @@ def test_a_drag_snaps_to_points_first_and_only_within_reach(reel: Reel) -> None:
     same = [Target(100, "cut"), Target(100, "point 3.1")]
     found = snapped(0.0, [(99.0, "cue")], same, view, 30.0)
     assert found.target is not None and found.target.label == "cue on point 3.1"
+
+
+def test_the_point_near_the_pointer_is_the_nearest_within_reach(reel: Reel) -> None:
+    timeline, view = Timeline(reel), View.of(0.4, 60.0, 900)
+    points = timeline.on_reel()
+    for x in range(-200, 1400, 7):
+        found = point_near(timeline, view, x)
+        assert found is not None
+        away = [abs(view.x(timeline.reel_s(q)) - x) for q in points]
+        assert away[points.index(found)] == min(away)
+        assert (point_near(timeline, view, x, 5.0) is not None) == (min(away) <= 5.0)
+    assert point_near(Timeline(Reel()), view, 100) is None
 
 
 def test_the_axis_zooms_about_what_is_pointed_at() -> None:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDro
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.timeline.lane import PaintContext
-from tempik.desktop.timeline.snapping import nearest_point
+from tempik.desktop.timeline.snapping import point_near
 from tempik.time import frame_on_screen
 
 FOOTAGE_MIME = "application/x-tempik-footage"
@@ -28,7 +28,7 @@ class Drop(NamedTuple):
 def drop_at(ctx: PaintContext, pos: QPointF) -> Drop:
     """Return what a drop at a place means."""
     timeline = ctx.timeline
-    point = nearest_point(timeline, ctx.view, pos.x(), REACH_PX)
+    point = point_near(timeline, ctx.view, pos.x(), REACH_PX)
     frame = frame_on_screen(max(0.0, ctx.view.time(pos.x())), timeline.rate)
     frame = min(max(frame, 0), max(timeline.frames - 1, 0))
     if point is not None:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from dataclasses import dataclass
+from functools import cached_property
 
 from PySide6.QtCore import QRectF
 
@@ -14,13 +15,15 @@ GAP = 4
 FOOT = 6
 
 
-class Layout(NamedTuple):
-    """Lanes from the top down with their tops and heights. Where they do not all fit, `scroll` pixels of the rows have
-    gone up under the head."""
+@dataclass(frozen=True)
+class Layout:
+    """Lanes from the top down in a widget of some height, with their tops and heights. Where they do not all fit, `scroll`
+    pixels of the rows have gone up under the head."""
 
     lanes: tuple[Lane, ...] = ()
     tops: tuple[int, ...] = ()
     heights: tuple[int, ...] = ()
+    height: int = 0
     head_end: int = 0
     scroll: int = 0
     hidden: int = 0  # pixels of rows that do not fit
@@ -31,16 +34,21 @@ class Layout(NamedTuple):
             return QRectF(GUTTER, 0, width - GUTTER, self.end)
         return QRectF(GUTTER, self.tops[number], width - GUTTER, self.heights[number])
 
-    def in_view(self, height: int) -> list[tuple[int, Lane]]:
-        """Return the lanes that are not scrolled out, with their numbers: of sixty rows a few are seen. Those without a
-        height lie over all."""
+    @cached_property
+    def in_view(self) -> tuple[tuple[int, Lane], ...]:
+        """The lanes that are not scrolled out, with their numbers: of sixty rows a few are seen. Those without a height lie
+        over all."""
         ends = zip(self.tops, self.heights, strict=True)
-        seen = [n for n, (top, tall) in enumerate(ends) if not tall or 0 < top + tall < height + tall]
-        return [(n, self.lanes[n]) for n in seen]
+        seen = [n for n, (top, tall) in enumerate(ends) if not tall or 0 < top + tall < self.height + tall]
+        return tuple((n, self.lanes[n]) for n in seen)
+
+    @cached_property
+    def _by_key(self) -> dict[str, tuple[int, int]]:
+        ends = zip(self.tops, self.heights, strict=True)
+        return {lane.key: end for lane, end in zip(self.lanes, ends, strict=True)}
 
     def _of(self, key: str) -> tuple[int, int]:
-        number = next((i for i, lane in enumerate(self.lanes) if lane.key == key), None)
-        return (self.tops[number], self.heights[number]) if number is not None else (self.end, 0)
+        return self._by_key.get(key) or (self.end, 0)
 
     def top(self, key: str) -> int:
         return self._of(key)[0]
@@ -48,7 +56,7 @@ class Layout(NamedTuple):
     def tall(self, key: str) -> int:
         return self._of(key)[1]
 
-    @property
+    @cached_property
     def end(self) -> int:
         """Where the last lane ends."""
         return max((t + h for t, h in zip(self.tops, self.heights, strict=True)), default=0)
@@ -110,7 +118,7 @@ def layout_of(lanes: Sequence[Lane], height: int, scroll: int = 0) -> Layout:
     hidden = max(0, at - GAP - height)
     scroll = min(max(scroll, 0), hidden)
     tops = [t if lane.head else t - scroll for lane, t in zip(lanes, tops, strict=True)]
-    return Layout(tuple(lanes), tuple(tops), tuple(tall), head_end, scroll, hidden)
+    return Layout(tuple(lanes), tuple(tops), tuple(tall), height, head_end, scroll, hidden)
 
 
 def _shared(tall: list[int], bounds: list[tuple[int, int]], spare: int, grow: bool) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
@@ -63,9 +64,11 @@ def snapped(
     return Snap(round(target.frame - mark), Target(target.frame, label))
 
 
-def nearest_point(timeline: Timeline, view: View, x: float, reach_px: float = 1e9) -> Point | None:
+def point_near(timeline: Timeline, view: View, x: float, reach_px: float = 1e9) -> Point | None:
     """Return the chosen point nearest to a place across the timeline, within reach."""
-    found = min(timeline.on_reel(), key=lambda q: abs(view.x(timeline.reel_s(q)) - x), default=None)
+    points, time_s = timeline.on_reel(), view.time(x) + timeline.start_s
+    at = bisect_left(points, time_s, key=lambda q: q.time_s)
+    found = min(points[max(0, at - 1) : at + 1], key=lambda q: abs(q.time_s - time_s), default=None)
     return found if found is not None and abs(view.x(timeline.reel_s(found)) - x) <= reach_px else None
 
 

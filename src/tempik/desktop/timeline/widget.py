@@ -200,7 +200,7 @@ class TimelineView(DropTarget):
     def paintEvent(self, p: QPainter) -> None:
         ctx, timeline = self.context(), self.project.timeline
         p.drawPixmap(0, 0, self._picture.shown(self, ctx, self._coarse))
-        for number, lane in ctx.layout.in_view(self.height()):
+        for number, lane in ctx.layout.in_view:
             lane.paint_staying(p, ctx, ctx.layout.box(number, self.width()))
         self._paint_hover(p, ctx)
         if timeline.frames:
@@ -223,8 +223,8 @@ class TimelineView(DropTarget):
 
     def _paint_hover(self, p: QPainter, ctx: PaintContext) -> None:
         key, part = self._hover
-        for number, lane in enumerate(ctx.layout.lanes):
-            if part and lane.key == key:
+        for number, lane in ctx.layout.in_view if part else ():
+            if lane.key == key:
                 lane.paint_hover(p, ctx, ctx.layout.box(number, self.width()), part)
 
     @property
@@ -237,7 +237,7 @@ class TimelineView(DropTarget):
     def hit(self, pos: QPointF) -> tuple[str, Hit] | None:
         """Return the lane and what of it lies under the pointer: what is painted last is hit first."""
         ctx, weak = self.context(), None
-        for number, lane in reversed(ctx.layout.in_view(self.height())):
+        for number, lane in reversed(ctx.layout.in_view):
             found = lane.hit(ctx, ctx.layout.box(number, self.width()), pos)
             if found is not None and not found.weak:
                 return lane.key, found

@@ -15,7 +15,7 @@ from tempik.desktop.timeline.lanes.clip_painting import HEAD_H, SLIVER_PX
 from tempik.desktop.timeline.lanes.cues import cue_bottom, foot_of_cues, free_cues
 from tempik.desktop.timeline.lanes.points import SIGNS_H, points_top
 from tempik.desktop.timeline.layout import Layout
-from tempik.desktop.timeline.snapping import frame_x, nearest_point
+from tempik.desktop.timeline.snapping import frame_x, point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.drawing import paint_cue
@@ -69,7 +69,7 @@ class PinGesture(LaneGesture):
             ctx.project.selection.select_clip(self.clip)
 
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
-        nearest = nearest_point(ctx.timeline, ctx.view, at.pos.x())
+        nearest = point_near(ctx.timeline, ctx.view, at.pos.x())
         clip = by_id(ctx.project.reel.clips, self.clip)
         if nearest is None or clip is None:
             return
@@ -98,7 +98,11 @@ def _near(ctx: PaintContext, pos: QPointF) -> tuple[Placed, str] | None:
     timeline, layout, chosen = ctx.timeline, ctx.layout, ctx.project.selection.clip_ids
     if pos.x() < GUTTER or not points_top() + SIGNS_H <= pos.y() < layout.pictures_end:
         return None
+    rate = float(timeline.rate)
+    first, end = (ctx.view.time(pos.x() + by) * rate for by in (-REACH_PX, REACH_PX))
     for placed in clips_in_view(timeline, ctx.view):
+        if placed.end < first or placed.first > end:
+            continue
         bottom = cue_bottom(layout, placed)
         over = pos.y() >= layout.picture_top(placed.clip.track) or placed.clip.id in chosen
         for tie in placed.ties:
@@ -108,7 +112,7 @@ def _near(ctx: PaintContext, pos: QPointF) -> tuple[Placed, str] | None:
                 return placed, tie.cue
         if placed.clip.id in chosen and bottom - 14 <= pos.y() <= bottom + 2:
             for cue, frame in free_cues(timeline, placed):
-                if abs(ctx.view.x(frame / float(timeline.rate)) - pos.x()) <= REACH_PX:
+                if abs(ctx.view.x(frame / rate) - pos.x()) <= REACH_PX:
                     return placed, cue
     return None
 

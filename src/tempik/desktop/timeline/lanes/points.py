@@ -14,7 +14,7 @@ from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import RULER_H, spacing
 from tempik.desktop.timeline.in_view import points_in_view
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.snapping import nearest_point
+from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.theme import words
@@ -77,7 +77,7 @@ class PointsLane(Lane):
     def hit(self, ctx: PaintContext, box: QRectF, pos: QPointF) -> Hit | None:
         if pos.x() < GUTTER or not box.top() <= pos.y() < box.bottom():
             return None
-        point = nearest_point(ctx.timeline, ctx.view, pos.x(), REACH_PX)
+        point = point_near(ctx.timeline, ctx.view, pos.x(), REACH_PX)
         if point is None or pos.y() >= box.top() + SIGNS_H:
             return Hit(weak=True, double=lambda at: self._place(ctx, at))
         return Hit(

@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPainter
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import FRAMES_SHOW_PX, RULER_H, spacing
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.snapping import nearest_point
+from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.theme import figures, words
@@ -75,7 +75,7 @@ class SeekGesture(LaneGesture):
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
         timeline = ctx.timeline
         # Near a point the playhead goes to it; that is where one wants to look.
-        point = nearest_point(timeline, ctx.view, at.pos.x(), 5)
+        point = point_near(timeline, ctx.view, at.pos.x(), 5)
         time_s = timeline.reel_s(point) if point is not None else ctx.view.time(at.pos.x())
         ctx.project.playhead.go(frame_of(max(0.0, time_s), timeline.rate))
 

@@ -11,7 +11,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
 from tempik.desktop.timeline.lanes.sounds import paint_strip_name, strip_name_hit
-from tempik.desktop.timeline.snapping import nearest_point
+from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.wave import paint_wave
@@ -230,7 +230,7 @@ class _SoundGesture(LaneGesture):
 
 def _snapped(ctx: PaintContext, at: Pointer, time_s: float) -> tuple[float, Point | None]:
     """Return an instant of the reel, bent to the nearest point within reach unless Alt is held."""
-    point = None if at.alt else nearest_point(ctx.timeline, ctx.view, ctx.view.x(time_s), SNAP_PX)
+    point = None if at.alt else point_near(ctx.timeline, ctx.view, ctx.view.x(time_s), SNAP_PX)
     return (ctx.timeline.reel_s(point), point) if point is not None else (time_s, None)
 
 
