@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QColor, QDropEvent, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QWidget
@@ -24,9 +25,11 @@ from tempik.desktop.timeline.axis import AIR_PX, GUTTER
 from tempik.desktop.timeline.lanes.accents import toggle_cell
 from tempik.desktop.timeline.lanes.points import points_top
 from tempik.edit.draft import Wish
+from tempik.edit.song.stretches import with_stretch
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
 from tempik.time import time_of
+from waiting import until_at_rest
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -224,6 +227,36 @@ def test_the_song_strip_moves_the_stretch(opened: Window, qtbot: QtBot) -> None:
     length = window.project.timeline.frames
     drag(qtbot, strip, QPointF(strip._window().right(), 30), QPointF(strip._window().right() - strip._x(2.0), 30))
     assert window.project.timeline.frames < length
+
+
+def test_the_song_strip_keeps_what_stands_and_shows_what_changed(
+    opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    until_at_rest(opened, qtbot)
+    strip, project = opened.strip, opened.project
+    painted: list[int] = []
+    whole = strip._paint_standing
+    monkeypatch.setattr(strip, "_paint_standing", lambda p: (painted.append(1), whole(p)))
+    first = strip.grab().toImage()
+    painted.clear()
+    project.playhead.go(97)
+    moved = strip.grab().toImage()
+    assert painted == [] and moved != first
+    start_s = project.timeline.start_s
+    changes = (
+        lambda: project.change("Stretch", lambda reel: with_stretch(reel, start_s + 1.0, 5.0)),
+        lambda: project.selection.mark((start_s + 2.0, start_s + 4.0)),
+        opened.commands["half_tempo"].trigger,
+        lambda: project.change("Fade", lambda reel: replace(reel, soundtrack=replace(reel.soundtrack, fade_in_s=1.0))),
+        opened.undo,
+    )
+    before = moved
+    for change in changes:
+        change()
+        now = strip.grab().toImage()
+        strip._forget()
+        assert now != before and now == strip.grab().toImage()
+        before = now
 
 
 def test_keys_step_and_jump_and_play(opened: Window, qtbot: QtBot) -> None:

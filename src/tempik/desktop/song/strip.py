@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+from typing import NamedTuple
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen, QPixmap, QResizeEvent
@@ -21,7 +24,7 @@ from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.edit.song.arranging import bars_between
 from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
-from tempik.reel import Point, beats_between, is_steady
+from tempik.reel import Point, Soundtrack, beats_between, is_steady
 from tempik.time import clock_text, time_of
 
 HEIGHT = 56
@@ -35,6 +38,20 @@ TIP = (
 )
 
 
+class _Standing(NamedTuple):
+    """What the standing picture shows."""
+
+    record: Soundtrack | None
+    start_s: float
+    frames: int
+    rate: Fraction
+    marked: tuple[float, float] | None
+
+    def differs(self, other: _Standing) -> bool:
+        """Tell whether another is painted otherwise; a song is the same while it is the same record."""
+        return self.record is not other.record or self[1:] != other[1:]
+
+
 class SongStrip(QWidget):
     """Drag the window to move the stretch, its sides to resize; both snap to downbeats unless Alt is held."""
 
@@ -42,8 +59,9 @@ class SongStrip(QWidget):
         super().__init__()
         self.project, self.song, self.arrange = project, song, arrange
         self.gesture = Gesture(project)
-        self._layer: QPixmap | None = None
+        self._layer: QPixmap | None = None  # the song alone
         self._drawn: tuple[str, str] | None = None
+        self._standing: tuple[_Standing, QPixmap] | None = None  # all but the playhead and the drag, and what it shows
         self._grip = ""
         self._press_s = 0.0
         self._was = (0.0, 0.0)
@@ -77,15 +95,18 @@ class SongStrip(QWidget):
         self.more.setVisible(record is not None)
         if drawn != self._drawn:
             self._drawn = drawn
-            self._layer = None
+            self._forget()
         self.update()
 
+    def _forget(self) -> None:
+        self._layer = self._standing = None
+
     def _anew(self) -> None:
-        self._layer = None
+        self._forget()
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self._layer = None
+        self._forget()
         self.more.adjustSize()
         self.more.move(self.width() - self.more.width() - 3, 1)
 
@@ -110,6 +131,23 @@ class SongStrip(QWidget):
 
     @painted
     def paintEvent(self, p: QPainter) -> None:
+        timeline = self.project.timeline
+        shows = _Standing(
+            self.project.reel.soundtrack,
+            timeline.start_s,
+            timeline.frames,
+            timeline.rate,
+            self.project.selection.marked,
+        )
+        if self._standing is None or self._standing[0].differs(shows):
+            self._standing = (shows, painted_layer(self, self._paint_standing))
+        p.drawPixmap(0, 0, self._standing[1])
+        if self._length_s:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+            self._paint_moving(p)
+
+    def _paint_standing(self, p: QPainter) -> None:
+        """What does not change while the reel plays."""
         if self._layer is None:
             self._layer = painted_layer(self, self._paint_song)
         p.drawPixmap(0, 0, self._layer)
@@ -118,6 +156,20 @@ class SongStrip(QWidget):
             self._paint_window(p)
             self._paint_arrangement(p)
             self._paint_words(p)
+
+    def _paint_moving(self, p: QPainter) -> None:
+        """The playhead, and where a drag puts the window."""
+        timeline = self.project.timeline
+        x = self._x(timeline.start_s + time_of(self.project.playhead.frame, timeline.rate))
+        p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))
+        p.drawLine(QPointF(x, 2), QPointF(x, HEIGHT - 2))
+        if self._grip:
+            p.setFont(figures(12))
+            p.setPen(QColor(theme.TEXT))
+            length = time_of(timeline.frames, timeline.rate)
+            text = f"{timeline.start_s:.2f} s + {length:.2f} s"
+            box = self._window().adjusted(8, 0, -8, -3)
+            p.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
 
     def _paint_song(self, p: QPainter) -> None:
         p.fillRect(self.rect(), QColor(theme.SUNK))
@@ -200,16 +252,6 @@ class SongStrip(QWidget):
             p.drawRoundedRect(QRectF(x - 2.5, HEIGHT / 2 - 9, 5, 18), 2, 2)
         p.setBrush(Qt.BrushStyle.NoBrush)
         self._paint_fades(p, box)
-        timeline = self.project.timeline
-        x = self._x(timeline.start_s + time_of(self.project.playhead.frame, timeline.rate))
-        p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))
-        p.drawLine(QPointF(x, 2), QPointF(x, HEIGHT - 2))
-        if self._grip:
-            p.setFont(figures(12))
-            p.setPen(QColor(theme.TEXT))
-            length = time_of(timeline.frames, timeline.rate)
-            text = f"{timeline.start_s:.2f} s + {length:.2f} s"
-            p.drawText(box.adjusted(8, 0, -8, -3), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
 
     def _paint_fades(self, p: QPainter, box: QRectF) -> None:
         record = self.project.reel.soundtrack
