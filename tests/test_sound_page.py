@@ -24,6 +24,7 @@ from tempik.edit.song.arranging import with_whole_song
 from tempik.edit.speed.speed import with_clip_sound
 from tempik.reel import ClipSound, Rule
 from tempik.render.mastering import BLOCK
+from tempik.render.mixdown import Mixdown
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF
 from tempik.timeline.striking import laid_sounds, struck_of
@@ -329,6 +330,31 @@ def test_a_change_while_playing_is_heard_at_once(opened: Window, page: SoundPage
     playing = opened.reel_sound.playing
     assert playing is not None and any(p.strip == "n1" for p in playing.pieces)
     opened.play.play_pause()
+
+
+def test_a_change_is_measured_once_and_a_song_that_nothing_is_cut_on_when_it_is_heard(
+    opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    measured: list[int] = []
+    whole = Mixdown.gain
+    monkeypatch.setattr(Mixdown, "gain", lambda mixdown: (measured.append(1), whole(mixdown))[1])
+    sound = opened.reel_sound
+    qtbot.waitUntil(lambda: sound.ready, timeout=WAIT)
+    measured.clear()
+    opened.project.change("Gain", lambda reel: replace(reel, soundtrack=replace(reel.soundtrack, gain_db=-3.0)))
+    qtbot.waitUntil(lambda: sound.ready, timeout=WAIT)
+    qtbot.wait(1000)
+    assert sound.ready and measured == [1]
+    measured.clear()
+    opened.project.change(
+        "Bare", lambda reel: replace(reel, clips=(), soundtrack=replace(reel.soundtrack, gain_db=-6.0))
+    )
+    qtbot.wait(1000)
+    assert measured == [] and not sound.ready
+    opened.play.play_pause()
+    qtbot.waitUntil(lambda: sound.ready, timeout=WAIT)
+    opened.play.play_pause()
+    assert measured == [1] and sound.gain == pytest.approx(whole(sound.mixdown(made_only=False)))
 
 
 # Files

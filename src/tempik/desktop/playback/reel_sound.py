@@ -15,6 +15,7 @@ from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.song import Song
 from tempik.media import Sound
 from tempik.media.audio import Samples
+from tempik.render.footage_sounds import heard_clips
 from tempik.render.hearing import CLICK_S, with_clicks
 from tempik.render.mastering import BLOCK
 from tempik.render.mixdown import Mixdown
@@ -127,6 +128,8 @@ class ReelSound(QObject):
             for number in starts:
                 take(number)
             threading.Thread(target=rest, name="mixing", daemon=True).start()
+        if not self.ready:
+            self._rest.start()
         return out
 
     def _standing(self) -> Mixdown:
@@ -171,9 +174,9 @@ class ReelSound(QObject):
         """Return what the mix is made of, to be told by identity."""
         reel, timeline = self.project.reel, self.project.timeline
         struck = struck_of(timeline) if reel.sound_rows else []
-        heard = [p.map for p in timeline.placed if p.clip.sound.on]
+        heard = [x for p in heard_clips(timeline) for x in (p.map, self.clip_sounds.track(p))]
         records = (reel.soundtrack, reel.sounds, reel.sound_tracks, reel.sound_clips, reel.sound_rows, reel.mix)
-        told = (self.song.sound, self.clip_sounds.ready, self.design_alone, reel.length_s, reel.rate)
+        told = (self.song.sound, self.design_alone, reel.length_s, reel.rate)
         return (*records, *told, *struck, *heard)
 
     def _make(self) -> None:
@@ -187,6 +190,8 @@ class ReelSound(QObject):
             self._measured = what
             self._near.start()
             return
+        if not timeline.placed and not reel.sound_clips and self._stop is None:
+            return  # a song alone is measured once it is heard: most are cut first
 
         def work(job: Job) -> float:
             return self._mixdown(timeline, False).gain()
