@@ -21,6 +21,7 @@ from tempik.reel import Reel
 from tempik.timeline.timeline import timeline_of
 
 WAIT = 90_000
+SMALL = Order(short_px=180, quality="draft")
 
 
 @pytest.fixture
@@ -68,15 +69,14 @@ def test_a_new_user_exports_in_two_presses(page: ExportPage, opened: Window, qtb
 
 
 def test_three_frames_are_one_press(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    page.exports.wish(Order(short_px=90, quality="draft", part=(1.0, 3.0)))
     page.fields.shapes["square"].click()
     page.fields.shapes["wide"].click()
-    choose(page.fields.short, 360)
-    choose(page.fields.quality, "draft")
     assert page.go.text() == "Export 3"
     page.go.click()
     done(opened, qtbot)
-    sizes = {(f := probe(str(tmp_path / f"r-{n}.mp4"))).width: f.height for n in ("reel", "square", "wide")}
-    assert sizes == {360: 640, 640: 360} or sizes.keys() == {360, 640}
+    files = [probe(str(tmp_path / f"r-{n}.mp4")) for n in ("reel", "square", "wide")]
+    assert [(f.width, f.height) for f in files] == [(90, 160), (90, 90), (160, 90)]
     assert [i.state for i in opened.exports.items] == ["done"] * 3 and all(i.ok for i in opened.exports.items)
 
 
@@ -99,7 +99,7 @@ def test_a_part_is_the_marked_stretch_or_the_selected_clips(
     opened.project.selection.mark((start_s + 1.0, start_s + 2.0))
     assert "marked stretch, 1.0 to 2.0 s" in page.fields.part.itemText(1)
     page.fields.part.activated.emit(1)
-    choose(page.fields.quality, "draft")
+    page.exports.wish(replace(page.exports.order, short_px=180, quality="draft"))
     page.go.click()
     done(opened, qtbot)
     assert probe(str(tmp_path / "r.mp4")).length_s == pytest.approx(1.0, abs=0.04)
@@ -110,6 +110,7 @@ def test_a_part_is_the_marked_stretch_or_the_selected_clips(
 def test_a_limit_is_kept_and_one_that_cannot_be_is_said(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
+    page.exports.wish(SMALL)
     page.fields.limited.click()
     page.fields.limit.setValue(0.5)
     assert page.exports.order.limit_mb == 0.5 and not page.fields.quality.isEnabled()
@@ -157,6 +158,7 @@ def test_the_reel_is_written_as_it_was_when_it_was_queued(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
     before = opened.project.reel
+    page.exports.wish(SMALL)
     opened.exports.hold(True)
     page.go.click()
     assert [i.state for i in opened.exports.items] == ["waiting"] and page.queue.pause.text() == "Go on"
