@@ -338,6 +338,7 @@ def main() -> None:
     clip = placed.clip.id
     window.project.change("Speed ramp", lambda reel: with_curve(reel, clip, ramp(1.1, 0.4, 0.42)))
     window.page(SpeedPage).graph.choose_node(1)
+    window.project.playhead.go(placed.ties[0].frame + 7)  # past the flash
     settle(window)
     grab(window, "speed")
     window.undo()

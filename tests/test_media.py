@@ -4,6 +4,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import cv2
 import numpy as np
 import pytest
 
@@ -207,3 +208,18 @@ def test_a_sound_that_there_is_no_decoder_for_is_passed_over(tmp_path: Path) -> 
     video.write_bytes(video.read_bytes().replace(b"avc1", b"xxxx"))
     with pytest.raises(TempikError, match="no decoder for"):
         probe(str(video))
+
+
+@pytest.mark.parametrize("size", [(1280, 720), (540, 960), (1919, 1079), (397, 640), (135, 240)])
+@pytest.mark.parametrize("longest", [112, 200, 333, 480, 960])
+def test_a_picture_made_small_is_the_mean_of_what_it_covers_and_stays_in_its_place(
+    size: tuple[int, int], longest: int
+) -> None:
+    wide, tall = size
+    blots = np.random.default_rng(5).integers(40, 220, (9, 7), dtype=np.uint8)
+    plane = np.asarray(cv2.resize(blots, size, interpolation=cv2.INTER_CUBIC), np.uint8)
+    small = shrunk(Picture(plane, plane[: tall // 2, : wide // 2], plane[: tall // 2, : wide // 2]), longest)
+    # OpenCV's own mean over areas: exact, and far slower.
+    meant = cv2.resize(plane, small.size, interpolation=cv2.INTER_AREA).astype(int)
+    assert np.abs(small.y.astype(int) - meant).mean() < 0.6
+    assert np.abs(small.y.astype(int) - meant).max() < 8
