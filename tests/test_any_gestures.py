@@ -14,7 +14,6 @@ from PySide6.QtWidgets import QAbstractSlider, QApplication, QScrollBar, QWidget
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.pages import PAGES
-from tempik.desktop.pages.page import Page
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.axis import GUTTER
@@ -225,28 +224,32 @@ def test_the_timeline_that_follows_a_moved_point_is_the_one_painted_anew(
     assert mended >= 10, "most are painted along their stretch alone, and it is seen"
 
 
-@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_a_slider_that_is_dropped_shows_what_is_so(whole: Window, page: type[Page]) -> None:
+def test_a_slider_that_is_dropped_shows_what_is_so(whole: Window) -> None:
     """It had stayed where it was dragged to, though the reel was as before."""
     whole.project.selection.select_clip(whole.project.timeline.placed[1].clip.id)
-    whole.open_page(page)
-    QApplication.processEvents()
-    current = whole.bench.current
-    assert current is not None
-    before = whole.project.reel
-    for slider in current.findChildren(QAbstractSlider):
+    for page in PAGES:
+        whole.open_page(page)
+        QApplication.processEvents()
+        current = whole.bench.current
+        assert current is not None
+        drop_every_slider(whole, current)
+
+
+def drop_every_slider(window: Window, page: QWidget) -> None:
+    before = window.project.reel
+    for slider in page.findChildren(QAbstractSlider):
         if isinstance(slider, QScrollBar) or not slider.isVisible() or not slider.isEnabled():
             continue
         value, across, middle = slider.value(), slider.width(), slider.height() // 2
         QTest.mousePress(slider, LEFT, NONE, QPoint(across // 3, middle))
         QTest.mouseMove(slider, QPoint(across * 2 // 3, middle))
-        if not whole.project.under_way:
+        if not window.project.under_way:
             QTest.mouseRelease(slider, LEFT, NONE, QPoint(across * 2 // 3, middle))
-            whole.project.go_to_step(1)
+            window.project.go_to_step(1)
             continue
-        whole.activateWindow()
-        QTest.keyClick(whole.windowHandle(), Qt.Key.Key_Escape)
+        window.activateWindow()
+        QTest.keyClick(window.windowHandle(), Qt.Key.Key_Escape)
         QTest.mouseMove(slider, QPoint(across * 3 // 4, middle))
         QTest.mouseRelease(slider, LEFT, NONE, QPoint(across * 3 // 4, middle))
         QTest.qWait(30)
-        assert whole.project.reel == before and slider.value() == value, slider.accessibleName()
+        assert window.project.reel == before and slider.value() == value, slider.accessibleName()

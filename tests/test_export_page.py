@@ -80,14 +80,15 @@ def test_three_frames_are_one_press(page: ExportPage, opened: Window, qtbot: QtB
     assert [i.state for i in opened.exports.items] == ["done"] * 3 and all(i.ok for i in opened.exports.items)
 
 
-@pytest.mark.parametrize("kind", FORMATS, ids=lambda kind: kind.key)
-def test_every_format_is_offered_with_what_it_can_have(page: ExportPage, kind) -> None:  # type: ignore[no-untyped-def]
-    choose(page.fields.format, kind.key)
-    assert page.purpose.text() == kind.purpose and page.exports.order.format == kind.key
-    assert page.fields.limited.isEnabled() == (kind.limited is not None)
-    assert page.fields.clear.isEnabled() == bool(kind.clear) and page.fields.hardware.isEnabled() == bool(kind.hardware)
-    assert page.fields.shapes["square"].isEnabled() == (kind.kind != "sound")
-    assert Path(page.target.text()).suffix == kind.suffixes[0] and page.go.isEnabled()
+def test_every_format_is_offered_with_what_it_can_have(page: ExportPage) -> None:
+    for kind in FORMATS:
+        choose(page.fields.format, kind.key)
+        assert page.purpose.text() == kind.purpose and page.exports.order.format == kind.key
+        assert page.fields.limited.isEnabled() == (kind.limited is not None), kind.key
+        assert page.fields.clear.isEnabled() == bool(kind.clear), kind.key
+        assert page.fields.hardware.isEnabled() == bool(kind.hardware), kind.key
+        assert page.fields.shapes["square"].isEnabled() == (kind.kind != "sound"), kind.key
+        assert Path(page.target.text()).suffix == kind.suffixes[0] and page.go.isEnabled(), kind.key
 
 
 def test_a_part_is_the_marked_stretch_or_the_selected_clips(
