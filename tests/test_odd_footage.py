@@ -226,6 +226,16 @@ def test_24_in_30_is_found_and_left_out_evenly(tmp_path: Path) -> None:
     assert (steps == 1).mean() > 0.95, "on a reel of 24 every frame is another, none is left out"
 
 
+@pytest.mark.parametrize("times", [3, 4])
+def test_a_slow_camera_in_a_fast_file_is_found_and_its_frames_are_shown_once(tmp_path: Path, times: int) -> None:
+    draw = numbered(320, 180)
+    found = study(str(write_video(tmp_path / "p.mp4", lambda n: draw(n // times), 180, 60))).cadence
+    assert found.pattern == f"{times - 1} in {times}" and found.regular
+    assert found.distinct_rate == pytest.approx(60 / times, abs=1) and {n % times for n in found.numbers} == {
+        *range(1, times)
+    }
+
+
 @pytest.mark.parametrize("turn_s", [1.0, 1.43, 2.2])
 def test_what_swings_stands_still_where_it_turns_and_repeats_no_frame(tmp_path: Path, turn_s: float) -> None:
     def film(name: str, source: Callable[[int], int]) -> Path:

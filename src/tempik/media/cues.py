@@ -35,7 +35,7 @@ AROUND_S = 0.12
 # What moves less than this, in shares of the width a second or grey levels a frame, stands still.
 STILL_SPEED, STILL_CHANGE = 0.04, 0.15
 SOUND_RATE = 16000
-STUDY = "study9"  # what a study is kept as
+STUDY = "study10"  # what a study is kept as
 WEIGHTS = {"impact": 1.0, "stop": 0.8, "turn": 0.7, "sound": 0.6}
 
 

@@ -74,7 +74,7 @@ class Stall(NamedTuple):
 
 class Cadence(NamedTuple):
     """Frames that repeat the one before: how many of how many looked at, the true rate they leave, how they come
-    (`none`, `one in 5`, `irregular`), where the picture stalls, and the numbers of the repeated frames."""
+    (`none`, `one in 5`, `3 in 4`, `irregular`), where the picture stalls, and the numbers of the repeated frames."""
 
     repeated: int
     frames: int
@@ -85,7 +85,7 @@ class Cadence(NamedTuple):
 
     @property
     def regular(self) -> bool:
-        return self.pattern.startswith("one in")
+        return " in " in self.pattern
 
 
 def probe(path: str) -> Probe:
@@ -265,14 +265,25 @@ def _usual_around(change: np.ndarray, i: int) -> float:
 
 
 def _pattern(repeats: np.ndarray) -> str:
-    """Name the pattern: `none`, `one in 5` where repeats come evenly, be it that some were not told from what stands, else
-    `irregular`."""
+    """Name the pattern: `none`, `one in 5` where repeats come evenly and `3 in 4` where what moves does, be it that some were not
+    told from what stands, else `irregular`."""
     places = np.flatnonzero(repeats)
     if not len(places):
         return "none"
-    gaps = np.diff(places)
-    if len(gaps) >= 3:
-        common = int(np.bincount(gaps).argmax())
-        if common > 1 and np.mean(gaps == common) >= 0.5 and np.mean(gaps % common == 0) >= 0.75:
-            return f"one in {common}"
+    alone, whole = _common_gap(places)
+    if alone > 1 and whole >= 0.75:
+        return f"one in {alone}"
+    moving, whole = _common_gap(np.flatnonzero(~repeats))
+    if moving > 2 and whole >= 0.6:
+        return f"{moving - 1} in {moving}"
     return "irregular"
+
+
+def _common_gap(places: np.ndarray) -> tuple[int, float]:
+    """Return the distance that half of some places or more have to the next, and which share of distances are whole numbers of it; 0
+    where there is none, or too few to tell."""
+    gaps = np.diff(places)
+    common = int(np.bincount(gaps).argmax()) if len(gaps) >= 3 else 0
+    if not common or np.mean(gaps == common) < 0.5:
+        return 0, 0.0
+    return common, float(np.mean(gaps % common == 0))
