@@ -253,6 +253,8 @@ def test_what_swings_stands_still_where_it_turns_and_repeats_no_frame(tmp_path: 
     found = study(str(film("padded.mp4", lambda n: n - n // 5 - (n % 5 == 4)))).cadence
     assert found.pattern == "one in 5" and found.repeated >= 16
     assert {number % 5 for number in found.numbers} == {4}
+    found = study(str(film("held.mp4", lambda n: n // 4 * 4))).cadence
+    assert found.pattern == "3 in 4" and found.repeated >= 75 and {number % 4 for number in found.numbers} == {1, 2, 3}
 
 
 def test_a_stall_is_found_with_its_place(tmp_path: Path) -> None:

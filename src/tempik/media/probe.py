@@ -25,6 +25,8 @@ CADENCE_FRAMES = 600
 AROUND, LOW, MOVING, MANY = 6, 0.12, 0.45, 5
 # So many repeats in a row are a stall rather than part of a pattern.
 STALL_FRAMES = 4
+# So many of the frames that move lie at even places in a film that shows each frame several times.
+EVEN = 0.75
 
 
 class Probe(NamedTuple):
@@ -251,12 +253,28 @@ def repeat_marks(change: np.ndarray) -> np.ndarray:
     for order in (range(1, len(change)), range(len(change) - 2, -1, -1)):
         for i in order:
             marks[i] |= still[i] and marks[i - 1 if order.step > 0 else i + 1]
+    _complete(marks, change)
     # What stands still up to the file's end, or from its start, is no stall.
     for end in (marks, marks[::-1]):
         moving = np.flatnonzero(~end)
         if len(moving) and moving[0] >= STALL_FRAMES:
             end[: moving[0]] = False
     return marks
+
+
+def _complete(marks: np.ndarray, change: np.ndarray) -> None:
+    """Mark what repeats where all others do, in place: of a film whose frames are each there several times, those that were not told
+    from what hardly moves."""
+    moved = np.flatnonzero(~marks)
+    times, _ = _common_gap(moved)
+    if times < 3:
+        return
+    places = np.bincount(moved % times, minlength=times)
+    own = int(places.argmax())
+    if places[own] < EVEN * len(moved):
+        return
+    off = moved[moved % times != own]
+    marks[off[change[off] < 0.5 * np.median(change[moved[moved % times == own]])]] = True
 
 
 def _usual_around(change: np.ndarray, i: int) -> float:
