@@ -86,6 +86,11 @@ class ReelSound(QObject):
         """Whether the sound is as the export's will be."""
         return not self._rest.isActive() and self._job is None and _same(self._what(), self._measured)
 
+    @property
+    def _uncut(self) -> bool:
+        """Whether there is nothing but the song."""
+        return not self.project.timeline.placed and not self.project.reel.sound_clips
+
     def mixdown(self, made_only: bool = True) -> Mixdown:
         """Return the mix of the reel as it is; with `made_only` without what is still to be made."""
         return self._mixdown(self.project.timeline, made_only)
@@ -141,7 +146,7 @@ class ReelSound(QObject):
 
     def _make_ahead(self) -> None:
         """Make ready what sounds at the playhead, so that playing begins at once."""
-        if self._ahead is not None or not self.ready or not self.project.timeline.frames:
+        if self._ahead is not None or not (self.ready or self._uncut) or not self.project.timeline.frames:
             return
         mixdown, gain, timeline = self._standing(), self.gain, self.project.timeline
         number = _block_at(mixdown, time_of(self.project.playhead.frame, timeline.rate))
@@ -190,8 +195,9 @@ class ReelSound(QObject):
             self._measured = what
             self._near.start()
             return
-        if not timeline.placed and not reel.sound_clips and self._stop is None:
-            return  # a song alone is measured once it is heard: most are cut first
+        if self._uncut and self._stop is None:
+            self._near.start()  # a song alone is measured once it is heard: most are cut first
+            return
 
         def work(job: Job) -> float:
             return self._mixdown(timeline, False).gain()
