@@ -39,6 +39,13 @@ _BELL = np.hanning(2 * LOOK_AHEAD + 3)[1:-1]
 _BELL = _BELL / _BELL.sum()
 
 
+def load_filters() -> None:
+    """Load what mixes are measured and limited by: it takes a second, and nothing else goes on smoothly meanwhile."""
+    import scipy.fft
+    import scipy.ndimage
+    import scipy.signal  # noqa: F401
+
+
 class Master:
     """Brings a mix of `count` samples to a loudness in LUFS and keeps its true peaks under a ceiling in dBTP; without a ceiling
     what goes beyond full scale is cut off. `read` gives the mix between two samples, silence outside it."""

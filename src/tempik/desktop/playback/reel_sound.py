@@ -17,7 +17,7 @@ from tempik.media import Sound
 from tempik.media.audio import Samples
 from tempik.render.footage_sounds import heard_clips
 from tempik.render.hearing import CLICK_S, with_clicks
-from tempik.render.mastering import BLOCK
+from tempik.render.mastering import BLOCK, load_filters
 from tempik.render.mixdown import Mixdown
 from tempik.render.takes import Takes
 from tempik.sounds.loudness import RATE
@@ -152,6 +152,7 @@ class ReelSound(QObject):
         number = _block_at(mixdown, time_of(self.project.playhead.frame, timeline.rate))
 
         def work(job: Job) -> None:
+            load_filters()  # before anything is cut and played, where that is to come
             with self._lock:
                 mixdown.block(number, gain)
 
