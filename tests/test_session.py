@@ -1,5 +1,6 @@
 """What is open: gestures are owned, comparing changes nothing, saves count, jobs answer, files are watched."""
 
+import contextlib
 import gc
 import os
 import signal
@@ -14,18 +15,19 @@ from pathlib import Path
 
 import msgspec
 import pytest
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
 from tempik.accents.fired import Fired
+from tempik.desktop.session import jobs
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Strips
 from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.heap import Heap
-from tempik.desktop.session.jobs import Job, Worker
+from tempik.desktop.session.jobs import Job, Stopped, Worker
 from tempik.desktop.session.log import log_path
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.shell.window import Window
@@ -395,6 +397,29 @@ def test_a_job_that_ends_before_its_start_returns_is_known_to_have_ended(qtbot: 
     project.change("A reel", lambda _: reel)
     qtbot.waitUntil(lambda: not worker.jobs, timeout=WAIT)
     qtbot.waitUntil(lambda: watch._job is None, timeout=WAIT)
+
+
+def test_a_thread_that_outlives_its_window_says_nothing_any_more(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where a machine stood still for longer than threads are waited for, one spoke to a window that was being destroyed, and the process
+    died."""
+    monkeypatch.setattr(jobs, "_LONGEST_END_S", 0.05)
+    worker, told, busy = Worker(), [], threading.Event()
+
+    def deaf(job: Job) -> None:
+        busy.set()
+        time.sleep(0.5)
+        with contextlib.suppress(Stopped):
+            job.report(0.5)
+
+    worker._spoken.connect(lambda: told.append("spoken"), Qt.ConnectionType.DirectConnection)
+    worker.start("deaf", deaf)
+    assert busy.wait(10)
+    worker.close()
+    told.clear()
+    thread = worker._threads[0]
+    thread.join(10)
+    qtbot.wait(50)
+    assert not thread.is_alive() and told == []
 
 
 def test_what_a_job_held_is_let_go_once_it_has_ended(qtbot: QtBot) -> None:

@@ -7,10 +7,11 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Signal, SignalInstance
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QTransform
 
 from tempik.desktop.session.log import log_fault
+from tempik.desktop.session.voice import Voice
 from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media import FrameReader
@@ -30,6 +31,7 @@ class Scrubber(QObject):
         super().__init__(parent)
         self._proxy = proxy or (lambda path: None)
         self._lock = threading.Condition()
+        self._voice = Voice()
         self._wish: tuple[str, float, int] | None = None
         self._closing = False
         self._thread = threading.Thread(target=self._work, name="scrub", daemon=True)
@@ -45,6 +47,7 @@ class Scrubber(QObject):
             self._closing = True
             self._lock.notify()
         self._thread.join(5)
+        self._voice.close()
 
     def _work(self) -> None:
         reader: FrameReader | None = None
@@ -52,24 +55,24 @@ class Scrubber(QObject):
             with self._lock:
                 while self._wish is None and not self._closing:
                     self._lock.wait()
-                if self._closing or self._wish is None:
+                if self._closing or self._voice.closed or self._wish is None:
                     break
                 path, time_s, rotation = self._wish
                 self._wish = None
             try:
                 reader, rgb = self._read(reader, path, time_s)
             except TempikError as error:
-                self._send(self.failed, str(error))
+                self._voice.say(self.failed, str(error))
                 continue
             except Exception as error:  # whatever it is, the next wish must still be read
                 log_fault("scrub", error)
-                self._send(self.failed, f"{path} could not be shown ({type(error).__name__}: {error}).")
+                self._voice.say(self.failed, f"{path} could not be shown ({type(error).__name__}: {error}).")
                 reader = None
                 continue
             image = image_of(rgb)
             if rotation:
                 image = image.transformed(QTransform().rotate(rotation))
-            self._send(self.shown, path, time_s, image)
+            self._voice.say(self.shown, path, time_s, image)
         if reader is not None:
             reader.close()
 
@@ -84,9 +87,3 @@ class Scrubber(QObject):
             reader = FrameReader(stands, shared_index(stands), 96 << 20, LONGEST_PX)
         number = shared_index(path).frame_at(time_s)
         return reader, to_rgb(reader.frame(number, backward=stands == path))
-
-    def _send(self, signal: SignalInstance, *values: object) -> None:
-        try:
-            signal.emit(*values)
-        except RuntimeError:
-            self._closing = True  # the window is gone
