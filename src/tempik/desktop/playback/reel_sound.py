@@ -89,7 +89,8 @@ class ReelSound(QObject):
     @property
     def _uncut(self) -> bool:
         """Whether there is nothing but the song."""
-        return not self.project.timeline.placed and not self.project.reel.sound_clips
+        reel = self.project.reel
+        return not self.project.timeline.placed and not reel.sound_clips and not reel.sound_rows
 
     def mixdown(self, made_only: bool = True) -> Mixdown:
         """Return the mix of the reel as it is; with `made_only` without what is still to be made."""
@@ -133,7 +134,7 @@ class ReelSound(QObject):
             for number in starts:
                 take(number)
             threading.Thread(target=rest, name="mixing", daemon=True).start()
-        if not self.ready:
+        if self._uncut and not self.ready:
             self._rest.start()
         return out
 
