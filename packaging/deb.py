@@ -47,8 +47,25 @@ def main(target: Path) -> None:
         add_control(tree, project, version, machine)
         target.mkdir(parents=True, exist_ok=True)
         made = target / f"tempik_{version}_{machine}.deb"
-        run(["dpkg-deb", "--root-owner-group", "-Zxz", "--build", str(tree), str(made)])
+        # Under its name only once it is whole: the build takes minutes, and may be interrupted.
+        half = Path(name) / made.name
+        run(["dpkg-deb", "--root-owner-group", "-Zxz", "--build", str(tree), str(half)])
+        put(half, made)
     print(made)
+
+
+def put(half: Path, made: Path) -> None:
+    """Move a file that is whole to its name, which may be on another disk: a reader sees the old or the new one."""
+    with tempfile.NamedTemporaryFile(dir=made.parent, prefix=f".{made.name}.", delete=False) as beside:
+        try:
+            with half.open("rb") as read:
+                shutil.copyfileobj(read, beside)
+            os.chmod(beside.fileno(), 0o644)
+            os.fsync(beside.fileno())
+            os.replace(beside.name, made)
+        except BaseException:
+            os.unlink(beside.name)
+            raise
 
 
 def run(command: list[str]) -> None:
@@ -132,10 +149,10 @@ COMPILE = """#!/bin/sh
 set -e
 [ "$1" = configure ] || exit 0
 for python in python3 python3.13 python3.12 python3.11; do
-  version=$("$python" -c 'import sys; print("%d.%d" % sys.version_info[:2])' 2>/dev/null) || continue
+  version=$("$python" -I -c 'import sys; print("%d.%d" % sys.version_info[:2])' 2>/dev/null) || continue
   folder="/usr/lib/tempik/$version"
   [ -d "$folder" ] || continue
-  "$python" -m compileall -q "$folder" >/dev/null || true
+  "$python" -I -m compileall -q "$folder" >/dev/null || true
 done
 """
 FORGET = """#!/bin/sh
@@ -145,10 +162,12 @@ find /usr/lib/tempik -name __pycache__ -prune -exec rm -rf {} +
 
 LAUNCH = """#!/bin/sh
 # Start Tempik with the first Python that there are libraries for.
-for python in python3 python3.13 python3.12 python3.11; do
-  version=$("$python" -c 'import sys; print("%d.%d" % sys.version_info[:2])' 2>/dev/null) || continue
+for python in /usr/bin/python3 /usr/bin/python3.13 /usr/bin/python3.12 /usr/bin/python3.11; do
+  version=$("$python" -I -c 'import sys; print("%d.%d" % sys.version_info[:2])' 2>/dev/null) || continue
   if [ -d "/usr/lib/tempik/$version" ]; then
-    PYTHONPATH="/usr/lib/tempik/$version" PYTHONNOUSERSITE=1 PYTHONDONTWRITEBYTECODE=1 exec "$python" -m MODULE "$@"
+    # Isolated: nothing of the folder that it is started in is on the path of modules.
+    exec "$python" -I -B -c 'import sys; sys.path.insert(0, sys.argv.pop(1)); from MODULE import main; sys.exit(main())' \
+      "/usr/lib/tempik/$version" "$@"
   fi
 done
 echo "tempik: no Python that this package has libraries for (VERSIONS) is installed." >&2
@@ -159,7 +178,7 @@ exit 1
 def add_programs(tree: Path) -> None:
     programs = tree / "usr/bin"
     programs.mkdir(parents=True)
-    for name, module in (("tempik", "tempik.cli"), ("tempik-desktop", "tempik.desktop.app")):
+    for name, module in (("tempik", "tempik.cli.main"), ("tempik-desktop", "tempik.desktop.app")):
         path = programs / name
         path.write_text(LAUNCH.replace("MODULE", module).replace("VERSIONS", ", ".join(PYTHONS)))
         path.chmod(0o755)

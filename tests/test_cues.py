@@ -125,7 +125,7 @@ def test_the_command_lists_cues_best_first(tmp_path: Path, capsys: pytest.Captur
     assert [float(r["score"]) for r in rows] == sorted((float(r["score"]) for r in rows), reverse=True)
     assert main(["cues", str(path), "--format", "json"]) == 0
     assert json.loads(capsys.readouterr().out)["cues"][0]["why"] in ("impact", "stop", "turn", "sound")
-    assert main(["cues", str(tmp_path / "none.mp4")]) == 1
+    assert main(["cues", str(tmp_path / "none.mp4")]) == 2
     assert "is not there" in capsys.readouterr().err
     broken = tmp_path / "cut.mp4"
     data = write_video(tmp_path / "n.mkv", numbered(320, 180), 60).read_bytes()

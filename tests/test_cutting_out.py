@@ -184,7 +184,7 @@ def test_cutting_out_on_the_command_line(film: Path, tmp_path: Path, capsys: pyt
         ("paint:1,1,2,2@6", "no kind of stroke"),
         ("keep:1,1@700", "not in clip"),
     ):
-        assert main(["layers", str(tmp_path / "p.tempik"), "--clips", "1", "--cut-out", bad]) == 1
+        assert main(["layers", str(tmp_path / "p.tempik"), "--clips", "1", "--cut-out", bad]) == 2
         assert said in capsys.readouterr().err
 
 

@@ -443,7 +443,7 @@ def test_expecting_and_queueing_write_nothing(reel: Reel, tmp_path: Path, capsys
     name = queue.items()[0].id
     assert main(["queue", "down", name]) == 0 and queue.items()[1].id == name
     assert main(["queue", "remove", name]) == 0 and len(queue.items()) == 2
-    assert main(["queue", "up"]) == 1 and "Say which export" in capsys.readouterr().err
+    assert main(["queue", "up"]) == 2 and "Say which export" in capsys.readouterr().err
 
 
 def test_bad_wishes_get_one_sentence(reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -457,7 +457,7 @@ def test_bad_wishes_get_one_sentence(reel: Reel, tmp_path: Path, capsys: pytest.
         (["--limit", "0.0001"], "raise the limit"),
         (["--format", "webp"], "is no name for Animated WebP"),
     ):
-        assert main([*common, *more]) == 1
+        assert main([*common, *more]) == 2
         told = capsys.readouterr().err
         assert sentence in told and told.count("\n") == 1, told
     assert not list(tmp_path.glob("o*"))

@@ -810,7 +810,7 @@ def test_stretches_are_proposed_and_taken(media: Path, tmp_path: Path, capsys: p
         arranged.soundtrack is not None and len(arranged.soundtrack.pieces) >= 2 and abs(arranged.length_s - 8) <= 1.01
     )
     assert check_reel(Timeline(arranged)).ok and not gaps(Timeline(arranged))
-    _, err = ran(capsys, *common, "--stretch", 9, "-o", tmp_path / "x.tempik", code=1)
+    _, err = ran(capsys, *common, "--stretch", 9, "-o", tmp_path / "x.tempik", code=2)
     assert "There is no stretch '9'" in err and not (tmp_path / "x.tempik").exists()
 
 
@@ -850,7 +850,7 @@ def test_a_project_is_drafted_anew_kept_swapped_and_asked(
         ((), "What should be drafted?"), (("--keep", "shoes:1"), "nothing that stays"), (("--over", "a-b", "--seed", 1), "is no stretch"),
         (("--swap", "1-2"), "no clip to change"), (("--mood", "loud"), "There is no mood 'loud'"), (("--keep", "clips:99"), "names no clips"),
     ):  # fmt: skip
-        assert said in ran(capsys, "draft", project, *options, code=1)[1]
+        assert said in ran(capsys, "draft", project, *options, code=2)[1]
     assert project.read_bytes() == saved
 
 
@@ -858,7 +858,7 @@ def test_a_project_that_was_never_drafted_says_so(
     reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     save_reel(reel, tmp_path / "r.tempik")
-    assert "not drafted by a mood yet" in ran(capsys, "draft", tmp_path / "r.tempik", "--seed", 1, code=1)[1]
+    assert "not drafted by a mood yet" in ran(capsys, "draft", tmp_path / "r.tempik", "--seed", 1, code=2)[1]
 
 
 def test_moods_are_listed_written_kept_and_forgotten(
@@ -873,4 +873,4 @@ def test_moods_are_listed_written_kept_and_forgotten(
     assert "my sparks," in ran(capsys, "moods")[0]
     ran(capsys, "moods", "--forget", "my sparks")
     assert "my sparks," not in ran(capsys, "moods")[0]
-    assert "There is no mood" in ran(capsys, "moods", "--show", "gone", "-o", tmp_path / "g", code=1)[1]
+    assert "There is no mood" in ran(capsys, "moods", "--show", "gone", "-o", tmp_path / "g", code=2)[1]

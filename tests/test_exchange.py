@@ -318,9 +318,9 @@ def test_every_ending_is_written_and_read_by_the_formats_own_library(
     assert main(["exchange", "read", str(tmp_path / "o.otio"), "-o", str(tmp_path / "back.tempik")]) == 0
     assert len(load_reel(tmp_path / "back.tempik").clips) == len(reel.clips)
     capsys.readouterr()
-    assert main(["exchange", "write", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "o.doc")]) == 1
+    assert main(["exchange", "write", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "o.doc")]) == 2
     assert "does not say what to write" in capsys.readouterr().err
-    assert main(["exchange", "read", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "b.tempik")]) == 1
+    assert main(["exchange", "read", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "b.tempik")]) == 2
     assert "no timeline that Tempik reads" in capsys.readouterr().err
 
 

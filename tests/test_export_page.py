@@ -237,6 +237,48 @@ def test_what_waits_outlives_the_window(opened: Window, qtbot: QtBot, tmp_path: 
         other.shut_down()
 
 
+def test_closing_asks_and_an_export_is_finished_in_the_background(
+    opened: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Closing once stopped it without a word. What waits behind it is written too."""
+    asked: list[str] = []
+
+    def answer(box: QMessageBox) -> QMessageBox.StandardButton:
+        words = [b.text() for b in box.buttons()]
+        asked.append(f"{box.text()} {words}")
+        return next(b for b, text in zip(box.buttons(), words, strict=True) if text == wanted) and box.standardButton(
+            next(b for b, text in zip(box.buttons(), words, strict=True) if text == wanted)
+        )
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    opened.exports.start(Order(size=(360, 640), quality="draft"), tmp_path / "a.mp4")
+    opened.exports.start(Order(size=(90, 160), quality="draft"), tmp_path / "b.mp4")
+    qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
+    wanted = "Stay here"
+    assert not opened.close() and opened.exports.running is not None
+    assert "2 exports" in asked[0]
+    wanted = "Finish in the background"
+    assert opened.close()
+    qtbot.waitUntil(lambda: [i.state for i in queue.items()] == ["done", "done"], timeout=WAIT)
+    assert (
+        probe(str(tmp_path / "a.mp4")).length_s == pytest.approx(opened.project.reel.length_s, abs=0.1)
+        and (tmp_path / "b.mp4").is_file()
+    )
+
+
+def test_an_export_that_is_stopped_says_so(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    """It once said that it ended unexpectedly, where it was stopped before it could say more."""
+    for early in (True, False):
+        opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
+        if not early:
+            qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
+        opened.exports.stop(opened.exports.running or "")
+        assert "Stopping a.mp4" in opened.foot.status.text()
+        done(opened, qtbot)
+        assert opened.exports.items[-1].state == "stopped" and "a.mp4: stopped" in opened.foot.status.text()
+        assert not list(tmp_path.glob("*.mp4")) and not list(tmp_path.glob(".*.part"))
+
+
 def test_a_file_that_is_there_is_asked_about(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -513,7 +513,7 @@ def test_layers_on_the_command_line(
         (["--again", "cuts"], "not on cuts"),
         (["--mask-set", "size=2"], "nothing of a mask"),
     ):
-        assert main(["layers", project, "--clips", number, *bad]) == 1
+        assert main(["layers", project, "--clips", number, *bad]) == 2
         assert said in capsys.readouterr().err
 
 

@@ -301,7 +301,7 @@ def test_a_mood_from_the_command_line(media: Path, tmp_path: Path, capsys: pytes
     assert check_reel(Timeline(reel)).ok and told.count("where the song is") + told.count("on the drop") >= len(
         reel.clips
     )
-    assert main([*common, "--mood", "angry", "-o", str(tmp_path / "x.tempik")]) == 1
+    assert main([*common, "--mood", "angry", "-o", str(tmp_path / "x.tempik")]) == 2
     assert "There is no mood 'angry'" in capsys.readouterr().err
 
 

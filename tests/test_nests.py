@@ -292,5 +292,5 @@ def test_from_the_command_line(rich: Reel, tmp_path: Path, capsys: pytest.Captur
     run("--close")
     run("--clips", number, "--flatten")
     assert {c.id for c in load_reel(path).clips} == {c.id for c in rich.clips}
-    assert main(["layers", str(path), "--close"]) == 1
+    assert main(["layers", str(path), "--close"]) == 2
     assert "No nest is open" in capsys.readouterr().err

@@ -630,7 +630,7 @@ def test_everything_from_the_command_line(reel: Reel, tmp_path: Path, capsys: py
         (["--row", "1", "--paint", "99.1=50"], "There is no point 99.1"),
         (["--loudness", "loud"], "'loud' is no number"),
     ):
-        assert main(["sound", out, *wrong]) == 1
+        assert main(["sound", out, *wrong]) == 2
         assert said in capsys.readouterr().err
 
 

@@ -512,7 +512,7 @@ def test_a_lyric_file_is_laid_with_its_words_on_points(
     [
         (["--set", "align=nowhere"], "align is one of"),
         (["--set", "enter=vanish"], "no way to come or go"),
-        (["--set", "size=big"], "no number"),
+        (["--set", "size=big"], "a number belongs"),
         (["--set", "size=99"], "size of 99"),
         (["--set", "colour=red"], "give one such as"),
         (["--clips", "7", "--set", "size=0.1"], "names no titles"),
@@ -526,7 +526,7 @@ def test_bad_wishes_get_a_sentence_and_change_nothing(
     made, _ = titles.with_title(reel, Title("Iron"), 0, 60)
     save_reel(made, tmp_path / "p.tempik")
     before = (tmp_path / "p.tempik").read_bytes()
-    assert main(["titles", str(tmp_path / "p.tempik"), *options]) == 1
+    assert main(["titles", str(tmp_path / "p.tempik"), *options]) == 2
     assert said in capsys.readouterr().err and (tmp_path / "p.tempik").read_bytes() == before
 
 

@@ -242,7 +242,10 @@ def format_of(target: Path, key: str = "") -> Format:
     for kind in (*(k for k in FORMATS if k.suffixes[0] == ending), *FORMATS):
         if ending and ending in kind.suffixes:
             return kind
-    names = ", ".join(f"{kind.suffixes[0]} for {kind.name}" for kind in FORMATS if kind.suffixes[0])
+    first: dict[str, str] = {}
+    for kind in FORMATS:
+        first.setdefault(kind.suffixes[0], kind.name)
+    names = ", ".join(f"{suffix} for {name}" for suffix, name in first.items() if suffix)
     raise TempikError(f"{target} does not say what to write; end it in {names}.")
 
 
@@ -253,11 +256,11 @@ def qualities() -> list[str]:
 
 def named_for(target: Path, kind: Format) -> Path:
     """Return a file's name with an ending that the format has; a name that has one is kept, and so is one with another dot."""
+    known = {s for each in FORMATS for s in each.suffixes if s}
     if kind.kind == "frames":
-        return target.with_suffix("") if target.suffix.lower() in CONTAINERS else target
+        return target.with_suffix("") if target.suffix.lower() in known else target
     if target.suffix.lower() in kind.suffixes:
         return target
-    known = {s for each in FORMATS for s in each.suffixes if s}
     if target.suffix.lower() in known:
         return target.with_suffix(kind.suffixes[0])
     return target.with_name(target.name + kind.suffixes[0])

@@ -4,12 +4,11 @@ Icon Theme and Shared MIME-info specifications, XDG Base Directory), without roo
 from __future__ import annotations
 
 import os
-import shutil
-import subprocess
 from pathlib import Path
 
 from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
+from tempik.programs import found, ran
 
 SHARED = Path(__file__).parent / "share"
 # What is put where below the user's data folder.
@@ -75,6 +74,6 @@ def _quoted(program: Path) -> str:
 
 def _refresh() -> None:
     for program, folder in REFRESH:
-        found, place = shutil.which(program), data_folder() / folder
-        if found is not None and place.is_dir():
-            subprocess.run([found, str(place)], check=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        at, place = found(program), (data_folder() / folder).absolute()
+        if at is not None and place.is_dir():
+            ran([at, str(place)])

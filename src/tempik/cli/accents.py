@@ -8,7 +8,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
 from tempik.digits import whole
 from tempik.errors import TempikError
 
@@ -19,24 +20,24 @@ COLUMNS = "row,accent,fires,every,amount,pulses,painted,muted,alone,bundle"
 UNITS = {"": "frames", "f": "frames", "ms": "ms", "gap": "gap", "clip": "clip"}
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("accents", help="list a project's accent rows, or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every accent there is, with its settings")
     made.add_argument("--add", metavar="NAME", help="add a row; what follows changes it")
-    made.add_argument("--row", type=int, metavar="N", help="the row to change, from 1")
+    made.add_argument("--row", type=count, metavar="N", help="the row to change, from 1")
     made.add_argument(
         "--on",
         choices=("points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"),
         help="what fires it",
     )
-    made.add_argument("--every", type=int, metavar="N")
-    made.add_argument("--offset", type=int, metavar="N")
+    made.add_argument("--every", type=count, metavar="N")
+    made.add_argument("--offset", type=count, metavar="N")
     made.add_argument("--beats", type=_numbers, metavar="2,4", help="of --on bars")
     made.add_argument("--bands", metavar="kick,snare", help="of --on onsets")
-    made.add_argument("--at-least", type=float, metavar="PERCENT", help="strength of the point")
-    made.add_argument("--amount", type=float, metavar="PERCENT", help="of the row, 0 to 200")
-    made.add_argument("--all", type=float, metavar="PERCENT", help="of all accents together, 0 to 200")
+    made.add_argument("--at-least", type=real, metavar="PERCENT", help="strength of the point")
+    made.add_argument("--amount", type=real, metavar="PERCENT", help="of the row, 0 to 200")
+    made.add_argument("--all", type=real, metavar="PERCENT", help="of all accents together, 0 to 200")
     made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the accent")
     made.add_argument("--lead", type=_length, metavar="LENGTH", help="such as 4f, 120ms, 0.5gap, 0.25clip")
     made.add_argument("--hold", type=_length, metavar="LENGTH")
@@ -50,11 +51,11 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("--focus", metavar="X,Y", help="shares of the frame from its left and top")
     made.add_argument("--mask", metavar="IMAGE", help="where it shows; '' everywhere")
     made.add_argument("--overlap", choices=("larger", "sum"))
-    made.add_argument("--by-strength", type=float, metavar="PERCENT", help="how far weak points weaken it")
-    made.add_argument("--seed", type=int)
-    made.add_argument("--by-lot", type=int, metavar="SEED", help="paint the row by lot")
-    made.add_argument("--copy-bar", type=int, metavar="N", help="repeat a bar's pattern in the later ones")
-    made.add_argument("--shift", type=int, metavar="N", help="by so many points")
+    made.add_argument("--by-strength", type=real, metavar="PERCENT", help="how far weak points weaken it")
+    made.add_argument("--seed", type=count)
+    made.add_argument("--by-lot", type=count, metavar="SEED", help="paint the row by lot")
+    made.add_argument("--copy-bar", type=count, metavar="N", help="repeat a bar's pattern in the later ones")
+    made.add_argument("--shift", type=count, metavar="N", help="by so many points")
     made.add_argument("--mute", choices=("on", "off"))
     made.add_argument("--alone", choices=("on", "off"))
     made.add_argument("--remove", action="store_true")
@@ -62,7 +63,7 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("--read", type=Path, metavar="FILE", help="add the rows of a bundle's file")
     made.add_argument("--write", type=Path, metavar="FILE", help="write the rows to a bundle's file")
     made.add_argument("--from", dest="source", type=Path, metavar="PROJECT", help="copy all rows of another project")
-    made.add_argument("--shutter", type=float, metavar="DEGREES", help="motion blur, 0 for none")
+    made.add_argument("--shutter", type=real, metavar="DEGREES", help="motion blur, 0 for none")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
@@ -81,21 +82,23 @@ def _length(text: str) -> Length:
     return Length(float(found[1]), UNITS[found[2]])  # type: ignore[arg-type]
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
     from tempik.edit.accents.copying import copied_rows
     from tempik.project import bundles as accent_library
 
     if options.list:
+        settled(options)
         sys.stdout.write(catalogue_text())
         return 0
     reel = project_of(options, "--list for the accents there are")
     changed = _changed(reel, options)
+    ready(reel, changed, options, "write")
     if options.write is not None:
         every = copied_rows(changed, [r.id for r in changed.rows])
         accent_library.write_bundle(every, options.write.stem, options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, options.write is not None)
+    return saved_or_shown(reel, changed, options, table, ("row", "clips"), ("write",))
 
 
 def catalogue_text() -> str:
@@ -128,12 +131,13 @@ def table(reel: Reel) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.edit.accents import rows as accent_rows
     from tempik.edit.accents.copying import copied_rows, pasted_rows
     from tempik.project import bundles as accent_library
     from tempik.project.file import load_reel
 
+    together(options, "add", "row")
     if options.source is not None:
         other = load_reel(options.source)
         reel, _ = pasted_rows(reel, copied_rows(other, [r.id for r in other.rows]))
@@ -153,7 +157,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         reel = accent_rows.with_row(reel, options.add)
         return _row_changed(reel, reel.rows[-1].id, options)
     if options.row is None:
-        asked = [n for n in _OF_A_ROW if getattr(options, n) not in (None, [], False)]
+        asked = [n for n in _OF_A_ROW if options.is_given(n)]
         if asked and not (options.bundle or options.read):
             raise TempikError(f"Which row does --{asked[0].replace('_', '-')} change? Give --row N, or --add NAME.")
         return reel
@@ -193,8 +197,8 @@ def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         reel = accent_rows.with_alone(reel, row, options.picture == "on")
     if options.focus:
         try:
-            x, y = (float(t) for t in options.focus.split(","))
-        except ValueError:
+            x, y = (number_in(t) for t in options.focus.split(","))
+        except (ValueError, TempikError):
             raise TempikError(f"'{options.focus}' is no place; give --focus X,Y such as 0.5,0.3.") from None
         reel = accent_rows.with_focus(reel, row, x, y)
     if options.mask is not None:
@@ -239,7 +243,7 @@ def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
     from tempik.edit.accents.painting import with_bar_copied, with_painted, with_random, with_row_shifted
     from tempik.timeline.timeline import timeline_of
 
-    if options.shift:
+    if options.shift is not None:
         reel = with_row_shifted(reel, row, options.shift)
     if options.by_lot is not None:
         reel = with_random(reel, row, options.by_lot)
@@ -248,7 +252,7 @@ def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         label, value = _pair(text, "--paint BAR.BEAT=PERCENT")
         if label not in by_label:
             raise TempikError(f"There is no point {label} in use; give one such as {next(iter(by_label), '1.1')}.")
-        reel = with_painted(reel, row, by_label[label], _percent(_number(value)))
+        reel = with_painted(reel, row, by_label[label], _percent(number_in(value, text)))
     if options.copy_bar is not None:
         reel = with_bar_copied(reel, row, options.copy_bar)
     for text in options.key:
@@ -257,7 +261,7 @@ def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         number = whole(frame)
         if number is None or number < 0:
             raise TempikError(f"'{text}' says no frame; give --key NAME@FRAME=VALUE such as level@120=1.")
-        reel = with_key(reel, row, name, number, _number(value))
+        reel = with_key(reel, row, name, number, number_in(value, text))
     return reel
 
 
@@ -276,16 +280,10 @@ def _pair(text: str, form: str) -> tuple[str, str]:
 
 def _value(text: str) -> float | str:
     try:
-        return float(text)
+        float(text)
     except ValueError:
         return text
-
-
-def _number(text: str) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        raise TempikError(f"'{text}' is no number.") from None
+    return number_in(text)
 
 
 def _percent(value: float) -> float:

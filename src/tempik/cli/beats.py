@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from tempik.cli.options import Options, Parser, count, together
+from tempik.cli.output import write_out
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
     from tempik.rhythm.records import Analysis, Beat
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     beats = verbs.add_parser("beats", help="find the beats of a song")
     beats.add_argument("song")
     beats.add_argument("--format", choices=("csv", "json"), default="csv")
@@ -23,31 +24,33 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
         "--readings", action="store_true", help="the readings that were heard, likeliest first, a line each"
     )
     beats.add_argument(
-        "--reading", type=int, default=1, metavar="N", help="the beats of the N-th reading (%(default)s)"
+        "--reading", type=count, default=1, metavar="N", help="the beats of the N-th reading (%(default)s)"
     )
     beats.add_argument("-o", "--output", type=Path)
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """Write beats or readings. Raises TempikError with one sentence."""
     from tempik.rhythm import analyse
 
+    together(options, "readings", "reading")
     found = analyse(options.song)
     if not found.beats:
-        _write("" if options.format == "csv" else _json(_document(options.song, found, ())), options.output)
         raise TempikError(f"{options.song} has no steady beat; choose a song with one, or place points by hand.")
     ways = [found.beats, *(r.beats for r in found.rivals)]
     if not 1 <= options.reading <= len(ways):
         raise TempikError(f"{options.song} has no reading {options.reading}: {_heard(len(ways))}; see --readings.")
     chosen = ways[options.reading - 1]
-    if options.format == "json":
+    if options.format == "json" and not options.readings:
         text = _json(_document(options.song, found, chosen))
+    elif options.readings and options.format == "json":
+        text = _json(_document(options.song, found, found.beats))
     elif options.readings:
         text = "\n".join(["reading,tempo_bpm,metre,belief,beats,first_beat_s", *_reading_lines(found)]) + "\n"
     else:
         lines = [f"{b.time_s:.6f},{b.bar},{b.beat},{b.strength:.3f}" for b in chosen]
         text = "\n".join(["time_s,bar,beat,strength", *lines]) + "\n"
-    _write(text, options.output)
+    write_out(text.encode(), options, [options.song])
     return 0
 
 
@@ -95,12 +98,3 @@ def _rows(beats: tuple[Beat, ...]) -> list[dict[str, Any]]:
 
 def _json(document: dict[str, Any]) -> str:
     return msgspec.json.format(msgspec.json.encode(document), indent=1).decode() + "\n"
-
-
-def _write(text: str, output: Path | None) -> None:
-    from tempik.disk.writing import write_whole
-
-    if output is None:
-        sys.stdout.write(text)
-    else:
-        write_whole(output.absolute(), text.encode())

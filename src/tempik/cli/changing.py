@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tempik.cli.options import Options, settled
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -23,16 +24,45 @@ def project_of(options: argparse.Namespace, else_: str) -> Reel:
     return load_reel(options.project)
 
 
+def ready(reel: Reel, changed: Reel, options: argparse.Namespace, *shows: str) -> None:
+    """Say that something is about to be written. Raises TempikError where an option would do nothing, or where the project could not
+    be opened again: nothing is written then, here or elsewhere."""
+    from tempik.reel.validate import problems
+
+    settled(options, *shows)
+    found = problems(changed) if changed is not reel else []
+    if found:
+        raise TempikError(f"That cannot be: {found[0]}")
+
+
 def saved_or_shown(
-    reel: Reel, changed: Reel, options: argparse.Namespace, table: Callable[[Reel], str], quiet: bool = False
+    reel: Reel,
+    changed: Reel,
+    options: Options,
+    table: Callable[[Reel], str],
+    chooses: tuple[str, ...] = (),
+    shows: tuple[str, ...] = (),
 ) -> int:
-    """Save a changed project where the options say, or else show its table unless `quiet`; return 0."""
+    """Save a project where a change was asked for, also one that it had already; where none was, show its table. `chooses` are options
+    that only choose what is changed, `shows` those that had something else shown or written; return 0."""
     from tempik.project.file import save_reel
 
-    if changed is not reel:
+    ready(reel, changed, options, *shows)
+    asked = options.given - {"output"}
+    if changed is not reel or asked.difference(chooses, shows):
         target: Path = options.output or options.project
         save_reel(changed, target)
         print(target)
-    elif not quiet:
-        sys.stdout.write(table(reel))
+        return 0
+    if asked.intersection(shows):
+        if options.is_given("output"):
+            raise TempikError("There is nothing to write with -o: no change was asked for.")
+        return 0
+    if asked:
+        raise TempikError(f"What should be done there? See tempik {options.verb} --help.")
+    if options.is_given("output"):
+        save_reel(reel, options.output)  # a copy, as it was asked for
+        print(options.output)
+        return 0
+    sys.stdout.write(table(reel))
     return 0

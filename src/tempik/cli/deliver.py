@@ -16,7 +16,9 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from tempik.cli.kinds import rate_of, size_of
-from tempik.errors import TempikError
+from tempik.cli.options import Options, count, real, settled, together
+from tempik.disk.reading import shortened
+from tempik.errors import Missed, TempikError
 from tempik.formats import FORMATS, format_of, qualities
 
 if TYPE_CHECKING:
@@ -40,15 +42,15 @@ def add_parsers(verbs: Any) -> None:
         "--shape", metavar="NAME[,NAME…]", help="frames to make it in: reel, upright, portrait, square, wide"
     )
     export.add_argument("--size", type=size_of, metavar="WxH", help="a size in pixels, in place of shape and --short")
-    export.add_argument("--short", type=int, metavar="PX", help="the frame's shorter side")
+    export.add_argument("--short", type=count, metavar="PX", help="the frame's shorter side")
     export.add_argument("--rate", type=rate_of, metavar="R", help="frames a second")
-    export.add_argument("--from", dest="start", type=float, metavar="SECONDS", help="begin there")
-    export.add_argument("--to", dest="end", type=float, metavar="SECONDS", help="end there")
+    export.add_argument("--from", dest="start", type=real, metavar="SECONDS", help="begin there")
+    export.add_argument("--to", dest="end", type=real, metavar="SECONDS", help="end there")
     export.add_argument("--clips", metavar="ID[,ID…]", help="from the first of these clips to the end of the last")
     export.add_argument("--format", choices=[f.key for f in FORMATS], help="by the file's name where it is not given")
     export.add_argument("--quality", choices=qualities())
-    export.add_argument("--limit", type=float, metavar="MB", help="the largest size, in millions of bytes")
-    export.add_argument("--at", type=float, metavar="SECONDS", help="the instant of a poster frame")
+    export.add_argument("--limit", type=real, metavar="MB", help="the largest size, in millions of bytes")
+    export.add_argument("--at", type=real, metavar="SECONDS", help="the instant of a poster frame")
     for name, text in (
         ("hardware", "use an encoder on the graphics chip where one starts"),
         ("clear", "keep clear what no picture covers, where the format can"),
@@ -69,10 +71,11 @@ def add_parsers(verbs: Any) -> None:
     verbs.add_parser("formats", help="list formats, presets and shapes")
 
 
-def run_formats(_: argparse.Namespace) -> int:
+def run_formats(options: argparse.Namespace) -> int:
     from tempik.deliver.order import SHAPES
     from tempik.deliver.presets import PRESETS, own_presets
 
+    settled(options)
     for kind in FORMATS:
         endings = " ".join(s for s in kind.suffixes if s) or "a folder"
         print(f"{kind.key:11} {kind.name:15} {endings:16} {kind.purpose}")
@@ -118,34 +121,70 @@ def _part(options: argparse.Namespace, reel: Reel) -> tuple[float, float] | None
     return start, end
 
 
-def run_export(options: argparse.Namespace) -> int:
+def run_export(options: Options) -> int:
     from tempik.deliver import queue
-    from tempik.deliver.order import made
+    from tempik.deliver.order import fit, made
     from tempik.deliver.run import deliver
     from tempik.project.file import load_reel
 
+    together(options, "expect", "queue")
+    together(options, "size", "shape")
+    together(options, "size", "short")
     reel = load_reel(options.project)
     order = order_of(options, reel)
+    refused = refused_of(options, order)
+    if refused:
+        raise TempikError(refused)
+    files = made(reel, order, options.output)
+    fit(files)
+    settled(options, "expect", "queue", *(() if options.queue or options.expect else ("progress",)))
+    for each in files:
+        if each.said:
+            print(f"note: {each.said}", file=sys.stderr)
     if options.queue:
         for item in queue.add(reel, order, options.output, options.project.name):
             print(f"{item.id} {item.target}")
         return 0
-    files = made(reel, order, options.output)
     if options.expect:
         from tempik.deliver.expected import expected
 
         for each in files:
             print(f"{each.target}: {expected(each).text}")
         return 0
-    whole = len(files)
+    whole, missed = len(files), list[str]()
     for number, each in enumerate(files):
         done = deliver(each, order.measure, _teller(options.progress, number, whole))
         _say(done)
         if not options.progress:
             print(each.target)
         if order.measure and not done.report.ok:
-            raise TempikError(f"{each.target} was written, and events in it miss their points: {done.text}.")
+            missed.append(f"{each.target} ({done.text})")
+    if missed:
+        raise Missed(f"All is written, and events miss their points in {'; '.join(missed)}.")
     return 0
+
+
+def refused_of(options: Options, order: Order) -> str:
+    """Return why what was asked of an order cannot be had, as a sentence; '' where it can."""
+    from tempik.deliver.order import fitting
+
+    kept = fitting(order)
+    names = {
+        "limit_mb": "limit",
+        "hardware": "hardware",
+        "clear": "clear",
+        "measure": "measure",
+        "shapes": "shape",
+        "at_s": "at",
+    }
+    for field, option in names.items():
+        if (
+            options.is_given(option)
+            and getattr(options, option) is not False
+            and getattr(kept, field) != getattr(order, field)
+        ):
+            return f"{format_of(options.output, order.format).name} has no use for --{option}; leave it out, or choose another format."
+    return ""
 
 
 def _say(done: Delivered) -> None:
@@ -162,7 +201,10 @@ def _teller(wished: str | None, number: int = 0, whole: int = 1) -> Callable[[in
 
     def progress(done: int, total: int) -> None:
         if done == total or done % 10 == 0:
-            print(json.dumps({"done": number * total + done, "total": whole * total}), flush=True)
+            try:
+                print(json.dumps({"done": number * total + done, "total": whole * total}), flush=True)
+            except BrokenPipeError:  # whoever listened has gone, and it is to be written all the same
+                os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
     return progress
 
@@ -170,11 +212,15 @@ def _teller(wished: str | None, number: int = 0, whole: int = 1) -> Callable[[in
 # The queue
 
 
-def run_queue(options: argparse.Namespace) -> int:
+def run_queue(options: Options) -> int:
     from tempik.deliver import queue
 
     if options.do in ("up", "down", "remove") and not options.item:
         raise TempikError(f"Say which export: tempik queue {options.do} ID.")
+    if options.do in ("list", "clear") and options.item:
+        raise TempikError(f"tempik queue {options.do} takes no ID.")
+    running = ("with_parent", "progress", "item") if options.do == "run" else ("item",)
+    settled(options, *running)
     if options.do == "list":
         for item in queue.items():
             print(f"{item.id}  {item.state:8} {item.target}  {item.said}".rstrip())
@@ -184,7 +230,7 @@ def run_queue(options: argparse.Namespace) -> int:
         queue.move(options.item, -1 if options.do == "up" else 1)
     elif options.do == "clear":
         for item in queue.items():
-            if item.state in ("done", "failed", "stopped"):
+            if item.state in queue.ENDED:
                 queue.remove(item.id)
     else:
         return _run_waiting(options)
@@ -195,17 +241,18 @@ def _run_waiting(options: argparse.Namespace) -> int:
     from tempik.deliver import queue
     from tempik.deliver.run import go_on_when_parent_dies
 
-    stop, left = threading.Event(), threading.Event()
+    stop, left, alone = threading.Event(), threading.Event(), threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     if options.with_parent:
         os.nice(NICE)
         go_on_when_parent_dies()
-        threading.Thread(target=_end_with_parent, args=(stop, left), daemon=True).start()
+        threading.Thread(target=_end_with_parent, args=(stop, left, alone), daemon=True).start()
     failed, ran = 0, set[str]()
     while not stop.is_set():
         waiting = [
-            i for i in queue.items() if i.id not in ran and (i.id == options.item or (not options.item and i.state == "waiting"))
+            i for i in queue.items()
+            if i.id not in ran and (i.id == options.item or ((not options.item or alone.is_set()) and i.state == "waiting"))
         ]  # fmt: skip
         if not waiting:
             break
@@ -214,7 +261,7 @@ def _run_waiting(options: argparse.Namespace) -> int:
         failed += after.state == "failed"
         print(f"{after.target}: {after.said}", file=sys.stderr)
     if options.item and not ran and not stop.is_set():
-        raise TempikError(f"There is no export '{options.item}' in the queue.")
+        raise TempikError(f"There is no export '{shortened(options.item)}' in the queue.")
     return 1 if failed else 0
 
 
@@ -249,11 +296,14 @@ def run_item(
     return item
 
 
-def _end_with_parent(stop: threading.Event, left: threading.Event) -> None:
-    """Stop when whoever started this has gone: its end of the pipe closes."""
+def _end_with_parent(stop: threading.Event, left: threading.Event, alone: threading.Event) -> None:
+    """Stop when whoever started this has gone: its end of the pipe closes. Told that it is to go on alone before that, it does, with all
+    that waits."""
     try:
-        while os.read(0, 64):
-            pass
+        while said := os.read(0, 64):
+            if b"alone" in said:
+                alone.set()
+                return
     except OSError:
         pass
     left.set()

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli.kinds import rate_of, size_of
+from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
 from tempik.digits import whole
 from tempik.errors import TempikError
 from tempik.time import parse_rate
@@ -25,21 +26,21 @@ WISHED_S = 15.0
 ARRANGED = "arranged"
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("draft", help="make a reel of a song and footage, or draft a project anew")
     made.add_argument("project", type=Path, nargs="?", help="a project to draft anew; what is kept stays")
     made.add_argument("--song")
     made.add_argument("--footage", nargs="+", action="extend", default=[])
     made.add_argument("--cue", action="append", default=[], type=_cue, metavar="FILE=SECONDS")
-    made.add_argument("--from", dest="start", type=float, metavar="SECONDS")
-    made.add_argument("--length", type=float, metavar="SECONDS")
+    made.add_argument("--from", dest="start", type=real, metavar="SECONDS")
+    made.add_argument("--length", type=real, metavar="SECONDS")
     made.add_argument("--stretches", action="store_true", help="list stretches of the song of that length, and stop")
     made.add_argument("--stretch", metavar="N", help=f"take the N-th of them, or '{ARRANGED}': the song made that long")
     made.add_argument("--size", type=size_of, default=(1080, 1920), metavar="WxH")
     made.add_argument("--rate", type=rate_of, default=parse_rate("30"), metavar="R")
     made.add_argument("--mood", metavar="NAME", help="how it feels: see tempik moods")
-    made.add_argument("--seed", type=int, metavar="N", help="another number draws another reel")
-    made.add_argument("--strength", type=float, metavar="X", help="from 0, calm, to 2, wild (1)")
+    made.add_argument("--seed", type=count, metavar="N", help="another number draws another reel")
+    made.add_argument("--strength", type=real, metavar="X", help="from 0, calm, to 2, wild (1)")
     made.add_argument(
         "--in-order", action="store_true", help="footage in the order of the shot list, or as it is given"
     )
@@ -54,7 +55,7 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
         "--swap", metavar="CLIP[=N]", help="of a project: show the N-th best in a clip, by place (the next best)"
     )
     made.add_argument("--why", action="store_true", help="say why each clip is there")
-    made.add_argument("--every", type=int, default=4, metavar="N", help="without a mood: beats in a slot (4)")
+    made.add_argument("--every", type=count, default=4, metavar="N", help="without a mood: beats in a slot (4)")
     made.add_argument("--accent", action="append", default=[], type=_accent, metavar="NAME[:N]", help="without a mood")
     made.add_argument(
         "-o", "--output", type=Path, metavar="P", help="the project to write; of a project, another than it"
@@ -72,8 +73,8 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
 def _cue(text: str) -> tuple[str, float]:
     name, _, seconds = text.rpartition("=")
     try:
-        return name, float(seconds)
-    except ValueError:
+        return name, number_in(seconds)
+    except TempikError:
         raise argparse.ArgumentTypeError(f"'{text}' is not a cue; give FILE=SECONDS") from None
 
 
@@ -85,7 +86,7 @@ def _accent(text: str) -> tuple[str, int]:
     return name, number
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     if options.project is not None:
         return _of_project(options)
     if options.song is None:
@@ -120,6 +121,7 @@ def _by_rule(options: argparse.Namespace) -> int:
         every=options.every, start_s=options.start or 0.0, length_s=options.length, width=width, height=height,
         rate=options.rate, accents=tuple(options.accent),
     )  # fmt: skip
+    settled(options, "cue")
     draft = assemble(options.song, _serving(options.footage), options.cue, wish)
     save_reel(draft.reel, options.output)
     _say_notes(draft.notes)
@@ -167,6 +169,7 @@ def _written(made: MoodDraft, studies: dict[str, Study], options: argparse.Names
     from tempik.edit.drafting.why import why_clip
     from tempik.project.file import save_reel
 
+    settled(options, "why")
     save_reel(made.reel, options.output)
     _say_notes(made.notes)
     if options.why:
@@ -190,6 +193,7 @@ def _listed(options: argparse.Namespace) -> int:
 
     song, _ = gathered(options.song, [], [])
     wanted_s = options.length or WISHED_S
+    settled(options)
     lines = ["stretch,from_s,length_s,why"]
     found = suggested_stretches(song, wanted_s)
     lines += [f"{n},{s.start_s:.3f},{s.length_s:.3f},{s.why.replace(', ', '; ')}" for n, s in enumerate(found, 1)]
@@ -223,7 +227,7 @@ def _way(song: Soundtrack, wanted_s: float) -> Way:
 # A project drafted anew
 
 
-def _of_project(options: argparse.Namespace) -> int:
+def _of_project(options: Options) -> int:
     from tempik.edit.drafting.make import drafted_anew
     from tempik.edit.drafting.material import studies_of
     from tempik.edit.drafting.swap import swapped
@@ -239,19 +243,24 @@ def _of_project(options: argparse.Namespace) -> int:
     if not asked and options.swap is None:
         if not options.keep and not options.let_go:
             if options.why:
+                settled(options)
                 return _all_why(reel)
             raise TempikError(
                 "What should be drafted? Give --mood NAME, --seed N for another, --keep, --swap or --why."
             )
+        settled(options)
         save_reel(reel, options.output)
         print(options.output)
         return 0
     studies = studies_of([f for f in reel.footage if not f.without_file])
+    together(options, "swap", "mood")
+    together(options, "swap", "over")
     if options.swap is not None:
         clip, by = _asked(reel, options.swap)
         reel, chance, number, of_all = swapped(reel, clip, studies, by)
         piece = by_id(reel.footage, chance.piece.id)
         print(f"note: {piece.name if piece else ''}, for {chance.why}: {number} of {of_all}", file=sys.stderr)
+        settled(options)
         save_reel(reel, options.output)
         print(options.output)
         return 0
@@ -282,8 +291,8 @@ def _wish_for(reel: Reel, options: argparse.Namespace) -> MoodWish:
 def _seconds(text: str) -> tuple[float, float]:
     first, _, last = text.partition("-")
     try:
-        return float(first), float(last)
-    except ValueError:
+        return number_in(first), number_in(last)
+    except TempikError:
         raise TempikError(f"'{text}' is no stretch; give FROM-TO in seconds of the reel, such as 4-8.5.") from None
 
 
@@ -340,23 +349,28 @@ def _all_why(reel: Reel) -> int:
 # Moods
 
 
-def run_moods(options: argparse.Namespace) -> int:
+def run_moods(options: Options) -> int:
     from tempik.edit.drafting.moods import MOODS
     from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
 
     if options.show is not None:
         mood = any_mood(options.show)
+        settled(options)
         if options.output is None:
             raise TempikError("Where should the mood be written? Give -o FILE.tempikmood.")
         write_mood(mood, options.output)
         print(options.output)
     elif options.keep is not None:
         mood = read_mood(options.keep)
+        settled(options)
         print(kept_mood(mood, mood.name).name)
     elif options.forget is not None:
         any_mood(options.forget)
+        settled(options)
         removed_mood(options.forget)
     else:
+        if options.is_given("output"):
+            raise TempikError("-o says where --show writes a mood to; give --show NAME.")
         lines = ["mood,does", *(f"{m.name},{m.does.replace(',', ';')}" for m in (*MOODS, *own_moods()))]
         print("\n".join(lines))
     return 0

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tempik.cli.kinds import rate_of, size_of
+from tempik.cli.options import count, settled
 
 
 def add_parsers(verbs: Any) -> None:
@@ -21,7 +22,7 @@ def add_parsers(verbs: Any) -> None:
     )
     write.add_argument("project", type=Path)
     write.add_argument("-o", "--output", type=Path, required=True, metavar="OUT")
-    write.add_argument("--track", type=int, default=1, metavar="N", help="the track that an EDL has (1)")
+    write.add_argument("--track", type=count, default=1, metavar="N", help="the track that an EDL has (1)")
     read = ways.add_parser("read", help="make a project of an .otio, an .edl or a zipped project")
     read.add_argument("file", type=Path)
     read.add_argument(
@@ -53,9 +54,12 @@ def run_exchange(options: argparse.Namespace) -> int:
     from tempik.reel.nests import all_closed
 
     if options.way == "write":
-        notes = others.write(all_closed(load_reel(options.project)), options.output, options.track - 1)
+        track = options.track if options.output.suffix.lower() == ".edl" else 1
+        settled(options)
+        notes = others.write(all_closed(load_reel(options.project)), options.output, track - 1)
         made = options.output
     else:
+        settled(options, "media", "song", "rate", "size")
         made, notes = others.read(
             options.file, options.output, options.size, options.media, options.rate, options.song
         )  # fmt: skip

@@ -7,7 +7,8 @@ import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.options import Options, Parser, count, number_in, settled
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -22,7 +23,7 @@ WHEEL_NAMES = {"dark": "dark_wheel", "middle": "middle_wheel", "light": "light_w
 COLOURS = ("split_dark", "split_light")
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("grade", help="list the grades of a project, or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every number of a grade, with its bounds")
@@ -55,24 +56,25 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("--off", action="store_true", help="take the grade off")
     made.add_argument("--keep", metavar="NAME", help="keep the grade as a look of one's own")
     made.add_argument("--write-cube", type=Path, metavar="FILE.cube", help="write what the grade does to colours")
-    made.add_argument("--size", type=int, default=33, help="values a side of that file")
+    made.add_argument("--size", type=count, default=33, help="values a side of that file")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
     if options.list or options.looks:
+        settled(options)
         print(_looks_text() if options.looks else _amounts_text())
         return 0
     reel = project_of(options, "--list or --looks for what there is")
     where = _where(reel, options.on)
     changed = _changed(reel, where, options)
-    if options.keep or options.write_cube:
+    ready(reel, changed, options, *(("keep", "write_cube", "size") if options.write_cube else ("keep",)))
+    if options.keep is not None or options.write_cube is not None:
         from tempik.edit.grading.grades import grade_at
 
         _given_out(grade_at(changed, where), options)
-    quiet = bool(options.keep or options.write_cube)
-    return saved_or_shown(reel, changed, options, table, quiet)
+    return saved_or_shown(reel, changed, options, table, ("on",), ("keep", "write_cube", "size"))
 
 
 def _amounts_text() -> str:
@@ -228,16 +230,16 @@ def _fields(options: argparse.Namespace) -> dict[str, object]:
     fields: dict[str, object] = {}
     for text in options.set:
         name, value = _named(text, (*AMOUNTS, *COLOURS))
-        fields[name] = value if name in COLOURS else _number(value, text)
+        fields[name] = value if name in COLOURS else number_in(value, text)
     for text in options.curve:
         name, value = _named(text, CURVE_NAMES)
         dots = [part.split(":") for part in value.split(",") if part]
         if any(len(d) != 2 for d in dots):
             raise TempikError(f"'{text}' is no curve; give points such as luma=0:0,0.5:0.6,1:1.")
-        fields[CURVE_NAMES[name]] = tuple(sorted((_number(x, text), _number(y, text)) for x, y in dots))
+        fields[CURVE_NAMES[name]] = tuple(sorted((number_in(x, text), number_in(y, text)) for x, y in dots))
     for text in options.wheel:
         name, value = _named(text, WHEEL_NAMES)
-        numbers = [_number(part, text) for part in value.split(",")]
+        numbers = [number_in(part, text) for part in value.split(",")]
         if len(numbers) != 3:
             raise TempikError(f"'{text}' is no balance; give X,Y,LEVEL such as dark=0.1,0,-0.05.")
         fields[WHEEL_NAMES[name]] = Wheel(*numbers)
@@ -252,21 +254,14 @@ def _named(text: str, names: object) -> tuple[str, str]:
     return name, value
 
 
-def _number(text: str, whole: str) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        raise TempikError(f"'{whole}' has '{text[:20]}' where a number belongs.") from None
-
-
 def _given_out(grade: Grade, options: argparse.Namespace) -> None:
     from tempik.grade.cube import written_cube
     from tempik.grade.pointwise import function_of
     from tempik.project.looks import kept_look
 
-    if options.keep:
+    if options.keep is not None:
         kept_look(options.keep, grade)
         print(f"kept the look '{options.keep}'")
-    if options.write_cube:
+    if options.write_cube is not None:
         written_cube(function_of((grade,)), options.write_cube, options.write_cube.stem, options.size)
         print(options.write_cube)

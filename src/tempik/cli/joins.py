@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -19,7 +20,7 @@ COLUMNS = "clip,kind,frames,first,turn_frame,end,point_s,error_ms"
 EDGE = "over the clip's end"
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("joins", help="list a project's joins, lay them or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every kind of join there is, with its settings")
@@ -33,25 +34,25 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     )
     made.add_argument("--kind", metavar="NAME", help="lay joins of this kind, or make those there are of this kind")
     made.add_argument("--own", metavar="NAME", help="lay one of your own joins")
-    made.add_argument("--frames", type=float, metavar="N", help="how long")
-    made.add_argument("--beats", type=float, metavar="N", help="how long, in beats")
-    made.add_argument("--longer", type=int, metavar="N", help="by so many frames; below 0 shorter")
-    made.add_argument("--at", type=float, metavar="SHARE", help="of it before the cut, 0 to 1")
+    made.add_argument("--frames", type=real, metavar="N", help="how long")
+    made.add_argument("--beats", type=real, metavar="N", help="how long, in beats")
+    made.add_argument("--longer", type=count, metavar="N", help="by so many frames; below 0 shorter")
+    made.add_argument("--at", type=real, metavar="SHARE", help="of it before the cut, 0 to 1")
     made.add_argument("--direction", metavar="NAME", help="left, right, up, down, …, turns or lot")
     made.add_argument("--ease", metavar="NAME|X1,Y1,X2,Y2", help="even, soft, sharp, …, or the handles of a curve")
-    made.add_argument("--shutter", type=float, metavar="DEGREES", help="of their own; below 0 as the reel has it")
+    made.add_argument("--shutter", type=real, metavar="DEGREES", help="of their own; below 0 as the reel has it")
     made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the kind")
-    made.add_argument("--amount", type=float, metavar="PERCENT", help="how strong, 0 to 200")
-    made.add_argument("--seed", type=int, default=0)
+    made.add_argument("--amount", type=real, metavar="PERCENT", help="how strong, 0 to 200")
+    made.add_argument("--seed", type=count, default=0)
     made.add_argument("--match", action="store_true", help="choose kind and direction by how the pictures move")
     made.add_argument(
-        "--copy-from", type=int, metavar="N", help="the join at the start of clip N, on the cuts that are meant"
+        "--copy-from", type=count, metavar="N", help="the join at the start of clip N, on the cuts that are meant"
     )
     made.add_argument(
-        "--overlap", type=int, metavar="N", help="let the --clips overlap by so many frames, each sliding over"
+        "--overlap", type=count, metavar="N", help="let the --clips overlap by so many frames, each sliding over"
     )
     made.add_argument(
-        "--staircase", type=int, metavar="N", help="let the --clips begin so many frames apart, each sliding over"
+        "--staircase", type=count, metavar="N", help="let the --clips begin so many frames apart, each sliding over"
     )
     made.add_argument("--mend", metavar="NAME", help="shorter, move, slip, slow, hold or round, where footage is short")
     made.add_argument("--remove", action="store_true")
@@ -59,17 +60,18 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
-
     if options.list:
+        settled(options)
         sys.stdout.write(catalogue_text())
         return 0
     reel = project_of(options, "--list for the joins there are")
     changed = _changed(reel, options)
-    if options.keep:
+    ready(reel, changed, options, "keep")
+    if options.keep is not None:
         _keep(changed, options)
-    return saved_or_shown(reel, changed, options, table, bool(options.keep))
+    return saved_or_shown(reel, changed, options, table, ("on", "clips"), ("keep",))
 
 
 def catalogue_text() -> str:
@@ -129,6 +131,8 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.edit.joins import laying, mending
     from tempik.timeline.timeline import timeline_of
 
+    together(options, "match", "kind", "own", "remove", "copy_from")
+    together(options, "overlap", "staircase")
     if options.overlap is not None or options.staircase is not None:
         reel = _spaced(reel, options)
     timeline = timeline_of(reel)
@@ -260,8 +264,8 @@ def _handles(text: str) -> tuple[float, ...]:
     if text in EASES:
         return EASES[text]
     try:
-        values = tuple(float(v) for v in text.split(","))
-    except ValueError:
+        values = tuple(number_in(v) for v in text.split(","))
+    except TempikError:
         values = ()
     if len(values) != 4:
         raise TempikError(
@@ -275,6 +279,7 @@ def _pair(text: str) -> tuple[str, float | str]:
     if not found or not name:
         raise TempikError(f"'{text}' is not of the form NAME=VALUE.")
     try:
-        return name, float(value)
+        float(value)
     except ValueError:
         return name, value
+    return name, number_in(value, text)

@@ -7,10 +7,15 @@ import re
 import sys
 from typing import TYPE_CHECKING
 
+from tempik.cli.options import number_in
+from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
     from tempik.reel import Reel, Rule
+
+
+OF_CLIPS = ("mask", "mask_set", "unmask", "clear", "clear_set", "again", "follow", "cut_out")
 
 
 def add_arguments(made: argparse.ArgumentParser) -> None:
@@ -43,21 +48,6 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
     )
 
 
-def wanted(options: argparse.Namespace) -> bool:
-    """Tell whether anything of this is asked for."""
-    asked = (
-        options.mask,
-        options.mask_set,
-        options.unmask,
-        options.clear,
-        options.clear_set,
-        options.again,
-        options.follow,
-        options.cut_out,
-    )
-    return any(asked)
-
-
 def changed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
     """Return the reel with what is asked for done to clips."""
     reel = _masked(reel, names, options)
@@ -75,9 +65,9 @@ def changed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
 
 def _numbers(text: str, what: str) -> list[float]:
     try:
-        return [float(part) for part in text.split(",")]
-    except ValueError:
-        raise TempikError(f"'{text}' is no list of numbers; give {what}.") from None
+        return [number_in(part) for part in text.split(",")]
+    except TempikError:
+        raise TempikError(f"'{shortened(text)}' is no list of numbers; give {what}.") from None
 
 
 def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
@@ -126,7 +116,7 @@ def _cleared(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
     from tempik.edit.clips.slots import clip_of
     from tempik.reel import Clear
 
-    if options.clear == "off":
+    if options.clear == "off":  # --clear-set would do nothing beside it
         return with_clear(reel, names, None)
     for name in names:
         clear = clip_of(reel, name).clear

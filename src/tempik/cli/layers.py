@@ -4,31 +4,41 @@ from __future__ import annotations
 
 import argparse
 import re
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli import layer_wishes
 from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
+from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
     from tempik.reel import Clip, Reel
     from tempik.timeline.timeline import Timeline
 
+# What changes clips that are named.
+OF_CLIPS = ("blend", "opacity", "fade_in", "fade_out", "key", "remove", *layer_wishes.OF_CLIPS)
 COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,masks,clear,again,follow"
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("layers", help="list how clips lie over each other, add layers or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every blend mode there is")
     made.add_argument("--add", metavar="FILE|#colour", help="lay a file or a solid colour on a track above")
-    made.add_argument("--track", type=int, metavar="N", help="the track to lay it on, from 1; a new one on top without")
-    made.add_argument("--from", dest="from_s", type=float, default=0.0, metavar="SECONDS", help="of the reel")
-    made.add_argument("--length", type=float, metavar="SECONDS", help="to the reel's end without")
+    made.add_argument(
+        "--track", type=count, metavar="N", help="the track to lay it on, from 1; a new one on top without"
+    )
+    made.add_argument(
+        "--over", action="store_true", help="put it in the place of what lies there on that track, which goes"
+    )
+    made.add_argument("--from", dest="from_s", type=real, default=0.0, metavar="SECONDS", help="of the reel")
+    made.add_argument("--length", type=real, metavar="SECONDS", help="to the reel's end without")
     made.add_argument("--clips", metavar="2,4-6", help="the clips to change, by place in the table")
     made.add_argument("--blend", metavar="NAME", help="a mode of --list")
-    made.add_argument("--opacity", type=float, metavar="PERCENT")
+    made.add_argument("--opacity", type=real, metavar="PERCENT")
     made.add_argument(
         "--fade-in", type=_length, metavar="N", help="frames, or such as 0.5b for half a beat; 0 takes it off"
     )
@@ -41,7 +51,7 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
         help="of opacity, zoom, x, y or turn_deg, in shares",
     )
     made.add_argument("--split", metavar="FORM", help="show two to four --clips at once: strips, rows or tiles")
-    made.add_argument("--border", type=float, default=0.0, metavar="PERCENT", help="of the width, between them")
+    made.add_argument("--border", type=real, default=0.0, metavar="PERCENT", help="of the width, between them")
     made.add_argument("--nest", action="store_true", help="make the --clips one clip with a reel inside")
     made.add_argument("--flatten", action="store_true", help="lay the nest that --clips names flat again")
     made.add_argument(
@@ -60,16 +70,17 @@ def _length(text: str) -> tuple[float, str]:
     return float(found[1]), "beats" if found[2] == "b" else "frames"
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
     from tempik.media.blend import BLENDS
 
     if options.list:
+        settled(options)
         print("\n".join(BLENDS))
         return 0
     reel = project_of(options, "--list for the blend modes there are")
     changed = _changed(reel, options)
-    return saved_or_shown(reel, changed, options, table)
+    return saved_or_shown(reel, changed, options, table, ("clips",))
 
 
 def table(reel: Reel) -> str:
@@ -101,13 +112,15 @@ def _again_text(timeline: Timeline, clip: Clip) -> str:
     return "" if clip.again is None else f"{len(layings(timeline, clip.id))}× {clip.again.rule.of}"
 
 
-def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.cli.speed import chosen_clips
     from tempik.edit.clips import layers
     from tempik.edit.clips.split_picture import with_split_picture
     from tempik.edit.clips.trim import without_clips
 
     names: list[str] = []
+    together(options, "add", "adjust", "clips")
+    together(options, "split", "nest", "flatten", "open", "remove")
     if options.close:
         from tempik.edit.clips.nests import with_nest_closed
 
@@ -126,16 +139,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         return with_split_picture(reel, names, options.split, options.border / 100)
     if options.nest or options.flatten or options.open:
         return _nested(reel, names, options)
-    wants = (
-        options.blend,
-        options.opacity,
-        options.fade_in,
-        options.fade_out,
-        options.key or None,
-        options.remove or None,
-        layer_wishes.wanted(options) or None,
-    )
-    if any(w is not None for w in wants) and not names:
+    if options.given.intersection(OF_CLIPS) and not names:
         raise TempikError("Which clips? Give --clips, such as 2,4-6, or --add.")
     if options.remove:
         return without_clips(reel, names)
@@ -167,47 +171,97 @@ def _nested(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
     return nests.with_nest_open(reel, names[0])
 
 
+def _stretch(reel: Reel, options: argparse.Namespace) -> tuple[int, int]:
+    """Return the first frame and the length of a layer, in frames. Raises TempikError where it does not lie within the reel."""
+    from tempik.time import frame_of
+    from tempik.timeline.timeline import timeline_of
+
+    whole = timeline_of(reel).frames
+    length_s = options.length if options.length is not None else reel.length_s - options.from_s
+    first, frames = frame_of(options.from_s, reel.rate), frame_of(length_s, reel.rate)
+    if frames < 1 or first < 0 or first >= whole:
+        raise TempikError(
+            f"A layer lies within the reel and is one frame long at least; the reel is {reel.length_s:g} s long."
+        )
+    return first, min(frames, whole - first)
+
+
+def _on_track(reel: Reel, wanted: int | None) -> tuple[Reel, int]:
+    """Return the reel and a track's number from 0: the one that is named, or a new one on top."""
+    from tempik.edit.clips import place
+
+    track = len(reel.tracks) if wanted is None else wanted - 1
+    if not 0 <= track <= len(reel.tracks):
+        raise TempikError(f"There is no track {track + 1}; the reel has {len(reel.tracks)}.")
+    return (place.with_row(reel) if track == len(reel.tracks) else reel), track
+
+
 def _adjusting(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
     from tempik.edit.clips.masks import with_adjust
-    from tempik.time import frame_of
+    from tempik.edit.clips.slots import cleared
 
-    length_s = options.length if options.length is not None else reel.length_s - options.from_s
-    track = None if options.track is None else options.track - 1
-    return with_adjust(reel, frame_of(options.from_s, reel.rate), frame_of(length_s, reel.rate), track)
+    first, frames = _stretch(reel, options)
+    if options.track is None:
+        made, name = with_adjust(reel, first, frames)
+    else:
+        room, track = _on_track(reel, options.track)
+        made, name = with_adjust(cleared(room, track, first, first + frames), first, frames, track)
+    _say_laid(reel, made, name, options)
+    return made, name
 
 
 def _added(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
     from tempik.edit.clips import place
     from tempik.edit.footage.facts import with_footage
     from tempik.media import probe
-    from tempik.time import frame_of
 
-    track = len(reel.tracks) if options.track is None else options.track - 1
-    if not 0 <= track <= len(reel.tracks):
-        raise TempikError(f"There is no track {track + 1}; the reel has {len(reel.tracks)}.")
-    if track == len(reel.tracks):
-        reel = place.with_row(reel)
-    first = frame_of(options.from_s, reel.rate)
-    length_s = options.length if options.length is not None else reel.length_s - options.from_s
-    frames = frame_of(length_s, reel.rate)
-    if frames < 1 or first < 0:
-        raise TempikError("A layer lies within the reel and is one frame long at least.")
-    before = {c.id for c in reel.clips}
+    first, frames = _stretch(reel, options)
+    made, track = _on_track(reel, options.track)
     if options.add.startswith("#"):
         if not re.fullmatch("#[0-9a-fA-F]{6}", options.add):
-            raise TempikError(f"'{options.add}' is no colour; give one such as #ffcc00.")
-        reel = place.with_solid(reel, first, frames, options.add, track, insert=False)
+            raise TempikError(f"'{shortened(options.add)}' is no colour; give one such as #ffcc00.")
+        made = place.with_solid(made, first, frames, options.add, track, insert=False)
     else:
         path = str(Path(options.add).absolute())
         if not any(f.path == path for f in reel.footage):
-            reel = with_footage(reel, probe(path))
-        piece = next(f for f in reel.footage if f.path == path)
-        reel = place.with_clip_at(reel, piece.id, first, track, "over", frames=frames)
-    return reel, next(c.id for c in reel.clips if c.id not in before)
+            made = with_footage(made, probe(path))
+        piece = next(f for f in made.footage if f.path == path)
+        made = place.with_clip_at(made, piece.id, first, track, "over", frames=frames)
+    name = made.clips[-1].id
+    _say_laid(reel, made, name, options)
+    return made, name
+
+
+def _say_laid(reel: Reel, made: Reel, name: str, options: argparse.Namespace) -> None:
+    """Say where a new layer lies in the table, and what gave way to it. Raises TempikError where something would without having been
+    told to."""
+    from tempik.edit.clips.slots import lying_in
+    from tempik.timeline.timeline import timeline_of
+
+    before, after = timeline_of(reel), timeline_of(made)
+    placed = after.placed_clip(name)
+    assert placed is not None
+    there = lying_in(before, placed.clip.track, placed.first, placed.end)
+    over = options.over
+    if there:
+        numbers = {p.clip.id: n for n, p in enumerate(before.placed, 1)}
+        said = ", ".join(f"{numbers[p.clip.id]} ({p.footage.name})" for p in there[:8]) + (
+            " …" if len(there) > 8 else ""
+        )
+        if not over:
+            raise TempikError(
+                f"Clips lie on track {placed.clip.track + 1} there: {said}; choose another track, or give --over and they "
+                "give way."
+            )
+        gone = sum(placed.first <= p.first and p.end <= placed.end for p in there)
+        what = [f"{gone} went" if gone else "", f"{len(there) - gone} cut back" if gone < len(there) else ""]
+        print(f"tempik: gave way: {said}: {' and '.join(t for t in what if t)}.", file=sys.stderr)
+    number = 1 + [p.clip.id for p in after.placed].index(name)
+    print(f"tempik: laid as clip {number} on track {placed.clip.track + 1}.", file=sys.stderr)
 
 
 def _key(text: str) -> tuple[str, int, float]:
     found = re.fullmatch(r"(\w+)@(\d{1,7})=(-?\d+(?:\.\d+)?)", text)
     if found is None:
         raise TempikError(f"'{text}' is not of the form NAME@FRAME=VALUE, such as opacity@30=0.5.")
-    return found[1], int(found[2]), float(found[3])
+    return found[1], int(found[2]), number_in(found[3])

@@ -1,6 +1,7 @@
 """The command line: the same verbs that the window uses.
 
-Bad input ends with one sentence on stderr and exit code 1; bad usage with exit code 2.
+What cannot be done ends with one sentence on stderr and exit code 2, and nothing is changed. Exit code 1 says that what was asked is
+done and what it found is not as it should be: events that miss their points, an export that failed. A fault of ours ends with 70.
 """
 
 from __future__ import annotations
@@ -26,7 +27,9 @@ from tempik.cli import points as cli_points
 from tempik.cli import sound as cli_sound
 from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
-from tempik.errors import TempikError
+from tempik.cli.options import Options, Parser, parsed, real, settled
+from tempik.cli.output import write_out
+from tempik.errors import Missed, TempikError
 
 VERBS = (
     "beats",
@@ -64,9 +67,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
             _parser().parse_args(given)
             return 0
         return _window(given)
+    except Missed as missed:
+        print(f"tempik: {missed}", file=sys.stderr)
+        return 1
     except TempikError as error:
         print(f"tempik: {error}", file=sys.stderr)
-        return 1
+        return 2
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
@@ -76,7 +82,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _verb(given: list[str]) -> int:
-    options = _parser().parse_args(given)
+    options = parsed(_parser(), given)
     elsewhere: dict[str, Any] = {
         "beats": cli_beats.run,
         "points": cli_points.run,
@@ -98,11 +104,13 @@ def _verb(given: list[str]) -> int:
         "about": cli_exchange.run_about,
     }
     run: Any = elsewhere.get(options.verb) or globals()[f"_{options.verb}"]
-    return int(run(options) or 0)
+    ended = int(run(options) or 0)
+    settled(options)  # a verb that changes or writes something has asked before
+    return ended
 
 
 def _window(given: list[str]) -> int:
-    parser = argparse.ArgumentParser(
+    parser = Parser(
         prog="tempik",
         description="Open the window.",
         epilog=f"Commands: {', '.join(VERBS)}. See tempik COMMAND --help.",
@@ -117,8 +125,8 @@ def _window(given: list[str]) -> int:
     return run(options.project, options.demo)
 
 
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="tempik", description=__doc__.splitlines()[0] if __doc__ else None)
+def _parser() -> Parser:
+    parser = Parser(prog="tempik", description=__doc__.splitlines()[0] if __doc__ else None)
     parser.add_argument("--version", action="version", version=f"tempik {__version__}")
     verbs = parser.add_subparsers(dest="verb", required=True)
 
@@ -152,19 +160,10 @@ def _parser() -> argparse.ArgumentParser:
     check = verbs.add_parser("check", help="list every event with its distance from its point")
     check.add_argument("project", type=Path)
     check.add_argument("--rendered", type=Path, metavar="FILE", help="measure an exported film")
-    check.add_argument("--from", dest="start", type=float, metavar="SECONDS", help="where of the reel the film begins")
-    check.add_argument("--to", dest="end", type=float, metavar="SECONDS", help="and where it ends")
+    check.add_argument("--from", dest="start", type=real, metavar="SECONDS", help="where of the reel the film begins")
+    check.add_argument("--to", dest="end", type=real, metavar="SECONDS", help="and where it ends")
     check.add_argument("--format", choices=("json", "csv"), default="json")
     return parser
-
-
-def _write_text(text: str, output: Path | None) -> None:
-    from tempik.disk.writing import write_whole
-
-    if output is None:
-        sys.stdout.write(text)
-    else:
-        write_whole(output.absolute(), text.encode())
 
 
 def _probe(options: argparse.Namespace) -> int:
@@ -229,10 +228,10 @@ def _cues(options: argparse.Namespace) -> int:
     found = suggest_cues(options.footage)
     if options.format == "json":
         document = {"file": str(Path(options.footage).absolute()), "cues": [s._asdict() for s in found]}
-        _write_text(json.dumps(document, indent=1) + "\n", options.output)
+        write_out((json.dumps(document, indent=1) + "\n").encode(), options, [options.footage])
     else:
         lines = ["time_s,score", *(f"{s.time_s:.6f},{s.score:.3f}" for s in found)]
-        _write_text("\n".join(lines) + "\n", options.output)
+        write_out(("\n".join(lines) + "\n").encode(), options, [options.footage])
     return 0
 
 
@@ -246,7 +245,7 @@ def _demo(options: argparse.Namespace) -> int:
     return 0
 
 
-def _check(options: argparse.Namespace) -> int:
+def _check(options: Options) -> int:
     from tempik.check import as_csv, as_json, check_reel
     from tempik.deliver.run import measured
     from tempik.project.file import load_reel
@@ -254,15 +253,15 @@ def _check(options: argparse.Namespace) -> int:
     from tempik.timeline.timeline import timeline_of
 
     timeline = timeline_of(all_closed(load_reel(options.project)))
+    if options.rendered is None and (options.start is not None or options.end is not None):
+        raise TempikError("--from and --to say what of the reel a film has; give it with --rendered.")
     part = None
     if options.start is not None or options.end is not None:
         part = (options.start or 0.0, timeline.reel.length_s if options.end is None else options.end)
     report = measured(timeline.reel, options.rendered, part) if options.rendered else check_reel(timeline)
     text = as_json(report) + "\n" if options.format == "json" else as_csv(report)
-    _write_text(text, None)
+    sys.stdout.write(text)
     if not report.ok:
         off = sum(1 for e in report.events if e.tied and not e.ok)
-        raise TempikError(
-            f"{off} of {len(report.events)} events miss their points; the worst by {report.worst_ms:.1f} ms."
-        )
+        raise Missed(f"{off} of {len(report.events)} events miss their points; the worst by {report.worst_ms:.1f} ms.")
     return 0

@@ -8,6 +8,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
+from tempik.cli.options import Options, Parser, count, real, settled
+from tempik.cli.output import write_out
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -17,23 +19,23 @@ if TYPE_CHECKING:
 FORMATS = {"csv": ".csv", "labels": ".txt", "midi": ".mid"}
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     points = verbs.add_parser("points", help="write the points of a song or project by a choice, or read them in")
     points.add_argument("source", metavar="SONG|PROJECT")
     points.add_argument("--of", choices=("beats", "downbeats", "onsets"), default=None)
-    points.add_argument("--every", type=int, default=1, metavar="N", help="every n-th, counted from a downbeat")
-    points.add_argument("--between", type=int, choices=(1, 2, 3, 4), default=1, help="halves, thirds or quarters too")
-    points.add_argument("--at-least", type=float, default=0.0, metavar="STRENGTH")
+    points.add_argument("--every", type=count, default=1, metavar="N", help="every n-th, counted from a downbeat")
+    points.add_argument("--between", type=count, choices=(1, 2, 3, 4), default=1, help="halves, thirds or quarters too")
+    points.add_argument("--at-least", type=real, default=0.0, metavar="STRENGTH")
     points.add_argument("--bands", default="kick,snare,hat,other", help="which onsets (%(default)s)")
-    points.add_argument("--from", dest="from_s", type=float, default=0.0, metavar="SECONDS")
-    points.add_argument("--to", dest="to_s", type=float, metavar="SECONDS")
+    points.add_argument("--from", dest="from_s", type=real, default=0.0, metavar="SECONDS")
+    points.add_argument("--to", dest="to_s", type=real, metavar="SECONDS")
     points.add_argument("--pace", choices=("1/4", "1/2", "1", "2", "4"), default="1", help="half or double tempo")
     points.add_argument("--half-a-beat-later", action="store_true")
-    points.add_argument("--metre", type=int, default=0, metavar="BEATS")
+    points.add_argument("--metre", type=count, default=0, metavar="BEATS")
     points.add_argument("--way", choices=("found", "grid", "followed"), default="found")
     points.add_argument(
         "--reading",
-        type=int,
+        type=count,
         default=0,
         metavar="N",
         help="by the N-th reading that was heard (tempik beats --readings)",
@@ -45,9 +47,8 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     points.add_argument("-o", "--output", type=Path)
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """Write points, or read them into a project. Raises TempikError with one sentence."""
-    from tempik.disk.writing import write_whole
     from tempik.edit.song.points import marks_of
     from tempik.project.file import SUFFIX, load_reel
     from tempik.reel import Reel, metre_of
@@ -58,7 +59,7 @@ def run(options: argparse.Namespace) -> int:
     if options.read is not None:
         if not is_project:
             raise TempikError(f"Points are read into a project, and {source} is not a {SUFFIX} file.")
-        return _read_into(source, options.read)
+        return _read_into(source, options)
     if is_project:
         reel = load_reel(source)
     else:
@@ -72,10 +73,7 @@ def run(options: argparse.Namespace) -> int:
         raise TempikError(f"{source} has no points by this choice; take onsets, a lower strength, or another stretch.")
     suffix = FORMATS[options.format] if options.format else options.output.suffix if options.output else ".csv"
     data = write_marks(marks_of(song), suffix, metre_of(song))
-    if options.output is None:
-        sys.stdout.buffer.write(data)
-    else:
-        write_whole(options.output.absolute(), data)
+    write_out(data, options, [source, song.path])
     return 0
 
 
@@ -117,14 +115,17 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     return points.with_choices(reel, [choice])
 
 
-def _read_into(project: Path, file: Path) -> int:
+def _read_into(project: Path, options: Options) -> int:
     from tempik.edit.song.points import with_marks
     from tempik.project.file import load_reel, save_reel
     from tempik.rhythm.exchange import read_marks
 
     reel = load_reel(project)
-    read = read_marks(file)
-    save_reel(with_marks(reel, read.marks), project)
+    read = read_marks(options.read)
+    settled(options)
+    target = options.output or project
+    save_reel(with_marks(reel, read.marks), target)
+    print(target)
     for note in read.notes:
         print(f"tempik: {note}", file=sys.stderr)
     return 0

@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
 from tempik.digits import whole
 from tempik.errors import TempikError
 
@@ -20,51 +21,51 @@ LIKENESS_RATE = 24000  # at which bars are compared
 RULES = ("points", "bars", "onsets", "drops", "cuts", "joins", "starts", "ends", "pins", "hand")
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("sound", help="lay sounds on points, mix, write the sound alone; or list where sounds hit")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every sound of the shelf")
     made.add_argument("--add", metavar="NAME|FILE", help="add a row; several with commas take turns by lot")
-    made.add_argument("--row", type=int, metavar="N", help="the row to change, from 1")
+    made.add_argument("--row", type=count, metavar="N", help="the row to change, from 1")
     made.add_argument("--on", metavar="RULE", help=f"what fires it: {', '.join(RULES)}, row:N (an accent row's pulses)")
-    made.add_argument("--every", type=int, metavar="N")
-    made.add_argument("--offset", type=int, metavar="N")
+    made.add_argument("--every", type=count, metavar="N")
+    made.add_argument("--offset", type=count, metavar="N")
     made.add_argument("--beats-of-bar", metavar="2,4", help="of --on bars")
-    made.add_argument("--at-least", type=float, metavar="PERCENT", help="strength of the point")
+    made.add_argument("--at-least", type=real, metavar="PERCENT", help="strength of the point")
     made.add_argument("--paint", action="append", default=[], metavar="BAR.BEAT=PERCENT", help="0 silences a point")
-    made.add_argument("--vary-pitch", type=float, metavar="SEMITONES")
-    made.add_argument("--vary-gain", type=float, metavar="DB")
-    made.add_argument("--seed", type=int)
-    made.add_argument("--beats", type=float, metavar="N", help="how many beats a riser climbs over; 0 is its own")
+    made.add_argument("--vary-pitch", type=real, metavar="SEMITONES")
+    made.add_argument("--vary-gain", type=real, metavar="DB")
+    made.add_argument("--seed", type=count)
+    made.add_argument("--beats", type=real, metavar="N", help="how many beats a riser climbs over; 0 is its own")
     made.add_argument("--lay", metavar="NAME|FILE", help="lay a sound on a sound track, its hit --at a point or time")
     made.add_argument("--at", metavar="BAR.BEAT|SECONDS")
-    made.add_argument("--clip", type=int, metavar="N", help="the sound clip to change, from 1 in order of time")
-    made.add_argument("--track", type=int, metavar="N", help="a sound track, from 1: for --lay, or as a channel")
-    made.add_argument("--from", dest="from_s", type=float, metavar="SECONDS", help="slip: begin there in the sound")
-    made.add_argument("--length", type=float, metavar="SECONDS")
-    made.add_argument("--speed", type=float, metavar="TIMES")
+    made.add_argument("--clip", type=count, metavar="N", help="the sound clip to change, from 1 in order of time")
+    made.add_argument("--track", type=count, metavar="N", help="a sound track, from 1: for --lay, or as a channel")
+    made.add_argument("--from", dest="from_s", type=real, metavar="SECONDS", help="slip: begin there in the sound")
+    made.add_argument("--length", type=real, metavar="SECONDS")
+    made.add_argument("--speed", type=real, metavar="TIMES")
     made.add_argument("--pitch", choices=("kept", "follows"), help="of a clip that is played faster or slower")
     made.add_argument("--backward", choices=("on", "off"))
     made.add_argument("--loop", choices=("on", "off"))
-    made.add_argument("--fade-in", type=float, metavar="SECONDS")
-    made.add_argument("--fade-out", type=float, metavar="SECONDS")
+    made.add_argument("--fade-in", type=real, metavar="SECONDS")
+    made.add_argument("--fade-out", type=real, metavar="SECONDS")
     made.add_argument("--channel", choices=("song", "clips"), help="the channel that --gain, --pan, --mute … change")
-    made.add_argument("--gain", type=float, metavar="DB")
-    made.add_argument("--pan", type=float, metavar="PERCENT", help="-100 left, 100 right")
+    made.add_argument("--gain", type=real, metavar="DB")
+    made.add_argument("--pan", type=real, metavar="PERCENT", help="-100 left, 100 right")
     made.add_argument("--mute", choices=("on", "off"))
     made.add_argument("--alone", choices=("on", "off"))
     made.add_argument("--ducks", choices=("on", "off"), help="the song goes down under it")
-    made.add_argument("--duck", type=float, metavar="DB", help="how far the song goes down")
-    made.add_argument("--duck-over", type=float, metavar="DB", help="under what is louder than this")
+    made.add_argument("--duck", type=real, metavar="DB", help="how far the song goes down")
+    made.add_argument("--duck-over", type=real, metavar="DB", help="under what is louder than this")
     made.add_argument("--duck-times", metavar="ATTACK,RELEASE", help="milliseconds")
     made.add_argument("--loudness", metavar="LUFS|off")
     made.add_argument("--ceiling", metavar="DBTP|off")
     made.add_argument("--hit", action="append", default=[], metavar="NAME=SECONDS", help="move a sound's hit; 'found'")
     made.add_argument("--remove", action="store_true")
     made.add_argument(
-        "--arrange", type=float, metavar="SECONDS", help="make the song so long; without -o the ways are listed"
+        "--arrange", type=real, metavar="SECONDS", help="make the song so long; without -o the ways are listed"
     )
-    made.add_argument("--way", type=int, default=1, metavar="N", help="which of the ways of --arrange, from 1")
+    made.add_argument("--way", type=count, default=1, metavar="N", help="which of the ways of --arrange, from 1")
     made.add_argument("--drop-bars", metavar="5-8", help="leave bars out of the song")
     made.add_argument("--bars-again", metavar="5-8", help="have bars heard once more")
     made.add_argument("--move-bars", metavar="5-8:13", help="have bars heard before another")
@@ -74,15 +75,18 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
     if options.list:
+        settled(options)
         sys.stdout.write(shelf_text())
         return 0
     reel = project_of(options, "--list for the sounds there are")
     changed = _changed(_arranged(reel, options), options)
     if options.arrange is not None and options.output is None:
+        settled(options)
         return 0  # the ways were listed
+    ready(reel, changed, options, "levels", "write")
     if options.levels:
         sys.stdout.write(levels_text(changed))
     if options.write is not None:
@@ -91,7 +95,7 @@ def run(options: argparse.Namespace) -> int:
 
         write_sound(timeline_of(changed), options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, options.write is not None or options.levels)
+    return saved_or_shown(reel, changed, options, table, ("row", "clip", "track", "channel"), ("levels", "write"))
 
 
 def shelf_text() -> str:
@@ -185,10 +189,11 @@ def _bars(reel: Reel, text: str) -> tuple[float, float]:
     return starts[a], starts.get(b + 1, song.length_s)
 
 
-def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.edit.sounds.files import with_hit
     from tempik.edit.sounds.rows import with_sound_row
 
+    together(options, "add", "row", "lay", "clip", "channel")
     if options.add:
         reel, names = _sounds(reel, options.add)
         reel = with_sound_row(reel, names)
@@ -202,7 +207,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     elif options.channel or options.track is not None:
         reel = _strip_changed(reel, options.channel or _track(reel, options.track), options)
     else:
-        asked = [n for n in (*_OF_A_STRIP, *_OF_A_ROW, *_OF_A_CLIP) if getattr(options, n) not in (None, [], False)]
+        asked = [n for n in (*_OF_A_STRIP, *_OF_A_ROW, *_OF_A_CLIP) if options.is_given(n)]
         if asked:
             raise TempikError(
                 f"What does --{asked[0].replace('_', '-')} change? Give --row N, --clip N, --track N or --channel."
@@ -210,7 +215,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     for text in options.hit:
         name, _, value = text.partition("=")
         reel, (sound,) = _sounds(reel, name)
-        reel = with_hit(reel, sound, None if value == "found" else _number(value))
+        reel = with_hit(reel, sound, None if value == "found" else number_in(value))
     return _mixed(reel, options)
 
 
@@ -253,7 +258,7 @@ def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         reel = ruled.with_seed(reel, row, options.seed)
     for text in options.paint:
         label, _, value = text.partition("=")
-        reel = with_painted(reel, row, _point(reel, label), _number(value) / 100)
+        reel = with_painted(reel, row, _point(reel, label), number_in(value) / 100)
     return _strip_changed(reel, row, options)
 
 
@@ -351,14 +356,14 @@ def _mixed(reel: Reel, options: argparse.Namespace) -> Reel:
         duck = replace(duck, threshold_db=options.duck_over)
     if options.duck_times:
         attack, _, release = options.duck_times.partition(",")
-        duck = replace(duck, attack_ms=_number(attack), release_ms=_number(release))
+        duck = replace(duck, attack_ms=number_in(attack), release_ms=number_in(release))
     if duck is not reel.mix.ducking:
         reel = with_ducking(reel, duck)
     loudness, ceiling = reel.mix.loudness, reel.mix.ceiling_db
     if options.loudness is not None:
-        loudness = None if options.loudness == "off" else _number(options.loudness)
+        loudness = None if options.loudness == "off" else number_in(options.loudness)
     if options.ceiling is not None:
-        ceiling = None if options.ceiling == "off" else _number(options.ceiling)
+        ceiling = None if options.ceiling == "off" else number_in(options.ceiling)
     if (loudness, ceiling) != (reel.mix.loudness, reel.mix.ceiling_db):
         reel = with_master(reel, loudness, ceiling)
     return reel
@@ -386,11 +391,4 @@ def _edge(reel: Reel, text: str) -> Edge:
 
     timeline = timeline_of(reel)
     found = next((p for p in timeline.on_reel() if p.label == text), None)
-    return Edge(timeline.reel_s(found), found.id) if found is not None else Edge(_number(text))
-
-
-def _number(text: str) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        raise TempikError(f"'{text[:40]}' is no number.") from None
+    return Edge(timeline.reel_s(found), found.id) if found is not None else Edge(number_in(text))

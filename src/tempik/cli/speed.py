@@ -7,7 +7,8 @@ import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.options import Options, Parser, count, real, settled
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -16,46 +17,46 @@ if TYPE_CHECKING:
 COLUMNS = "clip,footage,first,frames,used_s,average,slowest,fastest,shape,pins,floor,repeats,between,sound"
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     speed = verbs.add_parser("speed", help="list how fast clips play, or change it")
     speed.add_argument("project", type=Path, nargs="?")
     speed.add_argument("--clips", default="all", metavar="1,3-5", help="by place on the reel, from 1 (all)")
-    speed.add_argument("--constant", type=float, metavar="PERCENT", help="one speed throughout; negative is backward")
-    speed.add_argument("--frames", type=int, metavar="N", help="exactly so many frames; the speed gives way")
-    speed.add_argument("--uses", type=float, metavar="SECONDS", help="exactly so much footage")
+    speed.add_argument("--constant", type=real, metavar="PERCENT", help="one speed throughout; negative is backward")
+    speed.add_argument("--frames", type=count, metavar="N", help="exactly so many frames; the speed gives way")
+    speed.add_argument("--uses", type=real, metavar="SECONDS", help="exactly so much footage")
     speed.add_argument(
         "--gives", choices=("source", "slot", "speed"), help="what gives way (source; speed for --frames)"
     )
     speed.add_argument("--shape", metavar="NAME")
-    speed.add_argument("--amount", type=float, default=None, metavar="PERCENT", help="how much of the shape, 0 to 200")
+    speed.add_argument("--amount", type=real, default=None, metavar="PERCENT", help="how much of the shape, 0 to 200")
     speed.add_argument(
         "--on",
         choices=("clip", "pin", "point", "every"),
         help="what a shape is laid on; else the pin of a clip that has one inside it, or the clip",
     )
-    speed.add_argument("--every", type=int, default=1, metavar="N", help="of --on every: each n-th point")
+    speed.add_argument("--every", type=count, default=1, metavar="N", help="of --on every: each n-th point")
     speed.add_argument("--reverse", action="store_true")
     speed.add_argument("--there-and-back", action="store_true")
-    speed.add_argument("--see-saw", type=int, metavar="N")
+    speed.add_argument("--see-saw", type=count, metavar="N")
     speed.add_argument("--by", choices=("pieces", "frames", "points"), default="pieces", help="what --see-saw counts")
     speed.add_argument("--swing", action="store_true", help="every second clip backward")
     speed.add_argument("--rewind", type=_stretch, metavar="FIRST-END@PERCENT", help="frames of the reel")
     speed.add_argument("--longer", action="store_true", help="a rewound clip gets longer")
     speed.add_argument("--stretch", type=_stretch, metavar="FIRST-END@PERCENT", help="speed between two frames")
-    speed.add_argument("--soft", type=int, default=0, metavar="FRAMES", help="soft edges of --stretch")
+    speed.add_argument("--soft", type=count, default=0, metavar="FRAMES", help="soft edges of --stretch")
     speed.add_argument("--hold", type=_hold, metavar="FRAME+N", help="hold a frame's picture for N frames in its slot")
     speed.add_argument("--between", choices=("reel", "nearest", "blend", "flow"), help="frames in between")
     speed.add_argument("--reel-between", choices=("nearest", "blend", "flow"))
     speed.add_argument("--beyond", choices=("hold", "loop"), help="past the footage's ends")
     speed.add_argument("--sound", choices=("on", "off"))
     speed.add_argument("--pitch", choices=("kept", "follows"))
-    speed.add_argument("--gain", type=float, metavar="DB")
-    speed.add_argument("--fade-in", type=float, metavar="MS", help="of the clips' own sound")
-    speed.add_argument("--fade-out", type=float, metavar="MS")
-    speed.add_argument("--sound-leads", type=int, metavar="FRAMES", help="begin the sound so long before its picture")
-    speed.add_argument("--sound-trails", type=int, metavar="FRAMES", help="end it so long after its picture")
-    speed.add_argument("--seam", type=float, metavar="MS", help="crossfade between clips' sounds, all over the reel")
-    speed.add_argument("--clip-seam", type=float, metavar="MS", help="that of the named clips alone")
+    speed.add_argument("--gain", type=real, metavar="DB")
+    speed.add_argument("--fade-in", type=real, metavar="MS", help="of the clips' own sound")
+    speed.add_argument("--fade-out", type=real, metavar="MS")
+    speed.add_argument("--sound-leads", type=count, metavar="FRAMES", help="begin the sound so long before its picture")
+    speed.add_argument("--sound-trails", type=count, metavar="FRAMES", help="end it so long after its picture")
+    speed.add_argument("--seam", type=real, metavar="MS", help="crossfade between clips' sounds, all over the reel")
+    speed.add_argument("--clip-seam", type=real, metavar="MS", help="that of the named clips alone")
     speed.add_argument("--shapes", action="store_true", help="list the shapes")
     speed.add_argument("--keep-shape", metavar="NAME", help="keep the first named clip's curve as a shape")
     speed.add_argument("--read-shape", type=Path, metavar="FILE")
@@ -77,21 +78,25 @@ def _hold(text: str) -> tuple[int, int]:
     return int(found[1]), int(found[2])
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
-
     if _shapes_asked(options):
         return 0
     reel = project_of(options, "--shapes for the list of shapes")
     changed = _changed(reel, options)
-    if options.keep_shape:
+    ready(reel, changed, options, "keep_shape")
+    if options.keep_shape is not None:
         _keep(changed, options)
-    return saved_or_shown(reel, changed, options, table, bool(options.keep_shape))
+    shows = ("keep_shape", "read_shape", "write_shape", "shapes")
+    return saved_or_shown(reel, changed, options, table, ("clips",), shows)
 
 
-def _shapes_asked(options: argparse.Namespace) -> bool:
+def _shapes_asked(options: Options) -> bool:
     from tempik.project import shapes as shape_library
 
+    shelf = options.read_shape, options.write_shape, options.shapes
+    if options.project is None and any(shelf):
+        settled(options)
     if options.read_shape is not None:
         print(shape_library.added(shape_library.read_shape(options.read_shape)).name)
     if options.write_shape is not None:

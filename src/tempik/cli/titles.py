@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.options import Options, Parser, number_in, real, settled, together
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 COLUMNS = "clip,track,first,end,words,on_points,font,text"
 
 
-def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("titles", help="list titles, lay or change them, put words on points, read or write lyrics")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--fonts", action="store_true", help="every font family there is, ours first, with its styles")
@@ -26,8 +27,8 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument(
         "--times", choices=("song", "reel"), help="whose times a file has: LRC the song's, others the reel's"
     )
-    made.add_argument("--from", dest="from_s", type=float, default=0.0, metavar="SECONDS", help="of the reel")
-    made.add_argument("--length", type=float, metavar="SECONDS", help="to the reel's end without")
+    made.add_argument("--from", dest="from_s", type=real, default=0.0, metavar="SECONDS", help="of the reel")
+    made.add_argument("--length", type=real, metavar="SECONDS", help="to the reel's end without")
     made.add_argument("--clips", metavar="2,4-6", help="the titles to change, by place in the table; all without")
     made.add_argument(
         "--set",
@@ -43,22 +44,25 @@ def add_parser(verbs: argparse._SubParsersAction[argparse.ArgumentParser]) -> No
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
-def run(options: argparse.Namespace) -> int:
+def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
     if options.fonts:
         from tempik.titles.fonts import families
 
+        settled(options)
         print("\n".join(f"{name}: {', '.join(f.style for f in faces)}" for name, faces in families().items()))
         return 0
     reel = project_of(options, "--fonts for the fonts there are")
     changed = _changed(reel, options)
+    wished = options.write is not None and _of_song(options, options.write)
+    ready(reel, changed, options, "write")
     if options.write is not None:
         from tempik.edit.titles import lines_of
         from tempik.project.lyrics import write_lyrics
 
-        write_lyrics(lines_of(changed, _of_song(options, options.write)), options.write)
+        write_lyrics(lines_of(changed, wished), options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, quiet=options.write is not None)
+    return saved_or_shown(reel, changed, options, table, ("clips",), ("write", "times"))
 
 
 def table(reel: Reel) -> str:
@@ -102,6 +106,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.time import frame_of
 
     names: list[str] | None = None
+    together(options, "add", "lyrics", "named", "clips")
     if options.add is not None:
         first = frame_of(options.from_s, reel.rate)
         length_s = options.length if options.length is not None else reel.length_s - options.from_s
@@ -152,10 +157,8 @@ def _with_settings(reel: Reel, names: list[str], given: list[str]) -> Reel:
             continue
         _check_choice(name, value)
         now = getattr(titles_of(reel, names)[0].title, name)
-        try:
-            reel = with_title_fields(reel, names, **{name: float(value) if isinstance(now, float) else value})
-        except ValueError:
-            raise TempikError(f"'{value}' is no number for a title's {name}.") from None
+        wanted = number_in(value, text) if isinstance(now, float) else value
+        reel = with_title_fields(reel, names, **{name: wanted})
     return reel
 
 

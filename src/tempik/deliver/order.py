@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -15,6 +15,7 @@ from tempik.errors import TempikError
 from tempik.formats import Format, format_named, named_for
 from tempik.reel import Reel
 from tempik.reel.nests import all_closed
+from tempik.render.export import fit_to_write
 from tempik.render.settings import Settings
 from tempik.time import parse_rate, time_of
 from tempik.timeline.timeline import timeline_of
@@ -55,12 +56,13 @@ class Order(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
 
 
 class Made(NamedTuple):
-    """One file of an order: the reel as it is written, how, where, and in which shape."""
+    """One file of an order: the reel as it is written, how, where, and in which shape. `said` is a sentence on it."""
 
     reel: Reel
     settings: Settings
     target: Path
     shape: str
+    said: str = ""
 
 
 def size_in(reel: Reel, order: Order, shape: str) -> tuple[int, int]:
@@ -104,7 +106,27 @@ def made(reel: Reel, order: Order, target: Path) -> list[Made]:
     """Return what an order comes to: a reel, settings and a file for each of its shapes. Raises TempikError where it makes no
     sense."""
     checked(order)
-    return [made_in(reel, order, shape, target_in(target, order, shape)) for shape in order.shapes]
+    order, same = distinct(reel, order)
+    files = [made_in(reel, order, shape, target_in(target, order, shape)) for shape in order.shapes]
+    return [files[0]._replace(said=same), *files[1:]]
+
+
+def distinct(reel: Reel, order: Order) -> tuple[Order, str]:
+    """Return an order without the shapes that make the same file as one before them, and a sentence where there were any: 'as the reel'
+    of an upright reel is upright."""
+    kept: dict[tuple[int, int], str] = {}
+    same = []
+    for shape in order.shapes:
+        first = kept.setdefault(size_in(reel, order, shape), shape)
+        if first is not shape:
+            same.append(f"'{shape}' is the same file as '{first}' here and is written once.")
+    return (replace(order, shapes=tuple(kept.values())), " ".join(same)) if same else (order, "")
+
+
+def fit(files: Sequence[Made]) -> None:
+    """Raises TempikError where one of them could not be written: before anything is, and before it is queued."""
+    for each in files:
+        fit_to_write(timeline_of(each.reel), each.target, each.settings)
 
 
 def made_in(reel: Reel, order: Order, shape: str, target: Path) -> Made:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import fcntl
 import os
+import re
 import secrets
 import shutil
 import time
@@ -17,11 +18,11 @@ from typing import Literal
 import msgspec
 from msgspec.structs import replace
 
-from tempik.deliver.order import Made, Order, checked, made_in, target_in
-from tempik.disk.reading import read_whole
-from tempik.disk.writing import make_folder, make_folders, open_lock, write_whole
+from tempik.deliver.order import Made, Order, checked, distinct, made_in, target_in
+from tempik.disk.reading import read_whole, shortened
+from tempik.disk.writing import fresh_folder, make_folders, open_lock, write_whole
 from tempik.errors import TempikError
-from tempik.project.file import load_reel, save_reel, state_folder
+from tempik.project.file import document_of, load_reel, state_folder
 from tempik.reel import Reel
 from tempik.reel.nests import all_closed
 
@@ -30,6 +31,11 @@ MOST_MB = 1
 MOST_ITEMS = 500
 # So many that are done stay on the list, the latest; of those before, the files are there all the same.
 KEPT_DONE = 24
+ENDED = ("done", "failed", "stopped")
+_ID_BYTES = 6
+_ID = re.compile(f"[0-9a-f]{{{2 * _ID_BYTES}}}")
+_HALF = re.compile(r"\.[0-9a-f]{12}\.[0-9a-f]{16}\.part")
+LEFT_AFTER_S = 3600.0
 
 
 class Item(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -58,6 +64,18 @@ def folder() -> Path:
     return state_folder() / "queue"
 
 
+def is_id(name: str) -> bool:
+    """Tell whether a name is one that an item has: nothing else leads anywhere, such as to a folder that is to be removed."""
+    return _ID.fullmatch(name) is not None
+
+
+def _folder_of(name: str) -> Path:
+    """Return where an item lies, by its id. Raises TempikError for what is no id."""
+    if not is_id(name):
+        raise TempikError(f"There is no export '{shortened(name)}' in the queue; see tempik queue.")
+    return folder() / name
+
+
 def items() -> list[Item]:
     """Return what is in the queue, in order. What cannot be read is left out."""
     found = []
@@ -74,7 +92,7 @@ def items() -> list[Item]:
 
 def item_of(name: str) -> Item | None:
     """Return one by its id, None where there is none that can be read."""
-    if not name.isalnum():
+    if not is_id(name):
         return None
     try:
         item = msgspec.json.decode(read_whole(folder() / name / "item.json", MOST_MB), type=Item)
@@ -91,43 +109,62 @@ def add(reel: Reel, order: Order, target: Path, project: str = "") -> list[Item]
     """Put an order last in the queue, an item for each of its files, with the reel as it is now; what was done long ago leaves it.
     Raises TempikError where the order makes no sense or cannot be kept."""
     checked(order)
+    order, _ = distinct(reel, order)
     reel = all_closed(reel)
     before = items()
     done = [i for i in before if i.state == "done"]
     for item in done[:-KEPT_DONE]:
-        shutil.rmtree(folder() / item.id, ignore_errors=True)
+        shutil.rmtree(_folder_of(item.id), ignore_errors=True)
         before.remove(item)
     if len(before) + len(order.shapes) > MOST_ITEMS:
         raise TempikError(f"The queue has room for {MOST_ITEMS} exports; clear those that are done.")
     place = max((i.place for i in before), default=0.0)
-    out = []
-    for shape in order.shapes:
-        place += 1
-        item = Item(secrets.token_hex(6), str(target_in(target, order, shape).absolute()), order, shape, project, place)
-        try:
-            make_folders(folder())
-            make_folder(folder() / item.id)
-        except OSError as error:
-            raise TempikError(f"{folder()} could not be written ({error.strerror}); nothing was queued.") from error
-        save_reel(reel, folder() / item.id / "reel.tempik", own=True)
-        save(item)
-        out.append(item)
+    out = list[Item]()
+    try:
+        make_folders(folder())
+        _sweep()
+        for shape in order.shapes:
+            place += 1
+            name = secrets.token_hex(_ID_BYTES)
+            item = Item(name, str(target_in(target, order, shape).absolute()), order, shape, project, place)
+            with fresh_folder(_folder_of(name)) as new:
+                new.write("reel.tempik", document_of(reel, _folder_of(name)))
+                new.write("item.json", _document(item))
+            out.append(item)
+    except (OSError, TempikError) as error:
+        for item in out:  # all of an order or nothing of it
+            shutil.rmtree(_folder_of(item.id), ignore_errors=True)
+        if isinstance(error, TempikError):
+            raise
+        raise TempikError(f"{folder()} could not be written ({error.strerror}); nothing was queued.") from error
     return out
+
+
+def _sweep() -> None:
+    """Remove what a killed process left half-made."""
+    for name in os.listdir(folder()):
+        path = folder() / name
+        if _HALF.fullmatch(name) and not path.is_symlink() and time.time() - path.lstat().st_mtime > LEFT_AFTER_S:
+            shutil.rmtree(path, ignore_errors=True)
+
+
+def _document(item: Item) -> bytes:
+    return msgspec.json.format(msgspec.json.encode(item))
 
 
 def save(item: Item) -> None:
     """Keep what an item has come to. One that was removed meanwhile stays removed. Raises TempikError."""
-    if (folder() / item.id).is_dir():
-        write_whole(folder() / item.id / "item.json", msgspec.json.format(msgspec.json.encode(item)), own=True)
+    if _folder_of(item.id).is_dir():
+        write_whole(_folder_of(item.id) / "item.json", _document(item), own=True)
 
 
 def remove(name: str) -> None:
     """Take an item out of the queue; what it has written stays. Raises TempikError where there is none, or it is being written."""
-    if item_of(name) is None and not (folder() / name).is_dir():
+    if not _folder_of(name).is_dir():
         raise TempikError(f"There is no export '{name}' in the queue.")
     if is_claimed(name):
         raise TempikError(f"The export '{name}' is being written; stop it first.")
-    shutil.rmtree(folder() / name, ignore_errors=True)
+    shutil.rmtree(_folder_of(name), ignore_errors=True)
 
 
 def move(name: str, by: int) -> None:
@@ -135,7 +172,7 @@ def move(name: str, by: int) -> None:
     waiting = [i for i in items() if i.state == "waiting"]
     at = next((n for n, i in enumerate(waiting) if i.id == name), None)
     if at is None:
-        raise TempikError(f"There is no export '{name}' that waits.")
+        raise TempikError(f"There is no export '{shortened(name)}' that waits; see tempik queue.")
     places = [i.place for i in waiting]
     item = waiting.pop(at)
     waiting.insert(min(max(at + by, 0), len(waiting)), item)
@@ -146,7 +183,7 @@ def move(name: str, by: int) -> None:
 
 def made_of(item: Item) -> Made:
     """Return what an item is to write. Raises TempikError where its reel cannot be read."""
-    return made_in(load_reel(folder() / item.id / "reel.tempik"), item.order, item.shape, Path(item.target))
+    return made_in(load_reel(_folder_of(item.id) / "reel.tempik"), item.order, item.shape, Path(item.target))
 
 
 @contextmanager
@@ -163,7 +200,7 @@ def claimed(name: str) -> Iterator[None]:
 
 def is_claimed(name: str) -> bool:
     """Tell whether some process is writing an item."""
-    if not (folder() / name).is_dir():
+    if not is_id(name) or not (folder() / name).is_dir():
         return False
     fd = _lock(name)
     if fd is None:
@@ -174,7 +211,7 @@ def is_claimed(name: str) -> bool:
 
 def _lock(name: str) -> int | None:
     try:
-        fd = open_lock(folder() / name / "lock")
+        fd = open_lock(_folder_of(name) / "lock")
     except OSError:
         return None
     for _ in range(20):  # a child that is being started holds a copy for a moment

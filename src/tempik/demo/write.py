@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import subprocess
-import sys
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
@@ -19,6 +17,7 @@ from tempik.demo.song import SONG, beat_times, write_song
 from tempik.disk.writing import fresh_file, make_folders, remove, write_whole
 from tempik.edit.reframe import reframed
 from tempik.errors import TempikError
+from tempik.programs import ours, ran
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
 from tempik.timeline.timeline import timeline_of
@@ -134,9 +133,7 @@ def _draw(names: Sequence[str], folder: Path) -> None:
     """Write pieces of footage in a process of its own, so that two fill two cores whoever calls."""
     if not names:
         return
-    made = subprocess.run(
-        [sys.executable, "-m", "tempik.demo.footage", str(folder), *names], capture_output=True, text=True, check=False
-    )
+    made = ran(ours("tempik.demo.footage", str(folder.absolute()), *names))
     if made.returncode:
         last = (made.stderr.strip().splitlines() or ["no reason given"])[-1]
         raise TempikError(f"The demo's footage could not be written to {folder} ({last}).")

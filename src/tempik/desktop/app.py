@@ -20,6 +20,7 @@ from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.errors import TempikError
+from tempik.programs import leave_folder
 
 TOUR_AFTER_MS = 1200  # once the first reel is seen
 
@@ -30,6 +31,8 @@ def run(project: Path | None = None, demo: bool = False) -> int:
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
         raise TempikError("There is no screen to open the window on; start it in a desktop session, or set DISPLAY.")
+    project = project.absolute() if project is not None else None
+    leave_folder()
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     QGuiApplication.setApplicationDisplayName("Tempik")

@@ -15,7 +15,7 @@ import re
 import secrets
 import shutil
 import stat
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
@@ -25,6 +25,9 @@ from tempik.errors import TempikError
 
 _PART = re.compile(r"\..+\.[0-9a-f]{16}\.part")
 _LONGEST_NAME = 120  # of a target in the name of its part; names end at 255 bytes
+# What projects read that were opened by this process: nothing of it is written over, whatever is asked to be.
+_READ: dict[str, None] = {}
+_MOST_READ = 50_000
 _NEW = os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_RDWR | os.O_CLOEXEC
 
 
@@ -41,6 +44,7 @@ class NewFile:
         self.fd = -1
         try:
             _refuse_what_is_no_file(self._folder, target)
+            _refuse_what_is_read(self._folder, target)
             _sweep(self._folder)
             while self.fd < 0:
                 self._name = f".{_shortened(target.name)}.{secrets.token_hex(8)}.part"
@@ -265,6 +269,32 @@ def _refuse_what_is_no_file(folder: int, target: Path) -> None:
         return
     if not stat.S_ISREG(mode) and not stat.S_ISLNK(mode):
         raise OSError(errno.EEXIST, "what lies there is no file", str(target))
+
+
+def is_read(paths: Iterable[str]) -> None:
+    """Say that files are read by what is open: they are not written over by this process."""
+    for path in paths:
+        _READ.pop(path, None)
+        _READ[path] = None
+    while len(_READ) > _MOST_READ:
+        del _READ[next(iter(_READ))]
+
+
+def _refuse_what_is_read(folder: int, target: Path) -> None:
+    """Raises OSError where what lies there is a file that a project reads, by whatever name."""
+    if not _READ:
+        return
+    try:
+        there = os.stat(target.name, dir_fd=folder)
+    except OSError:
+        return
+    for path in list(_READ):
+        try:
+            read = os.stat(path)
+        except (OSError, ValueError):
+            continue
+        if (read.st_dev, read.st_ino) == (there.st_dev, there.st_ino):
+            raise OSError(errno.EEXIST, "a project that is open reads that file, and it would be lost", str(target))
 
 
 def _foreign(path: Path) -> OSError:

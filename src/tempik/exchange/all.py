@@ -14,6 +14,7 @@ from tempik.exchange.files import read_timeline, write_timeline
 from tempik.project.file import SUFFIX, save_reel
 from tempik.project.lyrics import write_lyrics
 from tempik.project.media_files import collect
+from tempik.project.sources import refuse_media, refuse_source
 from tempik.project.zipped import free_folder, unzip_project, zip_project
 from tempik.reel import Reel
 from tempik.reel.points import metre_of
@@ -29,6 +30,7 @@ def write(reel: Reel, target: Path, track: int = 0) -> list[str]:
     """Write a reel, its points, its titles or all of it with its media, by the file's ending, and return sentences on what the file
     cannot say. An ending of a project's collects the media beside it. Raises TempikError."""
     suffix = target.suffix.lower()
+    refuse_media(target, reel)
     if suffix in TIMELINES:
         return write_timeline(reel, target, track)
     if suffix in POINTS:
@@ -67,6 +69,7 @@ def read(
     suffix = source.suffix.lower()
     if suffix == ".zip":
         return unzip_project(source, free_folder(target.with_suffix("") if target.suffix == SUFFIX else target)), []
+    refuse_source(target, [source])
     reel, notes = read_timeline(source, size, media, rate, song)
     if target.suffix != SUFFIX:
         raise TempikError(f"{target} is no name for a project; end it in {SUFFIX}.")

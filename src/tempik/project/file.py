@@ -15,11 +15,12 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from tempik.disk.reading import decoded, read_whole, shortened
-from tempik.disk.writing import write_whole
+from tempik.disk.reading import MB, decoded, read_whole, shortened
+from tempik.disk.writing import is_read, write_whole
 from tempik.errors import TempikError
 from tempik.memo import expect, forget_all
-from tempik.project.media_files import with_paths
+from tempik.project.media_files import media_paths, with_paths
+from tempik.project.sources import refuse_media
 from tempik.reel.model import Reel
 from tempik.reel.nests import size_of
 from tempik.reel.validate import problems
@@ -33,18 +34,42 @@ _FRACTION = re.compile(r"-?[0-9]{1,12}(/[0-9]{1,12}|\.[0-9]{1,12})?")
 
 def save_reel(reel: Reel, path: Path, own: bool = False) -> None:
     """Write the reel to `path`, all of it or nothing; `own`: into a folder that Tempik makes, through no link. Raises
-    TempikError when it cannot be written."""
+    TempikError when it cannot be written, or could not be opened again: what was there stays."""
     path = path.absolute()
+    refuse_media(path, reel)
     write_whole(path, document_of(reel, path.parent), own)
 
 
 def document_of(reel: Reel, folder: Path) -> bytes:
-    """Return a project file as it is written into a folder."""
-    document = {
-        "format": FORMAT,
-        "reel": msgspec.to_builtins(with_paths(reel, folder, relative=True), enc_hook=encode_value),
-    }
-    return msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n"
+    """Return a project file as it is written into a folder. Raises TempikError where reading would refuse it, with what it is
+    that cannot be kept."""
+    written = with_paths(reel, folder, relative=True)
+    try:
+        plain = msgspec.json.encode({"format": FORMAT, "reel": written}, enc_hook=encode_value)
+        _read_back(plain)
+    except UnicodeEncodeError:
+        raise TempikError("The reel has a name that is no text (UTF-8); rename that file or record first.") from None
+    except (msgspec.MsgspecError, NotImplementedError, RecursionError) as error:
+        raise TempikError(f"The reel cannot be saved like this: {shortened(error)}; undo the last step.") from error
+    found = problems(written)
+    if found:
+        raise TempikError(f"This cannot be saved, as it could not be opened again: {found[0]}")
+    data = msgspec.json.format(plain, indent=1) + b"\n"
+    if len(data) > MOST_MB * MB:
+        raise TempikError(
+            f"The reel would take more than {MOST_MB} MB; take out what it does not need, such as footage that is not used."
+        )
+    return data
+
+
+class _Document(msgspec.Struct):
+    format: int
+    reel: Reel
+
+
+def _read_back(data: bytes) -> None:
+    """Raises what decoding raises where a document is none that is read."""
+    msgspec.json.decode(data, type=_Document, dec_hook=decode_value)
 
 
 def load_reel(path: Path) -> Reel:
@@ -73,7 +98,9 @@ def load_reel(path: Path) -> Reel:
     found = problems(reel)
     if found:
         raise TempikError(f"{path} is damaged: {found[0]} Open a copy or an earlier save.")
-    return with_paths(reel, path.absolute().parent, relative=False)
+    reel = with_paths(reel, path.absolute().parent, relative=False)
+    is_read(media_paths(reel))
+    return reel
 
 
 def _from_format(number: int, reel: Any) -> Any:

@@ -18,7 +18,7 @@ from typing import Any, NamedTuple, get_args, get_origin
 
 import msgspec
 
-from tempik.disk.reading import MB, opened_regular
+from tempik.disk.reading import MB, opened_regular, shortened
 from tempik.disk.writing import NewFile, make_folders, open_lock, remove, write_all
 from tempik.errors import TempikError
 from tempik.project.file import decode_value, encode_value, state_folder, step_with_names_of_7, with_names_of_7
@@ -333,6 +333,20 @@ def _sound(reel: Reel) -> Reel:
     if found:
         raise ValueError(found[0])
     return reel
+
+
+def fit_to_keep(old: Reel, new: Reel) -> None:
+    """Raises TempikError, saying which thing it is, where a step from one reel to another could not be read from a journal or a
+    project again: what cannot be kept is not done."""
+    try:
+        with_difference(old, msgspec.json.decode(_line(difference(old, new))))
+    except UnicodeEncodeError:
+        raise TempikError("This has a name that is no text (UTF-8); rename that file first.") from None
+    except _NO_LINE as error:
+        raise TempikError(f"This could not be kept: {shortened(error)}; nothing was changed.") from error
+    found = problems(new)
+    if found:
+        raise TempikError(f"That cannot be: {found[0]} Nothing was changed.")
 
 
 def _line(entry: dict[str, Any]) -> bytes:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import cache
 from pathlib import Path
 from typing import Annotated, Any, NamedTuple, TypeVar, get_args, get_origin, get_type_hints
@@ -16,7 +16,10 @@ from tempik.errors import TempikError
 from tempik.grade.cube import is_cube
 from tempik.media.cache import content_key
 from tempik.media.opening import is_media
+from tempik.memo import Crowd
 from tempik.reel import Reel
+
+_NAMED: Crowd[tuple[str, ...]] = Crowd(24_000)
 
 
 def found_in(reel: Reel, folder: Path) -> Reel:
@@ -101,14 +104,23 @@ def collect(reel: Reel, project: Path, report: Callable[[float], None] | None = 
 
 def media_paths(reel: Reel) -> tuple[str, ...]:
     """Return the files that a reel reads, as its records name them, each once and the soundtrack's first."""
-    found: dict[str, None] = {}
+    return tuple(dict.fromkeys(_named_by(reel)))
 
-    def note(path: str) -> str:
-        found[path] = None
-        return path
 
-    _turned(reel, note)
-    return tuple(found)
+def _named_by(record: msgspec.Struct) -> tuple[str, ...]:
+    """Return the files that a record and those in it name, in the order of its fields; a record is looked through once."""
+    return _NAMED.get((record,), (), lambda: tuple(_names_in(record)))
+
+
+def _names_in(record: msgspec.Struct) -> Iterator[str]:
+    paths, inner = _media_fields(type(record))
+    if not getattr(record, "without_file", False):
+        yield from (path for name in paths if (path := getattr(record, name)))
+    for name in inner:
+        value = getattr(record, name)
+        for each in value if isinstance(value, tuple) else (value,):
+            if each is not None:
+                yield from _named_by(each)
 
 
 def missing_media(reel: Reel) -> list[str]:

@@ -15,6 +15,7 @@ from tempik.grade.cube import is_cube
 from tempik.media.opening import is_media
 from tempik.project.file import SUFFIX, document_of, load_reel
 from tempik.project.media_files import Collected, media_paths, missing_media, relink
+from tempik.project.sources import refuse_media
 from tempik.reel import Reel
 
 MEDIA = "media"
@@ -25,6 +26,7 @@ MOST_FILES, MOST_BYTES = 5000, 200 << 30
 def zip_project(reel: Reel, target: Path, report: Callable[[float], None] | None = None) -> Collected:
     """Write a reel and its media into a zip. What is neither media nor a LUT is left out, as where media are collected. Raises
     TempikError where a file is missing or the zip cannot be written; nothing half-written is left."""
+    refuse_media(target, reel)
     gone = missing_media(reel)
     if gone:
         raise TempikError(f"{gone[0]} is missing; say where it is before zipping.")

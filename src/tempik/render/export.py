@@ -16,6 +16,7 @@ from tempik.disk.writing import fresh_file
 from tempik.errors import TempikError
 from tempik.formats import CONTAINERS, Container, Format, format_of
 from tempik.grade.cube import lut_of
+from tempik.project.sources import refuse_media
 from tempik.render.encoding import Encoder, hardware, software
 from tempik.render.film import EncoderFailed, Film, write_film
 from tempik.render.mixdown import Mixdown
@@ -132,6 +133,10 @@ def _check_limit(kind: Format, settings: Settings, timeline: Timeline, frames: r
 def _check_target(timeline: Timeline, target: Path) -> None:
     if not target.absolute().parent.is_dir():
         raise TempikError(f"The folder {target.absolute().parent} is not there; choose another place.")
+    if not os.access(target.absolute().parent, os.W_OK | os.X_OK):
+        raise TempikError(
+            f"{target} could not be written: there is no permission to write there; choose another place."
+        )
     if target.is_dir():
         raise TempikError(f"{target} is a folder; choose another name.")
     song = timeline.reel.soundtrack
@@ -139,9 +144,7 @@ def _check_target(timeline: Timeline, target: Path) -> None:
         p.footage.path for p in placed_within(timeline) if not p.footage.without_file
     ]
     sources += luts_of(timeline)
-    sounds = [s.path for s in timeline.reel.sounds]
-    if any(os.path.realpath(s) == os.path.realpath(target) for s in sources + sounds):
-        raise TempikError(f"{target} is a source of this reel and would be lost; choose another name.")
+    refuse_media(target, timeline.reel)
     gone = [s for s in dict.fromkeys(sources) if not is_regular(s)]
     if gone:
         more = f" (and {len(gone) - 1} more)" if len(gone) > 1 else ""

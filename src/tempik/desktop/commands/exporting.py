@@ -56,6 +56,28 @@ class ExportCommands(QObject):
             return False
         return self.exports.start(order, target)
 
+    def may_leave(self) -> bool:
+        """Ask what becomes of exports when the window closes: a process that writes one can go on without it."""
+        count = self.exports.unfinished
+        if not count:
+            return True
+        buttons = QMessageBox.StandardButton
+        what = "An export is being written." if count == 1 else f"{count} exports are being written or wait."
+        answer = asked(
+            self.window,
+            "Exports are not done",
+            f"{what} Finish in the background, or stop and write it when Tempik is open again?",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            {
+                buttons.Save: "Finish in the background",
+                buttons.Discard: "Stop, write it next time",
+                buttons.Cancel: "Stay here",
+            },
+        )
+        if answer == buttons.Save:
+            self.exports.finish_alone()
+        return answer in (buttons.Save, buttons.Discard)
+
     def _sure(self, there: list[Path]) -> bool:
         buttons = QMessageBox.StandardButton
         more = f" and {len(there) - 1} more" if len(there) > 1 else ""

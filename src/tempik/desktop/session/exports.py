@@ -7,28 +7,30 @@ from __future__ import annotations
 import json
 import os
 import signal
-import sys
+import subprocess
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, QProcess, QTimer, Signal
+from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
 
 from tempik.deliver import queue
 from tempik.deliver.expected import Expected, expected
-from tempik.deliver.order import Order, made
+from tempik.deliver.order import Order, fit, made
 from tempik.deliver.presets import last_order, remember_order, remembered
-from tempik.deliver.queue import Item
+from tempik.deliver.queue import ENDED, Item
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.errors import TempikError
+from tempik.programs import begun, ours
 from tempik.reel.nests import all_closed
-from tempik.render.export import Cancelled, fit_to_write
-from tempik.timeline.timeline import timeline_of
+from tempik.render.export import Cancelled
 
 LONGEST_END_MS = 8000
-ENDED = ("done", "failed", "stopped")
+END_LOOK_MS, LOOK_MS = 20, 2000
+ALONE = b"alone\n"  # what tells an export that the window goes and it is to go on
+_LEFT: list[subprocess.Popen[bytes]] = []  # what goes on alone: never waited for
 
 
 class Exports(QObject):
@@ -52,7 +54,12 @@ class Exports(QObject):
         self._asked: Job | None = None
         self._closing = False
         self._pushed = ""  # the end of what the process has said
-        self._process: QProcess | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+        self._ear: QSocketNotifier | None = None
+        self._stopping = False
+        self._look = QTimer(self)  # at what another process writes, such as one that a window left behind
+        self._look.setInterval(LOOK_MS)
+        self._look.timeout.connect(self._refresh)
         self.items: list[Item] = []
 
     # The order
@@ -100,9 +107,14 @@ class Exports(QObject):
 
     def read(self) -> None:
         """Take up what the queue has on the disk, held where it is from an earlier session."""
-        self.items = queue.items()
+        self._refresh()
         waiting = [i for i in self.items if i.state == "waiting"]
-        if waiting:
+        if any(i.state == "running" for i in self.items):
+            self.held = True
+            self.project.messages.say(
+                "An export from an earlier session is still being written; see the Export page.", False
+            )
+        elif waiting:
             self.held = True
             count = f"{len(waiting)} exports wait" if len(waiting) > 1 else "An export waits"
             self.project.messages.say(f"{count} from an earlier session; go on with the queue on the Export page.")
@@ -111,8 +123,7 @@ class Exports(QObject):
     def start(self, order: Order, target: Path) -> bool:
         """Queue the reel as it is now, and write it as soon as nothing else is written. False, having said why, where it cannot be."""
         try:
-            for each in made(self.project.reel, order, target):
-                fit_to_write(timeline_of(each.reel), each.target, each.settings)
+            fit(made(self.project.reel, order, target))
             queue.add(all_closed(self.project.reel), order, target, self.project.name)
         except TempikError as error:
             self.project.messages.say(str(error), True)
@@ -125,8 +136,14 @@ class Exports(QObject):
         return True
 
     def _refresh(self) -> None:
-        self.items = queue.items()
-        self.changed.emit()
+        before, self.items = self.items, queue.items()
+        if self.running is not None:
+            self.items = [replace(i, state="running") if i.id == self.running else i for i in self.items]
+        elsewhere = any(i.state == "running" and i.id != self.running for i in self.items)
+        if elsewhere is not self._look.isActive():
+            self._look.start() if elsewhere else self._look.stop()
+        if self.items != before or not elsewhere:
+            self.changed.emit()
 
     def item(self, name: str) -> Item | None:
         return next((i for i in self.items if i.id == name), None)
@@ -139,24 +156,37 @@ class Exports(QObject):
         if self._process is not None or self.held or self._closing or not self.waiting:
             return
         item = self.waiting[0]
-        self.running, self.share, self._pushed = item.id, 0.0, ""
-        process = QProcess(self)
-        process.readyReadStandardOutput.connect(self._heard)
-        process.finished.connect(self._finished)
-        process.errorOccurred.connect(self._failed)
-        process.setStandardErrorFile(QProcess.nullDevice())
+        command = ours("tempik.cli", "queue", "run", item.id, "--with-parent", "--progress", "json")
+        try:
+            process = begun(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        except OSError as error:
+            self.project.messages.say(
+                f"The export could not be started ({error.strerror}); restart Tempik and try again.", True
+            )
+            return
+        assert process.stdout is not None
+        self.running, self.share, self._pushed, self._stopping = item.id, 0.0, "", False
         self._process = process
-        process.start(
-            sys.executable, ["-m", "tempik.cli", "queue", "run", item.id, "--with-parent", "--progress", "json"]
-        )
+        os.set_blocking(process.stdout.fileno(), False)
+        self._ear = QSocketNotifier(process.stdout.fileno(), QSocketNotifier.Type.Read, self)
+        self._ear.activated.connect(self._heard)
         self.items = [replace(i, state="running") if i.id == item.id else i for i in self.items]
         self.changed.emit()
 
     def _heard(self) -> None:
-        if self._process is None:
+        if self._process is None or self._process.stdout is None:
             return
-        text = self._pushed + bytes(self._process.readAllStandardOutput().data()).decode(errors="replace")
-        *lines, self._pushed = text.split("\n")
+        try:
+            data = os.read(self._process.stdout.fileno(), 1 << 16)
+        except BlockingIOError:
+            return
+        except OSError:
+            data = b""
+        if not data:  # its end of the pipe is closed: it has ended, or is about to
+            self._deafen()
+            self._await_end()
+            return
+        *lines, self._pushed = (self._pushed + data.decode(errors="replace")).split("\n")
         for line in lines:
             try:
                 said = json.loads(line)
@@ -165,18 +195,30 @@ class Exports(QObject):
                 continue
         self.progressed.emit()
 
-    def _failed(self, error: QProcess.ProcessError) -> None:
-        if error == QProcess.ProcessError.FailedToStart:
-            self.project.messages.say("The export could not be started; restart Tempik and try again.", True)
-            self._ended()
+    def _deafen(self) -> None:
+        if self._ear is not None:
+            self._ear.setEnabled(False)
+            self._ear.deleteLater()
+            self._ear = None
+
+    def _await_end(self) -> None:
+        if self._process is None:
+            return
+        if self._process.poll() is None:
+            QTimer.singleShot(END_LOOK_MS, self, self._await_end)
+        else:
+            self._finished()
 
     def _finished(self) -> None:
-        name = self.running
+        name, stopping = self.running, self._stopping
         self._ended()
         found = self.item(name) if name is not None else None
         if found is not None and not self._closing:
-            if found.state == "waiting":  # the process died without a word
-                queue.save(replace(found, state="failed", said="the export ended unexpectedly; try it again", ok=False))
+            if (
+                found.state == "waiting"
+            ):  # the process ended without a word: it was stopped before it could say so, or died
+                said = "stopped" if stopping else "the export ended unexpectedly; try it again"
+                queue.save(replace(found, state="stopped" if stopping else "failed", said=said, ok=False))
                 self._refresh()
                 found = self.item(found.id) or found
             self._tell(found)
@@ -184,10 +226,17 @@ class Exports(QObject):
         self._next()
 
     def _ended(self) -> None:
-        if self._process is not None:
-            self._process.deleteLater()
-        self._process, self.running, self.share = None, None, 0.0
+        process, self._process = self._process, None
+        self._deafen()
+        if process is not None:
+            _close_pipes(process)
+        self.running, self.share, self._stopping = None, 0.0, False
         self._refresh()
+
+    @property
+    def stopping(self) -> bool:
+        """Whether what is being written has been asked to stop."""
+        return self._stopping
 
     def _tell(self, item: Item) -> None:
         if item.state == "stopped":
@@ -204,20 +253,29 @@ class Exports(QObject):
     def hold(self, held: bool) -> None:
         """Pause the queue, in the middle of a file too, or go on."""
         self.held = held
-        if self._process is not None and self._process.processId():
-            os.kill(self._process.processId(), signal.SIGSTOP if held else signal.SIGCONT)
+        if self._process is not None:
+            self._process.send_signal(signal.SIGSTOP if held else signal.SIGCONT)
         self.changed.emit()
         self._next()
 
     def stop(self, name: str) -> None:
         """Stop writing an item, or take it from those that wait; nothing of it is left."""
         if name == self.running and self._process is not None:
+            self._stopping = True
             self._let_end(self._process)
+            QTimer.singleShot(LONGEST_END_MS, self, partial(self._kill, self._process))
+            item = self.item(name)
+            self.project.messages.say(f"Stopping {item.name if item is not None else 'the export'} …", False)
+            self.changed.emit()
             return
         item = queue.item_of(name)
         if item is not None and item.state == "waiting":
             queue.save(replace(item, state="stopped", said="stopped"))
             self._refresh()
+
+    def _kill(self, process: subprocess.Popen[bytes]) -> None:
+        if self._process is process:
+            process.kill()
 
     def again(self, name: str) -> None:
         """Let an item that has ended wait again, last."""
@@ -249,22 +307,55 @@ class Exports(QObject):
             self.project.messages.say(str(error), True)
         self._refresh()
 
-    def _let_end(self, process: QProcess) -> None:
-        if process.processId():
-            os.kill(process.processId(), signal.SIGCONT)
+    def _let_end(self, process: subprocess.Popen[bytes]) -> None:
+        process.send_signal(signal.SIGCONT)
         process.terminate()
-        QTimer.singleShot(LONGEST_END_MS, process, process.kill)
+
+    @property
+    def unfinished(self) -> int:
+        """How many exports a person who closes the window should be asked about: what is being written, and what waits for it."""
+        return 0 if self._process is None or self.held else 1 + len(self.waiting)
+
+    def finish_alone(self) -> None:
+        """Let what is being written, and what waits, be finished when the window has gone."""
+        process = self._process
+        if process is None or process.stdin is None:
+            return
+        try:
+            process.stdin.write(ALONE)
+            process.stdin.flush()
+        except OSError:
+            return  # it has ended meanwhile
+        self._closing, self._process = True, None
+        self._deafen()
+        _close_pipes(process)
+        _LEFT.append(process)
 
     def close(self) -> None:
         """Stop what is being written, for good; it waits for the next session."""
         self._closing = True
+        self._look.stop()
         process, name = self._process, self.running
         if process is None:
             return
+        self._deafen()
         self._let_end(process)
-        if not process.waitForFinished(LONGEST_END_MS):
+        try:
+            process.wait(LONGEST_END_MS / 1000)
+        except subprocess.TimeoutExpired:
             process.kill()
-            process.waitForFinished(1000)
+            process.wait()
+        _close_pipes(process)
+        self._process = None
         item = queue.item_of(name) if name is not None else None
         if item is not None and item.state in ("stopped", "running", "waiting"):
             queue.save(replace(item, state="waiting", said=""))
+
+
+def _close_pipes(process: subprocess.Popen[bytes]) -> None:
+    for pipe in (process.stdin, process.stdout):
+        if pipe is not None:
+            try:
+                pipe.close()
+            except OSError:
+                pass  # what it still held is for nobody

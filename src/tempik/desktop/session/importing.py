@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import signal
 import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -25,6 +24,7 @@ from tempik.edit.song.readings import heard_anew
 from tempik.errors import TempikError
 from tempik.media import Probe
 from tempik.media.cache import cache_folder
+from tempik.programs import begun, ours
 from tempik.project.file import SUFFIX, load_reel
 from tempik.project.media_files import Collected, collect, found_in, missing_media, relink
 from tempik.reel import Reel
@@ -296,11 +296,10 @@ class Files(QObject):
 
         def work(job: Job) -> None:
             # Processes of their own: drawing holds the interpreter and would make the window stutter.
-            made = subprocess.Popen(
-                [sys.executable, "-m", "tempik.cli", "demo", str(folder)],
-                stdout=subprocess.PIPE,
+            made = begun(
+                ours("tempik.cli", "demo", str(folder.absolute())),
+                stdout=subprocess.DEVNULL,
                 stderr=subprocess.PIPE,
-                start_new_session=True,
             )
             os.setpriority(os.PRIO_PROCESS, made.pid, DRAWING_NICE)
             waited, told = 0.0, False

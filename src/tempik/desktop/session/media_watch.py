@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
+from tempik.disk.writing import is_read
 from tempik.project.media_files import media_paths, missing_media, replaced_media
 from tempik.reel import Reel
 
@@ -33,7 +34,6 @@ class MediaWatch(QObject):
         self.gone: frozenset[str] = frozenset()  # these, and those that are being made
         self._made_in: Path | None = None
         self._asked: tuple[str, ...] = ()  # the paths that were last asked for
-        self._told: tuple[object, ...] = (None,) * 4  # what of the reel may name files, as last seen
         self._job: Job | None = None
         self._announce = False
         self._once_more = False
@@ -55,10 +55,6 @@ class MediaWatch(QObject):
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
-        told = (reel.footage, reel.rows, reel.sounds, reel.soundtrack)
-        if all(a is b for a, b in zip(told, self._told, strict=True)):
-            return  # nothing that names a file is another
-        self._told = told
         if media_paths(reel) != self._asked:
             self.check()
 
@@ -70,6 +66,7 @@ class MediaWatch(QObject):
         self._once_more = False
         reel = self.project.reel
         self._asked = media_paths(reel)
+        is_read(self._asked)
         if not self._asked:
             self._again.stop()
             self._take(reel, ([], []))

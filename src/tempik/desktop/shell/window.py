@@ -422,7 +422,7 @@ class Window(QMainWindow):
     # Closing
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.projects.may_leave():
+        if not self.projects.may_leave() or not self.exporting.may_leave():
             event.ignore()
             return
         self.places.keep()

@@ -4,6 +4,7 @@ reads files or pipes that it names."""
 from __future__ import annotations
 
 import html
+from collections.abc import Mapping
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QPainter
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QLabel, QMenu, QMessageBox, QSizePolicy, QWidget
 from tempik.desktop.widgets.painting import painted
 
 LONGEST_IN_MENU = 100
+NAMELESS: Mapping[QMessageBox.StandardButton, str] = {}
 LEAST_LABEL_PX = 30  # narrower, an ellipsis alone would be left
 
 
@@ -64,12 +66,18 @@ def one_line(text: str) -> str:
 
 
 def asked(
-    parent: QWidget | None, title: str, text: str, buttons: QMessageBox.StandardButton
+    parent: QWidget | None,
+    title: str,
+    text: str,
+    buttons: QMessageBox.StandardButton,
+    called: Mapping[QMessageBox.StandardButton, str] = NAMELESS,
 ) -> QMessageBox.StandardButton:
-    """Ask a question in plain words and return the button that was chosen."""
+    """Ask a question in plain words and return the button that was chosen; `called` are buttons with words of their own."""
     box = QMessageBox(QMessageBox.Icon.Question, title, "", buttons, parent)
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(text)
+    for which, words in called.items():
+        box.button(which).setText(in_menu(words))
     return QMessageBox.StandardButton(box.exec())
 
 

@@ -174,6 +174,12 @@ def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
     return new_id("c", {c.id for c in all_clips(reel)} | {c.id for c in also})
 
 
+def lying_in(timeline: Timeline, row: int, first: int, end: int) -> list[Placed]:
+    """Return what lies on a row between two frames, in order; nothing on a row that there is not."""
+    rows = timeline.rows[row : row + 1]
+    return [p for placed in rows for p in placed if p.first < end and p.end > first and not p.repeated]
+
+
 def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = (), coming: Sequence[Clip] = ()) -> Reel:
     """Return the reel with nothing on a row from frame `first` up to `end`: clips are trimmed, split or taken out. Those that are
     `coming` keep their ids: no part of another is called so."""

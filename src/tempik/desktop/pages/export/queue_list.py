@@ -9,8 +9,8 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from tempik.deliver.expected import duration_text
-from tempik.deliver.queue import Item
-from tempik.desktop.session.exports import ENDED, Exports
+from tempik.deliver.queue import ENDED, Item
+from tempik.desktop.session.exports import Exports
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, quiet, tool
 from tempik.desktop.widgets.plain import Label, as_tip
@@ -145,7 +145,11 @@ class _Row(QFrame):
             each.setVisible(seen)
         if runs:
             self.bar.setValue(round(exports.share * 1000))
-        words_ = {"running": "paused" if exports.held else "", "waiting": "waits", "stopped": "stopped"}
+        words_ = {
+            "running": "paused" if exports.held else "stopping …" if exports.stopping else "",
+            "waiting": "waits",
+            "stopped": "stopped",
+        }
         text = words_.get(item.state, item.said)
         if item.state == "done":
             text = f"{item.size_bytes / 1e6:.1f} MB in {duration_text(item.seconds)}: {item.said}"

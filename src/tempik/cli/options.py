@@ -1,0 +1,132 @@
+"""Options as they were given: none is dropped in silence, and what is refused is refused in one sentence before anything is written."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from collections.abc import Sequence
+from typing import Any, NoReturn
+
+from tempik.disk.reading import shortened
+from tempik.errors import TempikError
+
+MOST = 1e9
+# What every verb has and reads, and what tells the verb itself.
+_ALWAYS = frozenset({"verb", "way", "do", "project", "misused"})
+
+
+class Options(argparse.Namespace):
+    """What a verb was told. It notes which options are looked at: one that was given and never looked at would do nothing, and
+    `settled` refuses it."""
+
+    def __getattribute__(self, name: str) -> Any:
+        value = super().__getattribute__(name)
+        if not name.startswith("_"):
+            self.__dict__.setdefault("_looked_at", set()).add(name)
+        return value
+
+    def is_given(self, name: str) -> bool:
+        """Tell whether an option was given, without taking it up."""
+        return name in self.__dict__["_given"]
+
+    @property
+    def given(self) -> frozenset[str]:
+        """The options that were given."""
+        found: frozenset[str] = self.__dict__["_given"]
+        return found
+
+
+class Parser(argparse.ArgumentParser):
+    """A parser that refuses in one sentence."""
+
+    def __init__(self, *arguments: Any, **wishes: Any) -> None:
+        super().__init__(*arguments, **{**wishes, "allow_abbrev": False})
+
+    def error(self, message: str) -> NoReturn:
+        raise TempikError(f"{shortened(message)} (see {self.prog} --help).")
+
+
+def parsed(parser: Parser, arguments: Sequence[str]) -> Options:
+    """Return the options of a command line. Raises TempikError for one that makes no sense, and SystemExit after help."""
+    options = parser.parse_args(arguments, Options())
+    verb, names = _verb_parser(parser, options), dict[str, str]()
+    given = set()
+    for action in verb:
+        asked_for = not action.option_strings and action.required
+        if asked_for or action.dest in _ALWAYS or action.dest not in options.__dict__:
+            continue
+        names[action.dest] = action.option_strings[-1] if action.option_strings else action.dest
+        if options.__dict__[action.dest] != action.default:
+            given.add(action.dest)
+    options.__dict__.update(_given=frozenset(given), _names=names, _looked_at=set())
+    return options
+
+
+def _verb_parser(parser: argparse.ArgumentParser, options: argparse.Namespace) -> list[argparse.Action]:
+    """Return the actions of the verb that was given, those of its own verbs among them."""
+    out = []
+    for action in parser._actions:
+        if isinstance(action, argparse._SubParsersAction):
+            chosen = options.__dict__.get(action.dest)
+            if chosen in action.choices:
+                out += _verb_parser(action.choices[chosen], options)
+        else:
+            out.append(action)
+    return out
+
+
+def settled(options: argparse.Namespace, *taken: str) -> None:
+    """Say that all options are taken up, those that are `taken` when it is written among them, and something is about to be written or
+    shown. Raises TempikError for one that was given and does nothing."""
+    if not isinstance(options, Options):
+        return
+    idle = sorted(options.given - options.__dict__["_looked_at"] - {"output", *taken})
+    if idle:
+        names = options.__dict__["_names"]
+        raise TempikError(
+            f"{names[idle[0]]} does nothing by itself or beside what else is given; leave it out, or see "
+            f"tempik {options.verb} --help."
+        )
+
+
+def together(options: argparse.Namespace, *names: str) -> None:
+    """Raises TempikError where more than one of some options is given: they cannot both be had."""
+    asked = [n for n in names if isinstance(options, Options) and options.is_given(n)]
+    if len(asked) > 1:
+        said = options.__dict__["_names"]
+        raise TempikError(f"{said[asked[0]]} and {said[asked[1]]} do not go together; give one of them.")
+
+
+def number_in(text: str, whole: str = "") -> float:
+    """Return a number that is part of an option. Raises TempikError where it is none, or is no number that can be worked with."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not abs(value) <= MOST:
+        where = f"'{shortened(whole)}' has " if whole and whole != text else ""
+        raise TempikError(
+            f"{where}'{shortened(text)[:40]}' where a number belongs."
+            if where
+            else f"'{shortened(text)[:40]}' is no number."
+        )
+    return value
+
+
+def real(text: str) -> float:
+    """Return an option that is a number. Raises ArgumentTypeError."""
+    try:
+        return number_in(text)
+    except TempikError as error:
+        raise argparse.ArgumentTypeError(str(error)) from None
+
+
+def count(text: str) -> int:
+    """Return an option that is a whole number. Raises ArgumentTypeError."""
+    try:
+        value = int(text) if len(text) < 20 else None
+    except ValueError:
+        value = None
+    if value is None or abs(value) > MOST:
+        raise argparse.ArgumentTypeError(f"'{shortened(text)[:40]}' is no whole number")
+    return value
