@@ -29,6 +29,7 @@ from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
 from tempik.cli.options import Options, Parser, parsed, real, settled
 from tempik.cli.output import write_out
+from tempik.disk.reading import is_text, refuse_no_text
 from tempik.errors import Missed, TempikError
 
 VERBS = (
@@ -61,6 +62,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit code."""
     given = list(sys.argv[1:] if arguments is None else arguments)
     try:
+        for each in given:
+            if not is_text(os.path.abspath(each)):
+                refuse_no_text(each if not is_text(each) else os.getcwd())
         if given and given[0] in VERBS:
             return _verb(given)
         if given and given[0] in ("-h", "--help", "--version"):

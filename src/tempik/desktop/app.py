@@ -19,6 +19,7 @@ from tempik.desktop.shell.ahead import Ahead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
+from tempik.disk.reading import refuse_no_text
 from tempik.errors import TempikError
 from tempik.programs import leave_folder
 
@@ -32,6 +33,8 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     ):
         raise TempikError("There is no screen to open the window on; start it in a desktop session, or set DISPLAY.")
     project = project.absolute() if project is not None else None
+    if project is not None:
+        refuse_no_text(project)
     leave_folder()
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)

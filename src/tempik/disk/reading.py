@@ -21,6 +21,7 @@ MB = 1 << 20
 
 def opened_regular(path: str | Path, follow: bool = True) -> io.BufferedReader:
     """Open a regular file; `follow` says whether a link to one will do. Raises TempikError naming the file."""
+    refuse_no_text(path)
     flags = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC | (0 if follow else os.O_NOFOLLOW)
     try:
         fd = os.open(path, flags)
@@ -37,6 +38,23 @@ def opened_regular(path: str | Path, follow: bool = True) -> io.BufferedReader:
         os.close(fd)
         raise TempikError(f"{path} is {_kind_of(kind)}; choose a file.")
     return open(fd, "rb")
+
+
+def is_text(path: str | Path) -> bool:
+    """Tell whether a name can be written into a project and shown: UTF-8, as all names of files are but a few old ones."""
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
+def refuse_no_text(path: str | Path) -> None:
+    """Raises TempikError where a name is no text: a project could not say it, nor the screen show it."""
+    if not is_text(path):
+        raise TempikError(
+            f"{printable(path)} has a name that is no text (UTF-8); rename it, or the folder that it lies in."
+        )
 
 
 def read_whole(path: str | Path, most_mb: int, follow: bool = True) -> bytes:

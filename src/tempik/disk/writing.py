@@ -20,7 +20,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
 
-from tempik.disk.reading import opened_regular
+from tempik.disk.reading import is_text, opened_regular, printable
 from tempik.errors import TempikError
 
 _PART = re.compile(r"\..+\.[0-9a-f]{16}\.part")
@@ -39,6 +39,8 @@ class NewFile:
     raises OSError."""
 
     def __init__(self, target: Path, own: bool = False) -> None:
+        if not is_text(target):
+            raise OSError(errno.EILSEQ, "its name is no text (UTF-8)", printable(target))
         self.target = target
         self._folder = _opened_folder(target.parent, own)
         self.fd = -1
@@ -113,7 +115,9 @@ def write_whole(path: Path, data: bytes, own: bool = False) -> None:
         with fresh_file(path, own) as new:
             new.write(data)
     except OSError as error:
-        raise TempikError(f"{path} could not be written ({error.strerror}); choose another place.") from error
+        raise TempikError(
+            f"{printable(path)} could not be written ({error.strerror}); choose another place."
+        ) from error
 
 
 @contextmanager
@@ -151,6 +155,8 @@ def fresh_folder(target: Path) -> Iterator[NewFolder]:
     """Give a new folder that becomes `target` when the block ends well, and goes with all that is in it when it does not. Raises
     OSError, with EEXIST where something of that name is there: a folder is never written over."""
     target = target.absolute()
+    if not is_text(target):
+        raise OSError(errno.EILSEQ, "its name is no text (UTF-8)", printable(target))
     if os.path.lexists(target):
         raise FileExistsError(errno.EEXIST, "something of that name is there already", str(target))
     part = target.parent / f".{_shortened(target.name)}.{secrets.token_hex(8)}.part"

@@ -30,7 +30,8 @@ from tempik.reel.validate import problems
 JOURNAL = 2
 # The disk is told to keep what was written this often; the system has it at once.
 SYNC_S = 2.0
-MOST_MB = 512
+MOST_MB, MOST_LINE_MB = 16_384, 256
+MOST_ASIDE = 100
 # What the step is called that a gesture had not yet become when its process ended.
 UNDER_WAY = "What was under way"
 
@@ -259,30 +260,71 @@ def _changed_at(path: Path) -> float:
         return 0.0
 
 
+def kept_aside(project: Path) -> Path | None:
+    """Move a journal that holds steps and cannot be read out of the way of the next one, and return where it is; None where there is
+    none. Raises TempikError where it cannot be moved: it would be lost."""
+    path = journal_path(project)
+    try:
+        _read_or_say(path)
+        return None
+    except _UnreadError:
+        pass
+    for number in range(1, MOST_ASIDE):
+        aside = path.with_name(f"{path.name}.unread{number}")
+        if not os.path.lexists(aside):
+            try:
+                os.rename(path, aside)
+            except OSError as error:
+                raise TempikError(
+                    f"{path} holds work that could not be read, and could not be moved ({error.strerror})."
+                ) from error
+            return aside
+    raise TempikError(f"{path} holds work that could not be read; move it, and those like it, elsewhere.")
+
+
+class _UnreadError(Exception):
+    """A journal is there, nobody writes it, and what it holds could not be read."""
+
+
 def _read(path: Path) -> Found | None:
+    try:
+        return _read_or_say(path)
+    except _UnreadError:
+        return None
+
+
+def _read_or_say(path: Path) -> Found | None:
+    """Return what a journal holds, None where it holds no step or somebody writes it. Raises _UnreadError."""
+    reading, unread = _Reading(), False
     try:
         with opened_regular(path, follow=False) as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
             except OSError:
                 return None  # its process is alive
-            if os.fstat(file.fileno()).st_size > MOST_MB * MB:
-                return None
-            lines = file.read().split(b"\n")
+            left = MOST_MB * MB
+            # Line by line: a long session's is larger than what it holds. What follows the last end of line was torn.
+            while (line := file.readline(MOST_LINE_MB * MB)).endswith(b"\n"):
+                left -= len(line)
+                try:
+                    reading.take(msgspec.json.decode(line))
+                except _NO_LINE:
+                    unread = True
+                    break
+                if left < 0:
+                    unread = bool(file.read(1))
+                    break
+            else:
+                unread = len(line) >= MOST_LINE_MB * MB
+            empty = os.fstat(file.fileno()).st_size == 0
     except (TempikError, OSError):
         return None
-    reading = _Reading()
-    unread = False
-    for line in lines[:-1]:  # what follows the last end of line was torn
-        try:
-            reading.take(msgspec.json.decode(line))
-        except _NO_LINE:
-            unread = True
-            break
     history = reading.history
     if history is not None and reading.under_way is not None:
         history = history.done(reading.under_way, UNDER_WAY)
     if history is None or len(history.steps) < 2:
+        if unread or (history is None and not empty):
+            raise _UnreadError
         return None
     return Found(path, reading.project, history, unread)
 

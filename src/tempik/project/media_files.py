@@ -10,6 +10,7 @@ from typing import Annotated, Any, NamedTuple, TypeVar, get_args, get_origin, ge
 
 import msgspec
 
+from tempik.disk.folders import files_in
 from tempik.disk.reading import is_regular
 from tempik.disk.writing import copy_whole, make_folder
 from tempik.errors import TempikError
@@ -22,17 +23,19 @@ from tempik.reel import Reel
 _NAMED: Crowd[tuple[str, ...]] = Crowd(24_000)
 
 
-def found_in(reel: Reel, folder: Path) -> Reel:
+def found_in(reel: Reel, folder: Path, stopped: Callable[[], bool] = lambda: False) -> Reel:
     """Return the reel with missing media read from a folder and those below it: by name and size, else by contents.
 
     A file of the right name but another size is taken only where nothing fits better.
     """
-    files = [p for p in folder.rglob("*") if p.is_file()]
     by_name: dict[str, list[Path]] = {}
     by_size: dict[int, list[Path]] = {}
-    for path in files:
+    for path in map(Path, files_in(str(folder), (), stopped).files):
         by_name.setdefault(path.name, []).append(path)
-        by_size.setdefault(path.stat().st_size, []).append(path)
+        try:
+            by_size.setdefault(path.stat().st_size, []).append(path)
+        except OSError:
+            continue  # gone meanwhile
     for old in missing_media(reel):
         piece = next((f for f in reel.footage if f.path == old), None)
         named = by_name.get(Path(old).name, [])

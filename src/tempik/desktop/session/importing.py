@@ -16,6 +16,8 @@ from tempik.demo import PROJECT, demo_can_open, demo_is_whole
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.media_watch import MediaWatch
+from tempik.disk.folders import Inside, files_in
+from tempik.disk.reading import is_text, printable
 from tempik.edit import reel as change
 from tempik.edit.footage.facts import with_footage
 from tempik.edit.reframe import reframed
@@ -72,14 +74,40 @@ class Files(QObject):
         self._demo_begun.connect(self._open_begun, Qt.ConnectionType.QueuedConnection)
 
     def bring(self, paths: list[str], then: Callable[[], None] | None = None) -> None:
-        """Take dropped files for what they are: a project, a song, footage; folders are looked into. `then` is called
-        once footage has been added."""
-        files: list[str] = []
-        for path in paths:
-            found = Path(path)
-            inside = sorted(str(p) for p in found.rglob("*") if p.is_file()) if found.is_dir() else [path]
+        """Take dropped files for what they are: a project, a song, footage; folders are looked into, in the background. `then` is
+        called once footage has been added."""
+        nameless = [p for p in paths if not is_text(p)]
+        if nameless:
+            self.project.messages.say(
+                f"{printable(nameless[0])} has a name that is no text (UTF-8); rename it to use it.", True
+            )
+        paths = [p for p in paths if p not in nameless]
+        folders = [p for p in paths if Path(p).is_dir()]
+        if not paths:
+            return
+        if not folders:
+            self._take(paths, then)
+            return
+
+        def work(job: Job) -> list[Inside]:
+            return [files_in(folder, MEDIA_SUFFIXES, job.stop_event.is_set) for folder in folders]
+
+        def take(found: list[Inside]) -> None:
             # Of a folder only what looks like media is meant; a file that was picked by itself is tried whatever it is.
-            files += [f for f in inside if not found.is_dir() or Path(f).suffix.lower() in MEDIA_SUFFIXES]
+            self._take([*(p for p in paths if p not in folders), *(f for each in found for f in each.files)], then)
+            self._say_left_out(found)
+
+        self._looked_through(work, take)
+
+    def _looked_through(self, work: Callable[[Job], list[Inside]], take: Callable[[list[Inside]], None]) -> None:
+        self.worker.start("Looking through the folder", work, take, lambda text: self.project.messages.say(text, True))
+
+    def _say_left_out(self, found: list[Inside]) -> None:
+        said = [text for each in found for text in each.said]
+        if said:
+            self.project.messages.say(said[0], True)
+
+    def _take(self, files: list[str], then: Callable[[], None] | None) -> None:
         projects = [f for f in files if f.endswith(SUFFIX)]
         if projects:
             self.open_project(Path(projects[0]))
@@ -95,11 +123,21 @@ class Files(QObject):
 
     def bring_for_reel(self, folder: str, ready: Callable[[], None]) -> None:
         """Take the song and the footage of a folder; `ready` is called once both are there."""
-        files = sorted(str(p) for p in Path(folder).rglob("*") if p.is_file())
+
+        def work(job: Job) -> list[Inside]:
+            return [files_in(folder, MEDIA_SUFFIXES, job.stop_event.is_set)]
+
+        def take(found: list[Inside]) -> None:
+            self._take_for_reel(list(found[0].files), ready)
+            self._say_left_out(found)
+
+        self._looked_through(work, take)
+
+    def _take_for_reel(self, files: list[str], ready: Callable[[], None]) -> None:
         songs = [f for f in files if Path(f).suffix.lower() in SONG_SUFFIXES]
         pieces = [f for f in files if Path(f).suffix.lower() in FOOTAGE_SUFFIXES]
         if any(f.endswith(SUFFIX) for f in files) or not songs or not pieces:
-            self.bring([folder])
+            self._take(files, None)
             return
         waits = {"song", "footage"}
 
@@ -245,7 +283,7 @@ class Files(QObject):
         if missing_media(reel):
             self.worker.start(
                 "Looking for missing files",
-                lambda job: found_in(reel, Path(new).parent),
+                lambda job: found_in(reel, Path(new).parent, job.stop_event.is_set),
                 lambda more: self._relinked(more) if self.project.reel is reel else None,
                 lambda text: self.project.messages.say(text, True),
             )

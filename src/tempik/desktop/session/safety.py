@@ -11,7 +11,7 @@ from tempik.desktop.session.importing import Files
 from tempik.desktop.session.settings import remember_recent
 from tempik.digits import counted
 from tempik.errors import TempikError
-from tempik.project.journal import Found, forget, left_behind
+from tempik.project.journal import Found, forget, kept_aside, left_behind
 from tempik.project.versions import Version, keep_version, version_reel
 
 
@@ -92,7 +92,7 @@ class Safety(QObject):
         self.left = found
         self.offered.emit(found is not None)
         if found is None:
-            self.project.keep_journal()
+            self._begin_journal()
             return
         name = found.project.name if found.project is not None else "an unnamed project"
         steps = f"{found.steps} step{'s' if found.steps != 1 else ''}"
@@ -102,6 +102,19 @@ class Safety(QObject):
             f"Unsaved work on {name} was left by a session that did not end: {steps}, {last}{unread}.",
             True,
         )
+
+    def _begin_journal(self) -> None:
+        """Keep a journal; one that holds what could not be read is put aside first, never written over."""
+        path, beside = self.project.path, True
+        if path is not None and not self.project.read_only:
+            try:
+                aside = kept_aside(path)
+                if aside is not None:
+                    self.say(f"Work that a session left could not be read; it is kept as {aside}.", True)
+            except TempikError as error:
+                beside = False
+                self.say(str(error), True)
+        self.project.keep_journal(beside)
 
     def changed(self) -> None:
         """Other work was begun without an answer: what was left is kept among the earlier saves, or, without a name,

@@ -86,6 +86,7 @@ from tempik.desktop.shell.welcome import Welcome
 from tempik.desktop.song.strip import SongStrip
 from tempik.desktop.timeline.widget import TimelineView
 from tempik.desktop.widgets.count_panel import CountPanel
+from tempik.desktop.widgets.dropped_files import local_files
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.pixmap_cache import forget_pictures
 from tempik.desktop.widgets.plain import pop_up
@@ -414,7 +415,7 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
+        paths = local_files(event.mimeData())
         if paths:
             event.acceptProposedAction()
             self.first.bring(paths)

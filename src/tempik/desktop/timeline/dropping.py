@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.timeline.snapping import point_near
+from tempik.desktop.widgets.dropped_files import local_files
 from tempik.time import frame_on_screen
 
 FOOTAGE_MIME = "application/x-tempik-footage"
@@ -76,7 +77,7 @@ class DropTarget(QWidget):
             for name in names[:1]:
                 self.footage_dropped.emit(name, where.frame, where.point, where.track)
         else:
-            paths = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
+            paths = local_files(event.mimeData())
             self.files_dropped.emit(paths, where.frame, where.point, where.track)
         event.acceptProposedAction()
         self.update()
