@@ -32,7 +32,15 @@ def ready(reel: Reel, changed: Reel, options: argparse.Namespace, *shows: str) -
     settled(options, *shows)
     found = problems(changed) if changed is not reel else []
     if found:
-        raise TempikError(f"That cannot be: {found[0]}")
+        raise TempikError(f"That cannot be done: {asked_for(found[0])}")
+
+
+def asked_for(said: str) -> str:
+    """Return what is wrong with a project as what was asked for, not had."""
+    for has, would in ((" has ", " would have "), (" lies ", " would lie "), (" is ", " would be ")):
+        if has in said:
+            return said[:1].lower() + said[1:].replace(has, would, 1)
+    return said
 
 
 def saved_or_shown(
@@ -45,6 +53,7 @@ def saved_or_shown(
 ) -> int:
     """Save a project where a change was asked for, also one that it had already; where none was, show its table. `chooses` are options
     that only choose what is changed, `shows` those that had something else shown or written; return 0."""
+    from tempik.edit.clips.slots import let_go
     from tempik.project.file import save_reel
 
     ready(reel, changed, options, *shows)
@@ -53,6 +62,9 @@ def saved_or_shown(
         target: Path = options.output or options.project
         save_reel(changed, target)
         print(target)
+        loose = let_go(reel, changed) if changed is not reel else 0
+        if loose:
+            print(f"tempik: {loose} tie{'s' if loose > 1 else ''} to points let go.", file=sys.stderr)
         return 0
     if asked.intersection(shows):
         if options.is_given("output"):

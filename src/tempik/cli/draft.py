@@ -258,6 +258,10 @@ def _of_project(options: Options) -> int:
     if options.swap is not None:
         clip, by = _asked(reel, options.swap)
         reel, chance, number, of_all = swapped(reel, clip, studies, by)
+        if not 1 <= by < of_all:
+            raise TempikError(
+                f"There are {of_all - 1} others for that clip; give --swap {options.swap.partition('=')[0]}=1 to {of_all - 1}."
+            )
         piece = by_id(reel.footage, chance.piece.id)
         print(f"note: {piece.name if piece else ''}, for {chance.why}: {number} of {of_all}", file=sys.stderr)
         settled(options)

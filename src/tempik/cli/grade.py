@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
 from tempik.cli.options import Options, Parser, count, number_in, settled
+from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -178,7 +179,7 @@ def _changed(reel: Reel, where: Where, options: argparse.Namespace) -> Reel:
         if where.whose != "footage":
             raise TempikError("Colours are meant so or so by footage: give --on footage:1.")
         for piece in where.ids:
-            reel = grades.with_colour(reel, piece, **{name: value})
+            reel = grades.with_colour(reel, piece, **{name: _meaning(name, value)})
     reel = _measured(reel, where, options)
     for text in options.key:
         found = re.fullmatch(r"(\d{1,7})=(\d+(?:\.\d+)?)", text)
@@ -186,6 +187,14 @@ def _changed(reel: Reel, where: Where, options: argparse.Namespace) -> Reel:
             raise TempikError(f"'{text}' is not of the form FRAME=PERCENT, such as 30=50.")
         reel = grades.with_amount_key(reel, where, int(found[1]), float(found[2]) / 100, within=1)
     return reel
+
+
+def _meaning(name: str, value: str) -> str:
+    """Return how a file's values are meant by the words that the table has for it, or by its own."""
+    from tempik.media.meaning import NAMES
+
+    told = value.strip().removesuffix(" range").lower()
+    return next((key for key, words in NAMES.items() if told == words.lower() and name != "range"), told)
 
 
 def _look(name: str) -> Grade:
@@ -236,6 +245,9 @@ def _fields(options: argparse.Namespace) -> dict[str, object]:
         dots = [part.split(":") for part in value.split(",") if part]
         if any(len(d) != 2 for d in dots):
             raise TempikError(f"'{text}' is no curve; give points such as luma=0:0,0.5:0.6,1:1.")
+        at = [number_in(x, text) for x, _ in dots]
+        if len(set(at)) < len(at):
+            raise TempikError(f"'{shortened(text)}' has two points at one place; a curve goes through one.")
         fields[CURVE_NAMES[name]] = tuple(sorted((number_in(x, text), number_in(y, text)) for x, y in dots))
     for text in options.wheel:
         name, value = _named(text, WHEEL_NAMES)

@@ -129,6 +129,7 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
     from tempik.edit.joins import laying, mending
+    from tempik.joins import CATALOGUE
     from tempik.timeline.timeline import timeline_of
 
     together(options, "match", "kind", "own", "remove", "copy_from")
@@ -147,6 +148,9 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     elif options.kind or options.own:
         laid = _own(options.own) if options.own else _of_kind(options.kind)
         at = edges if edges is not None else laying.cuts(timeline)
+        kind = CATALOGUE.get(laid.kind)
+        if options.direction and kind is not None and not kind.directions:
+            raise TempikError(f"{kind.title} has no directions; leave --direction out.")
         reel = laying.laid(reel, at, laid, options.direction or "", options.seed)
     elif options.direction:
         reel = _redirected(reel, edges, options)

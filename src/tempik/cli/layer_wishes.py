@@ -81,6 +81,9 @@ def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
         for text in options.mask:
             kind, _, rest = text.partition(":")
             at = [v / 100 for v in _numbers(rest, "percent such as 50,50,40,40")] if rest else []
+            wanted = "an even count of six or more" if kind == "polygon" else "four: X,Y,W,H"
+            if (kind == "polygon" and (len(at) < 6 or len(at) % 2)) or (kind != "polygon" and len(at) not in (0, 4)):
+                raise TempikError(f"'{shortened(text)}' has {len(at)} numbers; a {kind} takes {wanted}, in percent.")
             if kind == "polygon":
                 reel, _made = masks.with_mask(reel, name, kind, list(zip(at[::2], at[1::2], strict=False)))
                 continue
@@ -89,6 +92,8 @@ def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
             reel = masks.with_mask_fields(reel, name, made, fields)
         for text in options.mask_set:
             fields_ = _mask_fields(text)
+            if not clip_of(reel, name).masks:
+                raise TempikError("There is no mask on that clip to set; draw one with --mask.")
             for mask in clip_of(reel, name).masks:
                 reel = masks.with_mask_fields(reel, name, mask.id, fields_)
     return reel
@@ -97,7 +102,10 @@ def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
 def _mask_fields(text: str) -> dict[str, object]:
     name, _, value = text.partition("=")
     if name == "invert":
-        return {"invert": value.lower() in ("1", "yes", "true")}
+        said = {"1": True, "yes": True, "true": True, "on": True, "0": False, "no": False, "false": False, "off": False}
+        if value.lower() not in said:
+            raise TempikError(f"'{shortened(value)}' is neither yes nor no; give invert=1 or invert=0.")
+        return {"invert": said[value.lower()]}
     if name == "mix":
         if value not in ("add", "take away", "keep common"):
             raise TempikError(f"'{value}' is no way to mix masks; give add, take away or keep common.")
@@ -124,6 +132,8 @@ def _cleared(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
             clear = replace(clear or Clear(), of=options.clear)
         elif options.clear is not None:
             clear = replace(clear or Clear(), of="colour", colour=options.clear)
+        if options.clear_set and clear is None:
+            raise TempikError("Nothing of that clip is made clear yet; give --clear with what is to be.")
         for text in options.clear_set:
             what, _, value = text.partition("=")
             if what not in ("tolerance", "soft", "spill"):
@@ -208,6 +218,8 @@ def _followed(reel: Reel, names: list[str], text: str) -> Reel:
         reel = follow.with_follow(reel, name, tracking.tracked(placed.footage, *start))
         after = timeline_of(reel)
         again = after.placed_clip(name)
+        if again is not None and (said := follow.said_of_follow(after, again)):
+            print(f"tempik: {said}", file=sys.stderr)
         lost = follow.lost_frames(after, again) if again is not None else []
         if lost:
             said = ", ".join(f"{a} to {b - 1}" for a, b in lost[:4])

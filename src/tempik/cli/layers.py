@@ -153,7 +153,9 @@ def _changed(reel: Reel, options: Options) -> Reel:
     for text in options.key:
         what, frame, value = _key(text)
         for name in names:
-            reel = layers.with_clip_key(reel, name, what, frame, value, within=1)
+            made = layers.with_clip_key(reel, name, what, frame, value, within=1)
+            _within(reel, name, frame)
+            reel = made
     return layer_wishes.changed(reel, names, options)
 
 
@@ -258,6 +260,15 @@ def _say_laid(reel: Reel, made: Reel, name: str, options: argparse.Namespace) ->
         print(f"tempik: gave way: {said}: {' and '.join(t for t in what if t)}.", file=sys.stderr)
     number = 1 + [p.clip.id for p in after.placed].index(name)
     print(f"tempik: laid as clip {number} on track {placed.clip.track + 1}.", file=sys.stderr)
+
+
+def _within(reel: Reel, clip: str, frame: int) -> None:
+    from tempik.timeline.timeline import timeline_of
+
+    placed = timeline_of(reel).placed_clip(clip)
+    if placed is None or not placed.first <= frame <= placed.end:
+        where = f"it has frames {placed.first} to {placed.end - 1}" if placed is not None else "it lies beyond the reel"
+        raise TempikError(f"Frame {frame} is not in the clip: {where}.")
 
 
 def _key(text: str) -> tuple[str, int, float]:

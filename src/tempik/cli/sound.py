@@ -192,6 +192,7 @@ def _bars(reel: Reel, text: str) -> tuple[float, float]:
 def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.edit.sounds.files import with_hit
     from tempik.edit.sounds.rows import with_sound_row
+    from tempik.timeline.striking import sound_length
 
     together(options, "add", "row", "lay", "clip", "channel")
     if options.add:
@@ -215,7 +216,12 @@ def _changed(reel: Reel, options: Options) -> Reel:
     for text in options.hit:
         name, _, value = text.partition("=")
         reel, (sound,) = _sounds(reel, name)
-        reel = with_hit(reel, sound, None if value == "found" else number_in(value))
+        hit_s = None if value == "found" else number_in(value, text)
+        if hit_s is not None and not 0 <= hit_s <= sound_length(reel, sound):
+            raise TempikError(
+                f"The sound is {sound_length(reel, sound):.3g} s long; its hit cannot lie at {hit_s:g} s."
+            )
+        reel = with_hit(reel, sound, hit_s)
     return _mixed(reel, options)
 
 
@@ -391,4 +397,9 @@ def _edge(reel: Reel, text: str) -> Edge:
 
     timeline = timeline_of(reel)
     found = next((p for p in timeline.on_reel() if p.label == text), None)
-    return Edge(timeline.reel_s(found), found.id) if found is not None else Edge(number_in(text))
+    if found is not None:
+        return Edge(timeline.reel_s(found), found.id)
+    at_s = number_in(text)
+    if not 0 <= at_s < reel.length_s:
+        raise TempikError(f"The reel is {reel.length_s:g} s long; a sound cannot hit at {at_s:g} s of it.")
+    return Edge(at_s)

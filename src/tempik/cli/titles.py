@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
 from tempik.cli.options import Options, Parser, number_in, real, settled, together
+from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -108,6 +109,8 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     names: list[str] | None = None
     together(options, "add", "lyrics", "named", "clips")
     if options.add is not None:
+        if not options.add.replace("\\n", " ").strip():
+            raise TempikError("A title without words shows nothing; give --add some.")
         first = frame_of(options.from_s, reel.rate)
         length_s = options.length if options.length is not None else reel.length_s - options.from_s
         reel, name = titles.with_title(
@@ -157,9 +160,18 @@ def _with_settings(reel: Reel, names: list[str], given: list[str]) -> Reel:
             continue
         _check_choice(name, value)
         now = getattr(titles_of(reel, names)[0].title, name)
+        if name == "font":
+            _check_font(value)
         wanted = number_in(value, text) if isinstance(now, float) else value
         reel = with_title_fields(reel, names, **{name: wanted})
     return reel
+
+
+def _check_font(name: str) -> None:
+    from tempik.titles.fonts import families
+
+    if name not in families():
+        raise TempikError(f"There is no font family '{shortened(name)}' here; see tempik titles --fonts.")
 
 
 def _check_choice(name: str, value: str) -> None:

@@ -59,7 +59,9 @@ def coverage(shapes: tuple[Shape, ...], width: int, height: int) -> Plane:
         elif total is None:
             total = plane
         else:
-            total = np.maximum(total, plane) if shape.mix == "add" else np.minimum(total, plane)
+            # Of a mask that hides what lies inside there is nothing to add: it hides that of what the others show.
+            adds = shape.mix == "add" and not shape.invert
+            total = np.maximum(total, plane) if adds else np.minimum(total, plane)
     return np.full((height, width), 255, np.uint8) if total is None else total
 
 

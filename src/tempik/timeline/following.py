@@ -15,6 +15,7 @@ from tempik.reel import Framing, MotionTrack, by_id
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.placed import Placed, source_at_frames
 
+ROOM = 1e-3  # of the frame's width
 Path = NDArray[np.float64]
 
 _PATHS: Memory[Path] = Memory(400)
@@ -75,9 +76,17 @@ def following(placed: Placed, framing: Framing, frame: float, rate: Fraction, ta
     move = [follow.x - seen[0], follow.y * tall - seen[1]]
     for axis, size in ((0, 1.0), (1, tall)):
         low, high = _room(matrix, framing.crop, axis, size)
-        move[axis] = min(max(move[axis], low), high) if low <= high else (low + high) / 2
+        # A picture that is smaller than the frame there is seen whole: it stays where it was put.
+        move[axis] = min(max(move[axis], low), high) if low <= high + 1e-9 else 0.0
     start = framing.start
     return replace(framing, start=replace(start, x=start.x + float(move[0]), y=start.y + float(move[1]) / tall))
+
+
+def has_room(framing: Framing, placed: Placed, tall: float) -> bool:
+    """Tell whether a framing leaves a picture room to be moved along: one that is seen whole has none, and follows nothing."""
+    matrix = frame_matrix(framing, placed.footage, 1.0, tall)
+    rooms = [_room(matrix, framing.crop, axis, size) for axis, size in ((0, 1.0), (1, tall))]
+    return any(high - low > ROOM for low, high in rooms)
 
 
 def _room(

@@ -166,7 +166,9 @@ class LayerCommands(QObject):
         """Say where the subject that a clip follows is lost, and go there."""
         placed = self.project.timeline.placed_clip(clip)
         lost = follow.lost_frames(self.project.timeline, placed) if placed is not None else []
-        if lost:
+        if placed is not None and (said := follow.said_of_follow(self.project.timeline, placed)):
+            self.project.messages.say(said, True)
+        elif lost:
             self.project.playhead.go(lost[0][0])
             self.project.messages.say(
                 f"The subject is lost at frames {lost[0][0]} to {lost[0][1] - 1}; click it there to go on from it.",

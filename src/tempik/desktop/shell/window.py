@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
@@ -294,7 +295,7 @@ class Window(QMainWindow):
         ):  # fmt: skip
             self.registry.bind(owner)
         for kind, command in zip(PAGES, page_commands(), strict=True):
-            self.registry.add(command, lambda kind=kind: self.open_page(kind))  # type: ignore[misc]
+            self.registry.add(command, partial(self.open_page, kind))
         self.commands = self.registry.actions
         self.addActions(list(self.commands.values()))
         self.views.knows(self.registry)

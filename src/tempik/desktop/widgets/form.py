@@ -32,8 +32,17 @@ def tool(sign: str, name: str, act: Callable[[], object] | None = None) -> QTool
     button.setAccessibleName(name)
     button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     if act is not None:
-        button.clicked.connect(act)
+        button.clicked.connect(_pressed(act))
     return button
+
+
+def _pressed(act: Callable[[], object]) -> Callable[[], None]:
+    """Return an act without the state that `clicked` has: a function with an argument of its own would take it for that."""
+
+    def pressed() -> None:
+        act()
+
+    return pressed
 
 
 def name_controls(root: QWidget) -> None:
@@ -70,11 +79,11 @@ def toggle(text: str, tip: str) -> QPushButton:
     return made
 
 
-def button(text: str, tip: str, act: Callable[[], None]) -> QPushButton:
+def button(text: str, tip: str, act: Callable[[], object]) -> QPushButton:
     """Return a button that does something."""
     made = QPushButton(text)
     made.setToolTip(tip)
-    made.clicked.connect(act)
+    made.clicked.connect(_pressed(act))
     return made
 
 

@@ -11,7 +11,7 @@ from tempik.edit.footage.tracking import with_track
 from tempik.errors import TempikError
 from tempik.reel import Follow, MotionTrack, Reel, by_id
 from tempik.reel.nests import all_clips, all_rows
-from tempik.timeline.following import track_of
+from tempik.timeline.following import has_room, track_of
 from tempik.timeline.placed import Placed, source_at_frames
 from tempik.timeline.timeline import Timeline
 
@@ -23,8 +23,7 @@ def with_follow(reel: Reel, clip: str, track: MotionTrack) -> Reel:
     record = clip_of(reel, clip)
     reel, name = with_track(reel, record.footage, track)
     follow = replace(record.follow, track=name) if record.follow is not None else Follow(name, *SHOWN_PLACES)
-    fit = replace(record.framing, fit="cover") if record.framing.fit == "contain" else record.framing
-    return without_unused_tracks(with_clips(reel, [replace(record, follow=follow, framing=fit)]))
+    return without_unused_tracks(with_clips(reel, [replace(record, follow=follow)]))
 
 
 def with_follow_fields(reel: Reel, clips: Collection[str], **fields: float) -> Reel:
@@ -78,6 +77,14 @@ def lost_frames(timeline: Timeline, placed: Placed) -> list[tuple[int, int]]:
             else:
                 out.append((frame, frame + 1))
     return out
+
+
+def said_of_follow(timeline: Timeline, placed: Placed) -> str:
+    """Return why following changes nothing that is seen, as a sentence; '' where it does."""
+    frames = {placed.first, (placed.first + placed.end) // 2, placed.end - 1}
+    if any(has_room(timeline.framing_at(placed, f), placed, timeline.tall) for f in frames):
+        return ""
+    return f"{placed.footage.name} is seen whole, so following does not move it; zoom in, or let it cover the frame."
 
 
 def frame_of_loss(timeline: Timeline, placed: Placed) -> int | None:

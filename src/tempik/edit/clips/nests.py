@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from msgspec.structs import replace
 
@@ -14,6 +14,7 @@ from tempik.reel.nests import nests_of
 from tempik.reel.rows import Limit
 from tempik.reel.validate import MOST_TRACKS
 from tempik.time import frame_of
+from tempik.timeline.again import source_of
 from tempik.timeline.inside import inside_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -45,9 +46,13 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
             "A repeat is nested with the clip that it repeats; make it a clip of its own, or select that one."
         )
     low, high = min(p.clip.track for p in found), max(p.clip.track for p in found)
-    first, last = min(found, key=lambda p: p.begin), max(found, key=lambda p: p.until)
     names = {p.clip.id for p in found}
-    track = next((n for n in range(low, high + 1) if _is_free(timeline, n, names, (first.begin, last.until))), None)
+    # A clip that is laid again is laid again inside: the nest shows all of that.
+    shown = [p for row in timeline.laid for p in row if source_of(p.clip.id) in names]
+    first, last = min(shown, key=lambda p: p.begin), max(shown, key=lambda p: p.until)
+    others = [p for row in timeline.laid for p in row if source_of(p.clip.id) not in names]
+    free = (n for n in range(low, high + 1) if _is_free(others, n, (first.begin, min(last.until, timeline.frames))))
+    track = next((n for n in free if _keeps_order(shown, others, n)), None)
     if track is None:
         raise TempikError("Other clips lie on all of their tracks between them; select those too, or move them.")
     start, end = first.clip.start, last.clip.end
@@ -75,10 +80,23 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
     return replace(reel, footage=(*reel.footage, piece), clips=around, rows=outside), made.id
 
 
-def _is_free(timeline: Timeline, track: int, but: set[str], span: tuple[int, int]) -> bool:
+def _is_free(others: Sequence[Placed], track: int, span: tuple[int, int]) -> bool:
     """Tell whether no other clip lies on a track within a span of frames."""
-    end = min(span[1], timeline.frames)
-    return not any(p.clip.id not in but and p.first < end and p.end > span[0] for p in timeline.laid[track])
+    return not any(p.clip.track == track and p.first < span[1] and p.end > span[0] for p in others)
+
+
+def _keeps_order(shown: Sequence[Placed], others: Sequence[Placed], track: int) -> bool:
+    """Tell whether clips lie over and under the others as before when they are one on a track."""
+
+    def over(a: int, b: int) -> int:
+        return (a > b) - (a < b)
+
+    return all(
+        over(s.clip.track, o.clip.track) == over(track, o.clip.track)
+        for o in others
+        for s in shown
+        if s.first < o.end and s.end > o.first
+    )
 
 
 def _in_place_of(reel: Reel, gone: set[str], made: list[Clip]) -> tuple[Clip, ...]:
@@ -220,7 +238,21 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
         footage=tuple(others),
         rows=_with_rows_of(rows, nest.rows, names),
     )
+    if any(c.again is not None for c in flat):
+        inside = _spans(inside_of(timeline_of(reel), placed.footage), {c.id for c in inner})
+        seen = sorted(
+            (max(a, placed.first), min(b, placed.end)) for a, b in inside if a < placed.end and b > placed.first
+        )
+        if seen != _spans(timeline_of(made), set(names.values())):
+            raise TempikError(
+                "A clip in it repeats, and would lie elsewhere once it is laid flat; lay it once in the nest first."
+            )
     return made, [c.id for c in flat]
+
+
+def _spans(timeline: Timeline, names: set[str]) -> list[tuple[int, int]]:
+    """Return from where to where some clips and their repeats lie, in order."""
+    return sorted((p.first, p.end) for row in timeline.laid for p in row if source_of(p.clip.id) in names)
 
 
 def _with_room_above(reel: Reel, placed: Placed, high: int) -> Reel:

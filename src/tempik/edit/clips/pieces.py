@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Collection, Iterable
+from itertools import pairwise
 from typing import Literal, NamedTuple
 
 from msgspec.structs import replace
 
 from tempik.edit.clips.slots import (
-    STAYS_TIED_FRAMES,
     cleared,
     clip_of,
     edge_at,
     in_order,
     new_clip_id,
+    on_reel,
     opened_up,
     shifted,
-    shifted_together,
+    trimmed,
     with_clips,
 )
 from tempik.edit.keying import keyed_along
@@ -25,6 +26,7 @@ from tempik.joins import WAYS, join_of
 from tempik.reel import Clip, Framing, Join, Pin, Reel, new_id
 from tempik.reel.nests import all_clips
 from tempik.timeline.framing import filling
+from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import timeline_of
 
 Attribute = Literal["speed", "framing", "layer", "join", "masks", "title", "grade"]
@@ -140,37 +142,50 @@ def repeated(reel: Reel, clip: str, times: int) -> Reel:
 
 
 def overlapped(reel: Reel, clips: Collection[str], frames: int) -> Reel:
-    """Begin each of neighbouring clips `frames` before the one before it ends; what follows closes up. Both keep their own
-    edges, and the later one slides over the other in as many frames: from the right, from the left, by turns."""
-    return _spaced(reel, clips, lambda before: before - frames, frames, "overlap")
+    """Let each of neighbouring clips go on until `frames` after the next begins: every clip begins where it did, on its point, and
+    nothing else moves. The later one slides over the other in as many frames, from the right, from the left, by turns, in place of
+    what joined them. Raises TempikError."""
+    timeline, found = timeline_of(reel), _neighbours(reel, clips, frames, "overlap")
+    changed = {p.clip.id: p.clip for p in found}
+    for number, (before, placed) in enumerate(pairwise(found)):
+        if frames >= placed.until - placed.begin:
+            raise TempikError(
+                f"An overlap of {frames} frames is longer than a clip of {placed.until - placed.begin}; take fewer."
+            )
+        longer = trimmed(timeline, before, before.begin, placed.begin + frames)
+        changed[before.clip.id] = replace(longer, join=changed[before.clip.id].join)
+        slide = slide_by_turns(min(frames, SLIDE_FRAMES["overlap"]), number)
+        changed[placed.clip.id] = replace(placed.clip, join=slide)
+    return with_clips(reel, list(changed.values()))
 
 
 def staggered(reel: Reel, clips: Collection[str], frames: int) -> Reel:
-    """Begin each clip exactly `frames` after the one before it: a staircase of pieces of that many frames, each sliding
-    over the last from the other side."""
-    return _spaced(reel, clips, lambda before: frames, frames, "stagger")
+    """Begin each clip exactly `frames` after the one before it: a staircase of pieces of that many frames, each sliding over the last
+    from the other side, in place of what joined them. The last goes on to where it ended: what follows stays. Raises TempikError."""
+    timeline, found = timeline_of(reel), _neighbours(reel, clips, frames, "stagger")
+    changed = []
+    for number, placed in enumerate(found[1:]):
+        moved = shifted(timeline, placed, found[0].begin + (number + 1) * frames - placed.begin, 0, 0)
+        changed.append(replace(moved, join=slide_by_turns(min(frames, SLIDE_FRAMES["stagger"]), number)))
+    made = with_clips(reel, changed)
+    after = timeline_of(made)
+    last, until = on_reel(after, found[-1].clip.id), found[-1].until
+    return with_clips(made, [trimmed(after, last, last.begin, until)]) if last.until < until else made
 
 
-def _spaced(reel: Reel, clips: Collection[str], step: Callable[[int], int], frames: int, what: str) -> Reel:
-    timeline = timeline_of(reel)
-    found = in_order(timeline, clips)
+def _neighbours(reel: Reel, clips: Collection[str], frames: int, what: str) -> list[Placed]:
+    found = in_order(timeline_of(reel), clips)
     if len(found) < 2:
         raise TempikError(f"Select two clips or more to {what}.")
+    if len({p.clip.track for p in found}) > 1:
+        raise TempikError(f"Clips that {what} lie on one track; select those of one.")
     if frames < 1:
         raise TempikError("One frame is the least; give 1 or more.")
-    changed: list[Clip] = []
-    begin = found[0].begin
-    for before, placed in zip(found, found[1:], strict=False):
-        length = before.until - before.begin
-        if what == "overlap" and frames >= length:
-            raise TempikError(f"An overlap of {frames} frames is longer than a clip of {length}; take fewer.")
-        begin += step(length)
-        joined = placed.clip.join or slide_by_turns(min(frames, SLIDE_FRAMES[what]), len(changed))
-        changed.append(replace(shifted(timeline, placed, begin - placed.begin, 0, 0), join=joined))
-    shift = begin - found[-1].begin
-    later = [p for p in timeline.rows[found[-1].clip.track] if p.begin >= found[-1].until and p not in found]
-    changed += shifted_together(timeline, later, shift, STAYS_TIED_FRAMES)
-    return with_clips(reel, changed)
+    row = [p.clip.id for p in timeline_of(reel).rows[found[0].clip.track] if not p.repeated]
+    at = row.index(found[0].clip.id) if found[0].clip.id in row else -1
+    if [p.clip.id for p in found] != row[at : at + len(found)]:
+        raise TempikError(f"Clips that {what} follow each other; select those between them too.")
+    return found
 
 
 def with_attributes(

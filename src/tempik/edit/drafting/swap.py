@@ -136,7 +136,11 @@ def swapped(reel: Reel, clip: str, studies: Mapping[str, Study], by: int) -> tup
     if shows is None and not placed.clip.pins:
         timeline = timeline_of(reel)
         shows = next((c for c in found if c.piece.id == placed.footage.id and not lands(c, timeline, placed)), None)
-    number = (found.index(shows) + by) % len(found) if shows is not None else (0 if by > 0 else len(found) - 1)
+    number = (
+        (found.index(shows) + by) % len(found)
+        if shows is not None
+        else (by - 1 if by > 0 else len(found) + by) % len(found)
+    )
     made = with_cues_told(reel, with_chance(reel, clip, found[number]))
     made = without_idle_cues(made, lambda footage: footage in studies)
     return made, found[number], number + 1, len(found)

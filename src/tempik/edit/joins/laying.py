@@ -140,9 +140,9 @@ def _way(kind: Kind, join: Join, ways: str, number: int, seed: int) -> str:
 
 
 def _checked(join: Join) -> None:
-    said = next(join_problems(join, "The reel"), "") or problem(join)
+    said = next(join_problems(join, "This"), "").removeprefix("This has ") or problem(join)
     if said:
-        raise TempikError(said)
+        raise TempikError(f"That cannot be laid: {said}")
 
 
 def with_joins(reel: Reel, joins: Mapping[JoinPlace, Join | None]) -> Reel:

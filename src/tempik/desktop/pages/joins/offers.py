@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
@@ -51,7 +52,7 @@ class Offers(QWidget):
             self._say(f"{short[0]}.", "warning")
             under_way = self.commands.project.under_way  # a drag: what would mend it is worked out when it rests
             for mend in [] if under_way else mending.mends(self.commands.project.reel, place)[:MOST]:
-                self._offer(SHORT_NAMES[mend.name], mend.does, lambda m=mend: self.commands.mend(place, m))  # type: ignore[misc]
+                self._offer(SHORT_NAMES[mend.name], mend.does, partial(self.commands.mend, place, mend))
         else:
             self._show_proposals(place)
 
@@ -61,7 +62,7 @@ class Offers(QWidget):
         for proposed in found[:3]:
             name = CATALOGUE[proposed.kind].title.lower() if proposed.kind else "hard cut"
             title = f"{name} {proposed.direction}".strip()
-            self._offer(title, proposed.why, lambda p=proposed: self.commands.take_proposal(place, p))  # type: ignore[misc]
+            self._offer(title, proposed.why, partial(self.commands.take_proposal, place, proposed))
         if found:
             why = Label(found[0].why.rsplit(":", 1)[0])
             why.setFont(words(12))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -78,7 +80,7 @@ class MaskFields(QWidget):
         self._list.setSpacing(3)
         self._top.addLayout(self._list)
         for kind, tip in TIPS.items():
-            made = button(f"+ {SIGNS[kind]}", tip, lambda k=kind: self.wanted.emit(k))  # type: ignore[misc]
+            made = button(f"+ {SIGNS[kind]}", tip, partial(self.wanted.emit, kind))
             marks.room(made, "low")
             made.setAccessibleName(f"Add a mask: {kind}")
             self._top.addWidget(made)
