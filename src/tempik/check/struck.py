@@ -44,7 +44,7 @@ def measured_sounds(
     heard = np.concatenate([np.zeros((round(begin_s * RATE), heard.shape[1]), heard.dtype), heard])
     takes, late = Takes(), round(offset_ms * RATE / 1000)
     whole = Mixdown(timeline, takes=takes)
-    gain = whole.gain()
+    gain = _gain_of(whole, heard, late, round(begin_s * RATE))
     pieces = {(p.strip, p.what): p for p in whole.pieces}
     out: dict[tuple[str, str], Event] = {}
     for row in dict.fromkeys(e.row for e in events):
@@ -59,6 +59,18 @@ def measured_sounds(
                     event, measured_ms=ms, ok=event.ok and abs(ms) <= MEASURED_MS
                 )
     return {(e.row, e.part): out.get((e.row, e.part), e) for e in events}
+
+
+def _gain_of(whole: Mixdown, heard: NDArray[np.float32], late: int, begin: int) -> float:
+    """Return the gain at which a file was mastered: a part by itself, or as the reel is, whichever is nearer to what it sounds like."""
+    end = min(len(heard) - late, whole.count)
+    if begin <= 0 and end >= whole.count - BLOCK:
+        return whole.gain()
+    gains = (whole.gain((begin, end)), whole.gain())
+    a, b = begin, min(begin + 8 * BLOCK, end)
+    told = float(np.sqrt(np.mean(np.square(heard[max(a + late, 0) : b + late]), dtype=np.float64)))
+    made = [float(np.sqrt(np.mean(np.square(whole.mastered(a, b, g)), dtype=np.float64))) for g in gains]
+    return gains[int(np.argmin([abs(m - told) for m in made]))]
 
 
 class _Rest:

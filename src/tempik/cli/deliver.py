@@ -55,6 +55,10 @@ def add_parsers(verbs: Any) -> None:
         ("hardware", "use an encoder on the graphics chip where one starts"),
         ("clear", "keep clear what no picture covers, where the format can"),
         ("sound", "write the sound too (the default)"),
+        (
+            "reel-level",
+            "leave a part as loud as it is in the reel; else it is brought to the reel's loudness by itself",
+        ),
         ("measure", "measure the file against its rhythm points when it is written"),
     ):
         export.add_argument(f"--{name}", action=argparse.BooleanOptionalAction, default=None, help=text)
@@ -98,7 +102,7 @@ def order_of(options: argparse.Namespace, reel: Reel) -> Order:
     for field, value in (
         ("size", options.size), ("short_px", options.short), ("quality", options.quality), ("limit_mb", options.limit),
         ("hardware", options.hardware), ("clear", options.clear), ("sound", options.sound), ("measure", options.measure),
-        ("at_s", options.at), ("rate", str(options.rate) if options.rate else None),
+        ("at_s", options.at), ("reel_level", options.reel_level), ("rate", str(options.rate) if options.rate else None),
     ):  # fmt: skip
         if value is not None:
             changed[field] = value
@@ -168,22 +172,16 @@ def refused_of(options: Options, order: Order) -> str:
     """Return why what was asked of an order cannot be had, as a sentence; '' where it can."""
     from tempik.deliver.order import fitting
 
-    kept = fitting(order)
-    names = {
-        "limit_mb": "limit",
-        "hardware": "hardware",
-        "clear": "clear",
-        "measure": "measure",
-        "shapes": "shape",
-        "at_s": "at",
-    }
+    kept, name = fitting(order), format_of(options.output, order.format).name
+    names = {"limit_mb": "limit", "hardware": "hardware", "clear": "clear", "measure": "measure", "shapes": "shape"}
     for field, option in names.items():
-        if (
-            options.is_given(option)
-            and getattr(options, option) is not False
-            and getattr(kept, field) != getattr(order, field)
-        ):
-            return f"{format_of(options.output, order.format).name} has no use for --{option}; leave it out, or choose another format."
+        wanted = options.is_given(option) and getattr(options, option) is not False
+        if wanted and getattr(kept, field) != getattr(order, field):
+            return f"{name} has no use for --{option}; leave it out, or choose another format."
+    if options.reel_level and order.part is None:
+        return "--reel-level is of a part; give --from and --to, or --clips."
+    if options.is_given("at") and format_of(options.output, order.format).kind != "picture":
+        return f"--at is of a poster frame; {name} has none."
     return ""
 
 

@@ -23,6 +23,12 @@ def add_parsers(verbs: Any) -> None:
     write.add_argument("project", type=Path)
     write.add_argument("-o", "--output", type=Path, required=True, metavar="OUT")
     write.add_argument("--track", type=count, default=1, metavar="N", help="the track that an EDL has (1)")
+    write.add_argument(
+        "--times",
+        choices=("reel", "song"),
+        default="reel",
+        help="of points: those of the reel in its time, or the song's (%(default)s)",
+    )
     read = ways.add_parser("read", help="make a project of an .otio, an .edl or a zipped project")
     read.add_argument("file", type=Path)
     read.add_argument(
@@ -55,8 +61,9 @@ def run_exchange(options: argparse.Namespace) -> int:
 
     if options.way == "write":
         track = options.track if options.output.suffix.lower() == ".edl" else 1
+        of_song = options.output.suffix.lower() in others.POINTS and options.times == "song"
         settled(options)
-        notes = others.write(all_closed(load_reel(options.project)), options.output, track - 1)
+        notes = others.write(all_closed(load_reel(options.project)), options.output, track - 1, of_song)
         made = options.output
     else:
         settled(options, "media", "song", "rate", "size")

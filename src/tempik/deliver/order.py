@@ -36,7 +36,8 @@ class Order(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
 
     `shapes` are the frames that it is made in, each a file; `short_px` is their shorter side (0: the reel's own), `size` is one
     given in pixels instead. `rate` is frames a second as people write it ('': the reel's own), `part` seconds of the reel (None: all
-    of it), `at_s` the instant of a poster frame. `measure` says that what was written is measured against its rhythm points.
+    of it), `at_s` the instant of a poster frame. `reel_level` leaves a part as loud as it is in the reel. `measure` says that
+    what was written is measured against its rhythm points.
     """
 
     name: str = ""
@@ -53,6 +54,7 @@ class Order(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     sound: bool = True
     at_s: float | None = None
     measure: bool = False
+    reel_level: bool = False
 
 
 class Made(NamedTuple):
@@ -134,7 +136,7 @@ def made_in(reel: Reel, order: Order, shape: str, target: Path) -> Made:
     clear = order.clear and bool(checked(order).clear)
     settings = Settings(
         size_in(reel, order, shape), order.quality, order.format, order.part, order.limit_mb, order.hardware, clear,
-        order.sound, order.at_s,
+        order.sound, order.at_s, order.reel_level,
     )  # fmt: skip
     return Made(shaped_reel(reel, order, shape), settings, target, shape)
 
@@ -170,6 +172,8 @@ def fitting(order: Order) -> Order:
     kind = format_named(order.format)
     if kind.kind == "sound":
         order = replace(order, shapes=("reel",), clear=False, measure=False)
+    if order.part is None:
+        order = replace(order, reel_level=False)
     if kind.limited is None:
         order = replace(order, limit_mb=None)
     if not kind.hardware:

@@ -6,7 +6,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from tempik.disk.writing import write_whole
-from tempik.edit.song.points import marks_of
+from tempik.edit.song.points import marks_of, marks_on
 from tempik.edit.titles import lines_of
 from tempik.errors import TempikError
 from tempik.exchange.files import SUFFIXES as TIMELINES
@@ -26,18 +26,20 @@ WRITES: dict[str, str] = {**TIMELINES, **POINTS, **SUBTITLES, ".zip": "project w
 READS: dict[str, str] = {**TIMELINES, ".zip": "project with all media"}
 
 
-def write(reel: Reel, target: Path, track: int = 0) -> list[str]:
+def write(reel: Reel, target: Path, track: int = 0, of_song: bool = False) -> list[str]:
     """Write a reel, its points, its titles or all of it with its media, by the file's ending, and return sentences on what the file
-    cannot say. An ending of a project's collects the media beside it. Raises TempikError."""
+    cannot say. Points are those of the reel, in its time; `of_song`, all of the song's, in the song's. An ending of a project's collects
+    the media beside it. Raises TempikError."""
     suffix = target.suffix.lower()
     refuse_media(target, reel)
     if suffix in TIMELINES:
         return write_timeline(reel, target, track)
     if suffix in POINTS:
         song = reel.soundtrack
-        if song is None or not song.points:
+        marks = [] if song is None else marks_of(song) if of_song else marks_on(reel)
+        if song is None or not marks:
             raise TempikError("The reel has no points to write; open a song first.")
-        write_whole(target.absolute(), write_marks(marks_of(song), suffix, metre_of(song)))
+        write_whole(target.absolute(), write_marks(marks, suffix, metre_of(song)))
         return []
     if suffix in SUBTITLES:
         lines = lines_of(reel, of_song=suffix == ".lrc")

@@ -93,11 +93,8 @@ def _in_frames(timeline: otio.schema.Timeline, track: otio.schema.Track, rate: f
         lies = track.range_of_child(item)
         for marker in markers:
             if lies.contains(marker.marked_range.start_time):
-                moved = copy.deepcopy(marker)
-                moved.marked_range = TimeRange(
-                    begin + (marker.marked_range.start_time - lies.start_time), RationalTime(0, rate)
-                )
-                item.markers.append(moved)
+                # A locator stands at a time of the record, whatever the source's is (common practice of EDLs).
+                item.markers.append(copy.deepcopy(marker))
     return wipes
 
 
@@ -115,6 +112,9 @@ def _mend(timeline: otio.schema.Timeline) -> None:
     """Put right what the adapter reads of transitions. An EDL begins the incoming clip with them, so the cut lies at their start:
     it is put in their middle, where they are half way. And the media of such a clip is that of the line `TO CLIP`."""
     for track in timeline.tracks:
+        for clip in track:
+            if isinstance(clip, otio.schema.Clip):  # locators stand at times of the record
+                timeline.tracks.markers.extend(copy.deepcopy(list(clip.markers)))
         for out, join, into in zip(list(track), list(track)[1:], list(track)[2:], strict=False):
             if (
                 not isinstance(join, otio.schema.Transition)

@@ -136,6 +136,8 @@ def encodable(picture: Picture, pixels: str, cover: Plane | None = None) -> Vide
     frame = converted(
         frame, pixels, src_colorspace=1, dst_colorspace=1, src_color_range=1, dst_color_range=1, threads=1
     )
+    # Some encoders write into each frame what the frame says, whatever the file does: BT.709 for all three (ITU-T H.273).
+    frame.colorspace = frame.color_primaries = frame.color_trc = 1
     if pixels.startswith("yuva"):
         _write_cover(frame, np.full(picture.y.shape, 255, np.uint8) if cover is None else cover)
     return frame

@@ -62,7 +62,7 @@ def export(
     encoder, loudness = "", None
     try:
         if kind.kind == "sound":
-            loudness = write_sound(timeline, target, settings.part, progress, cancel)
+            loudness = write_sound(timeline, target, settings.part, progress, cancel, settings.reel_level)
         elif kind.kind == "picture":
             at = frames[len(frames) // 2] if settings.at_s is None else frame_of(settings.at_s, timeline.rate)
             at = min(max(at, 0), timeline.frames - 1)
@@ -238,7 +238,8 @@ def _write_one(task: _Task, container: Container, encoder: Encoder, sound_bits: 
     timeline, settings = task.timeline, task.settings
     meter, blocks = Meter(), None
     if task.sounds:
-        blocks = metered(part_of(Mixdown(timeline), *samples_of_part(timeline, task.frames)), meter)
+        heard = part_of(Mixdown(timeline), *samples_of_part(timeline, task.frames), task.settings.reel_level)
+        blocks = metered(heard, meter)
     film = Film(timeline, task.frames, task.size, encoder, blocks, sound_bits, settings.clear)
     with fresh_file(task.target) as new:
         write_film(new.path, container, film, task.progress, task.cancel)

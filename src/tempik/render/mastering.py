@@ -5,7 +5,7 @@ What a block sounds like depends on the mix near it alone, so that playing may b
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 from cachetools import LRUCache
@@ -34,6 +34,7 @@ QUIETEST_LUFS, MOST_MORE_DB = -69.0, 18.0
 MOST_BYTES = 96 << 20
 
 Read = Callable[[int, int], Samples]
+Part = tuple[int, int] | None
 Peaks = NDArray[np.float32]
 _BELL = np.hanning(2 * LOOK_AHEAD + 3)[1:-1]
 _BELL = _BELL / _BELL.sum()
@@ -123,24 +124,30 @@ class Master:
             self._peaks[number] = _largest(loud.reshape(PER_BLOCK, GROUP * OVERSAMPLING))
         return self._peaks[number]
 
-    def levels(self) -> Loudness:
-        """Return how loud the mix is as it stands."""
+    def levels(self, part: Part = None) -> Loudness:
+        """Return how loud the mix is as it stands, or the part of it between two samples."""
         meter, peak = Meter(), 0.0
-        for number in range(self.blocks):
-            meter.add(self.plain(number), peaks=False)
+        for number, within in self._blocks_of(part):
+            meter.add(self.plain(number)[within], peaks=False)
             peak = max(peak, float(self._true_peaks(number).max()))
         return meter.found()._replace(peak_db=decibels(peak))
 
-    def _loudness_at(self, gain_db: float) -> float:
+    def _blocks_of(self, part: Part) -> Iterator[tuple[int, slice]]:
+        """Yield the blocks that a part has something of, and what; all for None."""
+        first, end = part if part is not None else (0, self._count)
+        for number in range(max(first, 0) // BLOCK, min(-(-end // BLOCK), self.blocks)):
+            yield number, slice(max(first - number * BLOCK, 0), max(end - number * BLOCK, 0))
+
+    def _loudness_at(self, gain_db: float, part: Part) -> float:
         meter = Meter()
-        for number in range(self.blocks):
-            meter.add(self.block(number, 10 ** (gain_db / 20)), peaks=False)
+        for number, within in self._blocks_of(part):
+            meter.add(self.block(number, 10 ** (gain_db / 20))[within], peaks=False)
         return meter.found().integrated
 
-    def gain_for(self, loudness: float | None) -> float:
-        """Return the gain, a factor, at which the mix has a loudness in LUFS after its peaks were limited. 1 without a loudness, or
-        for what is silent."""
-        plain = self.levels() if loudness is not None else None
+    def gain_for(self, loudness: float | None, part: Part = None) -> float:
+        """Return the gain, a factor, at which the mix, or a part of it between two samples, has a loudness in LUFS after its peaks were
+        limited. 1 without a loudness, or for what is silent."""
+        plain = self.levels(part) if loudness is not None else None
         if loudness is None or plain is None or plain.integrated < QUIETEST_LUFS:
             return 1.0
         gain_db = loudness - plain.integrated
@@ -148,7 +155,7 @@ class Master:
             return float(10 ** (gain_db / 20))
         most_db, before = gain_db + MOST_MORE_DB, (0.0, 0.0)
         for number in range(TRIES):
-            found = self._loudness_at(gain_db)
+            found = self._loudness_at(gain_db, part)
             if abs(loudness - found) < CLOSE_LU:
                 break
             # The limiter takes of each decibel more what it must: how much is told by the step before.

@@ -240,9 +240,9 @@ class Mixdown:
         """Return how loud the mix is before it is mastered."""
         return self._master.levels()
 
-    def gain(self) -> float:
-        """Return the gain that brings the mix to its loudness, as a factor."""
-        return self._master.gain_for(self.mix.loudness)
+    def gain(self, part: tuple[int, int] | None = None) -> float:
+        """Return the gain that brings the mix, or a part of it between two samples, to its loudness, as a factor."""
+        return self._master.gain_for(self.mix.loudness, part)
 
     def block(self, number: int, gain: float) -> Samples:
         """Return a block of the mastered mix; all are BLOCK samples long but the last."""

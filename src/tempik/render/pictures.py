@@ -18,7 +18,7 @@ from tempik.media.paint import mixed
 from tempik.media.picture import Plane, solid
 from tempik.render.between import InBetweens, blended
 from tempik.render.compose import Source, compose, finished, fitted, folded
-from tempik.render.nested import WHITE_Y, covers, parted
+from tempik.render.nested import WHITE_Y, Grounds, covers, parted, parted_under_look
 from tempik.render.plan import FramePlan, Shot
 
 # Decoders that stay open: each holds some tens of frames. A frame of more layers keeps as many as it has.
@@ -108,7 +108,13 @@ class PictureSource:
         on_black = self._painted(plan)
         if covers(plan):
             return Source(on_black)
-        return Source(*parted(on_black, self._painted(plan, solid(plan.width, plan.height, WHITE_Y))))
+        white = solid(plan.width, plan.height, WHITE_Y)
+        on_white = self._painted(plan, white)
+        bare = plan._replace(layers=(), echoes=())
+        grounds = Grounds(finished(bare, solid(plan.width, plan.height)), finished(bare, white))
+        if grounds.plain:
+            return Source(*parted(on_black, on_white))
+        return Source(*parted_under_look(on_black, on_white, grounds))
 
     def _source(self, shot: Shot) -> Source | None:
         if shot.inner is not None:

@@ -22,7 +22,8 @@ class Settings(NamedTuple):
     `format` is a key of `tempik.formats`, '' for what the file's name asks for. `part` is what of the reel is written, in seconds
     of it (None: all). `limit_mb` is the largest size of the file, in millions of bytes. `hardware` asks for an encoder on a
     graphics chip, where one starts. `clear` keeps clear what no picture covers, where the format can. `at_s` is the instant of a
-    poster frame (None: the middle of what is written).
+    poster frame (None: the middle of what is written). A part is brought to the reel's loudness by itself; with `reel_level` it is as
+    loud as it is in the reel.
     """
 
     size: tuple[int, int] | None = None
@@ -34,6 +35,7 @@ class Settings(NamedTuple):
     clear: bool = False
     sound: bool = True
     at_s: float | None = None
+    reel_level: bool = False
 
 
 class Exported(NamedTuple):

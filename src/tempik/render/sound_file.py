@@ -31,9 +31,10 @@ def samples_of_part(timeline: Timeline, frames: range) -> tuple[int, int]:
     return tuple(round(time_of(n, timeline.rate) * RATE) for n in (frames.start, frames.stop))  # type: ignore[return-value]
 
 
-def part_of(mixdown: Mixdown, first: int, end: int) -> Iterator[Samples]:
-    """Yield the mastered mix between two samples in blocks; its loudness is that of the whole mix."""
-    gain = mixdown.gain()
+def part_of(mixdown: Mixdown, first: int, end: int, reel_level: bool = False) -> Iterator[Samples]:
+    """Yield the mastered mix between two samples in blocks: brought to its loudness by itself, or, with `reel_level`, as loud as it is in
+    the whole mix."""
+    gain = mixdown.gain(None if reel_level else (first, end))
     for at in range(first, end, BLOCK):
         yield mixdown.mastered(at, min(at + BLOCK, end), gain)
 
@@ -51,6 +52,7 @@ def write_sound(
     part: tuple[float, float] | None = None,
     progress: Progress | None = None,
     cancel: threading.Event | None = None,
+    reel_level: bool = False,
 ) -> Loudness:
     """Write the reel's sound, mastered, whole or not at all, and return how loud it is. 24 bits, so that nothing is added to quiet
     sound. Raises TempikError when it cannot be written, and Cancelled."""
@@ -67,7 +69,7 @@ def write_sound(
             stream = cast(AudioStream, out.add_stream(container.sound, rate=RATE, layout="stereo"))
             stream.codec_context.format = "s32"
             sent = 0
-            for block in metered(part_of(mixdown, first, end), meter):
+            for block in metered(part_of(mixdown, first, end, reel_level), meter):
                 if cancel is not None and cancel.is_set():
                     raise Cancelled
                 whole = np.round(np.clip(block, -1, 1).astype(np.float64) * (2**23 - 1)).astype(np.int32) << 8

@@ -334,6 +334,15 @@ def with_marks(reel: Reel, marks: Sequence[Mark]) -> Reel:
     return with_points(reel, [(m.time_s, m.name) for m in inside if not m.beat])
 
 
+def marks_on(reel: Reel) -> list[Mark]:
+    """Return the points in use that lie on a reel as rows for a file, in seconds of the reel."""
+    song = reel.soundtrack
+    if song is None:
+        return []
+    moved = (m._replace(time_s=m.time_s - song.start_s) for m in marks_of(song))
+    return [m for m in moved if 0 <= m.time_s < reel.length_s]
+
+
 def marks_of(song: Soundtrack) -> list[Mark]:
-    """Return the points in use as rows for a file."""
+    """Return the points in use as rows for a file, in seconds of the song."""
     return [Mark(p.time_s, p.name, p.bar, 0 if p.part else p.beat, p.strength) for p in song.points]

@@ -59,6 +59,9 @@ class OrderFields(QWidget):
         self.hardware = _check(
             "graphics chip", "Let the graphics chip encode, where one starts; else the processor does"
         )
+        self.reel_level = _check(
+            "reel's level", "A part stays as loud as it is in the reel; else it is brought to its loudness by itself"
+        )
         self.measure = _check("measure when done", "Find every cut, pin and accent again in the file that was written")
         self._wire()
         self._lay_out()
@@ -77,7 +80,7 @@ class OrderFields(QWidget):
         self.quality.activated.connect(lambda _: tell(quality=self.quality.currentData()))
         self.limited.clicked.connect(lambda on: tell(limit_mb=self.limit.value() if on else None))
         self.limit.valueChanged.connect(lambda v: tell(limit_mb=v) if self.limited.isChecked() else None)
-        for field in ("sound", "clear", "hardware", "measure"):
+        for field in ("sound", "reel_level", "clear", "hardware", "measure"):
             getattr(self, field).clicked.connect(lambda on, field=field: tell(**{field: on}))
 
     def _lay_out(self) -> None:
@@ -89,7 +92,7 @@ class OrderFields(QWidget):
             ("frame", tuple(self.shapes.values())),
             ("size", (self.short, self.rate, self.part)),
             ("format", (self.format, self.quality, self.limited, self.limit)),
-            ("", (self.sound, self.clear, self.hardware, self.measure)),
+            ("", (self.sound, self.reel_level, self.clear, self.hardware, self.measure)),
         )
         for number, (name, widgets) in enumerate(rows):
             grid.addWidget(quiet(name), number, 0, Qt.AlignmentFlag.AlignRight)
@@ -134,6 +137,7 @@ class OrderFields(QWidget):
         film = kind.kind == "film" and not kind.silent
         for box, on, there in (
             (self.sound, order.sound and not kind.silent, film),
+            (self.reel_level, order.reel_level, order.part is not None and not kind.silent),
             (self.clear, order.clear, bool(kind.clear)),
             (self.hardware, order.hardware, bool(kind.hardware)),
             (self.measure, order.measure, film),
