@@ -29,7 +29,7 @@ from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.striking import laid_sounds, silent_strips, sound_title, struck_of
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.wording import wording_at
-from tempik.titles import words_of
+from tempik.titles import laid_out, words_of
 
 Kind = Literal["cut", "join", "word", "pin", "accent", "sound"]
 HALF_FRAME = 0.5 + 1e-6
@@ -213,7 +213,22 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
     for clip in timeline.reel.clips:
         if clip.id not in shown:
             out.append(f"Clip {clip.id} has no frame on the reel: its slot is empty or covered.")
-    return (*out, *_join_notes(timeline), *_accent_notes(timeline), *said_of_sounds(timeline))
+    return (*out, *_title_notes(timeline), *_join_notes(timeline), *_accent_notes(timeline), *said_of_sounds(timeline))
+
+
+def _title_notes(timeline: Timeline) -> list[str]:
+    """Return sentences on titles with signs that no font on this machine has."""
+    out = []
+    for placed in timeline.placed:
+        title = placed.clip.title
+        lacking = laid_out(title).lacking if title is not None and not title.text.isascii() else ""
+        if lacking:
+            shown = lacking[:12] + ("…" if len(lacking) > 12 else "")
+            where = f"{time_of(placed.first, timeline.rate):.2f} s"
+            out.append(
+                f"No font here has “{shown}” of the title at {where}: another sign stands there; install a font that has."
+            )
+    return out
 
 
 def _join_notes(timeline: Timeline) -> list[str]:
@@ -276,13 +291,16 @@ def _words(timeline: Timeline, placed: Placed) -> list[Event]:
     if title is None or "word" not in placed.clip.keys:
         return []
     out, texts, before = [], words_of(title.text), 0
+    lacking = set(laid_out(title).lacking) if not title.text.isascii() else set()
     keys = list(zip(placed.clip.keys["word"], timeline.keyed(placed)["word"], strict=True))
     for key, (meant, value, _) in keys:
         count = min(round(value), len(texts))
         frames = range(max(placed.first, meant - SEEN_AROUND), min(placed.end, meant + SEEN_AROUND + 1))
         frame = next((f for f in frames if _seen(timeline, placed, f) >= count), None)
         point = timeline.point(key.point)
-        if count > before and frame is not None:
+        # A word that no font here can show does not land, whenever its place is seen.
+        shown = any(c.isprintable() and not c.isspace() and c not in lacking for t in texts[before:count] for c in t)
+        if count > before and frame is not None and shown:
             near = point or nearest_point(timeline, time_of(frame, timeline.rate))
             if near is not None:
                 made = _event(timeline, "word", " ".join(texts[before:count]), frame, near, point is not None)

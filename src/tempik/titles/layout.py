@@ -11,6 +11,7 @@ from tempik.titles.fonts import Face, bitmap_size, face_of, font_at, lacks, stan
 from tempik.titles.words import Piece, backward, clusters_of, joins, pieces_of
 
 EM = 1000  # pixels of the size at which is measured: nothing of it is drawn
+UNKNOWN = "\ufffd"
 MOST_TALL = 6.0  # lines further down than so many frame widths are left out
 
 
@@ -145,7 +146,7 @@ def _runs(text: str, face: Face, letter: float) -> tuple[tuple[Run, ...], float]
     elif not lacks(one := standing_in(face, text), text):
         parts.append((one, text))
     else:
-        faced = [(standing_in(face, c), c) for c in clusters_of(text)]
+        faced = [_faced(face, c) for c in clusters_of(text)]
         parts = [(f, "".join(c for _, c in group)) for f, group in groupby(faced, key=lambda item: item[0])]
     out: list[Run] = []
     x = 0.0
@@ -154,6 +155,13 @@ def _runs(text: str, face: Face, letter: float) -> tuple[tuple[Run, ...], float]
         out.append(Run(part, used, x, rtl if back is None else back))
         x += width_of(part, used, out[-1].rtl) + (0.0 if joins(part) else letter * len(clusters_of(part)))
     return tuple(out), max(x - (0.0 if joins(text) else letter), 0.0)
+
+
+def _faced(face: Face, cluster: str) -> tuple[Face, str]:
+    """Return a letter with the font that has it; where none has, the sign that Unicode has in the place of one (U+FFFD): that something
+    is lacking must be seen."""
+    found = standing_in(face, cluster)
+    return (found, cluster) if not lacks(found, cluster) else (standing_in(face, UNKNOWN), UNKNOWN)
 
 
 @lru_cache(8192)
