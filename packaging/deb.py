@@ -20,8 +20,6 @@ ROOT = Path(__file__).resolve().parent.parent
 PYTHONS = ("3.11", "3.12", "3.13")
 # Wheels for any glibc from Debian 12's (2.36) down.
 PLATFORMS = tuple(f"manylinux_2_{n}_x86_64" for n in range(36, 16, -1)) + ("manylinux2014_x86_64",)
-# Packages that PyPI has as source alone: pure Python, so that one build serves all.
-SOURCE_ONLY = ("srt",)
 QT_MODULES = ("Core", "Gui", "Widgets", "Multimedia", "Svg", "Network", "DBus")
 QT_LIBRARIES = re.compile(
     r"lib(Qt6(Core|Gui|Widgets|Multimedia|Svg|Network|DBus|OpenGL|XcbQpa|Concurrent|Wayland\w*|WlShell\w*)|icu|av|sw)"
@@ -93,11 +91,8 @@ def install(wanted: list[str], python: str, folder: Path) -> None:
         str(folder),
     ]
     platforms = [part for name in PLATFORMS for part in ("--platform", name)]
-    ready = [d for d in wanted if not d.startswith(SOURCE_ONLY)]
-    source = [d for d in wanted if d.startswith(SOURCE_ONLY)]
     pins = ["-c", str(ROOT / "constraints.txt")]
-    run([*pip, *pins, "--only-binary", ":all:", "--python-version", python, *platforms, *ready])
-    run([*pip, *pins, "--no-deps", *source])
+    run([*pip, *pins, "--only-binary", ":all:", "--python-version", python, *platforms, *wanted])
     run([*pip, "--no-deps", str(ROOT)])
     shutil.rmtree(folder / "bin", ignore_errors=True)
     for cache in folder.rglob("__pycache__"):

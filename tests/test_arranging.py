@@ -313,7 +313,7 @@ def test_from_the_command_line(reel: Reel, tmp_path: Path, capsys: pytest.Captur
         (["--drop-bars", "40-41"], "There are no bars 40-41; the song has 1 to 8"),
         (["--arrange", "11", "--way", "9", "-o", out], "There is no way 9"),
     ):
-        assert main(["sound", project, *wrong]) == 1 and said in capsys.readouterr().err
+        assert main(["sound", project, *wrong]) == 2 and said in capsys.readouterr().err
 
 
 def test_a_bar_that_would_begin_where_the_song_ends_is_none(reel: Reel) -> None:

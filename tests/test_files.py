@@ -52,7 +52,7 @@ def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Pa
     assert len(window.project.reel.footage) == 2
     (tmp_path / "void").mkdir()
     window.files.bring([str(tmp_path / "void")])
-    assert "no song and no footage" in window.foot.status.text()
+    qtbot.waitUntil(lambda: "no song and no footage" in window.foot.status.text(), timeout=WAIT)
 
 
 def test_files_that_moved_together_are_found_together(

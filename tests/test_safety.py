@@ -22,7 +22,8 @@ from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
 from tempik.project import history
 from tempik.project.file import load_reel, save_reel
-from tempik.project.journal import Journal, Lock, difference, journal_path, left_behind, new_unnamed, with_difference
+from tempik.project.journal import Journal, Lock, journal_path, left_behind, new_unnamed
+from tempik.project.steps import difference, with_difference
 from tempik.project.versions import keep_version, version_reel, versions
 from tempik.reel import Reel
 from tempik.render import Settings, export

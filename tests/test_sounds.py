@@ -26,8 +26,8 @@ from tempik.errors import TempikError
 from tempik.joins import join_of
 from tempik.media import Sound, decode_sound
 from tempik.project.file import load_reel, save_reel
-from tempik.project.journal import difference, with_difference
 from tempik.project.media_files import media_paths, missing_media, relink
+from tempik.project.steps import difference, with_difference
 from tempik.reel import ClipSound, Edge, Mix, Painted, Reel, Rule, SoundClip, SoundFile, SoundRow
 from tempik.reel.validate import problems
 from tempik.render import export

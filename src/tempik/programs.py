@@ -60,6 +60,18 @@ def ran(command: Sequence[str]) -> subprocess.CompletedProcess[str]:
     )
 
 
+def fed(command: Sequence[str], data: bytes, most_s: float) -> tuple[int, bytes]:
+    """Run a process on some input and return its exit code and what it wrote; it is killed after so many seconds. Raises OSError."""
+    try:
+        done = subprocess.run(
+            command, cwd=NEUTRAL, env=environment(), input=data, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            timeout=most_s, check=False,
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        return -9, b""
+    return done.returncode, done.stdout
+
+
 def leave_folder() -> None:
     """Go to a folder of nobody's: what a library starts or looks for by a relative name is not found in a stranger's."""
     for name in _FOLDERS:

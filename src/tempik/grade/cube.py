@@ -19,6 +19,7 @@ from tempik.errors import TempikError
 Colours = NDArray[np.float32]
 MOST_MB = 64  # a cube of 129 values a side takes some 60
 SMALLEST, LARGEST, LARGEST_1D = 2, 129, 65_536
+MOST_ROWS, MOST_LETTERS = LARGEST**3 + 100_000, 4_000_000  # of a file, and of a line of it
 
 
 class Lut(NamedTuple):
@@ -33,8 +34,12 @@ class Lut(NamedTuple):
 
 def read_cube(path: Path) -> Lut:
     """Read a `.cube` file. Raises TempikError with what is wrong with it."""
-    text = read_whole(path, MOST_MB).decode("utf-8", "replace")
+    data = read_whole(path, MOST_MB)
     name, sizes = printable(str(path)), dict[str, int]()
+    rows = data.count(b"\n") + data.count(b"\r")
+    if rows > 2 * MOST_ROWS or max(map(len, data.split(b"\n", MOST_ROWS))) > MOST_LETTERS:
+        raise TempikError(f"{name} has more or longer lines than a LUT of {LARGEST} values a side; get it again.")
+    text = data.decode("utf-8", "replace")
     title, low, high = "", (0.0, 0.0, 0.0), (1.0, 1.0, 1.0)
     numbers: list[str] = []
     for count, line in enumerate(text.replace("\r", "\n").split("\n"), 1):

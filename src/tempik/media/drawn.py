@@ -1,24 +1,23 @@
-"""Pictures that FFmpeg has no decoder for, drawn once as files that it has: SVG by resvg, animated WebP by Pillow. They are
+"""Pictures that FFmpeg has no decoder for, drawn once as files that it has: SVG by resvg in a closed room, animated WebP by Pillow. They are
 kept by their contents, like all that is worked out of files."""
 
 from __future__ import annotations
 
 import io
-import re
 import zlib
 from pathlib import Path
 
+from tempik.closed import REFUSED
 from tempik.disk.reading import opened_regular, printable, read_whole
 from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
 from tempik.media.cache import cache_folder, content_key
+from tempik.programs import fed, ours
 
 FONTS = Path(__file__).parents[1] / "titles" / "fonts"
-SVG_PX = 2160  # of the longer side: twice an upright frame's width
+SVG_S = 15.0
 MOST_SVG_MB, MOST_WEBP_MB = 20, 200
 MOST_FRAMES, MOST_PIXELS = 2000, 16_000_000
-# What an SVG may refer to lies within it: another file is not looked at, whoever drew it.
-_OUTSIDE = re.compile(r"""((?:xlink:)?href\s*=\s*)(["'])(?!#|data:)[^"']*\2""", re.IGNORECASE)
 
 
 def stands_for(path: str) -> str:
@@ -53,34 +52,25 @@ def _kind(path: str) -> str | None:
 
 
 def _svg(path: str) -> bytes:
-    from PIL import Image  # none of these at start-up
-
     data = read_whole(path, MOST_SVG_MB)
+    if data[:2] == b"\x1f\x8b":
+        try:
+            data = zlib.decompressobj(31).decompress(data, MOST_SVG_MB << 20)
+        except zlib.error:
+            data = b""
     try:
-        if data[:2] == b"\x1f\x8b":
-            unpacked = zlib.decompressobj(31)
-            data = unpacked.decompress(data, MOST_SVG_MB << 20)
-        text = _OUTSIDE.sub(r"\1\2#\2", data.decode("utf-8", "replace"))
-        first = _drawn(text, 64)
-        with Image.open(io.BytesIO(first)) as small:
-            shape = small.width / small.height
-        wide = SVG_PX if shape >= 1 else max(2, round(SVG_PX * shape))
-        return _drawn(text, wide // 2 * 2)
-    except (ValueError, OSError, zlib.error, Image.DecompressionBombError, ZeroDivisionError) as error:
+        code, made = fed(ours("tempik.closed", str(FONTS)), data, SVG_S)
+    except OSError as error:
         raise TempikError(
-            f"{printable(path)} is no SVG picture that can be drawn; export it again, or as PNG."
+            f"{printable(path)} could not be drawn ({error.strerror}); try again, or use it as PNG."
         ) from error
-
-
-def _drawn(text: str, wide: int) -> bytes:
-    """Return an SVG as a PNG so wide; letters of families that are not on this machine are set in ours."""
-    import resvg_py
-
-    made = resvg_py.svg_to_bytes(
-        svg_string=text, width=wide, font_dirs=[str(FONTS)], font_family="DejaVu Sans", sans_serif_family="DejaVu Sans",
-        serif_family="EB Garamond",
-    )  # fmt: skip
-    return bytes(made)
+    if code == 0 and made[:8] == b"\x89PNG\r\n\x1a\n":
+        return made
+    if code in (REFUSED, 0):
+        raise TempikError(f"{printable(path)} is no SVG picture that can be drawn; export it again, or as PNG.")
+    raise TempikError(
+        f"{printable(path)} asks for more than a picture needs, such as groups or blurs without end; export it as PNG."
+    )
 
 
 def _webp(path: str) -> bytes:

@@ -158,7 +158,7 @@ def with_names_of_7(reel: Any) -> Any:
 
 
 def step_with_names_of_7(changed: dict[str, Any]) -> dict[str, Any]:
-    """Return what a journal's step changed, as `journal.difference` has it, with its fields called as from format 7."""
+    """Return what a journal's step changed, as `steps.difference` has it, with its fields called as from format 7."""
     out: dict[str, Any] = {}
     for field, change in changed.items():
         parts = {

@@ -14,15 +14,16 @@ import os
 import secrets
 import threading
 from pathlib import Path
-from typing import Any, NamedTuple, get_args, get_origin
+from typing import Any, NamedTuple
 
 import msgspec
 
-from tempik.disk.reading import MB, opened_regular, shortened
+from tempik.disk.reading import MB, opened_regular
 from tempik.disk.writing import NewFile, make_folders, open_lock, remove, write_all
 from tempik.errors import TempikError
-from tempik.project.file import decode_value, encode_value, state_folder, step_with_names_of_7, with_names_of_7
+from tempik.project.file import decode_value, state_folder, step_with_names_of_7, with_names_of_7
 from tempik.project.history import History, begin
+from tempik.project.steps import NO_LINE, difference, line_of, plain, with_difference
 from tempik.reel import Reel
 from tempik.reel.validate import problems
 
@@ -116,11 +117,11 @@ class Journal:
         self._fd = -1
         self._sync: threading.Timer | None = None
         first = history.steps[0].reel
-        lines = [{"journal": JOURNAL, "project": str(project or ""), "pid": os.getpid(), "reel": _plain(first)}]
+        lines = [{"journal": JOURNAL, "project": str(project or ""), "pid": os.getpid(), "reel": plain(first)}]
         for a, b in zip(history.steps, history.steps[1:], strict=False):
             lines.append({"done": b.done, "set": difference(a.reel, b.reel)})
         lines.append({"at": history.at})
-        data = b"".join(_line(line) for line in lines)
+        data = b"".join(line_of(line) for line in lines)
         try:
             if path.is_relative_to(state_folder()):
                 make_folders(path.parent)
@@ -172,7 +173,7 @@ class Journal:
 
     def _put(self, line: dict[str, Any]) -> None:
         self.check()
-        data = _line(line)
+        data = line_of(line)
         try:
             write_all(self._fd, data)
         except OSError as error:
@@ -308,7 +309,7 @@ def _read_or_say(path: Path) -> Found | None:
                 left -= len(line)
                 try:
                     reading.take(msgspec.json.decode(line))
-                except _NO_LINE:
+                except NO_LINE:
                     unread = True
                     break
                 if left < 0:
@@ -329,12 +330,6 @@ def _read_or_say(path: Path) -> Found | None:
     return Found(path, reading.project, history, unread)
 
 
-# What a line that no journal has raises.
-_NO_LINE = (
-    msgspec.MsgspecError, KeyError, TypeError, ValueError, AttributeError, IndexError, RecursionError, OverflowError,
-)  # fmt: skip
-
-
 class _Reading:
     """A journal as far as it was read."""
 
@@ -345,7 +340,7 @@ class _Reading:
         self._kind = JOURNAL
 
     def take(self, entry: Any) -> None:
-        """Take in a line. Raises one of `_NO_LINE` where no journal has such a line."""
+        """Take in a line. Raises one of `NO_LINE` where no journal has such a line."""
         if self.history is None:
             self._kind = entry["journal"]
             if self._kind not in (1, JOURNAL):
@@ -377,88 +372,5 @@ def _sound(reel: Reel) -> Reel:
     return reel
 
 
-def fit_to_keep(old: Reel, new: Reel) -> None:
-    """Raises TempikError, saying which thing it is, where a step from one reel to another could not be read from a journal or a
-    project again: what cannot be kept is not done."""
-    try:
-        with_difference(old, msgspec.json.decode(_line(difference(old, new))))
-    except UnicodeEncodeError:
-        raise TempikError("This has a name that is no text (UTF-8); rename that file first.") from None
-    except _NO_LINE as error:
-        raise TempikError(f"This could not be kept: {shortened(error)}; nothing was changed.") from error
-    found = problems(new)
-    if found:
-        raise TempikError(f"That cannot be: {found[0]} Nothing was changed.")
-
-
-def _line(entry: dict[str, Any]) -> bytes:
-    return msgspec.json.encode(entry, enc_hook=encode_value) + b"\n"
-
-
 def _step(history: History, number: int) -> object:
     return history.steps[number] if number < len(history.steps) else None
-
-
-def _plain(value: Any) -> Any:
-    return msgspec.to_builtins(value, enc_hook=encode_value)
-
-
-_TYPES: dict[str, Any] = {f.name: f.type for f in msgspec.structs.fields(Reel)}
-
-
-def _record_of(field: str) -> type | None:
-    """Return the kind of record that a field of the reel is a list of, told by their ids; None for any other field."""
-    kinds = get_args(_TYPES[field])
-    kind = kinds[0] if get_origin(_TYPES[field]) is tuple and kinds else None
-    return kind if kind is not None and "id" in getattr(kind, "__struct_fields__", ()) else None
-
-
-# Of these fields a step keeps only the records that it changed.
-LISTS = frozenset(f for f in _TYPES if _record_of(f) is not None)
-
-
-def difference(old: Reel, new: Reel) -> dict[str, Any]:
-    """Return what a step changed: whole fields, of lists the records that are new or other and the order of all."""
-    out: dict[str, Any] = {}
-    for field in Reel.__struct_fields__:
-        a, b = getattr(old, field), getattr(new, field)
-        if a is b or a == b:
-            continue
-        if field in LISTS:
-            kept = {r.id: r for r in a}
-            out[field] = {
-                "order": [r.id for r in b],
-                "put": [_plain(r) for r in b if kept.get(r.id) is not r and kept.get(r.id) != r],
-            }
-        elif field == "soundtrack" and a is not None and b is not None:
-            out[field] = {
-                "part": {
-                    f: _plain(getattr(b, f))
-                    for f in b.__struct_fields__
-                    if getattr(a, f) is not getattr(b, f) and getattr(a, f) != getattr(b, f)
-                }
-            }
-        else:
-            out[field] = {"whole": _plain(b)}
-    return out
-
-
-def with_difference(reel: Reel, changed: dict[str, Any]) -> Reel:
-    """Return the reel with what `difference` returned. Raises what msgspec raises on anything else."""
-    fields: dict[str, Any] = {}
-    for field, change in changed.items():
-        kind = _record_of(field)
-        if kind is not None and "order" in change:
-            have = {r.id: r for r in getattr(reel, field)}
-            have |= {r["id"]: msgspec.convert(r, kind, dec_hook=decode_value) for r in change["put"]}
-            fields[field] = tuple(have[name] for name in change["order"])
-        elif "part" in change:
-            song = reel.soundtrack
-            if song is None:
-                raise KeyError("soundtrack")
-            types = {f.name: f.type for f in msgspec.structs.fields(type(song))}
-            parts = {k: msgspec.convert(v, types[k], dec_hook=decode_value) for k, v in change["part"].items()}
-            fields[field] = msgspec.structs.replace(song, **parts)
-        else:
-            fields[field] = msgspec.convert(change["whole"], _TYPES[field], dec_hook=decode_value)
-    return msgspec.structs.replace(reel, **fields)

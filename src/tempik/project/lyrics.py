@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import html
-import logging
 import re
-from datetime import timedelta
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -17,6 +17,7 @@ from tempik.titles.line import Line
 KINDS = (".lrc", ".srt", ".vtt")
 MOST_MB = 4
 MOST_LINES = 5000
+MOST_LETTERS, MOST_ROWS = 10_000, 100_000  # of a line of the file, and of those
 LAST_LINE_S = 4.0  # how long a line is that has neither an end nor a line after it
 
 
@@ -34,6 +35,10 @@ def read_lyrics(path: Path) -> Lyrics:
     if kind not in KINDS:
         raise TempikError(f"{path} is no lyrics or subtitles that can be read; give a .lrc, .srt or .vtt file.")
     text, said = _decoded(read_whole(path, MOST_MB))
+    long = max(map(len, text.split("\n")))
+    if long > MOST_LETTERS or text.count("\n") > MOST_ROWS:
+        what = f"a line of {long} letters" if long > MOST_LETTERS else f"more than {MOST_ROWS} lines"
+        raise TempikError(f"{path} has {what}, which no lyrics have; choose another file.")
     try:
         found = {".lrc": _from_lrc, ".srt": _from_srt, ".vtt": _from_vtt}[kind](text)
     except (ValueError, OverflowError):
@@ -97,7 +102,8 @@ def _from_lrc(text: str) -> list[Line]:
     starts = sorted({start for start, _, _ in found})
     out = []
     for start, body, words_s in found:
-        later = next((s for s in starts if s > start), start + LAST_LINE_S)
+        after = bisect_right(starts, start)
+        later = starts[after] if after < len(starts) else start + LAST_LINE_S
         end = max(start + 0.05, later)
         out.append(
             Line(max(0.0, start - offset_s), end - offset_s, body, tuple(max(0.0, w - offset_s) for w in words_s))
@@ -121,53 +127,67 @@ def _lrc_words(body: str) -> tuple[str, tuple[float, ...]]:
     return " ".join([*before, *words]), tuple(times) if not before else ()
 
 
-def _from_srt(text: str) -> list[Line]:
-    import srt  # neither it nor webvtt at start-up
+# A cue's times in SubRip (a comma before the thousandths) and WebVTT (a full stop, hours where there are any; W3C, WebVTT, 4.1).
+_STAMP = r"(?:(\d{1,4}):)?(\d{1,2}):(\d{1,2})[.,](\d{1,3})"
+_CUE = re.compile(rf"^\s*{_STAMP}\s*-->\s*{_STAMP}(?:\s.*)?$")
+_WORD = re.compile(rf"<{_STAMP}>")
 
-    logging.getLogger("srt").setLevel(logging.ERROR)  # what it could not read, this module says itself
+
+def _stamp_s(parts: Sequence[str | None]) -> float:
+    hours, minutes, seconds, part = parts
+    return int(hours or 0) * 3600 + _seconds(minutes or "0", seconds or "0", part)
+
+
+def _cues(text: str) -> Iterator[tuple[float, float, str]]:
+    """Yield the cues of a file: from, to, and their lines as they stand. Line by line: a file that is none takes no longer."""
+    begun: tuple[float, float] | None = None
+    body: list[str] = []
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    for number, raw in enumerate([*lines, ""]):
+        times = _CUE.match(raw) if "-->" in raw else None
+        ended = number == len(lines) or not raw.strip() or times is not None
+        if begun is not None and ended:
+            if times is not None and body and body[-1].strip().isdigit():
+                body.pop()  # the number of the cue that begins without a blank line before it
+            yield *begun, "\n".join(body)
+            begun, body = None, []
+        if times is not None:
+            parts = times.groups()
+            begun = _stamp_s(parts[:4]), _stamp_s(parts[4:])
+        elif begun is not None:
+            body.append(raw)
+
+
+def _from_srt(text: str) -> list[Line]:
     out = []
-    for entry in srt.parse(text.replace("\r\n", "\n"), ignore_errors=True):
-        body = re.sub(r"</?(?:b|i|u|font)\b[^>\n]*>|\{\\[^}\n]*\}", "", entry.content, flags=re.IGNORECASE)
-        out.append(Line(entry.start.total_seconds(), entry.end.total_seconds(), body.strip()))
+    for start, end, raw in _cues(text):
+        body = re.sub(r"</?(?:b|i|u|font)\b[^<>\n]*>|\{\\[^{}\n]*\}", "", raw, flags=re.IGNORECASE)
+        out.append(Line(start, end, body.strip()))
     return out
 
 
 def _from_vtt(text: str) -> list[Line]:
-    import webvtt
-    from webvtt.errors import MalformedFileError
-
     out: list[Line] = []
-    try:
-        captions = webvtt.from_string(text).captions
-    except MalformedFileError:
+    if not text.lstrip("\ufeff").startswith("WEBVTT"):
         return out
-    for caption in captions:
-        start, end = (_clock(stamp) for stamp in (caption.start, caption.end))
-        raw = caption.raw_text
-        times = re.findall(r"<((?:\d+:)?\d{2}:\d{2}\.\d{3})>", raw)
-        body = html.unescape(re.sub(r"<[^>\n]*>", "", raw)).strip()
-        words = tuple(_clock(t) for t in times) if times and len(times) == len(body.split()) else ()
+    for start, end, raw in _cues(text):
+        times = [_stamp_s(found.groups()) for found in _WORD.finditer(raw)]
+        body = html.unescape(re.sub(r"<[^<>\n]*>", "", raw)).strip()
+        words = tuple(times) if times and len(times) == len(body.split()) else ()
         if times and len(times) == len(body.split()) - 1:
-            words = (start, *(_clock(t) for t in times))
+            words = (start, *times)
         out.append(Line(start, end, body, words))
     return out
-
-
-def _clock(stamp: str) -> float:
-    parts = stamp.split(":")
-    return float(sum(float(p) * 60.0**n for n, p in enumerate(reversed(parts))))
 
 
 def written(lines: tuple[Line, ...], kind: str) -> str:
     """Return lines as a file of a kind of KINDS."""
     if kind == ".srt":
-        import srt
-
-        entries = [
-            srt.Subtitle(n, timedelta(seconds=round(x.start_s, 3)), timedelta(seconds=round(x.end_s, 3)), x.text)
+        entries = (
+            f"{n}\n{_vtt_time(x.start_s)} --> {_vtt_time(x.end_s)}\n".replace(".", ",") + _unbroken(x.text) + "\n"
             for n, x in enumerate(lines, 1)
-        ]
-        return str(srt.compose(entries, reindex=False))
+        )
+        return "\n".join(entries)
     if kind == ".vtt":
         out = ["WEBVTT", ""]
         for line in lines:
@@ -192,8 +212,12 @@ def _vtt_text(line: Line) -> str:
     if line.words_s and len(line.words_s) == len(words):
         stamped = zip(line.words_s, words, strict=True)
         return " ".join(f"<{_vtt_time(t)}>{html.escape(w, quote=False)}" for t, w in stamped)
-    # A blank line would end the caption.
-    return html.escape(re.sub(r"\n\s*\n+", "\n", line.text), quote=False)
+    return html.escape(_unbroken(line.text), quote=False)
+
+
+def _unbroken(text: str) -> str:
+    """Return words without blank lines: one would end the caption."""
+    return "\n".join(line for line in text.split("\n") if line.strip())
 
 
 def _vtt_time(seconds: float) -> str:

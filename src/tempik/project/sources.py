@@ -12,22 +12,20 @@ from tempik.project.media_files import media_paths
 from tempik.reel import Reel
 
 
-def refuse_source(target: Path, sources: Iterable[str | Path]) -> None:
+def refuse_source(target: Path, sources: Iterable[str | Path], of: str = "what is being written") -> None:
     """Raises TempikError where a file that is to be written is one of those that are read, by whatever name: the same inode is the same
     file."""
     here = _file_at(target)
     for source in sources:
         same = here is not None and here == _file_at(source)
         if same or os.path.realpath(source) == os.path.realpath(target):
-            raise TempikError(
-                f"{printable(target)} is a source of what is being written and would be lost; choose another name."
-            )
+            raise TempikError(f"{printable(target)} is a source of {of} and would be lost; choose another name.")
 
 
 def refuse_media(target: Path, reel: Reel) -> None:
     """Raises TempikError where a file that is to be written is one that a reel names: song, footage placed or not, masks, LUTs, sounds,
     cut-outs, in nests too."""
-    refuse_source(target, media_paths(reel))
+    refuse_source(target, media_paths(reel), "this reel")
 
 
 def _file_at(path: str | Path) -> tuple[int, int] | None:

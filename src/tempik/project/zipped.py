@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import errno
+import lzma
+import shutil
 import stat
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
-from tempik.disk.reading import opened_regular
+from tempik.disk.reading import opened_regular, shortened
 from tempik.disk.writing import fresh_file, fresh_folder
 from tempik.errors import TempikError
 from tempik.grade.cube import is_cube
@@ -79,6 +83,7 @@ def unzip_project(source: Path, folder: Path, report: Callable[[float], None] | 
                     f"{source} holds {len(projects) or 'no'} Tempik projects; choose a zip that Tempik wrote."
                 )
             whole, done = sum(e.file_size for e in entries) or 1, 0
+            _refuse_without_room(source, folder, whole)
             with fresh_folder(folder) as new:
                 for entry in entries:
                     with packed.open(entry) as read, new.opened("/".join(_inside(entry.filename))) as out:
@@ -88,8 +93,8 @@ def unzip_project(source: Path, folder: Path, report: Callable[[float], None] | 
                             if report is not None:
                                 report(done / whole)
                 load_reel(new.path.joinpath(*_inside(projects[0].filename)))  # a damaged one is told before it is kept
-    except zipfile.BadZipFile as error:
-        raise TempikError(f"{source} is damaged or no zip ({error}); copy it anew.") from error
+    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, UnicodeError, struct.error) as error:
+        raise TempikError(f"{source} is damaged or no zip ({shortened(error)}); copy it anew.") from error
     except (NotImplementedError, RuntimeError) as error:
         raise TempikError(
             f"{source} is packed in a way that Tempik does not read ({error}); zip the project again."
@@ -101,6 +106,18 @@ def unzip_project(source: Path, folder: Path, report: Callable[[float], None] | 
     except OSError as error:
         raise TempikError(f"{source} could not be unpacked to {folder} ({error.strerror or error}).") from error
     return folder.joinpath(*_inside(projects[0].filename))
+
+
+def _refuse_without_room(source: Path, folder: Path, size: int) -> None:
+    """Raises TempikError where there is no room for what is in a zip: it is asked before anything is written."""
+    try:
+        free = shutil.disk_usage(folder.absolute().parent).free
+    except OSError:
+        return  # the folder is not there: that is said when it is made
+    if size > free:
+        raise TempikError(
+            f"{source} takes {size / 1e6:.0f} MB unpacked and {folder.absolute().parent} has {free / 1e6:.0f}; free some space there."
+        )
 
 
 def _check_entry(source: Path, entry: zipfile.ZipInfo) -> None:

@@ -26,6 +26,7 @@ SUFFIXES = (".csv", ".txt", ".mid")
 _MOST = 200_000
 _MOST_BEATS = 50_000  # four hours at 200 a minute
 _MOST_MB = 16
+_MOST_MIDI = 2_000_000  # bytes
 _TICKS = 960
 _LEAD = "what lies before the first beat"
 _NO_LEAD_S = 0.002  # a first beat so near the beginning is at it
@@ -44,6 +45,10 @@ def read_marks(path: Path) -> Marks:
     """Read points from a CSV, a label track or a MIDI file. Raises TempikError with the row that is wrong."""
     data = read_whole(path, _MOST_MB)
     if data[:4] == b"MThd" or path.suffix.lower() in (".mid", ".midi"):
+        if len(data) > _MOST_MIDI:
+            raise TempikError(
+                f"{path} is larger than a tempo map is ({_MOST_MIDI // 1000} kB); export its tempo and markers alone."
+            )
         return _read_midi(path, data)
     try:
         text = data.decode("utf-8-sig")
@@ -262,8 +267,10 @@ def _read_midi(path: Path, data: bytes) -> Marks:
     """Return every beat of a MIDI file's tempo map with its bar, and its markers as named points."""
     try:
         song = mido.MidiFile(file=io.BytesIO(data))
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
-        raise TempikError(f"{path} is not a Standard MIDI File that can be read ({error}); export it again.") from error
+    except Exception as error:  # the library raises whatever a damaged file leads it to
+        raise TempikError(
+            f"{path} is not a Standard MIDI File that can be read ({shortened(error)}); export it again."
+        ) from error
     if song.ticks_per_beat <= 0:
         raise TempikError(f"{path} counts time in video frames, not in beats; export it with a tempo map.")
     tempi, signatures, markers, end = [(0, 500_000)], [(0, 4, 4)], [], 0

@@ -19,7 +19,8 @@ from tempik.errors import TempikError
 from tempik.memo import expect
 from tempik.project import history
 from tempik.project.file import SUFFIX, load_reel, save_reel
-from tempik.project.journal import Found, Lock, fit_to_keep, forget, left_behind
+from tempik.project.journal import Found, Lock, forget, left_behind
+from tempik.project.steps import said_of_step
 from tempik.project.versions import keep_version
 from tempik.reel import Reel
 from tempik.reel.nests import size_of
@@ -84,7 +85,8 @@ class Project(QObject):
             if self._asked:
                 self.messages.say(f"Nothing to change: {what[:1].lower()}{what[1:]}.", False)
             return False
-        if not self._fit(reel):
+        if said := said_of_step(self.history.reel, reel):
+            self.messages.say(said, True)
             return False
         loose = let_go(self.history.reel, reel)
         self._done(reel, what)
@@ -104,15 +106,6 @@ class Project(QObject):
         self.history = self.history.done(reel, what)
         self._journaling.note()
         self._set(reel)
-
-    def _fit(self, reel: Reel) -> bool:
-        """Tell whether a reel could be read again, once it is written; where not, say why."""
-        try:
-            fit_to_keep(self.history.reel, reel)
-        except TempikError as error:
-            self.messages.say(str(error), True)
-            return False
-        return True
 
     def _work(self) -> Work:
         return Work(self.path, self.history, self.reel if self._gesture is not None else None)
@@ -159,7 +152,8 @@ class Project(QObject):
         if self._gesture is not gesture:
             return
         self._gesture = None
-        if not self._fit(self.reel):
+        if said := said_of_step(self.history.reel, self.reel):
+            self.messages.say(said, True)
             self._journaling.gesture_dropped()
             self._set(self.history.reel)
         elif self.reel != self.history.reel:

@@ -4,16 +4,12 @@ What is queued is on the disk with the reel as it was: it outlives the window, a
 
 from __future__ import annotations
 
-import json
-import os
-import signal
-import subprocess
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, QSocketNotifier, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.deliver import queue
 from tempik.deliver.expected import Expected, expected
@@ -21,16 +17,13 @@ from tempik.deliver.order import Order, fit, made
 from tempik.deliver.presets import last_order, remember_order, remembered
 from tempik.deliver.queue import ENDED, Item
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.export_process import ExportProcess
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.errors import TempikError
-from tempik.programs import begun, ours
 from tempik.reel.nests import all_closed
 from tempik.render.export import Cancelled
 
-LONGEST_END_MS = 8000
-END_LOOK_MS, LOOK_MS = 20, 2000
-ALONE = b"alone\n"  # what tells an export that the window goes and it is to go on
-_LEFT: list[subprocess.Popen[bytes]] = []  # what goes on alone: never waited for
+LOOK_MS = 2000
 
 
 class Exports(QObject):
@@ -53,10 +46,7 @@ class Exports(QObject):
         self._order_of: Path | None = None
         self._asked: Job | None = None
         self._closing = False
-        self._pushed = ""  # the end of what the process has said
-        self._process: subprocess.Popen[bytes] | None = None
-        self._ear: QSocketNotifier | None = None
-        self._stopping = False
+        self._process: ExportProcess | None = None
         self._look = QTimer(self)  # at what another process writes, such as one that a window left behind
         self._look.setInterval(LOOK_MS)
         self._look.timeout.connect(self._refresh)
@@ -156,67 +146,32 @@ class Exports(QObject):
         if self._process is not None or self.held or self._closing or not self.waiting:
             return
         item = self.waiting[0]
-        command = ours("tempik.cli", "queue", "run", item.id, "--with-parent", "--progress", "json")
         try:
-            process = begun(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+            process = ExportProcess(item.id, self)
         except OSError as error:
-            self.project.messages.say(
-                f"The export could not be started ({error.strerror}); restart Tempik and try again.", True
-            )
+            said = f"The export could not be started ({error.strerror}); restart Tempik and try again."
+            self.project.messages.say(said, True)
             return
-        assert process.stdout is not None
-        self.running, self.share, self._pushed, self._stopping = item.id, 0.0, "", False
-        self._process = process
-        os.set_blocking(process.stdout.fileno(), False)
-        self._ear = QSocketNotifier(process.stdout.fileno(), QSocketNotifier.Type.Read, self)
-        self._ear.activated.connect(self._heard)
+        process.progressed.connect(self._moved_on)
+        process.ended.connect(self._finished)
+        self._process, self.running, self.share = process, item.id, 0.0
         self.items = [replace(i, state="running") if i.id == item.id else i for i in self.items]
         self.changed.emit()
 
-    def _heard(self) -> None:
-        if self._process is None or self._process.stdout is None:
-            return
-        try:
-            data = os.read(self._process.stdout.fileno(), 1 << 16)
-        except BlockingIOError:
-            return
-        except OSError:
-            data = b""
-        if not data:  # its end of the pipe is closed: it has ended, or is about to
-            self._deafen()
-            self._await_end()
-            return
-        *lines, self._pushed = (self._pushed + data.decode(errors="replace")).split("\n")
-        for line in lines:
-            try:
-                said = json.loads(line)
-                self.share = said["done"] / max(said["total"], 1)
-            except (ValueError, KeyError, TypeError):
-                continue
+    def _moved_on(self, share: float) -> None:
+        self.share = share
         self.progressed.emit()
 
-    def _deafen(self) -> None:
-        if self._ear is not None:
-            self._ear.setEnabled(False)
-            self._ear.deleteLater()
-            self._ear = None
-
-    def _await_end(self) -> None:
-        if self._process is None:
-            return
-        if self._process.poll() is None:
-            QTimer.singleShot(END_LOOK_MS, self, self._await_end)
-        else:
-            self._finished()
-
     def _finished(self) -> None:
-        name, stopping = self.running, self._stopping
-        self._ended()
+        name, stopping = self.running, self.stopping
+        if self._process is not None:
+            self._process.deleteLater()
+        self._process, self.running, self.share = None, None, 0.0
+        self._refresh()
         found = self.item(name) if name is not None else None
         if found is not None and not self._closing:
-            if (
-                found.state == "waiting"
-            ):  # the process ended without a word: it was stopped before it could say so, or died
+            # Waiting still, the process ended without a word: it was stopped before it could say so, or died.
+            if found.state == "waiting":
                 said = "stopped" if stopping else "the export ended unexpectedly; try it again"
                 queue.save(replace(found, state="stopped" if stopping else "failed", said=said, ok=False))
                 self._refresh()
@@ -225,18 +180,10 @@ class Exports(QObject):
             self.ended.emit()
         self._next()
 
-    def _ended(self) -> None:
-        process, self._process = self._process, None
-        self._deafen()
-        if process is not None:
-            _close_pipes(process)
-        self.running, self.share, self._stopping = None, 0.0, False
-        self._refresh()
-
     @property
     def stopping(self) -> bool:
         """Whether what is being written has been asked to stop."""
-        return self._stopping
+        return self._process is not None and self._process.stopping
 
     def _tell(self, item: Item) -> None:
         if item.state == "stopped":
@@ -254,16 +201,14 @@ class Exports(QObject):
         """Pause the queue, in the middle of a file too, or go on."""
         self.held = held
         if self._process is not None:
-            self._process.send_signal(signal.SIGSTOP if held else signal.SIGCONT)
+            self._process.hold(held)
         self.changed.emit()
         self._next()
 
     def stop(self, name: str) -> None:
         """Stop writing an item, or take it from those that wait; nothing of it is left."""
         if name == self.running and self._process is not None:
-            self._stopping = True
-            self._let_end(self._process)
-            QTimer.singleShot(LONGEST_END_MS, self, partial(self._kill, self._process))
+            self._process.stop()
             item = self.item(name)
             self.project.messages.say(f"Stopping {item.name if item is not None else 'the export'} …", False)
             self.changed.emit()
@@ -272,10 +217,6 @@ class Exports(QObject):
         if item is not None and item.state == "waiting":
             queue.save(replace(item, state="stopped", said="stopped"))
             self._refresh()
-
-    def _kill(self, process: subprocess.Popen[bytes]) -> None:
-        if self._process is process:
-            process.kill()
 
     def again(self, name: str) -> None:
         """Let an item that has ended wait again, last."""
@@ -307,10 +248,6 @@ class Exports(QObject):
             self.project.messages.say(str(error), True)
         self._refresh()
 
-    def _let_end(self, process: subprocess.Popen[bytes]) -> None:
-        process.send_signal(signal.SIGCONT)
-        process.terminate()
-
     @property
     def unfinished(self) -> int:
         """How many exports a person who closes the window should be asked about: what is being written, and what waits for it."""
@@ -318,44 +255,17 @@ class Exports(QObject):
 
     def finish_alone(self) -> None:
         """Let what is being written, and what waits, be finished when the window has gone."""
-        process = self._process
-        if process is None or process.stdin is None:
-            return
-        try:
-            process.stdin.write(ALONE)
-            process.stdin.flush()
-        except OSError:
-            return  # it has ended meanwhile
-        self._closing, self._process = True, None
-        self._deafen()
-        _close_pipes(process)
-        _LEFT.append(process)
+        if self._process is not None and self._process.leave_alone():
+            self._closing, self._process = True, None
 
     def close(self) -> None:
         """Stop what is being written, for good; it waits for the next session."""
         self._closing = True
         self._look.stop()
-        process, name = self._process, self.running
+        process, name, self._process = self._process, self.running, None
         if process is None:
             return
-        self._deafen()
-        self._let_end(process)
-        try:
-            process.wait(LONGEST_END_MS / 1000)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
-        _close_pipes(process)
-        self._process = None
+        process.stop_now()
         item = queue.item_of(name) if name is not None else None
         if item is not None and item.state in ("stopped", "running", "waiting"):
             queue.save(replace(item, state="waiting", said=""))
-
-
-def _close_pipes(process: subprocess.Popen[bytes]) -> None:
-    for pipe in (process.stdin, process.stdout):
-        if pipe is not None:
-            try:
-                pipe.close()
-            except OSError:
-                pass  # what it still held is for nobody
