@@ -155,7 +155,8 @@ def test_commands_that_ask_for_a_length(opened: Window) -> None:
         assert slots(opened)[1:4] == [("c2", 75, 105), ("c3", 105, 135), ("c4", 135, 195)]
     with step(opened, "overlap", 6):
         rows = {p.clip.id: (p.clip.track, p.first, p.end) for p in opened.project.timeline.placed}
-        assert rows["c3"][1] == 135 - 6 and clip(opened, "c3").clip.join is not None
+        assert rows["c3"][1] == 135 and clip(opened, "c3").clip.join is not None, "it begins on its point"
+        assert clip(opened, "c2").until == 135 + 6 and rows["c4"][1:] == (195, 255)
     with step(opened, "stagger", 4):
         assert clip(opened, "c3").begin - clip(opened, "c2").begin == 4
 

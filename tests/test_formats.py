@@ -6,6 +6,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+import pyloudnorm
 import pytest
 import soundfile
 from msgspec.structs import replace
@@ -16,6 +17,7 @@ from tempik.errors import TempikError
 from tempik.formats import FORMATS, Format, format_named, format_of, formats_list, named_for
 from tempik.media.picture import to_rgb
 from tempik.reel import Framing, Position, Reel
+from tempik.reel.sound import MASTERED
 from tempik.render import PictureSource, Settings, export, plan
 from tempik.render import encoding as encoders
 from tempik.render.export import MB
@@ -211,12 +213,24 @@ def test_a_poster_is_the_frame_that_was_meant(reel: Reel, tmp_path: Path) -> Non
 def test_sound_alone_is_the_sound_of_the_part_to_the_sample(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(reel)
     export(timeline, tmp_path / "all.wav")
-    done = export(timeline, tmp_path / "part.flac", Settings(part=(1.0, 3.0)))
+    done = export(timeline, tmp_path / "part.flac", Settings(part=(1.0, 3.0), reel_level=True))
     whole, rate = soundfile.read(tmp_path / "all.wav")
     part, _ = soundfile.read(tmp_path / "part.flac")
     assert rate == 48000 and len(whole) == 480_000 and len(part) == 96_000 and done.loudness is not None
     assert np.array_equal(part, whole[48_000 : 3 * 48_000])
     assert soundfile.info(tmp_path / "all.wav").subtype == "PCM_24"
+
+
+def test_a_part_is_as_loud_by_itself_as_reels_are(reel: Reel, tmp_path: Path) -> None:
+    """Parts of a reel came out at -17 to -23 LUFS. Measured by a library of others (ITU-R BS.1770-4)."""
+    assert reel.soundtrack is not None
+    quiet = replace(reel, soundtrack=replace(reel.soundtrack, fade_in_s=4.0), mix=replace(MASTERED, loudness=-26.0))
+    export(Timeline(quiet), tmp_path / "part.wav", Settings(part=(0.5, 3.0)))
+    export(Timeline(quiet), tmp_path / "as.wav", Settings(part=(0.5, 3.0), reel_level=True))
+    loud, soft = (
+        pyloudnorm.Meter(48000).integrated_loudness(soundfile.read(tmp_path / name)[0]) for name in ("part.wav", "as.wav")
+    )
+    assert loud == pytest.approx(-26.0, abs=0.3) and soft < loud - 2
 
 
 # Encoders on a graphics chip: none is here, so one of the processor's stands in for it.

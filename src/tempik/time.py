@@ -9,6 +9,7 @@ a long reel from drifting off its song.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterable
 from fractions import Fraction
 
@@ -16,6 +17,7 @@ from tempik.errors import TempikError
 
 HALF = Fraction(1, 2)
 # Named rates that people type as decimals; each stands for an exact fraction (SMPTE ST 12-1).
+_RATE = re.compile(r"[0-9]{1,9}(?:\.[0-9]{1,9}|/[0-9]{1,9})?")
 _DECIMAL_RATES = {
     "23.976": Fraction(24000, 1001),
     "23.98": Fraction(24000, 1001),
@@ -65,12 +67,16 @@ def parse_rate(text: str) -> Fraction:
     named = _DECIMAL_RATES.get(text.strip())
     if named is not None:
         return named
+    said = text.strip()[:40]
+    # An exponent would be worked out to its last digit.
+    if not _RATE.fullmatch(text.strip()):
+        raise TempikError(f"'{said}' is not a frame rate; give one such as 30, 25 or 30000/1001.")
     try:
         rate = Fraction(text.strip())
-    except (ValueError, ZeroDivisionError):
-        raise TempikError(f"'{text}' is not a frame rate; give one such as 30, 25 or 30000/1001.") from None
+    except ZeroDivisionError:
+        raise TempikError(f"'{said}' is not a frame rate; give one such as 30, 25 or 30000/1001.") from None
     if not 1 <= rate <= 1000:
-        raise TempikError(f"A rate of {text} frames/s is out of range; give one between 1 and 1000.")
+        raise TempikError(f"A rate of {said} frames/s is out of range; give one between 1 and 1000.")
     return rate
 
 

@@ -37,7 +37,18 @@ def opened_regular(path: str | Path, follow: bool = True) -> io.BufferedReader:
     if not stat.S_ISREG(kind):
         os.close(fd)
         raise TempikError(f"{path} is {_kind_of(kind)}; choose a file.")
+    if _of_the_system(fd):
+        os.close(fd)
+        raise TempikError(f"{path} is a file that the system makes up; choose one that lies on a disk.")
     return open(fd, "rb")
+
+
+def _of_the_system(fd: int) -> bool:
+    """Tell whether an open file is none on a disk: what the kernel says of itself may never end, or wait for ever."""
+    try:
+        return os.readlink(f"/proc/self/fd/{fd}").startswith(("/proc/", "/sys/"))
+    except OSError:
+        return False
 
 
 def is_text(path: str | Path) -> bool:

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from opentimelineio.opentime import RationalTime, TimeRange
 
 from tempik.assemble import soundtrack_from
-from tempik.disk.reading import read_whole
+from tempik.disk.reading import decoded, read_whole
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
 from tempik.exchange.out import WIPE, as_timeline
@@ -23,6 +23,9 @@ from tempik.timeline.timeline import Timeline, timeline_of
 
 SUFFIXES = {".otio": "OpenTimelineIO", ".edl": "CMX 3600 EDL"}
 MOST_MB = 64
+MOST_EDL_LINES, MOST_LETTERS = 50_000, 20_000
+MOST_EVENTS = 3000  # of an EDL that is written
+DEEPEST, MOST_VALUES, MOST_NUMBER = 100, 5_000_000, 1e12
 NEAR_S = 0.02  # a marker so near a point is that point
 WIPE_CODE = "W001"  # CMX 3600's first wipe, from left to right
 _EVENT = re.compile(r"^(\d{3,6}\s+\S+\s+\S+\s+)D(\s+\d{3}\s)")
@@ -63,6 +66,11 @@ def _edl(timeline: otio.schema.Timeline, reel: Reel, number: int) -> tuple[str, 
     for other in [t for t in timeline.tracks if t is not track]:
         timeline.tracks.remove(other)
     track.enabled, track.name = True, "V"
+    events = sum(isinstance(item, otio.schema.Clip) for item in track)
+    if events > MOST_EVENTS:
+        raise TempikError(
+            f"An EDL of {events} events is more than is read anywhere ({MOST_EVENTS}); write .otio instead."
+        )
     wipes = _in_frames(timeline, track, rate)
     text = otio.adapters.write_to_string(timeline, "cmx_3600", rate=rate)
     if any(f.rate != reel.rate for f in reel.footage if not f.without_file):
@@ -76,9 +84,12 @@ def _in_frames(timeline: otio.schema.Timeline, track: otio.schema.Track, rate: f
     """Turn a track's source times into frames of the reel, its markers into markers of the clip that they are over, and wipes into
     dissolves; return which transitions were wipes."""
     wipes = []
-    markers = list(timeline.tracks.markers)
+    markers = sorted(timeline.tracks.markers, key=lambda m: float(m.marked_range.start_time.to_seconds()))
     timeline.tracks.markers.clear()
+    at = RationalTime(0, rate)
     for item in track:
+        if not isinstance(item, otio.schema.Transition):
+            first, at = at, at + item.duration()
         if isinstance(item, otio.schema.Transition):
             wipes.append(item.transition_type == WIPE)
             item.transition_type = otio.schema.TransitionTypes.SMPTE_Dissolve
@@ -90,9 +101,9 @@ def _in_frames(timeline: otio.schema.Timeline, track: otio.schema.Track, rate: f
         item.source_range = TimeRange(begin, item.source_range.duration)
         if isinstance(item.media_reference, otio.schema.ExternalReference):
             item.media_reference.available_range = None
-        lies = track.range_of_child(item)
-        for marker in markers:
-            if lies.contains(marker.marked_range.start_time):
+        while markers and markers[0].marked_range.start_time < at:
+            marker = markers.pop(0)
+            if marker.marked_range.start_time >= first:
                 # A locator stands at a time of the record, whatever the source's is (common practice of EDLs).
                 item.markers.append(copy.deepcopy(marker))
     return wipes
@@ -151,6 +162,7 @@ def read_timeline(
     if suffix not in SUFFIXES:
         raise TempikError(f"{path} is no timeline that Tempik reads; choose one that ends in {' or '.join(SUFFIXES)}.")
     text = read_whole(path, MOST_MB).decode("utf-8", "replace")
+    _refuse_beyond(path, text, suffix)
     try:
         if suffix == ".otio":
             source = otio.adapters.read_from_string(text, "otio_json")
@@ -175,6 +187,31 @@ def read_timeline(
     if suffix == ".edl" and rate is None:
         notes.append("An EDL does not tell its frames a second: 30 were taken.")
     return _on_points(found, song, notes), notes
+
+
+def _refuse_beyond(path: Path, text: str, suffix: str) -> None:
+    """Raises TempikError for a file that no edit makes: too deep, too long, with numbers beyond all time. The libraries that read it
+    would end with it, or not end at all."""
+    if suffix == ".edl":
+        lines = text.split("\n")
+        if len(lines) > MOST_EDL_LINES or max(map(len, lines)) > MOST_LETTERS:
+            raise TempikError(f"{path} has more or longer lines than an EDL; write it again, in parts.")
+        return
+    left, count = [(decoded(text.encode(), path, SUFFIXES[suffix]), 0)], 0
+    while left:
+        value, depth = left.pop()
+        count += 1
+        if depth > DEEPEST or count > MOST_VALUES:
+            raise TempikError(f"{path} is deeper or longer than any edit; write it again, in parts.")
+        if isinstance(value, dict):
+            left += [(v, depth + 1) for v in value.values()]
+        elif isinstance(value, list):
+            left += [(v, depth + 1) for v in value]
+        elif isinstance(value, str):
+            if len(value) > MOST_LETTERS:
+                raise TempikError(f"{path} has a text of {len(value)} letters, which no edit has; write it again.")
+        elif isinstance(value, int | float) and not abs(value) <= MOST_NUMBER:
+            raise TempikError(f"{path} has a number beyond all time; write it again.")
 
 
 def _on_points(found: Read, song: str, notes: list[str]) -> Reel:

@@ -11,6 +11,8 @@ from urllib.parse import unquote, urlparse
 import opentimelineio as otio
 from msgspec.structs import replace
 
+from tempik.disk.folders import files_in
+from tempik.disk.reading import is_regular
 from tempik.edit.footage.facts import footage_from
 from tempik.errors import TempikError
 from tempik.exchange.out import DISSOLVES, MINE, WIPE
@@ -27,6 +29,7 @@ FRAME_RATES = ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/
 BLACK = "#000000"
 WIPES = ("bar-wipe",)
 FASTEST = 100.0
+LONGEST_NAME = 4096
 
 
 class Read(NamedTuple):
@@ -45,10 +48,20 @@ class _Taking:
 
     def __init__(self, rate: Fraction, size: tuple[int, int], folder: Path | None) -> None:
         self.rate, self.size, self.folder = rate, size, folder
+        self.where: dict[tuple[str, str], str] = {}
+        self._beside: dict[str, str] | None = None
         self.footage: dict[str, Footage] = {}
         self.clips: list[Clip] = []
         self.unknown: dict[str, int] = {}
         self.missing: list[str] = []
+
+    @property
+    def beside(self) -> dict[str, str]:
+        """The files of the folder and those below it by name, looked through once."""
+        if self._beside is None:
+            found = files_in(str(self.folder)).files if self.folder is not None else ()
+            self._beside = {Path(f).name: f for f in reversed(found)}
+        return self._beside
 
     def note(self, what: str) -> None:
         self.unknown[what] = self.unknown.get(what, 0) + 1
@@ -77,7 +90,7 @@ def as_reel(source: otio.schema.Timeline, size: tuple[int, int], folder: Path | 
     wrong = problems(reel)
     if wrong:
         raise TempikError(f"That timeline cannot be had as a reel: {wrong[0]}")
-    song, start_s = _song_of(source, folder)
+    song, start_s = _song_of(source, taking)
     return Read(reel, song, start_s, _markers_of(source), tuple(_notes(taking)))
 
 
@@ -197,11 +210,11 @@ def _footage_of(taking: _Taking, item: otio.schema.Clip) -> Footage:
             colour = BLACK
         good = isinstance(colour, str) and len(colour) == 7 and colour.startswith("#")
         return _solid(taking, str(colour) if good else BLACK)
-    path = _path_of(item, taking.folder)
+    path = _path_of(item, taking)
     if path in taking.footage:
         return taking.footage[path]
     name = f"f{len(taking.footage) + 1}"
-    if Path(path).is_file():
+    if is_regular(path):
         try:
             made = replace(footage_from(probe(path), {f.id for f in taking.footage.values()}), id=name)
             taking.footage[path] = made
@@ -228,28 +241,35 @@ def _said_of(item: otio.schema.Clip, taking: _Taking) -> tuple[Fraction, float]:
     return (rate if 1 <= rate <= 1000 else taking.rate), max(length_s, 1.0)
 
 
-def _path_of(item: otio.schema.Clip, folder: Path | None) -> str:
+def _path_of(item: otio.schema.Clip, taking: _Taking) -> str:
     """Return where a clip's media is: as it says, else of that name in a folder."""
     media = item.media_reference
     said = media.target_url if isinstance(media, otio.schema.ExternalReference) else ""
-    parts = urlparse(said)
-    path = Path(unquote(parts.path) if parts.scheme in ("file", "") and said else item.name or "unnamed")
-    if path.is_absolute() and path.is_file():
+    known = taking.where.get((said, item.name))
+    if known is None:
+        known = taking.where[said, item.name] = _looked_for(said, item.name, taking)
+    return known
+
+
+def _looked_for(said: str, name: str, taking: _Taking) -> str:
+    if len(said) > LONGEST_NAME or len(name) > LONGEST_NAME:
+        raise TempikError(f"That timeline names a file of {max(len(said), len(name))} letters, which none has.")
+    try:
+        parts = urlparse(said)
+    except ValueError:
+        parts = urlparse("")
+    path = Path(unquote(parts.path) if parts.scheme in ("file", "") and said else name or "unnamed")
+    if path.is_absolute() and is_regular(path):
         return str(path)
+    folder = taking.folder
     if folder is not None:
         beside = folder / path
-        if not path.is_absolute() and ".." not in path.parts and beside.is_file():
+        if not path.is_absolute() and ".." not in path.parts and is_regular(beside):
             return str(beside)
-        named = next(iter(sorted(p for p in folder.rglob(_plain(path.name)) if p.is_file())), None)
-        named = named or next(iter(sorted(p for p in folder.rglob(_plain(item.name or "-")) if p.is_file())), None)
+        named = taking.beside.get(path.name) or taking.beside.get(Path(name).name)
         if named is not None:
-            return str(named)
-    return str(path if path.is_absolute() else (folder or Path.cwd()) / path.name)
-
-
-def _plain(name: str) -> str:
-    """Return a name as a pattern that fits it alone."""
-    return "".join(f"[{c}]" if c in "*?[" else c for c in name) or "-"
+            return named
+    return str(path if path.is_absolute() else (folder or Path.cwd()) / (path.name or "unnamed"))
 
 
 def _solid(taking: _Taking, colour: str) -> Footage:
@@ -259,12 +279,12 @@ def _solid(taking: _Taking, colour: str) -> Footage:
     return taking.footage[colour]
 
 
-def _song_of(source: otio.schema.Timeline, folder: Path | None) -> tuple[str, float]:
+def _song_of(source: otio.schema.Timeline, taking: _Taking) -> tuple[str, float]:
     for track in source.audio_tracks():
         for item in track:
             if isinstance(item, otio.schema.Clip):
-                path = _path_of(item, folder)
-                if Path(path).is_file() and is_media(path):
+                path = _path_of(item, taking)
+                if is_regular(path) and is_media(path):
                     begins = track.range_of_child(item).start_time.to_seconds()
                     at = item.source_range.start_time.to_seconds() if item.source_range is not None else 0.0
                     return path, max(0.0, at - begins)

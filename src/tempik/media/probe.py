@@ -28,6 +28,8 @@ STALL_FRAMES = 4
 # So many of the frames that move lie at even places in a film that shows each frame several times.
 EVEN = 0.75
 
+LONGEST_S = 1e6  # a file that says more has broken timestamps
+
 
 class Probe(NamedTuple):
     """A file's facts. Without a picture, sizes and rate are 0 and `frame_index` is None."""
@@ -112,6 +114,10 @@ def probe(path: str) -> Probe:
             coded_width, coded_height = video.codec_context.width, video.codec_context.height
             index = index_stream(container, video, path)
             length, rate = index.end_s, index.rate
+        if not 0 <= float(length) <= LONGEST_S:
+            raise TempikError(
+                f"{path} says that it lasts {float(length):.3g} s: its timestamps are broken; convert it to a new file first."
+            )
         still = index is not None and len(index.pts) == 1 and _is_image(container.format.name)
         if still:
             length, rate = 1.0, Fraction(25)

@@ -27,6 +27,7 @@ DEFAULT_CACHE_BYTES = 192 << 20
 RUN_ON_FRAMES = 24
 # A file with more broken packets than this is given up on rather than read to its end.
 MOST_BROKEN = 200
+MOST_TRIES = 400  # places at which a frame is looked for that can be decoded
 
 
 def _state(path: str) -> tuple[int, int]:
@@ -104,17 +105,18 @@ class FrameReader:
         if kept is not None and not (self._alphas and number not in self._alphas):
             self._kept.move_to_end(number)
             return kept
-        if number not in self._unreadable:
-            self._decode_to(number, backward)
-        found = self._kept.get(number)
-        if found is not None:
-            return found
-        self._unreadable.add(number)
-        for earlier in range(number - 1, -1, -1):
-            if earlier in self._kept:
-                return self._kept[earlier]
-            if earlier not in self._unreadable:
-                return self.frame(earlier, backward)
+        for _ in range(MOST_TRIES):
+            if number not in self._unreadable:
+                self._decode_to(number, backward)
+            if number in self._kept:
+                return self._kept[number]
+            self._unreadable.add(number)
+            while number in self._unreadable and number not in self._kept:
+                number -= 1
+            if number < 0:
+                break
+            if number in self._kept:
+                return self._kept[number]
         raise TempikError(f"{self.path} has no frame that can be decoded; copy it again or choose another file.")
 
     def _decode_to(self, number: int, backward: bool) -> None:
@@ -124,15 +126,22 @@ class FrameReader:
             # a file's marks turn out to lead past it.
             key = int(self.index.keys[max(0, int(np.searchsorted(self.index.keys, number, side="right")) - 1)])
             self._seek(key)
+        begun = self._next if behind else key
+        last: tuple[int, VideoFrame] | None = None
         first_wanted = number - self._stretch() + 1 if backward else number
         while True:
             frame = self._decode_next()
             if frame is None:
+                # What lies between the last frame that could be decoded and the wanted one cannot be.
+                self._unreadable.update(range(begun if last is None else last[0] + 1, number + 1))
+                if last is not None:
+                    self._keep(last[0], from_frame(last[1], self._colour))
                 return
             here = self._number_of(frame)
             if here is None:
                 continue
             self._next = here + 1
+            last = here, frame
             if here >= first_wanted or here == number:
                 self._keep(here, from_frame(frame, self._colour))
                 clear = alpha_of(frame)

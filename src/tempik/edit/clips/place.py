@@ -69,7 +69,9 @@ def filled(
         raise TempikError("Select footage to fill the slots with on the Footage page.")
     timeline = timeline_of(reel)
     a, b = stretch or (0, timeline.frames)
-    points = [p for p in timeline.on_reel() if a <= timeline.frame_of_point(p) < b][:: max(every, 1)]
+    # Of points on one frame the first: a slot between them would have no length.
+    by_frame = {timeline.frame_of_point(p): p for p in reversed(timeline.on_reel())}
+    points = [by_frame[f] for f in sorted(by_frame) if a <= f < b][:: max(every, 1)]
     if not points:
         raise TempikError("There is no chosen point in that stretch to cut on; choose points on the Rhythm page.")
     edges: list[tuple[Edge, Point | None]] = [(Edge(timeline.reel_s(p), p.id), p) for p in points]

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from tempik.errors import TempikError
 from tempik.media import Probe
 from tempik.reel import Footage, PlannedShot, Reel, by_id, new_id
+from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.nests import all_clips, everywhere
 from tempik.time import rate_text
 
@@ -101,7 +102,7 @@ def footage_from(probe: Probe, taken: set[str]) -> Footage:
     """Return the record of a probed file. Raises TempikError when it has no picture."""
     if not probe.has_picture:
         raise TempikError(f"{probe.path} has no picture, only sound; add it as the song instead.")
-    return Footage(
+    made = Footage(
         id=new_id("f", taken),
         path=str(Path(probe.path).absolute()),
         width=probe.width,
@@ -118,6 +119,10 @@ def footage_from(probe: Probe, taken: set[str]) -> Footage:
         alpha=probe.alpha,
         said=probe.said,
     )
+    beyond = out_of_bounds(made) or no_number(made)
+    if beyond:
+        raise TempikError(f"{probe.path} has {beyond}; convert it to a new file first.")
+    return made
 
 
 def with_footage(reel: Reel, probe: Probe) -> Reel:
