@@ -16,6 +16,8 @@ from tempik.time import time_of
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
 # So far beyond the reel's ends rows have cells, for when its stretch is moved: a song's length, not a day's.
 AROUND_S = 600.0
+# A row that is laid frame by frame reaches so far: five minutes at 60 a second. An hour of it would be worked at for ten seconds.
+MOST_FRAMES = 20_000
 _COUNTED: Memory[list[Run]] = Memory(24)
 
 
@@ -88,7 +90,8 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
                 heard.append(Event(point.id, point, scene.frame_of(point), point.strength, len(heard)))
         return heard
     if rule.of == "frames":
-        return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(*stretch)]
+        end = min(stretch[1], stretch[0] + MOST_FRAMES)
+        return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(stretch[0], end)]
     out = []
     if rule.of == "pulses":
         pulses = scene.pulses.get(rule.row, ())

@@ -8,13 +8,15 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
+from functools import lru_cache
 from typing import Literal, get_args
 
 import msgspec
 import numpy as np
 
-from tempik.accents import Fired, Pulse, clashes, pulse_level
+from tempik.accents import Fired, Form, Pulse, clashes, level, pulse_level
 from tempik.accents.masks import mask_of
+from tempik.accents.rules import MOST_FRAMES, stretch_of
 from tempik.errors import TempikError
 from tempik.memo import Memory
 from tempik.reel import Point
@@ -344,15 +346,26 @@ def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:
 
 def _accent(timeline: Timeline, pulse: Pulse) -> Event:
     """Find the pulse's fullest frame by looking for it. One that no point fires lies near a point, tied to none."""
-    around = range(-3, 4)
-    fullest = max(around, key=lambda k: (pulse_level(pulse, pulse.frame + k), -abs(k), -k))
-    frame = pulse.frame + fullest
+    frame = pulse.frame + (_fullest(pulse.form) if pulse.within is None else _fullest_of(pulse))
     point = pulse.point or nearest_point(timeline, time_of(frame, timeline.rate))
     if point is None:
         at_s = time_of(frame, timeline.rate)
         return Event("accent", pulse.accent, frame, at_s, "–", at_s, 0.0, 0.0, True, False, row=pulse.row)
     event = _event(timeline, "accent", pulse.accent, frame, point, pulse.point is not None)
     return msgspec.structs.replace(event, row=pulse.row)
+
+
+AROUND_PULSE = range(-3, 4)  # where a pulse's fullest frame is looked for
+
+
+def _fullest_of(pulse: Pulse) -> int:
+    return max(AROUND_PULSE, key=lambda k: (pulse_level(pulse, pulse.frame + k), -abs(k), -k))
+
+
+@lru_cache(4096)
+def _fullest(form: Form) -> int:
+    """Return how far from a pulse its fullest frame is: the same for all of one form."""
+    return max(AROUND_PULSE, key=lambda k: (level(form, k), -abs(k), -k))
 
 
 def _accent_notes(timeline: Timeline) -> list[str]:
@@ -370,6 +383,11 @@ def _accent_notes(timeline: Timeline) -> list[str]:
             )
         if found.silent:
             continue
+        first, end = stretch_of(found.row, timeline.scene)
+        if found.row.rule.of == "frames" and end - first > MOST_FRAMES:
+            out.append(
+                f"{name} fires on frames over more than {MOST_FRAMES} of them; the rest is left out: limit it, or choose points."
+            )
         cells = {c.id for c in found.cells}
         lost = sum(p.strength > 0 and p.point not in cells for p in found.row.painted)
         if lost:

@@ -21,6 +21,7 @@ from tempik.errors import TempikError
 from tempik.memo import expect, forget_all
 from tempik.project.media_files import media_paths, with_paths
 from tempik.project.sources import refuse_media
+from tempik.reel import Point
 from tempik.reel.model import Reel
 from tempik.reel.nests import size_of
 from tempik.reel.validate import problems
@@ -122,6 +123,9 @@ def _from_format(number: int, reel: Any) -> Any:
     names: dict[str, str] = {}
     try:
         for point in points:
+            odd = next((k for k in point if k not in Point.__struct_fields__), None)
+            if odd is not None:
+                raise msgspec.ValidationError(f"Object contains unknown field `{odd}` - at `$.soundtrack.points[...]`")
             if point.get("beat"):
                 names[point["id"]] = f"b{len(beats)}"
                 time_s = point["time_s"]

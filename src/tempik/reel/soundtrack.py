@@ -42,7 +42,7 @@ class Point(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
 BeatSource = Literal["found", "grid", "followed", "own"]
 
 
-class Anchor(msgspec.Struct, frozen=True, array_like=True):
+class Anchor(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     """A beat that the user says sounds at an instant: the grid between and beyond anchors is laid through them."""
 
     point: str
@@ -99,7 +99,7 @@ class PointEdit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     gone: bool = False
 
 
-class SongPiece(msgspec.Struct, frozen=True, array_like=True):
+class SongPiece(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     """A stretch of a song's file, in seconds of it."""
 
     from_s: float

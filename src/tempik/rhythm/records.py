@@ -22,7 +22,7 @@ def belief_word(belief: float) -> str:
     return "sure" if belief >= SURE else "likely" if belief >= LIKELY else "unsure"
 
 
-class Beat(msgspec.Struct, frozen=True, array_like=True):
+class Beat(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     """One beat: seconds of the song, strength 0 to 1, bar and beat counted from 1 (bar 0 is a pick-up).
 
     `other_s` is the same beat read the other way: along a moving tempo where the song was found steady, on one even
@@ -36,7 +36,7 @@ class Beat(msgspec.Struct, frozen=True, array_like=True):
     other_s: float
 
 
-class Onset(msgspec.Struct, frozen=True, array_like=True):
+class Onset(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     """One attack: seconds of the song at its rising edge, strength 0 to 1, and what it sounds like."""
 
     time_s: float
@@ -44,7 +44,7 @@ class Onset(msgspec.Struct, frozen=True, array_like=True):
     band: Band
 
 
-class Section(msgspec.Struct, frozen=True, array_like=True):
+class Section(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_fields=True):
     """A stretch of the song of one energy and texture. `level` is 0 to 1 of the loudest section's."""
 
     start_s: float

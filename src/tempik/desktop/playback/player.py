@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 import av
 import numpy as np
@@ -29,13 +29,21 @@ FIRST_SOUND_S = 0.03
 DEAD_DEVICE_S = 4.0
 
 
+class Samples16(Protocol):
+    """Samples as the device takes them, shape (count, 2): an array, or what is made as it is read."""
+
+    def __len__(self) -> int: ...
+
+    def __getitem__(self, wanted: slice, /) -> NDArray[np.int16]: ...
+
+
 class Track(NamedTuple):
     """What is played: its samples, the reel's instant at the first one, and the share of its pace it plays at.
 
     A whole song begins before the reel does, at a negative instant.
     """
 
-    samples: NDArray[np.int16]  # (count, 2); may still be filled by a thread that keeps ahead of playing
+    samples: Samples16  # (count, 2); may still be filled by a thread that keeps ahead of playing
     rate: int
     start_s: float = 0.0
     pace: float = 1.0
@@ -59,7 +67,7 @@ class _Feed(QIODevice):
 
     def __init__(
         self,
-        samples: NDArray[np.int16],
+        samples: Samples16,
         first: int,
         loop: tuple[int, int] | None,
         parent: QObject,
@@ -71,7 +79,7 @@ class _Feed(QIODevice):
         self._resampler, self._held = resampler, b""
         self.open(QIODevice.OpenModeFlag.ReadOnly)
 
-    def renew(self, samples: NDArray[np.int16]) -> None:
+    def renew(self, samples: Samples16) -> None:
         """Go on with the same sound made anew."""
         self.samples = samples
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.desktop.playback.clip_sounds import ClipSounds
+from tempik.desktop.playback.rolling import Rolling
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.song import Song
@@ -28,6 +29,7 @@ from tempik.timeline.timeline import Timeline
 # What is dragged changes the mix many times a second; it is measured when it rests.
 REST_MS = 350
 NEAR_MS = 120
+LONG_S = 120.0  # a reel that is longer is not mixed as a whole while it plays
 Clicks = Iterable[tuple[float, bool]]
 
 
@@ -105,24 +107,31 @@ class ReelSound(QObject):
 
     # What is heard
 
-    def samples(self, starts_s: Sequence[float], clicks: Clicks, level: float) -> NDArray[np.int16]:
+    def samples(self, starts_s: Sequence[float], clicks: Clicks, level: float) -> NDArray[np.int16] | Rolling:
         """Return the reel's sound as the device takes it, ready from some instants on; a thread goes on from the first of them faster
-        than it is played, and then with what comes before. `clicks` are laid over it."""
+        than it is played, and then with what comes before; of a long reel with what comes next alone. `clicks` are laid over it."""
         self.stop()
         mixdown, gain = self._standing(), self.gain
         self.playing = self.mixdown()  # of its own: the other is the thread's
         clicks = sorted(clicks)
-        out = np.zeros((mixdown.count, 2), np.int16)
         blocks = -(-mixdown.count // BLOCK)
         starts = [_block_at(mixdown, s) for s in starts_s]
         stop = self._stop = threading.Event()
 
-        def take(number: int) -> None:
-            first = number * BLOCK
+        def made(number: int) -> NDArray[np.int16]:
             with self._lock:
-                made = mixdown.block(number, gain)
-            block = _clicked(made, first, clicks, level)
-            out[first : first + len(block)] = np.clip(block, -1, 1) * 32767
+                block = mixdown.block(number, gain)
+            return np.asarray(np.clip(_clicked(block, number * BLOCK, clicks, level), -1, 1) * 32767, np.int16)
+
+        if mixdown.count > LONG_S * RATE:
+            rolling = Rolling(mixdown.count, made, starts, stop)
+            threading.Thread(target=rolling.go_ahead, name="mixing", daemon=True).start()
+            return rolling
+        out = np.zeros((mixdown.count, 2), np.int16)
+
+        def take(number: int) -> None:
+            block = made(number)
+            out[number * BLOCK : number * BLOCK + len(block)] = block
 
         def rest() -> None:
             for number in (*range(starts[0], blocks), *range(starts[0])):

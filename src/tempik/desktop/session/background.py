@@ -135,10 +135,11 @@ class Proxies(QObject):
         self.want(piece)
 
     def clear(self) -> None:
-        """Remove all that can be made again from the disk. It is not made again in this session."""
+        """Remove all that can be made again from the disk. It is made again in this session where something needs it, such as a draft."""
         self._worker.stop_all()
         self._proxies.clear()
         self._studies.clear()
+        self._again |= self._wanted  # what is needed after all, such as by a draft, is looked over again
         freed = clear_cache()
         self.said.emit(
             f"{freed / 1e6:.0f} MB of proxies and analyses removed, {cache_size() / 1e6:.0f} MB kept (the demo).", False

@@ -46,6 +46,8 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
         out.append(QRectF(0, top, view.width, end - top))
     for a, b in zip(before.placed, after.placed, strict=True):
         if a is not b:
+            if a.clip.again is not None or b.clip.again is not None:
+                return None  # its repeats are others too, or lie elsewhere
             if a.clip.id != b.clip.id or a[2:6] != b[2:6] or a.clip.track != b.clip.track or a.ties != b.ties:
                 return None
             lane = QRectF(GUTTER, layout.picture_top(b.clip.track), view.room, layout.picture_h)
