@@ -170,15 +170,16 @@ def test_words_are_put_on_points_and_dragged_on_the_timeline(opened: Window, qtb
     assert "word" not in clip_of(opened).keys
 
 
-def test_lyrics_are_read_and_written(opened: Window, tmp_path: Path) -> None:
+def test_lyrics_are_read_and_written(opened: Window, tmp_path: Path, qtbot: QtBot) -> None:
     (tmp_path / "s.lrc").write_text("[00:01.00]iron in the fire\n[00:03.00]strike\n[00:04.00]\n[00:50.00]far\n")
     opened.titles.read_lyrics_from(tmp_path / "s.lrc")
+    qtbot.waitUntil(lambda: "2 of 3 lines" in opened.foot.status.text())
     texts = [c.title.text for c in opened.project.reel.clips if c.title is not None]
     assert texts == ["iron in the fire", "strike"] and "2 of 3 lines" in opened.foot.status.text()
     opened.titles.write_lyrics_to(tmp_path / "out.srt")
     assert "iron in the fire" in (tmp_path / "out.srt").read_text()
     opened.titles.read_lyrics_from(tmp_path / "none.lrc")
-    assert "none.lrc" in opened.foot.status.text()
+    qtbot.waitUntil(lambda: "none.lrc" in opened.foot.status.text())
 
 
 # Layer

@@ -1,4 +1,4 @@
-"""./run campaign [kills | power | damage | disks | soak] [--share S]: the parts wanted, or all; S of 0.1 does a tenth."""
+"""./run campaign [PART …] [--share S]: power, disks, damage, others, commands, strangers, kills, soak, or all; S of 0.1 does a tenth."""
 
 from __future__ import annotations
 
@@ -44,6 +44,43 @@ def damage(folder: Path, share: float) -> bool:
         well = not found.wrong and found.slowest_s <= LONGEST_S and found.most_mb <= MOST_MB
         held &= say(f"damage: {kind}", text, well)
         told(found.wrong)
+    return held
+
+
+def others(folder: Path, share: float) -> bool:
+    from bench.campaign.damage import LONGEST_S, MOST_MB, tried
+    from bench.campaign.others import other_cases
+
+    (folder / "m").mkdir(exist_ok=True)
+    found = tried("other", other_cases(max(1, round(2000 * share)), folder / "m", 6), folder)
+    text = f"{found.cases} files: {found.opened} opened, {found.refused} refused, {len(found.wrong)} wrong; "
+    text += f"{found.slowest_s:.1f} s, {found.most_mb:.0f} MB at most"
+    held = say("files of others", text, not found.wrong and found.slowest_s <= LONGEST_S and found.most_mb <= MOST_MB)
+    told(found.wrong)
+    return held
+
+
+def commands(folder: Path, share: float) -> bool:
+    from bench.campaign.commands import run
+
+    found = run(folder, max(1, round(2000 * share)))
+    ended = ", ".join(f"{count} with {code}" for code, count in sorted(found.ended.items()))
+    held = say(
+        "command lines",
+        f"{found.lines}: ended {ended}; {len(found.wrong)} wrong; {found.slowest_s:.1f} s at most",
+        not found.wrong,
+    )
+    told(found.wrong)
+    return held
+
+
+def strangers(folder: Path, share: float) -> bool:
+    from bench.campaign.strangers import run
+
+    (folder / "m").mkdir(exist_ok=True)
+    found = run(folder, max(3, round(300 * share)))
+    held = say("attempts of a stranger", f"{found.tried} tried, {len(found.wrong)} got in", not found.wrong)
+    told(found.wrong)
     return held
 
 
@@ -117,7 +154,10 @@ def soak(folder: Path, share: float) -> bool:
     return held
 
 
-PARTS = {"power": power, "disks": disks, "damage": damage, "kills": kills, "soak": soak}
+PARTS = {
+    "power": power, "disks": disks, "damage": damage, "others": others, "commands": commands, "strangers": strangers,
+    "kills": kills, "soak": soak,
+}  # fmt: skip
 
 
 def main() -> int:

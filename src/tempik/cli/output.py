@@ -8,12 +8,14 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from tempik.cli.options import settled
+from tempik.errors import TempikError
 
 
 def write_out(data: bytes, options: argparse.Namespace, sources: Sequence[str | Path]) -> None:
     """Write to the file of -o, whole, or to the screen where none is named. Raises TempikError where an option would do nothing, or the
     file is one of the `sources` that it was made from."""
     from tempik.disk.writing import write_whole
+    from tempik.project.file import SUFFIX
     from tempik.project.sources import refuse_source
 
     settled(options)
@@ -27,5 +29,7 @@ def write_out(data: bytes, options: argparse.Namespace, sources: Sequence[str | 
             stream.flush()
         return
     target = options.output.absolute()
+    if target.suffix == SUFFIX:
+        raise TempikError(f"{options.output} is the name of a project, and this is none; give it another ending.")
     refuse_source(target, sources)
     write_whole(target, data)

@@ -12,10 +12,11 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.document import Project
+from tempik.desktop.session.jobs import Job, Worker
 from tempik.digits import counted
 from tempik.edit import titles
 from tempik.errors import TempikError
-from tempik.project.lyrics import read_lyrics, write_lyrics
+from tempik.project.lyrics import Lyrics, read_lyrics, write_lyrics
 from tempik.reel import Clip, Framing, Reel, Title
 
 OPEN_FILTER = "Lyrics and subtitles (*.lrc *.srt *.vtt)"
@@ -28,9 +29,9 @@ class TitleCommands(QObject):
 
     laid = Signal()  # a title was laid: its words are to be typed
 
-    def __init__(self, project: Project, window: QWidget) -> None:
+    def __init__(self, project: Project, worker: Worker, window: QWidget) -> None:
         super().__init__(project)
-        self.project, self.window = project, window
+        self.project, self.worker, self.window = project, worker, window
         self._look: Title | None = None
         self._place: Framing | None = None
         project.selection.selected.connect(self._note)
@@ -112,11 +113,16 @@ class TitleCommands(QObject):
 
     def read_lyrics_from(self, path: Path) -> None:
         """Lay the lines of a file, LRC in the song's times, others in the reel's."""
-        try:
-            found = read_lyrics(path)
-        except TempikError as error:
-            self.project.messages.say(str(error), True)
-            return
+
+        def work(job: Job) -> Lyrics:
+            return read_lyrics(path)
+
+        self.worker.start(f"Reading {path.name}", work, lambda found: self._lay(found, path), self._failed)
+
+    def _failed(self, text: str) -> None:
+        self.project.messages.say(text, True)
+
+    def _lay(self, found: Lyrics, path: Path) -> None:
         of_song = path.suffix.lower() == ".lrc"
         made = self._many(
             f"Lines of {path.name}", lambda reel: titles.with_lines(reel, found.lines, self.look, of_song, self._low())

@@ -10,6 +10,7 @@ from tempik.desktop.pages.follow_list import FollowList
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.form import button, quiet
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.clips import follow
 
 FIELDS: dict[str, tuple[str, float, float, str, str]] = {
@@ -56,7 +57,7 @@ class FollowFields(QWidget):
 
     def _number(self, name: str) -> QDoubleSpinBox:
         _, times, most, unit, tip = FIELDS[name]
-        made = QDoubleSpinBox()
+        made = DecimalSpin()
         made.setRange(0, most)
         made.setDecimals(0 if times > 1 else 1)
         made.setSingleStep(1 if times > 1 else 0.1)

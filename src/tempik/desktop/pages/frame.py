@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QPushButton,
@@ -29,6 +28,7 @@ from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.clips import layers, pieces
 from tempik.reel import Ease, Fit, Framing, Position
 
@@ -111,7 +111,7 @@ class FramePage(Page):
 
     def _make_numbers(self) -> QGridLayout:
         """Zoom, place, turn and crop."""
-        self.zoom, self.across, self.down, self.turn = (QDoubleSpinBox() for _ in range(4))
+        self.zoom, self.across, self.down, self.turn = (DecimalSpin() for _ in range(4))
         numbers = QGridLayout()
         numbers.setHorizontalSpacing(14)
         for column, (name, box, low, high, step, unit) in enumerate(
@@ -131,7 +131,7 @@ class FramePage(Page):
             box.valueChanged.connect(self._typed)
             numbers.addWidget(Label(name), 0, column)
             numbers.addWidget(box, 1, column)
-        self.crops = [QDoubleSpinBox() for _ in range(4)]
+        self.crops = [DecimalSpin() for _ in range(4)]
         for column, (name, box) in enumerate(zip(("crop left", "top", "right", "bottom"), self.crops, strict=True)):
             box.setRange(0, 98)
             box.setDecimals(1)

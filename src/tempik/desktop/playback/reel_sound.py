@@ -126,6 +126,7 @@ class ReelSound(QObject):
         if mixdown.count > LONG_S * RATE:
             rolling = Rolling(mixdown.count, made, starts, stop)
             threading.Thread(target=rolling.go_ahead, name="mixing", daemon=True).start()
+            self._measure_what_is_heard()
             return rolling
         out = np.zeros((mixdown.count, 2), np.int16)
 
@@ -143,9 +144,12 @@ class ReelSound(QObject):
             for number in starts:
                 take(number)
             threading.Thread(target=rest, name="mixing", daemon=True).start()
+        self._measure_what_is_heard()
+        return out
+
+    def _measure_what_is_heard(self) -> None:
         if self._uncut and not self.ready:
             self._rest.start()
-        return out
 
     def _standing(self) -> Mixdown:
         """Return the mix that is kept while nothing changes, with what was made of it."""

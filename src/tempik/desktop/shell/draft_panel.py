@@ -9,7 +9,6 @@ from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QDoubleSpinBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -27,6 +26,7 @@ from tempik.desktop.widgets.form import quiet, tool
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.draft import LONGEST_S, Wish
 from tempik.edit.drafting.make import MoodWish, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood
@@ -97,7 +97,7 @@ class DraftPanel(QFrame):
         column.addLayout(self._make_buttons())
 
     def _make_length(self) -> QHBoxLayout:
-        self.length = QDoubleSpinBox()
+        self.length = DecimalSpin()
         self.length.setRange(1.0, 3600.0)
         self.length.setDecimals(2)
         self.length.setSuffix(" s")

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QS
 
 from tempik.accents import CATALOGUE
 from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.typed import Spin
 from tempik.edit.draft import Wish
 from tempik.reel import Reel
 
@@ -28,7 +29,7 @@ class RuleFields(QWidget):
         form.addRow(Label("one clip every"), self.every)
         self.accents: dict[str, tuple[QCheckBox, QSpinBox]] = {}
         for name, (ticked, every) in OFFERED.items():
-            tick, count = QCheckBox(CATALOGUE[name].title), QSpinBox()
+            tick, count = QCheckBox(CATALOGUE[name].title), Spin()
             tick.setChecked(ticked)
             count.setRange(1, 64)
             count.setValue(every)

@@ -28,6 +28,7 @@ from tempik.desktop.session.messages import Messages
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, tool
 from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.typed import DecimalSpin, Spin
 from tempik.edit.drafting.moods import BOUNDS, FIRES_ON, LEVELS, MOODS, REWIND, Fires, Mood, Phrase
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
@@ -143,7 +144,7 @@ class MoodDialog(QDialog):
         return left, middle, right
 
     def _number(self, form: QFormLayout, field: str, text: str, value: float, step: float, unit: str = "") -> None:
-        box = QDoubleSpinBox()
+        box = DecimalSpin()
         box.setDecimals(0 if step >= 1 else 2)
         box.setRange(*map(float, BOUNDS[field]))
         box.setSingleStep(step)
@@ -171,7 +172,7 @@ class MoodDialog(QDialog):
 
     def add_fires(self, fires: Fires) -> None:
         """Add an accent to the table."""
-        accent, of, every, where, amount = QComboBox(), QComboBox(), QSpinBox(), QComboBox(), QDoubleSpinBox()
+        accent, of, every, where, amount = QComboBox(), QComboBox(), Spin(), QComboBox(), DecimalSpin()
         for name, kind in ACCENTS.items():
             accent.addItem(kind.title, name)
         accent.setCurrentIndex(accent.findData(fires.accent))

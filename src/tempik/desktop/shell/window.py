@@ -162,7 +162,7 @@ class Window(QMainWindow):
         self.bundles = BundleCommands(project)
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
-        self.titles = TitleCommands(project, self)
+        self.titles = TitleCommands(project, self.worker, self)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
         self.arrange = ArrangeCommands(project, self.song, self.worker, self.sounds.sampler)

@@ -14,6 +14,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.song.arranging import Proposal
 from tempik.edit.song.level import with_sound
 from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches, with_stretch
@@ -55,7 +56,7 @@ class StretchPanel(QFrame):
     def _box(
         self, unit: str, low: float, high: float, step: float, name: str, edit: Callable[..., object]
     ) -> QDoubleSpinBox:
-        box = QDoubleSpinBox()
+        box = DecimalSpin()
         box.setRange(low, high)
         box.setSingleStep(step)
         box.setDecimals(1 if unit == " dB" else 2)
@@ -73,7 +74,7 @@ class StretchPanel(QFrame):
 
     def _make_length(self) -> QHBoxLayout:
         """The length that the whole song should have, its bars being left out or heard again."""
-        self.wanted = QDoubleSpinBox()
+        self.wanted = DecimalSpin()
         self.wanted.setRange(2, 3600)
         self.wanted.setDecimals(0)
         self.wanted.setValue(LENGTHS_S[0])

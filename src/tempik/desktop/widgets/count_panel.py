@@ -6,11 +6,12 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.typed import Spin
 
 
 class CountPanel(QFrame):
@@ -27,7 +28,7 @@ class CountPanel(QFrame):
         self._take: Callable[[int, bool], object] = lambda count, tick: None
         self.title = Label()
         self.title.setFont(words(14, True))
-        self.count = QSpinBox()
+        self.count = Spin()
         self.count.setMinimumWidth(120)
         self.count.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.tick = QCheckBox()

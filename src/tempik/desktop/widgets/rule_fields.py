@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBox
 
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet
+from tempik.desktop.widgets.typed import Spin
 from tempik.digits import whole
 from tempik.reel import Limit, Rule
 from tempik.rhythm.records import BANDS, Band
@@ -71,12 +72,12 @@ class RuleFields(QWidget):
             self.of.addItem(text)
         self.of.setAccessibleName("What fires the row")
         self.of.activated.connect(self._of_edited)
-        self.every = QSpinBox()
+        self.every = Spin()
         self.every.setRange(1, 64)
         self.every.setPrefix("every ")
         self.every.setToolTip("Every n-th of them")
         self.every.valueChanged.connect(lambda n: self._edited(every=n, offset=self._rule.offset % n))
-        self.offset = QSpinBox()
+        self.offset = Spin()
         self.offset.setRange(0, 63)
         self.offset.setPrefix("from +")
         self.offset.setToolTip("Begin so many later; points are counted from the first downbeat")
@@ -91,7 +92,7 @@ class RuleFields(QWidget):
             self.bands.addItem(text)
         self.bands.setAccessibleName("Which onsets")
         self.bands.activated.connect(lambda n: self._edited(bands=BAND_TEXTS[n][1]))
-        self.at_least = QSpinBox()
+        self.at_least = Spin()
         self.at_least.setRange(0, 100)
         self.at_least.setPrefix("≥ ")
         self.at_least.setSuffix(" %")

@@ -20,6 +20,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
 from tempik.desktop.widgets.form import quiet
 from tempik.desktop.widgets.plain import pop_up
+from tempik.desktop.widgets.typed import DecimalSpin
 
 COLUMNS = 2
 
@@ -90,7 +91,7 @@ class SettingFields(QWidget):
             line.setMinimumWidth(200)
             line.editingFinished.connect(lambda: self._edited(name, line.text().replace(" ", "")))
             return line
-        spin = QDoubleSpinBox()
+        spin = DecimalSpin()
         marks.room(spin, "low")
         spin.setKeyboardTracking(False)
         by = 100 if setting.unit == "%" else 1

@@ -34,6 +34,7 @@ from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.tile_grid import Chooser
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.digits import counted
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.bundles import without_bundle
@@ -144,7 +145,7 @@ class AccentsPage(RowEditing):
             amounts.addWidget(name)
             amounts.addWidget(slider, 1)
             amounts.addWidget(text)
-        self.shutter = QDoubleSpinBox()
+        self.shutter = DecimalSpin()
         self.shutter.setRange(0, 360)
         self.shutter.setDecimals(0)
         self.shutter.setSingleStep(45)
@@ -181,7 +182,7 @@ class AccentsPage(RowEditing):
         lengths = QHBoxLayout()
         lengths.setSpacing(4)
         for part in ("lead", "hold", "decay"):
-            spin, unit = QDoubleSpinBox(), QComboBox()
+            spin, unit = DecimalSpin(), QComboBox()
             spin.setRange(0, 120000)
             spin.setKeyboardTracking(False)
             spin.setFixedWidth(54)
@@ -207,7 +208,7 @@ class AccentsPage(RowEditing):
         self.overlap.setToolTip("What pulses that overlap do: the larger one counts, or both add up")
         marks.room(self.overlap, "low")
         self.overlap.activated.connect(self._overlap_edited)
-        self.degree = QDoubleSpinBox()
+        self.degree = DecimalSpin()
         self.degree.setRange(0, 100)
         self.degree.setDecimals(0)
         self.degree.setSuffix(" %")

@@ -8,11 +8,12 @@ from typing import cast
 from msgspec.structs import replace
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QStandardItemModel
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from tempik.deliver.order import SHAPES, SHORT_SIDES, Order, fitting, size_in
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, toggle
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.formats import FORMATS, format_named
 from tempik.reel import Reel
 from tempik.time import rate_text
@@ -47,7 +48,7 @@ class OrderFields(QWidget):
             self.quality.addItem(text, name)
         self.limited = QCheckBox("at most")
         self.limited.setToolTip("Keep the file below a size; the quality follows")
-        self.limit = QDoubleSpinBox()
+        self.limit = DecimalSpin()
         self.limit.setRange(0.1, MOST_MB)
         self.limit.setDecimals(1)
         self.limit.setSuffix(" MB")

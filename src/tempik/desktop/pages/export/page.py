@@ -124,7 +124,7 @@ class ExportPage(Page):
         self._fill_presets(order)
         kind = format_named(order.format)
         self.purpose.setText(kind.purpose)
-        if not self._named:
+        if not self._named and not self.target.hasFocus():
             self.target.setText(str(named_for(self._usual(), kind)))
         files = [target_in(Path(self.target.text()), order, shape).name for shape in order.shapes]
         self.target.setToolTip(as_tip("\n".join(files)))

@@ -25,6 +25,7 @@ from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label, escaped
 from tempik.desktop.widgets.theme import figures, icon
+from tempik.desktop.widgets.typed import is_typed
 from tempik.disk.reading import is_regular
 from tempik.edit.clips import place
 from tempik.edit.footage import facts as said_of
@@ -295,10 +296,11 @@ class FootagePage(FootageLooking):
     def _show_facts(self, piece: Footage) -> None:
         reel = self.project.reel
         rates = [piece.rate, *(Fraction(r) for r in (50, 60, 100, 120, 200, 240) if r > piece.rate)]
-        self.read_rate.clear()
-        for rate in rates:
-            self.read_rate.addItem(f"{rate_text(rate)} fps")
-        self.read_rate.setCurrentText(f"{rate_text(piece.read_rate or piece.rate)} fps")
+        if not is_typed(self.read_rate.lineEdit()):
+            self.read_rate.clear()
+            for rate in rates:
+                self.read_rate.addItem(f"{rate_text(rate)} fps")
+            self.read_rate.setCurrentText(f"{rate_text(piece.read_rate or piece.rate)} fps")
         self.tag.setCurrentIndex(max(0, self.tag.findData(piece.tag)))
         self.shot.clear()
         self.shot.addItem("no shot" if reel.shots else "no shot list", "")

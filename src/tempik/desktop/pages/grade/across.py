@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Signal
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from tempik.desktop.pages.page import Desk
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, toggle
 from tempik.desktop.widgets.plain import as_tip, in_menu, pop_up
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.errors import TempikError
 from tempik.media.meaning import Colour
 from tempik.media.probe import colour_meaning
@@ -34,7 +35,7 @@ class AcrossRow(QWidget):
         super().__init__()
         self.desk, self.commands, self.project = desk, desk.grading, desk.project
         self.filling = False
-        self.amount = QDoubleSpinBox()
+        self.amount = DecimalSpin()
         self.amount.setRange(0, 150)
         self.amount.setDecimals(0)
         self.amount.setSuffix(" %")

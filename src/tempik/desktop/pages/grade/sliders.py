@@ -13,6 +13,7 @@ from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import colour, words
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.reel.grade import AMOUNTS, NEUTRAL, Amount
 
 STEPS = 400
@@ -105,7 +106,7 @@ class AmountRow(QObject):
 
 def _value_box(amount: Amount) -> QDoubleSpinBox:
     by = 100.0 if amount.unit.startswith("%") else 1.0
-    box = QDoubleSpinBox()
+    box = DecimalSpin()
     marks.room(box, "low")
     box.setKeyboardTracking(False)
     box.setRange(amount.low * by, amount.high * by)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QSlider, QSpinBox, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QSlider, QWidget
 
 from tempik.desktop.commands.joins import SCOPES
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
+from tempik.desktop.widgets.typed import DecimalSpin, Spin
 from tempik.edit.joins.laying import LOT, TURNS
 from tempik.joins import Kind, direction_of, shutter_of
 from tempik.reel import Join, JoinUnit
@@ -42,7 +43,7 @@ class JoinFields(QWidget):
         self.way = QComboBox()
         self.way.setToolTip("Which way; for several cuts by turns (one side, the other) or by lot")
         self.way.activated.connect(lambda _: self._way_picked())
-        self.length, self.unit = QDoubleSpinBox(), QComboBox()
+        self.length, self.unit = DecimalSpin(), QComboBox()
         self.length.setRange(0.25, 600)
         self.length.setKeyboardTracking(False)
         self.length.setFixedWidth(62)
@@ -51,7 +52,7 @@ class JoinFields(QWidget):
         self.unit.addItems(UNITS)
         self.unit.setToolTip("What the length is counted in")
         self.unit.activated.connect(lambda _: self._unit_picked())
-        self.at = QSpinBox()
+        self.at = Spin()
         self.at.setRange(0, 100)
         self.at.setSuffix(" %")
         self.at.setFixedWidth(62)
@@ -67,7 +68,7 @@ class JoinFields(QWidget):
         self.amount_text = Label("100 %")
         self.amount_text.setFont(figures(12))
         self.amount_text.setFixedWidth(44)
-        self.shutter = QSpinBox()
+        self.shutter = Spin()
         self.shutter.setRange(0, 360)
         self.shutter.setSuffix(" °")
         self.shutter.setFixedWidth(62)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QWidget
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, quiet, toggle
+from tempik.desktop.widgets.typed import DecimalSpin, Spin
 from tempik.edit.clips import layers
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position
@@ -26,7 +27,7 @@ class LayerFields(QWidget):
         self.blend.addItems([b.replace("-", " ").replace("color", "colour") for b in BLENDS])
         self.blend.setToolTip("How it is laid over what lies below (modes of the W3C's Compositing and Blending)")
         self.blend.activated.connect(self._blended)
-        self.opacity = QSpinBox()
+        self.opacity = Spin()
         self.opacity.setRange(0, 100)
         self.opacity.setSuffix(" %")
         self.opacity.setKeyboardTracking(False)
@@ -60,7 +61,7 @@ class LayerFields(QWidget):
             arrow.setFixedWidth(24)
 
     def _fade(self, at_end: bool, name: str) -> QDoubleSpinBox:
-        made = QDoubleSpinBox()
+        made = DecimalSpin()
         made.setRange(0, 600)
         made.setDecimals(0)
         made.setSuffix(" f")

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
 from tempik.desktop.widgets.form import button, quiet, toggle
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.reel import Clear, Mask
 
 NUMBERS: dict[str, tuple[str, float, float, float, str]] = {
@@ -48,7 +49,7 @@ CLEAR_NUMBERS: dict[str, tuple[str, str]] = {
 
 def percent(tip: str, low: float = 0, high: float = 100) -> QDoubleSpinBox:
     """Return a field of a share."""
-    made = QDoubleSpinBox()
+    made = DecimalSpin()
     made.setRange(low, high)
     made.setDecimals(1)
     made.setSuffix(" %")

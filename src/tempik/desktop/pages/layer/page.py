@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSpinBox, QVBoxLayout
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
 from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
@@ -15,6 +15,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.typed import Spin
 from tempik.edit.clips import again, masks
 from tempik.edit.footage import tracking
 from tempik.errors import TempikError
@@ -64,7 +65,7 @@ class LayerPage(Page):
         self._wire()
 
     def _make_again(self) -> QHBoxLayout:
-        self.rule, self.every = QComboBox(), QSpinBox()
+        self.rule, self.every = QComboBox(), Spin()
         self.rule.addItems([title for title, _ in RULES])
         self.rule.setToolTip("Laid again wherever the rule fires, also when points are moved or chosen anew")
         self.rule.activated.connect(lambda _: self._ruled())

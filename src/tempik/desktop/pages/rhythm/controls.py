@@ -27,6 +27,7 @@ from tempik.desktop.playback.listening import Listening
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures, words
+from tempik.desktop.widgets.typed import Spin
 from tempik.reel import Choice
 from tempik.reel.soundtrack import BeatSource
 
@@ -99,7 +100,7 @@ class RhythmControls(Page):
             "+½", "Shift the beats by half a beat; again shifts them back", self.commands.half_a_beat_later
         )
         self.later.setCheckable(True)
-        self.metre = QSpinBox()
+        self.metre = Spin()
         self.metre.setRange(0, 32)
         self.metre.setSpecialValueText("bars as found")
         self.metre.setPrefix("bars of ")
@@ -159,7 +160,7 @@ class RhythmControls(Page):
     def _make_foot(self) -> None:
         self.selection = Label()
         marks.ink(self.selection, "quiet")
-        self.strength = QSpinBox()
+        self.strength = Spin()
         self.strength.setRange(0, 100)
         self.strength.setSuffix(" %")
         self.strength.setFixedWidth(62)

@@ -24,6 +24,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.rule_fields import PLACES, SOUND_KINDS, RuleFields
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit import ruled
 from tempik.edit.sounds.clips import with_clip_values
 from tempik.edit.sounds.files import with_hit
@@ -62,7 +63,7 @@ Fields = dict[str, tuple[QDoubleSpinBox, float]]  # by a record's name: the cont
 
 def _spin(field: Field, edited: Callable[[str, float], None]) -> QDoubleSpinBox:
     name, _, low, high, decimals, suffix, by, tip = field
-    spin = QDoubleSpinBox()
+    spin = DecimalSpin()
     spin.setRange(low, high)
     spin.setDecimals(decimals)
     spin.setSuffix(suffix)

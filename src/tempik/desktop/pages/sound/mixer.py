@@ -25,6 +25,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures, words
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.sounds.mixing import strip_values, with_ducking, with_master, with_strip
 from tempik.reel import Ducking
 from tempik.reel.sound import CEILING_DB, LOUDNESS
@@ -56,7 +57,7 @@ class Channel:
         self.name = _Name(lambda: mixer.project.selection.select_strip(strip))
         self.name.setFixedWidth(NAME_W)
         self.bar = LevelBar()
-        self.gain = QDoubleSpinBox()
+        self.gain = DecimalSpin()
         self.gain.setRange(-60, 24)
         self.gain.setDecimals(1)
         self.gain.setFont(figures(12))
@@ -174,7 +175,7 @@ class Mixer(QWidget):
             ("attack_ms", "in", " ms", 0, 5000, "How long it takes to go down, before the sound"),
             ("release_ms", "back", " ms", 0, 10_000, "How long it takes to come back"),
         ):
-            spin = QDoubleSpinBox()
+            spin = DecimalSpin()
             spin.setRange(low, high)
             spin.setDecimals(0)
             spin.setSuffix(suffix)
@@ -195,7 +196,7 @@ class Mixer(QWidget):
             toggle("loudness", "Bring the reel to a loudness"),
             toggle("peaks", "Keep true peaks below"),
         )
-        self.loudness, self.ceiling = QDoubleSpinBox(), QDoubleSpinBox()
+        self.loudness, self.ceiling = DecimalSpin(), DecimalSpin()
         for spin, low, high, suffix, name in (
             (self.loudness, -40, -5, " LUFS", "Loudness of the reel, ITU-R BS.1770"),
             (self.ceiling, -20, 0, " dBTP", "What true peaks are kept below"),

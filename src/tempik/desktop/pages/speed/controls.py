@@ -8,12 +8,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QMenu,
     QPushButton,
-    QSpinBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -28,6 +26,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
+from tempik.desktop.widgets.typed import DecimalSpin, Spin
 from tempik.edit.speed import speed
 from tempik.reel.validate import SPEED_LIMIT
 
@@ -56,7 +55,7 @@ class SpeedControls(Page):
     toggle_before: Callable[[], None]
 
     def _make_numbers(self) -> None:
-        self.slot, self.uses, self.average = QSpinBox(), QDoubleSpinBox(), QDoubleSpinBox()
+        self.slot, self.uses, self.average = Spin(), DecimalSpin(), DecimalSpin()
         self.slot.setRange(1, speed.LONGEST_FRAMES)
         self.slot.setSuffix(" f")
         self.uses.setRange(0, 36000)
@@ -95,8 +94,8 @@ class SpeedControls(Page):
 
     def _make_node_fields(self) -> None:
         self.node_title = Label()
-        self.node_frame, self.node_speed = QDoubleSpinBox(), QDoubleSpinBox()
-        self.node_in, self.node_out = QSpinBox(), QSpinBox()
+        self.node_frame, self.node_speed = DecimalSpin(), DecimalSpin()
+        self.node_in, self.node_out = Spin(), Spin()
         self.node_hold = QCheckBox("hold")
         self.node_hold.setToolTip("The speed stays as it is up to the next node")
         self.node_gone = QPushButton("×")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QGridLayout, QHBoxLayout
 
 from tempik.desktop.commands.speed import WAYS, SpeedCommands
 from tempik.desktop.session.document import Project
@@ -11,6 +11,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import Pane, button, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.speed import speed
 from tempik.reel import Pitch, Reel, by_id
 from tempik.timeline.placed import Placed, clean_floor
@@ -144,7 +145,7 @@ class SoundPane(Pane):
             self.pitch.addButton(made, number)
             row.addWidget(made)
         self.pitch.idClicked.connect(lambda n: self._sound("Pitch changed", pitch=("kept", "follows")[n]))
-        self.gain, self.seam = QDoubleSpinBox(), QDoubleSpinBox()
+        self.gain, self.seam = DecimalSpin(), DecimalSpin()
         self.gain.setRange(-60, 24)
         self.gain.setDecimals(1)
         self.gain.setSuffix(" dB")

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayou
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
 from tempik.desktop.widgets.form import quiet
+from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.reel import Arrival, Title
 from tempik.titles import ARRIVALS
 from tempik.titles.fonts import families
@@ -78,7 +79,7 @@ class TitleFields(QWidget):
 
     def _number(self, name: str) -> QDoubleSpinBox:
         _, low, high, step, unit, suffix, tip = NUMBERS[name]
-        made = QDoubleSpinBox()
+        made = DecimalSpin()
         made.setRange(low, high)
         made.setSingleStep(step)
         made.setDecimals(1 if step < 1 else 0)
@@ -105,7 +106,7 @@ class TitleFields(QWidget):
         return made
 
     def _make_arrival(self, side: str, tip: str) -> None:
-        kind, length, unit, way = QComboBox(), QDoubleSpinBox(), QComboBox(), QComboBox()
+        kind, length, unit, way = QComboBox(), DecimalSpin(), QComboBox(), QComboBox()
         kind.addItems(list(ARRIVALS))
         kind.setToolTip(tip)
         length.setRange(0.25, 600)
