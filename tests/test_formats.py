@@ -228,7 +228,8 @@ def test_a_part_is_as_loud_by_itself_as_reels_are(reel: Reel, tmp_path: Path) ->
     export(Timeline(quiet), tmp_path / "part.wav", Settings(part=(0.5, 3.0)))
     export(Timeline(quiet), tmp_path / "as.wav", Settings(part=(0.5, 3.0), reel_level=True))
     loud, soft = (
-        pyloudnorm.Meter(48000).integrated_loudness(soundfile.read(tmp_path / name)[0]) for name in ("part.wav", "as.wav")
+        pyloudnorm.Meter(48000).integrated_loudness(soundfile.read(tmp_path / name)[0])
+        for name in ("part.wav", "as.wav")
     )
     assert loud == pytest.approx(-26.0, abs=0.3) and soft < loud - 2
 

@@ -62,6 +62,8 @@ def saved_or_shown(
         target: Path = options.output or options.project
         save_reel(changed, target)
         print(target)
+        for text in options.notes:
+            print(f"tempik: {text}", file=sys.stderr)
         loose = let_go(reel, changed) if changed is not reel else 0
         if loose:
             print(f"tempik: {loose} tie{'s' if loose > 1 else ''} to points let go.", file=sys.stderr)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import argparse
 import re
-import sys
 from typing import TYPE_CHECKING
 
-from tempik.cli.options import number_in
+from tempik.cli.options import Options, number_in
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 
@@ -48,7 +47,7 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
     )
 
 
-def changed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+def changed(reel: Reel, names: list[str], options: Options) -> Reel:
     """Return the reel with what is asked for done to clips."""
     reel = _masked(reel, names, options)
     reel = _cleared(reel, names, options)
@@ -59,7 +58,7 @@ def changed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
     if options.cut_out is not None:
         reel = _cut(reel, names, options)
     if options.follow is not None:
-        reel = _followed(reel, names, options.follow)
+        reel = _followed(reel, names, options.follow, options)
     return reel
 
 
@@ -193,7 +192,7 @@ def _cut(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
     return reel
 
 
-def _followed(reel: Reel, names: list[str], text: str) -> Reel:
+def _followed(reel: Reel, names: list[str], text: str, options: Options) -> Reel:
     from tempik.edit.clips import follow
     from tempik.edit.footage import tracking
     from tempik.timeline.timeline import timeline_of
@@ -219,9 +218,9 @@ def _followed(reel: Reel, names: list[str], text: str) -> Reel:
         after = timeline_of(reel)
         again = after.placed_clip(name)
         if again is not None and (said := follow.said_of_follow(after, again)):
-            print(f"tempik: {said}", file=sys.stderr)
+            options.note(said)
         lost = follow.lost_frames(after, again) if again is not None else []
         if lost:
             said = ", ".join(f"{a} to {b - 1}" for a, b in lost[:4])
-            print(f"tempik: {placed.footage.name}: the subject is lost at frames {said}.", file=sys.stderr)
+            options.note(f"{placed.footage.name}: the subject is lost at frames {said}.")
     return reel

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import re
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -198,7 +197,7 @@ def _on_track(reel: Reel, wanted: int | None) -> tuple[Reel, int]:
     return (place.with_row(reel) if track == len(reel.tracks) else reel), track
 
 
-def _adjusting(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
+def _adjusting(reel: Reel, options: Options) -> tuple[Reel, str]:
     from tempik.edit.clips.masks import with_adjust
     from tempik.edit.clips.slots import cleared
 
@@ -212,7 +211,7 @@ def _adjusting(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
     return made, name
 
 
-def _added(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
+def _added(reel: Reel, options: Options) -> tuple[Reel, str]:
     from tempik.edit.clips import place
     from tempik.edit.footage.facts import with_footage
     from tempik.media import probe
@@ -234,7 +233,7 @@ def _added(reel: Reel, options: argparse.Namespace) -> tuple[Reel, str]:
     return made, name
 
 
-def _say_laid(reel: Reel, made: Reel, name: str, options: argparse.Namespace) -> None:
+def _say_laid(reel: Reel, made: Reel, name: str, options: Options) -> None:
     """Say where a new layer lies in the table, and what gave way to it. Raises TempikError where something would without having been
     told to."""
     from tempik.edit.clips.slots import lying_in
@@ -257,9 +256,9 @@ def _say_laid(reel: Reel, made: Reel, name: str, options: argparse.Namespace) ->
             )
         gone = sum(placed.first <= p.first and p.end <= placed.end for p in there)
         what = [f"{gone} went" if gone else "", f"{len(there) - gone} cut back" if gone < len(there) else ""]
-        print(f"tempik: gave way: {said}: {' and '.join(t for t in what if t)}.", file=sys.stderr)
+        options.note(f"gave way: {said}: {' and '.join(t for t in what if t)}.")
     number = 1 + [p.clip.id for p in after.placed].index(name)
-    print(f"tempik: laid as clip {number} on track {placed.clip.track + 1}.", file=sys.stderr)
+    options.note(f"laid as clip {number} on track {placed.clip.track + 1}.")
 
 
 def _within(reel: Reel, clip: str, frame: int) -> None:

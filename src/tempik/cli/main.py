@@ -32,6 +32,7 @@ from tempik.cli.output import write_out
 from tempik.disk.reading import is_text, refuse_no_text
 from tempik.errors import Missed, TempikError
 
+MOST_SAID = 1000
 VERBS = (
     "beats",
     "points",
@@ -72,10 +73,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
             return 0
         return _window(given)
     except Missed as missed:
-        print(f"tempik: {missed}", file=sys.stderr)
+        _say(missed)
         return 1
     except TempikError as error:
-        print(f"tempik: {error}", file=sys.stderr)
+        _say(error)
         return 2
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
@@ -83,6 +84,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("tempik: stopped.", file=sys.stderr)
         return 130
+
+
+def _say(error: TempikError) -> None:
+    """Print what cannot be had: on one line, and not endless, whatever names and texts it repeats."""
+    text = "".join(c if c.isprintable() else "?" for c in str(error))
+    print(f"tempik: {text if len(text) <= MOST_SAID else f'{text[:600]}…{text[-300:]}'}", file=sys.stderr)
 
 
 def _verb(given: list[str]) -> int:

@@ -21,13 +21,23 @@ class Options(argparse.Namespace):
 
     def __getattribute__(self, name: str) -> Any:
         value = super().__getattribute__(name)
-        if not name.startswith("_"):
+        if not name.startswith("_") and name not in ("note", "notes", "given", "is_given"):
             self.__dict__.setdefault("_looked_at", set()).add(name)
         return value
 
     def is_given(self, name: str) -> bool:
         """Tell whether an option was given, without taking it up."""
         return name in self.__dict__["_given"]
+
+    def note(self, text: str) -> None:
+        """Keep a sentence on what is done, to be said once it is."""
+        self.__dict__.setdefault("_said", []).append(text)
+
+    @property
+    def notes(self) -> list[str]:
+        """The sentences that were kept."""
+        found: list[str] = self.__dict__.get("_said", [])
+        return found
 
     @property
     def given(self) -> frozenset[str]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -100,7 +99,7 @@ def _of_song(options: argparse.Namespace, path: Path) -> bool:
     return path.suffix.lower() == ".lrc"
 
 
-def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
+def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.edit import titles
     from tempik.project.lyrics import read_lyrics
     from tempik.reel import Title
@@ -117,10 +116,11 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
             reel, Title(options.add.replace("\\n", "\n")), first, frame_of(length_s, reel.rate), framing=titles.LOW
         )
         names = [name]
+        options.note(f"laid as title {1 + _titles(reel).index(name)}.")
     if options.lyrics is not None:
         found = read_lyrics(options.lyrics)
         if found.said:
-            print(f"tempik: {found.said}", file=sys.stderr)
+            options.note(found.said)
         reel, names = titles.with_lines(reel, found.lines, of_song=_of_song(options, options.lyrics))
     if options.named:
         reel, names = titles.with_named_points(reel)

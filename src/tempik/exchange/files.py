@@ -48,7 +48,7 @@ def write_timeline(reel: Reel, target: Path, track: int = 0) -> list[str]:
         else:
             text, more = _edl(written.timeline, reel, track)
             notes += more
-    except otio.exceptions.OTIOError as error:
+    except (otio.exceptions.OTIOError, ValueError, AttributeError) as error:
         raise TempikError(f"{target} could not be written ({str(error)[:_SAID]}).") from error
     write_whole(target.absolute(), text.encode())
     return notes
@@ -72,6 +72,10 @@ def _edl(timeline: otio.schema.Timeline, reel: Reel, number: int) -> tuple[str, 
             f"An EDL of {events} events is more than is read anywhere ({MOST_EVENTS}); write .otio instead."
         )
     wipes = _in_frames(timeline, track, rate)
+    for join, into in zip(list(track), list(track)[1:], strict=False):
+        # A dissolve cannot begin before its footage does: what is held there is left out.
+        if isinstance(join, otio.schema.Transition) and isinstance(into, otio.schema.Clip):
+            join.in_offset = min(join.in_offset, into.source_range.start_time)
     text = otio.adapters.write_to_string(timeline, "cmx_3600", rate=rate)
     if any(f.rate != reel.rate for f in reel.footage if not f.without_file):
         notes.append(
@@ -181,6 +185,8 @@ def read_timeline(
         found = as_reel(
             source, size, media or path.absolute().parent, rate if suffix == ".otio" else (rate or Fraction(30))
         )
+    except TempikError as error:
+        raise TempikError(str(error).replace("That timeline", str(path), 1)) from error
     except (otio.exceptions.OTIOError, ValueError, AttributeError, OverflowError, ZeroDivisionError) as error:
         raise TempikError(f"{path} is damaged ({str(error)[:_SAID]}).") from error
     notes = list(found.notes)

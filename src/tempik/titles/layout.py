@@ -108,7 +108,10 @@ def _laid_out(
             out.append(Standing(runs, x, y, w, piece.word if word is None else 0, number))
             x += w + _space(piece, runs, letter)
     out.sort(key=lambda s: (s.line, s.word))
-    missing = "".join(dict.fromkeys(c for s in out for r in s.runs for c in lacks(r.face, r.text)))
+    letters = dict.fromkeys(
+        c for line in lines for piece, _, _ in line for c in clusters_of(piece.text) if lacks(face, c)
+    )
+    missing = "".join(dict.fromkeys(c for each in letters for c in lacks(standing_in(face, each), each)))
     height = ascent + descent + max(0, len(lines) - 1) * pitch
     return Block(tuple(out), width, height, len(lines), ascent, descent, left_out, missing)
 
