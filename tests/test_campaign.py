@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from bench.campaign import cases, damage, disks, kills, power
+from bench.campaign import cases, commands, damage, disks, kills, others, power, strangers
 
 from tempik.media import cues
 from tempik.media.cache import keep_entry, kept, kept_entry
@@ -119,3 +119,23 @@ def test_a_long_film_is_studied_in_parts_with_the_same_result(folder: Path, monk
     parts = cues._study(str(path), lambda share: None)
     assert [round(c.time_s, 3) for c in parts.cues[:3]] == [round(c.time_s, 3) for c in whole.cues[:3]]
     assert parts.cadence.frames == whole.cadence.frames
+
+
+# What strangers send and do, and whatever may be asked of the command line
+
+
+def test_files_of_others_are_opened_or_refused_in_a_sentence(folder: Path) -> None:
+    found = damage.tried("other", others.other_cases(60, folder / "m", 76), folder, report=False)
+    assert not found.wrong and found.cases > 90, found.wrong[:5]
+    assert found.most_mb <= damage.MOST_MB and found.slowest_s <= damage.LONGEST_S
+
+
+def test_command_lines_of_any_kind_are_carried_out_or_refused(folder: Path) -> None:
+    tried = commands.run(folder, 150, seed=77)
+    assert not tried.wrong, tried.wrong[:5]
+    assert tried.ended[0] > 20 and set(tried.ended) <= {0, 1, 2}
+
+
+def test_a_stranger_gets_nowhere(folder: Path) -> None:
+    found = strangers.run(folder, 12, seed=78)
+    assert not found.wrong, found.wrong

@@ -23,7 +23,7 @@ def write_out(data: bytes, options: argparse.Namespace, sources: Sequence[str | 
         sys.stdout.flush()
         stream = getattr(sys.stdout, "buffer", None)
         if stream is None:  # a stream of text alone, such as one that catches it
-            sys.stdout.write(data.decode())
+            sys.stdout.write(data.decode(errors="replace"))
         else:
             stream.write(data)
             stream.flush()
