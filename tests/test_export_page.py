@@ -10,8 +10,10 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from tempik.check import check_rendered
+from tempik.cli.main import main
 from tempik.deliver import presets, queue
 from tempik.deliver.order import Order
+from tempik.deliver.presets import remembered
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.shell.window import Window
 from tempik.edit.draft import Wish, draft_reel
@@ -325,6 +327,18 @@ def test_the_last_order_is_given_again_by_one_key(opened: Window, qtbot: QtBot, 
     assert (tmp_path / "r.webm").is_file()
     opened.commands["pause_exports"].trigger()
     assert "Nothing is being exported" in opened.foot.status.text()
+
+
+def test_the_order_goes_with_the_project(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """It was kept by the project's path alone, and lost where that was moved."""
+    wanted = Order(format="vp9", quality="draft", short_px=180)
+    opened.exports.wish(wanted)
+    opened.project.save(tmp_path / "a.tempik")
+    assert main(["speed", str(tmp_path / "a.tempik"), "--clips", "1", "--reverse"]) == 0
+    (tmp_path / "a.tempik").rename(tmp_path / "moved.tempik")
+    monkeypatch.setenv("TEMPIK_STATE", str(tmp_path / "another machine"))
+    assert remembered(tmp_path / "moved.tempik") == wanted
+    assert opened.files.open_project(tmp_path / "moved.tempik") and opened.exports.order == wanted
 
 
 def test_a_typed_name_gets_its_formats_ending(page: ExportPage, qtbot: QtBot, tmp_path: Path) -> None:

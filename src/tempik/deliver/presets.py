@@ -7,11 +7,11 @@ from pathlib import Path
 import msgspec
 from msgspec.structs import replace
 
-from tempik.deliver.order import Order
+from tempik.deliver.order import Order, checked
 from tempik.disk.reading import read_whole
 from tempik.disk.writing import make_folders, write_whole
 from tempik.errors import TempikError
-from tempik.project.file import state_folder
+from tempik.project.file import order_in, state_folder
 from tempik.project.library import checked_name
 
 PRESETS: tuple[Order, ...] = (
@@ -83,8 +83,28 @@ def forget_preset(name: str) -> None:
 
 
 def remembered(project: Path | None) -> Order | None:
-    """Return what was ordered of a project last, None where nothing was."""
-    return _kept().last.get(str(project.absolute())) if project is not None else None
+    """Return what was ordered of a project last, here or as its file says, None where nothing was."""
+    if project is None:
+        return None
+    here = _kept().last.get(str(project.absolute()))
+    return here if here is not None else _order_of_file(project)
+
+
+def _order_of_file(project: Path) -> Order | None:
+    """Return the order that a project's file has: it goes with the project, to another name and another machine."""
+    said = order_in(project.absolute())
+    try:
+        order = msgspec.json.decode(said, type=Order) if said else None
+        if order is not None:
+            checked(order)
+    except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return None
+    return order
+
+
+def as_kept(order: Order) -> bytes:
+    """Return an order as a project's file has it."""
+    return msgspec.json.encode(order)
 
 
 def last_order(project: Path | None) -> Order:

@@ -15,7 +15,7 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from tempik.disk.reading import MB, decoded, read_whole, shortened
+from tempik.disk.reading import MB, decoded, is_regular, read_whole, shortened
 from tempik.disk.writing import is_read, write_whole
 from tempik.errors import TempikError
 from tempik.memo import expect, forget_all
@@ -30,23 +30,43 @@ FORMAT = 12
 SUFFIX = ".tempik"
 # A reel of ten thousand clips takes 10.
 MOST_MB = 128
+MOST_ORDER = 20_000  # bytes
 _FRACTION = re.compile(r"-?[0-9]{1,12}(/[0-9]{1,12}|\.[0-9]{1,12})?")
 
 
-def save_reel(reel: Reel, path: Path, own: bool = False) -> None:
-    """Write the reel to `path`, all of it or nothing; `own`: into a folder that Tempik makes, through no link. Raises
-    TempikError when it cannot be written, or could not be opened again: what was there stays."""
+def save_reel(reel: Reel, path: Path, own: bool = False, order: bytes = b"") -> None:
+    """Write the reel to `path`, all of it or nothing; `own`: into a folder that Tempik makes, through no link. `order` is what was ordered
+    of it last, as JSON; without one, that of the file in whose place it comes stays. Raises TempikError when it cannot be written, or
+    could not be opened again: what was there stays."""
     path = path.absolute()
     refuse_media(path, reel)
-    write_whole(path, document_of(reel, path.parent), own)
+    write_whole(path, document_of(reel, path.parent, order or order_in(path)), own)
 
 
-def document_of(reel: Reel, folder: Path) -> bytes:
-    """Return a project file as it is written into a folder. Raises TempikError where reading would refuse it, with what it is
-    that cannot be kept."""
+class _Ordered(msgspec.Struct):
+    order: msgspec.Raw = msgspec.Raw(b"")
+
+
+def order_in(path: Path) -> bytes:
+    """Return what was ordered last of the project in a file, as JSON; b'' for nothing, or where it cannot be read."""
+    if not is_regular(path):
+        return b""
+    try:
+        found = bytes(msgspec.json.decode(read_whole(path, MOST_MB), type=_Ordered).order)
+    except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return b""
+    return found if len(found) <= MOST_ORDER else b""
+
+
+def document_of(reel: Reel, folder: Path, order: bytes = b"") -> bytes:
+    """Return a project file as it is written into a folder, with what was ordered of it last where that is given. Raises TempikError where
+    reading would refuse it, with what it is that cannot be kept."""
     written = with_paths(reel, folder, relative=True)
     try:
-        plain = msgspec.json.encode({"format": FORMAT, "reel": written}, enc_hook=encode_value)
+        document: dict[str, object] = {"format": FORMAT, "reel": written}
+        if order:
+            document["order"] = msgspec.Raw(order)
+        plain = msgspec.json.encode(document, enc_hook=encode_value)
         _read_back(plain)
     except UnicodeEncodeError:
         raise TempikError("The reel has a name that is no text (UTF-8); rename that file or record first.") from None

@@ -49,6 +49,7 @@ class Project(QObject):
         self._gesture: Gesture | None = None  # the one that is open
         self._asked = False  # what is done was asked for by name
         self._compared = False  # another reel than the history's is looked at
+        self.order = b""  # what was ordered of it last, for its file
         self.regraded = False  # the last change was of grades alone: nothing stands elsewhere
         self._report: Report | None = None
 
@@ -270,7 +271,7 @@ class Project(QObject):
         other = target != self.path
         lock = Lock(target) if other else self._lock
         try:
-            save_reel(self.history.reel, target)
+            save_reel(self.history.reel, target, order=self.order)
         except TempikError:
             if other and lock is not None:
                 lock.close()
@@ -293,6 +294,7 @@ class Project(QObject):
         self.read_only = ""
         self.history = history.begin(reel)
         self.path = path
+        self.order = b""
         self.saved_reel = reel
         self._gesture, self._compared = None, False
         self.selection.begin_anew(reel)

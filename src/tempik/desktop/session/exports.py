@@ -14,7 +14,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from tempik.deliver import queue
 from tempik.deliver.expected import Expected, expected
 from tempik.deliver.order import Order, fit, made
-from tempik.deliver.presets import last_order, remember_order, remembered
+from tempik.deliver.presets import as_kept, last_order, remember_order, remembered
 from tempik.deliver.queue import ENDED, Item
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.export_process import ExportProcess
@@ -62,11 +62,13 @@ class Exports(QObject):
             unnamed = self._order if self._order_of is None else None
             self._order = remembered(self.project.path) or unnamed or last_order(None)
             self._order_of = self.project.path
+            self.project.order = as_kept(self._order)
         return self._order
 
     def wish(self, order: Order) -> None:
         """Take another order for this project."""
         self._order, self._order_of = order, self.project.path
+        self.project.order = as_kept(order)
         remember_order(self.project.path, order)
         self.order_changed.emit()
 

@@ -16,6 +16,7 @@ from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, quiet
 from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.typed import is_typed
 from tempik.errors import TempikError
 from tempik.formats import format_named, named_for
 from tempik.time import time_of
@@ -124,7 +125,7 @@ class ExportPage(Page):
         self._fill_presets(order)
         kind = format_named(order.format)
         self.purpose.setText(kind.purpose)
-        if not self._named and not self.target.hasFocus():
+        if not self._named and not is_typed(self.target):
             self.target.setText(str(named_for(self._usual(), kind)))
         files = [target_in(Path(self.target.text()), order, shape).name for shape in order.shapes]
         self.target.setToolTip(as_tip("\n".join(files)))
