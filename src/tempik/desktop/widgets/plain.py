@@ -7,7 +7,7 @@ import html
 from collections.abc import Mapping
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QIcon, QPainter
 from PySide6.QtWidgets import QLabel, QMenu, QMessageBox, QSizePolicy, QWidget
 
 from tempik.desktop.widgets.painting import painted
@@ -77,7 +77,9 @@ def asked(
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(text)
     for which, words in called.items():
-        box.button(which).setText(in_menu(words))
+        button = box.button(which)
+        button.setText(in_menu(words))
+        button.setIcon(QIcon())  # that of the usual word says another thing
     return QMessageBox.StandardButton(box.exec())
 
 
