@@ -163,6 +163,19 @@ def test_what_is_being_typed_is_not_refilled_by_a_job_that_ends(opened: Window) 
     assert page.zoom.lineEdit().text().startswith("13")
 
 
+def test_what_is_dropped_on_a_layer_takes_no_layer_away(opened: Window) -> None:
+    piece = opened.project.reel.footage[0].id
+    opened.project.change("Solid", lambda r: place.with_solid(place.with_row(r), 10, 60, "#ff8800", 1, insert=False))
+    solid = opened.project.reel.clips[-1].id
+    opened.dropped.footage(piece, 20, "", 1)
+    laid = {c.id: c.track for c in opened.project.reel.clips}
+    assert laid[solid] == 1 and laid[opened.project.reel.clips[-1].id] == 2
+    opened.project.selection.select_footage(piece)
+    opened.project.playhead.go(0)
+    opened.commands["overwrite_whole"].trigger()
+    assert "2 clips gave way" in opened.foot.status.text()
+
+
 # Framing, joins, nests, masks
 
 

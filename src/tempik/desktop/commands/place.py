@@ -104,7 +104,7 @@ class PlaceCommands(QObject):
             made[:] = [reel.clips[-1].id]
             return reel
 
-        if self.project.change(f"{piece.name} {'inserted' if mode == 'insert' else 'laid'}", edit):
+        if self.project.change(f"{piece.name} {'inserted' if mode == 'insert' else 'laid'}", edit, lays=True):
             self.project.selection.select_clip(made[0])
             placed = self.project.selection.placed
             if placed is not None and not whole:
@@ -147,7 +147,7 @@ class PlaceCommands(QObject):
         near = [c for c in piece.cues if abs(c.time_s - at) < 0.5 / float(piece.rate)] or list(piece.cues)
         cue = near[0].id if near else None
         what = f"{piece.name}: cue on {target.label}" if cue else f"{piece.name} from {target.label}"
-        if self.project.change(what, lambda reel: place.with_clip_on_point(reel, footage, cue, point, row)):
+        if self.project.change(what, lambda reel: place.with_clip_on_point(reel, footage, cue, point, row), lays=True):
             self.project.selection.select_clip(self.project.reel.clips[-1].id)
             return True
         return False
@@ -229,6 +229,7 @@ class PlaceCommands(QObject):
             lambda n, move: self.project.change(
                 f"{'Blank' if colour == '#000000' else 'Solid'} of {counted(n, 'frame')}",
                 lambda reel: place.with_solid(reel, frame, n, colour, row, insert=move),
+                lays=True,
             ),
             ("what follows moves on, off its points where need be", False),
         )  # fmt: skip

@@ -13,7 +13,8 @@ from tempik.desktop.session.journaling import Journaling, Work
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.session.playhead import Playhead
 from tempik.desktop.session.selection import Selection
-from tempik.edit.clips.slots import keep_locked, let_go
+from tempik.digits import counted
+from tempik.edit.clips.slots import gave_way, keep_locked, let_go
 from tempik.edit.grading.grades import only_grades_differ
 from tempik.errors import TempikError
 from tempik.memo import expect
@@ -74,9 +75,9 @@ class Project(QObject):
 
     # Changing
 
-    def change(self, what: str, edit: Callable[[Reel], Reel]) -> bool:
-        """Apply an edit as one undo step. Says the sentence and returns False where it cannot be had. A gesture of another
-        that is still open, and a comparison, end first and leave nothing behind."""
+    def change(self, what: str, edit: Callable[[Reel], Reel], lays: bool = False) -> bool:
+        """Apply an edit as one undo step; of one that `lays` something it is said what gave way. Says the sentence and returns False
+        where it cannot be had. A gesture of another that is still open, and a comparison, end first and leave nothing behind."""
         self.forget_gesture()
         self.compare(None)
         reel = self._edited(self.history.reel, edit)
@@ -89,10 +90,10 @@ class Project(QObject):
         if said := said_of_step(self.history.reel, reel):
             self.messages.say(said, True)
             return False
-        loose = let_go(self.history.reel, reel)
+        loose, gone = let_go(self.history.reel, reel), gave_way(self.history.reel, reel) if lays else 0
         self._done(reel, what)
         ties = f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""
-        self.messages.say(what + ties)
+        self.messages.say(what + (f" · {counted(gone, 'clip')} gave way" if gone else "") + ties)
         return True
 
     def asked(self, act: Callable[[], object]) -> None:

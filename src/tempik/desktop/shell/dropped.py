@@ -10,6 +10,10 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.importing import Files
 from tempik.desktop.timeline.widget import TimelineView
 from tempik.edit.clips import place
+from tempik.edit.clips.slots import lying_in
+from tempik.edit.titles import free_track
+from tempik.reel import Reel
+from tempik.timeline.timeline import timeline_of
 
 
 class Dropped(QObject):
@@ -24,11 +28,12 @@ class Dropped(QObject):
         timeline.files_dropped.connect(self.paths)
 
     def footage(self, footage: str, frame: int, point: str, track: int) -> None:
-        """Place footage of the shelf, and show it where it was dropped, unless something plays."""
+        """Place footage of the shelf, and show it where it was dropped, unless something plays. On a track above the first nothing gives
+        way: where something lies there, it goes on the next track that is free."""
         if point:
             placed = self.placing.place_on(footage, point, track)
         else:
-            placed = self.project.change("Footage placed", lambda reel: place.with_clip_at(reel, footage, frame, track))
+            placed = self.project.change("Footage placed", lambda reel: _placed(reel, footage, frame, track), lays=True)
             if placed:
                 self.project.selection.select_clip(self.project.reel.clips[-1].id)
         if placed and not self.player.playing:
@@ -44,3 +49,12 @@ class Dropped(QObject):
                 self.footage(new[0], frame, point, track)
 
         self.files.bring(paths, then)
+
+
+def _placed(reel: Reel, footage: str, frame: int, track: int) -> Reel:
+    made = place.with_clip_at(reel, footage, frame, track)
+    laid = timeline_of(made).placed_clip(made.clips[-1].id)
+    if track == 0 or laid is None or not lying_in(timeline_of(reel), track, laid.first, laid.end):
+        return made
+    room, free = free_track(reel, (laid.first, laid.end))
+    return place.with_clip_at(room, footage, frame, free, frames=laid.frames)

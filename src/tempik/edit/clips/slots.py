@@ -235,6 +235,11 @@ def keep_locked(before: Reel, after: Reel) -> None:
         raise TempikError(f"Track {changed.track + 1} is locked; unlock it first.")
 
 
+def gave_way(before: Reel, after: Reel) -> int:
+    """Return how many clips a change took out."""
+    return len({c.id for c in before.clips} - {c.id for c in after.clips})
+
+
 def let_go(before: Reel, after: Reel) -> int:
     """Return how many ties to points a change lost, of pins and beginnings, clips that were taken out left aside."""
     if before.clips is after.clips:
