@@ -160,8 +160,9 @@ LAUNCH = """#!/bin/sh
 for python in /usr/bin/python3 /usr/bin/python3.13 /usr/bin/python3.12 /usr/bin/python3.11; do
   version=$("$python" -I -c 'import sys; print("%d.%d" % sys.version_info[:2])' 2>/dev/null) || continue
   if [ -d "/usr/lib/tempik/$version" ]; then
-    # Isolated: nothing of the folder that it is started in is on the path of modules.
-    exec "$python" -I -B -c 'import sys; sys.path.insert(0, sys.argv.pop(1)); from MODULE import main; sys.exit(main())' \
+    # Isolated: nothing of the folder that it is started in is on the path of modules. OpenCV puts its own folder second, and must find it
+    # before ours.
+    exec "$python" -I -B -c 'import sys; sys.path.insert(1, sys.argv.pop(1)); from MODULE import main; sys.exit(main())' \
       "/usr/lib/tempik/$version" "$@"
   fi
 done

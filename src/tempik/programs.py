@@ -19,8 +19,9 @@ from typing import Any
 NEUTRAL = "/"
 # Where our own packages lie: an isolated Python does not look there by itself unless it is installed.
 _OURS = str(Path(__file__).resolve().parent.parent)
+# Second, where OpenCV puts its own folder ahead of it.
 _BEGIN = (
-    "import sys; where, module = sys.argv[1:3]; del sys.argv[1:3]; where in sys.path or sys.path.insert(0, where); "
+    "import sys; where, module = sys.argv[1:3]; del sys.argv[1:3]; where in sys.path or sys.path.insert(1, where); "
     "from runpy import run_module; run_module(module, None, '__main__', True)"
 )
 # Folders of our own that may be given relative to the folder that the window was started in.
