@@ -2,10 +2,12 @@
 
 import importlib.util
 import subprocess
+import sys
 import tomllib
 from pathlib import Path
 from types import ModuleType
 
+import numpy as np
 import pytest
 
 ROOT = Path(__file__).parent.parent
@@ -56,3 +58,50 @@ def test_it_asks_for_the_libraries_that_the_setup_installs(control: Path) -> Non
     needs = next(line for line in text.splitlines() if line.startswith("Depends:"))
     line = next(part for part in (ROOT / "run").read_text(encoding="utf-8").split("LIBRARIES=(")[1:])
     assert all(f"{name} | {name}t64" in needs for name in line.split(")")[0].split())
+
+
+def test_its_program_runs_isolated_with_the_packages_libraries(deb: ModuleType, tmp_path: Path) -> None:
+    """OpenCV does not load where its library lies first on the path; and nothing of the working folder is on it."""
+    library, packages = tmp_path / "library", Path(np.__file__).parents[1]
+    own = library / f"{sys.version_info.major}.{sys.version_info.minor}"
+    own.mkdir(parents=True)
+    for part in packages.iterdir():
+        (own / part.name).symlink_to(part)
+    (own / "tempik").unlink(missing_ok=True)
+    (own / "tempik").symlink_to(ROOT / "src" / "tempik")
+    (tmp_path / "tree").mkdir()
+    deb.add_programs(tmp_path / "tree")
+    program = tmp_path / "tree" / "usr/bin/tempik"
+    text = (
+        program.read_text()
+        .replace("/usr/lib/tempik", str(library))
+        .replace("/usr/bin/python3 ", f"{sys.executable} ", 1)
+    )
+    program.write_text(text)
+    (tmp_path / "got").mkdir()
+    (tmp_path / "got" / "json.py").write_text(f"open({str(tmp_path / 'ran')!r}, 'w')\n")
+    done = subprocess.run([program, "about"], cwd=tmp_path / "got", capture_output=True, text=True, check=False)
+    assert done.returncode == 0 and "av " in done.stdout, done.stderr
+    assert not (tmp_path / "ran").exists()
+
+
+def test_a_package_is_under_its_name_once_it_is_whole(
+    deb: ModuleType, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An interrupted build left a broken one there."""
+    half, made = tmp_path / "half", tmp_path / "dist" / "tempik.deb"
+    made.parent.mkdir()
+    made.write_bytes(b"the last one")
+    half.write_bytes(b"x" * 1000)
+    copying = deb.shutil.copyfileobj
+
+    def interrupted(source: object, target: object) -> None:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(deb.shutil, "copyfileobj", interrupted)
+    with pytest.raises(KeyboardInterrupt):
+        deb.put(half, made)
+    assert made.read_bytes() == b"the last one" and [p.name for p in made.parent.iterdir()] == ["tempik.deb"]
+    monkeypatch.setattr(deb.shutil, "copyfileobj", copying)
+    deb.put(half, made)
+    assert made.read_bytes() == b"x" * 1000
