@@ -27,6 +27,8 @@ _PART = re.compile(r"\..+\.[0-9a-f]{16}\.part")
 _LONGEST_NAME = 120  # of a target in the name of its part; names end at 255 bytes
 # What projects read that were opened by this process: nothing of it is written over, whatever is asked to be.
 _READ: dict[str, None] = {}
+_NOT_LOOKED_UP: list[str] = []
+_INODES: set[tuple[int, int]] = set()
 _MOST_READ = 50_000
 _NEW = os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_RDWR | os.O_CLOEXEC
 
@@ -278,10 +280,11 @@ def _refuse_what_is_no_file(folder: int, target: Path) -> None:
 
 
 def is_read(paths: Iterable[str]) -> None:
-    """Say that files are read by what is open: they are not written over by this process."""
+    """Say that files are read by what is open: they are not written over by this process. The disk is not asked yet."""
     for path in paths:
-        _READ.pop(path, None)
-        _READ[path] = None
+        if path not in _READ:
+            _READ[path] = None
+            _NOT_LOOKED_UP.append(path)
     while len(_READ) > _MOST_READ:
         del _READ[next(iter(_READ))]
 
@@ -294,13 +297,25 @@ def _refuse_what_is_read(folder: int, target: Path) -> None:
         there = os.stat(target.name, dir_fd=folder)
     except OSError:
         return
-    for path in list(_READ):
+    while _NOT_LOOKED_UP:
         try:
-            read = os.stat(path)
-        except (OSError, ValueError):
+            read = os.stat(_NOT_LOOKED_UP.pop())
+        except (OSError, ValueError, IndexError):
             continue
-        if (read.st_dev, read.st_ino) == (there.st_dev, there.st_ino):
+        _INODES.add((read.st_dev, read.st_ino))
+    if (there.st_dev, there.st_ino) in _INODES or str(target) in _READ or os.path.realpath(target) in _READ:
+        # An inode may be another file's by now: it is looked up again before it is said.
+        if any(_same_file(path, there) for path in list(_READ)):
             raise OSError(errno.EEXIST, "a project that is open reads that file, and it would be lost", str(target))
+        _INODES.discard((there.st_dev, there.st_ino))
+
+
+def _same_file(path: str, there: os.stat_result) -> bool:
+    try:
+        read = os.stat(path)
+    except (OSError, ValueError):
+        return False
+    return (read.st_dev, read.st_ino) == (there.st_dev, there.st_ino)
 
 
 def _foreign(path: Path) -> OSError:
