@@ -123,7 +123,7 @@ def test_the_sound_of_a_part_is_that_of_the_whole(
     timeline = edited(reel, data)
     frames, part = a_part(timeline, data, 40)
     path = tmp_path_factory.mktemp("sounds") / "o.wav"
-    export(timeline, path, Settings(part=part))
+    export(timeline, path, Settings(part=part, reel_level=True))
     heard, rate = soundfile.read(path, dtype="float32")
     whole = mix(timeline).samples
     first, end = (round(time_of(n, timeline.rate) * RATE) for n in (frames.start, frames.stop))

@@ -783,7 +783,7 @@ def test_light_is_made_even_by_command(opened: Window, qtbot: QtBot, tmp_path: P
 # Titles and words
 
 
-def test_commands_about_words(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_commands_about_words(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot) -> None:
     project = opened.project
     at(opened, 75)
     ask(opened, "add_title")
@@ -807,7 +807,7 @@ def test_commands_about_words(opened: Window, tmp_path: Path, monkeypatch: pytes
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *args, **kw: (str(file), ""))
     count = len(project.reel.clips)
     ask(opened, "read_lyrics")
-    assert len(project.reel.clips) > count, said(opened)
+    qtbot.waitUntil(lambda: len(project.reel.clips) > count)
 
 
 # Joins

@@ -29,6 +29,17 @@ from tempik.reel.sound import MASTERED
 from tempik.timeline.timeline import timeline_of
 
 
+class Ordered:
+    """What was ordered of a project last, as JSON, for its file."""
+
+    def __init__(self) -> None:
+        self.order = b""
+
+    def keep(self, order: bytes) -> None:
+        """Take another order."""
+        self.order = order
+
+
 class Project(QObject):
     """Holds the reel. Every change goes through `change` or a gesture, is one undo step, and is announced by `changed`."""
 
@@ -50,7 +61,7 @@ class Project(QObject):
         self._gesture: Gesture | None = None  # the one that is open
         self._asked = False  # what is done was asked for by name
         self._compared = False  # another reel than the history's is looked at
-        self.order = b""  # what was ordered of it last, for its file
+        self.ordered = Ordered()
         self.regraded = False  # the last change was of grades alone: nothing stands elsewhere
         self._report: Report | None = None
 
@@ -272,7 +283,7 @@ class Project(QObject):
         other = target != self.path
         lock = Lock(target) if other else self._lock
         try:
-            save_reel(self.history.reel, target, order=self.order)
+            save_reel(self.history.reel, target, order=self.ordered.order)
         except TempikError:
             if other and lock is not None:
                 lock.close()
@@ -295,7 +306,7 @@ class Project(QObject):
         self.read_only = ""
         self.history = history.begin(reel)
         self.path = path
-        self.order = b""
+        self.ordered.keep(b"")
         self.saved_reel = reel
         self._gesture, self._compared = None, False
         self.selection.begin_anew(reel)

@@ -62,13 +62,13 @@ class Exports(QObject):
             unnamed = self._order if self._order_of is None else None
             self._order = remembered(self.project.path) or unnamed or last_order(None)
             self._order_of = self.project.path
-            self.project.order = as_kept(self._order)
+            self.project.ordered.keep(as_kept(self._order))
         return self._order
 
     def wish(self, order: Order) -> None:
         """Take another order for this project."""
         self._order, self._order_of = order, self.project.path
-        self.project.order = as_kept(order)
+        self.project.ordered.keep(as_kept(order))
         remember_order(self.project.path, order)
         self.order_changed.emit()
 
