@@ -178,6 +178,7 @@ HOSTILE: list[tuple[tuple[str | int, ...], Any, str]] = [
     (("soundtrack", "own"), [[1.0, 1.0, 1, 1, 1.0]] * 3, "at one time"),
     (("soundtrack", "own"), [[1.0, 1.0, 1, 1, 1.0]] * 300_000, "300000 own"),
     (("soundtrack", "length_s"), 1e12, "length s of"),
+    (("clips", 0, "start"), {"time_s": 0.0, "point": "a" * 5000}, "is tied to point 'aaa"),
     (("amonut",), 1.0, "unknown field `amonut`"),
     (("clips", 0, "paert"), [0, 1], "unknown field `paert`"),
 ]

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli.options import Options, settled
+from tempik.disk.reading import printable
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -32,7 +33,7 @@ def ready(reel: Reel, changed: Reel, options: argparse.Namespace, *shows: str) -
     settled(options, *shows)
     found = problems(changed) if changed is not reel else []
     if found:
-        raise TempikError(f"That cannot be done: {asked_for(found[0])}")
+        raise TempikError(f"That cannot be done: {asked_for(printable(found[0]))}")
 
 
 def asked_for(said: str) -> str:

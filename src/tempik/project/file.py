@@ -15,7 +15,7 @@ from typing import Any
 import msgspec
 import platformdirs
 
-from tempik.disk.reading import MB, decoded, is_regular, read_whole, shortened
+from tempik.disk.reading import MB, decoded, is_regular, printable, read_whole, shortened
 from tempik.disk.writing import is_read, write_whole
 from tempik.errors import TempikError
 from tempik.memo import expect, forget_all
@@ -74,7 +74,7 @@ def document_of(reel: Reel, folder: Path, order: bytes = b"") -> bytes:
         raise TempikError(f"The reel cannot be saved like this: {shortened(error)}; undo the last step.") from error
     found = problems(written)
     if found:
-        raise TempikError(f"This cannot be saved, as it could not be opened again: {found[0]}")
+        raise TempikError(f"This cannot be saved, as it could not be opened again: {printable(found[0])}")
     data = msgspec.json.format(plain, indent=1) + b"\n"
     if len(data) > MOST_MB * MB:
         raise TempikError(
@@ -118,7 +118,7 @@ def load_reel(path: Path) -> Reel:
     expect(size_of(reel))
     found = problems(reel)
     if found:
-        raise TempikError(f"{path} is damaged: {found[0]} Open a copy or an earlier save.")
+        raise TempikError(f"{path} is damaged: {printable(found[0])} Open a copy or an earlier save.")
     reel = with_paths(reel, path.absolute().parent, relative=False)
     is_read(media_paths(reel))
     return reel

@@ -6,7 +6,7 @@ from typing import Any, get_args, get_origin
 
 import msgspec
 
-from tempik.disk.reading import shortened
+from tempik.disk.reading import printable, shortened
 from tempik.project.file import decode_value, encode_value
 from tempik.reel import Reel
 from tempik.reel.validate import problems
@@ -27,7 +27,7 @@ def said_of_step(old: Reel, new: Reel) -> str:
     except NO_LINE as error:
         return f"This could not be kept: {shortened(error)}; nothing was changed."
     found = problems(new)
-    return f"That cannot be: {found[0]} Nothing was changed." if found else ""
+    return f"That cannot be: {printable(found[0])} Nothing was changed." if found else ""
 
 
 def line_of(entry: dict[str, Any]) -> bytes:
