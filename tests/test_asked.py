@@ -266,59 +266,29 @@ def test_signs_that_no_font_has_are_seen_and_do_not_land(reel: Reel) -> None:
 # Deliveries
 
 
+def exported(project: Path, shapes: str, *more: str) -> int:
+    """Export a project in some shapes, small, beside it."""
+    out, small = str(project.parent / "o.mp4"), ["--short", "90", "--quality", "draft"]
+    return main(["export", str(project), "-o", out, "--shape", shapes, *small, *more])
+
+
 def test_every_shape_is_written_before_it_is_told_that_one_misses(
     project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     from tempik.deliver import run
 
     real = run.check_rendered
-    monkeypatch.setattr(
-        run,
-        "check_rendered",
-        lambda *a: real(*a)._replace(ok=False) if hasattr(real(*a), "_replace") else _missed(real(*a)),
-    )
-    line = [
-        "export",
-        str(project),
-        "-o",
-        str(tmp_path / "o.mp4"),
-        "--shape",
-        "upright,square,wide",
-        "--short",
-        "90",
-        "--quality",
-        "draft",
-    ]
-    assert main([*line, "--to", "1", "--measure"]) == 1
+    monkeypatch.setattr(run, "check_rendered", lambda *given: replace(real(*given), ok=False))
+    assert exported(project, "upright,square,wide", "--to", "1", "--measure") == 1
     said = capsys.readouterr().err.splitlines()[-1]
     for shape in ("upright", "square", "wide"):
         assert (tmp_path / f"o-{shape}.mp4").is_file() and f"o-{shape}.mp4" in said
 
 
-def _missed(report: object) -> object:
-    import msgspec
-
-    return msgspec.structs.replace(report, ok=False)  # type: ignore[type-var]
-
-
 def test_two_shapes_that_are_one_file_are_written_once(
     project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    line = [
-        "export",
-        str(project),
-        "-o",
-        str(tmp_path / "o.mp4"),
-        "--shape",
-        "reel,upright",
-        "--short",
-        "90",
-        "--quality",
-        "draft",
-        "--to",
-        "0.2",
-    ]
-    assert main(line) == 0
+    assert exported(project, "reel,upright", "--to", "0.2") == 0
     assert sorted(p.name for p in tmp_path.glob("*.mp4")) == ["o.mp4"] and "written once" in capsys.readouterr().err
 
 

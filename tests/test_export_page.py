@@ -338,7 +338,9 @@ def test_the_order_goes_with_the_project(opened: Window, tmp_path: Path, monkeyp
     (tmp_path / "a.tempik").rename(tmp_path / "moved.tempik")
     monkeypatch.setenv("TEMPIK_STATE", str(tmp_path / "another machine"))
     assert remembered(tmp_path / "moved.tempik") == wanted
-    assert opened.files.open_project(tmp_path / "moved.tempik") and opened.exports.order == wanted
+    assert opened.files.open_project(tmp_path / "moved.tempik")
+    opened.project.save(tmp_path / "under another name.tempik")  # without a look at the Export page
+    assert remembered(tmp_path / "under another name.tempik") == wanted == opened.exports.order
 
 
 def test_a_typed_name_gets_its_formats_ending(page: ExportPage, qtbot: QtBot, tmp_path: Path) -> None:

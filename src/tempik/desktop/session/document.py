@@ -19,7 +19,7 @@ from tempik.edit.grading.grades import only_grades_differ
 from tempik.errors import TempikError
 from tempik.memo import expect
 from tempik.project import history
-from tempik.project.file import SUFFIX, load_reel, save_reel
+from tempik.project.file import SUFFIX, load_reel, order_in, save_reel
 from tempik.project.journal import Found, Lock, forget, left_behind
 from tempik.project.steps import said_of_step
 from tempik.project.versions import keep_version
@@ -306,7 +306,7 @@ class Project(QObject):
         self.read_only = ""
         self.history = history.begin(reel)
         self.path = path
-        self.ordered.keep(b"")
+        self.ordered.keep(order_in(path) if path is not None else b"")
         self.saved_reel = reel
         self._gesture, self._compared = None, False
         self.selection.begin_anew(reel)
