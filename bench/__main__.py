@@ -1,4 +1,4 @@
-"""Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | joins [FILM …] | layers | grade [FILM …] | sound [SONGS …]
+"""Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | transitions [FILM …] | layers | grade [FILM …] | sound [SONGS …]
 | draft [SONGS …] | retiming | between FILM | beats | rows FOLDER … | onsets | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
@@ -34,10 +34,10 @@ def main() -> None:
 
         del sys.argv[1]
         onsets.main()
-    elif what == "joins":
-        from bench import joins
+    elif what == "transitions":
+        from bench import transitions
 
-        joins.main(sys.argv[2:])
+        transitions.main(sys.argv[2:])
     elif what == "layers":
         from bench import layers
 
@@ -74,7 +74,7 @@ def main() -> None:
         retiming.main([])
     else:
         sys.exit(
-            f"There is no bench '{what}'; choose speed, first, large, pipeline, joins, layers, grade, sound, draft, retiming, "
+            f"There is no bench '{what}'; choose speed, first, large, pipeline, transitions, layers, grade, sound, draft, retiming, "
             "between, beats, rows, onsets or fit."
         )
 

@@ -1,4 +1,4 @@
-"""Contact sheets of every accent and of every join, from the demo."""
+"""Contact sheets of every accent and of every transition, from the demo."""
 
 from __future__ import annotations
 
@@ -16,15 +16,15 @@ from tempik.desktop.widgets.theme import words
 from tempik.edit.drafting.make import MoodWish, drafted_anew, footage_for
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import MOODS, Mood
-from tempik.edit.joins import laying
-from tempik.joins import CATALOGUE as JOINS
-from tempik.joins import join_of
+from tempik.edit.transitions import laying
 from tempik.media.picture import Picture, shrunk, to_rgb
 from tempik.project.file import load_reel
 from tempik.reel import Reel
 from tempik.render import PictureSource, plan
 from tempik.render.sample import sample
 from tempik.timeline.timeline import Timeline
+from tempik.transitions import CATALOGUE as JOINS
+from tempik.transitions import new_transition
 
 WIDE, TALL, GAP, HEAD = 108, 192, 3, 40
 MOOD_W, MOOD_H, MOOD_ACROSS = 54, 96, 32
@@ -93,18 +93,20 @@ def accent_blocks(project: Path) -> list[Block]:
     return out
 
 
-def join_blocks(project: Path) -> list[Block]:
-    """Return every join between two clips of the demo: before it, through it, and after it, the turn's frame fourth."""
+def transition_blocks(project: Path) -> list[Block]:
+    """Return every transition between two clips of the demo: before it, through it, and after it, the turn's frame fourth."""
     reel = load_reel(project)
     cut = laying.cuts(Timeline(reel))[JOINED_CUT]
     out = []
     with PictureSource() as source:
         for name, kind in JOINS.items():
-            plain = replace(reel, rows=(), clips=tuple(replace(c, join=None) for c in reel.clips))
-            timeline = Timeline(laying.laid(plain, [cut], replace(join_of(name), length=12.0)))
-            seam = timeline.seam_of(*cut)
-            assert seam is not None
-            shown = [source.render(plan(timeline, seam.turn + o, 2 * WIDE, 2 * TALL)) for o in JOIN_OFFSETS]
+            plain = replace(reel, rows=(), clips=tuple(replace(c, transition=None) for c in reel.clips))
+            timeline = Timeline(laying.laid(plain, [cut], replace(new_transition(name), length=12.0)))
+            placed_transition = timeline.transition_of(*cut)
+            assert placed_transition is not None
+            shown = [
+                source.render(plan(timeline, placed_transition.turn + o, 2 * WIDE, 2 * TALL)) for o in JOIN_OFFSETS
+            ]
             small = [shrunk(picture, TALL) for picture in shown]
             out.append(Block(kind.title, kind.does, small))
     return out
@@ -169,8 +171,8 @@ def rows_sheet(rows: list[Row], target: Path) -> None:
 
 
 def sheets(project: Path, folder: Path) -> None:
-    """Write the contact sheets of accents, of joins and of moods."""
+    """Write the contact sheets of accents, of transitions and of moods."""
     sheet(accent_blocks(project), ACROSS, folder / "accents-all.png")
-    sheet(join_blocks(project), JOINS_ACROSS, folder / "joins-all.png")
+    sheet(transition_blocks(project), JOINS_ACROSS, folder / "transitions-all.png")
     reel = load_reel(project)
     rows_sheet(mood_rows(reel, MOOD_FROM_S, MOOD_LENGTH_S), folder / "moods.png")

@@ -1,5 +1,5 @@
 """Drawn footage that moves in a known way: seeded grounds panned, zoomed and turned, with noise, or a subject that moves
-before a standing ground. Made to try what is proposed for joins; nothing was tuned on the seeds from 100 up."""
+before a standing ground. Made to try what is proposed for transitions; nothing was tuned on the seeds from 100 up."""
 
 from __future__ import annotations
 

@@ -14,9 +14,9 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 
-from bench.joins import demo_reel, film_reel
 from bench.layers import proxies_of
 from bench.told import say
+from bench.transitions import demo_reel, film_reel
 from tempik.demo import PROJECT, write_demo
 from tempik.grade import scopes
 from tempik.grade.apply import regraded

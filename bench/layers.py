@@ -9,8 +9,8 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from bench.joins import demo_reel
 from bench.told import say
+from bench.transitions import demo_reel
 from tempik.demo import write_demo
 from tempik.edit import titles
 from tempik.edit.clips import layers, masks, place

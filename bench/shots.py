@@ -22,10 +22,10 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.grade.page import GradePage
-from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.pages.transitions.page import TransitionsPage
 from tempik.desktop.session.importing import demo_folder
 from tempik.desktop.shell.keyboard import keyboard_list
 from tempik.desktop.shell.window import Window
@@ -82,22 +82,22 @@ def draft_view(window: Window) -> None:
     window.undo()
 
 
-def join_view(window: Window) -> None:
-    """The Joins page, with the join under the drop."""
+def transition_view(window: Window) -> None:
+    """The Transitions page, with the transition under the drop."""
     project = window.project
-    seam = next(s for s in project.timeline.seams[0] if s.join.kind == "zoom-in")
-    window.commands["show_joins"].trigger()
-    project.selection.select_clip(seam.owner.clip.id)
-    project.playhead.go(seam.turn - 1)
+    placed_transition = next(s for s in project.timeline.transitions[0] if s.transition.kind == "zoom-in")
+    window.commands["show_transitions"].trigger()
+    project.selection.select_clip(placed_transition.owner.clip.id)
+    project.playhead.go(placed_transition.turn - 1)
     window.fit()
     for _ in range(4):
         window.timeline.zoom(1.7)
-    page = window.page(JoinsPage)
+    page = window.page(TransitionsPage)
     until = time.monotonic() + 30
     while not page.suggesting.proposals and time.monotonic() < until:
         spin(0.2)
     settle(window)
-    grab(window, "joins")
+    grab(window, "transitions")
 
 
 def cut_views(window: Window) -> None:
@@ -362,7 +362,7 @@ def main() -> None:
     settle(window)
     grab(window, "check")
     draft_view(window)
-    join_view(window)
+    transition_view(window)
     accent_views(window)
     sheets(demo / PROJECT, DOCS / "screenshots")
     sheet_of_looks(demo / PROJECT, DOCS / "screenshots" / "looks.png")

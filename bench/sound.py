@@ -18,7 +18,7 @@ from tempik.assemble import soundtrack_from
 from tempik.check import check_rendered
 from tempik.demo import write_demo
 from tempik.edit.reel import song_of
-from tempik.edit.song.arranging import proposals, with_way
+from tempik.edit.song.arranging import proposals, with_song_edit
 from tempik.edit.sounds import mixing, rows
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
@@ -30,7 +30,7 @@ from tempik.render.mixdown import Mixdown
 from tempik.render.takes import Takes
 from tempik.rhythm import analyse
 from tempik.rhythm.records import Analysis, Beat
-from tempik.rhythm.seams import Way
+from tempik.rhythm.song_edits import SongEdit
 from tempik.sounds.loudness import RATE, decibels, true_peak
 from tempik.sounds.shelf import SHELF, take_of
 from tempik.timeline.striking import struck_of
@@ -160,18 +160,18 @@ def lengths(folders: list[Path]) -> None:
             bars = np.diff([p.time_s for p in beats_between(song, 0.0, song.length_s) if p.beat == 1])
             for proposal in found:
                 total += 1
-                fits += abs(proposal.way.length_s - wanted) <= float(np.median(bars)) / 2 + 2e-3
-            offs += _unevenness(song, found[0].way.stretches)
-            jumps += _true_jumps(truth, found[0].way.seams)
-            assert with_way(Reel(length_s=song.length_s, soundtrack=song), found[0].way).length_s > 0
+                fits += abs(proposal.song_edit.length_s - wanted) <= float(np.median(bars)) / 2 + 2e-3
+            offs += _unevenness(song, found[0].song_edit.stretches)
+            jumps += _true_jumps(truth, found[0].song_edit.splices)
+            assert with_song_edit(Reel(length_s=song.length_s, soundtrack=song), found[0].song_edit).length_s > 0
     tell(
         f"songs made 15, 30 and 60 s: {fits} of {total} proposals within half a bar, {unfit} songs without bars, slowest {slowest:.2f} s (2 asked)"
     )
-    tell(f"  beats over the joins: at most {max(offs, default=0):.2f} ms from even as heard (5 asked)")
+    tell(f"  beats over the transitions: at most {max(offs, default=0):.2f} ms from even as heard (5 asked)")
     if jumps:
         near = [j for j in jumps if abs(j) < 60]
         tell(
-            f"  by true beats: {len(near)} of {len(jumps)} joins are between beats; of these half within "
+            f"  by true beats: {len(near)} of {len(jumps)} transitions are between beats; of these half within "
             f"{np.median(np.abs(near)):.1f} ms, nine tenths within {np.quantile(np.abs(near), 0.9):.1f} ms"
         )
 
@@ -185,8 +185,8 @@ def _truth(path: Path) -> Times | None:
 
 
 def _unevenness(song: Soundtrack, stretches: tuple[tuple[float, float], ...]) -> list[float]:
-    """How far the beat at each join is from where the beats before and after it say it should be, in milliseconds."""
-    made = with_way(Reel(length_s=song.length_s, soundtrack=song), Way(stretches, 0.0, ()))
+    """How far the beat at each transition is from where the beats before and after it say it should be, in milliseconds."""
+    made = with_song_edit(Reel(length_s=song.length_s, soundtrack=song), SongEdit(stretches, 0.0, ()))
     times = np.array([p.time_s for p in beats_between(song_of(made), 0.0, made.length_s)])
     gaps, out = np.diff(times), []
     for at in np.cumsum([b - a for a, b in stretches])[:-1]:
@@ -197,12 +197,12 @@ def _unevenness(song: Soundtrack, stretches: tuple[tuple[float, float], ...]) ->
     return out
 
 
-def _true_jumps(truth: Times | None, seams: tuple[tuple[float, float], ...]) -> list[float]:
-    """By how much each join moves the true beat, in milliseconds."""
+def _true_jumps(truth: Times | None, splices: tuple[tuple[float, float], ...]) -> list[float]:
+    """By how much each transition moves the true beat, in milliseconds."""
     if truth is None or not len(truth):
         return []
     out = []
-    for leaves, goes_on in seams:
+    for leaves, goes_on in splices:
         a, b = (float(truth[np.abs(truth - t).argmin()]) - t for t in (leaves, goes_on))
         out.append((b - a) * 1000)
     return out

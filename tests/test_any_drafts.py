@@ -18,7 +18,7 @@ from tempik.edit.drafting.keeping import with_kept
 from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood, drafted_anew, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
+from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
 from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, Suggestion
 from tempik.project.file import load_reel, save_reel
@@ -97,7 +97,7 @@ def assert_drafted(made: MoodDraft, wish: MoodWish, folder: Path) -> None:
     assert set(made.clips) <= there
     for clip in made.clips:
         assert why_clip(reel, clip, {}).endswith(".")
-        assert why_join(reel, clip).endswith(".")
+        assert why_transition(reel, clip).endswith(".")
     assert all(why_row(reel, r).endswith(".") for r in reel.rows)
     assert all(why_sound_row(reel, r).endswith(".") for r in reel.sound_rows)
 
@@ -137,8 +137,8 @@ def drafted_again(reel: Reel, studies: dict[str, Study], pick: Pick) -> tuple[Mo
 
 
 def kept_of(reel: Reel) -> list[object]:
-    """Return what is kept, as it is shown: joins may come beside it, and its cues may be told anew."""
-    clips = [replace(c, join=None) for c in reel.clips if c.kept]
+    """Return what is kept, as it is shown: transitions may come beside it, and its cues may be told anew."""
+    clips = [replace(c, transition=None) for c in reel.clips if c.kept]
     return [*clips, *(r for r in (*reel.rows, *reel.sound_rows) if r.kept)]
 
 
@@ -211,4 +211,4 @@ def test_over_a_stretch_nothing_else_changes_whatever_was_done_before(
     for placed in outside:
         now = after.get((placed.footage.id, placed.first, placed.end))
         assert now is not None, f"{placed.clip.id} lay outside the stretch"
-        assert replace(now.clip, join=None) == replace(placed.clip, join=None)
+        assert replace(now.clip, transition=None) == replace(placed.clip, transition=None)

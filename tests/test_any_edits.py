@@ -23,7 +23,6 @@ from tempik.edit.clips.slots import clip_of
 from tempik.edit.footage import cues, facts
 from tempik.edit.grading import grades
 from tempik.edit.grading.grades import Where
-from tempik.edit.joins import laying
 from tempik.edit.reel import with_settings
 from tempik.edit.reframe import reframed
 from tempik.edit.ruled import with_limit, with_muted, with_rule, with_solo
@@ -33,9 +32,8 @@ from tempik.edit.sounds import mixing
 from tempik.edit.sounds import rows as sound_rows
 from tempik.edit.speed import direction, speed
 from tempik.edit.titles import with_named_points, with_title, with_title_fields, with_words_on_points
+from tempik.edit.transitions import laying
 from tempik.errors import TempikError
-from tempik.joins import CATALOGUE as JOINS
-from tempik.joins import join_of
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Edge, Framing, Position, Reel, Title
 from tempik.reel.nests import all_clips
@@ -43,6 +41,8 @@ from tempik.reel.rows import Limit, Rule
 from tempik.reel.validate import problems
 from tempik.retime.shapes import READY
 from tempik.timeline.timeline import Timeline
+from tempik.transitions import CATALOGUE as JOINS
+from tempik.transitions import new_transition
 
 
 class Pick:
@@ -115,8 +115,8 @@ class Pick:
         return Edge(self.number(0, 10)) if point is None else Edge(self.timeline.reel_s(point), point.id)
 
     @property
-    def cut(self) -> list[laying.JoinPlace]:
-        return [laying.JoinPlace(name, self.yes()) for name in self.clips]
+    def cut(self) -> list[laying.TransitionPlace]:
+        return [laying.TransitionPlace(name, self.yes()) for name in self.clips]
 
     @property
     def rule(self) -> Rule:
@@ -218,11 +218,11 @@ EDITS: dict[str, Callable[[Pick], Reel]] = {
     "copy bar": lambda p: painting.with_bar_copied(p.reel, p.row, p.whole(1, 5)),
     "paint": lambda p: painting.with_painted(p.reel, p.row, p.point, p.number(0, 2)),
     "key a row": lambda p: keys.with_key(p.reel, p.accent_row, "level", p.frame, p.number(0, 1), within=p.whole(0, 2)),
-    # Joins, layers, titles, grades
-    "join": lambda p: laying.laid(p.reel, p.cut, join_of(str(p.one(*JOINS)))),
-    "join's length": lambda p: laying.with_length(p.reel, p.cut if p.yes() else None, p.whole(1, 60)),
-    "join's sides": lambda p: laying.with_sides(p.reel, p.cut[0], p.whole(0, 20), p.whole(0, 20)),
-    "no joins": lambda p: laying.without_joins(p.reel, p.cut if p.yes() else None),
+    # Transitions, layers, titles, grades
+    "transition": lambda p: laying.laid(p.reel, p.cut, new_transition(str(p.one(*JOINS)))),
+    "transition's length": lambda p: laying.with_length(p.reel, p.cut if p.yes() else None, p.whole(1, 60)),
+    "transition's sides": lambda p: laying.with_sides(p.reel, p.cut[0], p.whole(0, 20), p.whole(0, 20)),
+    "no transitions": lambda p: laying.without_transitions(p.reel, p.cut if p.yes() else None),
     "opacity": lambda p: layers.with_opacity(p.reel, p.clips, p.number(0, 1), p.frame if p.yes() else None),
     "key a clip": lambda p: layers.with_clip_key(p.reel, p.clip, str(p.one("opacity", "zoom", "x", "grade")), p.frame, p.number(0, 1)),
     "unkey a clip": lambda p: layers.without_clip_key(p.reel, p.clip, ["opacity", "zoom", "x", "grade", "word"], p.frame),

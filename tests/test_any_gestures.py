@@ -21,14 +21,14 @@ from tempik.edit.accents.keys import with_key
 from tempik.edit.clips.layers import with_clip_key, with_fade
 from tempik.edit.clips.nests import with_nest
 from tempik.edit.clips.place import with_clip_at, with_picture_row, with_row
-from tempik.edit.joins.laying import JoinPlace, laid
 from tempik.edit.song.points import with_moved_point
 from tempik.edit.sounds.clips import with_sound_clip, with_sound_track
 from tempik.edit.sounds.rows import with_sound_row
 from tempik.edit.titles import with_title
-from tempik.joins import join_of
+from tempik.edit.transitions.laying import TransitionPlace, laid
 from tempik.reel import Edge, Reel, Rule, Title
 from tempik.reel.validate import problems
+from tempik.transitions import new_transition
 from waiting import until_at_rest
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
@@ -44,9 +44,9 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 def rich(reel: Reel) -> Reel:
-    """A reel with a join, keys, a fade, a title, a second track, sounds of both kinds, and accents."""
+    """A reel with a transition, keys, a fade, a title, a second track, sounds of both kinds, and accents."""
     first = reel.clips[0]
-    reel = laid(reel, [JoinPlace(reel.clips[1].id)], join_of("dissolve"))
+    reel = laid(reel, [TransitionPlace(reel.clips[1].id)], new_transition("dissolve"))
     reel = with_clip_key(reel, first.id, "zoom", 20, 1.3)
     reel = with_fade(reel, [first.id], False, 12)
     reel = with_row(reel)

@@ -1,4 +1,4 @@
-"""The song in another order: the beats go on evenly over every join, and everything that is tied to the song goes along."""
+"""The song in another order: the beats go on evenly over every splice, and everything that is tied to the song goes along."""
 
 from pathlib import Path
 
@@ -27,7 +27,7 @@ from tempik.render import mix
 from tempik.render.song_sound import CROSS_S, song_samples
 from tempik.rhythm import analyse
 from tempik.rhythm.records import Analysis, Beat, Section
-from tempik.rhythm.seams import likeness, ways
+from tempik.rhythm.song_edits import likeness, song_edits
 from tempik.sounds.loudness import RATE
 from tempik.timeline.timeline import Timeline
 
@@ -69,7 +69,7 @@ def test_bars_left_out_take_what_lies_in_them_along(tied: Reel) -> None:
     assert made.length_s == pytest.approx(tied.length_s - BAR_S, abs=0.01)
     assert song_of(made).length_s == pytest.approx(song_of(tied).length_s - BAR_S, abs=0.01)
     before, after = Timeline(tied), Timeline(made)
-    # What was heard and seen at each instant after the join is heard and seen there, a bar sooner.
+    # What was heard and seen at each instant after the splice is heard and seen there, a bar sooner.
     for placed in after.placed:
         assert placed.clip.start.point is None or placed.first == after.frame_of_point(
             after.point(placed.clip.start.point)
@@ -158,10 +158,10 @@ def test_what_is_heard_is_the_pieces_of_the_file(reel: Reel) -> None:
     whole = decode_sound(song_of(reel).path, RATE)
     out = song_samples(song_of(made), whole)
     assert len(out) == round(song_of(made).length_s * RATE)
-    seam, span = round(starts[1] * RATE), round(CROSS_S * RATE)
-    assert np.array_equal(out[: seam - span], whole.samples[: seam - span])
+    jump_costs, span = round(starts[1] * RATE), round(CROSS_S * RATE)
+    assert np.array_equal(out[: jump_costs - span], whole.samples[: jump_costs - span])
     later = round(starts[2] * RATE)
-    assert np.array_equal(out[seam : seam + RATE], whole.samples[later : later + RATE])
+    assert np.array_equal(out[jump_costs : jump_costs + RATE], whole.samples[later : later + RATE])
     assert np.isfinite(mix(Timeline(made)).samples).all()
 
 
@@ -238,37 +238,37 @@ def test_a_song_is_made_as_long_as_wanted_on_the_beat(looped: tuple[Soundtrack, 
     assert 1 <= len(found) <= 3
     bar_s = float(np.median(np.diff([p.time_s for p in beats_between(record, 0.0, 99.0) if p.beat == 1])))
     for proposal in found:
-        way = proposal.way
-        assert abs(way.length_s - wanted) <= bar_s / 2 + 0.01
-        assert way.stretches[-1][1] == pytest.approx(record.length_s, abs=BAR_S)  # its ending is kept
-        made = arranging.with_way(Reel(length_s=record.length_s, soundtrack=record), way)
-        assert problems(made) == [] and made.length_s == pytest.approx(way.length_s)
+        song_edit = proposal.song_edit
+        assert abs(song_edit.length_s - wanted) <= bar_s / 2 + 0.01
+        assert song_edit.stretches[-1][1] == pytest.approx(record.length_s, abs=BAR_S)  # its ending is kept
+        made = arranging.with_song_edit(Reel(length_s=record.length_s, soundtrack=record), song_edit)
+        assert problems(made) == [] and made.length_s == pytest.approx(song_edit.length_s)
         assert even(song_of(made)) < 5.0
-    costs = [p.way.cost for p in found]
+    costs = [p.song_edit.cost for p in found]
     assert costs == sorted(costs)
-    assert len({p.way.stretches for p in found}) == len(found)
+    assert len({p.song_edit.stretches for p in found}) == len(found)
 
 
 def test_bars_that_come_again_are_what_is_joined(looped: tuple[Soundtrack, np.ndarray]) -> None:  # type: ignore[type-arg]
-    """Eight bars shorter, A B A C is A C: the join lies between bars that are alike in what comes before and after them."""
+    """Eight bars shorter, A B A C is A C: the splice lies between bars that are alike in what comes before and after them."""
     record, samples = looped
     starts = [p.time_s for p in beats_between(record, 0.0, record.length_s) if p.beat == 1]
     best = arranging.proposals(record, samples, 24000, record.length_s - 8 * BAR_S)[0]
     assert best.heard == "hardly heard"
-    for leaves, goes_on in best.way.seams:
+    for leaves, goes_on in best.song_edit.splices:
         i, j = (round((t - starts[0]) / BAR_S) for t in (leaves, goes_on))
         assert (j - i) % 8 == 0 and "→" in best.why
 
 
-def test_the_join_is_among_the_least_of_all_pairs(looped: tuple[Soundtrack, np.ndarray]) -> None:  # type: ignore[type-arg]
+def test_the_transition_is_among_the_least_of_all_pairs(looped: tuple[Soundtrack, np.ndarray]) -> None:  # type: ignore[type-arg]
     record, samples = looped
     starts = [p.time_s for p in beats_between(record, 0.0, record.length_s) if p.beat == 1]
     alike = likeness(samples, 24000, starts, record.length_s, ())
-    way = ways(alike, 16.0)[0]
-    every = np.sort(alike.seam[alike.seam > 0])
-    for leaves, goes_on in way.seams:
+    song_edit = song_edits(alike, 16.0)[0]
+    every = np.sort(alike.jump_costs[alike.jump_costs > 0])
+    for leaves, goes_on in song_edit.splices:
         i, j = (int(np.abs(alike.edges - t).argmin()) for t in (leaves, goes_on))
-        assert np.searchsorted(every, alike.seam[i - 1, j]) < 0.15 * len(every)
+        assert np.searchsorted(every, alike.jump_costs[i - 1, j]) < 0.15 * len(every)
 
 
 def test_a_way_keeps_the_drop_and_what_leads_up_to_it() -> None:
@@ -276,8 +276,8 @@ def test_a_way_keeps_the_drop_and_what_leads_up_to_it() -> None:
     starts = [0.5 + 2.0 * i for i in range(24)]
     samples = rng.standard_normal((24000 * 50, 1)).astype(np.float32) * 0.1
     alike = likeness(samples, 24000, starts, 49.0, [starts[13]])
-    for way in ways(alike, 21.0):
-        inside = next(((a, b) for a, b in way.stretches if a <= starts[13] < b), None)
+    for song_edit in song_edits(alike, 21.0):
+        inside = next(((a, b) for a, b in song_edit.stretches if a <= starts[13] < b), None)
         assert inside is not None and inside[0] <= starts[12] + 1e-6
 
 
@@ -299,7 +299,7 @@ def test_from_the_command_line(reel: Reel, tmp_path: Path, capsys: pytest.Captur
     project, out = str(tmp_path / "p.tempik"), str(tmp_path / "o.tempik")
     assert main(["sound", project, "--arrange", "11"]) == 0
     table = capsys.readouterr().out.splitlines()
-    assert table[0] == "way,length_s,joins,heard" and abs(float(table[1].split(",")[1]) - 11) <= BAR_S / 2 + 0.01
+    assert table[0] == "way,length_s,splices,heard" and abs(float(table[1].split(",")[1]) - 11) <= BAR_S / 2 + 0.01
     assert main(["sound", project, "--arrange", "11", "--way", "1", "-o", out]) == 0
     made = load_reel(tmp_path / "o.tempik")
     assert song_of(made).pieces and made.length_s == pytest.approx(float(table[1].split(",")[1]), abs=0.01)

@@ -70,9 +70,9 @@ SILENT = [
     (("layers", "--border", "5"), "--border does nothing"),
     (("layers", "--clips", "1"), "What should be done there?"),
     (("layers", "--clips", "1", "--opacity", "nan"), "no number"),
-    (("joins", "--remove", "--kind", "whip"), "do not go together"),
-    (("joins", "--kind", "dissolve", "--direction", "left"), "has no directions"),
-    (("joins", "--kind", "whip", "--frames", "0"), "a join of 0 frames; keep it above 0"),
+    (("transitions", "--remove", "--kind", "whip"), "do not go together"),
+    (("transitions", "--kind", "dissolve", "--direction", "left"), "has no directions"),
+    (("transitions", "--kind", "whip", "--frames", "0"), "a transition of 0 frames; keep it above 0"),
     (("sound", "--lay", "whoosh", "--at", "99"), "cannot hit at 99 s"),
     (("sound", "--lay", "whoosh", "--at", "1", "--pan", "20"), "--pan does nothing"),
     (("sound", "--hit", "whoosh=60"), "its hit cannot lie at 60 s"),
@@ -176,7 +176,7 @@ def test_what_is_dropped_on_a_layer_takes_no_layer_away(opened: Window) -> None:
     assert "2 clips gave way" in opened.foot.status.text()
 
 
-# Framing, joins, nests, masks
+# Framing, transitions, nests, masks
 
 
 def test_following_leaves_the_fit_as_it_is(reel: Reel) -> None:
@@ -195,12 +195,12 @@ def test_following_leaves_the_fit_as_it_is(reel: Reel) -> None:
 
 @pytest.mark.parametrize("way", ["overlap", "staircase"])
 def test_overlapping_moves_nothing_else(project: Path, way: str, capsys: pytest.CaptureFixture[str]) -> None:
-    """Cuts went 133 to 233 ms off their points, the rest moved on, and an older join stayed in place of the slide."""
-    assert main(["joins", str(project), "--clips", "2,3", "--kind", "dissolve"]) == 0
+    """Cuts went 133 to 233 ms off their points, the rest moved on, and an older transition stayed in place of the slide."""
+    assert main(["transitions", str(project), "--clips", "2,3", "--kind", "dissolve"]) == 0
     before = {p.clip.id: p for p in Timeline(load_reel(project)).placed}
-    assert main(["joins", str(project), "--clips", "2-4", f"--{way}", "7"]) == 0
+    assert main(["transitions", str(project), "--clips", "2-4", f"--{way}", "7"]) == 0
     after = Timeline(load_reel(project))
-    assert [p.clip.join.kind for p in after.placed[2:4] if p.clip.join is not None] == ["slide-over"] * 2
+    assert [p.clip.transition.kind for p in after.placed[2:4] if p.clip.transition is not None] == ["slide-over"] * 2
     for placed in (after.placed[0], after.placed[1], after.placed[4]):
         assert (placed.first, placed.clip.start) == (before[placed.clip.id].first, before[placed.clip.id].clip.start)
     if way == "overlap":

@@ -268,7 +268,7 @@ def test_speed_changes_one_clip_or_writes_to_another_project(small: Path, tmp_pa
     assert float(speeds(other)[2]["average"]) < 0 and speeds(other)[2]["between"] == "blend"
     ran("speed", other, "--clips", "2", "--sound", "on", "--clip-seam", 40, "--fade-in", 80)
     sound = [p.clip.sound for p in Timeline(load_reel(other)).placed]
-    assert [s.seam_ms for s in sound[:3]] == [None, 40.0, None] and sound[1].fade_in_s == pytest.approx(0.08)
+    assert [s.crossfade_ms for s in sound[:3]] == [None, 40.0, None] and sound[1].fade_in_s == pytest.approx(0.08)
 
 
 def test_speed_acts_on_frames_of_the_reel(small: Path) -> None:

@@ -153,7 +153,7 @@ def test_a_clips_sound_may_lead_and_trail(changed: Callable[..., Reel]) -> None:
     assert (round(sound.lead_s * 30), round(sound.trail_s * 30)) == (6, 9)
 
 
-# Accents, joins, layers, grade
+# Accents, transitions, layers, grade
 
 
 def test_options_of_accents(changed: Callable[..., Reel]) -> None:
@@ -162,9 +162,9 @@ def test_options_of_accents(changed: Callable[..., Reel]) -> None:
     assert changed("accents", "--row", "1", "--clips", "2", "--picture", "on").rows[0].alone
 
 
-def test_a_join_is_written_elsewhere(changed: Callable[..., Reel]) -> None:
-    made = changed("joins", "--clips", "3", "--kind", "dissolve")
-    assert [c.id for c in made.clips if c.join is not None] == ["c3"]
+def test_a_transition_is_written_elsewhere(changed: Callable[..., Reel]) -> None:
+    made = changed("transitions", "--clips", "3", "--kind", "dissolve")
+    assert [c.id for c in made.clips if c.transition is not None] == ["c3"]
 
 
 def test_options_of_layers(changed: Callable[..., Reel], project: Path, tmp_path: Path) -> None:

@@ -46,10 +46,12 @@ def clip_of(curve: Curve, pitch: Pitch, source_s: float = 1.5, length_s: float =
     return Reel(length_s=6.0, footage=(piece,), clips=(clip,))
 
 
-def heard(reel: Reel, samples: NDArray[np.float32], seam_s: float = 0.005) -> tuple[Placed, NDArray[np.float32], int]:
+def heard(
+    reel: Reel, samples: NDArray[np.float32], crossfade_s: float = 0.005
+) -> tuple[Placed, NDArray[np.float32], int]:
     placed = Timeline(reel).placed[0]
     both = np.repeat(samples[:, None], 2, axis=1)
-    track = clip_track(placed, Sound(both, HZ), reel.rate, seam_s)
+    track = clip_track(placed, Sound(both, HZ), reel.rate, crossfade_s)
     return placed, track.samples[:, 0], track.first
 
 

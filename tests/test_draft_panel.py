@@ -147,7 +147,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     again = drafted(opened, qtbot, now)
     assert again.draft is not None and first.draft is not None and again.draft.seed == first.draft.seed + 1
     kept = next(c for c in again.clips if c.id == clip)
-    assert replace(kept, join=None) == replace(next(c for c in now.clips if c.id == clip), join=None)
+    assert replace(kept, transition=None) == replace(next(c for c in now.clips if c.id == clip), transition=None)
     opened.project.selection.select_clip(clip)
     opened.commands["keep"].trigger()
     assert "given free" in opened.foot.status.text()

@@ -26,7 +26,7 @@ from tempik.edit.drafting.material import Chance, material_of, studies_of, unusa
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named, mood_problems
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
+from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
 from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, Suggestion, study, upright
 from tempik.project.file import load_reel, save_reel
@@ -446,7 +446,7 @@ def test_kept_clips_stay_whatever_is_drafted_around_them(
     made = drafted_anew(reel, STUDIES, wish_of(reel, mood, seed)).reel
     for name in kept:
         now, then = clip_of(made, name), clip_of(reel, name)
-        assert replace(now, join=None) == replace(then, join=None)
+        assert replace(now, transition=None) == replace(then, transition=None)
     timeline = Timeline(made)
     assert not gaps(timeline) and check_reel(timeline).ok
     assert all(b.first >= a.end for a, b in pairwise(timeline.placed))
@@ -673,9 +673,9 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
     assert "laid by hand" in why_row(reel, AccentRow("r99", "split", Rule("cuts")))
     assert "where the song is loud" in why_row(reel, next(r for r in reel.rows if r.accent == "shake"))
     drop = next(p.clip for p in Timeline(reel).placed if p.first == round(DROP_S * 30))
-    assert why_join(reel, drop.id) == "This cut is hard: the song drops here."
-    joined = [c for c in reel.clips if c.join is not None]
-    assert all("section changes here" in why_join(reel, c.id) for c in joined)
+    assert why_transition(reel, drop.id) == "This cut is hard: the song drops here."
+    joined = [c for c in reel.clips if c.transition is not None]
+    assert all("section changes here" in why_transition(reel, c.id) for c in joined)
     with pytest.raises(TempikError, match="no longer"):
         why_clip(reel, "c999", STUDIES)
     impact = next(r for r in reel.sound_rows if r.sounds == ("impact",))

@@ -155,7 +155,7 @@ def test_commands_that_ask_for_a_length(opened: Window) -> None:
         assert slots(opened)[1:4] == [("c2", 75, 105), ("c3", 105, 135), ("c4", 135, 195)]
     with step(opened, "overlap", 6):
         rows = {p.clip.id: (p.clip.track, p.first, p.end) for p in opened.project.timeline.placed}
-        assert rows["c3"][1] == 135 and clip(opened, "c3").clip.join is not None, "it begins on its point"
+        assert rows["c3"][1] == 135 and clip(opened, "c3").clip.transition is not None, "it begins on its point"
         assert clip(opened, "c2").until == 135 + 6 and rows["c4"][1:] == (195, 255)
     with step(opened, "stagger", 4):
         assert clip(opened, "c3").begin - clip(opened, "c2").begin == 4
@@ -810,41 +810,41 @@ def test_commands_about_words(opened: Window, tmp_path: Path, monkeypatch: pytes
     qtbot.waitUntil(lambda: len(project.reel.clips) > count)
 
 
-# Joins
+# Transitions
 
 
-def test_commands_about_joins(opened: Window, qtbot: QtBot) -> None:
-    joins, project = opened.joins, opened.project
+def test_commands_about_transitions(opened: Window, qtbot: QtBot) -> None:
+    transitions, project = opened.transitions, opened.project
     at(opened, 135, "c3")
-    joins.lay_here("dissolve")
+    transitions.lay_here("dissolve")
 
     def length() -> int:
-        return project.timeline.seam_of("c3", False).frames  # type: ignore[union-attr]
+        return project.timeline.transition_of("c3", False).frames  # type: ignore[union-attr]
 
-    assert clip(opened, "c3").clip.join is not None
+    assert clip(opened, "c3").clip.transition is not None
     before = length()
     for name, by in (("longer", 1), ("shorter", -1)):
         with step(opened, name):
             assert length() == before + by
     with step(opened, "ask_all_lengths", 4):
         assert length() == 4
-    joins.lay_here("push")
-    for name in ("calm_joins", "stir_joins", "turn_round"):
-        was = clip(opened, "c3").clip.join
+    transitions.lay_here("push")
+    for name in ("calm_transitions", "stir_transitions", "turn_round"):
+        was = clip(opened, "c3").clip.transition
         with step(opened, name):
-            assert clip(opened, "c3").clip.join != was, name
+            assert clip(opened, "c3").clip.transition != was, name
     at(opened, 195, "c4")
     with step(opened, "lay_again"):
-        assert clip(opened, "c4").clip.join.kind == "push"  # type: ignore[union-attr]
+        assert clip(opened, "c4").clip.transition.kind == "push"  # type: ignore[union-attr]
     at(opened, 135, "c3")
     with step(opened, "take_off"):
-        assert clip(opened, "c3").clip.join is None
+        assert clip(opened, "c3").clip.transition is None
     with step(opened, "take_all_off") as made:
-        assert all(c.join is None for c in made.clips)
+        assert all(c.transition is None for c in made.clips)
     at(opened, 255, "c5")
     ask(opened, "match")
     qtbot.waitUntil(lambda: not opened.worker.jobs, timeout=WAIT)
-    assert clip(opened, "c5").clip.join is not None
+    assert clip(opened, "c5").clip.transition is not None
 
 
 # Layers and nests

@@ -19,7 +19,7 @@ from tempik.exchange import all as others
 from tempik.exchange.files import read_timeline, write_timeline
 from tempik.project.file import load_reel, save_reel
 from tempik.project.zipped import free_folder, unzip_project, zip_project
-from tempik.reel import Clip, Edge, Footage, Framing, Join, Position, Reel, Title
+from tempik.reel import Clip, Edge, Footage, Framing, Position, Reel, Title, Transition
 from tempik.render import PictureSource, plan
 from tempik.retime import constant, ramp
 from tempik.rhythm.exchange import read_marks, write_marks
@@ -144,23 +144,23 @@ def test_a_marker_of_others_becomes_a_point_with_its_name(reel: Reel, tmp_path: 
 def test_dissolves_and_wipes_go_there_and_back(
     reel: Reel, kind: str, length: float, ending: str, tmp_path: Path
 ) -> None:
-    joined = replace(reel.clips[1], join=Join(kind, length))
+    joined = replace(reel.clips[1], transition=Transition(kind, length))
     reel = replace(reel, clips=(reel.clips[0], joined, *reel.clips[2:]), rows=())
     write_timeline(reel, tmp_path / f"o{ending}")
     source = otio.adapters.read_from_file(str(tmp_path / f"o{ending}"), **({"rate": 30} if ending == ".edl" else {}))
-    (join,) = [i for t in source.video_tracks() for i in t if isinstance(i, otio.schema.Transition)]
-    assert join.transition_type == ("SMPTE_Dissolve" if kind == "dissolve" else "SMPTE_Wipe")
-    assert (join.in_offset + join.out_offset).value == length
+    (transition,) = [i for t in source.video_tracks() for i in t if isinstance(i, otio.schema.Transition)]
+    assert transition.transition_type == ("SMPTE_Dissolve" if kind == "dissolve" else "SMPTE_Wipe")
+    assert (transition.in_offset + transition.out_offset).value == length
     back, _ = read_timeline(tmp_path / f"o{ending}", media=Path(reel.footage[0].path).parent, rate=reel.rate)
-    a, b = timeline_of(reel).seams[0][0], timeline_of(back).seams[0][0]
-    assert (a.begin, a.turn, a.end) == (b.begin, b.turn, b.end) and b.join.kind == kind
+    a, b = timeline_of(reel).transitions[0][0], timeline_of(back).transitions[0][0]
+    assert (a.begin, a.turn, a.end) == (b.begin, b.turn, b.end) and b.transition.kind == kind
     assert [s[:2] for s in shown(back)] == [s[:2] for s in shown(reel)]
     # In an EDL the media of the incoming clip is told by a line of its own.
     assert [Path(s[2]).name for s in shown(back)] == [Path(s[2]).name for s in shown(reel)]
 
 
 def test_what_a_file_cannot_say_is_said_in_one_sentence(reel: Reel, tmp_path: Path) -> None:
-    first = replace(reel.clips[0], curve=ramp(0.5, 1.5), framing=Framing(start=Position(1.5)), join=None, pins=())
+    first = replace(reel.clips[0], curve=ramp(0.5, 1.5), framing=Framing(start=Position(1.5)), transition=None, pins=())
     title = Clip("c8", "t1", Edge(1.0), Edge(2.0), track=1, title=Title(text="open day"))
     reel = replace(
         reel, clips=(first, *reel.clips[1:], title), tracks=(*reel.tracks, reel.tracks[0]),
@@ -204,7 +204,7 @@ def test_unknown_effects_and_transitions_are_listed_and_the_rest_is_there(media:
     reel, notes = read_back(
         a_timeline(a_clip(str(media / "a.mp4"), effects=[strange]), swirl, a_clip(str(media / "b.mp4"), 10)), tmp_path
     )
-    assert len(reel.clips) == 2 and reel.clips[1].join is not None and reel.clips[1].join.length == 6
+    assert len(reel.clips) == 2 and reel.clips[1].transition is not None and reel.clips[1].transition.length == 6
     assert notes == [
         "Not taken over: the effect “Sparkle”, the transition “Custom_Transition”, a dissolve in its place."
     ]

@@ -26,7 +26,7 @@ from tempik.errors import TempikError
 from tempik.media.blend import BLENDS, NON_SEPARABLE, SEPARABLE, as_picture, laid_by, mixed_colours
 from tempik.media.picture import Picture, colour_yuv, solid, to_rgb
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Clip, Edge, Footage, Join, Key, Reel, Rule
+from tempik.reel import Clip, Edge, Footage, Key, Reel, Rule, Transition
 from tempik.render import PictureSource, plan
 from tempik.timeline.timeline import Timeline
 from unsound import refused_both_ways
@@ -184,17 +184,21 @@ def test_opacity_shows_so_much_and_what_lies_below_is_planned_too() -> None:
 def test_fades_in_frames_and_beats_lie_within_the_slot_with_their_ease() -> None:
     reel = layers.with_fade(layers.with_fade(over(), ["c2"], False, 10), ["c2"], True, 1.0, "beats")
     timeline = Timeline(reel)
-    into, out = timeline.seams[1]
+    into, out = timeline.transitions[1]
     assert (into.begin, into.end) == (30, 40) and (out.begin, out.end) == (75, 90)  # without beats one is half a second
     assert [round(lit(reel, f), 2) for f in (29, 30, 34, 39, 40, 74)] == pytest.approx(
         [0, 0.05, 0.45, 0.95, 1, 1], abs=0.02
     )
     assert lit(reel, 89) == pytest.approx(0.03, abs=0.02)
     slow = replace(
-        reel, clips=(reel.clips[0], replace(reel.clips[1], join=Join("dissolve", 10.0, ease=(0.9, 0.0, 1.0, 0.5))))
+        reel,
+        clips=(
+            reel.clips[0],
+            replace(reel.clips[1], transition=Transition("dissolve", 10.0, ease=(0.9, 0.0, 1.0, 0.5))),
+        ),
     )
     assert lit(slow, 34) < 0.25
-    assert layers.with_fade(reel, ["c2"], False, 0).clips[1].join is None
+    assert layers.with_fade(reel, ["c2"], False, 0).clips[1].transition is None
 
 
 # Keys
@@ -266,8 +270,8 @@ def test_the_layer_page_sets_mode_opacity_fades_and_keys(opened: Window) -> None
     fields.opacity.setValue(60)
     fields.fades[False].setValue(8)
     assert (record().blend, record().opacity) == ("screen", 0.6)
-    seam = project.timeline.seam_of(clip)
-    assert seam is not None and (seam.begin, seam.end) == (20, 28)
+    placed_transition = project.timeline.transition_of(clip)
+    assert placed_transition is not None and (placed_transition.begin, placed_transition.end) == (20, 28)
     project.playhead.go(30)
     fields.key_opacity.click()
     project.playhead.go(50)
@@ -320,16 +324,16 @@ def test_layers_are_added_and_changed_from_the_command_line(
         assert said in error and error.count("\n") == 1
 
 
-def test_two_layers_of_other_modes_meet_in_a_join() -> None:
+def test_two_layers_of_other_modes_meet_in_a_transition() -> None:
     reel = over("multiply", opacity=0.5)
     second = replace(
-        reel.clips[1], id="c3", start=Edge(3.0), end=Edge(4.0), blend="screen", join=Join("dissolve", 10.0)
+        reel.clips[1], id="c3", start=Edge(3.0), end=Edge(4.0), blend="screen", transition=Transition("dissolve", 10.0)
     )
     reel = replace(reel, clips=(*reel.clips, second))
     picture: Picture
     with PictureSource() as source:
         picture = source.render(plan(Timeline(reel), 90, W, H))
-    # Multiplied white changes nothing, screened white at a half lifts black half way; a little past half of the join.
+    # Multiplied white changes nothing, screened white at a half lifts black half way; a little past half of the transition.
     assert (int(picture.y[4, 4]) - 16) / 219 == pytest.approx(0.5 * 0.55, abs=0.02)
 
 

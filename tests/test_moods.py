@@ -157,8 +157,8 @@ def test_accents_are_few_and_the_drop_has_the_most() -> None:
     assert quiet == []
 
 
-def test_joins_lie_on_changes_of_section_and_never_on_the_drop() -> None:
-    joined = [p.first / 30 for p in drafted("still water").placed if p.clip.join is not None]
+def test_transitions_lie_on_changes_of_section_and_never_on_the_drop() -> None:
+    joined = [p.first / 30 for p in drafted("still water").placed if p.clip.transition is not None]
     assert joined and all(any(abs(at - s) < 0.1 for s in (8.0, 32.0)) for at in joined)
 
 

@@ -21,7 +21,6 @@ from tempik.edit.clips.trim import with_split, without_clips
 from tempik.edit.song.points import nudged
 from tempik.edit.speed.speed import with_constant
 from tempik.errors import TempikError
-from tempik.joins import join_of
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import ClipSound, Limit, Reel, Title
 from tempik.reel.nests import all_closed
@@ -29,6 +28,7 @@ from tempik.reel.validate import problems
 from tempik.render import PictureSource, plan
 from tempik.render.sound import mix
 from tempik.timeline.timeline import Timeline
+from tempik.transitions import new_transition
 from test_gestures import NONE, show, spot
 from test_ties import CHANGES
 from unsound import refused_both_ways
@@ -52,7 +52,8 @@ def assert_looks_alike(one: Reel, other: Reel, within: int = 3) -> None:
 def rich(reel: Reel) -> Reel:
     """The small reel with a dissolve, a title on points over two clips, a half-clear layer and a row for one clip."""
     clips = [
-        replace(c, join=replace(join_of("dissolve"), length=8.0)) if n == 2 else c for n, c in enumerate(reel.clips)
+        replace(c, transition=replace(new_transition("dissolve"), length=8.0)) if n == 2 else c
+        for n, c in enumerate(reel.clips)
     ]
     reel = replace(reel, clips=tuple(clips))
     reel, name = titles.with_title(reel, Title("strike while hot"), 80, 100)
@@ -195,7 +196,7 @@ def test_a_clip_between_those_that_are_nested_is_said(reel: Reel) -> None:
 
 def test_a_layer_that_reaches_over_the_neighbours_goes_in_all_the_same(rich: Reel) -> None:
     rich = with_clips(
-        rich, [replace(rich.clips[2], join=None)]
+        rich, [replace(rich.clips[2], transition=None)]
     )  # with the clip before it in a nest it has no other side
     names = [c.id for c in rich.clips if c.track or c.id == rich.clips[1].id]
     nested, clip = nests.with_nest(rich, names)

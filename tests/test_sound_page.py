@@ -360,7 +360,7 @@ def test_a_change_is_measured_once_and_a_song_that_nothing_is_cut_on_when_it_is_
 # Files
 
 
-def test_own_files_join_the_shelf_and_missing_ones_are_found(
+def test_own_files_transition_the_shelf_and_missing_ones_are_found(
     opened: Window, page: SoundPage, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = write_sound(tmp_path / "my knock.wav", beat_song(120, 1)[0][: RATE * 2])
@@ -417,13 +417,13 @@ def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window,
     assert (after.first, after.end) == (placed.first, placed.end)  # the picture's cut stays
     far = QPointF(right - 2, y)
     assert drag(opened, far, far - QPointF(35, 0), SHIFT) == "seams 40 ms"  # 5 ms as the reel's, and 35 pixels
-    assert opened.project.timeline.placed_clip(names[1]).clip.sound.seam_ms == 40.0  # type: ignore[union-attr]
+    assert opened.project.timeline.placed_clip(names[1]).clip.sound.crossfade_ms == 40.0  # type: ignore[union-attr]
     menu = clip_sound_menu(opened.sounds, names[1], opened)
     next(a for a in menu.actions() if a.text() == "pitch follows the speed").trigger()
-    seams = next(a.menu() for a in menu.actions() if a.text() == "seams")
-    next(a for a in seams.actions() if a.text() == "20 ms").trigger()  # type: ignore[union-attr]
+    transitions = next(a.menu() for a in menu.actions() if a.text() == "seams")
+    next(a for a in transitions.actions() if a.text() == "20 ms").trigger()  # type: ignore[union-attr]
     sound = opened.project.timeline.placed_clip(names[1]).clip.sound  # type: ignore[union-attr]
-    assert (sound.pitch, sound.seam_ms) == ("follows", 20.0)
+    assert (sound.pitch, sound.crossfade_ms) == ("follows", 20.0)
     for _ in range(6):
         opened.undo()
     assert opened.project.timeline.placed_clip(names[1]).clip.sound == ClipSound(on=True)  # type: ignore[union-attr]

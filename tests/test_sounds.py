@@ -18,12 +18,11 @@ from tempik.cli.main import main
 from tempik.edit import ruled
 from tempik.edit.accents import rows as accent_rows
 from tempik.edit.accents.painting import with_painted, with_swept
-from tempik.edit.joins.laying import JoinPlace, with_joins
 from tempik.edit.song.points import nudged
 from tempik.edit.sounds import clip_sound, clips, files, mixing, rows
 from tempik.edit.speed.speed import with_clip_sound
+from tempik.edit.transitions.laying import TransitionPlace, with_transitions
 from tempik.errors import TempikError
-from tempik.joins import join_of
 from tempik.media import Sound, decode_sound
 from tempik.project.file import load_reel, save_reel
 from tempik.project.media_files import media_paths, missing_media, relink
@@ -39,6 +38,7 @@ from tempik.sounds.loudness import RATE, decibels, loudest, true_peak
 from tempik.sounds.shelf import SHELF, take_of
 from tempik.timeline.striking import Struck, laid_sounds, sound_hit, strip_of, struck_of
 from tempik.timeline.timeline import Timeline
+from tempik.transitions import new_transition
 from test_ties import CHANGES
 
 Signal = NDArray[np.float32]
@@ -171,12 +171,12 @@ def test_what_fires_a_row(reel: Reel) -> None:
     assert frames(Rule("pulses", row="gone")) == [] and frames(Rule("something new")) == []
 
 
-def test_joins_fire_a_row_and_hard_cuts_do_not(reel: Reel) -> None:
+def test_transitions_fire_a_row_and_hard_cuts_do_not(reel: Reel) -> None:
     placed = Timeline(reel).placed[1]
-    joined = with_joins(reel, {JoinPlace(placed.clip.id): join_of("dissolve")})
-    found = struck(rows.with_sound_row(joined, ["tick"], Rule("joins")))
+    joined = with_transitions(reel, {TransitionPlace(placed.clip.id): new_transition("dissolve")})
+    found = struck(rows.with_sound_row(joined, ["tick"], Rule("transitions")))
     assert found.starts == [placed.first]
-    assert struck(rows.with_sound_row(reel, ["tick"], Rule("joins"))).strikes == []
+    assert struck(rows.with_sound_row(reel, ["tick"], Rule("transitions"))).strikes == []
 
 
 def test_pulses_follow_the_row_that_they_are_of(reel: Reel) -> None:

@@ -77,7 +77,7 @@ def test_widths_are_those_of_harfbuzz(text: str) -> None:
         assert piece.width == pytest.approx(advance, abs=0.004 * max(1, len(run.text)))
 
 
-def test_letters_join_and_stack() -> None:
+def test_letters_transition_and_stack() -> None:
     """Joined, an Arabic word is narrower than its letters apart, and a Devanagari conjunct than its consonants."""
     for text in (SCRIPTS["arabic"].split()[0], "क्ष"):
         face = laid_out(Title(text)).pieces[0].runs[0].face

@@ -24,17 +24,16 @@ from tempik.edit.clips.trim import with_split
 from tempik.edit.draft import Wish
 from tempik.edit.grading import grades
 from tempik.edit.grading.grades import THE_REEL, Where
-from tempik.edit.joins import laying
 from tempik.edit.song.arranging import bar_starts, without_bars
 from tempik.edit.sounds import clips as sound_clips
 from tempik.edit.sounds import files
 from tempik.edit.sounds import rows as sounds
 from tempik.edit.sounds.mixing import with_strip
 from tempik.edit.speed.speed import with_constant
+from tempik.edit.transitions import laying
 from tempik.grade.cube import written_cube
 from tempik.grade.looks import LOOKS
 from tempik.grade.pointwise import function_of
-from tempik.joins import join_of
 from tempik.project.file import save_reel
 from tempik.project.history import begin
 from tempik.project.journal import Journal
@@ -43,6 +42,7 @@ from tempik.reel.sound import MASTERED
 from tempik.rhythm.exchange import write_marks
 from tempik.rhythm.records import Mark
 from tempik.timeline.timeline import timeline_of
+from tempik.transitions import new_transition
 
 RATE = 48000
 Made = Iterator[tuple[str, bytes, str]]
@@ -118,7 +118,7 @@ def small_reel(folder: Path) -> Reel:
     reel = with_constant(with_split(reel, [20, 90]), [reel.clips[0].id], -0.5)
     joined = laying.cuts(timeline_of(reel))
     reel = laying.laid(
-        reel, joined, replace(join_of("iris"), settings={"shape": "box"}, ease=(0.3, 0.0, 0.6, 1.0), at=0.4)
+        reel, joined, replace(new_transition("iris"), settings={"shape": "box"}, ease=(0.3, 0.0, 0.6, 1.0), at=0.4)
     )
     last = reel.clips[-1].id
     reel = layers.with_clip_key(layers.with_blend(reel, [last], "screen"), last, "opacity", 100, 0.5)
@@ -206,20 +206,20 @@ def points_cases(count: int, seed: int) -> Made:
 
 
 def shape_cases(count: int, folder: Path, seed: int) -> Made:
-    """Yield damaged shapes, bundles, joins and looks of one's own, and LUTs."""
+    """Yield damaged shapes, bundles, transitions and looks of one's own, and LUTs."""
     from tempik.edit.accents.copying import CopiedRows, copied_rows
     from tempik.project.bundles import write_bundle
-    from tempik.project.joins import write_join
     from tempik.project.looks import OwnLook, write_look
     from tempik.project.shapes import all_shapes, write_shape
+    from tempik.project.transitions import write_transition
 
     rng = random.Random(seed)
     write_shape(all_shapes()[3], folder / "case.tempikshape")
     reel = small_reel(folder)
     rows: CopiedRows = copied_rows(reel, [r.id for r in reel.rows])
     write_bundle(rows, "three", folder / "case.tempikaccents")
-    joined = next(c.join for c in reel.clips if c.join is not None)
-    write_join(joined, "four", folder / "case.tempikjoin")
+    joined = next(c.transition for c in reel.clips if c.transition is not None)
+    write_transition(joined, "four", folder / "case.tempikjoin")
     write_look(OwnLook("five", LOOKS[2].grade, b"PNG"), folder / "case.tempiklook")
     written_cube(function_of((LOOKS[2].grade,)), folder / "case.cube", "six", 5)
     sources = [(p.name, p.read_bytes()) for p in sorted(folder.glob("case.*"))]

@@ -126,7 +126,7 @@ def open_project(path: Path) -> str:
     reel = load_reel(path)
     timeline = Timeline(reel)
     check_reel(timeline)
-    turns = [min(s.turn, timeline.frames - 1) for row in timeline.seams for s in row[:2]]
+    turns = [min(s.turn, timeline.frames - 1) for row in timeline.transitions for s in row[:2]]
     for frame in {0, timeline.frames // 2, max(0, timeline.frames - 1), *turns}:
         plan(timeline, frame, 90, 160)
     mixdown = Mixdown(timeline, Sound(np.zeros((0, 2), np.float32), RATE), takes=Takes())
@@ -162,12 +162,12 @@ def open_points(path: Path) -> str:
 def open_shape(path: Path) -> str:
     from tempik.grade.cube import read_cube
     from tempik.project.bundles import read_bundle
-    from tempik.project.joins import read_join
     from tempik.project.looks import read_look
     from tempik.project.shapes import read_shape
+    from tempik.project.transitions import read_transition
 
     readers: dict[str, Callable[[Path], object]] = {
-        ".tempikshape": read_shape, ".tempikjoin": read_join, ".tempiklook": read_look, ".cube": read_cube,
+        ".tempikshape": read_shape, ".tempikjoin": read_transition, ".tempiklook": read_look, ".cube": read_cube,
     }  # fmt: skip
     readers.get(path.suffix, read_bundle)(path)
     return ""

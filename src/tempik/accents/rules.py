@@ -97,7 +97,7 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
         pulses = scene.pulses.get(rule.row, ())
         return [Event(p.cell, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
     for span in scene.spans:
-        if (rule.of == "cuts" and span.is_cut) or (rule.of == "joins" and span.joined) or rule.of == "starts":
+        if (rule.of == "cuts" and span.is_cut) or (rule.of == "transitions" and span.joined) or rule.of == "starts":
             strength = span.start.strength if span.start is not None else 1.0
             out.append(Event(f"{span.clip}/start", span.start, span.first, strength, len(out)))
         elif rule.of == "ends":
@@ -137,7 +137,7 @@ def uses_clips(row: AccentRow) -> bool:
 
 def rules_by_clips(row: Ruled) -> bool:
     """Tell whether what fires a row follows from the clips."""
-    return bool(row.limit.clips) or row.rule.of in ("cuts", "joins", "starts", "ends", "pins", "pulses")
+    return bool(row.limit.clips) or row.rule.of in ("cuts", "transitions", "starts", "ends", "pins", "pulses")
 
 
 def cells(row: Ruled, scene: Scene) -> list[Cell]:

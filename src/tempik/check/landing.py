@@ -27,13 +27,13 @@ from tempik.time import frame_of, time_of
 from tempik.timeline.covering import gaps
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.placed import Placed, Tie, source_at_frames
-from tempik.timeline.seams import Seam, progress_at, short_of
 from tempik.timeline.striking import laid_sounds, silent_strips, sound_title, struck_of
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.transitions import PlacedTransition, progress_at, short_of
 from tempik.timeline.wording import wording_at
 from tempik.titles import laid_out, words_of
 
-Kind = Literal["cut", "join", "word", "pin", "accent", "sound"]
+Kind = Literal["cut", "transition", "word", "pin", "accent", "sound"]
 HALF_FRAME = 0.5 + 1e-6
 SOUND_MS = 1.0  # a sound lands within this, whatever the rate of the pictures
 _EVENTS: Memory[Report] = Memory(64)
@@ -141,7 +141,7 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
         number = bisect_right(fired.starts, frame)
         if not fired.silent:
             near += [_accent(timeline, pulse) for pulse in fired.pulses[max(0, number - 1) : number + 1]]
-    order = {"pin": 0, "cut": 1, "join": 1, "word": 1, "accent": 2}
+    order = {"pin": 0, "cut": 1, "transition": 1, "word": 1, "accent": 2}
     return min(near, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
 
 
@@ -215,7 +215,13 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
     for clip in timeline.reel.clips:
         if clip.id not in shown:
             out.append(f"Clip {clip.id} has no frame on the reel: its slot is empty or covered.")
-    return (*out, *_title_notes(timeline), *_join_notes(timeline), *_accent_notes(timeline), *said_of_sounds(timeline))
+    return (
+        *out,
+        *_title_notes(timeline),
+        *_transition_notes(timeline),
+        *_accent_notes(timeline),
+        *said_of_sounds(timeline),
+    )
 
 
 def _title_notes(timeline: Timeline) -> list[str]:
@@ -233,16 +239,18 @@ def _title_notes(timeline: Timeline) -> list[str]:
     return out
 
 
-def _join_notes(timeline: Timeline) -> list[str]:
-    """Return sentences on joins that this version does not know, that are shorter than meant, or that lack footage."""
+def _transition_notes(timeline: Timeline) -> list[str]:
+    """Return sentences on transitions that this version does not know, that are shorter than meant, or that lack footage."""
     out = []
-    for seams in timeline.seams:
-        for seam in seams:
-            where = f"at {time_of(seam.turn, timeline.rate):.2f} s"
-            if seam.kind is None:
-                out.append(f"This version does not know the join '{seam.join.kind}' {where}; the cut is hard there.")
+    for transitions in timeline.transitions:
+        for placed_transition in transitions:
+            where = f"at {time_of(placed_transition.turn, timeline.rate):.2f} s"
+            if placed_transition.kind is None:
+                out.append(
+                    f"This version does not know the transition '{placed_transition.transition.kind}' {where}; the cut is hard there."
+                )
                 continue
-            out += [f"{seam.kind.title} {where}: {said}." for said in short_of(seam)]
+            out += [f"{placed_transition.kind.title} {where}: {said}." for said in short_of(placed_transition)]
     return out
 
 
@@ -281,9 +289,18 @@ def _cut(timeline: Timeline, placed: Placed) -> list[Event]:
             return []
     elif placed.first == 0 and timeline.frame_of_point(point) < 0:
         return []  # the reel begins inside this slot
-    seam = timeline.seam_of(placed.clip.id)
-    if seam is not None and seam.kind is not None and seam.both:
-        return [_event(timeline, "join", f"{seam.kind.title} to {_name(placed)}", turn_frame(seam), point, tied)]
+    placed_transition = timeline.transition_of(placed.clip.id)
+    if placed_transition is not None and placed_transition.kind is not None and placed_transition.both:
+        return [
+            _event(
+                timeline,
+                "transition",
+                f"{placed_transition.kind.title} to {_name(placed)}",
+                turn_frame(placed_transition),
+                point,
+                tied,
+            )
+        ]
     return [_event(timeline, "cut", _name(placed), placed.first, point, tied)]
 
 
@@ -321,10 +338,10 @@ def _seen(timeline: Timeline, placed: Placed, frame: int) -> int:
     return max(numbers, default=-1) + 1
 
 
-def turn_frame(seam: Seam) -> int:
-    """Return the first frame of a join that has gone half its way, by asking for its progress at each."""
-    frames = range(seam.begin, seam.end)
-    return next((f for f in frames if progress_at(seam, f + 0.5) > 0.5), seam.end)
+def turn_frame(placed_transition: PlacedTransition) -> int:
+    """Return the first frame of a transition that has gone half its way, by asking for its progress at each."""
+    frames = range(placed_transition.begin, placed_transition.end)
+    return next((f for f in frames if progress_at(placed_transition, f + 0.5) > 0.5), placed_transition.end)
 
 
 def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:

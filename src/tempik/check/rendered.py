@@ -28,8 +28,8 @@ from tempik.render.settings import frames_of_part
 from tempik.sounds.loudness import RATE, Meter
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
-from tempik.timeline.seams import Seam, progress_at
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.transitions import PlacedTransition, progress_at
 
 Thumb = NDArray[np.float32]
 
@@ -79,10 +79,10 @@ class _Film:
         width, height = self._plan_size
         return self._thumb(self.source.render(plan(self.timeline, number, width, height, clip=placed)))
 
-    def late(self, number: int, seam: Seam, by: int) -> Thumb:
-        """What frame `number` would show if a join came so many frames late."""
+    def late(self, number: int, placed_transition: PlacedTransition, by: int) -> Thumb:
+        """What frame `number` would show if a transition came so many frames late."""
         width, height = self._plan_size
-        return self._thumb(self.source.render(late_plan(self.timeline, number, width, height, seam, by)))
+        return self._thumb(self.source.render(late_plan(self.timeline, number, width, height, placed_transition, by)))
 
     def of(self, timeline: Timeline, number: int) -> Thumb:
         """What another reel would show at a frame."""
@@ -188,7 +188,7 @@ def sound_offset_ms(timeline: Timeline, path: str, begin_s: float = 0.0) -> floa
 def _measured(film: _Film, event: Event, offset_ms: float) -> Event:
     find = {
         "cut": _cut_frame,
-        "join": _turn_frame,
+        "transition": _turn_frame,
         "accent": _accent_frame,
         "pin": _registered_frame,
         "word": _word_frame,
@@ -214,9 +214,9 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
     """
     if event.frame == film.frames.start:
         return event.frame
-    # With other layers on screen, or in a join of another track, neither clip is what the file shows: the plan is.
+    # With other layers on screen, or in a transition of another track, neither clip is what the file shows: the plan is.
     around = [film.timeline.layers_at(event.frame + k) for k in (-1, 0)]
-    if any(len(seen) > 1 or any(layer.seam is not None for layer in seen) for seen in around):
+    if any(len(seen) > 1 or any(layer.placed_transition is not None for layer in seen) for seen in around):
         return _registered_frame(film, event)
     old, new = film.timeline.clip_at(event.frame - 1), film.timeline.clip_at(event.frame)
     if old is None or new is None or _alike(film.clip(event.frame, old), film.clip(event.frame, new)) > 0.98:
@@ -229,22 +229,35 @@ def _cut_frame(film: _Film, event: Event) -> int | None:
 
 
 def _turn_frame(film: _Film, event: Event) -> int | None:
-    """Return the first frame of the file that shows a join past its half: more of the incoming picture than of the outgoing.
+    """Return the first frame of the file that shows a transition past its half: more of the incoming picture than of the outgoing.
 
-    How far the join has come in a frame of the file is told by what it looks like.
+    How far the transition has come in a frame of the file is told by what it looks like.
     """
     timeline = film.timeline
-    placed = next((p for p in timeline.placed if p.first == event.frame and timeline.seam_of(p.clip.id)), None)
-    seam = timeline.seam_of(placed.clip.id) if placed is not None else None
-    if seam is None or seam.kind is None:
+    placed = next((p for p in timeline.placed if p.first == event.frame and timeline.transition_of(p.clip.id)), None)
+    placed_transition = timeline.transition_of(placed.clip.id) if placed is not None else None
+    if placed_transition is None or placed_transition.kind is None:
         return _cut_frame(film, event)
-    if _alike(film.late(seam.turn, seam, 2 * seam.frames), film.late(seam.turn, seam, -2 * seam.frames)) > 0.98:
+    if (
+        _alike(
+            film.late(placed_transition.turn, placed_transition, 2 * placed_transition.frames),
+            film.late(placed_transition.turn, placed_transition, -2 * placed_transition.frames),
+        )
+        > 0.98
+    ):
         return _registered_frame(film, event)
-    return next((n for n in _window(film, event) if progress_at(seam, n - _lateness(film, seam, n) + 0.5) > 0.5), None)
+    return next(
+        (
+            n
+            for n in _window(film, event)
+            if progress_at(placed_transition, n - _lateness(film, placed_transition, n) + 0.5) > 0.5
+        ),
+        None,
+    )
 
 
-def _lateness(film: _Film, seam: Seam, number: int) -> int:
-    """Return by how many frames a join has come late where the file is at frame `number`: the whole file, or the join alone.
+def _lateness(film: _Film, placed_transition: PlacedTransition, number: int) -> int:
+    """Return by how many frames a transition has come late where the file is at frame `number`: the whole file, or the transition alone.
 
     A file that shows what is planned is told at once; of others every lag is tried.
     """
@@ -255,7 +268,7 @@ def _lateness(film: _Film, seam: Seam, number: int) -> int:
         costs[lag] = _apart(shown, film.planned(number - lag))
     if costs[0] > SURE * min(costs[k] for k in lags):
         for lag in lags:
-            costs[lag] = min(costs[lag], _apart(shown, film.late(number, seam, lag)))
+            costs[lag] = min(costs[lag], _apart(shown, film.late(number, placed_transition, lag)))
     return min(costs, key=lambda k: (costs[k], abs(k)))
 
 

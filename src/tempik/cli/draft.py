@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from tempik.edit.song.stretches import Stretch
     from tempik.media import Study
     from tempik.reel import Reel, Soundtrack
-    from tempik.rhythm.seams import Way
+    from tempik.rhythm.song_edits import SongEdit
 
 LIKENESS_RATE = 24000
 WISHED_S = 15.0
@@ -133,7 +133,7 @@ def _by_mood(options: argparse.Namespace) -> int:
     from tempik.assemble import gathered
     from tempik.edit.drafting.make import MoodWish, draft_in_mood, drafted_anew
     from tempik.edit.drafting.material import studies_of
-    from tempik.edit.song.arranging import with_way
+    from tempik.edit.song.arranging import with_song_edit
     from tempik.project.moods import any_mood
     from tempik.reel import Reel
 
@@ -146,7 +146,7 @@ def _by_mood(options: argparse.Namespace) -> int:
         mood, options.seed or 0, options.start or 0.0, options.length, width, height, options.rate, strength, options.in_order
     )  # fmt: skip
     if options.stretch == ARRANGED:
-        way = _way(song, options.length or WISHED_S)
+        song_edit = _song_edit(song, options.length or WISHED_S)
         plain = Reel(
             width=width,
             height=height,
@@ -155,7 +155,7 @@ def _by_mood(options: argparse.Namespace) -> int:
             soundtrack=song,
             footage=tuple(pieces),
         )
-        reel = with_way(plain, way)
+        reel = with_song_edit(plain, song_edit)
         return _written(
             drafted_anew(reel, studies, wish._replace(start_s=0.0, length_s=reel.length_s)), studies, options
         )
@@ -198,8 +198,10 @@ def _listed(options: argparse.Namespace) -> int:
     found = suggested_stretches(song, wanted_s)
     lines += [f"{n},{s.start_s:.3f},{s.length_s:.3f},{s.why.replace(', ', '; ')}" for n, s in enumerate(found, 1)]
     try:
-        way = _way(song, wanted_s)
-        lines.append(f"{ARRANGED},0.000,{way.length_s:.3f},the whole song with {len(way.seams)} joins")
+        song_edit = _song_edit(song, wanted_s)
+        lines.append(
+            f"{ARRANGED},0.000,{song_edit.length_s:.3f},the whole song with {len(song_edit.splices)} transitions"
+        )
     except TempikError as error:
         print(f"note: {error}", file=sys.stderr)
     print("\n".join(lines))
@@ -216,12 +218,12 @@ def _stretch(song: Soundtrack, wanted_s: float, text: str) -> Stretch:
     return found[number - 1]
 
 
-def _way(song: Soundtrack, wanted_s: float) -> Way:
+def _song_edit(song: Soundtrack, wanted_s: float) -> SongEdit:
     from tempik.edit.song.arranging import proposals
     from tempik.media import decode_sound
 
     samples = decode_sound(song.path, LIKENESS_RATE, mono=True, whole=True).samples
-    return proposals(song, samples, LIKENESS_RATE, wanted_s)[0].way
+    return proposals(song, samples, LIKENESS_RATE, wanted_s)[0].song_edit
 
 
 # A project drafted anew
@@ -333,14 +335,14 @@ def _asked(reel: Reel, text: str) -> tuple[str, int]:
 def _all_why(reel: Reel) -> int:
     """Say why everything is there."""
     from tempik.edit.drafting.material import studies_of
-    from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
+    from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
     from tempik.timeline.timeline import timeline_of
 
     studies = studies_of([f for f in reel.footage if not f.without_file])
     for number, placed in enumerate(timeline_of(reel).placed, 1):
         print(f"clip {number}: {why_clip(reel, placed.clip.id, studies)}")
-        if placed.clip.join is not None:
-            print(f"cut {number}: {why_join(reel, placed.clip.id)}")
+        if placed.clip.transition is not None:
+            print(f"cut {number}: {why_transition(reel, placed.clip.id)}")
     for number, row in enumerate(reel.rows, 1):
         print(f"row {number}: {why_row(reel, row)}")
     for number, sounds in enumerate(reel.sound_rows, 1):

@@ -92,8 +92,8 @@ def table(reel: Reel) -> str:
         clip = placed.clip
         fades = []
         for at_end in (False, True):
-            seam = timeline.seam_of(clip.id, at_end)
-            fades.append("" if seam is None or seam.both else str(seam.frames))
+            placed_transition = timeline.transition_of(clip.id, at_end)
+            fades.append("" if placed_transition is None or placed_transition.both else str(placed_transition.frames))
         keys = " ".join(f"{name}:{len(k)}" for name, k in clip.keys.items())
         lines.append(
             f"{number},{clip.track + 1},{placed.footage.name},{placed.first},{placed.end},{clip.blend},"

@@ -21,12 +21,12 @@ from tempik.cli import deliver as cli_deliver
 from tempik.cli import draft as cli_draft
 from tempik.cli import exchange as cli_exchange
 from tempik.cli import grade as cli_grade
-from tempik.cli import joins as cli_joins
 from tempik.cli import layers as cli_layers
 from tempik.cli import points as cli_points
 from tempik.cli import sound as cli_sound
 from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
+from tempik.cli import transitions as cli_transitions
 from tempik.cli.options import Options, Parser, parsed, real, settled
 from tempik.cli.output import write_out
 from tempik.disk.reading import is_text, refuse_no_text
@@ -43,7 +43,7 @@ VERBS = (
     "moods",
     "speed",
     "accents",
-    "joins",
+    "transitions",
     "layers",
     "grade",
     "titles",
@@ -101,7 +101,7 @@ def _verb(given: list[str]) -> int:
         "moods": cli_draft.run_moods,
         "speed": cli_speed.run,
         "accents": cli_accents.run,
-        "joins": cli_joins.run,
+        "transitions": cli_transitions.run,
         "layers": cli_layers.run,
         "grade": cli_grade.run,
         "titles": cli_titles.run,
@@ -159,7 +159,7 @@ def _parser() -> Parser:
     cli_draft.add_parser(verbs)
     cli_speed.add_parser(verbs)
     cli_accents.add_parser(verbs)
-    cli_joins.add_parser(verbs)
+    cli_transitions.add_parser(verbs)
     cli_layers.add_parser(verbs)
     cli_grade.add_parser(verbs)
     cli_titles.add_parser(verbs)

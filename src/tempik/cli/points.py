@@ -95,7 +95,7 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.reading:
         reel = with_reading_heard(reel, options.reading - 1)
     if options.way != "found":
-        reel = points.with_way(reel, options.way)
+        reel = points.with_song_edit(reel, options.way)
     if options.pace != "1":
         reel = points.with_pace(reel, Fraction(options.pace))
     if options.metre:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 COLUMNS = "row,sound,hit_s,point_s,error_ms"
 LIKENESS_RATE = 24000  # at which bars are compared
-RULES = ("points", "bars", "onsets", "drops", "cuts", "joins", "starts", "ends", "pins", "hand")
+RULES = ("points", "bars", "onsets", "drops", "cuts", "transitions", "starts", "ends", "pins", "hand")
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
@@ -145,13 +145,15 @@ def _arranged(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.arrange is not None:
         found = _ways(reel, options.arrange)
         if options.output is None:
-            lines = ["way,length_s,joins,heard"]
-            lines += [f"{n},{p.way.length_s:.3f},{p.why.replace(', ', '; ')},{p.heard}" for n, p in enumerate(found, 1)]
+            lines = ["way,length_s,transitions,heard"]
+            lines += [
+                f"{n},{p.song_edit.length_s:.3f},{p.why.replace(', ', '; ')},{p.heard}" for n, p in enumerate(found, 1)
+            ]
             sys.stdout.write("\n".join(lines) + "\n")
             return reel
         if not 1 <= options.way <= len(found):
             raise TempikError(f"There is no way {options.way}; {len(found)} were found.")
-        reel = arranging.with_way(reel, found[options.way - 1].way)
+        reel = arranging.with_song_edit(reel, found[options.way - 1].song_edit)
     if options.drop_bars:
         reel = arranging.without_bars(reel, *_bars(reel, options.drop_bars))
     if options.bars_again:

@@ -185,8 +185,8 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
             sound = replace(sound, on=on, pitch=options.pitch or sound.pitch, gain_db=gain)
             reel = speed.with_clip_sound(reel, [name], sound)
     reel = _sound_ends(reel, names, options)
-    if options.seam is not None:
-        reel = replace(reel, seam_ms=options.seam)
+    if options.crossfade is not None:
+        reel = replace(reel, crossfade_ms=options.crossfade)
     return _sound(reel)
 
 
@@ -196,8 +196,8 @@ def _sound_ends(reel: Reel, names: list[str], options: argparse.Namespace) -> Re
 
     fades = {"fade_in_s": options.fade_in, "fade_out_s": options.fade_out}
     given = {n: ms / 1000 for n, ms in fades.items() if ms is not None}
-    if options.clip_seam is not None:
-        given["seam_ms"] = options.clip_seam
+    if options.clip_crossfade is not None:
+        given["crossfade_ms"] = options.clip_crossfade
     if given:
         reel = with_clip_sound_values(reel, names, **given)
     for name in names:

@@ -1,4 +1,4 @@
-"""The demo's reel, drafted: a mood's draft of the song and the footage, its joins, its title and its film of embers laid over it."""
+"""The demo's reel, drafted: a mood's draft of the song and the footage, its transitions, its title and its film of embers laid over it."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ from tempik.edit.clips import layers, place
 from tempik.edit.drafting.make import MoodWish, draft_in_mood
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import mood_named
-from tempik.edit.joins import laying
-from tempik.joins import join_of
+from tempik.edit.transitions import laying
 from tempik.reel import Arrival, Framing, Position, Reel, Title
 from tempik.timeline.timeline import timeline_of
+from tempik.transitions import new_transition
 
 # The mood that the demo is drafted by, which draw of it, and the footage that is laid over the others alone.
 MOOD, SEED, OVERLAY = "driving", 12, "embers"
@@ -37,7 +37,7 @@ def drafted_demo(folder: Path) -> Reel:
     return _titled(_layered(_joined(reel)))
 
 
-# The few joins that are laid by hand, each near a bar where the footage goes on long enough for it.
+# The few transitions that are laid by hand, each near a bar where the footage goes on long enough for it.
 JOINS = (
     (2, "light-dissolve", 10, ""), (7, "whip", 7, "down"), (11, "zoom-in", 8, ""), (15, "light-sweep", 9, ""),
 )  # fmt: skip
@@ -76,15 +76,19 @@ def _bars(reel: Reel, bars: tuple[int, int]) -> tuple[int, int]:
 
 
 def _joined(reel: Reel) -> Reel:
-    """Return the demo's reel with a join on a few of its cuts."""
+    """Return the demo's reel with a transition on a few of its cuts."""
     for bar, kind, frames, way in JOINS:
         timeline = timeline_of(reel)
         bars = {p.bar: timeline.frame_of_point(p) for p in timeline.on_reel() if p.beat == 1 and not p.part}
         starts = {p.clip.id: p.first for p in timeline.placed}
         for at in sorted(laying.cuts(timeline), key=lambda place: abs(starts[place.clip] - bars[bar])):
-            join = replace(join_of(kind), length=float(frames), direction=way)
-            made = laying.with_joins(reel, {at: join})
-            if not any(seam.missing for seams in timeline_of(made).seams for seam in seams):
+            transition = replace(new_transition(kind), length=float(frames), direction=way)
+            made = laying.with_transitions(reel, {at: transition})
+            if not any(
+                placed_transition.missing
+                for transitions in timeline_of(made).transitions
+                for placed_transition in transitions
+            ):
                 reel = made
                 break
     return reel

@@ -72,10 +72,10 @@ def _edl(timeline: otio.schema.Timeline, reel: Reel, number: int) -> tuple[str, 
             f"An EDL of {events} events is more than is read anywhere ({MOST_EVENTS}); write .otio instead."
         )
     wipes = _in_frames(timeline, track, rate)
-    for join, into in zip(list(track), list(track)[1:], strict=False):
+    for transition, into in zip(list(track), list(track)[1:], strict=False):
         # A dissolve cannot begin before its footage does: what is held there is left out.
-        if isinstance(join, otio.schema.Transition) and isinstance(into, otio.schema.Clip):
-            join.in_offset = min(join.in_offset, into.source_range.start_time)
+        if isinstance(transition, otio.schema.Transition) and isinstance(into, otio.schema.Clip):
+            transition.in_offset = min(transition.in_offset, into.source_range.start_time)
     text = otio.adapters.write_to_string(timeline, "cmx_3600", rate=rate)
     if any(f.rate != reel.rate for f in reel.footage if not f.without_file):
         notes.append(
@@ -130,10 +130,10 @@ def _mend(timeline: otio.schema.Timeline) -> None:
         for clip in track:
             if isinstance(clip, otio.schema.Clip):  # locators stand at times of the record
                 timeline.tracks.markers.extend(copy.deepcopy(list(clip.markers)))
-        for out, join, into in zip(list(track), list(track)[1:], list(track)[2:], strict=False):
+        for out, transition, into in zip(list(track), list(track)[1:], list(track)[2:], strict=False):
             if (
-                not isinstance(join, otio.schema.Transition)
-                or join.in_offset.value
+                not isinstance(transition, otio.schema.Transition)
+                or transition.in_offset.value
                 or not isinstance(into, otio.schema.Clip)
             ):
                 continue
@@ -142,14 +142,14 @@ def _mend(timeline: otio.schema.Timeline) -> None:
             into.media_reference = (
                 otio.schema.ExternalReference(target_url=named) if named else otio.schema.MissingReference()
             )
-            half = RationalTime(join.out_offset.value // 2, join.out_offset.rate)
+            half = RationalTime(transition.out_offset.value // 2, transition.out_offset.rate)
             if out.source_range is None or into.source_range.duration <= half:
                 continue
             speed = next((e.time_scalar for e in into.effects if isinstance(e, otio.schema.LinearTimeWarp)), 1.0)
             out.source_range = TimeRange(out.source_range.start_time, out.source_range.duration + half)
             begin = into.source_range.start_time + RationalTime(half.value * speed, half.rate)
             into.source_range = TimeRange(begin, into.source_range.duration - half)
-            join.in_offset, join.out_offset = half, join.out_offset - half
+            transition.in_offset, transition.out_offset = half, transition.out_offset - half
 
 
 def read_timeline(

@@ -17,8 +17,8 @@ from tempik.reel import Reel
 from tempik.reel.nests import all_closed
 from tempik.time import frame_of
 from tempik.timeline.placed import Placed, source_at_frames
-from tempik.timeline.seams import Seam
 from tempik.timeline.timeline import Timeline, timeline_of
+from tempik.timeline.transitions import PlacedTransition
 
 MINE = "tempik"  # whose metadata it is
 DISSOLVES = ("dissolve", "light-dissolve")
@@ -76,19 +76,19 @@ def as_timeline(reel: Reel, name: str) -> Written:
 
 def _fill(track: otio.schema.Track, timeline: Timeline, row: tuple[Placed, ...], number: int, lost: _Lost) -> None:
     rate, at = float(timeline.rate), 0
-    seams = {s.turn: s for s in timeline.seams[number]}
+    transitions = {s.turn: s for s in timeline.transitions[number]}
     for placed in row:
         first = max(placed.first, at)
         if first > at:
             track.append(otio.schema.Gap(source_range=_range(0, first - at, rate)))
-        seam = seams.get(placed.first)
-        if seam is not None and first == placed.first:
-            _join(track, seam, rate, lost)
+        placed_transition = transitions.get(placed.first)
+        if placed_transition is not None and first == placed.first:
+            _transition(track, placed_transition, rate, lost)
         track.append(_clip(timeline, placed, first, lost))
         at = placed.end
-        leaves = seams.get(placed.end)
+        leaves = transitions.get(placed.end)
         if leaves is not None and leaves.into is None:
-            _join(track, leaves, rate, lost)
+            _transition(track, leaves, rate, lost)
 
 
 def _range(first: float, count: float, rate: float) -> TimeRange:
@@ -145,17 +145,20 @@ def _beyond(placed: Placed) -> Iterator[tuple[str, bool]]:
     yield "footage that goes round", clip.beyond == "loop"
 
 
-def _join(track: otio.schema.Track, seam: Seam, rate: float, lost: _Lost) -> None:
-    """Lay a join between two items; over an end that nothing follows it is the others' fade."""
-    before, after = max(seam.turn - seam.begin, 0), max(seam.end - seam.turn, 0)
-    if seam.kind is None or before + after == 0:
+def _transition(track: otio.schema.Track, placed_transition: PlacedTransition, rate: float, lost: _Lost) -> None:
+    """Lay a transition between two items; over an end that nothing follows it is the others' fade."""
+    before, after = (
+        max(placed_transition.turn - placed_transition.begin, 0),
+        max(placed_transition.end - placed_transition.turn, 0),
+    )
+    if placed_transition.kind is None or before + after == 0:
         return
-    kind, meant = otio.schema.TransitionTypes.SMPTE_Dissolve, seam.join.kind
-    if seam.kind.family == "wipe":
+    kind, meant = otio.schema.TransitionTypes.SMPTE_Dissolve, placed_transition.transition.kind
+    if placed_transition.kind.family == "wipe":
         kind = WIPE
     elif meant not in DISSOLVES:
-        lost.add("joins other than dissolves and wipes, written as dissolves")
-    if not seam.both:
+        lost.add("transitions other than dissolves and wipes, written as dissolves")
+    if not placed_transition.both:
         lost.add("fades at open ends")
         return
     track.append(
@@ -164,7 +167,7 @@ def _join(track: otio.schema.Track, seam: Seam, rate: float, lost: _Lost) -> Non
             transition_type=kind,
             in_offset=RationalTime(before, rate),
             out_offset=RationalTime(after, rate),
-            metadata={MINE: {"join": meant}},
+            metadata={MINE: {"transition": meant}},
         )
     )
 

@@ -16,13 +16,13 @@ from tempik.disk.reading import is_regular
 from tempik.edit.footage.facts import footage_from
 from tempik.errors import TempikError
 from tempik.exchange.out import DISSOLVES, MINE, WIPE
-from tempik.joins import CATALOGUE
 from tempik.media import probe
 from tempik.media.opening import is_media
-from tempik.reel import Clip, ClipTrack, Curve, Edge, Footage, Join, Node, Reel
+from tempik.reel import Clip, ClipTrack, Curve, Edge, Footage, Node, Reel, Transition
 from tempik.reel.validate import problems
 from tempik.retime import constant
 from tempik.time import parse_rate
+from tempik.transitions import CATALOGUE
 
 MOST_CLIPS, MOST_TRACKS = 20_000, 40
 FRAME_RATES = ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60", "120")
@@ -119,26 +119,26 @@ def _rate_of(source: otio.schema.Timeline, mine: Mapping[str, object], wished: F
 
 
 def _take_track(taking: _Taking, track: otio.schema.Track, number: int) -> None:
-    at, join = Fraction(0), None
+    at, transition = Fraction(0), None
     for item in track:
         if isinstance(item, otio.schema.Transition):
-            join = _join_of(taking, item)
+            transition = _transition_of(taking, item)
             continue
         span = item.duration()
         count = Fraction(span.value).limit_denominator(10**6) / Fraction(span.rate).limit_denominator(1001)
         begin, at = at, at + count
         if isinstance(item, otio.schema.Gap):
-            join = None
+            transition = None
             continue
         if count <= 0:
             continue
         if len(taking.clips) >= MOST_CLIPS:
             raise TempikError(f"That timeline has more than {MOST_CLIPS} clips.")
         made = _clip_of(taking, item, float(begin), float(at), number)
-        if join is not None:
-            made, join = replace(made, join=join), None
+        if transition is not None:
+            made, transition = replace(made, transition=transition), None
         taking.clips.append(made)
-    if join is not None:
+    if transition is not None:
         taking.note("transitions at the end of a track")
 
 
@@ -182,13 +182,13 @@ def _speed_of(taking: _Taking, item: otio.schema.Clip) -> Curve:
     return constant(speed) if speed != 1 else Curve((Node(0.0, 1.0),))
 
 
-def _join_of(taking: _Taking, item: otio.schema.Transition) -> Join | None:
+def _transition_of(taking: _Taking, item: otio.schema.Transition) -> Transition | None:
     before, after = (t.to_seconds() * float(taking.rate) for t in (item.in_offset, item.out_offset))
     count = round(before + after)
     if count < 1:
         return None
     mine = item.metadata.get(MINE)
-    kind = mine.get("join") if isinstance(mine, Mapping) else None
+    kind = mine.get("transition") if isinstance(mine, Mapping) else None
     if not isinstance(kind, str) or kind not in CATALOGUE:
         if item.transition_type == otio.schema.TransitionTypes.SMPTE_Dissolve:
             kind = DISSOLVES[0]
@@ -198,7 +198,7 @@ def _join_of(taking: _Taking, item: otio.schema.Transition) -> Join | None:
             taking.note(f"the transition “{item.transition_type or item.name}”, a dissolve in its place")
             kind = DISSOLVES[0]
     share = min(max(before / (before + after), 0.0), 1.0)
-    return Join(kind=kind, length=float(count), at=None if abs(share - 0.5) < 0.5 / count else share)
+    return Transition(kind=kind, length=float(count), at=None if abs(share - 0.5) < 0.5 / count else share)
 
 
 def _footage_of(taking: _Taking, item: otio.schema.Clip) -> Footage:

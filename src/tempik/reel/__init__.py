@@ -1,7 +1,6 @@
 """The model: frozen records, validation, and the project file."""
 
 from tempik.reel.grade import ColourOf, Grade, Wheel
-from tempik.reel.join import Handles, Join, JoinUnit
 from tempik.reel.mask import Clear, Cutout, Mask, Stroke
 from tempik.reel.model import (
     Again,
@@ -47,6 +46,7 @@ from tempik.reel.rows import (
 from tempik.reel.sound import Ducking, Mix, SoundClip, SoundFile, SoundRow, SoundTrack, Strip
 from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title
+from tempik.reel.transition import Handles, Transition, TransitionUnit
 
 __all__ = [
     "AccentRow",
@@ -77,8 +77,6 @@ __all__ = [
     "Grade",
     "Handles",
     "Interpolation",
-    "Join",
-    "JoinUnit",
     "Key",
     "Length",
     "Limit",
@@ -109,6 +107,8 @@ __all__ = [
     "Strip",
     "Stroke",
     "Title",
+    "Transition",
+    "TransitionUnit",
     "Wheel",
     "beats_between",
     "by_id",

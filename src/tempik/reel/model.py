@@ -17,12 +17,12 @@ import msgspec
 
 from tempik.digits import whole
 from tempik.reel.grade import ColourOf, Grade
-from tempik.reel.join import Join
 from tempik.reel.mask import Clear, Cutout, Mask
 from tempik.reel.rows import AccentRow, Bundle, Edge, Key, MediaPath, MotionTrack, Rule
 from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundRow, SoundTrack
 from tempik.reel.soundtrack import Choice, Point, Soundtrack
 from tempik.reel.title import Title
+from tempik.reel.transition import Transition
 
 
 class Cue(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -189,7 +189,7 @@ class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     fade_out_s: float = 0.0
     lead_s: float = 0.0
     trail_s: float = 0.0
-    seam_ms: float | None = None
+    crossfade_ms: float | None = None
 
 
 class Pin(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -256,7 +256,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     `part` is the stretch of the curve that the slot shows, in shares of the curve: a clip that was split or trimmed
     keeps its shape, of which it shows a part. `shaped` makes the curve where it is given. `interpolation` is how frames between
     two of the footage's are made, the reel's way when None. `beyond` is what is shown past the footage's ends: its end
-    frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together. `join` is
+    frame held, or the footage round again. `track` counts tracks upward; `group` names clips that go together. `transition` is
     what happens over its start, `leave` over its end where no clip follows. `blend` is how it is laid over what lies below (a
     mode of the W3C's *Compositing and Blending Level 1*, or plus-lighter), `opacity` how much of it shows. `keys` hold, over
     time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, how many `word`s of its
@@ -280,8 +280,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     interpolation: Interpolation | None = None
     beyond: Beyond = "hold"
     sound: ClipSound = ClipSound()
-    join: Join | None = None
-    leave: Join | None = None
+    transition: Transition | None = None
+    leave: Transition | None = None
     blend: str = "normal"
     opacity: float = 1.0
     keys: dict[str, tuple[Key, ...]] = {}
@@ -349,7 +349,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
     shots: tuple[PlannedShot, ...] = ()
     interpolation: Interpolation = "nearest"
-    seam_ms: float = 5.0
+    crossfade_ms: float = 5.0
     bundles: tuple[Bundle, ...] = ()
     amount: float = 1.0
     shutter_deg: float = 0.0

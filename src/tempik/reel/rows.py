@@ -44,7 +44,7 @@ class Envelope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 RuleOf = Literal[
-    "points", "bars", "onsets", "drops", "cuts", "joins", "starts", "ends", "pins", "frames", "pulses", "hand"
+    "points", "bars", "onsets", "drops", "cuts", "transitions", "starts", "ends", "pins", "frames", "pulses", "hand"
 ]
 
 
@@ -52,7 +52,7 @@ class Rule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     """What fires a row: every n-th of its kind from the first plus `offset`, of a strength `at_least`.
 
     `of`: the chosen points, counted from the first downbeat; `bars`: the points at the bar positions `beats`; the
-    song's onsets of `bands`; its drops; cuts; joins; clips' first or last frames; pins; frames; the `pulses` of another `row`
+    song's onsets of `bands`; its drops; cuts; transitions; clips' first or last frames; pins; frames; the `pulses` of another `row`
     (sound rows alone know these); or nothing but what is painted by `hand`. What a newer version may have put here fires
     nothing.
     """

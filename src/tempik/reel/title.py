@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from tempik.reel.join import JoinUnit
+from tempik.reel.transition import TransitionUnit
 
 TextAlign = Literal["left", "middle", "right"]
 By = Literal["all", "line", "word"]
@@ -20,7 +20,7 @@ class Arrival(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
 
     kind: str = "none"
     length: float = 6.0
-    unit: JoinUnit = "frames"
+    unit: TransitionUnit = "frames"
     way: ArrivalWay = "up"
 
 

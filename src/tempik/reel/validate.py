@@ -10,13 +10,13 @@ from collections.abc import Callable, Iterator
 from tempik.memo import Crowd
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
-from tempik.reel.join import Join
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped
 from tempik.reel.nests import all_clips, all_rows, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.rows import AccentRow, Length
 from tempik.reel.soundtrack import Soundtrack
 from tempik.reel.title import Title
+from tempik.reel.transition import Transition
 from tempik.reel.validate_sound import sound_problems
 from tempik.rhythm.records import Beat, Onset
 
@@ -95,8 +95,8 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     yield from _look_problems(reel)
     yield from sound_problems(reel)
     yield from _together_problems(reel)
-    if not 0 <= reel.seam_ms <= 200:
-        yield f"The seams between sounds are {reel.seam_ms} ms; keep them between 0 and 200."
+    if not 0 <= reel.crossfade_ms <= 200:
+        yield f"The seams between sounds are {reel.crossfade_ms} ms; keep them between 0 and 200."
     if not 1 <= len(reel.tracks) <= MOST_TRACKS:
         yield f"The reel has {len(reel.tracks)} tracks; it must have 1 to {MOST_TRACKS}."
     if any(not 0 <= c.track < len(reel.tracks) for c in reel.clips):
@@ -271,9 +271,9 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
             yield f"Clip '{clip.id}' has a key of its {name} on a point that the soundtrack does not have."
     if clip.grade is not None:
         yield from grade_problems(clip.grade, f"Clip '{clip.id}'")
-    for join in (clip.join, clip.leave):
-        if join is not None:
-            yield from join_problems(join, f"Clip '{clip.id}'")
+    for transition in (clip.transition, clip.leave):
+        if transition is not None:
+            yield from transition_problems(transition, f"Clip '{clip.id}'")
     yield from _layer_problems(clip, song)
 
 
@@ -306,7 +306,9 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
     if not (0 <= sound.fade_in_s <= 600 and 0 <= sound.fade_out_s <= 600 and -60 <= sound.gain_db <= 24):
         yield f"{whose} has a sound with a fade that is none, or a gain outside -60 to 24 dB."
     if not (
-        abs(sound.lead_s) <= MOST_SPLIT_S and abs(sound.trail_s) <= MOST_SPLIT_S and 0 <= (sound.seam_ms or 0) <= 200
+        abs(sound.lead_s) <= MOST_SPLIT_S
+        and abs(sound.trail_s) <= MOST_SPLIT_S
+        and 0 <= (sound.crossfade_ms or 0) <= 200
     ):
         yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or seams beyond 0 to 200 ms."
     follow = clip.follow
@@ -333,20 +335,20 @@ def title_problems(title: Title, whose: str) -> Iterator[str]:
             yield f"{whose} has a title that comes or goes over {arrival.length:g} {arrival.unit}; that cannot be."
 
 
-def join_problems(join: Join, whose: str) -> Iterator[str]:
-    """Yield what is wrong with a join, its kind aside; `whose` begins the sentence."""
-    if not 0 < join.length <= MOST_JOIN[join.unit]:
-        yield f"{whose} has a join of {join.length:g} {join.unit}; keep it above 0 and to {MOST_JOIN[join.unit]:g}."
-    if join.at is not None and not 0 <= join.at <= 1:
-        yield f"{whose} has a join with {join.at:g} of it before the cut; keep it between 0 and 1."
-    if not 0 <= join.amount <= 2:
-        yield f"{whose} has a join of the amount {join.amount:g}; keep it between 0 and 2."
-    if join.shutter_deg is not None and not 0 <= join.shutter_deg <= 360:
-        yield f"{whose} has a join with a shutter of {join.shutter_deg:g} degrees; keep it between 0 and 360."
-    if join.ease is not None and not all(0 <= v <= 1 for v in join.ease):
-        yield f"{whose} has a join whose curve of ease goes beyond its ends; keep its handles between 0 and 1."
-    if not all(_finite(v) for v in join.settings.values() if not isinstance(v, str)):
-        yield f"{whose} has a join with a setting that is no number."
+def transition_problems(transition: Transition, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a transition, its kind aside; `whose` begins the sentence."""
+    if not 0 < transition.length <= MOST_JOIN[transition.unit]:
+        yield f"{whose} has a transition of {transition.length:g} {transition.unit}; keep it above 0 and to {MOST_JOIN[transition.unit]:g}."
+    if transition.at is not None and not 0 <= transition.at <= 1:
+        yield f"{whose} has a transition with {transition.at:g} of it before the cut; keep it between 0 and 1."
+    if not 0 <= transition.amount <= 2:
+        yield f"{whose} has a transition of the amount {transition.amount:g}; keep it between 0 and 2."
+    if transition.shutter_deg is not None and not 0 <= transition.shutter_deg <= 360:
+        yield f"{whose} has a transition with a shutter of {transition.shutter_deg:g} degrees; keep it between 0 and 360."
+    if transition.ease is not None and not all(0 <= v <= 1 for v in transition.ease):
+        yield f"{whose} has a transition whose curve of ease goes beyond its ends; keep its handles between 0 and 1."
+    if not all(_finite(v) for v in transition.settings.values() if not isinstance(v, str)):
+        yield f"{whose} has a transition with a setting that is no number."
 
 
 def _framing_problems(clip: Clip) -> Iterator[str]:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from tempik.media import Sound
 from tempik.media.audio import Samples
 from tempik.timeline.placed import Placed, source_at_frames
-from tempik.timeline.seams import Seam
+from tempik.timeline.transitions import PlacedTransition
 
 Times = NDArray[np.float64]
 # Slower than this a picture stands still, and still pictures make no sound.
@@ -44,27 +44,33 @@ class ClipTrack(NamedTuple):
 
 
 def clip_track(
-    placed: Placed, source: Sound, rate: Fraction, seam_s: float, joins: tuple[Seam | None, Seam | None] = (None, None)
+    placed: Placed,
+    source: Sound,
+    rate: Fraction,
+    crossfade_s: float,
+    transitions: tuple[PlacedTransition | None, PlacedTransition | None] = (None, None),
 ) -> ClipTrack:
     """Return a placed clip's sound at the rate of `source`, with its gain, crossfaded over `seam_s` at every seam.
 
     Seams are the clip's edges and, inside it, the turns and the ends of stretches that stand still. Half of each lies
-    on either side, so the fades of neighbours add up to one. Over a join, at its start or end, the clip is heard for as
-    long as the join lasts, rising and falling with equal power; elsewhere its sound may lead its picture and trail it.
+    on either side, so the fades of neighbours add up to one. Over a transition, at its start or end, the clip is heard for as
+    long as the transition lasts, rising and falling with equal power; elsewhere its sound may lead its picture and trail it.
     """
     hz = source.rate
     reach = [placed.first, placed.end]
-    for side, seam in enumerate(joins):
-        if seam is not None:
-            reach[side] = min(seam.begin, placed.first) if side == 0 else max(seam.end, placed.end)
+    for side, placed_transition in enumerate(transitions):
+        if placed_transition is not None:
+            reach[side] = (
+                min(placed_transition.begin, placed.first) if side == 0 else max(placed_transition.end, placed.end)
+            )
     own = placed.clip.sound
-    seam_s = seam_s if own.seam_ms is None else own.seam_ms / 1000
-    # A join says when a sound comes and goes; else it may lead its picture, or trail it.
-    lead, trail = (s if joins[side] is None else 0.0 for side, s in enumerate((own.lead_s, own.trail_s)))
+    crossfade_s = crossfade_s if own.crossfade_ms is None else own.crossfade_ms / 1000
+    # A transition says when a sound comes and goes; else it may lead its picture, or trail it.
+    lead, trail = (s if transitions[side] is None else 0.0 for side, s in enumerate((own.lead_s, own.trail_s)))
     first, end = (round(f / float(rate) * hz) for f in reach)
     first -= round(lead * hz)
     end = max(end + round(trail * hz), first + 1)
-    half = max(round(seam_s * hz / 2), 1)
+    half = max(round(crossfade_s * hz / 2), 1)
     times = np.arange(first, end) / hz
     asked = source_at_frames(placed, times * float(rate), rate)
     speeds = placed.map.speed(times - placed.begin / float(rate)) * placed.map.conform_ratio
@@ -73,9 +79,11 @@ def clip_track(
     for a, b in _runs(asked, speeds):
         run = render(_run_on(asked[a:b], half, speeds[a] / hz, speeds[b - 1] / hz), source)
         heard[a : b + 2 * half] += run * _fades(len(run), 2 * half)[:, None]
-    for side, seam in enumerate(joins):
-        if seam is not None:
-            a, b = (round(f / float(rate) * hz) - (first - half) for f in (seam.begin, seam.end))
+    for side, placed_transition in enumerate(transitions):
+        if placed_transition is not None:
+            a, b = (
+                round(f / float(rate) * hz) - (first - half) for f in (placed_transition.begin, placed_transition.end)
+            )
             _cross(heard, a, b, rising=side == 0)
     for seconds, at_end in ((own.fade_in_s, False), (own.fade_out_s, True)):
         count = min(round(seconds * hz) + half, len(heard)) if seconds > 0 else 0
@@ -104,12 +112,12 @@ def _run_on(asked: Times, count: int, before: float, after: float) -> Times:
     return np.concatenate([asked[0] - before * steps[::-1], asked, asked[-1] + after * steps])
 
 
-def _fades(count: int, seam: int) -> Samples:
+def _fades(count: int, placed_transition: int) -> Samples:
     out = np.ones(count, np.float32)
-    seam = min(seam, count // 2)
-    slope = (np.arange(seam, dtype=np.float32) + 0.5) / max(seam, 1)
-    if seam:
-        out[:seam], out[-seam:] = slope, slope[::-1]
+    placed_transition = min(placed_transition, count // 2)
+    slope = (np.arange(placed_transition, dtype=np.float32) + 0.5) / max(placed_transition, 1)
+    if placed_transition:
+        out[:placed_transition], out[-placed_transition:] = slope, slope[::-1]
     return out
 
 

@@ -58,20 +58,20 @@ def compose(plan: FramePlan, sources: Sequence[Source | None], ground: Picture |
 
 
 def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], plan: FramePlan) -> Picture:
-    """Return the two pictures of a join as one, over what lies below."""
-    crossing = pair.crossing
+    """Return the two pictures of a transition as one, over what lies below."""
+    transition_frame = pair.transition_frame
     below = below if below is not None else solid(plan.width, plan.height)
     given = iter(sources)
     sides = [
         below if shot is None else as_picture(_laid_over(below, shot, next(given), plan, look))
-        for shot, look in ((pair.out, crossing.out), (pair.into, crossing.into))
+        for shot, look in ((pair.out, transition_frame.out), (pair.into, transition_frame.into))
     ]
     out, into = sides
-    if crossing.mix is not None:
-        picture = crossing.mix.paint(out, into, *crossing.mix.args)
+    if transition_frame.mix is not None:
+        picture = transition_frame.mix.paint(out, into, *transition_frame.mix.args)
     else:
-        picture = out if crossing.only == "out" else into
-    return applied(picture, crossing.over)
+        picture = out if transition_frame.only == "out" else into
+    return applied(picture, transition_frame.over)
 
 
 def finished(plan: FramePlan, picture: Picture) -> Picture:

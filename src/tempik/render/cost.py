@@ -33,9 +33,9 @@ def weight(plan: FramePlan) -> float:
         total += max(0, len(layer.legs) - 1)
     for pair in plan.layers:
         if isinstance(pair, Pair):
-            looks = (pair.crossing.out, pair.crossing.into, pair.crossing.over)
+            looks = (pair.transition_frame.out, pair.transition_frame.into, pair.transition_frame.over)
             total += sum(STAGE_COSTS.get(e.stage, 1.0) for look in looks for e in look.effects)
-            total += MIX_COST if pair.crossing.mix is not None else 0.0
+            total += MIX_COST if pair.transition_frame.mix is not None else 0.0
     total += sum(STAGE_COSTS.get(e.stage, 1.0) for e in plan.look.effects)
     total += sum(_grade_weight(grade) for grade, _ in plan.all_grades)
     return total + sum(weight(earlier) for earlier, _ in plan.echoes)

@@ -15,8 +15,8 @@ from tempik.sounds.loudness import RATE
 from tempik.time import time_of
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.placed import Placed
-from tempik.timeline.seams import Seam
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.transitions import PlacedTransition
 
 
 def heard_clips(timeline: Timeline) -> list[Placed]:
@@ -30,9 +30,9 @@ def heard_clips(timeline: Timeline) -> list[Placed]:
     return sorted(heard, key=lambda p: p.footage.path)
 
 
-def joins_of(timeline: Timeline, placed: Placed) -> tuple[Seam | None, Seam | None]:
-    """Return the joins over a clip's start and over its end, of known kinds."""
-    start, end = timeline.seam_of(placed.clip.id), timeline.seam_of(placed.clip.id, True)
+def transitions_of(timeline: Timeline, placed: Placed) -> tuple[PlacedTransition | None, PlacedTransition | None]:
+    """Return the transitions over a clip's start and over its end, of known kinds."""
+    start, end = timeline.transition_of(placed.clip.id), timeline.transition_of(placed.clip.id, True)
     return (
         start if start is not None and start.kind is not None else None,
         end if end is not None and end.kind is not None else None,
@@ -55,8 +55,8 @@ class FootageSounds:
         sound = self._read_file(placed.footage.path) if placed.footage.nest is None else self._nested(placed)
         if sound is None:
             return None
-        joins = joins_of(self.timeline, placed)
-        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.seam_ms / 1000, joins)
+        transitions = transitions_of(self.timeline, placed)
+        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.crossfade_ms / 1000, transitions)
 
     def _nested(self, placed: Placed) -> Sound:
         """Return what is heard in a nest over its span, without the song."""

@@ -13,12 +13,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.joins.matching import Motion, Proposal, proposals
 from tempik.media.picture import Plane
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
+from tempik.transitions.matching import Motion, Proposal, proposals
 
 Places = NDArray[np.float32]
 
@@ -54,14 +54,14 @@ def motion_of(timeline: Timeline, placed: Placed, at_end: bool, source: PictureS
     if not found:
         return Motion()
     middle = np.median(np.array(found), axis=0)
-    # Ways that differ from step to step are no movement that a join could carry on.
+    # Ways that differ from step to step are no movement that a transition could carry on.
     agree = len(found) / len(starts)
     right, down, closer, turn_deg, trust = (float(v) for v in middle)
     return Motion(right, down, closer, turn_deg, trust * agree)
 
 
 def proposals_at(timeline: Timeline, clip: str, source: PictureSource) -> list[Proposal]:
-    """Return the joins that suit the movement on both sides of the cut at a clip's start, best first; none where no clip
+    """Return the transitions that suit the movement on both sides of the cut at a clip's start, best first; none where no clip
     meets it there. Raises TempikError when footage cannot be read."""
     placed = timeline.placed_clip(clip)
     before = timeline.clip_at(placed.first - 1, placed.clip.track) if placed is not None else None

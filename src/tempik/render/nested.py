@@ -20,7 +20,7 @@ def covers(plan: FramePlan) -> bool:
     lowest = plan.layers[0] if plan.layers else None
     if isinstance(lowest, Pair):
         sides = (lowest.out, lowest.into)
-        if lowest.crossing.mix is not None:
+        if lowest.transition_frame.mix is not None:
             return all(side is not None and _covers(side) for side in sides)
         return any(side is not None and _covers(side) for side in sides)
     return lowest is not None and _covers(lowest)

@@ -17,10 +17,9 @@ from numpy.typing import NDArray
 
 from tempik.accents import Look
 from tempik.accents.look import IDENTITY, times
-from tempik.joins import Crossing, Side, kind_named, shutter_of
 from tempik.media.meaning import AS_SAID, Colour
 from tempik.media.paint import halvings, reach_px, turns_nothing
-from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Join, Title, by_id
+from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Title, Transition, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import Shape
 from tempik.render.repeats import distinct_around
@@ -29,9 +28,10 @@ from tempik.timeline.grading import Grades, grades_of, look_of, stops_of
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed import Layer, Placed, source_at_frames
-from tempik.timeline.seams import Seam, crossing_at, crossing_of
 from tempik.timeline.timeline import PLAIN_LOOK, Timeline
+from tempik.timeline.transitions import PlacedTransition, transition_frame_at, transition_frame_of
 from tempik.timeline.wording import Part, wording_at
+from tempik.transitions import Side, TransitionFrame, kind_named, shutter_of
 
 Matrix = NDArray[np.float64]
 
@@ -101,15 +101,15 @@ class Shot:
 
 @dataclass(frozen=True, kw_only=True, slots=True, eq=False)
 class Pair:
-    """Two shots of one layer in a join, and what is made of them. A side without a shot is what lies below."""
+    """Two shots of one layer in a transition, and what is made of them. A side without a shot is what lies below."""
 
     out: Shot | None
     into: Shot | None
-    crossing: Crossing
+    transition_frame: TransitionFrame
 
     def key(self) -> Hashable:
         out, into = (shot.key() if shot is not None else None for shot in (self.out, self.into))
-        return out, into, self.crossing
+        return out, into, self.transition_frame
 
 
 class FramePlan(NamedTuple):
@@ -203,12 +203,18 @@ def plan(
     return FramePlan(frame, width, height, made, look, echoes, look_of(timeline, shown))
 
 
-def late_plan(timeline: Timeline, frame: int, width: int, height: int, seam: Seam, by: int) -> FramePlan:
-    """Return the plan of a frame if a join came `by` frames later than it is meant to, its two clips going on as they do:
+def late_plan(
+    timeline: Timeline, frame: int, width: int, height: int, placed_transition: PlacedTransition, by: int
+) -> FramePlan:
+    """Return the plan of a frame if a transition came `by` frames later than it is meant to, its two clips going on as they do:
     what a file that lags would show. Far from its own frames one of the clips is seen alone."""
     look = timeline.look_at(frame)
-    later = seam._replace(begin=seam.begin + by, turn=seam.turn + by, end=seam.end + by)
-    pair = _layer(timeline, Layer(seam.owner, seam=later), frame, width, height, (look, look, look), 0.0)
+    later = placed_transition._replace(
+        begin=placed_transition.begin + by, turn=placed_transition.turn + by, end=placed_transition.end + by
+    )
+    pair = _layer(
+        timeline, Layer(placed_transition.owner, placed_transition=later), frame, width, height, (look, look, look), 0.0
+    )
     return FramePlan(frame, width, height, (pair,), look, (), look_of(timeline, frame))
 
 
@@ -221,8 +227,8 @@ def _layer(
     looks: tuple[Look, Look, Look],
     half: float,
 ) -> Shot | Pair:
-    seam = layer.seam
-    if seam is None or seam.kind is None:
+    placed_transition = layer.placed_transition
+    if placed_transition is None or placed_transition.kind is None:
         return _shot(timeline, layer, frame, width, height, looks, half)
     return _pair(timeline, layer, frame, width, height, looks)
 
@@ -230,25 +236,27 @@ def _layer(
 def _pair(
     timeline: Timeline, layer: Layer, frame: int, width: int, height: int, looks: tuple[Look, Look, Look]
 ) -> Pair:
-    """Return both sides of a join at a frame."""
-    seam = layer.seam
-    assert seam is not None and seam.kind is not None
-    shutter_deg = shutter_of(seam.kind, seam.join, timeline.reel.shutter_deg)
-    # How strong a join is goes for its blur too, up to a shutter that never closes.
-    half = min(shutter_deg * seam.join.amount, 360.0) / 720
-    crossings = [crossing_at(seam, frame + side * half, half, timeline.tall) for side in (-1, 0, 1)]
-    crossing = crossings[1]
+    """Return both sides of a transition at a frame."""
+    placed_transition = layer.placed_transition
+    assert placed_transition is not None and placed_transition.kind is not None
+    shutter_deg = shutter_of(placed_transition.kind, placed_transition.transition, timeline.reel.shutter_deg)
+    # How strong a transition is goes for its blur too, up to a shutter that never closes.
+    half = min(shutter_deg * placed_transition.transition.amount, 360.0) / 720
+    transition_frames = [
+        transition_frame_at(placed_transition, frame + side * half, half, timeline.tall) for side in (-1, 0, 1)
+    ]
+    transition_frame = transition_frames[1]
     shots: dict[Side, Shot | None] = {}
-    sides: tuple[tuple[Side, Placed | None], ...] = (("out", seam.out), ("into", seam.into))
+    sides: tuple[tuple[Side, Placed | None], ...] = (("out", placed_transition.out), ("into", placed_transition.into))
     for side, placed in sides:
-        if placed is None or crossing.only not in (None, side):
+        if placed is None or transition_frame.only not in (None, side):
             shots[side] = None
             continue
-        ways = [c.out if side == "out" else c.into for c in crossings]
+        ways = [c.out if side == "out" else c.into for c in transition_frames]
         moved = [a._replace(move=times(a.move, w.move)) for a, w in zip(looks, ways, strict=True)]
         part = timeline.layer_of(placed, frame)
         shots[side] = _shot(timeline, part, frame, width, height, (moved[0], moved[1], moved[2]), half)
-    return Pair(out=shots["out"], into=shots["into"], crossing=crossing)
+    return Pair(out=shots["out"], into=shots["into"], transition_frame=transition_frame)
 
 
 def _echoes(
@@ -405,23 +413,27 @@ def _shapes(
     )
 
 
-def sample_plan(join: Join, since: float, reach: tuple[int, int], width: int, height: int) -> FramePlan:
-    """Return the plan of two pictures that fill a frame, joined, `since` frames after the turn: for choosing a join by eye.
+def sample_plan(transition: Transition, since: float, reach: tuple[int, int], width: int, height: int) -> FramePlan:
+    """Return the plan of two pictures that fill a frame, joined, `since` frames after the turn: for choosing a transition by eye.
     Its shots' sources are the outgoing and the incoming picture, as far as they are seen."""
-    shutter_deg = shutter_of(kind_named(join.kind), join, 0.0)
-    half = min(shutter_deg * join.amount, 360.0) / 720
-    crossings = [crossing_of(join, since + side * half, half, height / width, reach) for side in (-1, 0, 1)]
-    crossing = crossings[1]
+    shutter_deg = shutter_of(kind_named(transition.kind), transition, 0.0)
+    half = min(shutter_deg * transition.amount, 360.0) / 720
+    transition_frames = [
+        transition_frame_of(transition, since + side * half, half, height / width, reach) for side in (-1, 0, 1)
+    ]
+    transition_frame = transition_frames[1]
 
     def shot(side: Side) -> Shot | None:
-        if crossing.only not in (None, side):
+        if transition_frame.only not in (None, side):
             return None
-        moves = [(c.out if side == "out" else c.into).move for c in crossings]
+        moves = [(c.out if side == "out" else c.into).move for c in transition_frames]
         begin, middle, end = ((in_pixels(m, width, height) @ np.diag([width, height, 1.0]))[:2] for m in moves)
         legs = _legs(begin, end, middle, (width, height)) if half else ()
         return Shot(path=side, source_s=0.0, backward=False, affine=middle, longest_px=None, legs=legs)
 
-    return FramePlan(0, width, height, (Pair(out=shot("out"), into=shot("into"), crossing=crossing),), Look())
+    return FramePlan(
+        0, width, height, (Pair(out=shot("out"), into=shot("into"), transition_frame=transition_frame),), Look()
+    )
 
 
 def _legs(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> tuple[Leg, ...]:

@@ -12,7 +12,7 @@ from tempik.accents import CATALOGUE, Accent, Look, applied, form_of, level, set
 from tempik.accents.accent import Moment, Value
 from tempik.media.paint import mixed, warped
 from tempik.media.picture import Picture
-from tempik.reel import Join
+from tempik.reel import Transition
 from tempik.render.compose import Source, compose
 from tempik.render.plan import sample_plan
 
@@ -68,10 +68,12 @@ def _moved(picture: Picture, look: Look) -> Picture:
     )
 
 
-def sample_join(out: Picture, into: Picture, join: Join, since: float, reach: tuple[int, int]) -> Picture:
-    """Return what a join of a known kind makes of two pictures of one size, `since` frames after its turn; it has `reach`
+def sample_transition(
+    out: Picture, into: Picture, transition: Transition, since: float, reach: tuple[int, int]
+) -> Picture:
+    """Return what a transition of a known kind makes of two pictures of one size, `since` frames after its turn; it has `reach`
     frames before and after it."""
-    meant = sample_plan(join, since, reach, *out.size)
+    meant = sample_plan(transition, since, reach, *out.size)
     return compose(meant, [Source(out if shot.path == "out" else into) for shot in meant.shots])
 
 

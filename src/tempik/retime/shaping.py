@@ -18,7 +18,7 @@ EASED = 0.42  # the softness of soft edges: a gentle S
 def joined(pieces: Sequence[tuple[float, Curve]]) -> Curve:
     """Return the curve that plays pieces one after the other; each is its length in any one unit and its own curve.
 
-    Where the speeds on the two sides of a join differ, speed jumps there. Pieces without length are left out.
+    Where the speeds on the two sides of a transition differ, speed jumps there. Pieces without length are left out.
     """
     whole = sum(length for length, _ in pieces)
     nodes: list[Node] = []

@@ -26,7 +26,15 @@ def inside_of(timeline: Timeline, footage: Footage) -> Timeline:
     until_s = time_of(timeline.edge_frame(nest.end), reel.rate)
     parts = (nest, reel.footage, reel.soundtrack, reel.bundles)
     rate = (reel.rate.numerator, reel.rate.denominator)
-    settings = (reel.width, reel.height, reel.length_s, reel.interpolation, reel.seam_ms, reel.amount, reel.shutter_deg)
+    settings = (
+        reel.width,
+        reel.height,
+        reel.length_s,
+        reel.interpolation,
+        reel.crossfade_ms,
+        reel.amount,
+        reel.shutter_deg,
+    )
 
     def made() -> Timeline:
         level = level_of(reel, footage)

@@ -20,7 +20,7 @@ from tempik.retime import TimeMap, cut_out
 from tempik.time import time_of
 
 if TYPE_CHECKING:
-    from tempik.timeline.seams import Seam
+    from tempik.timeline.transitions import PlacedTransition
 
 Array = NDArray[np.float64]
 
@@ -76,13 +76,13 @@ class Placed(NamedTuple):
 
 
 class Layer(NamedTuple):
-    """A clip on screen at a frame: how much of it shows (0 to 1), and how it is laid over what lies below. Within a join,
+    """A clip on screen at a frame: how much of it shows (0 to 1), and how it is laid over what lies below. Within a transition,
     `seam`, the clip whose slot it is stands for both."""
 
     placed: Placed
     weight: float = 1.0
     blend: str = "normal"
-    seam: Seam | None = None
+    placed_transition: PlacedTransition | None = None
 
     @property
     def whole(self) -> bool:

@@ -34,13 +34,13 @@ from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.nesting import as_footage, in_register
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.placing import placed_in, row_before
-from tempik.timeline.seams import Seam, seams_of
 from tempik.timeline.sounding import Sounding, sounding_of
+from tempik.timeline.transitions import PlacedTransition, placed_transitions_of
 
 _SOUNDING: Memory[Sounding] = Memory(8)
 _ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
 _LAID: Memory[list[tuple[Placed, ...]]] = Memory(8)
-_SEAMS: Memory[list[tuple[Seam, ...]]] = Memory(8)
+_TRANSITIONS: Memory[list[tuple[PlacedTransition, ...]]] = Memory(8)
 _SPANS: Memory[tuple[Span, ...]] = Memory(8)
 _KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
 _CELLS: Memory[list[Cell]] = Memory(200)
@@ -95,8 +95,8 @@ class Timeline:
                 parts, when, lambda: [with_repeats(row, self.bare_scene, self.sounding) for row in self.rows]
             )
         self._firsts = [[p.first for p in row] for row in self.laid]
-        self.seams: list[tuple[Seam, ...]] = _SEAMS.get(
-            parts, when, lambda: [seams_of(row, self.sounding, self.frames) for row in self.laid]
+        self.transitions: list[tuple[PlacedTransition, ...]] = _TRANSITIONS.get(
+            parts, when, lambda: [placed_transitions_of(row, self.sounding, self.frames) for row in self.laid]
         )
         self.placed: tuple[Placed, ...] = _in_order(self.rows)
         self._by_clip = {p.clip.id: p for row in self.laid for p in row}
@@ -204,17 +204,21 @@ class Timeline:
         for number in range(len(self.rows) - 1, -1, -1):
             if self.reel.tracks[number].hidden:
                 continue
-            placed, seam = self.clip_at(frame, number), self.seam_at(frame, number)
-            if seam is not None and seam.kind is not None:
-                layer = self.layer_of(placed or seam.owner, frame)._replace(seam=seam)
-                sides = [self.layer_of(p, frame) for p in (seam.out, seam.into) if p is not None]
+            placed, placed_transition = self.clip_at(frame, number), self.transition_at(frame, number)
+            if placed_transition is not None and placed_transition.kind is not None:
+                layer = self.layer_of(placed or placed_transition.owner, frame)._replace(
+                    placed_transition=placed_transition
+                )
+                sides = [
+                    self.layer_of(p, frame) for p in (placed_transition.out, placed_transition.into) if p is not None
+                ]
             elif placed is not None:
-                layer, seam = self.layer_of(placed, frame), None
+                layer, placed_transition = self.layer_of(placed, frame), None
                 sides = [layer]
             else:
                 continue
             out.append(layer)
-            if (seam is None or seam.both) and all(
+            if (placed_transition is None or placed_transition.both) and all(
                 side.whole and covers(self.framing_at(side.placed, frame), side.placed.footage, self.reel)
                 for side in sides
             ):
@@ -245,23 +249,23 @@ class Timeline:
             framing = following(placed, framing, frame, self.rate, self.tall)
         return framing
 
-    def seam_at(self, frame: int, row: int) -> Seam | None:
-        """Return the join of a track that a frame lies in, or None."""
-        seams = self.seams[row]
-        if not seams:
+    def transition_at(self, frame: int, row: int) -> PlacedTransition | None:
+        """Return the transition of a track that a frame lies in, or None."""
+        transitions = self.transitions[row]
+        if not transitions:
             return None
-        number = bisect_right(seams, frame, key=lambda s: s.begin) - 1
-        return seams[number] if number >= 0 and frame < seams[number].end else None
+        number = bisect_right(transitions, frame, key=lambda s: s.begin) - 1
+        return transitions[number] if number >= 0 and frame < transitions[number].end else None
 
-    def seam_of(self, clip: str, at_end: bool = False) -> Seam | None:
-        """Return the join at a clip's start, or over its end; None where there is none."""
+    def transition_of(self, clip: str, at_end: bool = False) -> PlacedTransition | None:
+        """Return the transition at a clip's start, or over its end; None where there is none."""
         placed = self.placed_clip(clip)
         if placed is None:
             return None
-        seams = self.seams[placed.clip.track]
+        transitions = self.transitions[placed.clip.track]
         edge = placed.end if at_end else placed.first
-        number = bisect_right(seams, edge, key=lambda s: s.turn)
-        near = [s for s in seams[max(0, number - 2) : number] if s.turn == edge]
+        number = bisect_right(transitions, edge, key=lambda s: s.turn)
+        near = [s for s in transitions[max(0, number - 2) : number] if s.turn == edge]
         return next((s for s in near if (s.out if at_end else s.into) is placed), None)
 
     def slot_share(self, placed: Placed, frame: float) -> float:
@@ -273,11 +277,11 @@ class Timeline:
         row = placed.clip.track
         for above in range(row + 1, len(self.rows)):
             hidden = self.reel.tracks[above].hidden
-            if not hidden and (self.clip_at(frame, above) is not None or self.seam_at(frame, above) is not None):
+            if not hidden and (self.clip_at(frame, above) is not None or self.transition_at(frame, above) is not None):
                 return any(p is placed for p in self.clips_at(frame))  # it may cover what lies below
-        seam, here = self.seam_at(frame, row), self.clip_at(frame, row)
-        if seam is not None and seam.kind is not None and here is None:
-            here = seam.owner
+        placed_transition, here = self.transition_at(frame, row), self.clip_at(frame, row)
+        if placed_transition is not None and placed_transition.kind is not None and here is None:
+            here = placed_transition.owner
         return here is placed and not self.reel.tracks[row].hidden
 
     def look_at(self, frame: float, without: str | None = None) -> Look:
@@ -367,7 +371,7 @@ def _nested(timeline: Timeline, footage: Footage) -> Footage:
 def _span(timeline: Timeline, placed: Placed) -> Span:
     clip = placed.clip
     ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
-    seam = timeline.seam_of(clip.id)
+    placed_transition = timeline.transition_of(clip.id)
     return Span(
         clip.id,
         placed.first,
@@ -376,5 +380,5 @@ def _span(timeline: Timeline, placed: Placed) -> Span:
         timeline.point(clip.start.point),
         timeline.point(clip.end.point),
         ties,
-        seam is not None and seam.kind is not None and seam.both,
+        placed_transition is not None and placed_transition.kind is not None and placed_transition.both,
     )

@@ -6,8 +6,8 @@ from typing import NamedTuple
 
 from tempik.reel import Arrival, Title
 from tempik.timeline.placed import Placed
-from tempik.timeline.seams import beat_frames
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.transitions import beat_frames
 from tempik.titles import laid_out, words_of
 from tempik.titles.drawing import letters_in
 from tempik.titles.motion import GONE, LANDED, State, both, state_of

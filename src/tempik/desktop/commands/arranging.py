@@ -18,11 +18,11 @@ from tempik.edit.song.arranging import Proposal
 from tempik.media.audio import resampled
 from tempik.reel import Reel, SongPiece
 from tempik.render.song_sound import arranged_samples
-from tempik.rhythm.seams import Way
+from tempik.rhythm.song_edits import SongEdit
 from tempik.time import time_of
 
 RATE = 24000  # at which bars are compared
-# Of a way, so much is heard before and after each of its joins.
+# Of a way, so much is heard before and after each of its transitions.
 AROUND_S = 2.5
 
 
@@ -83,11 +83,11 @@ class ArrangeCommands(QObject):
 
         self.worker.start(f"Making the song {wanted_s:g} s long", work, done, failed)
 
-    def take(self, way: Way) -> None:
+    def take(self, song_edit: SongEdit) -> None:
         """Have the song heard so."""
         self.sampler.stop()
-        length_s = way.length_s
-        self.project.change(f"Song made {length_s:.1f} s long", lambda reel: arranging.with_way(reel, way))
+        length_s = song_edit.length_s
+        self.project.change(f"Song made {length_s:.1f} s long", lambda reel: arranging.with_song_edit(reel, song_edit))
 
     def listen_stretch(self, start_s: float, length_s: float) -> None:
         """Play a stretch of the song."""
@@ -96,14 +96,14 @@ class ArrangeCommands(QObject):
             first, end = (round(s * sound.rate) for s in (start_s, start_s + length_s))
             self.sampler.play(np.asarray(sound.samples[max(first, 0) : end]))
 
-    def listen(self, way: Way) -> None:
-        """Play what is heard around the joins of a way, one after the other."""
+    def listen(self, song_edit: SongEdit) -> None:
+        """Play what is heard around the transitions of a way, one after the other."""
         sound = self.song.sound
         if sound is None:
             return
-        made = arranged_samples(tuple(SongPiece(a, b) for a, b in way.stretches), sound)
+        made = arranged_samples(tuple(SongPiece(a, b) for a, b in song_edit.stretches), sound)
         at, parts = 0.0, []
-        for a, b in way.stretches[:-1]:
+        for a, b in song_edit.stretches[:-1]:
             at += b - a
             first, end = (round(max(at + s, 0.0) * sound.rate) for s in (-AROUND_S, AROUND_S))
             parts.append(made[first:end])

@@ -93,9 +93,9 @@ class CopyCommands(QObject):
                 most=500,
             )  # fmt: skip
 
-    @command("Edit", "Paste speed, framing and join to the selected clips", ("Ctrl+Alt+V",), "clips")
+    @command("Edit", "Paste speed, framing and transition to the selected clips", ("Ctrl+Alt+V",), "clips")
     def paste_attributes(self) -> None:
-        self._attributes(("speed", "framing", "layer", "join"))
+        self._attributes(("speed", "framing", "layer", "transition"))
 
     @command("Edit", "Paste the speed to the selected clips", (), "clips")
     def paste_speed(self) -> None:
@@ -105,9 +105,9 @@ class CopyCommands(QObject):
     def paste_framing(self) -> None:
         self._attributes(("framing",))
 
-    @command("Edit", "Paste the join to the selected clips", (), "clips")
-    def paste_join(self) -> None:
-        self._attributes(("join",))
+    @command("Edit", "Paste the transition to the selected clips", (), "clips")
+    def paste_transition(self) -> None:
+        self._attributes(("transition",))
 
     @command("Edit", "Paste the masks and what is clear to the selected clips", (), "clips")
     def paste_masks(self) -> None:

@@ -12,7 +12,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.edit.drafting.keeping import all_kept, clips_between, with_kept
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_join, why_reel, why_row, why_sound_row
+from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
 from tempik.errors import TempikError
 from tempik.media import Study
 from tempik.reel import AccentRow, SoundRow
@@ -31,13 +31,13 @@ class DraftCommands(QObject):
 
     @command("Project", "Why is this here?", ("Alt+W",), "clips")
     def say_why(self) -> None:
-        """Say in one sentence why the selected clip, its join, or else the selected row is there; of nothing selected, how the reel was
+        """Say in one sentence why the selected clip, its transition, or else the selected row is there; of nothing selected, how the reel was
         drafted."""
         project = self.project
         selection, reel = project.selection, project.reel
         try:
-            if selection.join_place is not None:
-                said = why_join(reel, selection.join_place.clip)
+            if selection.transition_place is not None:
+                said = why_transition(reel, selection.transition_place.clip)
             elif selection.clip_id is not None:
                 said = why_clip(reel, selection.clip_id, self._studies())
             elif selection.row is not None:
@@ -45,7 +45,7 @@ class DraftCommands(QObject):
             elif selection.sound_row is not None:
                 said = why_sound_row(reel, selection.sound_row)
             elif not (said := why_reel(reel)):
-                project.messages.say("Select a clip, an accent row or a join; it is told why it is there.", True)
+                project.messages.say("Select a clip, an accent row or a transition; it is told why it is there.", True)
                 return
         except TempikError as error:
             project.messages.say(str(error), True)

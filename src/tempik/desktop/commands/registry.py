@@ -26,7 +26,7 @@ GROUPS = (
     "Cue",
     "Speed",
     "Accents",
-    "Joins",
+    "Transitions",
     "Titles",
     "Layers",
     "Grade",

@@ -61,7 +61,7 @@ class RhythmCommands(QObject):
         self.project.change("Bar counted anew", lambda reel: points.with_metre(reel, metre))
 
     def set_way(self, way: BeatSource) -> None:
-        self.project.change("Beats read another way", lambda reel: points.with_way(reel, way))
+        self.project.change("Beats read another way", lambda reel: points.with_song_edit(reel, way))
 
     # Choice
 

@@ -15,7 +15,7 @@ from tempik.timeline.striking import strip_names
 SEAMS_MS = (0.0, 2.0, 5.0, 20.0, 50.0, 100.0)
 ON: tuple[tuple[str, Rule], ...] = (
     ("on every cut", Rule("cuts")),
-    ("on every join", Rule("joins")),
+    ("on every transition", Rule("transitions")),
     ("on every fourth point", Rule(every=4)),
     ("on the first beat of the bar", Rule("bars", beats=(1,))),
     ("on drops", Rule("drops")),
@@ -133,10 +133,10 @@ def clip_sound_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMen
 
     for text, pitch in (("pitch kept", "kept"), ("pitch follows the speed", "follows")):
         offer(menu, text, sound.pitch == pitch, "Pitch changed", pitch=pitch)
-    seams = menu.addMenu("seams")
-    offer(seams, "as the reel's", sound.seam_ms is None, "Seams changed", seam_ms=None)
+    crossfades = menu.addMenu("seams")
+    offer(crossfades, "as the reel's", sound.crossfade_ms is None, "Seams changed", crossfade_ms=None)
     for ms in SEAMS_MS:
-        offer(seams, f"{ms:g} ms", sound.seam_ms == ms, "Seams changed", seam_ms=ms)
+        offer(crossfades, f"{ms:g} ms", sound.crossfade_ms == ms, "Seams changed", crossfade_ms=ms)
     menu.addSeparator()
     offer(menu, "no fades", not (sound.fade_in_s or sound.fade_out_s), "Fades taken off", fade_in_s=0.0, fade_out_s=0.0)
     offer(

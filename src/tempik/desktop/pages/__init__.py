@@ -6,20 +6,20 @@ from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.grade.page import GradePage
-from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.pages.titles.page import TitlesPage
+from tempik.desktop.pages.transitions.page import TransitionsPage
 
 PAGES: tuple[type[Page], ...] = (
     RhythmPage,
     FootagePage,
     SpeedPage,
     AccentsPage,
-    JoinsPage,
+    TransitionsPage,
     TitlesPage,
     LayerPage,
     FramePage,

@@ -32,7 +32,7 @@ from tempik.timeline.striking import strip_names
 # After a change the check is worked out once nothing more has changed for so long.
 SETTLE_MS = 120
 COLUMNS = ("event", "what", "frame", "time", "point", "error", "frames", "measured", "verdict")
-KINDS = ("everything", "cuts", "joins", "pins", "accents", "sounds", "off point", "free")
+KINDS = ("everything", "cuts", "transitions", "pins", "accents", "sounds", "off point", "free")
 Index = QModelIndex | QPersistentModelIndex
 
 

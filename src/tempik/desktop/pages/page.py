@@ -14,7 +14,6 @@ from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
-from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.commands.play import PlayCommands
@@ -26,6 +25,7 @@ from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
+from tempik.desktop.commands.transitions import TransitionCommands
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.mode import PreviewMode
@@ -63,7 +63,7 @@ class Desk(NamedTuple):
     speeds: SpeedCommands
     accents: AccentCommands
     bundles: BundleCommands
-    joins: JoinCommands
+    transitions: TransitionCommands
     titles: TitleCommands
     layers: LayerCommands
     points: PointCommands

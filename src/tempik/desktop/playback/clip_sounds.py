@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.render.clip_sound import ClipTrack
-from tempik.render.footage_sounds import FootageSounds, heard_clips, joins_of
+from tempik.render.footage_sounds import FootageSounds, heard_clips, transitions_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
 
@@ -39,8 +39,10 @@ class ClipSounds(QObject):
     def _key(self, placed: Placed) -> Key:
         reel = self.project.reel
         # The map of a clip is made once for each state of it, and kept with the result.
-        joins = tuple((s.begin, s.end) if s is not None else (-1, -1) for s in joins_of(self.project.timeline, placed))
-        return id(placed.map), id(placed.clip.sound), id(placed.footage), placed.first, reel.seam_ms, joins
+        transitions = tuple(
+            (s.begin, s.end) if s is not None else (-1, -1) for s in transitions_of(self.project.timeline, placed)
+        )
+        return id(placed.map), id(placed.clip.sound), id(placed.footage), placed.first, reel.crossfade_ms, transitions
 
     def track(self, placed: Placed) -> ClipTrack | None:
         """Return a clip's sound where it is ready."""

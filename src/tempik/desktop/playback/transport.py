@@ -161,7 +161,7 @@ class Transport(QObject):
             self._listening_changed()
 
     def sound_changed(self) -> None:
-        """What was not ready joins in as soon as it is made, and what was changed is heard while it plays."""
+        """What was not ready transitions in as soon as it is made, and what was changed is heard while it plays."""
         if self.player.playing and not self.in_song:
             self.player.renew(self.listening.reel_track(self.player.position_s()))
 

@@ -70,7 +70,7 @@ class LandingMeter(QWidget):
         names = {
             "pin": f"{found.what.rsplit('.', 1)[0]} cue",
             "accent": found.what,
-            "join": found.what.split(" to ")[0].lower(),
+            "transition": found.what.split(" to ")[0].lower(),
             "cut": "cut",
             "word": f"“{found.what}”",
         }

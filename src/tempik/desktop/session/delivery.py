@@ -18,11 +18,11 @@ from tempik.edit.draft import Wish, draft_reel
 from tempik.edit.drafting.make import MoodDraft, MoodWish, drafted_anew
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import Mood
-from tempik.edit.song.arranging import with_way
+from tempik.edit.song.arranging import with_song_edit
 from tempik.errors import TempikError
 from tempik.project.moods import any_mood
 from tempik.reel import Footage, Reel
-from tempik.rhythm.seams import Way
+from tempik.rhythm.song_edits import SongEdit
 
 # How much of a draft's time looking over its footage takes, and how often that is looked after.
 LOOKED, WAIT_S = 0.9, 0.1
@@ -69,7 +69,9 @@ class Delivery(QObject):
             self.project.messages.say(" ".join(notes[:SAID]) + more, False)
         return done
 
-    def draft_mood(self, wish: MoodWish, way: Way | None = None, after: Callable[[], None] | None = None) -> None:
+    def draft_mood(
+        self, wish: MoodWish, song_edit: SongEdit | None = None, after: Callable[[], None] | None = None
+    ) -> None:
         """Make the reel anew by a mood, once its footage has been looked through: of the song as a `way` arranges it, if one is given.
         What is kept stays. `after` is called when it is there."""
         reel = self.project.reel
@@ -82,9 +84,9 @@ class Delivery(QObject):
             pieces = [f for f in reel.footage if not f.without_file]
             self._looked_over(pieces, job)
             studies = studies_of(pieces, lambda share: job.report(LOOKED + (1 - LOOKED) * share))
-            if way is None:
+            if song_edit is None:
                 return drafted_anew(reel, studies, wish)
-            arranged = with_way(reel, way)
+            arranged = with_song_edit(reel, song_edit)
             return drafted_anew(arranged, studies, wish._replace(start_s=0.0, length_s=arranged.length_s))
 
         def done(made: MoodDraft) -> None:

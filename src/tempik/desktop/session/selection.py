@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from tempik.accents import Fired
 from tempik.edit.clips.pieces import with_groups
-from tempik.edit.joins.laying import JoinPlace
+from tempik.edit.transitions.laying import TransitionPlace
 from tempik.reel import Clip, Footage, Point, Reel, SoundClip, SoundRow, by_id
 from tempik.time import frame_of, time_of
 from tempik.timeline.again import source_of
@@ -25,7 +25,7 @@ class Selection(QObject):
     selected = Signal()  # another clip or piece of footage is selected
     points_selected = Signal()
     row_selected = Signal()  # another accent row, or pulse of one, is selected
-    join_selected = Signal()
+    transition_selected = Signal()
     sound_selected = Signal()  # another channel of the mix, strike of a row, or sound clip is selected
     marked_changed = Signal()  # another stretch is marked
 
@@ -41,7 +41,9 @@ class Selection(QObject):
         self.strip = "song"  # the channel of the mix that the page edits: song, clips, a sound row's or track's id
         self.strike = ""  # the cell of the sound row that was pointed at
         self.sound_clip_id: str | None = None
-        self.join_place: JoinPlace | None = None  # the edge whose join the page edits, None: that of the selected clip
+        self.transition_place: TransitionPlace | None = (
+            None  # the edge whose transition the page edits, None: that of the selected clip
+        )
         self.marked: SongStretch | None = None  # seconds of the song
 
     # What the names stand for
@@ -118,7 +120,7 @@ class Selection(QObject):
             self.sound_selected.emit()
         if clip != self.clip_id or wanted != self.clip_ids:
             self.clip_id, self.clip_ids = clip, wanted
-            self.join_place = None
+            self.transition_place = None
             record = self.clip
             piece = by_id(self._reel.footage, record.footage) if record is not None else None
             if piece is not None and not piece.as_frame:  # the shelf does not list those
@@ -168,13 +170,13 @@ class Selection(QObject):
         """The selected clip of a sound track."""
         return by_id(self._reel.sound_clips, self.sound_clip_id)
 
-    def select_join(self, place: JoinPlace | None) -> None:
-        """Select the join of an edge, and with it the clip that it is kept with."""
+    def select_transition(self, place: TransitionPlace | None) -> None:
+        """Select the transition of an edge, and with it the clip that it is kept with."""
         if place is not None and place.clip not in self.clip_ids:
             self.select_clip(place.clip)
-        if place != self.join_place:
-            self.join_place = place
-            self.join_selected.emit()
+        if place != self.transition_place:
+            self.transition_place = place
+            self.transition_selected.emit()
 
     # The marked stretch
 
@@ -213,8 +215,8 @@ class Selection(QObject):
             self.clip_ids &= there
         if self.clip_id not in there:
             self.clip_id = next(iter(self.clip_ids), None)
-        if self.join_place is not None and self.join_place.clip not in there:
-            self.join_place = None
+        if self.transition_place is not None and self.transition_place.clip not in there:
+            self.transition_place = None
         if by_id(reel.rows, self.row_id) is None:
             self.row_id, self.cell_id = (reel.rows[0].id if reel.rows else None), ""
         if self.strip not in strip_names(reel):
@@ -228,7 +230,7 @@ class Selection(QObject):
 
     def begin_anew(self, reel: Reel) -> None:
         """Select nothing of another project but its first footage."""
-        self.clip_id, self.clip_ids, self.join_place = None, frozenset(), None
+        self.clip_id, self.clip_ids, self.transition_place = None, frozenset(), None
         self.strip, self.strike, self.sound_clip_id = (reel.sound_rows[0].id if reel.sound_rows else "song"), "", None
         self.footage_id = reel.footage[0].id if reel.footage else None
         self.points = frozenset()

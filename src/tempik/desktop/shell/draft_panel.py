@@ -35,7 +35,7 @@ from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches
 from tempik.edit.song.stretches import Stretch as SongStretch
 from tempik.project.moods import own_moods
 from tempik.reel import Reel
-from tempik.rhythm.seams import Way
+from tempik.rhythm.song_edits import SongEdit
 from tempik.time import clock_text
 
 WIDTH = 460
@@ -48,7 +48,7 @@ class Stretch(NamedTuple):
 
     start_s: float
     length_s: float
-    way: Way | None = None
+    song_edit: SongEdit | None = None
 
 
 class DraftPanel(QFrame):
@@ -260,14 +260,14 @@ class DraftPanel(QFrame):
         if song.length_s > wanted + 1:
             find = QPushButton(f"the whole song, made {wanted:.0f} s long …")
             marks.room(find, "line")
-            find.setToolTip("Finds which bars to leave out so that the joins are least heard")
-            find.clicked.connect(partial(self._find_way, find))
+            find.setToolTip("Finds which bars to leave out so that the transitions are least heard")
+            find.clicked.connect(partial(self._find_song_edit, find))
             self.offers.addWidget(find)
         self.adjustSize()
 
     def _offer(self, stretch: Stretch, why: str, chosen: bool = False) -> None:
         text = f"{clock_text(stretch.start_s)[:-4]}   {stretch.length_s:.1f} s   {why}"
-        if stretch.way is not None:
+        if stretch.song_edit is not None:
             text = f"whole song   {stretch.length_s:.1f} s   {why}"
         button = QPushButton(text)
         button.setCheckable(True)
@@ -289,24 +289,24 @@ class DraftPanel(QFrame):
     def _choose(self, stretch: Stretch, *_: object) -> None:
         """Take a stretch, and show where in the song it is."""
         self.stretch = stretch
-        if stretch.way is None:
+        if stretch.song_edit is None:
             self.project.selection.mark((stretch.start_s, stretch.start_s + stretch.length_s))
 
     def _listen(self, stretch: Stretch, *_: object) -> None:
-        if stretch.way is not None:
-            self.arrange.listen(stretch.way)
+        if stretch.song_edit is not None:
+            self.arrange.listen(stretch.song_edit)
         else:
             self._choose(stretch)
             self.arrange.listen_stretch(stretch.start_s, stretch.length_s)
 
-    def _find_way(self, button: QPushButton, *_: object) -> None:
+    def _find_song_edit(self, button: QPushButton, *_: object) -> None:
         button.setEnabled(False)
         button.setText("looking for ways …")
 
         def found(proposals: list[Proposal]) -> None:
             button.hide()
             best = proposals[0]
-            self._offer(Stretch(0.0, best.way.length_s, best.way), f"{best.why} ({best.heard})")
+            self._offer(Stretch(0.0, best.song_edit.length_s, best.song_edit), f"{best.why} ({best.heard})")
             self.offer_group.buttons()[-1].click()
             self.adjustSize()
 
@@ -356,8 +356,8 @@ class DraftPanel(QFrame):
         if self.mood is None:
             self.wished.emit(self.wish())
             return
-        way = self.stretch.way if self.stretch is not None and not self.over.isChecked() else None
-        self.mood_wished.emit(self.mood_wish(self.mood), way)
+        song_edit = self.stretch.song_edit if self.stretch is not None and not self.over.isChecked() else None
+        self.mood_wished.emit(self.mood_wish(self.mood), song_edit)
 
     def _another(self) -> None:
         self.hide()

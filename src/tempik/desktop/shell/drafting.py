@@ -11,7 +11,7 @@ from tempik.desktop.shell.mood_dialog import MoodDialog
 from tempik.edit.draft import Wish
 from tempik.edit.drafting.make import MoodWish
 from tempik.edit.drafting.moods import Mood
-from tempik.rhythm.seams import Way
+from tempik.rhythm.song_edits import SongEdit
 
 if TYPE_CHECKING:
     from tempik.desktop.shell.window import Window
@@ -45,10 +45,10 @@ class Drafting(QObject):
         self.window.timeline.fit_when_shown()
         self.window.delivery.draft(wish)
 
-    def _draft_mood(self, wish: MoodWish, way: Way | None) -> None:
+    def _draft_mood(self, wish: MoodWish, song_edit: SongEdit | None) -> None:
         if wish.over is None:
             self.window.timeline.fit_when_shown()
-        self.window.delivery.draft_mood(wish, way)
+        self.window.delivery.draft_mood(wish, song_edit)
 
     def show_moods(self, mood: Mood) -> None:
         """Change a mood and keep it under a name of one's own."""

@@ -122,7 +122,7 @@ class FirstMinutes(QObject):
                  lambda: (window.timeline, QRect(0, 100, window.timeline.width(), 120))),
             Hint("The landing meter", "How far the event at the playhead is from its point, in milliseconds and frames.",
                  whole(lambda: window.meter)),
-            Hint("Pages", "Rhythm, speed, accents, joins, titles and more: one page each, below. Ctrl+K finds any command.",
+            Hint("Pages", "Rhythm, speed, accents, transitions, titles and more: one page each, below. Ctrl+K finds any command.",
                  lambda: (window.bench, QRect(0, 0, window.bench.width(), 40))),
             Hint("The song's stretch", "Drag the frame to use another part of the song; the edit goes with the nearest beats.",
                  whole(lambda: window.strip)),

@@ -16,7 +16,6 @@ from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
-from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.nests import NestCommands
@@ -33,6 +32,7 @@ from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
+from tempik.desktop.commands.transitions import TransitionCommands
 from tempik.desktop.pages import PAGES
 from tempik.desktop.shell.first_minutes import FirstMinutes
 from tempik.desktop.shell.view_commands import ViewCommands
@@ -57,7 +57,7 @@ OWNERS: tuple[type, ...] = (
         SpeedCommands,
         AccentCommands,
         BundleCommands,
-        JoinCommands,
+        TransitionCommands,
         TitleCommands,
         LayerCommands,
         NestCommands,
@@ -85,9 +85,9 @@ POINTER: tuple[tuple[str, str], ...] = (
     ("point at an accent in the chooser", "it plays on the frame at the playhead; a click adds it"),
     ("drag the corners and slopes of the envelope", "lead, hold, decay and their bends"),
     ("right click a number of an accent", "set a key for it at the playhead"),
-    ("point at a join in the chooser", "it plays between the two clips of the cut; a click lays it"),
-    ("drag the ends of a join on the page's strip", "longer or shorter; a click on a frame goes there"),
-    ("drag the handles of a join's curve", "its ease"),
+    ("point at a transition in the chooser", "it plays between the two clips of the cut; a click lays it"),
+    ("drag the ends of a transition on the page's strip", "longer or shorter; a click on a frame goes there"),
+    ("drag the handles of a transition's curve", "its ease"),
     ("wheel on the song's rhythm", "zoom at the pointer, from the whole song to a millisecond"),
     ("drag along the bar numbers", "mark a stretch, snapped to beats; Alt does not snap"),
     ("double click a section", "mark it"),

@@ -32,9 +32,9 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Split the picture", ("split_strips", "split_rows", "split_tiles")),
     (
         "Paste to it",
-        ("paste_attributes", "paste_speed", "paste_framing", "paste_join", "paste_masks", "paste_title_look"),
+        ("paste_attributes", "paste_speed", "paste_framing", "paste_transition", "paste_masks", "paste_title_look"),
     ),
-    ("Join", ("lay_again", "longer", "shorter", "match", "turn_round", "take_off")),
+    ("Transition", ("lay_again", "longer", "shorter", "match", "turn_round", "take_off")),
     ("Title", ("words_each", "words_even", "words_off")),
     ("Nest", ("nest", "open_nest", "flatten_nest")),
     ("Layer", ("leave_out", "make_own", "pick_subject", "guess_subject", "follow_nothing")),

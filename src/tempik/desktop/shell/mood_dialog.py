@@ -32,11 +32,11 @@ from tempik.desktop.widgets.typed import DecimalSpin, Spin
 from tempik.edit.drafting.moods import BOUNDS, FIRES_ON, LEVELS, MOODS, REWIND, Fires, Mood, Phrase
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
-from tempik.joins import CATALOGUE as JOINS
 from tempik.project.moods import kept_mood, own_moods, removed_mood
 from tempik.retime.shapes import READY
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
+from tempik.transitions import CATALOGUE as JOINS
 
 NONE = "none"
 EVERY_LEVEL: tuple[tuple[str, tuple[LevelName, ...]], ...] = (
@@ -133,9 +133,9 @@ class MoodDialog(QDialog):
         self._number(middle, "ramp_from", "on clips from, beats", mood.ramp_from, 0.5)
         self._choice(middle, "rare", "rarely", mood.rare, ["", REWIND, *shapes])
         self._number(middle, "rare_share", "on how many", mood.rare_share, 0.01)
-        self._choice(right, "join", "join", mood.join, ["", *JOINS])
-        self._number(right, "join_beats", "join, beats", mood.join_beats, 0.25)
-        self._choice(right, "rush", "sound on joins", mood.rush, ["", *SHELF])
+        self._choice(right, "transition", "transition", mood.transition, ["", *JOINS])
+        self._number(right, "transition_beats", "transition, beats", mood.transition_beats, 0.25)
+        self._choice(right, "rush", "sound on transitions", mood.rush, ["", *SHELF])
         self._choice(right, "hit", "sound on drops", mood.hit, ["", *SHELF])
         self._choice(right, "look", "look", mood.look, ["", *(look.name for look in LOOKS)])
         self._number(right, "look_amount", "how much of the look", mood.look_amount, 0.05)

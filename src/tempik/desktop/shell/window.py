@@ -22,8 +22,6 @@ from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
-from tempik.desktop.commands.join_menu import join_menu
-from tempik.desktop.commands.joins import JoinCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.nests import NestCommands
@@ -41,16 +39,18 @@ from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
 from tempik.desktop.commands.tracks import TrackCommands
+from tempik.desktop.commands.transition_menu import transition_menu
+from tempik.desktop.commands.transitions import TransitionCommands
 from tempik.desktop.pages import PAGES
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.frame import FramePage
-from tempik.desktop.pages.joins.page import JoinsPage
 from tempik.desktop.pages.page import Desk, Page
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.pages.titles.page import TitlesPage
+from tempik.desktop.pages.transitions.page import TransitionsPage
 from tempik.desktop.playback.clip_sounds import ClipSounds
 from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.playback.transport import Transport
@@ -161,7 +161,7 @@ class Window(QMainWindow):
         self.speeds = SpeedCommands(project, self.cuts, self.count)
         self.bundles = BundleCommands(project)
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
-        self.joins = JoinCommands(project, self.worker, self.proxies, self.count)
+        self.transitions = TransitionCommands(project, self.worker, self.proxies, self.count)
         self.titles = TitleCommands(project, self.worker, self)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
@@ -186,7 +186,7 @@ class Window(QMainWindow):
             looking=self.looking, delivery=self.delivery, exports=self.exports, exporting=self.exporting,
             listening=self.listening, transport=self.transport, files=self.projects, play=self.play, cuts=self.cuts,
             placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
-            bundles=self.bundles, joins=self.joins, titles=self.titles, layers=self.layers, points=self.points,
+            bundles=self.bundles, transitions=self.transitions, titles=self.titles, layers=self.layers, points=self.points,
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
             mode_changed=self._page_opened,
         )  # fmt: skip
@@ -254,8 +254,10 @@ class Window(QMainWindow):
         timeline.asks.row_menu.connect(lambda row, at: pop_up(self.accents.row_menu(row, self), at))
         timeline.asks.row_wanted.connect(lambda: self.open_page(AccentsPage))
         timeline.asks.clip_menu.connect(self._clip_menu)
-        timeline.asks.join_menu.connect(lambda place, at: pop_up(join_menu(self.joins, place, self), at))
-        timeline.asks.join_wanted.connect(lambda: self.open_page(JoinsPage))
+        timeline.asks.transition_menu.connect(
+            lambda place, at: pop_up(transition_menu(self.transitions, place, self), at)
+        )
+        timeline.asks.transition_wanted.connect(lambda: self.open_page(TransitionsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.nest_wanted.connect(self.nests.open)
         timeline.asks.sound_menu.connect(lambda strip, at: pop_up(strip_menu(self.sounds, strip, self), at))
@@ -289,7 +291,7 @@ class Window(QMainWindow):
         for owner in (
             self.projects, self.drafts, self.exporting, self.exchanges, self.first, self.edits,
             self.copies, self.selects, self.placing, self.tracks, self.cuts,
-            self.clips, self.speeds, self.accents, self.bundles, self.joins, self.titles, self.layers, self.nests,
+            self.clips, self.speeds, self.accents, self.bundles, self.transitions, self.titles, self.layers, self.nests,
             self.grading, self.sounds, self.arrange, self.points, self.rhythm, self.readings, self.play, self.views,
             self.media,
         ):  # fmt: skip

@@ -18,7 +18,7 @@ from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.song.arranging import Proposal
 from tempik.edit.song.level import with_sound
 from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches, with_stretch
-from tempik.rhythm.seams import Way
+from tempik.rhythm.song_edits import SongEdit
 from tempik.time import clock_text
 
 
@@ -38,8 +38,8 @@ class StretchPanel(QFrame):
         self.gain = self._box(" dB", -60.0, 24.0, 0.5, "gain", lambda r, v: with_sound(r, gain_db=v))
         self.fade_in = self._box(" s", 0.0, 60.0, 0.1, "fade in", lambda r, v: with_sound(r, fade_in_s=v))
         self.fade_out = self._box(" s", 0.0, 60.0, 0.1, "fade out", lambda r, v: with_sound(r, fade_out_s=v))
-        self.ways = QVBoxLayout()
-        self.ways.setSpacing(3)
+        self.song_edits = QVBoxLayout()
+        self.song_edits.setSpacing(3)
         form = QFormLayout()
         for name, box in (("gain", self.gain), ("fade in", self.fade_in), ("fade out", self.fade_out)):
             form.addRow(Label(name), box)
@@ -49,7 +49,7 @@ class StretchPanel(QFrame):
         column.addWidget(title)
         column.addLayout(self.offers)
         column.addLayout(self._make_length())
-        column.addLayout(self.ways)
+        column.addLayout(self.song_edits)
         column.addLayout(form)
         self.setMinimumWidth(420)
 
@@ -82,24 +82,24 @@ class StretchPanel(QFrame):
         self.wanted.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.wanted.setAccessibleName("Length of the song")
         self.finder = QPushButton("make the whole song so long")
-        self.finder.setToolTip("Finds which bars to leave out, or to hear again, so that the joins are least heard")
-        self.finder.clicked.connect(self.find_ways)
+        self.finder.setToolTip("Finds which bars to leave out, or to hear again, so that the splices are least heard")
+        self.finder.clicked.connect(self.find_song_edits)
         line = QHBoxLayout()
         line.setSpacing(6)
         line.addWidget(self.finder, 1)
         line.addWidget(self.wanted)
         return line
 
-    def find_ways(self) -> None:
+    def find_song_edits(self) -> None:
         """Look for ways to make the song so long, and offer them."""
-        self._clear(self.ways)
+        self._clear(self.song_edits)
         self._say("looking for ways …")
         self.finder.setEnabled(False)
-        self.arrange.find(self.wanted.value(), self._offer_ways, self._failed)
+        self.arrange.find(self.wanted.value(), self._offer_song_edits, self._failed)
 
     def _failed(self, text: str) -> None:
         self.finder.setEnabled(True)
-        self._clear(self.ways)
+        self._clear(self.song_edits)
         self._say(text)
         self.adjustSize()
 
@@ -107,31 +107,31 @@ class StretchPanel(QFrame):
         said = Label(text)
         said.setWordWrap(True)
         marks.ink(said, "quiet")
-        self.ways.addWidget(said)
+        self.song_edits.addWidget(said)
 
-    def _offer_ways(self, found: list[Proposal]) -> None:
+    def _offer_song_edits(self, found: list[Proposal]) -> None:
         self.finder.setEnabled(True)
-        self._clear(self.ways)
+        self._clear(self.song_edits)
         for proposal in found:
             line = QHBoxLayout()
             line.setSpacing(4)
-            listen = tool("play", "Hear the joins", partial(self._listen, proposal.way))
-            take = QPushButton(f"{proposal.way.length_s:.2f} s   {proposal.why}   ({proposal.heard})")
+            listen = tool("play", "Hear the splices", partial(self._listen, proposal.song_edit))
+            take = QPushButton(f"{proposal.song_edit.length_s:.2f} s   {proposal.why}   ({proposal.heard})")
             marks.room(take, "line")
-            take.clicked.connect(lambda _=False, w=proposal.way: self._take_way(w))
+            take.clicked.connect(lambda _=False, w=proposal.song_edit: self._take_song_edit(w))
             line.addWidget(listen)
             line.addWidget(take, 1)
             holder = QWidget()
             holder.setLayout(line)
             line.setContentsMargins(0, 0, 0, 0)
-            self.ways.addWidget(holder)
+            self.song_edits.addWidget(holder)
         self.adjustSize()
 
-    def _listen(self, way: Way, *_: object) -> None:
-        self.arrange.listen(way)
+    def _listen(self, song_edit: SongEdit, *_: object) -> None:
+        self.arrange.listen(song_edit)
 
-    def _take_way(self, way: Way) -> None:
-        self.arrange.take(way)
+    def _take_song_edit(self, song_edit: SongEdit) -> None:
+        self.arrange.take(song_edit)
         self.hide()
 
     @staticmethod
@@ -146,7 +146,7 @@ class StretchPanel(QFrame):
         """Open with the suggestions for the present song."""
         song = self.project.reel.soundtrack
         self._clear(self.offers)
-        self._clear(self.ways)
+        self._clear(self.song_edits)
         if song is None:
             return
         for wanted in LENGTHS_S:

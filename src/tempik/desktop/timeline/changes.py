@@ -11,7 +11,7 @@ from tempik.accents import Cell, Fired, Pulse, span_frames
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import spacing
 from tempik.desktop.timeline.lane import PaintContext
-from tempik.desktop.timeline.lanes import joins, sounds
+from tempik.desktop.timeline.lanes import sounds, transitions
 from tempik.desktop.timeline.lanes.pictures import clip_box
 from tempik.desktop.timeline.lanes.sounds import strike_span
 from tempik.desktop.timeline.layout import Layout
@@ -53,7 +53,7 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
             lane = QRectF(GUTTER, layout.picture_top(b.clip.track), view.room, layout.picture_h)
             out.append(clip_box(after, view, lane, b))
     heard = sounds.changed_boxes(before, after, view, layout)
-    return None if heard is None else out + heard + joins.changed_boxes(before, after, view, layout)
+    return None if heard is None else out + heard + transitions.changed_boxes(before, after, view, layout)
 
 
 def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span | None:
@@ -79,8 +79,15 @@ def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span |
     ]
     for rows, others in zip(before.laid, after.laid, strict=True):
         spans.append(_span_of(rows, others, lambda q: (q.first / rate, q.end / rate), alike))
-    for joined, anew in zip(before.seams, after.seams, strict=True):
-        spans.append(_span_of(joined, anew, lambda seam: (seam.begin / rate, seam.end / rate), joins.looks_alike))
+    for joined, anew in zip(before.transitions, after.transitions, strict=True):
+        spans.append(
+            _span_of(
+                joined,
+                anew,
+                lambda placed_transition: (placed_transition.begin / rate, placed_transition.end / rate),
+                transitions.looks_alike,
+            )
+        )
     spans.append(_span_of(gaps(before), gaps(after), lambda gap: (gap[0] / rate, gap[1] / rate)))
     for old, new in zip(before.fired, after.fired, strict=True):
         if old.keyed != new.keyed:

@@ -42,8 +42,8 @@ class Asks(QObject):
     clip_menu = Signal(str, QPoint)
     picture_menu = Signal(int, QPoint)
     settled_clip = Signal(str)  # a drag of this clip has ended
-    join_menu = Signal(object, QPoint)
-    join_wanted = Signal()  # the chosen join is to be edited
+    transition_menu = Signal(object, QPoint)
+    transition_wanted = Signal()  # the chosen transition is to be edited
     title_wanted = Signal()
     sound_menu = Signal(str, QPoint)  # of a sound row or track
     sound_clip_menu = Signal(str, QPoint)

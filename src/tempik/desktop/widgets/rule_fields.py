@@ -20,7 +20,7 @@ KINDS: tuple[tuple[str, str], ...] = (
     ("onsets", "onsets"),
     ("drops", "drops"),
     ("cuts", "cuts"),
-    ("joins", "joins"),
+    ("transitions", "transitions"),
     ("starts", "clip starts"),
     ("ends", "clip ends"),
     ("pins", "pins"),
@@ -157,7 +157,7 @@ class RuleFields(QWidget):
         self.bands.setVisible(rule.of == "onsets")
         self.every.setVisible(not by_hand)
         self.offset.setVisible(rule.every > 1 and not by_hand)
-        self.at_least.setVisible(rule.of in ("points", "bars", "onsets", "cuts", "joins", "pins", "pulses"))
+        self.at_least.setVisible(rule.of in ("points", "bars", "onsets", "cuts", "transitions", "pins", "pulses"))
         self.place.setCurrentIndex(
             3 if alone else 1 if limit.clips else 2 if limit.from_s is not None or limit.to_s is not None else 0
         )

@@ -1,4 +1,4 @@
-"""The fields of the settings of an accent, or of a join, made anew for each."""
+"""The fields of the settings of an accent, or of a transition, made anew for each."""
 
 from __future__ import annotations
 

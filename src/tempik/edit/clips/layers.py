@@ -7,15 +7,15 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from tempik.edit.clips.slots import clip_of, with_clips
-from tempik.edit.joins.laying import JoinPlace, join_at, with_joins
 from tempik.edit.keying import frame_of_key, keyed_with, keyed_without
+from tempik.edit.transitions.laying import TransitionPlace, transition_at, with_transitions
 from tempik.errors import TempikError
-from tempik.joins import join_of
 from tempik.media.blend import BLENDS
-from tempik.reel import Clip, Join, JoinUnit, Position, Reel
+from tempik.reel import Clip, Position, Reel, Transition, TransitionUnit
 from tempik.reel.rows import KeyEase
 from tempik.reel.validate import KEYED
 from tempik.timeline.timeline import PLACE_KEYS, Timeline, timeline_of
+from tempik.transitions import new_transition
 
 FADE = "dissolve"
 
@@ -41,16 +41,16 @@ def with_opacity(reel: Reel, clips: Collection[str], opacity: float, frame: int 
     return with_clips(reel, out)
 
 
-def with_fade(reel: Reel, clips: Collection[str], at_end: bool, length: float, unit: JoinUnit = "frames") -> Reel:
+def with_fade(reel: Reel, clips: Collection[str], at_end: bool, length: float, unit: TransitionUnit = "frames") -> Reel:
     """Let clips fade in from nothing, or out to it, over so many frames or beats; 0 takes the fade off. Beside another clip
-    of its track it is a join with that clip."""
-    joins: dict[JoinPlace, Join | None] = {}
+    of its track it is a transition with that clip."""
+    transitions: dict[TransitionPlace, Transition | None] = {}
     for name in clips:
-        place = JoinPlace(name, at_end)
-        now = join_at(reel, place)
-        made = now if now is not None else join_of(FADE)
-        joins[place] = replace(made, length=float(length), unit=unit) if length > 0 else None
-    return with_joins(reel, joins)
+        place = TransitionPlace(name, at_end)
+        now = transition_at(reel, place)
+        made = now if now is not None else new_transition(FADE)
+        transitions[place] = replace(made, length=float(length), unit=unit) if length > 0 else None
+    return with_transitions(reel, transitions)
 
 
 def with_clip_key(

@@ -58,9 +58,11 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
     start, end = first.clip.start, last.clip.end
     # What joins it to the clip before is the nest's own; within there is nothing to be joined to.
     opens = next((p for p in found if p.clip.track == low == track and p.begin == first.begin), None)
-    join = opens.clip.join if opens is not None else None
+    transition = opens.clip.transition if opens is not None else None
     inner = tuple(
-        replace(c, track=c.track - low, join=None if opens is not None and c.id == opens.clip.id else c.join)
+        replace(
+            c, track=c.track - low, transition=None if opens is not None and c.id == opens.clip.id else c.transition
+        )
         for c in reel.clips
         if c.id in names
     )
@@ -74,7 +76,7 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
     heard = any(p.clip.sound.on and p.footage.has_sound for p in found)
     made = Clip(
         new_clip_id(reel), footage, start, end,
-        track=track, framing=Framing(fit="stretch"), sound=ClipSound(on=heard), join=join, in_place=True,
+        track=track, framing=Framing(fit="stretch"), sound=ClipSound(on=heard), transition=transition, in_place=True,
     )  # fmt: skip
     around = _in_place_of(reel, names, [made])
     return replace(reel, footage=(*reel.footage, piece), clips=around, rows=outside), made.id
@@ -218,7 +220,11 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
     inner = _seen_clips(inside_of(timeline_of(reel), placed.footage), placed)
     joined = next((n for n, c in enumerate(inner) if c.track == 0 and c.start == record.start), None)
     laid = [
-        replace(c, track=c.track + base, join=record.join if n == joined and c.join is None else c.join)
+        replace(
+            c,
+            track=c.track + base,
+            transition=record.transition if n == joined and c.transition is None else c.transition,
+        )
         for n, c in enumerate(inner)
     ]
     taken = {c.id for c in nests.all_clips(reel)} - {c.id for c in nest.clips}

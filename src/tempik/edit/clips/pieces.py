@@ -22,20 +22,20 @@ from tempik.edit.clips.slots import (
 )
 from tempik.edit.keying import keyed_along
 from tempik.errors import TempikError
-from tempik.joins import WAYS, join_of
-from tempik.reel import Clip, Framing, Join, Pin, Reel, new_id
+from tempik.reel import Clip, Framing, Pin, Reel, Transition, new_id
 from tempik.reel.nests import all_clips
 from tempik.timeline.framing import filling
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import timeline_of
+from tempik.transitions import WAYS, new_transition
 
-Attribute = Literal["speed", "framing", "layer", "join", "masks", "title", "grade"]
+Attribute = Literal["speed", "framing", "layer", "transition", "masks", "title", "grade"]
 # What can be pasted from clip to clip: each by the fields of a clip that it is made of.
 ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
     "speed": ("curve", "part", "shaped", "interpolation"),
     "framing": ("framing",),
     "layer": ("blend", "opacity"),
-    "join": ("join",),
+    "transition": ("transition",),
     "masks": ("masks", "clear"),
     "grade": ("grade",),
     "title": (),  # its look, with the words that are there
@@ -46,9 +46,11 @@ ATTRIBUTES: dict[Attribute, tuple[str, ...]] = {
 SLIDE_FRAMES = {"overlap": 600, "stagger": 3}
 
 
-def slide_by_turns(frames: int, number: int) -> Join:
-    """Return the join of overlapped clips: a slide over after the cut, from one side and the other."""
-    return replace(join_of("slide-over"), length=float(frames), at=0.0, direction=WAYS[number % 2], shutter_deg=200.0)
+def slide_by_turns(frames: int, number: int) -> Transition:
+    """Return the transition of overlapped clips: a slide over after the cut, from one side and the other."""
+    return replace(
+        new_transition("slide-over"), length=float(frames), at=0.0, direction=WAYS[number % 2], shutter_deg=200.0
+    )
 
 
 class Copied(NamedTuple):
@@ -153,9 +155,9 @@ def overlapped(reel: Reel, clips: Collection[str], frames: int) -> Reel:
                 f"An overlap of {frames} frames is longer than a clip of {placed.until - placed.begin}; take fewer."
             )
         longer = trimmed(timeline, before, before.begin, placed.begin + frames)
-        changed[before.clip.id] = replace(longer, join=changed[before.clip.id].join)
+        changed[before.clip.id] = replace(longer, transition=changed[before.clip.id].transition)
         slide = slide_by_turns(min(frames, SLIDE_FRAMES["overlap"]), number)
-        changed[placed.clip.id] = replace(placed.clip, join=slide)
+        changed[placed.clip.id] = replace(placed.clip, transition=slide)
     return with_clips(reel, list(changed.values()))
 
 
@@ -166,7 +168,7 @@ def staggered(reel: Reel, clips: Collection[str], frames: int) -> Reel:
     changed = []
     for number, placed in enumerate(found[1:]):
         moved = shifted(timeline, placed, found[0].begin + (number + 1) * frames - placed.begin, 0, 0)
-        changed.append(replace(moved, join=slide_by_turns(min(frames, SLIDE_FRAMES["stagger"]), number)))
+        changed.append(replace(moved, transition=slide_by_turns(min(frames, SLIDE_FRAMES["stagger"]), number)))
     made = with_clips(reel, changed)
     after = timeline_of(made)
     last, until = on_reel(after, found[-1].clip.id), found[-1].until

@@ -281,7 +281,7 @@ def with_freeze(reel: Reel, clip: str, frame: int, frames: int, insert: bool = T
         part=(0.0, 1.0),
         shaped=None,
         pins=(),
-        join=None,
+        transition=None,
         leave=None,
     )
     return with_clips(reel, [held])

@@ -84,10 +84,10 @@ def trimmed(timeline: Timeline, placed: Placed, begin: int, until: int) -> Clip:
 
 
 def parted(pieces: Sequence[Clip]) -> list[Clip]:
-    """Return the pieces of a clip that is cut: its join stays with the first, what is over its end with the last."""
+    """Return the pieces of a clip that is cut: its transition stays with the first, what is over its end with the last."""
     last = len(pieces) - 1
     return [
-        p if last == 0 else replace(p, join=None if n else p.join, leave=p.leave if n == last else None)
+        p if last == 0 else replace(p, transition=None if n else p.transition, leave=p.leave if n == last else None)
         for n, p in enumerate(pieces)
     ]
 

@@ -80,7 +80,7 @@ def with_split_picture(reel: Reel, clips: Collection[str], form: str = "strips",
         now = on_reel(timeline_of(reel), name)
         moved = shifted(timeline_of(reel), now, first.begin - now.begin, 0, 0)
         reel = with_clips(
-            reel, [replace(moved, track=base + number, start=first.clip.start, end=first.clip.end, join=None)]
+            reel, [replace(moved, track=base + number, start=first.clip.start, end=first.clip.end, transition=None)]
         )
     for placed in sorted(others, key=lambda p: -p.first):
         reel = rippled(reel, placed.clip.track, placed.end, -placed.frames)

@@ -1,1 +1,1 @@
-"""A first draft by a mood: the rhythm of cuts, the footage for each slot, speeds, accents, joins, sounds and a look."""
+"""A first draft by a mood: the rhythm of cuts, the footage for each slot, speeds, accents, transitions, sounds and a look."""

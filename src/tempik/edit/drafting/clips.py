@@ -56,7 +56,7 @@ def _air(reel: Reel, mood: Mood) -> float:
     """Return how much more than its slot a clip shows on either side where it is joined, in seconds."""
     song = reel.soundtrack
     gap_s = 60 / song.tempo_bpm if song is not None and song.tempo_bpm else 0.5
-    return mood.join_beats / 2 * gap_s if mood.join else 0.0
+    return mood.transition_beats / 2 * gap_s if mood.transition else 0.0
 
 
 def rare_slots(slots: list[Slot], mood: Mood, seed: int) -> set[int]:

@@ -1,4 +1,4 @@
-"""What a draft adds to its clips: accents, joins, sounds and a look, each few and on what deserves it."""
+"""What a draft adds to its clips: accents, transitions, sounds and a look, each few and on what deserves it."""
 
 from __future__ import annotations
 
@@ -7,13 +7,13 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from tempik.edit.drafting.moods import Fires, Mood
-from tempik.edit.joins import laying
 from tempik.edit.sounds.rows import with_sound_row
+from tempik.edit.transitions import laying
 from tempik.grade.looks import LOOKS
-from tempik.joins import join_of
 from tempik.reel import AccentRow, Grade, Limit, Reel, Rule, Soundtrack, new_id
 from tempik.reel.points import metre_of
 from tempik.timeline.timeline import Timeline
+from tempik.transitions import new_transition
 
 EARLY, NEAR_S = 0.1, 0.1
 SEEN_S = 0.2
@@ -91,38 +91,38 @@ def rows_left(reel: Reel, rows: Collection[str], from_s: float, to_s: float) -> 
     return replace(reel, rows=tuple(out))
 
 
-def with_joins(reel: Reel, mood: Mood, clips: Collection[str]) -> Reel:
-    """Return the reel with a join on each change of section that is no drop: there the cut is hard. Of the named clips alone."""
+def with_transitions(reel: Reel, mood: Mood, clips: Collection[str]) -> Reel:
+    """Return the reel with a transition on each change of section that is no drop: there the cut is hard. Of the named clips alone."""
     song = reel.soundtrack
-    if not mood.join or song is None:
+    if not mood.transition or song is None:
         return reel
     timeline = Timeline(reel)
-    joins = {}
+    transitions = {}
     for place in laying.cuts(timeline, clips):
         placed = timeline.placed_clip(place.clip)
         if placed is not None and is_change(song, song.start_s + placed.first / float(reel.rate)):
-            joins[place] = replace(join_of(mood.join), length=mood.join_beats, unit="beats")
-    joined = laying.with_joins(reel, dict(joins))
+            transitions[place] = replace(new_transition(mood.transition), length=mood.transition_beats, unit="beats")
+    joined = laying.with_transitions(reel, dict(transitions))
     # What goes on beyond a cut is shown as fast as the slot is at its edge: where the footage is too short for that, both clips play at
     # one speed; where it does not go on for long enough even so, the cut is hard, as a picture that stands still shows.
     beside = _too_short(joined)
-    calm = laying.with_joins(
-        _at_one_speed(reel, {c for pair in beside.values() for c in pair} & set(clips)), dict(joins)
+    calm = laying.with_transitions(
+        _at_one_speed(reel, {c for pair in beside.values() for c in pair} & set(clips)), dict(transitions)
     )
     still = set(_too_short(calm))
     better = {c for owner, pair in beside.items() if owner not in still for c in pair}
-    made = laying.with_joins(_at_one_speed(reel, better & set(clips)), dict(joins))
-    return laying.with_joins(made, {place: None for place in joins if place.clip in _too_short(made)})
+    made = laying.with_transitions(_at_one_speed(reel, better & set(clips)), dict(transitions))
+    return laying.with_transitions(made, {place: None for place in transitions if place.clip in _too_short(made)})
 
 
 def _too_short(reel: Reel) -> dict[str, tuple[str, str]]:
-    """Return the clips whose join shows a picture that stands still, each with both sides of the join."""
+    """Return the clips whose transition shows a picture that stands still, each with both sides of the transition."""
     out = {}
-    for row, seams in zip(Timeline(reel).rows, Timeline(reel).seams, strict=True):
+    for row, transitions in zip(Timeline(reel).rows, Timeline(reel).transitions, strict=True):
         names = [p.clip.id for p in row]
-        for seam in seams:
-            if seam.missing and seam.owner.clip.id in names:
-                at = names.index(seam.owner.clip.id)
+        for placed_transition in transitions:
+            if placed_transition.missing and placed_transition.owner.clip.id in names:
+                at = names.index(placed_transition.owner.clip.id)
                 out[names[at]] = (names[max(at - 1, 0)], names[at])
     return out
 
@@ -149,14 +149,14 @@ def is_drop(song: Soundtrack, at_s: float) -> bool:
 
 
 def with_sounds(reel: Reel, mood: Mood) -> Reel:
-    """Return the reel with a mood's sounds: a rush on its joins, a rise to the drops or a blow on them."""
+    """Return the reel with a mood's sounds: a rush on its transitions, a rise to the drops or a blow on them."""
     song = reel.soundtrack
     drops = song.heard.drops if song is not None and song.heard is not None else ()
     falls = song is not None and any(song.start_s <= d < song.start_s + reel.length_s for d in drops)
     if mood.rush == "riser":
         reel = _with_sound(reel, "riser", Rule("drops"), QUIETER["riser"]) if falls else reel
-    elif mood.rush and any(c.join is not None for c in reel.clips):
-        reel = _with_sound(reel, mood.rush, Rule("joins"), RUSH_DB)
+    elif mood.rush and any(c.transition is not None for c in reel.clips):
+        reel = _with_sound(reel, mood.rush, Rule("transitions"), RUSH_DB)
     return _with_sound(reel, mood.hit, Rule("drops"), QUIETER.get(mood.hit, -6.0)) if mood.hit and falls else reel
 
 

@@ -20,7 +20,7 @@ from tempik.edit.drafting.clips import (
     with_laid,
 )
 from tempik.edit.drafting.cues import all_cues, without_idle_cues
-from tempik.edit.drafting.finish import rows_left, with_accents, with_joins, with_look, with_sounds
+from tempik.edit.drafting.finish import rows_left, with_accents, with_look, with_sounds, with_transitions
 from tempik.edit.drafting.framing import with_subjects
 from tempik.edit.drafting.material import material_of
 from tempik.edit.drafting.moods import Mood
@@ -187,7 +187,7 @@ def _drafted(reel: Reel, studies: Mapping[str, Study], wish: MoodWish, notes: li
         reel = with_laid(reel, name, slot, one.chance, mood, number in rare)
     courses = {f.id: upright(studies[f.id].course, f.rotation_deg) for f in pieces if f.id in studies}
     reel = with_subjects(with_enough_footage(reel, names), names, courses)
-    reel = with_joins(reel, mood, names)
+    reel = with_transitions(reel, mood, names)
     reel = _finished(reel, before, wish, first, end)
     made = _record(before, reel, wish, laid.choices)
     return MoodDraft(replace(reel, draft=made), (*notes, *laid.notes, *material.notes), tuple(names))

@@ -10,10 +10,10 @@ import msgspec
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
-from tempik.joins import CATALOGUE as JOINS
 from tempik.retime.shapes import READY
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF as SOUNDS
+from tempik.transitions import CATALOGUE as JOINS
 
 # A phrase of cuts: lengths in beats, one after the other.
 Phrase = tuple[float, ...]
@@ -38,8 +38,8 @@ class Mood(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     short (half a beat each), `hold` for how many the picture is held on it. `motion` is how strongly moving footage is drawn to loud
     sections, 0 to 1; `flow` says whether the way things move goes on across a cut, is answered by its opposite, or does not matter.
     `ramp` is how much of `shape` a clip with a cue plays, 0 to 1, on slots of at least `ramp_from` beats; `rare` is another shape,
-    or a rewind, that a `rare_share` of the clips plays. `fires` are its accents, `join` what lies on a change of section, for how many
-    beats; `rush` and `hit` are sounds on joins and drops; `look` is a look's name, as strong as `look_amount`, and `light`
+    or a rewind, that a `rare_share` of the clips plays. `fires` are its accents, `transition` what lies on a change of section, for how many
+    beats; `rush` and `hit` are sounds on transitions and drops; `look` is a look's name, as strong as `look_amount`, and `light`
     makes it lighter or darker, in stops; `shutter_deg` blurs what moves.
     """
 
@@ -57,8 +57,8 @@ class Mood(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     fill: bool = False
     flow: Flow = ""
     fires: tuple[Fires, ...] = ()
-    join: str = ""
-    join_beats: float = 1.0
+    transition: str = ""
+    transition_beats: float = 1.0
     rush: str = ""
     hit: str = ""
     look: str = ""
@@ -73,17 +73,17 @@ FIRES_ON = ("drops", "downbeats", "beats")
 MOST = 16
 BOUNDS = {
     "roll": (0, 16), "hold": (1, 32), "motion": (0, 1), "ramp": (0, 2), "ramp_from": (0.5, 64), "rare_share": (0, 0.5),
-    "join_beats": (0.1, 8), "look_amount": (0, 1.5), "light": (-2, 2), "shutter_deg": (0, 360),
+    "transition_beats": (0.1, 8), "look_amount": (0, 1.5), "light": (-2, 2), "shutter_deg": (0, 360),
 }  # fmt: skip
 LOUD: tuple[LevelName, ...] = ("middle", "full")
 
 MOODS: tuple[Mood, ...] = (
     Mood(
         name="still water",
-        does="long pictures, soft joins, hardly an accent",
+        does="long pictures, soft transitions, hardly an accent",
         phrases={"quiet": ((8, 8),), "middle": ((8,), (4, 4)), "full": ((4, 4),)},
         hold=4, motion=0.4, shape="settle", ramp=0.35, ramp_from=4, flow="carried",
-        join="light-dissolve", join_beats=2, look="North light",
+        transition="light-dissolve", transition_beats=2, look="North light",
         fires=(Fires("drop-back", "drops", amount=0.5),),
     ),
     Mood(
@@ -91,7 +91,7 @@ MOODS: tuple[Mood, ...] = (
         does="warm and easy: cuts on the bar, a little slower on what matters",
         phrases={"quiet": ((8,), (4, 4)), "middle": ((4, 4), (4, 2, 2)), "full": ((4, 4), (2, 2, 4))},
         hold=4, motion=0.5, shape="settle", ramp=0.5, ramp_from=4, flow="carried",
-        join="dissolve", join_beats=1, look="Evening gold",
+        transition="dissolve", transition_beats=1, look="Evening gold",
         fires=(Fires("kick", "drops", amount=0.6), Fires("punch", "downbeats", 2, ("full",), 0.5)),
     ),
     Mood(
@@ -99,7 +99,7 @@ MOODS: tuple[Mood, ...] = (
         does="on the beat where it is loud, a roll into the drop, fast into every blow",
         phrases={"quiet": ((4, 4), (8,)), "middle": ((4,), (2, 2)), "full": ((2, 2), (2, 1, 1))},
         roll=2, hold=2, motion=0.8, shape="settle", ramp=0.7, ramp_from=2, fill=True, flow="carried",
-        join="push", join_beats=0.5, rush="whoosh", hit="impact",
+        transition="push", transition_beats=0.5, rush="whoosh", hit="impact",
         look="Embers", shutter_deg=90,
         fires=(Fires("flash", "drops", amount=1.2), Fires("punch", "downbeats", 1, LOUD, 0.8), Fires("shake", "beats", 4, ("full",), 0.7)),
     ),
@@ -108,7 +108,7 @@ MOODS: tuple[Mood, ...] = (
         does="hard and short: every beat in the loud, shakes and flashes on the bars",
         phrases={"quiet": ((4,), (2, 2)), "middle": ((2, 2), (1, 1, 2)), "full": ((1, 1, 1, 1), (1, 1, 0.5, 0.5, 1))},
         roll=4, hold=2, motion=1.0, shape="launch", ramp=0.8, ramp_from=2, fill=True, flow="answered",
-        join="whip", join_beats=0.5, rush="swish", hit="impact",
+        transition="whip", transition_beats=0.5, rush="swish", hit="impact",
         look="Cold steel", look_amount=0.8, shutter_deg=60,
         fires=(Fires("flash", "drops", amount=1.5), Fires("shake", "downbeats", 1, LOUD, 1.0), Fires("strobe", "drops", amount=0.8),
                Fires("kick", "beats", 2, ("full",), 0.6)),
@@ -118,7 +118,7 @@ MOODS: tuple[Mood, ...] = (
         does="playful: uneven lengths, pictures that swing back, bounces",
         phrases={"quiet": ((4, 2, 2), (3, 3, 2)), "middle": ((3, 3, 2), (2, 1, 1)), "full": ((1.5, 1.5, 1), (1, 1, 2), (3, 1))},
         roll=1, hold=2, motion=0.7, shape="bounce", ramp=0.6, ramp_from=2, rare="see-saw", rare_share=0.15, fill=True, flow="answered",
-        join="slide-over", join_beats=0.5, rush="swish",
+        transition="slide-over", transition_beats=0.5, rush="swish",
         look="Clear day", fires=(Fires("punch", "downbeats", 1, LOUD, 0.9), Fires("shift", "drops", amount=1.0)),
     ),
     Mood(
@@ -126,7 +126,7 @@ MOODS: tuple[Mood, ...] = (
         does="dark and slow, pictures that hang, then all at once on the drop",
         phrases={"quiet": ((8, 8), (8,)), "middle": ((8,), (4, 4)), "full": ((2, 2), (4,), (2, 1, 1))},
         roll=2, hold=4, motion=0.9, shape="hang", ramp=0.5, ramp_from=4, rare=REWIND, rare_share=0.08, fill=True,
-        join="dip", join_beats=1, rush="riser", hit="impact",
+        transition="dip", transition_beats=1, rush="riser", hit="impact",
         look="Quench", look_amount=1.0, light=-0.8, shutter_deg=120,
         fires=(Fires("flash", "drops", amount=1.0), Fires("split", "downbeats", 2, ("full",), 0.7),
                Fires("vignette", "downbeats", 1, ("quiet",), 0.5)),
@@ -162,8 +162,8 @@ def mood_problems(mood: Mood) -> Iterator[str]:
         yield "a roll or a hold that is no whole number of beats"
     shapes = [s.name for s in READY]
     for what, name, there in (
-        ("shape", mood.shape, shapes), ("rare effect", mood.rare, ["", REWIND, *shapes]), ("join", mood.join, ["", *JOINS]),
-        ("sound on joins", mood.rush, ["", *SOUNDS]), ("sound on drops", mood.hit, ["", *SOUNDS]),
+        ("shape", mood.shape, shapes), ("rare effect", mood.rare, ["", REWIND, *shapes]), ("transition", mood.transition, ["", *JOINS]),
+        ("sound on transitions", mood.rush, ["", *SOUNDS]), ("sound on drops", mood.hit, ["", *SOUNDS]),
         ("look", mood.look, ["", *(look.name for look in LOOKS)]),
     ):  # fmt: skip
         if name not in there:

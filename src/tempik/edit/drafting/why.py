@@ -11,7 +11,6 @@ from tempik.edit.drafting.material import Chance, material_of
 from tempik.edit.drafting.moods import MOODS
 from tempik.edit.drafting.rhythm import Role, Slot, section_at
 from tempik.errors import TempikError
-from tempik.joins import CATALOGUE
 from tempik.media import Study
 from tempik.reel import AccentRow, Reel, SoundRow, Soundtrack
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
@@ -19,6 +18,7 @@ from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
 from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline, timeline_of
+from tempik.transitions import CATALOGUE
 
 ROLL_BEATS, SHORT_BEATS, OFF_MIDDLE = 4.5, 0.75, 0.02
 
@@ -112,7 +112,9 @@ def why_row(reel: Reel, row: AccentRow) -> str:
 def why_sound_row(reel: Reel, row: SoundRow) -> str:
     """Return why a row of sounds is there, in one sentence."""
     names = " or ".join(SHELF[s].title if s in SHELF else s for s in row.sounds)
-    on = {"drops": "on the drops", "joins": "on joins, so that they are heard"}.get(row.rule.of, f"on {row.rule.of}")
+    on = {"drops": "on the drops", "transitions": "on transitions, so that they are heard"}.get(
+        row.rule.of, f"on {row.rule.of}"
+    )
     ours = reel.draft is not None and row.id in reel.draft.sound_rows
     return f"{names} {on}{_by(reel, ours)}."
 
@@ -134,7 +136,7 @@ def why_reel(reel: Reel) -> str:
     return f"Drafted by the mood '{draft.mood}' (draw {draft.seed + 1}){like}{begins}{look}."
 
 
-def why_join(reel: Reel, clip: str) -> str:
+def why_transition(reel: Reel, clip: str) -> str:
     """Return why a cut is joined, or is hard, in one sentence. Raises TempikError where the clip is gone."""
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(clip)
@@ -142,10 +144,10 @@ def why_join(reel: Reel, clip: str) -> str:
     if placed is None or song is None:
         raise TempikError("That clip is no longer on the reel.")
     at_s = song.start_s + time_of(placed.first, reel.rate)
-    join = placed.clip.join
-    if join is None:
-        why_hard = "the song drops here" if is_drop(song, at_s) else "joins lie on changes of section alone"
+    transition = placed.clip.transition
+    if transition is None:
+        why_hard = "the song drops here" if is_drop(song, at_s) else "transitions lie on changes of section alone"
         return f"This cut is hard: {why_hard}."
-    kind = CATALOGUE.get(join.kind)
+    kind = CATALOGUE.get(transition.kind)
     where = "the song's section changes here" if is_change(song, at_s) else "it was laid by hand"
-    return f"{kind.title if kind is not None else join.kind}: {where}."
+    return f"{kind.title if kind is not None else transition.kind}: {where}."

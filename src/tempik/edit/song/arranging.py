@@ -34,7 +34,7 @@ from tempik.reel import (
 )
 from tempik.reel.arranged import EDGE_S, Order, Renamed, in_order
 from tempik.reel.nests import all_clips, everywhere
-from tempik.rhythm.seams import Way, likeness, ways
+from tempik.rhythm.song_edits import SongEdit, likeness, song_edits
 from tempik.time import frame_of
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -42,7 +42,7 @@ SHORTEST_S = 0.5
 # A beat this near to where one was is the same one.
 SAME_BEAT_S = 0.01
 LEAST_BARS = 3
-# How much of a join is heard, as its cost says.
+# How much of a splice is heard, as its cost says.
 HARDLY, A_LITTLE = 0.4, 0.75
 
 R = TypeVar("R", AccentRow, SoundRow)
@@ -302,9 +302,9 @@ class _Lead:
 
 
 class Proposal(NamedTuple):
-    """A way to make the song another length, and in a few words how it is done; `heard` is how much the worst join shows."""
+    """A way to make the song another length, and in a few words how it is done; `heard` is how much the worst splice shows."""
 
-    way: Way
+    song_edit: SongEdit
     why: str
     heard: str
 
@@ -318,32 +318,32 @@ def proposals(song: Soundtrack, samples: Samples, rate: int, wanted_s: float, mo
     if len(bars) < LEAST_BARS:
         raise TempikError("Too few bars were heard in this song to join it by; tap its beats on the Rhythm page.")
     alike = likeness(samples, rate, bars, song.length_s, song.heard.drops if song.heard is not None else ())
-    found = ways(alike, wanted_s, most)
+    found = song_edits(alike, wanted_s, most)
     if not found:
         raise TempikError(f"No way was found to make this song {wanted_s:g} s long; ask for another length.")
-    return [Proposal(way, _why(song, bars, way), _heard(way.cost)) for way in found]
+    return [Proposal(song_edit, _why(song, bars, song_edit), _heard(song_edit.cost)) for song_edit in found]
 
 
-def with_way(reel: Reel, way: Way) -> Reel:
+def with_song_edit(reel: Reel, song_edit: SongEdit) -> Reel:
     """Have the song heard as a proposal has it; the reel uses all of it."""
-    return with_order(reel, way.stretches, all_of_it=True)
+    return with_order(reel, song_edit.stretches, all_of_it=True)
 
 
 def _heard(cost: float) -> str:
-    """Return how much the joins of a way are heard, in a word."""
+    """Return how much the splices of a song edit are heard, in a word."""
     words = ((HARDLY, "hardly heard"), (A_LITTLE, "heard a little"))
     return next((word for most, word in words if cost < most), "heard")
 
 
-def _why(song: Soundtrack, bars: Sequence[float], way: Way) -> str:
-    """Return which bars follow each other at the joins."""
+def _why(song: Soundtrack, bars: Sequence[float], song_edit: SongEdit) -> str:
+    """Return which bars follow each other at the splices."""
 
     def bar(time_s: float) -> int:
         return sum(1 for b in bars if b <= time_s + EDGE_S)
 
-    if not way.seams:
+    if not song_edit.splices:
         return "as it is"
-    said = ", ".join(f"bar {bar(a - 2 * EDGE_S)} → {bar(b)}" for a, b in way.seams)
+    said = ", ".join(f"bar {bar(a - 2 * EDGE_S)} → {bar(b)}" for a, b in song_edit.splices)
     drops = song.heard.drops if song.heard is not None else ()
-    kept = any(a - EDGE_S <= drops[0] < b for a, b in way.stretches) if drops else True
+    kept = any(a - EDGE_S <= drops[0] < b for a, b in song_edit.stretches) if drops else True
     return said + ("" if kept else ", without the drop")

@@ -196,7 +196,7 @@ def with_metre(reel: Reel, metre: int) -> Reel:
     return _with_reading(reel, replace(song_of(reel).reading, metre=metre))
 
 
-def with_way(reel: Reel, way: BeatSource) -> Reel:
+def with_song_edit(reel: Reel, way: BeatSource) -> Reel:
     """Read the beats as found, on one even grid, along a moving tempo, or as the user's own beats."""
     song = song_of(reel)
     if way == "own" and len(song.own) < 2:

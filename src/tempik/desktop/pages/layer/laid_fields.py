@@ -67,7 +67,7 @@ class LayerFields(QWidget):
         made.setSuffix(" f")
         made.setKeyboardTracking(False)
         made.setAccessibleName(name)
-        made.setToolTip("In frames; the Joins page has its curve, beats in place of frames, and other kinds")
+        made.setToolTip("In frames; the Transitions page has its curve, beats in place of frames, and other kinds")
         made.valueChanged.connect(lambda v, e=at_end: self._faded(e, v))
         return made
 
@@ -97,10 +97,12 @@ class LayerFields(QWidget):
         self.before.setEnabled(any(f < frame for f in keyed))
         self.after.setEnabled(any(f > frame for f in keyed))
         for at_end, field in self.fades.items():
-            seam = timeline.seam_of(clip.id, at_end)
-            own = seam is not None and seam.owner.clip.id == clip.id
-            field.setEnabled(seam is None or (own and not seam.both))
-            field.setValue(seam.frames if seam is not None and not seam.both else 0)
+            placed_transition = timeline.transition_of(clip.id, at_end)
+            own = placed_transition is not None and placed_transition.owner.clip.id == clip.id
+            field.setEnabled(placed_transition is None or (own and not placed_transition.both))
+            field.setValue(
+                placed_transition.frames if placed_transition is not None and not placed_transition.both else 0
+            )
         self.filling = False
 
     def _blended(self, number: int) -> None:

@@ -145,21 +145,21 @@ class SoundPane(Pane):
             self.pitch.addButton(made, number)
             row.addWidget(made)
         self.pitch.idClicked.connect(lambda n: self._sound("Pitch changed", pitch=("kept", "follows")[n]))
-        self.gain, self.seam = DecimalSpin(), DecimalSpin()
+        self.gain, self.crossfade = DecimalSpin(), DecimalSpin()
         self.gain.setRange(-60, 24)
         self.gain.setDecimals(1)
         self.gain.setSuffix(" dB")
         self.gain.setAccessibleName("Gain of the clip's sound")
-        self.seam.setRange(0, 200)
-        self.seam.setDecimals(1)
-        self.seam.setSuffix(" ms")
-        self.seam.setAccessibleName("Crossfade at the reel's seams")
+        self.crossfade.setRange(0, 200)
+        self.crossfade.setDecimals(1)
+        self.crossfade.setSuffix(" ms")
+        self.crossfade.setAccessibleName("Crossfade at the reel's seams")
         self.gain.setKeyboardTracking(False)
-        self.seam.setKeyboardTracking(False)
+        self.crossfade.setKeyboardTracking(False)
         self.gain.valueChanged.connect(lambda v: self._sound("Gain changed", gain_db=v))
-        self.seam.valueChanged.connect(self._seam_typed)
+        self.crossfade.valueChanged.connect(self._crossfade_typed)
         numbers = QHBoxLayout()
-        for name, box in (("gain", self.gain), ("seams", self.seam)):
+        for name, box in (("gain", self.gain), ("seams", self.crossfade)):
             box.setFont(figures(13))
             marks.room(box, "low")
             numbers.addWidget(Label(name))
@@ -181,7 +181,7 @@ class SoundPane(Pane):
         self.sound_text.setText("" if placed.footage.has_sound else "This footage has no sound.")
         self.pitch.button(0 if sound.pitch == "kept" else 1).setChecked(True)
         self.gain.setValue(sound.gain_db)
-        self.seam.setValue(self.project.reel.seam_ms)
+        self.crossfade.setValue(self.project.reel.crossfade_ms)
         self.filling = False
 
     def _sound(self, what: str, pitch: Pitch | None = None, gain_db: float | None = None) -> None:
@@ -202,6 +202,6 @@ class SoundPane(Pane):
 
         self.project.change(what, edit)
 
-    def _seam_typed(self, ms: float) -> None:
+    def _crossfade_typed(self, ms: float) -> None:
         if not self.filling:
-            self.project.change("Seams changed", lambda reel: replace(reel, seam_ms=ms))
+            self.project.change("Seams changed", lambda reel: replace(reel, crossfade_ms=ms))

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from tempik.desktop.timeline.lane import Lane
 from tempik.desktop.timeline.lanes.accents import AccentLane
-from tempik.desktop.timeline.lanes.joins import JoinsLane
 from tempik.desktop.timeline.lanes.pictures import PictureLane
 from tempik.desktop.timeline.lanes.pins import PinsLane
 from tempik.desktop.timeline.lanes.points import PointsLane
 from tempik.desktop.timeline.lanes.ruler import RulerLane
 from tempik.desktop.timeline.lanes.sound_clips import SoundTrackLane
 from tempik.desktop.timeline.lanes.sounds import SoundRowLane
+from tempik.desktop.timeline.lanes.transitions import TransitionsLane
 from tempik.desktop.timeline.lanes.words import WordsLane
 from tempik.reel import Reel
 
 LANES: tuple[type[Lane], ...] = (
-    *(RulerLane, PointsLane, PictureLane, WordsLane, PinsLane, JoinsLane, AccentLane),
+    *(RulerLane, PointsLane, PictureLane, WordsLane, PinsLane, TransitionsLane, AccentLane),
     *(SoundRowLane, SoundTrackLane),
 )
 

@@ -129,7 +129,7 @@ WAVE_TIP = (
 
 
 def _at_end(ctx: PaintContext, placed: Placed, side: Side, at: Pointer) -> LaneGesture:
-    return SeamGesture(ctx, placed, side) if at.shift else SoundEdgeGesture(ctx, placed, side, at.ctrl)
+    return CrossfadeGesture(ctx, placed, side) if at.shift else SoundEdgeGesture(ctx, placed, side, at.ctrl)
 
 
 class _WaveGesture(LaneGesture):
@@ -176,20 +176,20 @@ class FadeGesture(_WaveGesture):
         self.text = f"fade {'out' if self.way < 0 else 'in'} {seconds * 1000:.0f} ms"
 
 
-class SeamGesture(_WaveGesture):
+class CrossfadeGesture(_WaveGesture):
     """Into the clip: its seams are crossfaded for longer. Milliseconds are too short for the timeline's scale: one a pixel."""
 
     label = "Seams of the clip's sound"
 
     def __init__(self, ctx: PaintContext, placed: Placed, side: Side) -> None:
         super().__init__(ctx, placed)
-        own = placed.clip.sound.seam_ms
-        self.was_ms = ctx.project.reel.seam_ms if own is None else own
+        own = placed.clip.sound.crossfade_ms
+        self.was_ms = ctx.project.reel.crossfade_ms if own is None else own
         self.way = 1 if side == "start" else -1
 
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
         ms = float(round(min(max(self.was_ms + self.way * at.moved.x(), SEAM_LENGTHS_MS[0]), SEAM_LENGTHS_MS[1])))
-        self.gesture.show(lambda reel: with_clip_sound_values(reel, [self.clip], seam_ms=ms))
+        self.gesture.show(lambda reel: with_clip_sound_values(reel, [self.clip], crossfade_ms=ms))
         self.text = f"seams {ms:.0f} ms"
 
 

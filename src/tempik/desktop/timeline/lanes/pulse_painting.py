@@ -35,7 +35,7 @@ def rule_text(found: Fired | Struck) -> str:
         "onsets": ("onsets" if len(rule.bands) > 2 else "+".join(rule.bands)) + nth,
         "drops": "drops",
         "cuts": "cuts" + nth,
-        "joins": "joins" + nth,
+        "transitions": "transitions" + nth,
         "pulses": "pulses" + nth,
         "starts": "clip starts" + nth,
         "ends": "clip ends" + nth,

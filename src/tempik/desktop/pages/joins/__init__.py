@@ -1,1 +1,0 @@
-"""The Joins page: what happens over the cuts."""

@@ -1,0 +1,1 @@
+"""The Transitions page: what happens over the cuts."""

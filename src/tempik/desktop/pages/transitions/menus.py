@@ -1,0 +1,43 @@
+"""The menus of the Transitions page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QMenu, QWidget
+
+from tempik.desktop.commands.transitions import SCOPES, TransitionCommands
+from tempik.desktop.pages.transitions.tiles import Choice
+
+
+def tile_menu(choice: Choice, lay_on: Callable[[str], None], forget: Callable[[], None], parent: QWidget) -> QMenu:
+    """Return the menu of a transition in the chooser: where it is laid, and for one's own to be rid of it."""
+    menu = QMenu(parent)
+    for scope, title in SCOPES:
+        action = menu.addAction(f"Lay it on {title}" if scope != "open" else "Fade in and out with it at open ends")
+        action.triggered.connect(lambda _=False, s=scope: lay_on(s))
+    if choice.own:
+        menu.addSeparator()
+        menu.addAction("Take it out of my transitions").triggered.connect(lambda _=False: forget())
+    return menu
+
+
+def more_menu(commands: TransitionCommands, as_it_comes: Callable[[], None], parent: QWidget) -> QMenu:
+    """Return what else can be done with the transition that is worked on, and with all."""
+    menu = QMenu(parent)
+    for text, act in (
+        ("The other way", commands.turn_round),
+        ("As the kind comes", as_it_comes),
+        ("Copy it to all that are meant", commands.copy_to_scope),
+        ("Keep it as a transition of my own …", lambda: commands.ask_keep(parent)),
+        ("", None),
+        ("All transitions longer or shorter …", commands.ask_all_lengths),
+        ("All transitions a tenth weaker", commands.calm_transitions),
+        ("All transitions a tenth stronger", commands.stir_transitions),
+        ("Take all transitions off", commands.take_all_off),
+    ):
+        if act is None:
+            menu.addSeparator()
+        else:
+            menu.addAction(text).triggered.connect(lambda _=False, a=act: a())
+    return menu

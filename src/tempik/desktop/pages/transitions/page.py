@@ -1,0 +1,336 @@
+"""The Transitions page: transitions to choose from on the left, the transition of the cut that is worked on beside them."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from tempik.accents.accent import Value
+from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.transitions.cut_strip import CutStrip
+from tempik.desktop.pages.transitions.ease_graph import EaseGraph
+from tempik.desktop.pages.transitions.fields import TransitionFields
+from tempik.desktop.pages.transitions.menus import more_menu, tile_menu
+from tempik.desktop.pages.transitions.offers import Offers
+from tempik.desktop.pages.transitions.suggesting import Suggesting
+from tempik.desktop.pages.transitions.tiles import Choice, TransitionTiles, choices
+from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import button
+from tempik.desktop.widgets.plain import Label, pop_up
+from tempik.desktop.widgets.setting_fields import SettingFields
+from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.tile_grid import Chooser
+from tempik.edit.transitions import laying
+from tempik.edit.transitions.laying import TransitionPlace
+from tempik.project import transitions as library
+from tempik.reel import Handles, TransitionUnit
+from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.transitions import PlacedTransition
+from tempik.transitions import CATALOGUE, EASES, ease_of, settings_of
+
+OWN_CURVE = "own curve"
+# The bench must be so wide for so many columns of transitions.
+COLUMNS = ((1180, 3), (780, 2), (0, 1))
+
+
+class TransitionsPage(Page):
+    """Lays transitions on the cuts that are meant and edits the one that is worked on."""
+
+    name, title, key = "transitions", "Transitions", "F6"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.commands = desk.transitions
+        self.gesture = Gesture(desk.project)
+        self.filling = False
+        self._room = 2000
+        self._place: TransitionPlace | None = None
+        self._shown_between: tuple[object, ...] = ()
+        self.tiles = TransitionTiles()
+        self.tiles.picked.connect(self._picked)
+        self.tiles.pointed.connect(self._point_at)
+        self.tiles.menu_wanted.connect(self._tile_menu)
+        self.chooser = Chooser(self.tiles)
+        self.does = self.chooser.does
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(12, 6, 12, 8)
+        whole.setSpacing(12)
+        whole.addWidget(self.chooser)
+        self.editor = self._make_editor()
+        whole.addWidget(self.editor, 1)
+        self._read_library()
+        self._fit_tiles()
+        self._point_at(None)
+        self._wire()
+
+    def _wire(self) -> None:
+        project, selection = self.project, self.project.selection
+        project.changed.connect(self.want)
+        selection.selected.connect(self.want)
+        selection.transition_selected.connect(self.want)
+        self.commands.scope_changed.connect(self._scope_changed)
+        project.playhead.moved.connect(self._playhead_moved)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(400)
+        self._rest.timeout.connect(self._show_between)
+        self.desk.strips.changed.connect(self._rest.start)
+
+    def _make_editor(self) -> QWidget:
+        self.heading = Label()
+        self.heading.setFont(words(14, True))
+        self.whose = Label()
+        self.whose.setFont(words(12))
+        marks.ink(self.whose, "quiet")
+        self.match = button("Match to the motion", "Kind and direction by how the pictures move", self.commands.match)
+        self.off = button("Take off", "Hard cuts where the scope says", self.commands.take_off)
+        self.more = button("…", "More for this transition", self._more_menu)
+        self.more.setFixedWidth(30)
+        top = QHBoxLayout()
+        top.setSpacing(5)
+        top.addWidget(self.heading)
+        top.addWidget(self.whose, 1)
+        for widget in (self.match, self.off, self.more):
+            marks.room(widget, "low")
+            top.addWidget(widget)
+        self.fields = TransitionFields()
+        self.fields.scope_chosen.connect(self.commands.choose_scope)
+        self.fields.way_chosen.connect(lambda way: self.commands.direct(self.commands.joined(), way))
+        self.fields.length_edited.connect(self._length_edited)
+        self.fields.at_edited.connect(
+            lambda at: self.commands.change("Place of the transition", lambda j: replace(j, at=at))
+        )
+        self.fields.amount_moved.connect(self._amount_moved)
+        self.fields.amount_settled.connect(lambda: self.gesture.settle("Strength of the transitions"))
+        self.fields.shutter_edited.connect(
+            lambda deg: self.commands.change("Shutter of the transition", lambda j: replace(j, shutter_deg=deg))
+        )
+        self.suggesting = Suggesting(self.desk)
+        self.offers = Offers(self.commands, self.suggesting)
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        column.addLayout(top)
+        column.addWidget(self.fields)
+        column.addLayout(self._make_middle(), 1)
+        column.addWidget(self.offers)
+        return made
+
+    def _make_middle(self) -> QHBoxLayout:
+        self.strip = CutStrip(self.desk.strips)
+        self.strip.dragged.connect(self._dragged)
+        self.strip.settled.connect(lambda: self.gesture.settle("Length of the transition"))
+        self.strip.went.connect(self.project.playhead.go)
+        self.graph = EaseGraph()
+        self.graph.changed.connect(self._bent)
+        self.graph.settled.connect(lambda: self.gesture.settle("Ease of the transition"))
+        self.ease = QComboBox()
+        self.ease.addItems([*EASES, OWN_CURVE])
+        marks.room(self.ease, "low")
+        self.ease.setToolTip("Curve of ease: how the transition gathers speed and comes to rest")
+        self.ease.activated.connect(lambda _: self._ease_picked())
+        curve = QVBoxLayout()
+        curve.setSpacing(3)
+        curve.addWidget(self.graph, 1)
+        curve.addWidget(self.ease)
+        self.settings = SettingFields(self._setting_edited)
+        middle = QHBoxLayout()
+        middle.setSpacing(8)
+        middle.addWidget(self.strip, 6)
+        middle.addLayout(curve, 2)
+        middle.addWidget(self.settings, 3)
+        return middle
+
+    # Showing
+
+    def _fit_tiles(self) -> None:
+        """Fewer columns of transitions where the editor needs the room."""
+        self.tiles.show_columns(next(columns for wide, columns in COLUMNS if self._room >= wide))
+        self.chooser.fit()
+
+    def room_changed(self, width: int) -> None:
+        self._room = width
+        self._fit_tiles()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._show_between()
+
+    def _playhead_moved(self, frame: int) -> None:
+        if self.isVisible():
+            self.strip.show_playhead(frame)
+            if self.project.selection.placed is None and self.commands.place != self._place:
+                self.want()  # without a selection the cut nearest to the playhead is worked on
+
+    def _scope_changed(self) -> None:
+        self._read_library()
+        self.want()
+
+    def _read_library(self) -> None:
+        self.tiles.show_items(choices(library.own_transitions()))
+
+    def refill(self) -> None:
+        self.filling = True
+        place, placed_transition = self.commands.place, self.commands.placed_transition
+        self._place = place
+        kind = placed_transition.kind if placed_transition is not None else None
+        self.heading.setText(
+            kind.title if kind is not None else "Unknown transition" if placed_transition is not None else "Hard cut"
+        )
+        self.whose.setText(self._where(place, placed_transition))
+        self._choose_tile(placed_transition.transition.kind if placed_transition is not None else "")
+        shutter_deg = self.project.reel.shutter_deg
+        shown = kind or (CATALOGUE[self.commands.last] if placed_transition is None else None)
+        self.fields.show_transition(shown, placed_transition, self.commands.scope, self.commands.ways, shutter_deg)
+        there = placed_transition is not None and kind is not None
+        for widget in (self.graph, self.ease, self.settings):
+            widget.setEnabled(there)
+        self.off.setEnabled(bool(self.commands.joined()))
+        self.match.setEnabled(place is not None)
+        if placed_transition is not None and kind is not None:
+            handles = ease_of(kind, placed_transition.transition)
+            self.graph.show_handles(handles)
+            self.ease.setCurrentText(next((n for n, h in EASES.items() if h == handles), OWN_CURVE))
+            self.settings.show_settings(kind.settings, settings_of(kind, placed_transition.transition))
+        else:
+            self.settings.show_settings((), {})
+        self._show_strip()
+        self.suggesting.look_at(place)
+        self.offers.refill()
+        self.filling = False
+        self._rest.start()
+
+    def _choose_tile(self, name: str) -> None:
+        """Show which kind it is, scrolled into view where it is another than before."""
+        if name != self.tiles.chosen:
+            self.tiles.choose(name)
+            number = next((i for i, c in enumerate(self.tiles.items) if c.name == name), None)
+            if number is not None:
+                at = self.tiles.box(number).center()
+                self.chooser.area.ensureVisible(round(at.x()), round(at.y()), 0, self.tiles.tile.height())
+
+    def _where(self, place: TransitionPlace | None, placed_transition: PlacedTransition | None) -> str:
+        timeline = self.project.timeline
+        placed = timeline.placed_clip(place.clip) if place is not None else None
+        if place is None or placed is None:
+            return "· there is no cut yet; a cut is where two clips meet"
+        turn = placed.end if place.end else placed.first
+        point = timeline.point_at(turn)
+        where = f"on {point.label}, frame {turn}" if point is not None else f"frame {turn}"
+        long = f" · {placed_transition.frames} f" if placed_transition is not None else ""
+        scope, count = self.commands.scope, len(self.commands.places())
+        many = f" · {count} cuts meant" if scope != "this" else ""
+        return f"· {where}{long}{many}"
+
+    def _sides(self) -> tuple[tuple[Placed | None, Placed | None], int]:
+        """Return the clips before and after the edge that is worked on, and its frame."""
+        timeline, place = self.project.timeline, self.commands.place
+        placed = timeline.placed_clip(place.clip) if place is not None else None
+        if place is None or placed is None:
+            return (None, None), 0
+        if place.end:
+            after = timeline.clip_at(placed.end, placed.clip.track)
+            return (placed, after), placed.end
+        before = timeline.clip_at(placed.first - 1, placed.clip.track) if placed.first else None
+        return (before if before is not None and before.end == placed.first else None, placed), placed.first
+
+    def _show_strip(self) -> None:
+        sides, turn = self._sides()
+        self.strip.show_cut(
+            self.project.timeline, self.commands.placed_transition, sides, turn, self.project.playhead.frame
+        )
+
+    def _show_between(self) -> None:
+        """Show the transitions between the frames that meet at the cut."""
+        if not self.isVisible():
+            return
+        (out, into), turn = self._sides()
+        rate = self.project.timeline.rate
+        pictures = []
+        for placed, frame in ((out, turn - 1), (into, turn)):
+            found = None
+            if placed is not None:
+                source = float(source_at_frames(placed, [frame], rate)[0])
+                found = self.desk.strips.at(placed.footage.path, source)
+            pictures.append(found)
+        key = tuple(p.cacheKey() if p is not None else 0 for p in pictures)
+        if key != self._shown_between:
+            self._shown_between = key
+            self.tiles.show_between(pictures[0], pictures[1])
+
+    def _point_at(self, choice: Choice | None) -> None:
+        self.chooser.say(choice.does if choice is not None else "Click a transition to lay it.", choice is not None)
+
+    # Edits
+
+    def _picked(self, choice: Choice) -> None:
+        if choice.own:
+            self.commands.lay_own(choice.name, choice.transition)
+        else:
+            self.commands.lay(choice.name)
+
+    def _length_edited(self, length: float, unit: TransitionUnit) -> None:
+        self.commands.change(f"Transitions {length:g} {unit} long", lambda j: replace(j, length=length, unit=unit))
+        self.commands.say_trouble(self.commands.joined())
+
+    def _amount_moved(self, amount: float) -> None:
+        places = self.commands.joined()
+        if places:
+            self.gesture.show(lambda reel: laying.with_amounts(reel, places, amount))
+
+    def _dragged(self, before: int, after: int) -> None:
+        place = self.commands.place
+        if place is not None:
+            self.gesture.show(lambda reel: laying.with_sides(reel, place, before, after))
+
+    def _bent(self, handles: Handles) -> None:
+        places = self.commands.joined()
+        if places:
+            self.gesture.show(lambda reel: laying.changed(reel, places, lambda j: replace(j, ease=handles)))
+
+    def _ease_picked(self) -> None:
+        wanted = EASES.get(self.ease.currentText())
+        if wanted is not None:
+            self.commands.change("Ease of the transition", lambda j: replace(j, ease=wanted))
+
+    def _setting_edited(self, name: str, value: Value) -> None:
+        if self.filling:
+            return
+        placed_transition = self.commands.placed_transition
+        kind = placed_transition.transition.kind if placed_transition is not None else ""
+        reel = self.project.reel
+        places = [
+            at for at in self.commands.joined() if (j := laying.transition_at(reel, at)) is not None and j.kind == kind
+        ]
+        if places:
+            self.project.change("Transition changed", lambda r: laying.with_setting(r, places, name, value))
+
+    # Menus
+
+    def _tile_menu(self, choice: Choice | None, at: QPoint) -> None:
+        if choice is None:
+            return
+
+        def lay_on(scope: str) -> None:
+            self.commands.choose_scope(scope)
+            self._picked(choice)
+
+        def forget() -> None:
+            library.removed_transition(choice.name)
+            self._read_library()
+
+        pop_up(tile_menu(choice, lay_on, forget, self), at)
+
+    def _more_menu(self) -> None:
+        pop_up(more_menu(self.commands, self._as_it_comes, self), self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    def _as_it_comes(self) -> None:
+        """Let the transitions that are meant have their kind's own settings, ease, place and shutter."""
+        self.commands.change(
+            "As the kind comes",
+            lambda j: replace(j, settings={}, ease=None, at=None, shutter_deg=None, amount=1.0, direction=""),
+        )

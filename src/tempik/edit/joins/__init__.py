@@ -1,1 +1,0 @@
-"""Joins laid on cuts, changed, copied, and mended where footage is short."""

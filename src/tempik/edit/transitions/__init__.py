@@ -1,0 +1,1 @@
+"""Transitions laid on cuts, changed, copied, and mended where footage is short."""

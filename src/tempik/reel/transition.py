@@ -1,0 +1,37 @@
+"""Transitions: what happens over the edge of a clip. A record of its own, so that a clip without one costs nothing.
+
+A transition belongs to a cut: it is kept with the clip on the cut's right (`Clip.transition`), and over an end that no clip follows
+with the clip that ends there (`Clip.leave`).
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+TransitionUnit = Literal["frames", "beats"]
+# The two handles of a curve of ease from (0, 0) to (1, 1): x and y of the first, x and y of the second.
+Handles = tuple[float, float, float, float]
+
+
+class Transition(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """One kind of the catalogue with its length; what is None, absent or '' is the kind's own.
+
+    `length` is in frames, or in beats. `at` is the share of it that lies before the cut; between two clips the *turn*
+    (the frame from which more of the incoming picture is seen) is on the cut's own frame wherever `at` puts the rest.
+    `amount` is how strong it is, 0 to 2. `shutter_deg` is the angle of the shutter that blurs its movement. `held` says that
+    footage which is too short for it may stand still.
+    """
+
+    kind: str = "dissolve"
+    length: float = 8.0
+    unit: TransitionUnit = "frames"
+    at: float | None = None
+    direction: str = ""
+    ease: Handles | None = None
+    amount: float = 1.0
+    settings: dict[str, float | str] = {}
+    seed: int = 0
+    shutter_deg: float | None = None
+    held: bool = False
