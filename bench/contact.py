@@ -100,7 +100,7 @@ def transition_blocks(project: Path) -> list[Block]:
     out = []
     with PictureSource() as source:
         for name, kind in JOINS.items():
-            plain = replace(reel, rows=(), clips=tuple(replace(c, transition=None) for c in reel.clips))
+            plain = replace(reel, accent_lanes=(), clips=tuple(replace(c, transition=None) for c in reel.clips))
             timeline = Timeline(laying.laid(plain, [cut], replace(new_transition(name), length=12.0)))
             placed_transition = timeline.transition_of(*cut)
             assert placed_transition is not None
@@ -121,7 +121,7 @@ class Row(NamedTuple):
     cuts: list[bool]
 
 
-def mood_rows(
+def mood_lanes(
     reel: Reel, start_s: float, length_s: float, moods: tuple[Mood, ...] = MOODS, across: int = MOOD_ACROSS
 ) -> list[Row]:
     """Return a reel drafted anew by each mood, each as pictures at the same instants."""
@@ -130,10 +130,10 @@ def mood_rows(
     out = []
     for mood in moods:
         wish = MoodWish(mood, 0, start_s, length_s, reel.width, reel.height, reel.rate)
-        bare = replace(reel, clips=(), rows=(), sound_rows=(), look=None, draft=None)
+        bare = replace(reel, clips=(), accent_lanes=(), sound_lanes=(), look=None, draft=None)
         timeline = Timeline(drafted_anew(bare, studies, wish).reel)
         frames = np.linspace(0, timeline.frames - 1, across).round().astype(int)
-        firsts = [p.first for p in timeline.rows[0]]
+        firsts = [p.first for p in timeline.own_tracks[0]]
         cuts = [any(a < f <= b for f in firsts) for a, b in zip([-1, *frames[:-1]], frames, strict=True)]
         with PictureSource() as source:
             shown = [source.render(plan(timeline, int(n), MOOD_W, MOOD_H)) for n in frames]
@@ -141,7 +141,7 @@ def mood_rows(
     return out
 
 
-def rows_sheet(rows: list[Row], target: Path) -> None:
+def lanes_sheet(rows: list[Row], target: Path) -> None:
     """Write rows of pictures below each other; a cut is marked above the picture that it begins."""
     width = len(rows[0].shown) * (MOOD_W + 2) + 28
     block = MOOD_H + HEAD
@@ -175,4 +175,4 @@ def sheets(project: Path, folder: Path) -> None:
     sheet(accent_blocks(project), ACROSS, folder / "accents-all.png")
     sheet(transition_blocks(project), JOINS_ACROSS, folder / "transitions-all.png")
     reel = load_reel(project)
-    rows_sheet(mood_rows(reel, MOOD_FROM_S, MOOD_LENGTH_S), folder / "moods.png")
+    lanes_sheet(mood_lanes(reel, MOOD_FROM_S, MOOD_LENGTH_S), folder / "moods.png")

@@ -27,7 +27,7 @@ from tempik.timeline.timeline import Timeline
 def layered(reel: Reel, modes: tuple[str, ...]) -> Reel:
     """Return a reel with a film over all of it for each mode, at 70 %."""
     for number, mode in enumerate(modes, 1):
-        reel = place.with_row(reel)
+        reel = place.with_new_track(reel)
         before = {c.id for c in reel.clips}
         piece = reel.footage[-number].id
         reel = place.with_clip_at(reel, piece, 0, number, "over", frames=Timeline(reel).frames)

@@ -48,9 +48,9 @@ def busy_reel(demo: Path) -> Reel:
         look=None,
         look_keys=(),
         shutter_deg=0.0,
-        sound_rows=(),
+        sound_lanes=(),
     )
-    for row in reel.rows:
+    for row in reel.accent_lanes:
         reel = ruled.with_rule(reel, row.id, Rule())
     for placed in Timeline(reel).placed:
         if not placed.ties:
@@ -78,7 +78,7 @@ def textured_reel(busy: Reel, files: list[Path], accents: bool) -> Reel:
         Clip(id=f"c{n}", footage=pieces[n % 2].id, start=Edge(float(n)), end=Edge(n + 1.0), source_s=0.5 * n)
         for n in range(int(STRETCH_S))
     )
-    return replace(busy, footage=pieces, clips=clips, rows=busy.rows if accents else ())
+    return replace(busy, footage=pieces, clips=clips, accent_lanes=busy.accent_lanes if accents else ())
 
 
 def least_work(files: list[Path], song: Path, start_s: float, target: Path) -> Cost:

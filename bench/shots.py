@@ -30,7 +30,7 @@ from tempik.desktop.session.importing import demo_folder
 from tempik.desktop.shell.keyboard import keyboard_list
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.painting import with_painted
 from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
@@ -69,7 +69,7 @@ def draft_view(window: Window) -> None:
     """The draft panel beside the preview, with a kept clip on the timeline."""
     window.fit()
     project = window.project
-    kept = [p.clip.id for p in project.timeline.rows[0][2:4]]
+    kept = [p.clip.id for p in project.timeline.own_tracks[0][2:4]]
     project.change("Kept", lambda reel: with_kept(reel, kept))
     settle(window)
     window.projects.show_draft()
@@ -135,8 +135,8 @@ def layer_views(window: Window) -> None:
     settle(window)
     grab(window, "titles")
     window.fit()
-    subject = project.timeline.rows[0][0]
-    project.change("Above", lambda reel: place.on_other_row(reel, [subject.clip.id], 1))
+    subject = project.timeline.own_tracks[0][0]
+    project.change("Above", lambda reel: place.on_other_track(reel, [subject.clip.id], 1))
     project.change("Under it", lambda reel: place.with_solid(reel, 0, subject.end, "#2f5d68", 0, insert=False))
     project.selection.select_clip(subject.clip.id)
     project.playhead.go(subject.first + 30)
@@ -165,7 +165,7 @@ def layer_views(window: Window) -> None:
         window.undo()
     window.undo()
     window.fit()
-    chosen = [p.clip.id for p in project.timeline.rows[0][7:11]]
+    chosen = [p.clip.id for p in project.timeline.own_tracks[0][7:11]]
     project.selection.select_clips(chosen)
     project.change("Picture split in tiles", lambda reel: with_split_picture(reel, chosen, "tiles", 0.015))
     project.playhead.go(project.timeline.placed_clip(chosen[0]).first + 20)  # type: ignore[union-attr]
@@ -186,18 +186,18 @@ STROKES: tuple[tuple[bool, tuple[tuple[float, float], ...]], ...] = (
 
 
 def accent_views(window: Window) -> None:
-    """The Accents page with the chooser, and rows close up: envelopes to scale, cells by the rule and by hand."""
+    """The Accents page with the chooser, and lanes close up: envelopes to scale, steps by the rule and by hand."""
     project = window.project
     window.fit()
     window.commands["show_accents"].trigger()
-    project.change("Split", lambda reel: accent_rows.with_row(reel, "split", rule=Rule("bars", beats=(2, 4))))
-    row = project.reel.rows[-1].id
-    cells = [c for c in project.timeline.fired[-1].cells if c.point is not None and c.point.beat == 3]
-    for number, cell in enumerate(cells):
+    project.change("Split", lambda reel: accent_lanes.with_lane(reel, "split", rule=Rule("bars", beats=(2, 4))))
+    row = project.reel.accent_lanes[-1].id
+    steps = [c for c in project.timeline.fired[-1].steps if c.point is not None and c.point.beat == 3]
+    for number, step in enumerate(steps):
         strength = 0.5 if number % 2 else 1.3
-        project.change("Painted", lambda reel, c=cell.id, s=strength: with_painted(reel, row, c, s))  # type: ignore[misc]
-    project.change("Shutter", lambda reel: accent_rows.with_shutter(reel, 180))
-    project.selection.select_row(project.reel.rows[1].id)
+        project.change("Painted", lambda reel, c=step.id, s=strength: with_painted(reel, row, c, s))  # type: ignore[misc]
+    project.change("Shutter", lambda reel: accent_lanes.with_shutter(reel, 180))
+    project.selection.select_lane(project.reel.accent_lanes[1].id)
     pulse = project.timeline.pulses[1][6]
     project.playhead.go(pulse.frame + 1)
     settle(window)
@@ -211,9 +211,9 @@ def accent_views(window: Window) -> None:
     for _ in range(6):
         window.timeline.zoom(1.6)
     near = min(project.timeline.pulses[-1], key=lambda p: abs(p.frame - pulse.frame - 28))
-    project.selection.select_row(row, near.cell)
+    project.selection.select_lane(row, near.step)
     settle(window)
-    for _ in range(len(cells) + 2):
+    for _ in range(len(steps) + 2):
         window.undo()
     window.fit()
 
@@ -240,13 +240,13 @@ def grade_view(window: Window) -> None:
 
 
 def sound_view(window: Window) -> None:
-    """The Sound page: rows of sounds on the timeline, a riser's wave with its hit, the mix while it plays."""
+    """The Sound page: lanes of sounds on the timeline, a riser's wave with its hit, the mix while it plays."""
     window.fit()
     window.resize(1280, 860)
     window.commands["show_sound"].trigger()
-    window.sounds.add_row("tick", Rule(every=2))
-    window.sounds.add_row("anvil", Rule("pins"))
-    window.project.selection.select_strip(window.project.reel.sound_rows[0].id)
+    window.sounds.add_lane("tick", Rule(every=2))
+    window.sounds.add_lane("anvil", Rule("pins"))
+    window.project.selection.select_strip(window.project.reel.sound_lanes[0].id)
     settle(window)
     spin(3.0)
     window.project.playhead.go(460)
@@ -324,7 +324,7 @@ def main() -> None:
     # The clip on the drop.
     song = window.project.reel.soundtrack
     drop = song.heard.drops[0] - song.start_s if song is not None and song.heard is not None else 0.0
-    placed = next(p for p in window.project.timeline.rows[0] if p.end / 30 > drop + 0.1)
+    placed = next(p for p in window.project.timeline.own_tracks[0] if p.end / 30 > drop + 0.1)
     window.project.selection.select_clip(placed.clip.id)
     window.project.playhead.go(placed.ties[0].frame + 4)
     settle(window)

@@ -19,7 +19,7 @@ from tempik.check import check_rendered
 from tempik.demo import write_demo
 from tempik.edit.reel import song_of
 from tempik.edit.song.arranging import proposals, with_song_edit
-from tempik.edit.sounds import mixing, rows
+from tempik.edit.sounds import lanes, mixing
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
 from tempik.project.file import load_reel
@@ -48,14 +48,14 @@ def tell(text: str) -> None:
 
 
 def crowded(seconds: float) -> Reel:
-    """A reel of eight sound rows on a song of 120 beats a minute, mastered, the song ducking under one of them: 213 strikes a
+    """A reel of eight sound lanes on a song of 120 beats a minute, mastered, the song ducking under one of them: 213 strikes a
     minute."""
     beats = tuple(Beat(0.5 * i, 1.0, i // 4 + 1, i % 4 + 1, 0.5 * i) for i in range(round(2 * seconds)))
     song = Soundtrack("/song.wav", seconds, heard=Analysis(seconds, 120.0, beats=beats))
     reel = Reel(length_s=seconds, soundtrack=song, mix=MASTERED)
     for name, every in zip(NAMES, EVERY, strict=True):
-        reel = rows.with_sound_row(reel, [name], Rule(every=every))
-        reel = rows.with_values(reel, reel.sound_rows[-1].id, vary_pitch=1.0, vary_gain_db=2.0)
+        reel = lanes.with_sound_lane(reel, [name], Rule(every=every))
+        reel = lanes.with_values(reel, reel.sound_lanes[-1].id, vary_pitch=1.0, vary_gain_db=2.0)
     return mixing.with_strip(reel, "n4", ducks=True)
 
 
@@ -80,7 +80,7 @@ def mixing_speed() -> None:
         made = np.concatenate(list(Mixdown(timeline, song, takes=takes).blocks()))
         spent.append(time.perf_counter() - began)
     off = pyloudnorm.Meter(RATE).integrated_loudness(made) - MASTERED.loudness
-    tell(f"mix of a minute, 8 rows, {count} strikes, ducking, limiter: {60 / min(spent):.0f} × real time (40 asked)")
+    tell(f"mix of a minute, 8 lanes, {count} strikes, ducking, limiter: {60 / min(spent):.0f} × real time (40 asked)")
     tell(
         f"  all its sounds made for the first time: {first:.2f} s more; loudness off by {off:+.2f} LU, peak {decibels(true_peak(made)):.2f} dBTP"
     )
@@ -127,13 +127,13 @@ def shelf() -> None:
 def landing(folder: Path) -> None:
     """Hits in an exported file, and in WAV, against their points."""
     reel = load_reel(write_demo(folder / "demo"))
-    reel = replace(reel, width=270, height=480, sound_rows=(), mix=MASTERED)
+    reel = replace(reel, width=270, height=480, sound_lanes=(), mix=MASTERED)
     for name, rule in (
         ("whoosh", Rule("cuts")),
         ("tick", Rule(every=2)),
         ("impact", Rule("bars", beats=(1,), every=2)),
     ):
-        reel = rows.with_sound_row(reel, [name], rule)
+        reel = lanes.with_sound_lane(reel, [name], rule)
     timeline = Timeline(reel)
     export(timeline, folder / "o.mp4")
     found = [e for e in check_rendered(timeline, folder / "o.mp4").events if e.kind == "sound"]

@@ -378,7 +378,7 @@ for factor in [1 / 1.15] * 25 + [1.15] * 25:
 out["zoom"] = late(found)
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
-from tempik.edit.accents.rows import with_row
+from tempik.edit.accents.lanes import with_row
 def hovers():
     found = []
     window.timeline.fit(); window.timeline.zoom(4, 400); app.processEvents(); spin(300)
@@ -407,7 +407,7 @@ window.undo()
 out["hover"] = sorted(few)[2]
 out["rows"] = statistics.median(b[0] / a[0] for a, b in zip(few, many))
 from tempik.desktop.session.gesture import Gesture
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 from tempik.reel import Footage
 from fractions import Fraction
 from msgspec.structs import replace

@@ -146,7 +146,7 @@ def main(films: list[str]) -> None:
         matching(folder)
         preview(demo)
         exports("the demo with its accents", demo_reel(demo), folder)
-        bare = replace(demo_reel(demo), rows=())
+        bare = replace(demo_reel(demo), accent_lanes=())
         exports("the demo without accents", bare, folder)
         if films:
             exports(", ".join(Path(f).name for f in films), film_reel(films), folder)

@@ -23,9 +23,9 @@ def numbered(width: int, height: int, bits: int = 12) -> Picture:
         image = np.full((height, width, 3), 90, np.uint8)
         band = np.arange(width)[None, :] + 5 * number
         image[..., 1] = (60 + 40 * (band // 24 % 2)).astype(np.uint8)
-        cell = width // bits
+        step = width // bits
         for bit in range(bits):
-            image[height // 3 : 2 * height // 3, bit * cell : (bit + 1) * cell] = 220 if number >> bit & 1 else 30
+            image[height // 3 : 2 * height // 3, bit * step : (bit + 1) * step] = 220 if number >> bit & 1 else 30
         return image
 
     return draw
@@ -36,9 +36,9 @@ def number_in(luma: NDArray[np.uint8], bits: int = 12) -> int:
     height, width = luma.shape
     row = luma[height // 2 - height // 12 : height // 2 + height // 12].mean(axis=0)
     ground = luma[: height // 4].mean()  # lies between dark and bright cells, under a flash too
-    cell = width / bits
+    step = width / bits
     return sum(
-        1 << bit for bit in range(bits) if row[int((bit + 0.3) * cell) : int((bit + 0.7) * cell)].mean() > ground
+        1 << bit for bit in range(bits) if row[int((bit + 0.3) * step) : int((bit + 0.7) * step)].mean() > ground
     )
 
 

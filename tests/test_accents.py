@@ -11,7 +11,7 @@ from tempik.accents import CATALOGUE, Fired, Form, Scene, accent_named, fired, f
 from tempik.accents.light import FLASH_PEAK
 from tempik.accents.look import Look, folded
 from tempik.errors import TempikError
-from tempik.reel import AccentRow, Envelope, Length, Painted, Rule, Soundtrack
+from tempik.reel import AccentLane, Envelope, Length, Rule, Soundtrack, StepOverride
 from tempik.rhythm import Analysis, Beat
 
 R30, R60 = Fraction(30), Fraction(60)
@@ -23,8 +23,8 @@ def song() -> Soundtrack:
     return Soundtrack("/s.wav", 30.0, heard=Analysis(30.0, 120.0, steady=True, beats=beats))
 
 
-def rows(row: AccentRow, rate: Fraction = R30, frames: int = 900) -> Fired:
-    return fired(row, Scene(song(), rate, frames, TALL))
+def lanes(lane: AccentLane, rate: Fraction = R30, frames: int = 900) -> Fired:
+    return fired(lane, Scene(song(), rate, frames, TALL))
 
 
 def look(found: Fired, frame: float, rate: Fraction = R30) -> Look:
@@ -64,38 +64,41 @@ def test_lengths_can_be_shares_of_the_gap_to_the_next_point() -> None:
 
 
 def test_every_nth_point_is_counted_from_the_first_downbeat() -> None:
-    fired = rows(AccentRow("r1", "flash", Rule(every=4))).pulses
+    fired = lanes(AccentLane("r1", "flash", Rule(every=4))).pulses
     assert {q.point.beat for q in fired} == {1}
-    shifted = rows(AccentRow("r1", "flash", Rule(every=4, offset=1))).pulses
+    shifted = lanes(AccentLane("r1", "flash", Rule(every=4, offset=1))).pulses
     assert {q.point.beat for q in shifted} == {2}
-    assert len(rows(AccentRow("r1", "flash", Rule(every=1))).pulses) == 40
-    assert rows(AccentRow("r1", "flash", Rule("hand"))).pulses == []
+    assert len(lanes(AccentLane("r1", "flash", Rule(every=1))).pulses) == 40
+    assert lanes(AccentLane("r1", "flash", Rule("hand"))).pulses == []
 
 
 def test_painting_adds_silences_and_weighs_and_survives_a_lost_point() -> None:
-    row = AccentRow(
-        "r1", "flash", Rule(every=4), painted=(Painted("b3", 0.5), Painted("b2", 0.0), Painted("gone", 1.0))
+    lane = AccentLane(
+        "r1",
+        "flash",
+        Rule(every=4),
+        overrides=(StepOverride("b3", 0.5), StepOverride("b2", 0.0), StepOverride("gone", 1.0)),
     )
-    fired = {q.cell: q for q in rows(row).pulses}
-    assert fired["b3"].strength == 0.5 and fired["b3"].painted
+    fired = {q.step: q for q in lanes(lane).pulses}
+    assert fired["b3"].strength == 0.5 and fired["b3"].overridden
     assert "b2" not in fired and "gone" not in fired
-    assert not fired["b6"].painted
+    assert not fired["b6"].overridden
 
 
 def test_strength_follows_the_points_strength() -> None:
-    fired = rows(AccentRow("r1", "flash", Rule(every=1))).pulses
+    fired = lanes(AccentLane("r1", "flash", Rule(every=1))).pulses
     strong = next(q for q in fired if q.point.strength == 1.0)
     weak = next(q for q in fired if q.point.strength == 0.5)
     assert strong.strength == 1.0 and weak.strength == pytest.approx(1 - 0.4 * 0.5)
 
 
 def test_points_outside_the_reel_fire_nothing() -> None:
-    assert max(q.frame for q in rows(AccentRow("r1", "flash"), R30, 100).pulses) < 100
+    assert max(q.frame for q in lanes(AccentLane("r1", "flash"), R30, 100).pulses) < 100
 
 
 @pytest.mark.parametrize("name", [n for n in CATALOGUE if n != "cycle"])
 def test_every_accent_is_still_before_its_lead_and_after_its_end(name: str) -> None:
-    found = rows(AccentRow("r1", name, Rule(every=8)))
+    found = lanes(AccentLane("r1", name, Rule(every=8)))
     first = found.pulses[0]
     lead = round(first.form.lead)
     assert look(found, first.frame - max(lead, 1)) == Look() == look(found, first.frame + 58)
@@ -105,7 +108,7 @@ def test_every_accent_is_still_before_its_lead_and_after_its_end(name: str) -> N
 @pytest.mark.parametrize("rate", [R30, R60, Fraction(30000, 1001)])
 @pytest.mark.parametrize("texture", ["smooth", "rough"])
 def test_a_shakes_largest_displacement_is_on_the_points_own_frame(rate: Fraction, texture: str) -> None:
-    found = rows(AccentRow("r1", "shake", Rule(every=8), settings={"texture": texture}), rate, 1800)
+    found = lanes(AccentLane("r1", "shake", Rule(every=8), settings={"texture": texture}), rate, 1800)
     first = found.pulses[0]
     swing = [math.hypot(*look(found, first.frame + k, rate).shift) for k in range(-5, 25)]
     assert swing.index(max(swing)) == 5
@@ -114,7 +117,7 @@ def test_a_shakes_largest_displacement_is_on_the_points_own_frame(rate: Fraction
 
 def test_the_same_seed_shakes_the_same_way_and_another_does_not() -> None:
     def angles(seed: int) -> list[float]:
-        return [q.angle for q in rows(AccentRow("r1", "shake", seed=seed)).pulses]
+        return [q.angle for q in lanes(AccentLane("r1", "shake", seed=seed)).pulses]
 
     assert angles(1) == angles(1)
     assert angles(1) != angles(2)
@@ -122,24 +125,26 @@ def test_the_same_seed_shakes_the_same_way_and_another_does_not() -> None:
 
 def test_a_punch_in_shows_nine_tenths_of_the_frame_at_its_peak() -> None:
     # Common practice: 0.905 of the frame seen is × 1.105.
-    found = rows(AccentRow("r1", "punch", Rule(every=4)))
+    found = lanes(AccentLane("r1", "punch", Rule(every=4)))
     assert look(found, found.pulses[0].frame).scale == pytest.approx(1.105, abs=1e-3)
 
 
 def test_a_flash_covers_three_quarters_at_its_peak() -> None:
     # Common practice: a one-frame solid at about three quarters.
-    found = rows(AccentRow("r1", "flash", Rule(every=4)))
+    found = lanes(AccentLane("r1", "flash", Rule(every=4)))
     assert opacity(look(found, found.pulses[0].frame)) == pytest.approx(FLASH_PEAK, abs=0.01)
 
 
 def test_overlapping_flashes_show_the_larger_or_the_sum_and_never_more_than_white() -> None:
     long = Envelope(decay=Length(20, "frames"), fall=1.0)
-    larger = rows(AccentRow("r1", "flash", Rule(), envelope=long, degree=0.0, settings={"opacity": 0.4}))
-    added = rows(AccentRow("r1", "flash", Rule(), envelope=long, degree=0.0, settings={"opacity": 0.4}, overlap="sum"))
+    larger = lanes(AccentLane("r1", "flash", Rule(), envelope=long, degree=0.0, settings={"opacity": 0.4}))
+    added = lanes(
+        AccentLane("r1", "flash", Rule(), envelope=long, degree=0.0, settings={"opacity": 0.4}, overlap="sum")
+    )
     at = larger.pulses[3].frame  # 15 frames after the one before, a quarter of which is left
     assert opacity(look(larger, at)) == pytest.approx(0.4, abs=0.01)
     assert opacity(look(added, at)) == pytest.approx(0.4 * 1.25, abs=0.01)
-    much = rows(AccentRow("r1", "flash", Rule(), envelope=long, amount=2.0, overlap="sum"))
+    much = lanes(AccentLane("r1", "flash", Rule(), envelope=long, amount=2.0, overlap="sum"))
     assert all(opacity(look(much, k)) <= 1.0 for k in range(200))
 
 

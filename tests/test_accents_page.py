@@ -1,4 +1,4 @@
-"""The Accents page and the rows on the timeline: what a person does with the pointer and the keys."""
+"""The Accents page and the lanes on the timeline: what a person does with the pointer and the keys."""
 
 from pathlib import Path
 
@@ -15,7 +15,7 @@ from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.playback.preview_size import STEPS
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets.rule_fields import KINDS
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import with_bundle
 from tempik.edit.accents.painting import with_painted
 from tempik.reel import Length, Rule
@@ -39,11 +39,11 @@ def page_of(window: Window) -> AccentsPage:
     return window.page(AccentsPage)
 
 
-def cell_spot(window: Window, row: int, number: int) -> QPoint:
+def step_spot(window: Window, row: int, number: int) -> QPoint:
     timeline = window.project.timeline
-    cell = timeline.fired[row].cells[number]
-    x = window.timeline.view.x(time_of(cell.frame, timeline.rate))
-    return QPoint(round(x) + 4, window.timeline.layout_.row_top(row) + window.timeline.layout_.row_h // 2)
+    step = timeline.fired[row].steps[number]
+    x = window.timeline.view.x(time_of(step.frame, timeline.rate))
+    return QPoint(round(x) + 4, window.timeline.layout_.lane_top(row) + window.timeline.layout_.lane_h // 2)
 
 
 def drag(window: Window, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier = NONE) -> None:
@@ -54,11 +54,11 @@ def drag(window: Window, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier =
 
 
 def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) -> None:
-    page, before = page_of(shown), len(shown.project.reel.rows)
+    page, before = page_of(shown), len(shown.project.reel.accent_lanes)
     number = page.tiles.items.index("mono")
     page.tiles.mousePressEvent(_press(page.tiles.box(number).center()))
-    assert [r.accent for r in shown.project.reel.rows[before:]] == ["mono"]
-    assert page.row_title.text() == "Mono" and page.tiles.chosen == "mono"
+    assert [r.accent for r in shown.project.reel.accent_lanes[before:]] == ["mono"]
+    assert page.lane_title.text() == "Mono" and page.tiles.chosen == "mono"
     assert set(page.fields.fields) == {"gain"}
 
 
@@ -97,67 +97,67 @@ def test_every_accent_has_a_picture_of_its_own(shown: Window) -> None:
 
 
 def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Window) -> None:
-    top = shown.timeline.layout_.row_top(1) + 12
+    top = shown.timeline.layout_.lane_top(1) + 12
     drag(shown, QPoint(30, top), QPoint(30 - 27, top))
-    assert shown.project.reel.rows[1].amount == pytest.approx(0.65)
-    assert shown.project.selection.row_id == shown.project.reel.rows[1].id
+    assert shown.project.reel.accent_lanes[1].amount == pytest.approx(0.65)
+    assert shown.project.selection.lane_id == shown.project.reel.accent_lanes[1].id
     drag(shown, QPoint(30, top), QPoint(70, top), SHIFT)
     assert shown.project.reel.amount == pytest.approx(1.5)
     shown.undo()
     shown.undo()
-    assert (shown.project.reel.amount, shown.project.reel.rows[1].amount) == (1.0, 1.0)
+    assert (shown.project.reel.amount, shown.project.reel.accent_lanes[1].amount) == (1.0, 1.0)
 
 
 def test_a_click_on_a_rows_name_opens_its_page(opened: Window) -> None:
     opened.commands["show_check"].trigger()
-    QTest.mouseClick(opened.timeline, LEFT, NONE, QPoint(30, opened.timeline.layout_.row_top(1) + 12))
+    QTest.mouseClick(opened.timeline, LEFT, NONE, QPoint(30, opened.timeline.layout_.lane_top(1) + 12))
     assert opened.bench.current is opened.page(AccentsPage)
-    assert page_of(opened).row_title.text() == "Shake"
+    assert page_of(opened).lane_title.text() == "Shake"
 
 
-def test_cells_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
-    drag(shown, cell_spot(shown, 0, 2), cell_spot(shown, 0, 3))
-    cells = shown.project.timeline.fired[0].cells
-    assert {p.cell for p in shown.project.timeline.pulses[0]} >= {cells[2].id, cells[3].id}
-    start = cell_spot(shown, 0, 2)
+def test_steps_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
+    drag(shown, step_spot(shown, 0, 2), step_spot(shown, 0, 3))
+    steps = shown.project.timeline.fired[0].steps
+    assert {p.step for p in shown.project.timeline.pulses[0]} >= {steps[2].id, steps[3].id}
+    start = step_spot(shown, 0, 2)
     drag(shown, start, start + QPoint(0, 24))
-    painted = {p.point: p.strength for p in shown.project.reel.rows[0].painted}
-    assert painted[cells[2].id] == pytest.approx(0.6, abs=0.02)
+    painted = {p.point: p.strength for p in shown.project.reel.accent_lanes[0].overrides}
+    assert painted[steps[2].id] == pytest.approx(0.6, abs=0.02)
 
 
 def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
     page = page_of(shown)
-    fires = next(i for i, c in enumerate(shown.project.timeline.fired[0].cells) if c.ruled)
-    cell = shown.project.timeline.fired[0].cells[fires].id
-    QTest.mouseClick(shown.timeline, LEFT, CTRL, cell_spot(shown, 0, fires))
-    assert page.pulse is not None and page.pulse.cell == cell and page.alone.isChecked()
+    fires = next(i for i, c in enumerate(shown.project.timeline.fired[0].steps) if c.ruled)
+    step = shown.project.timeline.fired[0].steps[fires].id
+    QTest.mouseClick(shown.timeline, LEFT, CTRL, step_spot(shown, 0, fires))
+    assert page.pulse is not None and page.pulse.step == step and page.alone.isChecked()
     assert not page.rule.isEnabled() and page.amount_name.text() == "this pulse"
     page.amount.setValue(40)
     opacity = page.fields.fields["opacity"]
     assert isinstance(opacity, QDoubleSpinBox)
     opacity.setValue(30)
-    painted = {p.point: p for p in shown.project.reel.rows[0].painted}
-    assert painted[cell].strength == pytest.approx(0.4) and painted[cell].settings == {"opacity": 0.3}
-    assert shown.project.reel.rows[0].settings == {}
+    painted = {p.point: p for p in shown.project.reel.accent_lanes[0].overrides}
+    assert painted[step].strength == pytest.approx(0.4) and painted[step].settings == {"opacity": 0.3}
+    assert shown.project.reel.accent_lanes[0].settings == {}
     page._alone_clicked()
 
 
 def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.selection.select_row(project.reel.rows[0].id)
+    project.selection.select_lane(project.reel.accent_lanes[0].id)
     page.rule.every.setValue(2)
-    assert project.reel.rows[0].rule.every == 2
+    assert project.reel.accent_lanes[0].rule.every == 2
     page.rule.of.activated.emit(1)
     page.rule.beats.setText("1, 3")
     page.rule.beats.editingFinished.emit()
-    assert project.reel.rows[0].rule == Rule("bars", every=2, beats=(1, 3))
+    assert project.reel.accent_lanes[0].rule == Rule("bars", every=2, beats=(1, 3))
     page.rule.of.activated.emit(4)
-    assert project.reel.rows[0].rule.of == "cuts" and not page.rule.beats.isVisible()
+    assert project.reel.accent_lanes[0].rule.of == "cuts" and not page.rule.beats.isVisible()
     page.rule.place.activated.emit(1)
     assert "Select the clips first" in shown.foot.status.text()
     project.selection.select_clip(project.timeline.placed[1].clip.id)
     page.rule.place.activated.emit(1)
-    assert project.reel.rows[0].limit.clips == (project.timeline.placed[1].clip.id,)
+    assert project.reel.accent_lanes[0].limit.clips == (project.timeline.placed[1].clip.id,)
     page.rule.place.activated.emit(2)
     assert "Mark a stretch first" in shown.foot.status.text()
     for frame in (30, 90):
@@ -171,42 +171,42 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
 
 def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.selection.select_row(project.reel.rows[0].id)
+    project.selection.select_lane(project.reel.accent_lanes[0].id)
     spin, unit = page.lengths["decay"]
     spin.setValue(400)
-    envelope = accent_rows.envelope_of(project.reel.rows[0])
+    envelope = accent_lanes.envelope_of(project.reel.accent_lanes[0])
     assert envelope.decay == Length(400, "ms")
     unit.setCurrentIndex(0)
     unit.activated.emit(0)
-    assert accent_rows.envelope_of(project.reel.rows[0]).decay == Length(12, "frames")
+    assert accent_lanes.envelope_of(project.reel.accent_lanes[0]).decay == Length(12, "frames")
     graph = page.graph
     made = graph.dragged("lead", QPointF(graph.across(-6), 20))
     assert made.lead == Length(200, "ms")
     graph.changed.emit(made)
     graph.settled.emit()
-    assert accent_rows.envelope_of(project.reel.rows[0]).lead == Length(200, "ms")
+    assert accent_lanes.envelope_of(project.reel.accent_lanes[0]).lead == Length(200, "ms")
     shown.undo()
-    assert accent_rows.envelope_of(project.reel.rows[0]).lead.value == 0
+    assert accent_lanes.envelope_of(project.reel.accent_lanes[0]).lead.value == 0
     assert graph.dragged("fall", QPointF(graph.across(3), graph.height() - 25)).fall > 2
 
 
 def test_settings_are_fields_of_their_kind(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.selection.select_row(project.reel.rows[0].id)
+    project.selection.select_lane(project.reel.accent_lanes[0].id)
     blend, colour = page.fields.fields["blend"], page.fields.fields["colour"]
     assert isinstance(blend, QComboBox) and isinstance(colour, QPushButton)
     blend.setCurrentText("screen")
     blend.activated.emit(blend.currentIndex())
     page.fields._edited("colour", "#ff8800")
-    assert project.reel.rows[0].settings == {"blend": "screen", "colour": "#ff8800"}
+    assert project.reel.accent_lanes[0].settings == {"blend": "screen", "colour": "#ff8800"}
     assert colour.text() == "#ff8800"
     page._as_it_comes()
-    assert project.reel.rows[0].settings == {}
+    assert project.reel.accent_lanes[0].settings == {}
 
 
 def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) -> None:
     page, project = page_of(shown), shown.project
-    project.selection.select_row(project.reel.rows[0].id)
+    project.selection.select_lane(project.reel.accent_lanes[0].id)
     project.playhead.go(20)
     page._key_here("opacity")
     project.playhead.go(50)
@@ -218,20 +218,20 @@ def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) 
     project.playhead.go(35)
     assert 20 < field.value() < 75
     page.key_level(1.0)
-    assert project.reel.rows[0].keys["level"]
+    assert project.reel.accent_lanes[0].keys["level"]
 
 
 def test_the_focus_is_placed_in_the_preview(shown: Window) -> None:
-    shown.accents.add_row("punch")
+    shown.accents.add_lane("punch")
     shown.accents.place_focus()
     assert shown.preview.asking_place
     box = shown.preview.frame_box()
     at = QPoint(round(box.left() + box.width() * 0.25), round(box.top() + box.height() * 0.3))
     QTest.mouseClick(shown.preview, LEFT, NONE, at)
-    settings = shown.project.reel.rows[-1].settings
+    settings = shown.project.reel.accent_lanes[-1].settings
     assert (settings["focus_x"], settings["focus_y"]) == pytest.approx((0.25, 0.3), abs=0.02)
     assert not shown.preview.asking_place
-    shown.project.selection.select_row(shown.project.reel.rows[0].id)
+    shown.project.selection.select_lane(shown.project.reel.rows[0].id)
     shown.accents.place_focus()
     assert "has a focus" in shown.foot.status.text()
 
@@ -243,27 +243,27 @@ def test_keys_calm_stir_mute_and_repeat(shown: Window) -> None:
     assert project.reel.amount == pytest.approx(0.8)
     commands["stir_all"].trigger()
     assert project.reel.amount == pytest.approx(0.9)
-    project.selection.select_row(project.reel.rows[1].id)
-    commands["mute_row"].trigger()
-    commands["solo_row"].trigger()
-    assert project.reel.rows[1].muted and project.reel.rows[1].solo
+    project.selection.select_lane(project.reel.accent_lanes[1].id)
+    commands["mute_lane"].trigger()
+    commands["solo_lane"].trigger()
+    assert project.reel.accent_lanes[1].muted and project.reel.accent_lanes[1].solo
     project.playhead.go(0)
-    commands["toggle_cell_here"].trigger()
-    assert project.reel.rows[1].painted
-    commands["randomise_row"].trigger()
-    commands["unpaint_row"].trigger()
-    assert not project.reel.rows[1].painted
-    commands["copy_all_rows"].trigger()
-    commands["paste_rows"].trigger()
-    assert len(project.reel.rows) == 4
-    commands["remove_row"].trigger()
-    assert len(project.reel.rows) == 3
+    commands["toggle_step_here"].trigger()
+    assert project.reel.accent_lanes[1].overrides
+    commands["randomise_lane"].trigger()
+    commands["reset_lane"].trigger()
+    assert not project.reel.accent_lanes[1].overrides
+    commands["copy_all_lanes"].trigger()
+    commands["paste_lanes"].trigger()
+    assert len(project.reel.accent_lanes) == 4
+    commands["remove_lane"].trigger()
+    assert len(project.reel.accent_lanes) == 3
 
 
 def test_a_bundle_is_one_amount_on_the_page(shown: Window) -> None:
     project, page = shown.project, page_of(shown)
-    project.change("Bundled", lambda reel: with_bundle(reel, [r.id for r in reel.rows], "Blow"))
-    project.selection.select_row(project.reel.rows[0].id)
+    project.change("Bundled", lambda reel: with_bundle(reel, [r.id for r in reel.accent_lanes], "Blow"))
+    project.selection.select_lane(project.reel.accent_lanes[0].id)
     assert page.bundle_name.text() == "Blow" and page.bundle_amount.isVisible()
     page.bundle_amount.setValue(50)
     assert project.reel.bundles[0].amount == 0.5
@@ -281,23 +281,26 @@ def test_ones_own_bundle_is_kept_offered_and_taken_away(shown: Window) -> None:
     shown.bundles.fill_bundle_menu(menu)
     actions = {a.text(): a for a in menu.actions()}
     actions["My blow"].trigger()
-    assert len(shown.project.reel.rows) == 4
+    assert len(shown.project.reel.accent_lanes) == 4
     actions["Take 'My blow' away"].trigger()
     again = QMenu(shown)
     shown.bundles.fill_bundle_menu(again)
-    assert "My blow" not in {a.text() for a in again.actions()} and len(shown.project.reel.rows) == 4
+    assert "My blow" not in {a.text() for a in again.actions()} and len(shown.project.reel.accent_lanes) == 4
 
 
 def test_an_unknown_accent_is_shown_as_unknown_and_not_lost(shown: Window) -> None:
     from msgspec.structs import replace
 
     project = shown.project
-    project.change("From elsewhere", lambda r: replace(r, rows=(replace(r.rows[0], accent="sparkle"), *r.rows[1:])))
-    project.selection.select_row(project.reel.rows[0].id)
-    assert page_of(shown).row_title.text() == "unknown: sparkle"
+    project.change(
+        "From elsewhere",
+        lambda r: replace(r, accent_lanes=(replace(r.accent_lanes[0], accent="sparkle"), *r.accent_lanes[1:])),
+    )
+    project.selection.select_lane(project.reel.accent_lanes[0].id)
+    assert page_of(shown).lane_title.text() == "unknown: sparkle"
     assert not page_of(shown).rule.isEnabled()
     shown.timeline.grab()
-    assert project.reel.rows[0].accent == "sparkle"
+    assert project.reel.accent_lanes[0].accent == "sparkle"
 
 
 # The preview
@@ -308,7 +311,7 @@ def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, q
     project.playhead.go(5)
     qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=30_000)
     kept = set(frames._kept)
-    late = project.timeline.fired[0].cells[-2].id
+    late = project.timeline.fired[0].steps[-2].id
     project.change("Late", lambda reel: with_painted(reel, "r1", late, 0.5))
     qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=30_000)
     assert frames._keys[5] in kept
@@ -316,7 +319,7 @@ def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, q
 
 def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: QtBot) -> None:
     frames, project = shown.transport.frames, shown.project
-    project.change("Echo", lambda reel: accent_rows.with_row(reel, "echo", 4))
+    project.change("Echo", lambda reel: accent_lanes.with_lane(reel, "echo", 4))
     qtbot.waitUntil(
         lambda: bool(frames.stretches()) and all(ready for _, _, ready in frames.stretches())
         and len(frames._dear) == project.timeline.frames,
@@ -326,7 +329,7 @@ def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: 
     assert frames.stretches() is frames.stretches(), "the timeline asks at every paint: it is not worked out anew"
     assert project.timeline.look_at(first[0]).echo is not None
     before = shown.timeline.grab().toImage()
-    project.change("No echo", lambda reel: accent_rows.without_row(reel, reel.rows[-1].id))
+    project.change("No echo", lambda reel: accent_lanes.without_lane(reel, reel.accent_lanes[-1].id))
     assert shown.timeline.grab().toImage() != before
 
 
@@ -351,14 +354,14 @@ def test_the_check_is_filtered_by_row_and_a_click_goes_there(shown: Window, qtbo
     shown.commands["show_check"].trigger()
     page = shown.page(CheckPage)
     page.catch_up()
-    shake = page.kinds.findData(shown.project.reel.rows[1].id)
+    shake = page.kinds.findData(shown.project.reel.accent_lanes[1].id)
     assert page.kinds.itemText(shake) == "shake"
     page.kinds.setCurrentIndex(shake)
     assert {e.what for e in page.model.rows} == {"shake"}
     page._go(page.model.index(2, 0))
     assert (
         shown.project.playhead.frame == page.model.rows[2].frame
-        and shown.project.selection.row_id == shown.project.reel.rows[1].id
+        and shown.project.selection.lane_id == shown.project.reel.accent_lanes[1].id
     )
 
 
@@ -370,5 +373,5 @@ def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_pa
 
 def test_calming_all_accents_is_seen_in_the_rows_at_once(shown: Window) -> None:
     before = shown.timeline.grab().toImage()
-    shown.project.change("Calm", lambda reel: accent_rows.with_all_amounts(reel, 0.5))
+    shown.project.change("Calm", lambda reel: accent_lanes.with_all_amounts(reel, 0.5))
     assert shown.timeline.grab().toImage() != before

@@ -12,7 +12,7 @@ from media_files import beat_song, write_sound, write_video
 from tempik.assemble import assemble
 from tempik.check import check_rendered
 from tempik.edit import ruled
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.draft import Wish
 from tempik.reel import Framing, Position, Reel, Rule
 from tempik.render import PictureSource, export, plan
@@ -37,8 +37,8 @@ def still_life(tmp_path_factory: pytest.TempPathFactory) -> Reel:
 
 def with_rows(reel: Reel, names: list[str]) -> Reel:
     for offset, name in enumerate(names):
-        reel = accent_rows.with_row(reel, name)
-        reel = ruled.with_rule(reel, reel.rows[-1].id, Rule(every=4, offset=offset))
+        reel = accent_lanes.with_lane(reel, name)
+        reel = ruled.with_rule(reel, reel.accent_lanes[-1].id, Rule(every=4, offset=offset))
     return reel
 
 
@@ -66,10 +66,14 @@ def test_every_kind_of_accent_is_found_in_the_file_at_its_point(
 @pytest.mark.parametrize("name", ["flash", "shake", "punch", "mono", "streak"])
 def test_an_accent_that_is_two_frames_late_in_the_file_is_caught(still_life: Reel, name: str, tmp_path: Path) -> None:
     timeline = Timeline(with_rows(still_life, [name]))
-    late = {p.cell: p.frame + 2 for p in timeline.pulses[0]}
+    late = {p.step: p.frame + 2 for p in timeline.pulses[0]}
     shifted = replace(
         still_life,
-        rows=(replace(timeline.reel.rows[0], rule=Rule("hand"), keys={"level": _taps(timeline, list(late.values()))}),),
+        accent_lanes=(
+            replace(
+                timeline.reel.accent_lanes[0], rule=Rule("hand"), keys={"level": _taps(timeline, list(late.values()))}
+            ),
+        ),
     )
     export(Timeline(shifted), tmp_path / "late.mp4")
     report = check_rendered(timeline, tmp_path / "late.mp4")
@@ -94,8 +98,8 @@ def _taps(timeline: Timeline, frames: list[int]):  # type: ignore[no-untyped-def
 
 def test_the_shutter_blurs_what_moves_and_only_that(still_life: Reel) -> None:
     sharp = with_rows(still_life, ["shake"])
-    sharp = accent_rows.with_setting(sharp, sharp.rows[0].id, "size", 0.15)
-    open_ = accent_rows.with_shutter(sharp, 180)
+    sharp = accent_lanes.with_setting(sharp, sharp.accent_lanes[0].id, "size", 0.15)
+    open_ = accent_lanes.with_shutter(sharp, 180)
     shaken = Timeline(sharp).pulses[0][1].frame + 1
     with PictureSource() as source:
         a, b = (source.render(plan(Timeline(r), shaken, W, H)).y.astype(float) for r in (sharp, open_))
@@ -113,7 +117,7 @@ def test_a_wider_shutter_sees_a_longer_way(still_life: Reel) -> None:
     reel = replace(still_life, clips=tuple(replace(c, framing=moving) for c in still_life.clips))
     ways = []
     for angle in (90, 180, 360):
-        timeline = Timeline(accent_rows.with_shutter(reel, angle))
+        timeline = Timeline(accent_lanes.with_shutter(reel, angle))
         placed = timeline.placed[1]
         shot = plan(timeline, placed.first + placed.frames // 2, 1080, 1920).shots[-1]
         ways.append(abs(shot.legs[0].sweep[0, 2]))
@@ -122,7 +126,7 @@ def test_a_wider_shutter_sees_a_longer_way(still_life: Reel) -> None:
 
 
 def test_the_frame_before_a_point_is_not_blurred_by_what_comes(still_life: Reel) -> None:
-    timeline = Timeline(accent_rows.with_shutter(with_rows(still_life, ["shake"]), 360))
+    timeline = Timeline(accent_lanes.with_shutter(with_rows(still_life, ["shake"]), 360))
     point = timeline.pulses[0][1].frame
     assert plan(timeline, point - 1, W, H).shots[0].legs == ()
     assert plan(timeline, point, W, H).shots[0].legs != ()
@@ -133,7 +137,7 @@ def test_the_frame_before_a_point_is_not_blurred_by_what_comes(still_life: Reel)
 
 def test_equal_plans_are_known_as_such_and_others_are_not(still_life: Reel) -> None:
     reel = with_rows(still_life, ["flash", "split"])
-    timeline, again = Timeline(reel), Timeline(accent_rows.with_amount(reel, reel.rows[1].id, 0.5))
+    timeline, again = Timeline(reel), Timeline(accent_lanes.with_amount(reel, reel.accent_lanes[1].id, 0.5))
     flash, split = timeline.pulses[0][0].frame, timeline.pulses[1][0].frame
     assert plan(timeline, flash, W, H).key() == plan(again, flash, W, H).key()
     assert plan(timeline, split, W, H).key() != plan(again, split, W, H).key()
@@ -157,8 +161,8 @@ def test_a_flash_over_a_still_frame_keeps_the_planes_apart(still_life: Reel) -> 
 
 def test_an_accent_held_under_a_fading_flash_is_not_taken_for_late(still_life: Reel, tmp_path: Path) -> None:
     # The flash hides it most on the point's own frame, so that the next frame of its hold differs more.
-    both = accent_rows.with_row(accent_rows.with_row(still_life, "flash", 4), "invert", 4)
-    both = accent_rows.with_shutter(accent_rows.with_all_amounts(both, 0.65), 180)
+    both = accent_lanes.with_lane(accent_lanes.with_lane(still_life, "flash", 4), "invert", 4)
+    both = accent_lanes.with_shutter(accent_lanes.with_all_amounts(both, 0.65), 180)
     timeline = Timeline(both)
     export(timeline, tmp_path / "o.mp4")
     report = check_rendered(timeline, tmp_path / "o.mp4")

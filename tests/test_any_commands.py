@@ -123,8 +123,8 @@ class Hand:
         project.playhead.go(self.rng.randrange(max(1, project.timeline.frames)))
         if clips:
             project.selection.select_clips(self.rng.sample(clips, min(len(clips), self.rng.randrange(1, 4))))
-        if project.reel.rows:
-            project.selection.select_row(self.rng.choice(project.reel.rows).id)
+        if project.reel.accent_lanes:
+            project.selection.select_lane(self.rng.choice(project.reel.accent_lanes).id)
 
     def clip_menu(self) -> None:
         """An entry of the menu over the timeline."""

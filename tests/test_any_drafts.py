@@ -18,7 +18,7 @@ from tempik.edit.drafting.keeping import with_kept
 from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood, drafted_anew, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
+from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, Suggestion
 from tempik.project.file import load_reel, save_reel
@@ -98,8 +98,8 @@ def assert_drafted(made: MoodDraft, wish: MoodWish, folder: Path) -> None:
     for clip in made.clips:
         assert why_clip(reel, clip, {}).endswith(".")
         assert why_transition(reel, clip).endswith(".")
-    assert all(why_row(reel, r).endswith(".") for r in reel.rows)
-    assert all(why_sound_row(reel, r).endswith(".") for r in reel.sound_rows)
+    assert all(why_lane(reel, r).endswith(".") for r in reel.accent_lanes)
+    assert all(why_sound_lane(reel, r).endswith(".") for r in reel.sound_lanes)
 
 
 @by_lot(40)
@@ -113,9 +113,9 @@ def test_any_song_and_any_shelf_give_a_reel(
     assert_drafted(made, wish, tmp_path)
     assert draft_in_mood(song, footage, studies, wish) == made, "the same wish gives the same reel"
     assert why_reel(made.reel).startswith(f"Drafted by the mood '{wish.mood.name}'")
-    row = Timeline(made.reel).rows[0]
+    row = Timeline(made.reel).own_tracks[0]
     if len({f.id for f in footage}) > 2:
-        assert all(a.footage.id != b.footage.id for a, b in pairwise(row)), "no piece twice in a row"
+        assert all(a.footage.id != b.footage.id for a, b in pairwise(row)), "no piece twice in a lane"
 
 
 def drafted_again(reel: Reel, studies: dict[str, Study], pick: Pick) -> tuple[MoodDraft, MoodWish] | str:
@@ -138,8 +138,8 @@ def drafted_again(reel: Reel, studies: dict[str, Study], pick: Pick) -> tuple[Mo
 
 def kept_of(reel: Reel) -> list[object]:
     """Return what is kept, as it is shown: transitions may come beside it, and its cues may be told anew."""
-    clips = [replace(c, transition=None) for c in reel.clips if c.kept]
-    return [*clips, *(r for r in (*reel.rows, *reel.sound_rows) if r.kept)]
+    clips = [replace(c, transition=None) for c in reel.clips if c.locked]
+    return [*clips, *(r for r in (*reel.accent_lanes, *reel.sound_lanes) if r.kept)]
 
 
 @by_lot(30)
@@ -206,8 +206,8 @@ def test_over_a_stretch_nothing_else_changes_whatever_was_done_before(
     wish = MoodWish(mood_named(mood), seed + 1, 0.0, reel.length_s, 180, 320, reel.rate, over=(float(a), a + 3.0))
     made = drafted_anew(reel, studies, wish).reel
     rate = float(reel.rate)
-    outside = [p for p in Timeline(reel).rows[0] if p.end <= a * rate or p.first >= (a + 3) * rate]
-    after = {(p.footage.id, p.first, p.end): p for p in Timeline(made).rows[0]}
+    outside = [p for p in Timeline(reel).own_tracks[0] if p.end <= a * rate or p.first >= (a + 3) * rate]
+    after = {(p.footage.id, p.first, p.end): p for p in Timeline(made).own_tracks[0]}
     for placed in outside:
         now = after.get((placed.footage.id, placed.first, placed.end))
         assert now is not None, f"{placed.clip.id} lay outside the stretch"

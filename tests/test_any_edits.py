@@ -17,8 +17,8 @@ from msgspec.structs import replace
 from tempik import memo
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.check.landing import check_reel
-from tempik.edit.accents import keys, painting, rows
-from tempik.edit.clips import again, layers, masks, nests, pieces, pins, place, split_picture, trim
+from tempik.edit.accents import keys, lanes, painting
+from tempik.edit.clips import layers, masks, nests, pieces, pins, place, repeats, split_picture, trim
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.footage import cues, facts
 from tempik.edit.grading import grades
@@ -28,16 +28,16 @@ from tempik.edit.reframe import reframed
 from tempik.edit.ruled import with_limit, with_muted, with_rule, with_solo
 from tempik.edit.song import arranging, points, stretches
 from tempik.edit.sounds import clips as sound_clips
+from tempik.edit.sounds import lanes as sound_lanes
 from tempik.edit.sounds import mixing
-from tempik.edit.sounds import rows as sound_rows
 from tempik.edit.speed import direction, speed
 from tempik.edit.titles import with_named_points, with_title, with_title_fields, with_words_on_points
 from tempik.edit.transitions import laying
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Edge, Framing, Position, Reel, Title
+from tempik.reel.lanes import Limit, Rule
 from tempik.reel.nests import all_clips
-from tempik.reel.rows import Limit, Rule
 from tempik.reel.validate import problems
 from tempik.retime.shapes import READY
 from tempik.timeline.timeline import Timeline
@@ -84,11 +84,11 @@ class Pick:
 
     @property
     def row(self) -> str:
-        return self._of([r.id for r in (*self.reel.rows, *self.reel.sound_rows)] or ["gone"])
+        return self._of([r.id for r in (*self.reel.accent_lanes, *self.reel.sound_lanes)] or ["gone"])
 
     @property
-    def accent_row(self) -> str:
-        return self._of([r.id for r in self.reel.rows] or ["gone"])
+    def accent_lane(self) -> str:
+        return self._of([r.id for r in self.reel.accent_lanes] or ["gone"])
 
     @property
     def sound_clip(self) -> str:
@@ -156,10 +156,10 @@ EDITS: dict[str, Callable[[Pick], Reel]] = {
     "swap": lambda p: place.with_swapped_footage(p.reel, p.clips, p.footage),
     "solid": lambda p: place.with_solid(p.reel, p.frame, p.whole(1, 60), "#204060", p.track, p.yes()),
     "freeze": lambda p: place.with_freeze(p.reel, p.clip, p.frame, p.whole(1, 60), p.yes()),
-    "add a track": lambda p: place.with_row(p.reel),
-    "drop a track": lambda p: place.without_row(p.reel, p.track),
-    "hide a track": lambda p: place.with_picture_row(p.reel, p.track, hidden=p.yes()),
-    "other track": lambda p: place.on_other_row(p.reel, p.clips, p.whole(-1, 1)),
+    "add a track": lambda p: place.with_new_track(p.reel),
+    "drop a track": lambda p: place.without_track(p.reel, p.track),
+    "hide a track": lambda p: place.with_track(p.reel, p.track, hidden=p.yes()),
+    "other track": lambda p: place.on_other_track(p.reel, p.clips, p.whole(-1, 1)),
     "move": lambda p: place.moved_to(p.reel, p.clips, p.whole(-90, 90), p.whole(-1, 1)),
     "paste": lambda p: _first(pieces.pasted(p.reel, pieces.copied(p.reel, p.clips), p.frame, p.yes(), p.track)),
     "duplicate": lambda p: _first(pieces.duplicated_at_next_point(p.reel, p.clips)),
@@ -177,7 +177,7 @@ EDITS: dict[str, Callable[[Pick], Reel]] = {
     "open a nest": lambda p: nests.with_nest_open(p.reel, p.clip),
     "close a nest": lambda p: nests.with_nest_closed(p.reel),
     "flatten": lambda p: _first(nests.flattened(p.reel, p.clip)),
-    "lay again": lambda p: again.with_again(p.reel, p.clips, p.rule if p.yes() else None),
+    "lay again": lambda p: repeats.with_repeat(p.reel, p.clips, p.rule if p.yes() else None),
     # Cues and pins
     "cue": lambda p: cues.with_cue(p.reel, p.footage, p.number(0, 6)),
     "pin": lambda p: pins.with_pin(p.reel, *p.cue, p.point, p.yes()),
@@ -205,19 +205,19 @@ EDITS: dict[str, Callable[[Pick], Reel]] = {
     "see-saw": lambda p: direction.with_see_saw(p.reel, p.clip, **{str(p.one("pieces", "frames", "points")): p.whole(1, 9)}),
     "swing": lambda p: direction.with_swing(p.reel, p.clips if p.yes() else ()),
     # Accents
-    "accent": lambda p: rows.with_row(p.reel, str(p.one(*list(ACCENTS)[::5])), p.whole(0, 4)),
-    "other accent": lambda p: rows.with_other_accent(p.reel, p.accent_row, str(p.one(*list(ACCENTS)[::7]))),
-    "drop accent": lambda p: rows.without_row(p.reel, p.accent_row),
-    "amount": lambda p: rows.with_amount(p.reel, p.accent_row, p.number(0, 2)),
+    "accent": lambda p: lanes.with_lane(p.reel, str(p.one(*list(ACCENTS)[::5])), p.whole(0, 4)),
+    "other accent": lambda p: lanes.with_other_accent(p.reel, p.accent_lane, str(p.one(*list(ACCENTS)[::7]))),
+    "drop accent": lambda p: lanes.without_lane(p.reel, p.accent_lane),
+    "amount": lambda p: lanes.with_amount(p.reel, p.accent_lane, p.number(0, 2)),
     "rule": lambda p: with_rule(p.reel, p.row, p.rule),
     "limit": lambda p: with_limit(p.reel, p.row, Limit(tuple(p.clips))),
     "mute": lambda p: with_muted(p.reel, p.row, p.yes()),
     "solo": lambda p: with_solo(p.reel, p.row, p.yes()),
-    "shift row": lambda p: painting.with_row_shifted(p.reel, p.row, p.whole(-2, 2)),
+    "shift lane": lambda p: painting.with_lane_shifted(p.reel, p.row, p.whole(-2, 2)),
     "by lot": lambda p: painting.with_random(p.reel, p.row, p.whole(0, 99)),
     "copy bar": lambda p: painting.with_bar_copied(p.reel, p.row, p.whole(1, 5)),
     "paint": lambda p: painting.with_painted(p.reel, p.row, p.point, p.number(0, 2)),
-    "key a row": lambda p: keys.with_key(p.reel, p.accent_row, "level", p.frame, p.number(0, 1), within=p.whole(0, 2)),
+    "key a lane": lambda p: keys.with_key(p.reel, p.accent_lane, "level", p.frame, p.number(0, 1), within=p.whole(0, 2)),
     # Transitions, layers, titles, grades
     "transition": lambda p: laying.laid(p.reel, p.cut, new_transition(str(p.one(*JOINS)))),
     "transition's length": lambda p: laying.with_length(p.reel, p.cut if p.yes() else None, p.whole(1, 60)),
@@ -253,7 +253,7 @@ EDITS: dict[str, Callable[[Pick], Reel]] = {
     "whole song": lambda p: arranging.with_whole_song(p.reel),
     "another stretch": lambda p: stretches.with_stretch(p.reel, p.number(0, 8), p.number(2, 12)),
     # Sound
-    "sound row": lambda p: sound_rows.with_sound_row(p.reel, [str(p.one("tick", "boom", "whoosh"))], p.rule),
+    "sound lane": lambda p: sound_lanes.with_sound_lane(p.reel, [str(p.one("tick", "boom", "whoosh"))], p.rule),
     "sound track": lambda p: sound_clips.with_sound_track(p.reel),
     "sound": lambda p: sound_clips.with_sound_clip(p.reel, str(p.one("boom", "riser")), p.edge),
     "move a sound": lambda p: sound_clips.with_clip_moved(p.reel, p.sound_clip, p.edge),
@@ -274,7 +274,7 @@ def assert_sound(reel: Reel, folder: Path) -> None:
     save_reel(reel, folder / "r.tempik")
     assert load_reel(folder / "r.tempik") == reel
     timeline = Timeline(reel)
-    for row in timeline.rows:
+    for row in timeline.own_tracks:
         assert all(0 <= p.first < p.end <= timeline.frames for p in row)
         assert all(a.end <= b.first for a, b in zip(row, row[1:], strict=False)), "one picture at a time on a track"
     for placed in timeline.placed:
@@ -326,5 +326,5 @@ def test_each_edit_is_had_or_refused(reel: Reel, tmp_path: Path, name: str) -> N
 
 
 def test_a_locked_track_is_left_as_it_is(reel: Reel) -> None:
-    locked = place.with_picture_row(reel, 0, locked=True)
+    locked = place.with_track(reel, 0, locked=True)
     assert locked.tracks[0].locked and replace(locked, tracks=reel.tracks) == reel

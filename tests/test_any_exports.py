@@ -112,7 +112,7 @@ def said_gaps(timeline: Timeline, frames: range) -> list[str]:
 
 def not_landing(report: Report, part: tuple[float, float]) -> list[tuple[object, ...]]:
     inside = [e for e in report.events if part[0] - 1e-6 <= e.time_s < part[1] - 1e-6]
-    return [(e.kind, e.frame, e.row, e.part) for e in inside if e.tied and not e.ok]
+    return [(e.kind, e.frame, e.lane, e.part) for e in inside if e.tied and not e.ok]
 
 
 @by_lot

@@ -20,10 +20,10 @@ from tempik.desktop.timeline.axis import GUTTER
 from tempik.edit.accents.keys import with_key
 from tempik.edit.clips.layers import with_clip_key, with_fade
 from tempik.edit.clips.nests import with_nest
-from tempik.edit.clips.place import with_clip_at, with_picture_row, with_row
+from tempik.edit.clips.place import with_clip_at, with_new_track, with_track
 from tempik.edit.song.points import with_moved_point
 from tempik.edit.sounds.clips import with_sound_clip, with_sound_track
-from tempik.edit.sounds.rows import with_sound_row
+from tempik.edit.sounds.lanes import with_sound_lane
 from tempik.edit.titles import with_title
 from tempik.edit.transitions.laying import TransitionPlace, laid
 from tempik.reel import Edge, Reel, Rule, Title
@@ -49,11 +49,11 @@ def rich(reel: Reel) -> Reel:
     reel = laid(reel, [TransitionPlace(reel.clips[1].id)], new_transition("dissolve"))
     reel = with_clip_key(reel, first.id, "zoom", 20, 1.3)
     reel = with_fade(reel, [first.id], False, 12)
-    reel = with_row(reel)
+    reel = with_new_track(reel)
     reel = with_clip_at(reel, reel.footage[1].id, 40, 1, "over", 1.0, 60)
     reel, _ = with_title(reel, Title("hot iron"), 120, 60)
-    reel = with_key(reel, reel.rows[0].id, "level", 60, 0.5)
-    reel = with_sound_row(reel, ["tick"], Rule("points", every=4))
+    reel = with_key(reel, reel.accent_lanes[0].id, "level", 60, 0.5)
+    reel = with_sound_lane(reel, ["tick"], Rule("points", every=4))
     reel = with_sound_track(reel)
     return with_sound_clip(reel, "boom", Edge(3.0))
 
@@ -167,7 +167,7 @@ def test_any_drag_is_dropped_by_esc(whole: Window, qtbot: QtBot, seed: int) -> N
 
 def test_no_drag_changes_a_locked_track(whole: Window, qtbot: QtBot) -> None:
     hand, project = Dragger(whole, 9), whole.project
-    project.change("Locked", lambda reel: with_picture_row(with_picture_row(reel, 0, locked=True), 1, locked=True))
+    project.change("Locked", lambda reel: with_track(with_track(reel, 0, locked=True), 1, locked=True))
     locked = {c.id: c for c in project.reel.clips if project.reel.tracks[c.track].locked}
     assert len(locked) > 3
     for number in range(80):
@@ -200,7 +200,7 @@ def test_the_timeline_that_follows_a_moved_point_is_the_one_painted_anew(
     rng, timeline, project = random.Random(seed), whole.timeline, whole.project
     qtbot.waitUntil(lambda: whole.song.bands is not None, timeout=30_000)
     if nested:
-        clips = [placed.clip.id for placed in project.timeline.rows[0][1:3]]
+        clips = [placed.clip.id for placed in project.timeline.own_tracks[0][1:3]]
         project.change("Nested", lambda reel: with_nest(reel, clips)[0])
     until_at_rest(whole, qtbot)
     mended = 0

@@ -16,7 +16,7 @@ from tempik.edit.accents.painting import with_painted
 from tempik.edit.clips.layers import with_clip_key
 from tempik.edit.song import arranging
 from tempik.edit.song.readings import heard_anew
-from tempik.edit.sounds import clips, rows
+from tempik.edit.sounds import clips, lanes
 from tempik.errors import TempikError
 from tempik.media import decode_sound
 from tempik.project.file import load_reel, save_reel
@@ -47,12 +47,12 @@ def even(song: Soundtrack) -> float:
 
 @pytest.fixture
 def tied(reel: Reel) -> Reel:
-    """The small reel with a painted cell, keys, sounds on points and a moved point."""
+    """The small reel with a painted step, keys, sounds on points and a moved point."""
     points = Timeline(reel).on_reel()
-    reel = with_painted(reel, reel.rows[0].id, points[13].id, 0.7)
+    reel = with_painted(reel, reel.accent_lanes[0].id, points[13].id, 0.7)
     placed = Timeline(reel).placed[2]
     reel = with_clip_key(reel, placed.clip.id, "opacity", placed.first + 5, 0.5)
-    reel = rows.with_sound_row(reel, ["tick"], Rule(every=2))
+    reel = lanes.with_sound_lane(reel, ["tick"], Rule(every=2))
     reel = with_painted(reel, "n1", points[3].id, 1.0)
     reel = clips.with_sound_clip(reel, "anvil", Edge(0.0, points[14].id))
     return replace(reel, soundtrack=replace(song_of(reel), edits=(PointEdit(points[15].id, name="word"),)))
@@ -95,8 +95,8 @@ def test_what_is_painted_named_and_keyed_goes_along(tied: Reel) -> None:
     made = arranging.without_bars(tied, starts[1], starts[2])
     before, after = song_of(tied), song_of(made)
     by = starts[2] - starts[1]
-    (painted,) = made.rows[0].painted
-    old = point_of(before, tied.rows[0].painted[0].point)
+    (painted,) = made.accent_lanes[0].overrides
+    old = point_of(before, tied.accent_lanes[0].overrides[0].point)
     new = point_of(after, painted.point)
     assert old is not None and new is not None and new.time_s == pytest.approx(old.time_s - by)
     named = next(p for p in after.points if p.name == "word")

@@ -25,8 +25,8 @@ from tempik.desktop.widgets.dropped_files import local_files
 from tempik.disk.folders import files_in
 from tempik.disk.reading import opened_regular
 from tempik.edit.clips import nests, pieces, place
-from tempik.edit.clips.again import with_again
 from tempik.edit.clips.follow import said_of_follow, with_follow
+from tempik.edit.clips.repeats import with_repeat
 from tempik.edit.song.points import with_marks
 from tempik.edit.titles import with_title, with_words_on_points
 from tempik.errors import TempikError
@@ -165,7 +165,9 @@ def test_what_is_being_typed_is_not_refilled_by_a_job_that_ends(opened: Window) 
 
 def test_what_is_dropped_on_a_layer_takes_no_layer_away(opened: Window) -> None:
     piece = opened.project.reel.footage[0].id
-    opened.project.change("Solid", lambda r: place.with_solid(place.with_row(r), 10, 60, "#ff8800", 1, insert=False))
+    opened.project.change(
+        "Solid", lambda r: place.with_solid(place.with_new_track(r), 10, 60, "#ff8800", 1, insert=False)
+    )
     solid = opened.project.reel.clips[-1].id
     opened.dropped.footage(piece, 20, "", 1)
     laid = {c.id: c.track for c in opened.project.reel.clips}
@@ -213,11 +215,11 @@ def test_overlapping_moves_nothing_else(project: Path, way: str, capsys: pytest.
 
 def test_a_nest_of_a_clip_that_repeats_shows_what_it_showed(reel: Reel) -> None:
     """There were eight repeats for seven once it was laid flat."""
-    reel = replace(place.with_row(reel), length_s=10.0)
+    reel = replace(place.with_new_track(reel), length_s=10.0)
     reel = place.with_solid(reel, 10, 6, "#ff8800", 1, insert=False)
     name = reel.clips[-1].id
-    reel = with_again(reel, [name], Rule("points", every=4))
-    shown = [(p.first, p.end) for p in Timeline(reel).laid[1]]
+    reel = with_repeat(reel, [name], Rule("points", every=4))
+    shown = [(p.first, p.end) for p in Timeline(reel).tracks[1]]
     assert len(shown) > 3
     made, nest = nests.with_nest(reel, [name])
     placed = Timeline(made).placed_clip(nest)
@@ -227,11 +229,11 @@ def test_a_nest_of_a_clip_that_repeats_shows_what_it_showed(reel: Reel) -> None:
             was, now = (source.render(plan(Timeline(r), frame, 90, 160)) for r in (reel, made))
             assert np.abs(was.y.astype(int) - now.y).max() <= 2, frame
     flat, _ = nests.flattened(made, nest)
-    assert [(p.first, p.end) for p in Timeline(flat).laid[1]] == shown and len(flat.tracks) == len(reel.tracks)
+    assert [(p.first, p.end) for p in Timeline(flat).tracks[1]] == shown and len(flat.tracks) == len(reel.tracks)
 
 
 def test_a_nest_never_goes_under_what_it_lay_over(reel: Reel) -> None:
-    reel = place.with_row(place.with_row(reel))
+    reel = place.with_new_track(place.with_lane(reel))
     for track, colour in ((1, "#00ff00"), (2, "#ff0000")):
         reel = place.with_solid(reel, 20, 40, colour, track, insert=False)
     low, over = reel.clips[0].id, reel.clips[-1].id
@@ -462,11 +464,13 @@ def test_two_points_on_one_frame_make_no_slot(reel: Reel) -> None:
 
 def test_a_changed_repeat_is_painted_all_along_its_lane(opened: Window) -> None:
     """Columns of where it lay before stayed."""
-    opened.project.change("Solid", lambda r: place.with_solid(place.with_row(r), 10, 6, "#ff8800", 1, insert=False))
+    opened.project.change(
+        "Solid", lambda r: place.with_solid(place.with_new_track(r), 10, 6, "#ff8800", 1, insert=False)
+    )
     name = opened.project.reel.clips[-1].id
-    opened.project.change("Again", lambda r: with_again(r, [name], Rule("points", every=2)))
+    opened.project.change("Again", lambda r: with_repeat(r, [name], Rule("points", every=2)))
     opened.timeline.grab()
-    opened.project.change("Again", lambda r: with_again(r, [name], Rule("points", every=4)))
+    opened.project.change("Again", lambda r: with_repeat(r, [name], Rule("points", every=4)))
     patched = opened.timeline.grab().toImage()
     opened.timeline.repaint()
     opened.project.change("Elsewhere", lambda r: replace(r, shutter_deg=91.0))

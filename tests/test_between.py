@@ -122,7 +122,7 @@ def slowed(tmp_path: Path, reel: Reel) -> Reel:
     path = write_video(tmp_path / "n.mp4", numbered(180, 320), 90, 30)
     piece = replace(reel.footage[0], path=str(path), width=180, height=320, rate=Fraction(30), length_s=3.0)
     clip = replace(reel.clips[0], footage=piece.id, pins=(), source_s=1.0)
-    return speed.with_constant(replace(reel, footage=(piece,), clips=(clip,), rows=()), [clip.id], 0.5)
+    return speed.with_constant(replace(reel, footage=(piece,), clips=(clip,), accent_lanes=()), [clip.id], 0.5)
 
 
 def rendered(reel: Reel, frame: int) -> Plane:

@@ -97,7 +97,7 @@ def test_probe_says_what_a_file_is(media: Path) -> None:
 def test_a_draft_is_a_project_that_lands(project: Path) -> None:
     reel = load_reel(project)
     assert (reel.width, reel.height, str(reel.rate)) == (180, 320, "30000/1001")
-    assert [(r.accent, r.rule.every) for r in reel.rows] == [("flash", 4), ("shake", 1)]
+    assert [(r.accent, r.rule.every) for r in reel.accent_lanes] == [("flash", 4), ("shake", 1)]
     report = json.loads(tempik("check", project).stdout)
     assert report["ok"] and report["worst_ms"] <= 1001 / 60
     assert {"kind", "frame", "time_s", "point_s", "error_ms", "error_frames", "ok"} <= set(report["events"][0])

@@ -118,8 +118,8 @@ def test_a_draft_is_stronger_in_order_and_written_elsewhere(project: Path, tmp_p
         return load_reel(out)
 
     calm, wild = drafted("--strength", "0.4"), drafted("--strength", "1.8")
-    assert wild.amount > calm.amount or len(wild.rows) > len(calm.rows)
-    ordered = [p.footage.id for p in Timeline(drafted("--in-order")).rows[0]]
+    assert wild.amount > calm.amount or len(wild.accent_lanes) > len(calm.accent_lanes)
+    ordered = [p.footage.id for p in Timeline(drafted("--in-order")).own_tracks[0]]
     firsts = [ordered.index(f) for f in ("f1", "f2", "f3") if f in ordered]
     assert firsts == sorted(firsts), "as the footage is given"
 
@@ -157,9 +157,9 @@ def test_a_clips_sound_may_lead_and_trail(changed: Callable[..., Reel]) -> None:
 
 
 def test_options_of_accents(changed: Callable[..., Reel]) -> None:
-    row = changed("accents", "--row", "1", "--lead", "4f").rows[0]
+    row = changed("accents", "--lane", "1", "--lead", "4f").accent_lanes[0]
     assert row.envelope is not None and row.envelope.lead.value == 4 and row.envelope.lead.unit.startswith("f")
-    assert changed("accents", "--row", "1", "--clips", "2", "--picture", "on").rows[0].alone
+    assert changed("accents", "--lane", "1", "--clips", "2", "--picture", "on").accent_lanes[0].alone
 
 
 def test_a_transition_is_written_elsewhere(changed: Callable[..., Reel]) -> None:

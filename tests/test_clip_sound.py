@@ -20,7 +20,7 @@ from tempik.timeline.placed import Placed
 from tempik.timeline.timeline import Timeline
 
 HZ = 48000
-WAYS: tuple[Pitch, ...] = ("kept", "follows")
+WAYS: tuple[Pitch, ...] = ("preserved", "follows")
 SINE_HZ = 440.0
 
 
@@ -122,9 +122,9 @@ def test_no_edge_and_no_turn_clicks(pitch: Pitch) -> None:
 
 
 def test_a_still_picture_is_silent_and_gain_is_in_decibels() -> None:
-    _, sound, _ = heard(clip_of(constant(0.0), "kept"), sine(12.0))
+    _, sound, _ = heard(clip_of(constant(0.0), "preserved"), sine(12.0))
     assert not sound.any()
-    _, quiet, _ = heard(clip_of(constant(1.0), "kept", gain_db=-20.0), sine(12.0))
+    _, quiet, _ = heard(clip_of(constant(1.0), "preserved", gain_db=-20.0), sine(12.0))
     assert np.abs(quiet[HZ:-HZ]).max() == pytest.approx(0.05, abs=0.003)
 
 
@@ -148,7 +148,7 @@ def test_two_halves_of_a_split_sound_like_the_whole() -> None:
 
 
 def test_footage_that_runs_out_is_silent_after_its_end() -> None:
-    _, sound, first = heard(clip_of(constant(1.0), "kept", 11.0), sine(12.0))
+    _, sound, first = heard(clip_of(constant(1.0), "preserved", 11.0), sine(12.0))
     assert np.abs(sound[round(1.7 * HZ) - first :]).max() < 1e-3
 
 

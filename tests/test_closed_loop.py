@@ -12,7 +12,7 @@ import pytest
 from media_files import beat_song, number_in, numbered, write_sound, write_video
 from tempik.assemble import assemble
 from tempik.check import check_reel, check_rendered
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import pins as pin
 from tempik.edit.draft import Wish
 from tempik.edit.song.points import nudged
@@ -141,7 +141,7 @@ def test_cues_land_at_any_speed_shape_and_direction(tmp_path: Path, rate: Fracti
 
 def test_the_check_measures_what_is_in_the_file(tmp_path: Path) -> None:
     reel = make_reel(tmp_path, 128, Fraction(30), 8.0)
-    reel = accent_rows.with_row(reel, "shake", 2)
+    reel = accent_lanes.with_lane(reel, "shake", 2)
     timeline = Timeline(reel)
     export(timeline, tmp_path / "o.mp4")
     planned, measured = check_reel(timeline), check_rendered(timeline, tmp_path / "o.mp4")

@@ -12,7 +12,7 @@ from tempik.desktop.shell.keyboard import all_commands, keyboard_list
 from tempik.desktop.shell.menus import CLIP_MENU
 from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.window import Window
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 from tempik.edit.clips.pieces import ATTRIBUTES, with_attributes
 from tempik.edit.speed.speed import with_constant
 from tempik.errors import TempikError

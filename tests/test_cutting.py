@@ -386,26 +386,26 @@ def test_a_group_goes_as_one() -> None:
 
 
 def test_a_clip_on_a_higher_row_lies_over_those_below_and_a_hidden_row_shows_nothing() -> None:
-    reel = place.on_other_row(made(), ["c2"], 1)
+    reel = place.on_other_track(made(), ["c2"], 1)
     assert len(reel.tracks) == 2 and same(shown(reel), shown(made()))
-    reel = place.with_clip_at(reel, "f2", 75, row=0, frames=60)
+    reel = place.with_clip_at(reel, "f2", 75, track=0, frames=60)
     assert shown(reel)[100][0] == "f1"  # type: ignore[index]
-    assert shown(place.with_picture_row(reel, 1, hidden=True))[100][0] == "f2"  # type: ignore[index]
-    locked = place.with_picture_row(reel, 1, locked=True)
+    assert shown(place.with_track(reel, 1, hidden=True))[100][0] == "f2"  # type: ignore[index]
+    locked = place.with_track(reel, 1, locked=True)
     with pytest.raises(TempikError, match="Track 2 is locked"):
         keep_locked(locked, trim.without_clips(locked, ["c2"]))
     keep_locked(locked, trim.without_clips(locked, ["c1"]))
     with pytest.raises(TempikError, match="move them first"):
-        place.without_row(reel, 1)
+        place.without_track(reel, 1)
 
 
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 400), st.integers(1, 80), st.integers(0, 1))
-def test_clearing_a_stretch_leaves_the_rest_as_it_was(first: int, frames: int, row: int) -> None:
-    reel = place.on_other_row(made(curves=CURVES), ["c3"], 1)
-    before, after = Timeline(reel), Timeline(cleared(reel, row, first, first + frames))
+def test_clearing_a_stretch_leaves_the_rest_as_it_was(first: int, frames: int, track: int) -> None:
+    reel = place.on_other_track(made(curves=CURVES), ["c3"], 1)
+    before, after = Timeline(reel), Timeline(cleared(reel, track, first, first + frames))
     for k in range(before.frames):
-        old, new = before.clip_at(k, row), after.clip_at(k, row)
+        old, new = before.clip_at(k, track), after.clip_at(k, track)
         if first <= k < first + frames:
             assert new is None
         else:

@@ -98,7 +98,7 @@ def test_the_cut_keeps_to_a_drawn_subject_through_three_seconds(cut: tuple[Foota
 def test_a_clip_shows_its_subject_over_what_lies_below(cut: tuple[Footage, Cutout], tmp_path: Path) -> None:
     reel = replace(Reel(width=WIDE, height=TALL, length_s=3.0), footage=(cut[0],))
     reel = place.with_solid(reel, 0, 90, "#2060c0", 0, insert=False)
-    reel = place.with_clip_at(place.with_row(reel), cut[0].id, 0, 1, frames=90)
+    reel = place.with_clip_at(place.with_new_track(reel), cut[0].id, 0, 1, frames=90)
     clip = reel.clips[-1].id
     made = cutting_out.with_cutout(reel, clip, cut[1])
     with PictureSource() as source:

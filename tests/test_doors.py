@@ -178,10 +178,10 @@ def everything(reel: Reel, media: Path, tmp_path: Path) -> Reel:
     inside = replace(piece, id="f92", path=str(tmp_path / "inside.mp4"), cues=())
     nest = Nest(Edge(0.0), Edge(1.0), (Clip("c90", "f92", Edge(0.0), Edge(1.0)),))
     nested = Footage("f93", "", reel.width, reel.height, reel.rate, 1.0, kind="nest", nest=nest)
-    rows = (replace(reel.rows[0], mask=str(tmp_path / "mask.png")), *reel.rows[1:])
+    rows = (replace(reel.accent_lanes[0], mask=str(tmp_path / "mask.png")), *reel.accent_lanes[1:])
     clips = (replace(reel.clips[0], grade=Grade(lut=str(tmp_path / "clip.cube"))), *reel.clips[1:])
     return replace(
-        reel, footage=(*reel.footage, spare, hard, inside, nested), rows=rows, clips=clips,
+        reel, footage=(*reel.footage, spare, hard, inside, nested), accent_lanes=rows, clips=clips,
         look=Grade(lut=str(tmp_path / "look.cube")), sounds=(SoundFile("s1", str(tmp_path / "own.wav"), 1.0),),
     )  # fmt: skip
 

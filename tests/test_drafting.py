@@ -16,7 +16,7 @@ from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.edit.clips.nests import with_nest, with_nest_open
-from tempik.edit.clips.place import with_row
+from tempik.edit.clips.place import with_lane
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.drafting.casting import Wishes, agreement, cast
 from tempik.edit.drafting.framing import framed
@@ -26,12 +26,12 @@ from tempik.edit.drafting.material import Chance, material_of, studies_of, unusa
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named, mood_problems
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
+from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
 from tempik.media import STEP_S, Course, Study, Suggestion, study, upright
 from tempik.project.file import load_reel, save_reel
 from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
-from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, PlannedShot, Reel, Rule, Soundtrack
+from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, PlannedShot, Reel, Rule, Soundtrack
 from tempik.reel.validate import problems
 from tempik.rhythm.records import Analysis, Onset, Section
 from tempik.timeline.covering import gaps
@@ -46,8 +46,8 @@ DRIVING = mood_named("driving")
 def texture(width: int, height: int, seed: int = 3) -> Picture:
     """Blocks of grey by lot, so that the flow has something to hold on to."""
     dice = np.random.default_rng(seed)
-    cells = dice.integers(40, 200, (height // 6 + 1, width // 6 + 1), dtype=np.uint8)
-    return np.kron(cells, np.ones((6, 6), np.uint8))[:height, :width]
+    steps = dice.integers(40, 200, (height // 6 + 1, width // 6 + 1), dtype=np.uint8)
+    return np.kron(steps, np.ones((6, 6), np.uint8))[:height, :width]
 
 
 def as_rgb(grey: Picture) -> Picture:
@@ -124,8 +124,8 @@ def test_a_ball_that_falls_before_a_plain_ground_is_not_taken_for_a_knock(tmp_pa
     def draw(number: int) -> Picture:
         image = np.full((640, 360, 3), (32, 44, 60), np.uint8)
         fallen = (number % 25) / 25
-        rows, columns = np.ogrid[:640, :360]
-        image[(rows - 60 - 520 * fallen**2) ** 2 + (columns - 180) ** 2 < 30**2] = (250, 190, 60)
+        lanes, columns = np.ogrid[:640, :360]
+        image[(lanes - 60 - 520 * fallen**2) ** 2 + (columns - 180) ** 2 < 30**2] = (250, 190, 60)
         return image
 
     write_video(tmp_path / "d.mp4", draw, 125, 25)
@@ -440,8 +440,8 @@ STUDIES = pieces()[1]
 def test_kept_clips_stay_whatever_is_drafted_around_them(
     first: MoodDraft, mood: str, seed: int, numbers: set[int]
 ) -> None:
-    row = [p.clip.id for p in Timeline(first.reel).placed]
-    kept = {row[n] for n in numbers if n < len(row)}
+    lane = [p.clip.id for p in Timeline(first.reel).placed]
+    kept = {lane[n] for n in numbers if n < len(lane)}
     reel = with_kept(first.reel, kept)
     made = drafted_anew(reel, STUDIES, wish_of(reel, mood, seed)).reel
     for name in kept:
@@ -476,7 +476,7 @@ def test_over_a_stretch_all_else_stays(first: MoodDraft, a: float, length: float
     assert not gaps(after) and check_reel(after).ok
     assert made.length_s == reel.length_s and made.soundtrack is not None and made.look == reel.look
     if mood == "driving":
-        assert made.rows == reel.rows  # the accents go on as they are
+        assert made.accent_lanes == reel.accent_lanes  # the accents go on as they are
 
 
 def test_another_mood_over_a_stretch_has_its_accents_there_alone(first: MoodDraft) -> None:
@@ -484,7 +484,7 @@ def test_another_mood_over_a_stretch_has_its_accents_there_alone(first: MoodDraf
     made = drafted_anew(reel, STUDIES, wish_of(reel, "hammer", 1, over=(20.0, 30.0))).reel
 
     def fires(of: Reel, accent: str, a: float, b: float) -> int:
-        return sum(a <= p.frame / 30 < b for f in Timeline(of).fired if f.row.accent == accent for p in f.pulses)
+        return sum(a <= p.frame / 30 < b for f in Timeline(of).fired if f.lane.accent == accent for p in f.pulses)
 
     assert fires(made, "kick", 20.0, 29.5) > 0 == fires(reel, "kick", 20.0, 29.5)
     assert fires(made, "punch", 20.0, 29.5) == 0 < fires(reel, "punch", 20.0, 29.5)
@@ -500,27 +500,29 @@ def test_a_shorter_draft_leaves_nothing_beyond_its_end(first: MoodDraft) -> None
 
 
 def test_what_was_laid_by_hand_on_other_tracks_and_rows_stays(first: MoodDraft) -> None:
-    reel = with_row(first.reel)
+    reel = with_lane(first.reel)
     over = Clip("c900", "f0", Edge(2.0), Edge(4.0), track=1)
-    mine = AccentRow("r900", "split", Rule("bars"))
-    reel = replace(reel, clips=(*reel.clips, over), rows=(*reel.rows, mine))
+    mine = AccentLane("r900", "split", Rule("bars"))
+    reel = replace(reel, clips=(*reel.clips, over), accent_lanes=(*reel.accent_lanes, mine))
     made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 7)).reel
-    assert clip_of(made, "c900") == over and mine in made.rows
-    assert [r.accent for r in made.rows].count("flash") == 1  # the draft's own rows are not doubled
+    assert clip_of(made, "c900") == over and mine in made.accent_lanes
+    assert [r.accent for r in made.accent_lanes].count("flash") == 1  # the draft's own lanes are not doubled
 
 
 def test_kept_rows_stay_and_are_not_doubled(first: MoodDraft) -> None:
-    flash = next(r for r in first.reel.rows if r.accent == "flash")
-    reel = replace(first.reel, rows=tuple(replace(r, amount=0.3) if r is flash else r for r in first.reel.rows))
-    reel = with_kept(reel, rows=[flash.id])
+    flash = next(r for r in first.reel.accent_lanes if r.accent == "flash")
+    reel = replace(
+        first.reel, accent_lanes=tuple(replace(r, amount=0.3) if r is flash else r for r in first.reel.accent_lanes)
+    )
+    reel = with_kept(reel, lanes=[flash.id])
     made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 3)).reel
-    assert [r.amount for r in made.rows if r.accent == "flash"] == [0.3]
-    sound = reel.sound_rows[0]
+    assert [r.amount for r in made.accent_lanes if r.accent == "flash"] == [0.3]
+    sound = reel.sound_lanes[0]
     reel = with_kept(
-        replace(reel, sound_rows=tuple(replace(r, gain_db=-20.0) for r in reel.sound_rows)), rows=[sound.id]
+        replace(reel, sound_lanes=tuple(replace(r, gain_db=-20.0) for r in reel.sound_lanes)), lanes=[sound.id]
     )
     made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 3)).reel
-    assert [r.gain_db for r in made.sound_rows if r.sounds == sound.sounds] == [-20.0]
+    assert [r.gain_db for r in made.sound_lanes if r.sounds == sound.sounds] == [-20.0]
 
 
 def test_a_look_that_was_corrected_stays_with_the_same_mood(first: MoodDraft) -> None:
@@ -543,12 +545,12 @@ def test_all_kept_or_a_locked_track_is_said(first: MoodDraft) -> None:
 
 
 def test_nests_go_with_their_clips_and_stay_with_kept_ones(first: MoodDraft) -> None:
-    row = [p.clip.id for p in Timeline(first.reel).placed]
-    reel, one = with_nest(first.reel, row[2:4])
-    reel, two = with_nest(reel, row[6:8])
+    lane = [p.clip.id for p in Timeline(first.reel).placed]
+    reel, one = with_nest(first.reel, lane[2:4])
+    reel, two = with_nest(reel, lane[6:8])
     reel = with_kept(reel, [one])
     made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 1)).reel
-    assert clip_of(made, one).kept and [f.kind for f in made.footage].count("nest") == 1
+    assert clip_of(made, one).locked and [f.kind for f in made.footage].count("nest") == 1
     nests = {f.id for f in made.footage if f.kind == "nest"}
     assert [c.id for c in made.clips if c.footage in nests] == [one] and two != one
     assert not gaps(Timeline(made)) and problems(made) == []
@@ -558,9 +560,9 @@ def test_nests_go_with_their_clips_and_stay_with_kept_ones(first: MoodDraft) -> 
 
 
 def test_a_kept_nest_keeps_the_cues_that_its_clips_land_with(first: MoodDraft) -> None:
-    row = [p.clip.id for p in Timeline(first.reel).placed]
+    lane = [p.clip.id for p in Timeline(first.reel).placed]
     for at in range(4, 12, 2):
-        reel, nest = with_nest(first.reel, row[at : at + 2])
+        reel, nest = with_nest(first.reel, lane[at : at + 2])
         before = {(f.id, c.id): c.time_s for f in reel.footage for c in f.cues}
         for mood in ("still water", "driving"):
             made = drafted_anew(with_kept(reel, [nest]), STUDIES, wish_of(reel, mood, 3)).reel
@@ -605,7 +607,7 @@ def test_pictures_with_clear_parts_and_overlays_are_not_drafted_with() -> None:
     footage, _ = pieces(3)
     logo = Footage("logo", "/l.png", 400, 400, Fraction(30), 5.0, kind="still", alpha=True)
     over = Clip("c1", "f2", Edge(0.0), Edge(2.0), track=1)
-    reel = with_row(Reel(soundtrack=a_song(), footage=(*footage, logo), length_s=16.0))
+    reel = with_lane(Reel(soundtrack=a_song(), footage=(*footage, logo), length_s=16.0))
     reel = replace(reel, clips=(over,))
     assert [f.id for f in footage_for(reel, False)] == ["f0", "f1"]
     assert [f.id for f in footage_for(replace(reel, footage=(logo,), clips=()), False)] == ["logo"]
@@ -668,18 +670,18 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
         clips=tuple(replace(c, pins=(replace(c.pins[0], cue="q90"),)) if c.id == clip.id else c for c in mine.clips),
     )
     assert "for the cue the blow" in why_clip(mine, clip.id, STUDIES)
-    flash = next(r for r in reel.rows if r.accent == "flash")
-    assert why_row(reel, flash) == "Flash on the drops alone, which should have the most: the mood 'driving' has it."
-    assert "laid by hand" in why_row(reel, AccentRow("r99", "split", Rule("cuts")))
-    assert "where the song is loud" in why_row(reel, next(r for r in reel.rows if r.accent == "shake"))
+    flash = next(r for r in reel.accent_lanes if r.accent == "flash")
+    assert why_lane(reel, flash) == "Flash on the drops alone, which should have the most: the mood 'driving' has it."
+    assert "laid by hand" in why_lane(reel, AccentLane("r99", "split", Rule("cuts")))
+    assert "where the song is loud" in why_lane(reel, next(r for r in reel.accent_lanes if r.accent == "shake"))
     drop = next(p.clip for p in Timeline(reel).placed if p.first == round(DROP_S * 30))
     assert why_transition(reel, drop.id) == "This cut is hard: the song drops here."
     joined = [c for c in reel.clips if c.transition is not None]
     assert all("section changes here" in why_transition(reel, c.id) for c in joined)
     with pytest.raises(TempikError, match="no longer"):
         why_clip(reel, "c999", STUDIES)
-    impact = next(r for r in reel.sound_rows if r.sounds == ("impact",))
-    assert why_sound_row(reel, impact) == "Impact on the drops: the mood 'driving' has it."
+    impact = next(r for r in reel.sound_lanes if r.sounds == ("impact",))
+    assert why_sound_lane(reel, impact) == "Impact on the drops: the mood 'driving' has it."
     assert why_reel(reel).startswith(
         "Drafted by the mood 'driving' (draw 1): on the beat"
     ) and "the look Embers" in why_reel(reel)
@@ -697,8 +699,8 @@ def test_what_else_a_clip_could_show_is_gone_through_once_round(length: float, n
     """Each press shows another, and after the last comes the first, however short the footage is."""
     footage, studies = pieces(5, length)
     reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood))).reel
-    row = Timeline(reel).placed
-    clip = row[number % len(row)].clip.id
+    lane = Timeline(reel).placed
+    clip = lane[number % len(lane)].clip.id
     reel, _, first, whole = swapped(reel, clip, studies, 1)
     at = [first]
     for _ in range(whole):
@@ -831,20 +833,20 @@ def test_a_project_is_drafted_anew_kept_swapped_and_asked(
         project,
     )
     before = load_reel(project)
-    row = [p.clip.id for p in Timeline(before).placed]
-    ran(capsys, "draft", project, "--keep", "clips:2-3", "--keep", "rows:1")
+    lane = [p.clip.id for p in Timeline(before).placed]
+    ran(capsys, "draft", project, "--keep", "clips:2-3", "--keep", "lanes:1")
     kept = load_reel(project)
-    assert [c.id for c in kept.clips if c.kept] == row[1:3] and kept.rows[0].kept
+    assert [c.id for c in kept.clips if c.locked] == lane[1:3] and kept.accent_lanes[0].locked
     ran(capsys, "draft", project, "--seed", 5)
     again = load_reel(project)
-    assert all(clip_of(again, c) == clip_of(kept, c) for c in row[1:3]) and again.clips != kept.clips
+    assert all(clip_of(again, c) == clip_of(kept, c) for c in lane[1:3]) and again.clips != kept.clips
     ran(capsys, "draft", project, "--mood", "still water", "--over", "8-12")
     _, err = ran(capsys, "draft", project, "--swap", "1=2")
     assert ", for " in err and load_reel(project).clips != again.clips
     out, _ = ran(capsys, "draft", project, "--why")
-    assert out.count("clip ") == len(load_reel(project).clips) and "row 1: " in out
+    assert out.count("clip ") == len(load_reel(project).clips) and "lane 1: " in out
     ran(capsys, "draft", project, "--let-go", "clips:2-3")
-    assert not any(c.kept for c in load_reel(project).clips)
+    assert not any(c.locked for c in load_reel(project).clips)
     saved = project.read_bytes()
     for options, said in (
         ((), "What should be drafted?"), (("--keep", "shoes:1"), "nothing that stays"), (("--over", "a-b", "--seed", 1), "is no stretch"),

@@ -54,7 +54,7 @@ def test_clear_parts_show_what_lies_below(name: str, make: Callable[[Path], None
     assert found.alpha and found.frames == frames and found.width / found.height == pytest.approx(0.6, abs=0.01)
     reel = with_footage(Reel(width=60, height=100, length_s=2.0), found)
     reel = place.with_solid(reel, 0, 60, "#2060c0", 0, insert=False)
-    reel = place.with_clip_at(place.with_row(reel), reel.footage[0].id, 0, 1, frames=10)
+    reel = place.with_clip_at(place.with_new_track(reel), reel.footage[0].id, 0, 1, frames=10)
     with PictureSource() as source:
         rgb = to_rgb(source.render(plan(Timeline(reel), 1, 60, 100))).astype(int)
     assert np.abs(rgb[50, 30] - (255, 80, 40)).max() < 30 and np.abs(rgb[6, 6] - (0x20, 0x60, 0xC0)).max() < 8

@@ -12,7 +12,7 @@ from tempik.assemble import assemble
 from tempik.check import check_reel
 from tempik.edit import reel as change
 from tempik.edit import ruled
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.painting import with_painted, with_toggled
 from tempik.edit.clips import pins as pin
 from tempik.edit.clips import place, trim
@@ -160,8 +160,8 @@ def test_moving_a_point_moves_its_cut_its_pin_and_its_pulses(reel: Reel) -> None
         after = Timeline(points.with_moved_point(reel, moved, point.time_s + 0.1))
         assert_pins_hold(after.reel)
         assert after.frame_of_point(after.point(moved)) == timeline.frame_of_point(point) + 3  # type: ignore[arg-type]
-        before_frames = {q.frame for row in timeline.pulses for q in row if q.point.id == moved}
-        after_frames = {q.frame for row in after.pulses for q in row if q.point.id == moved}
+        before_frames = {q.frame for track in timeline.pulses for q in track if q.point.id == moved}
+        after_frames = {q.frame for track in after.pulses for q in track if q.point.id == moved}
         assert after_frames == {f + 3 for f in before_frames}
     assert (
         Timeline(points.with_moved_point(reel, cut_point, timeline.point(cut_point).time_s + 0.1)).placed[1].first
@@ -257,7 +257,7 @@ def test_removing_a_clip_leaves_no_black(reel: Reel) -> None:
 
 
 def test_another_song_takes_cuts_pins_and_accents_to_the_same_beats(reel: Reel) -> None:
-    painted = with_painted(reel, reel.rows[0].id, Timeline(reel).on_reel()[5].id, 0.5)
+    painted = with_painted(reel, reel.accent_lanes[0].id, Timeline(reel).on_reel()[5].id, 0.5)
     before, after = Timeline(painted), Timeline(with_song(painted, song(bpm=93.7)))
     assert len(after.placed) == len(before.placed)
     for a, b in zip(before.placed, after.placed, strict=True):
@@ -302,31 +302,31 @@ def test_footage_is_added_once_and_kept_while_clips_use_it(reel: Reel, media: Pa
         footage_from(probe(str(media / "song.wav")), set())
 
 
-# Accent rows
+# Accent lanes
 
 
-def test_toggling_a_cell_agrees_with_the_rule_or_is_painted(reel: Reel) -> None:
-    row = reel.rows[0]
+def test_toggling_a_step_agrees_with_the_rule_or_is_painted(reel: Reel) -> None:
+    lane = reel.accent_lanes[0]
     timeline = Timeline(reel)
     fired, silent = (
         timeline.pulses[0][0].point.id,
         next(q.id for q in timeline.on_reel() if q.id not in {u.point.id for u in timeline.pulses[0]}),
     )
-    on = with_toggled(reel, row.id, silent)
+    on = with_toggled(reel, lane.id, silent)
     assert silent in {q.point.id for q in Timeline(on).pulses[0]}
-    off = with_toggled(reel, row.id, fired)
+    off = with_toggled(reel, lane.id, fired)
     assert fired not in {q.point.id for q in Timeline(off).pulses[0]}
-    assert with_toggled(on, row.id, silent) == reel
-    assert with_toggled(off, row.id, fired) == reel
+    assert with_toggled(on, lane.id, silent) == reel
+    assert with_toggled(off, lane.id, fired) == reel
 
 
 def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:
-    added = accent_rows.with_row(reel, "punch", 2)
-    row = added.rows[-1].id
-    assert len(Timeline(ruled.with_rule(added, row, Rule(every=1))).pulses[-1]) > len(Timeline(added).pulses[-1])
-    assert accent_rows.with_amount(added, row, 9.0).rows[-1].amount == 2.0
-    assert Timeline(ruled.with_muted(added, row, True)).fired[-1].silent
-    assert accent_rows.without_row(added, row) == reel
+    added = accent_lanes.with_lane(reel, "punch", 2)
+    lane = added.accent_lanes[-1].id
+    assert len(Timeline(ruled.with_rule(added, lane, Rule(every=1))).pulses[-1]) > len(Timeline(added).pulses[-1])
+    assert accent_lanes.with_amount(added, lane, 9.0).accent_lanes[-1].amount == 2.0
+    assert Timeline(ruled.with_muted(added, lane, True)).fired[-1].silent
+    assert accent_lanes.without_lane(added, lane) == reel
 
 
 def test_what_is_remembered_of_a_reel_is_what_is_worked_out_anew(reel: Reel) -> None:

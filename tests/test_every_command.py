@@ -23,7 +23,7 @@ from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.shell.window import Window
-from tempik.edit.accents.rows import with_row
+from tempik.edit.accents.lanes import with_lane
 from tempik.edit.clips.pieces import with_framing
 from tempik.edit.ruled import with_rule
 from tempik.edit.song.points import with_name
@@ -364,11 +364,11 @@ def test_commands_that_change_what_a_slot_shows(opened: Window, monkeypatch: pyt
 
 def test_commands_about_tracks(opened: Window) -> None:
     at(opened, 80, "c2")
-    with step(opened, "row_up"):
+    with step(opened, "track_up"):
         assert clip(opened, "c2").clip.track == 1
-        with step(opened, "row_down"):
+        with step(opened, "track_down"):
             assert clip(opened, "c2").clip.track == 0
-    with step(opened, "add_picture_row") as made:
+    with step(opened, "add_track") as made:
         assert len(made.tracks) == 2
     for name in ("split_strips", "split_rows", "split_tiles"):
         at(opened, 80, "c2", "c3")
@@ -469,47 +469,47 @@ def test_commands_about_frames_between(opened: Window) -> None:
 def test_commands_about_the_chosen_accent_row(opened: Window) -> None:
     project = opened.project
     at(opened, 46)
-    project.selection.select_row("r1")
+    project.selection.select_lane("r1")
 
     def fires() -> list[int]:
-        return [q.frame for q in project.timeline.pulses[[r.id for r in project.reel.rows].index("r1")]]
+        return [q.frame for q in project.timeline.pulses[[r.id for r in project.reel.accent_lanes].index("r1")]]
 
     before = fires()
-    with step(opened, "toggle_cell_here"):
+    with step(opened, "toggle_step_here"):
         assert (45 in fires()) != (45 in before)
     with step(opened, "toggle_flash"):
         assert (45 in fires()) != (45 in before)
-    with step(opened, "shift_row"):
+    with step(opened, "shift_lane"):
         assert [f - 15 for f in fires()][: len(before) - 1] == before[: len(before) - 1]
-        with step(opened, "shift_row_back"):
+        with step(opened, "shift_lane_back"):
             assert fires() == before
-    with step(opened, "mute_row") as made:
-        assert made.rows[0].muted
-    with step(opened, "solo_row") as made:
-        assert made.rows[0].solo and project.timeline.fired[1].pulses is not None
-    with step(opened, "row_later") as made:
-        assert [r.id for r in made.rows] == ["r2", "r1"]
-        with step(opened, "row_earlier") as back:
-            assert [r.id for r in back.rows] == ["r1", "r2"]
-    with step(opened, "randomise_row"):
+    with step(opened, "mute_lane") as made:
+        assert made.accent_lanes[0].muted
+    with step(opened, "solo_lane") as made:
+        assert made.accent_lanes[0].solo and project.timeline.fired[1].pulses is not None
+    with step(opened, "lane_later") as made:
+        assert [r.id for r in made.accent_lanes] == ["r2", "r1"]
+        with step(opened, "lane_earlier") as back:
+            assert [r.id for r in back.accent_lanes] == ["r1", "r2"]
+    with step(opened, "randomise_lane"):
         assert fires() != before
-        with step(opened, "unpaint_row"):
+        with step(opened, "reset_lane"):
             assert fires() == before
-    with step(opened, "remove_row") as made:
-        assert [r.id for r in made.rows] == ["r2"]
+    with step(opened, "remove_lane") as made:
+        assert [r.id for r in made.accent_lanes] == ["r2"]
 
 
 def test_a_bar_is_copied_to_later_bars(opened: Window) -> None:
     project = opened.project
-    project.change("A row", lambda reel: with_row(reel, "flash", 0))
-    row = project.reel.rows[-1].id
-    project.selection.select_row(row)
+    project.change("A lane", lambda reel: with_lane(reel, "flash", 0))
+    row = project.reel.accent_lanes[-1].id
+    project.selection.select_lane(row)
     beats = [b for b in project.timeline.beats if b.bar == 2]
     frames = [project.timeline.frame_of_point(b) for b in beats]
     for frame in (frames[0], frames[2]):
         project.playhead.go(frame)
-        project.selection.select_row(row)
-        ask(opened, "toggle_cell_here")
+        project.selection.select_lane(row)
+        ask(opened, "toggle_step_here")
     project.playhead.go(frames[1])
     with step(opened, "copy_bar"):
         fired = [q.frame for q in project.timeline.pulses[-1]]
@@ -525,35 +525,35 @@ def test_commands_about_all_accents(opened: Window) -> None:
 
 
 def test_commands_that_copy_accent_rows(opened: Window) -> None:
-    opened.project.selection.select_row("r2")
-    ask(opened, "copy_row")
-    with step(opened, "paste_rows") as made:
-        assert [r.accent for r in made.rows] == ["flash", "shake", "shake"]
-    ask(opened, "copy_all_rows")
-    with step(opened, "paste_rows") as made:
-        assert [r.accent for r in made.rows] == ["flash", "shake", "flash", "shake"]
+    opened.project.selection.select_lane("r2")
+    ask(opened, "copy_lane")
+    with step(opened, "paste_lanes") as made:
+        assert [r.accent for r in made.accent_lanes] == ["flash", "shake", "shake"]
+    ask(opened, "copy_all_lanes")
+    with step(opened, "paste_lanes") as made:
+        assert [r.accent for r in made.accent_lanes] == ["flash", "shake", "flash", "shake"]
     at(opened, 100, "c2")
-    with step(opened, "paste_rows_on_clips") as made:
-        assert [r.limit.clips for r in made.rows] == [(), (), ("c2",), ("c2",)]
+    with step(opened, "paste_lanes_on_clips") as made:
+        assert [r.limit.clips for r in made.accent_lanes] == [(), (), ("c2",), ("c2",)]
 
 
 def test_a_focus_is_put_by_a_click_and_followed(opened: Window, qtbot: QtBot) -> None:
     project = opened.project
-    project.selection.select_row("r1")
+    project.selection.select_lane("r1")
     ask(opened, "place_focus")
     assert "focus" in said(opened), "a flash has none, and that is said"
-    project.change("A punch", lambda reel: with_row(reel, "punch", 4))
-    project.selection.select_row(project.reel.rows[-1].id)
+    project.change("A punch", lambda reel: with_lane(reel, "punch", 4))
+    project.selection.select_lane(project.reel.accent_lanes[-1].id)
     heard: list[bool] = []
     opened.accents.placing_focus.connect(heard.append)
     ask(opened, "place_focus")
     assert heard == [True]
     opened.accents.focus_at(0.25, 0.4)
-    assert heard == [True, False] and project.reel.rows[-1].settings == {"focus_x": 0.25, "focus_y": 0.4}
+    assert heard == [True, False] and project.reel.accent_lanes[-1].settings == {"focus_x": 0.25, "focus_y": 0.4}
     project.playhead.go(100)
     ask(opened, "follow_focus")
     qtbot.waitUntil(lambda: not opened.worker.jobs, timeout=WAIT)
-    row = project.reel.rows[-1]
+    row = project.reel.accent_lanes[-1]
     assert row.follow in {t.id for t in clip(opened, "c2").footage.motion_tracks}
 
 
@@ -664,8 +664,8 @@ def test_commands_about_listening(opened: Window, qtbot: QtBot) -> None:
 
 def test_commands_about_a_sound_row(opened: Window) -> None:
     project = opened.project
-    opened.sounds.add_row("tick")
-    row = project.reel.sound_rows[-1].id
+    opened.sounds.add_lane("tick")
+    row = project.reel.sound_lanes[-1].id
 
     def strikes() -> list[float]:
         return [s.at_s for s in struck_of(project.timeline)[-1].strikes]
@@ -676,24 +676,24 @@ def test_commands_about_a_sound_row(opened: Window) -> None:
     with step(opened, "toggle_strike_here"):
         assert len(strikes()) == len(before) - 1
     ask(opened, "shift_strikes")
-    assert "Nothing to change: sound row shifted" in said(opened), "it is struck on every cut"
+    assert "Nothing to change: sound lane shifted" in said(opened), "it is struck on every cut"
     project.change("Every 2nd", lambda reel: _every_second(reel, row))
     second = strikes()
     with step(opened, "shift_strikes"):
         assert not set(strikes()) & set(second) and set(strikes()) < set(before)
     opened.undo()
-    seed = project.reel.sound_rows[-1].seed
+    seed = project.reel.sound_lanes[-1].seed
     with step(opened, "redraw_strikes") as made:
-        assert made.sound_rows[-1].seed == seed + 1
+        assert made.sound_lanes[-1].seed == seed + 1
     with step(opened, "randomise_strikes"), step(opened, "unpaint_strikes"):
         assert strikes() == before
     assert project.selection.strip == row
     with step(opened, "mute_strip") as made:
-        assert made.sound_rows[-1].muted
+        assert made.sound_lanes[-1].muted
     with step(opened, "solo_strip") as made:
-        assert made.sound_rows[-1].solo
-    with step(opened, "remove_sound_row") as made:
-        assert made.sound_rows == ()
+        assert made.sound_lanes[-1].solo
+    with step(opened, "remove_sound_lane") as made:
+        assert made.sound_lanes == ()
     ask(opened, "hear_design")
     assert opened.reel_sound.design_alone
     ask(opened, "hear_design")
@@ -1036,7 +1036,7 @@ def test_no_command_is_left_untried(opened: Window) -> None:
 
 
 def _every_second(reel: Reel, row: str) -> Reel:
-    return with_rule(reel, row, replace(by_id(reel.sound_rows, row).rule, every=2))  # type: ignore[union-attr]
+    return with_rule(reel, row, replace(by_id(reel.sound_lanes, row).rule, every=2))  # type: ignore[union-attr]
 
 
 def _named(reel: Reel) -> Reel:

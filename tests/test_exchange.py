@@ -40,7 +40,7 @@ def speeds_of(reel: Reel, media: Path, rate: Fraction) -> Reel:
         for n, (speed, start) in enumerate(wanted)
     ]
     clips.append(Clip("c9", "f9", Edge(6.0), Edge(7.0)))
-    return replace(reel, rate=rate, clips=tuple(clips), footage=(piece, solid), rows=(), length_s=7.0)
+    return replace(reel, rate=rate, clips=tuple(clips), footage=(piece, solid), accent_lanes=(), length_s=7.0)
 
 
 def shown(reel: Reel) -> list[tuple[int, int, str, int, int]]:
@@ -91,7 +91,7 @@ def test_a_round_trip_through_an_edl_keeps_record_and_source_frames(
 
 @pytest.mark.parametrize("rate", [Fraction(24000, 1001), Fraction(30000, 1001)], ids=str)
 def test_an_edl_at_a_rate_of_ntsc_keeps_record_frames(reel: Reel, media: Path, rate: Fraction, tmp_path: Path) -> None:
-    reel = replace(reel, rate=rate, rows=())
+    reel = replace(reel, rate=rate, accent_lanes=())
     write_timeline(reel, tmp_path / "o.edl")
     back, _ = read_timeline(tmp_path / "o.edl", media=media, rate=rate)
     assert [s[:2] for s in shown(back)] == [s[:2] for s in shown(reel)]
@@ -145,7 +145,7 @@ def test_dissolves_and_wipes_go_there_and_back(
     reel: Reel, kind: str, length: float, ending: str, tmp_path: Path
 ) -> None:
     joined = replace(reel.clips[1], transition=Transition(kind, length))
-    reel = replace(reel, clips=(reel.clips[0], joined, *reel.clips[2:]), rows=())
+    reel = replace(reel, clips=(reel.clips[0], joined, *reel.clips[2:]), accent_lanes=())
     write_timeline(reel, tmp_path / f"o{ending}")
     source = otio.adapters.read_from_file(str(tmp_path / f"o{ending}"), **({"rate": 30} if ending == ".edl" else {}))
     (transition,) = [i for t in source.video_tracks() for i in t if isinstance(i, otio.schema.Transition)]

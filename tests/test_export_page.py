@@ -165,7 +165,7 @@ def test_the_reel_is_written_as_it_was_when_it_was_queued(
     opened.exports.hold(True)
     page.go.click()
     assert [i.state for i in opened.exports.items] == ["waiting"] and page.queue.pause.text() == "Go on"
-    opened.project.change("Gone", lambda reel: replace(reel, rows=()))
+    opened.project.change("Gone", lambda reel: replace(reel, accent_lanes=()))
     page.queue.pause.click()
     done(opened, qtbot)
     assert check_rendered(timeline_of(before), tmp_path / "r.mp4").ok

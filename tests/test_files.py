@@ -124,7 +124,7 @@ def test_save_as_gives_the_project_its_name(opened: Window, tmp_path: Path, monk
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "open day"), ""))
     assert opened.projects.save_as()
     assert opened.header.title.text() == "open day" and load_reel(tmp_path / "open day.tempik") == opened.project.reel
-    opened.accents.add_row("kick")
+    opened.accents.add_lane("kick")
     assert opened.header.saved.text() == "unsaved"
     opened.projects.save()
     assert opened.header.saved.text() == "saved"
@@ -143,7 +143,7 @@ def test_a_point_is_drawn_where_it_sounds(opened: Window) -> None:
 
 
 def test_a_pulse_is_drawn_from_its_own_frame_on_and_not_before(opened: Window) -> None:
-    opened.project.selection.select_row(None)  # the chosen row has another ground
+    opened.project.selection.select_lane(None)  # the chosen row has another ground
     for _ in range(30):
         opened.timeline.zoom(1.4, 400)
     view, timeline = opened.timeline.view, opened.project.timeline
@@ -151,7 +151,7 @@ def test_a_pulse_is_drawn_from_its_own_frame_on_and_not_before(opened: Window) -
     opened.timeline.view = view._replace(start_s=time_of(pulse.frame - 6, timeline.rate))
     image, view = picture_of(opened), opened.timeline.view
     frame_px = view.px_per_s / float(timeline.rate)
-    x, y = view.x(time_of(pulse.frame, timeline.rate)), opened.timeline.layout_.row_top(0) + 30
+    x, y = view.x(time_of(pulse.frame, timeline.rate)), opened.timeline.layout_.lane_top(0) + 30
     assert len(colours_in(image, x + 0.3 * frame_px, y, 4, 1) | {theme.GROUND}) > 1
     assert colours_in(image, x - 0.6 * frame_px, y, 4, 1) == {theme.GROUND}
 

@@ -61,7 +61,7 @@ def test_a_folder_dropped_on_the_empty_window_is_a_first_reel(
     window.first.bring([str(tmp_path)])
     qtbot.waitUntil(lambda: bool(window.project.reel.clips), timeout=WAIT)
     reel = window.project.reel
-    assert reel.soundtrack is not None and len(reel.footage) == 3 and reel.rows
+    assert reel.soundtrack is not None and len(reel.footage) == 3 and reel.accent_lanes
     assert reel.draft is not None and reel.draft.mood == "driving" and reel.look is not None
     assert check_reel(window.project.timeline).ok
     assert sum(bool(c.start.point) for c in reel.clips) >= len(reel.clips) - 1
@@ -72,7 +72,7 @@ def test_a_folder_dropped_on_the_empty_window_is_a_first_reel(
 
 def test_a_first_clip_is_laid_by_hand(window: Window, reel: Reel, qtbot: QtBot) -> None:
     """Without a draft there was no way to the timeline but keys: a piece dragged from the shelf was refused."""
-    bare = replace(reel, clips=(), rows=())
+    bare = replace(reel, clips=(), accent_lanes=())
     window.project.change("Begun", lambda _: replace(bare, footage=()))
     assert window.middle.currentWidget() is window.welcome and not window.welcome.by_hand.isVisible()
     window.project.change("Footage", lambda _: bare)
@@ -95,7 +95,7 @@ def test_a_first_clip_is_laid_by_hand(window: Window, reel: Reel, qtbot: QtBot) 
 def test_the_timeline_is_left_when_its_first_clip_is_undone_and_not_when_the_last_is_taken_out(
     window: Window, reel: Reel, no_dialogs: None
 ) -> None:
-    bare = replace(reel, clips=(), rows=())
+    bare = replace(reel, clips=(), accent_lanes=())
     window.project.change("Begun", lambda _: bare)
     window.project.change("Drafted", lambda _: reel)
     assert window.middle.currentWidget() is window.timeline

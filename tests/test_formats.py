@@ -141,7 +141,7 @@ def test_a_limit_that_cannot_be_kept_is_said_before_anything_is_written(reel: Re
 def overlay(reel: Reel) -> Reel:
     """The reel with its picture at half the size, nothing around it."""
     small = Framing(start=Position(zoom=0.5))
-    return replace(reel, clips=tuple(replace(c, framing=small) for c in reel.clips), rows=())
+    return replace(reel, clips=tuple(replace(c, framing=small) for c in reel.clips), accent_lanes=())
 
 
 def test_prores_4444_keeps_clear_what_no_picture_covers(reel: Reel, tmp_path: Path) -> None:

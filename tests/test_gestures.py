@@ -17,7 +17,7 @@ from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.dropping import FOOTAGE_MIME
 from tempik.desktop.timeline.lanes import pins as paint
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import pins as pin
 from tempik.edit.footage.cues import with_cue, with_moved_cue
 from tempik.project.file import save_reel
@@ -75,7 +75,7 @@ def drag(window: Window, a: QPointF, b: QPointF, keys: Qt.KeyboardModifier = NON
 
 
 def clip(window: Window, number: int) -> Placed:
-    return window.project.timeline.rows[0][number]
+    return window.project.timeline.own_tracks[0][number]
 
 
 def test_a_cut_is_dragged_and_says_frames_and_lengths(cut: Window) -> None:
@@ -142,7 +142,7 @@ def test_a_clip_is_dragged_to_a_new_row_above(cut: Window) -> None:
 
 def test_clicks_select_one_more_or_all_between(cut: Window) -> None:
     cut.fit()
-    names = [p.clip.id for p in cut.project.timeline.rows[0]]
+    names = [p.clip.id for p in cut.project.timeline.own_tracks[0]]
 
     def click(number: int, keys: Qt.KeyboardModifier) -> None:
         p = clip(cut, number)
@@ -240,7 +240,7 @@ def test_keys_cut_trim_hold_and_count(cut: Window) -> None:
 
 def test_a_locked_row_refuses_and_says_so(cut: Window) -> None:
     before = cut.project.reel
-    menu = cut.tracks.picture_row_menu(0, cut)
+    menu = cut.tracks.track_menu(0, cut)
     next(a for a in menu.actions() if a.text() == "locked").trigger()
     cut.project.playhead.go(80)
     cut.commands["split"].trigger()
@@ -404,11 +404,11 @@ def test_pins_that_cannot_be_had_offer_their_mends(opened: Window, reel: Reel, t
 def test_rows_that_do_not_fit_get_lower_and_then_scroll(cut: Window) -> None:
     timeline = cut.timeline
     for accent in ("shake", "punch", "kick") * 3:
-        cut.project.change("row", lambda r, a=accent: accent_rows.with_row(r, a, 4))
-    layout, last = timeline.layout_, len(cut.project.reel.rows) - 1
-    assert layout.row_h < 38 and layout.hidden > 0
-    assert layout.row_top(last) + layout.row_h > timeline.height()
-    at = QPointF(20, layout.row_top(0) + 5)
+        cut.project.change("lane", lambda r, a=accent: accent_lanes.with_lane(r, a, 4))
+    layout, last = timeline.layout_, len(cut.project.reel.accent_lanes) - 1
+    assert layout.lane_h < 38 and layout.hidden > 0
+    assert layout.lane_top(last) + layout.lane_h > timeline.height()
+    at = QPointF(20, layout.lane_top(0) + 5)
     turn = QWheelEvent(
         at, timeline.mapToGlobal(at), QPoint(0, 0), QPoint(0, -4000), Qt.MouseButton.NoButton, NONE,
         Qt.ScrollPhase.NoScrollPhase, False,
@@ -417,7 +417,7 @@ def test_rows_that_do_not_fit_get_lower_and_then_scroll(cut: Window) -> None:
     QApplication.sendEvent(timeline, turn)
     scrolled = timeline.layout_
     assert timeline.view.px_per_s == scale and scrolled.scroll == layout.hidden
-    assert scrolled.row_top(last) + layout.row_h <= timeline.height()
-    assert timeline.row_at(scrolled.row_top(last) + 5) == last
-    assert timeline.row_at(paint.points_top() + 30) is None  # what has gone up is under the points
+    assert scrolled.lane_top(last) + layout.lane_h <= timeline.height()
+    assert timeline.lane_at(scrolled.lane_top(last) + 5) == last
+    assert timeline.lane_at(paint.points_top() + 30) is None  # what has gone up is under the points
     timeline.grab()

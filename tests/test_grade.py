@@ -449,7 +449,7 @@ def test_reels_that_differ_in_grades_alone_are_told_from_all_others(reel: Reel) 
         moved,
         replace(reel, clips=reel.clips[1:]),
         replace(made, length_s=1.0),
-        replace(made, rows=()),
+        replace(made, accent_lanes=()),
     ):
         assert not grades.only_grades_differ(reel, other)
 
@@ -479,7 +479,7 @@ def test_an_adjust_clip_grades_what_lies_below_for_its_slot() -> None:
 
 def test_accents_go_on_top_of_the_look(reel: Reel) -> None:
     timeline = Timeline(replace(reel, look=Grade(exposure=-3.0)))
-    flash = next(p for f in timeline.fired if f.row.accent == "flash" for p in f.pulses)
+    flash = next(p for f in timeline.fired if f.lane.accent == "flash" for p in f.pulses)
     with PictureSource() as source:
         bright = source.render(plan(timeline, flash.frame, 90, 160)).y.mean()
         before = source.render(plan(timeline, max(flash.frame - 3, 0), 90, 160)).y.mean()

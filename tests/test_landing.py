@@ -92,10 +92,10 @@ def test_notes_say_what_would_surprise(reel: Reel) -> None:
     assert any("has no frame on the reel" in n for n in check_reel(Timeline(none_left)).notes)
 
 
-def test_muted_rows_and_silent_cells_make_no_events(reel: Reel) -> None:
-    quiet = ruled.with_muted(reel, reel.rows[0].id, True)
+def test_muted_rows_and_silent_steps_make_no_events(reel: Reel) -> None:
+    quiet = ruled.with_muted(reel, reel.accent_lanes[0].id, True)
     assert all(e.what != "flash" for e in events(quiet, "accent"))
-    none = ruled.with_rule(reel, reel.rows[1].id, Rule("hand"))
+    none = ruled.with_rule(reel, reel.accent_lanes[1].id, Rule("hand"))
     assert all(e.what != "shake" for e in events(none, "accent"))
 
 

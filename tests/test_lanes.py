@@ -16,19 +16,19 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.song.wave import DIM_BANDS, wave_picture
 from tempik.desktop.timeline import picture as standing_picture
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
+from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext, Room
 from tempik.desktop.timeline.lanes import LANES, clip_painting, pointer_words
 from tempik.desktop.timeline.lanes.accents import LEAST_ROW_H
 from tempik.desktop.timeline.lanes.clip_painting import clip_picture
 from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
-from tempik.desktop.timeline.lanes.pulse_painting import row_picture
+from tempik.desktop.timeline.lanes.pulse_painting import lane_picture
 from tempik.desktop.timeline.layout import layout_of
 from tempik.desktop.timeline.snapping import Target, point_near, snapped, targets
 from tempik.desktop.widgets.columns import draw_lines, draw_spans
 from tempik.desktop.widgets.theme import icon
-from tempik.edit.accents.rows import with_row
+from tempik.edit.accents.lanes import with_lane
 from tempik.edit.clips.pieces import overlapped
-from tempik.edit.clips.place import with_row as with_track
+from tempik.edit.clips.place import with_new_track
 from tempik.edit.speed.speed import with_curve
 from tempik.reel import Reel
 from tempik.retime import constant
@@ -37,7 +37,7 @@ from tempik.timeline.timeline import Timeline
 from waiting import until_at_rest
 
 
-class Plain(Lane):
+class Plain(LaneView):
     """A lane of nothing but its height."""
 
     def __init__(self, key: str, room: Room, head: bool = False) -> None:
@@ -73,12 +73,12 @@ def test_lanes_share_the_room_within_their_bounds(rooms: list[Room], height: int
 def test_tracks_give_way_before_accent_rows_and_both_before_the_head(opened: Window) -> None:
     lanes = opened.timeline.layout_.lanes
     low = layout_of(lanes, 200)
-    assert low.picture_h == LEAST_PICTURE_H and low.row_h == LEAST_ROW_H
+    assert low.picture_h == LEAST_PICTURE_H and low.lane_h == LEAST_ROW_H
     assert low.tall("ruler") == 40 and low.tall("points") >= 74 and low.hidden > 0
     middle = layout_of(lanes, 300)
-    assert middle.picture_h < 112 and middle.row_h == 38
+    assert middle.picture_h < 112 and middle.lane_h == 38
     high = layout_of(lanes, 900)
-    assert high.picture_h > 200 and high.row_h > 60 and not high.hidden
+    assert high.picture_h > 200 and high.lane_h > 60 and not high.hidden
 
 
 def test_a_drag_snaps_to_points_first_and_only_within_reach(reel: Reel) -> None:
@@ -119,7 +119,7 @@ def test_every_lane_says_what_it_is_and_what_the_pointer_does(opened: Window) ->
     ctx = opened.timeline.context()
     spoken = [lane.spoken(ctx) for lane in ctx.layout.lanes]
     assert any(text.startswith("Picture track 1: 5 clips") for text in spoken), spoken
-    assert any(text.startswith("Accent row Flash") for text in spoken)
+    assert any(text.startswith("Accent lane Flash") for text in spoken)
     gestures = [gesture for gesture, _ in pointer_words()]
     assert len(gestures) == len(set(gestures)) and all(kind.words() for kind in LANES)
 
@@ -128,11 +128,11 @@ def test_a_new_kind_of_lane_is_one_class(opened: Window, monkeypatch: pytest.Mon
     """Markers every second, in a lane of their own: measured, painted, hit and dragged by the one class."""
     pressed: list[float] = []
 
-    class Seconds(Lane):
+    class Seconds(LaneView):
         key = "seconds"
 
         @classmethod
-        def of(cls, reel: Reel) -> list[Lane]:
+        def of(cls, reel: Reel) -> list[LaneView]:
             return [cls()]
 
         def room(self) -> Room:
@@ -160,16 +160,16 @@ def test_a_new_kind_of_lane_is_one_class(opened: Window, monkeypatch: pytest.Mon
 
 
 def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) -> None:
-    """Sixty accent rows: pointing at a cell once painted all of them again."""
+    """Sixty accent lanes: pointing at a step once painted all of them again."""
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
     made = opened.project.reel
     for _ in range(58):
-        made = with_row(made, "flash")
-    opened.project.change("Rows", lambda _: made)
+        made = with_lane(made, "flash")
+    opened.project.change("Lanes", lambda _: made)
     until_at_rest(opened, qtbot)
     standing = opened.timeline._picture._now
     assert standing is not None
-    row = opened.timeline.layout_.row_top(0) + 6
+    row = opened.timeline.layout_.lane_top(0) + 6
     for x in range(GUTTER + 20, GUTTER + 220, 10):
         qtbot.mouseMove(opened.timeline, QPoint(x, row))
         opened.timeline.repaint()
@@ -178,7 +178,7 @@ def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) 
 
 @pytest.mark.parametrize("ratio", [1.0, 1.25, 1.5, 2.0])
 def test_pictures_are_painted_at_the_screens_own_ratio(opened: Window, ratio: float) -> None:
-    """What is kept of clips, accent rows and the wave has the screen's own detail, not that of a plain one enlarged."""
+    """What is kept of clips, accent lanes and the wave has the screen's own detail, not that of a plain one enlarged."""
     timeline = opened.timeline
     image = QImage(round(timeline.width() * ratio), round(timeline.height() * ratio), QImage.Format.Format_RGB32)
     image.setDevicePixelRatio(ratio)
@@ -186,7 +186,7 @@ def test_pictures_are_painted_at_the_screens_own_ratio(opened: Window, ratio: fl
     ctx = timeline.context()
     placed, found = opened.project.timeline.placed[1], opened.project.timeline.fired[0]
     clip = clip_picture(p, ctx, placed, QRectF(0, 0, 80, 100), QColor("#4a3220"))
-    row = row_picture(p, ctx, found, 38)
+    row = lane_picture(p, ctx, found, 38)
     wave = wave_picture(opened.song, 0.0, 60.0, (300, 54), DIM_BANDS, ratio)
     p.end()
     assert wave is not None
@@ -229,10 +229,10 @@ def test_what_overlaps_is_known_and_marked(opened: Window) -> None:
 
 def test_a_track_more_is_a_lane_more(opened: Window) -> None:
     before = len(opened.timeline.layout_.lanes)
-    opened.project.change("Track", with_track)
+    opened.project.change("Track", with_new_track)
     layout = opened.timeline.layout_
     assert len(layout.lanes) == before + 1 and layout.picture_top(1) < layout.picture_top(0)
-    assert layout.picture_row_at(layout.picture_top(1) + 5) == 1
+    assert layout.track_at(layout.picture_top(1) + 5) == 1
 
 
 def _painted(window: Window) -> QImage:
@@ -324,14 +324,14 @@ def test_a_fault_while_painting_is_said_and_the_window_goes_on(
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: said.append(f"{kind.__name__}: {error}"))
 
     def bad(*_: object, **__: object) -> None:
-        raise OverflowError("a row that cannot be painted")
+        raise OverflowError("a lane that cannot be painted")
 
     with monkeypatch.context() as patch:
         patch.setattr(LANES[0], "paint", bad)
         opened.timeline._picture.forget()
         for _ in range(3):
             opened.timeline.repaint()
-    assert said == ["OverflowError: a row that cannot be painted"], "once, not at every frame"
+    assert said == ["OverflowError: a lane that cannot be painted"], "once, not at every frame"
     opened.timeline.repaint()
     assert opened.timeline._picture._now is not None
 

@@ -18,7 +18,7 @@ from tempik.desktop.pages.titles.page import SETTLE_MS, TitlesPage
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.lanes.words import chips_of
 from tempik.edit import titles
-from tempik.edit.clips import again, masks, place
+from tempik.edit.clips import masks, place, repeats
 from tempik.edit.footage.facts import with_footage
 from tempik.media import probe
 from tempik.reel import Clip, Title
@@ -231,7 +231,9 @@ def test_a_polygon_is_drawn_click_by_click(opened: Window, qtbot: QtBot) -> None
 
 
 def test_a_colour_is_picked_in_the_preview_and_made_clear(opened: Window, qtbot: QtBot) -> None:
-    opened.project.change("solid", lambda r: place.with_solid(place.with_row(r), 0, 60, "#2080c0", 1, insert=False))
+    opened.project.change(
+        "solid", lambda r: place.with_solid(place.with_new_track(r), 0, 60, "#2080c0", 1, insert=False)
+    )
     clip = opened.project.reel.clips[-1].id
     opened.project.selection.select_clip(clip)
     opened.project.playhead.go(5)
@@ -251,7 +253,9 @@ def test_a_colour_is_picked_in_the_preview_and_made_clear(opened: Window, qtbot:
 
 
 def test_a_clip_is_laid_again_left_out_and_made_its_own(opened: Window) -> None:
-    opened.project.change("solid", lambda r: place.with_solid(place.with_row(r), 0, 6, "#ffffff", 1, insert=False))
+    opened.project.change(
+        "solid", lambda r: place.with_solid(place.with_new_track(r), 0, 6, "#ffffff", 1, insert=False)
+    )
     clip = opened.project.reel.clips[-1].id
     opened.project.selection.select_clip(clip)
     opened.commands["show_layer"].trigger()
@@ -259,13 +263,13 @@ def test_a_clip_is_laid_again_left_out_and_made_its_own(opened: Window) -> None:
     number = [title for title, _ in RULES].index("on downbeats")
     page.rule.setCurrentIndex(number)
     page.rule.activated.emit(number)
-    names = again.layings(opened.project.timeline, clip)
+    names = repeats.repeat_instances(opened.project.timeline, clip)
     assert len(names) >= 3 and page.count.text() == f"{len(names)} more"
     third = opened.project.timeline.placed_clip(names[1])
     assert third is not None
     opened.project.playhead.go(third.first + 1)
     opened.commands["leave_out"].trigger()
-    assert len(again.layings(opened.project.timeline, clip)) == len(names) - 1
+    assert len(repeats.repeat_instances(opened.project.timeline, clip)) == len(names) - 1
     page.all_back.click()
     opened.project.playhead.go(third.first + 1)
     opened.commands["make_own"].trigger()
@@ -279,12 +283,12 @@ def test_an_adjust_clip_is_laid_and_accents_act_on_all_below_it(opened: Window) 
     opened.commands["add_adjust"].trigger()
     placed = opened.project.selection.placed
     assert placed is not None and placed.footage.kind == "adjust" and placed.first == 30
-    opened.accents.add_row("invert")
+    opened.accents.add_lane("invert")
     opened.commands["show_accents"].trigger()
     page = opened.page(AccentsPage)
     page.rule.place.setCurrentIndex(3)
     page.rule.place.activated.emit(3)
-    row = opened.project.reel.rows[-1]
+    row = opened.project.reel.accent_lanes[-1]
     assert row.alone and row.limit.clips == (placed.clip.id,)
     opened.timeline.grab()
 
@@ -294,7 +298,7 @@ def test_a_subject_clicked_in_the_preview_is_followed(opened: Window, qtbot: QtB
     project = opened.project
     project.change("wide", lambda r: with_footage(r, probe(film)))
     piece = project.reel.footage[-1].id
-    project.change("laid", lambda r: place.with_clip_at(place.with_row(r), piece, 0, 1, frames=60))
+    project.change("laid", lambda r: place.with_clip_at(place.with_new_track(r), piece, 0, 1, frames=60))
     clip = project.reel.clips[-1].id
     project.selection.select_clip(clip)
     project.playhead.go(10)
@@ -356,7 +360,9 @@ def test_all_wide_clips_are_followed_and_looked_over(opened: Window, qtbot: QtBo
     for number, at in enumerate((0, 60)):
         project.change(
             "laid",
-            lambda r, n=number, a=at: place.with_clip_at(place.with_row(r) if not n else r, piece, a, 1, frames=45),
+            lambda r, n=number, a=at: place.with_clip_at(
+                place.with_new_track(r) if not n else r, piece, a, 1, frames=45
+            ),
         )  # type: ignore[misc]
     wide = [c.id for c in project.reel.clips if c.footage == piece]
     opened.commands["show_frame"].trigger()
@@ -386,7 +392,7 @@ def test_a_subject_is_stroked_cut_out_and_shown_whole_again(opened: Window, qtbo
     project = opened.project
     project.change("block", lambda r: with_footage(r, probe(str(tmp_path / "block.mp4"))))
     piece = project.reel.footage[-1].id
-    project.change("laid", lambda r: place.with_clip_at(place.with_row(r), piece, 0, 1, frames=24))
+    project.change("laid", lambda r: place.with_clip_at(place.with_new_track(r), piece, 0, 1, frames=24))
     clip = project.reel.clips[-1].id
     project.selection.select_clip(clip)
     project.playhead.go(4)

@@ -15,10 +15,10 @@ from tempik.cli.main import main
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.shell.window import Window
+from tempik.edit.accents.lanes import with_lane as with_accent_lane
 from tempik.edit.accents.painting import with_painted
-from tempik.edit.accents.rows import with_row as with_accent_row
 from tempik.edit.clips import layers, pieces
-from tempik.edit.clips.place import moved_to, with_row, with_solid
+from tempik.edit.clips.place import moved_to, with_new_track, with_solid
 from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.ruled import with_rule
 from tempik.edit.song.points import nudged
@@ -44,7 +44,7 @@ def over(blend: str = "normal", **more: object) -> Reel:
         Clip("c1", "f1", Edge(0.0), Edge(4.0)),
         Clip("c2", "f2", Edge(1.0), Edge(3.0), track=1, blend=blend, **more),  # type: ignore[arg-type]
     )
-    return with_row(Reel(width=W, height=H, length_s=4.0, footage=footage, clips=clips))
+    return with_new_track(Reel(width=W, height=H, length_s=4.0, footage=footage, clips=clips))
 
 
 def lit(reel: Reel, frame: int) -> float:
@@ -237,7 +237,7 @@ def test_keys_go_along_with_their_clip_and_with_its_copies() -> None:
     reel = layers.with_clip_key(reel, "c2", "opacity", 50, 1.0)
     moved = moved_to(reel, ["c2"], 12)
     assert layers.key_frames(Timeline(moved), moved.clips[1], ["opacity"]) == [52, 62]
-    copied, names = pieces.pasted(reel, pieces.copied(reel, ["c2"]), 60, row=1)
+    copied, names = pieces.pasted(reel, pieces.copied(reel, ["c2"]), 60, track=1)
     made = next(c for c in copied.clips if c.id == names[0])
     assert layers.key_frames(Timeline(copied), made, ["opacity"]) == [70, 80]
 
@@ -256,7 +256,7 @@ def test_layers_that_cannot_be_are_refused_with_a_sentence(change: dict[str, obj
 
 def test_the_layer_page_sets_mode_opacity_fades_and_keys(opened: Window) -> None:
     project = opened.project
-    project.change("solid", lambda r: with_solid(with_row(r), 20, 60, "#ff8800", 1, insert=False))
+    project.change("solid", lambda r: with_solid(with_new_track(r), 20, 60, "#ff8800", 1, insert=False))
     clip = project.reel.clips[-1].id
     project.selection.select_clip(clip)
     opened.commands["show_layer"].trigger()
@@ -380,7 +380,7 @@ def test_clips_are_shown_at_once_each_in_its_part(count: int, form: str, spots: 
 def test_a_border_is_left_between_the_parts_alone() -> None:
     made = with_split_picture(coloured(2), ["c0", "c1"], "strips", 0.1)
     assert [seen(made, x, 0.5) for x in (0.02, 0.42, 0.5, 0.58, 0.98)] == ["r", "r", "-", "g", "g"]
-    shaken = with_rule(with_accent_row(made, "shake", 0), "r1", Rule("frames", every=5))
+    shaken = with_rule(with_accent_lane(made, "shake", 0), "r1", Rule("frames", every=5))
     shaken = with_painted(shaken, "r1", "frame/5", 2.0)
     for reel in (made, shaken):  # no line of black along the frame's edges, shaken or not
         with PictureSource() as source:

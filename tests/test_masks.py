@@ -14,8 +14,8 @@ from scipy.ndimage import gaussian_filter1d
 from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
-from tempik.edit.accents.rows import with_row
-from tempik.edit.clips import again, follow, masks, pieces, place
+from tempik.edit.accents.lanes import with_lane
+from tempik.edit.clips import follow, masks, pieces, place, repeats
 from tempik.edit.clips.layers import with_clip_key, with_opacity
 from tempik.edit.footage import tracking
 from tempik.edit.footage.facts import footage_from, with_footage
@@ -125,9 +125,9 @@ def test_a_mask_of_a_newer_version_is_kept_and_hides_nothing(reel: Reel, tmp_pat
 @pytest.fixture
 def plates(reel: Reel) -> Reel:
     """White over black: two solids on two tracks."""
-    reel = replace(reel, clips=(), rows=(), footage=())
+    reel = replace(reel, clips=(), accent_lanes=(), footage=())
     reel = place.with_solid(reel, 0, 200, "#000000", 0, insert=False)
-    reel = place.with_row(reel)
+    reel = place.with_new_track(reel)
     return place.with_solid(reel, 0, 200, "#ffffff", 1, insert=False)
 
 
@@ -176,8 +176,8 @@ def test_a_masks_keys_stand_on_points_and_follow_them(plates: Reel) -> None:
         (lambda r, c: masks.with_mask_fields(r, c, "m9", {"x": 0.1}), "no longer on the clip"),
         (lambda r, c: masks.with_clear(r, [c], Clear(colour="green")), "no colour"),
         (lambda r, c: masks.with_clear(r, [c], Clear(tolerance=3.0)), "outside 0 to 1"),
-        (lambda r, c: again.with_again(r, [c], Rule(of="cuts")), "not on cuts"),
-        (lambda r, c: again.without_laying(r, [c]), "clip of its own"),
+        (lambda r, c: repeats.with_repeat(r, [c], Rule(of="cuts")), "not on cuts"),
+        (lambda r, c: repeats.without_repeat_instance(r, [c]), "clip of its own"),
         (lambda r, c: follow.with_follow_fields(r, [c], x=0.5), "pick one first"),
     ],
 )
@@ -232,7 +232,7 @@ def test_a_clear_clip_shows_what_lies_below(plates: Reel, tmp_path: Path) -> Non
     write_video(tmp_path / "green.mp4", frame, 20, 30)
     reel = with_footage(plates, probe(str(tmp_path / "green.mp4")))
     piece = reel.footage[-1].id
-    reel = place.with_clip_at(place.with_row(reel), piece, 0, 2, frames=15)
+    reel = place.with_clip_at(place.with_new_track(reel), piece, 0, 2, frames=15)
     top = reel.clips[-1].id
     timeline = Timeline(reel)
     placed = timeline.placed_clip(top)
@@ -247,9 +247,9 @@ def test_a_clear_clip_shows_what_lies_below(plates: Reel, tmp_path: Path) -> Non
 # Laid again
 
 
-def layings(reel: Reel, clip: str) -> list[int]:
+def repeat_instances(reel: Reel, clip: str) -> list[int]:
     timeline = Timeline(reel)
-    return [timeline.placed_clip(name).first for name in again.layings(timeline, clip)]  # type: ignore[union-attr]
+    return [timeline.placed_clip(name).first for name in repeats.repeat_instances(timeline, clip)]  # type: ignore[union-attr]
 
 
 @pytest.fixture
@@ -257,27 +257,27 @@ def sticker(reel: Reel) -> tuple[Reel, str]:
     """A solid of six frames on the first downbeat, on a track above."""
     timeline = Timeline(reel)
     first = next(p for p in timeline.on_reel() if p.beat == 1)
-    reel = place.with_row(reel)
+    reel = place.with_new_track(reel)
     reel = place.with_solid(reel, timeline.frame_of_point(first), 6, "#ffffff", 1, insert=False)
     return reel, reel.clips[-1].id
 
 
 def test_a_clip_is_laid_again_on_every_downbeat_and_follows_them(sticker: tuple[Reel, str]) -> None:
     reel, clip = sticker
-    made = again.with_again(reel, [clip], Rule(of="bars", beats=(1,)))
+    made = repeats.with_repeat(reel, [clip], Rule(of="bars", beats=(1,)))
     timeline = Timeline(made)
     downbeats = [p for p in timeline.on_reel() if p.beat == 1 and not p.part]
-    assert layings(made, clip) == [timeline.frame_of_point(p) for p in downbeats[1:]]
-    assert all(p.frames == 6 for name in again.layings(timeline, clip) if (p := timeline.placed_clip(name)))
+    assert repeat_instances(made, clip) == [timeline.frame_of_point(p) for p in downbeats[1:]]
+    assert all(p.frames == 6 for name in repeats.repeat_instances(timeline, clip) if (p := timeline.placed_clip(name)))
     later = nudged(made, [downbeats[2].id], 0.1)
-    assert layings(later, clip)[1] == layings(made, clip)[1] + 3
+    assert repeat_instances(later, clip)[1] == repeat_instances(made, clip)[1] + 3
     assert [c.id for c in made.clips] == [c.id for c in reel.clips] and not problems(made)
 
 
 def test_the_picture_of_a_repeat_is_that_of_the_clip(sticker: tuple[Reel, str]) -> None:
     reel, clip = sticker
-    made = again.with_again(reel, [clip], Rule(of="bars", beats=(1,)))
-    frames = layings(made, clip)
+    made = repeats.with_repeat(reel, [clip], Rule(of="bars", beats=(1,)))
+    frames = repeat_instances(made, clip)
     assert all(int(shown(made, f, 90).y.min()) > 230 for f in (frames[0], frames[1] + 5))
     assert int(shown(made, frames[0] + 6, 90).y.min()) < 200
 
@@ -285,35 +285,35 @@ def test_the_picture_of_a_repeat_is_that_of_the_clip(sticker: tuple[Reel, str]) 
 def test_repeats_land_in_the_check(sticker: tuple[Reel, str]) -> None:
     reel, clip = sticker
     reel = with_opacity(reel, [clip], 0.5)  # it hides no cut
-    made = again.with_again(reel, [clip], Rule(of="points"))
+    made = repeats.with_repeat(reel, [clip], Rule(of="points"))
     more = len(check_reel(Timeline(made)).events) - len(check_reel(Timeline(reel)).events)
-    assert more == len(layings(made, clip)) > 5 and check_reel(Timeline(made)).ok
+    assert more == len(repeat_instances(made, clip)) > 5 and check_reel(Timeline(made)).ok
 
 
 def test_exceptions_by_hand_are_kept(sticker: tuple[Reel, str]) -> None:
     reel, clip = sticker
-    made = again.with_again(reel, [clip], Rule(of="points"))
-    names, frames = again.layings(Timeline(made), clip), layings(made, clip)
-    made = again.without_laying(made, [names[1]])
-    assert layings(made, clip) == [f for n, f in enumerate(frames) if n != 1]
-    made, own = again.with_laying_own(made, names[2])
-    assert layings(made, clip) == [f for n, f in enumerate(frames) if n not in (1, 2)]
+    made = repeats.with_repeat(reel, [clip], Rule(of="points"))
+    names, frames = repeats.repeat_instances(Timeline(made), clip), repeat_instances(made, clip)
+    made = repeats.without_repeat_instance(made, [names[1]])
+    assert repeat_instances(made, clip) == [f for n, f in enumerate(frames) if n != 1]
+    made, own = repeats.with_repeat_instance_own(made, names[2])
+    assert repeat_instances(made, clip) == [f for n, f in enumerate(frames) if n not in (1, 2)]
     placed = Timeline(made).placed_clip(own)
     assert placed is not None and placed.first == frames[2] and placed.frames == 6
-    slower = again.with_again(made, [clip], Rule(of="points", every=2))
-    back = again.with_again(slower, [clip], Rule(of="points"))
-    assert layings(back, clip) == layings(made, clip) and not problems(back)
+    slower = repeats.with_repeat(made, [clip], Rule(of="points", every=2))
+    back = repeats.with_repeat(slower, [clip], Rule(of="points"))
+    assert repeat_instances(back, clip) == repeat_instances(made, clip) and not problems(back)
     assert (
-        len(layings(again.with_all_layings(back, [clip]), clip)) == len(frames) - 1
+        len(repeat_instances(repeats.with_all_repeat_instances(back, [clip]), clip)) == len(frames) - 1
     )  # where its own clip lies, that is
 
 
 def test_a_clip_of_the_reels_own_comes_before_a_repeat(sticker: tuple[Reel, str]) -> None:
     reel, clip = sticker
-    made = again.with_again(reel, [clip], Rule(of="points"))
-    frames = layings(made, clip)
+    made = repeats.with_repeat(reel, [clip], Rule(of="points"))
+    frames = repeat_instances(made, clip)
     made = place.with_solid(made, frames[1] - 2, 10, "#ff0000", 1, insert=False)
-    assert frames[1] not in layings(made, clip) and frames[2] in layings(made, clip)
+    assert frames[1] not in repeat_instances(made, clip) and frames[2] in repeat_instances(made, clip)
 
 
 def test_keys_and_fades_go_along_with_a_repeat(sticker: tuple[Reel, str]) -> None:
@@ -321,8 +321,8 @@ def test_keys_and_fades_go_along_with_a_repeat(sticker: tuple[Reel, str]) -> Non
     first = Timeline(reel).placed_clip(clip)
     assert first is not None
     reel = with_clip_key(with_clip_key(reel, clip, "opacity", first.first, 1.0), clip, "opacity", first.first + 5, 0.2)
-    made = Timeline(again.with_again(reel, [clip], Rule(of="bars", beats=(1,))))
-    placed = made.placed_clip(again.layings(made, clip)[1])
+    made = Timeline(repeats.with_repeat(reel, [clip], Rule(of="bars", beats=(1,))))
+    placed = made.placed_clip(repeats.repeat_instances(made, clip)[1])
     assert placed is not None
     assert [made.layer_of(placed, placed.first + k).weight for k in (0, 5)] == pytest.approx([1.0, 0.2])
 
@@ -333,13 +333,13 @@ def test_keys_and_fades_go_along_with_a_repeat(sticker: tuple[Reel, str]) -> Non
 def test_an_adjust_clip_changes_all_below_for_its_slot_by_its_own_accents(plates: Reel) -> None:
     made, name = masks.with_adjust(replace(plates, clips=plates.clips[:1]), 60, 30)
     made = place.with_solid(made, 0, 200, "#404040", 0, insert=False)
-    made = with_row(made, "invert", rule=Rule(of="frames"))
+    made = with_lane(made, "invert", rule=Rule(of="frames"))
     row = replace(made.rows[-1], limit=Limit(clips=(name,)), alone=True)
-    made = replace(made, rows=(row,))
+    made = replace(made, accent_lanes=(row,))
     timeline = Timeline(made)
     placed = timeline.placed_clip(name)
     assert placed is not None and (placed.first, placed.end) == (60, 90) and not problems(made)
-    plain = Timeline(replace(made, rows=()))
+    plain = Timeline(replace(made, accent_lanes=()))
     for frame in (30, 60, 89, 90):
         before, after = (int(to_rgb(shown(t.reel, frame, 90))[10, 10, 0]) for t in (plain, timeline))
         assert after == pytest.approx(255 - before if 60 <= frame < 90 else before, abs=4)
@@ -358,11 +358,11 @@ def test_an_adjust_clips_framing_moves_what_lies_below(plates: Reel) -> None:
 def test_accents_of_a_clip_alone_leave_the_others_as_they_are(plates: Reel) -> None:
     top = plates.clips[-1].id
     reel, mask = masks.with_mask(plates, top, "rectangle")
-    reel = with_row(reel, "invert", rule=Rule(of="frames"))
+    reel = with_lane(reel, "invert", rule=Rule(of="frames"))
     row = replace(reel.rows[-1], limit=Limit(clips=(top,)))
     half = masks.with_mask_fields(reel, top, mask, {"width": 1.0, "height": 0.5, "feather": 0.0})
-    alone = shown(replace(half, rows=(replace(row, alone=True),)), 5, 90).y
-    plain = shown(replace(half, rows=()), 5, 90).y
+    alone = shown(replace(half, accent_lanes=(replace(row, alone=True),)), 5, 90).y
+    plain = shown(replace(half, accent_lanes=()), 5, 90).y
     assert int(alone[80, 45]) < 200 < int(plain[80, 45]) and int(alone[4, 45]) == int(plain[4, 45])
 
 
@@ -502,7 +502,7 @@ def test_layers_on_the_command_line(
     assert main(["layers", project, "--clips", number, *wishes]) == 0
     clip = next(c for c in load_reel(tmp_path / "p.tempik").clips if c.id == sticker[1])
     assert clip.masks[0].feather == 0.03 and clip.clear is not None and clip.clear.of == "dark"
-    assert clip.again is not None and clip.again.rule == Rule(of="bars", beats=(1,))
+    assert clip.repeat is not None and clip.repeat.rule == Rule(of="bars", beats=(1,))
     capsys.readouterr()
     assert main(["layers", project]) == 0
     assert "× bars" in capsys.readouterr().out

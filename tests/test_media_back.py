@@ -108,7 +108,11 @@ def test_the_demos_recorded_reel_is_what_is_drafted_today(demo: Path, tmp_path: 
     recorded, drafted = load_reel(demo / "forge.tempik"), load_reel(tmp_path / "anew" / "forge.tempik")
     assert missing_media(drafted) == []
     assert drafted.clips == recorded.clips
-    assert drafted.rows == recorded.rows and drafted.sound_rows == recorded.sound_rows and drafted.mix == recorded.mix
+    assert (
+        drafted.accent_lanes == recorded.accent_lanes
+        and drafted.sound_lanes == recorded.sound_lanes
+        and drafted.mix == recorded.mix
+    )
     was, now = recorded.soundtrack, drafted.soundtrack
     assert was is not None and now is not None and was.heard is not None and now.heard is not None
     # How sure it is depends in its ninth place on how many threads add up.

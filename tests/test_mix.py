@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from tempik.edit.sounds import mixing, rows
+from tempik.edit.sounds import lanes, mixing
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
-from tempik.reel import Ducking, Mix, Reel, Rule, SoundRow, SoundTrack, Strip
+from tempik.reel import Ducking, Mix, Reel, Rule, SoundLane, SoundTrack, Strip
 from tempik.reel.sound import MASTERED
 from tempik.render import export, mix
 from tempik.render.mastering import BLOCK, Master
@@ -168,9 +168,9 @@ def test_sounds_that_cross_keep_their_power() -> None:
 
 
 def with_sounds(reel: Reel, mix: Mix = MASTERED) -> Reel:
-    reel = rows.with_sound_row(reel, ["tick", "wood"], Rule(every=2))
-    reel = rows.with_sound_row(reel, ["impact"], Rule("bars", beats=(1,)))
-    reel = mixing.with_strip(reel, reel.sound_rows[-1].id, ducks=True, gain_db=-6.0, pan=0.3)
+    reel = lanes.with_sound_lane(reel, ["tick", "wood"], Rule(every=2))
+    reel = lanes.with_sound_lane(reel, ["impact"], Rule("bars", beats=(1,)))
+    reel = mixing.with_strip(reel, reel.sound_lanes[-1].id, ducks=True, gain_db=-6.0, pan=0.3)
     return replace(reel, mix=mix)
 
 
@@ -219,7 +219,7 @@ def test_muted_and_soloed_strips(reel: Reel) -> None:
 
 @pytest.mark.parametrize("pan", [-1.0, -0.4, 0.0, 0.7, 1.0])
 def test_panning_keeps_the_power(reel: Reel, pan: float) -> None:
-    reel = rows.with_sound_row(replace(reel, mix=Mix()), ["wood"], Rule(every=4))
+    reel = lanes.with_sound_lane(replace(reel, mix=Mix()), ["wood"], Rule(every=4))
     plain = Mixdown(Timeline(reel), design_alone=True).plain(0, 5 * RATE)
     panned = Mixdown(Timeline(mixing.with_strip(reel, "n1", pan=pan)), design_alone=True).plain(0, 5 * RATE)
     assert np.square(panned).sum() == pytest.approx(np.square(plain).sum(), rel=1e-4)
@@ -323,7 +323,7 @@ def test_a_mix_goes_with_its_last_use(reel: Reel) -> None:
 def test_ids_of_strips_are_theirs_alone(reel: Reel) -> None:
     from tempik.reel.validate import problems
 
-    twice = replace(reel, sound_rows=(SoundRow("n1", ("tick",)), SoundRow("n1", ("wood",))))
+    twice = replace(reel, sound_lanes=(SoundLane("n1", ("tick",)), SoundLane("n1", ("wood",))))
     assert any("share the id 'n1'" in said for said in problems(twice))
     song = replace(reel, sound_tracks=(SoundTrack("song"),))
     assert any("called as the song's" in said for said in problems(song))

@@ -119,7 +119,7 @@ def test_cuts_are_longer_where_it_is_quiet_and_roll_into_the_drop(mood: str) -> 
 def test_moods_differ_from_each_other_to_the_eye() -> None:
     lengths = {m.name: np.median([p.frames for p in drafted(m.name).placed]) for m in MOODS}
     assert lengths["hammer"] < lengths["driving"] < lengths["low sun"] <= lengths["still water"]
-    rows = {m.name: len(drafted(m.name).reel.rows) for m in MOODS}
+    rows = {m.name: len(drafted(m.name).reel.accent_lanes) for m in MOODS}
     assert rows["still water"] < rows["driving"] <= rows["hammer"]
     assert len({str(drafted(m.name).reel.look) for m in MOODS}) == len(MOODS)
 
@@ -320,7 +320,7 @@ def test_a_mood_in_the_window_drawn_again_and_asked_why(opened: Window, qtbot: Q
     panel._go()
     qtbot.waitUntil(lambda: opened.project.reel is not before and not opened.worker.jobs, timeout=60_000)
     first = opened.project.reel
-    assert first.amount == 0.6 and check_reel(opened.project.timeline).ok and len(first.rows) >= 1
+    assert first.amount == 0.6 and check_reel(opened.project.timeline).ok and len(first.accent_lanes) >= 1
     opened.project.selection.select_clip(first.clips[0].id)
     opened.commands["say_why"].trigger()
     assert "where the song is" in opened.foot.status.text() or "on the drop" in opened.foot.status.text()

@@ -14,7 +14,7 @@ from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.desktop.shell.window import Window
 from tempik.edit import ruled, titles
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import layers, nests, pieces, place
 from tempik.edit.clips.slots import with_clips
 from tempik.edit.clips.trim import with_split, without_clips
@@ -50,7 +50,7 @@ def assert_looks_alike(one: Reel, other: Reel, within: int = 3) -> None:
 
 @pytest.fixture
 def rich(reel: Reel) -> Reel:
-    """The small reel with a dissolve, a title on points over two clips, a half-clear layer and a row for one clip."""
+    """The small reel with a dissolve, a title on points over two clips, a half-clear layer and a lane for one clip."""
     clips = [
         replace(c, transition=replace(new_transition("dissolve"), length=8.0)) if n == 2 else c
         for n, c in enumerate(reel.clips)
@@ -58,10 +58,10 @@ def rich(reel: Reel) -> Reel:
     reel = replace(reel, clips=tuple(clips))
     reel, name = titles.with_title(reel, Title("strike while hot"), 80, 100)
     reel = titles.with_words_on_points(reel, [name])
-    reel = place.with_solid(place.with_row(reel), 80, 40, "#3060a0", 2, insert=False)
+    reel = place.with_solid(place.with_new_track(reel), 80, 40, "#3060a0", 2, insert=False)
     reel = layers.with_opacity(reel, [reel.clips[-1].id], 0.5)
-    reel = accent_rows.with_row(reel, "flash")
-    return ruled.with_limit(reel, reel.rows[-1].id, Limit(clips=(reel.clips[1].id,)))
+    reel = accent_lanes.with_lane(reel, "flash")
+    return ruled.with_limit(reel, reel.accent_lanes[-1].id, Limit(clips=(reel.clips[1].id,)))
 
 
 def inner_of(reel: Reel) -> list[str]:
@@ -90,7 +90,7 @@ def test_laid_flat_again_a_nest_is_what_it_was(rich: Reel) -> None:
     flat, laid = nests.flattened(nested, clip)
     assert set(laid) == set(inner_of(rich))
     assert sorted(flat.clips, key=lambda c: c.id) == sorted(rich.clips, key=lambda c: c.id)
-    assert sorted(flat.rows, key=lambda r: r.id) == sorted(rich.rows, key=lambda r: r.id)
+    assert sorted(flat.accent_lanes, key=lambda r: r.id) == sorted(rich.accent_lanes, key=lambda r: r.id)
     assert (flat.tracks, flat.footage) == (rich.tracks, rich.footage)
 
 
@@ -128,7 +128,7 @@ def test_a_split_nest_stays_in_register_and_a_moved_one_takes_its_clips_along(ri
     assert placed is not None
     split = with_split(nested, [placed.first + 50], [clip])
     assert_looks_alike(split, rich)
-    later = place.moved_to(place.with_row(nested), [clip], 15, 3)
+    later = place.moved_to(place.with_new_track(nested), [clip], 15, 3)
     there = Timeline(later).placed_clip(clip)
     assert there is not None and there.first == placed.first + 15
     with PictureSource() as source:
@@ -156,7 +156,7 @@ def test_a_nest_is_retimed_as_footage_is(rich: Reel) -> None:
 
 def test_what_a_nest_does_not_cover_is_clear(reel: Reel) -> None:
     """A half-strength solid in the middle of a nest: below shows through by half, and wholly around it in time."""
-    reel = place.with_solid(place.with_row(reel), 30, 60, "#ffffff", 1, insert=False)
+    reel = place.with_solid(place.with_new_track(reel), 30, 60, "#ffffff", 1, insert=False)
     top = reel.clips[-1].id
     reel = layers.with_opacity(reel, [top], 0.5)
     reel = place.with_solid(reel, 110, 20, "#000000", 1, insert=False)
@@ -180,7 +180,7 @@ def test_a_nest_within_itself_is_refused(rich: Reel, tmp_path: Path) -> None:
     nested, clip = nests.with_nest(rich, inner_of(rich))
     what = pieces.copied(nested, [clip])
     with pytest.raises(TempikError, match="within itself"):
-        pieces.pasted(nests.with_nest_open(nested, clip), what, 70, row=0)
+        pieces.pasted(nests.with_nest_open(nested, clip), what, 70, track=0)
     piece = nests.nest_of(nested, clip)
     assert piece.nest is not None
     looped = replace(piece, nest=replace(piece.nest, clips=(replace(piece.nest.clips[0], footage=piece.id, pins=()),)))

@@ -64,8 +64,8 @@ def test_clear_parts_of_a_picture_show_what_lies_below(tmp_path: Path) -> None:
     cv2.imwrite(str(tmp_path / "logo.png"), image)
     reel = with_file(tmp_path / "logo.png")
     assert reel.footage[-1].alpha
-    reel = place.on_other_row(reel, [reel.clips[0].id], 1)
-    reel = place.with_solid(reel, 0, 60, "#ffffff", row=0, insert=False)
+    reel = place.on_other_track(reel, [reel.clips[0].id], 1)
+    reel = place.with_solid(reel, 0, 60, "#ffffff", track=0, insert=False)
     rgb = shown(reel).astype(int)
     assert abs(rgb[60, 90] - [250, 0, 0]).max() < 12, "solid part"
     assert rgb[250, 150].min() > 240, "clear part"

@@ -19,7 +19,7 @@ from tempik.desktop.playback.preview_frames import PreviewFrames
 from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
-from tempik.edit.accents.rows import with_all_amounts, with_row, with_setting
+from tempik.edit.accents.lanes import with_all_amounts, with_lane, with_setting
 from tempik.errors import TempikError
 from tempik.media import index_frames
 from tempik.media.blend import BLENDS
@@ -36,8 +36,8 @@ WAIT = 30_000
 
 
 def exposure(reel: Reel, stops: float) -> Timeline:
-    made = with_row(reel, "exposure", rule=Rule(of="points"))
-    row = made.rows[-1].id
+    made = with_lane(reel, "exposure", rule=Rule(of="points"))
+    row = made.accent_lanes[-1].id
     return Timeline(with_setting(made, row, "stops", stops))
 
 

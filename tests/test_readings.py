@@ -11,7 +11,7 @@ from tempik.edit.song import points
 from tempik.edit.song.readings import heard_anew, readings_of, with_reading_heard
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, Painted, Pin, Reel, Soundtrack, point_of
+from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, Reel, Soundtrack, StepOverride, point_of
 from tempik.reel.points import metre_of, tempo_of
 from tempik.reel.validate import problems
 from tempik.rhythm import Analysis, Beat, Onset, Rival
@@ -42,8 +42,8 @@ def reel() -> Reel:
         Clip("c1", "f1", Edge(0.0, "b0"), Edge(2.0, "b4"), pins=(Pin("q1", "b2"),)),
         Clip("c2", "f1", Edge(2.0, "b4"), Edge(4.0, "b8")),
     )
-    row = AccentRow("r1", "flash", painted=(Painted("b3", 1.0), Painted("c1/start", 1.0)))
-    return Reel(soundtrack=song, footage=(footage,), clips=clips, rows=(row,), length_s=8.0)
+    row = AccentLane("r1", "flash", overrides=(StepOverride("b3", 1.0), StepOverride("c1/start", 1.0)))
+    return Reel(soundtrack=song, footage=(footage,), clips=clips, accent_lanes=(row,), length_s=8.0)
 
 
 def test_the_readings_of_a_song_are_told_with_tempo_metre_and_belief(reel: Reel) -> None:
@@ -67,11 +67,11 @@ def test_another_reading_ties_everything_to_its_nearest_beats(reel: Reel) -> Non
     placed = timeline.placed_clip("c1")
     assert placed is not None
     # A cell of a clip's start belongs to the clip and stays.
-    assert "c1/start" in {p.point for p in other.rows[0].painted}
+    assert "c1/start" in {p.point for p in other.accent_lanes[0].overrides}
 
 
 def test_a_slot_shorter_than_a_beat_of_the_new_reading_keeps_its_own_points(reel: Reel) -> None:
-    short = replace(reel, clips=(Clip("c1", "f1", Edge(0.5, "b1"), Edge(1.0, "b2")),), rows=())
+    short = replace(reel, clips=(Clip("c1", "f1", Edge(0.5, "b1"), Edge(1.0, "b2")),), accent_lanes=())
     other = with_reading_heard(short, 1)
     clip = other.clips[0]
     timeline = Timeline(other)
@@ -85,7 +85,7 @@ def test_neighbouring_slots_neither_overlap_nor_lose_a_pin_at_half_the_tempo(ree
         Clip(f"c{n}", "f1", Edge(n / 2, f"b{n}"), Edge((n + 1) / 2, f"b{n + 1}"), pins=(Pin("q1", f"b{n}"),))
         for n in range(8)
     )
-    other = with_reading_heard(replace(reel, clips=clips, rows=()), 1)
+    other = with_reading_heard(replace(reel, clips=clips, accent_lanes=()), 1)
     timeline = Timeline(other)
     edges = [(timeline.edge_s(c.start), timeline.edge_s(c.end)) for c in other.clips]
     assert all(a < b for a, b in edges)
@@ -152,7 +152,7 @@ def test_hearing_a_song_anew_keeps_names_and_leads_ties_to_the_nearest_beat(reel
 def test_hearing_a_song_anew_with_half_the_beats_leaves_the_cuts_between_them_where_they_were(reel: Reel) -> None:
     clips = tuple(Clip(f"c{n}", "f1", Edge(n / 2, f"b{n}"), Edge((n + 1) / 2, f"b{n + 1}")) for n in range(8))
     fresh = Analysis(30.0, 60.0, 4, 2, True, 0.9, beats(60, 0.0, 30))
-    anew = heard_anew(replace(reel, clips=clips, rows=()), fresh)
+    anew = heard_anew(replace(reel, clips=clips, accent_lanes=()), fresh)
     timeline = Timeline(anew)
     assert [timeline.edge_s(c.start) for c in anew.clips] == pytest.approx([n / 2 for n in range(8)])
     assert not problems(anew)

@@ -33,6 +33,22 @@ def test_projects_of_every_older_format_open_and_are_saved_as_today(number: int,
     assert load_reel(tmp_path / "now.tempik") == reel
 
 
+def test_what_format_12_called_otherwise_means_what_it_meant() -> None:
+    reel = load_reel(Path(__file__).parent / "formats" / "format12.tempik")
+    lane, sounds = reel.accent_lanes[-1], reel.sound_lanes[-1]
+    assert (lane.rule.of, lane.locked, [(o.point, o.strength) for o in lane.overrides]) == ("transitions", True, [("b3", 1.5)])
+    assert (sounds.rule.lane, sounds.locked, sounds.overrides[0].strength) == (reel.accent_lanes[0].id, True, 0.5)
+    first, last = reel.clips[0], reel.clips[-1]
+    assert first.repeat is not None and (first.repeat.rule.of, first.repeat.without, first.locked) == ("bars", ("b9",), True)
+    assert (first.sound.crossfade_ms, first.sound.pitch, reel.crossfade_ms) == (12.0, "preserved", 7.0)
+    assert last.transition is not None and last.leave is not None
+    assert (last.transition.kind, last.leave.kind, reel.footage[0].warning) == ("push", "dissolve", "what is converted")
+    nest = reel.footage[-1].nest
+    assert nest is not None and nest.clips[0].transition is not None and nest.accent_lanes[0].overrides[0].point == "b4"
+    assert reel.sound_clips[-1].preserve_pitch and reel.draft is not None
+    assert (reel.draft.accent_lanes, reel.draft.sound_lanes) == (("r8",), ("sr8",))
+
+
 def test_media_paths_are_relative_to_the_project(reel: Reel, media: Path) -> None:
     save_reel(reel, media / "kept.tempik")
     document = json.loads((media / "kept.tempik").read_text())

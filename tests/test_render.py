@@ -115,7 +115,7 @@ def upright(tmp_path: Path, reel: Reel) -> Reel:
     clips = tuple(
         msgspec.structs.replace(c, footage=piece.id, pins=(), source_s=1.0, curve=constant(1.0)) for c in reel.clips
     )
-    return msgspec.structs.replace(reel, footage=(piece,), clips=clips, rows=())
+    return msgspec.structs.replace(reel, footage=(piece,), clips=clips, accent_lanes=())
 
 
 def exported_numbers(path: Path) -> list[int]:

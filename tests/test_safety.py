@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tempik.edit import reel as change
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import place, trim
 from tempik.edit.footage.facts import with_note, with_shots
 from tempik.edit.song import points
@@ -32,7 +32,7 @@ from test_cutting import made
 
 STEPS = (
     lambda r, n: trim.with_split(r, [20 + 7 * n % 400]),
-    lambda r, n: accent_rows.with_row(r, "flash", n % 4),
+    lambda r, n: accent_lanes.with_lane(r, "flash", n % 4),
     lambda r, n: place.with_solid(r, 10 + n, 5),
     lambda r, n: points.with_point(r, 1.0 + 0.01 * n),
     lambda r, n: change.with_settings(r, 1080, 1080, Fraction(24 + n % 7)),
@@ -40,7 +40,7 @@ STEPS = (
     lambda r, n: with_shots(r, [f"shot {n}", "steam"]),
     lambda r, n: with_stretch(r, 0.1 * (n % 5), 14.0),
     lambda r, n: trim.without_clips(r, [r.clips[0].id]) if len(r.clips) > 2 else r,
-    lambda r, n: place.with_row(r) if len(r.tracks) < 4 else r,
+    lambda r, n: place.with_new_track(r) if len(r.tracks) < 4 else r,
 )
 
 

@@ -78,7 +78,9 @@ SIZES = ((1100, 660), (1280, 740), (1366, 700), (1366, 768), (1920, 1040))
 
 
 def test_no_page_is_cut_off_or_moves_the_others(opened: Window, qtbot: QtBot) -> None:
-    opened.project.selection.select_row(opened.project.reel.rows[1].id)  # a shake: the accent with the most fields
+    opened.project.selection.select_lane(
+        opened.project.reel.accent_lanes[1].id
+    )  # a shake: the accent with the most fields
     opened.project.selection.select_clip(opened.project.timeline.placed[1].clip.id)
     for size in SIZES:
         opened.resize(*size)
@@ -125,7 +127,7 @@ def test_a_large_screen_is_used(opened: Window, qtbot: QtBot) -> None:
     qtbot.wait(50)
     assert opened.preview.frame_box().height() > 1000
     layout = opened.timeline.layout_
-    assert layout.picture_h > 180 and layout.row_h > 60
+    assert layout.picture_h > 180 and layout.lane_h > 60
     assert preview_width(2560, 1312) < 0.42 * 2560
 
 

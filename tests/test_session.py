@@ -32,7 +32,7 @@ from tempik.desktop.session.log import log_path
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import pixmap_cache
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 from tempik.edit.footage.facts import uses_of, without_footage
 from tempik.edit.speed.speed import with_constant
 from tempik.errors import TempikError
@@ -342,8 +342,8 @@ def test_a_file_that_goes_missing_is_noticed_and_one_that_comes_back(qtbot: QtBo
 def test_every_path_of_a_reel_is_found_by_its_type(reel: Reel) -> None:
     """Paths are followed by the types of the records: song, footage, masks; a solid's colour is none."""
     solid = Footage("f9", "#f0b43c", 1, 1, Fraction(30), 1.0, kind="solid")
-    rows = tuple(msgspec.structs.replace(r, mask="/m/mask.png") for r in reel.rows)
-    whole = msgspec.structs.replace(reel, footage=(*reel.footage, solid), rows=rows)
+    rows = tuple(msgspec.structs.replace(r, mask="/m/mask.png") for r in reel.accent_lanes)
+    whole = msgspec.structs.replace(reel, footage=(*reel.footage, solid), accent_lanes=rows)
     assert reel.soundtrack is not None
     assert media_paths(whole) == (reel.soundtrack.path, *(f.path for f in reel.footage), "/m/mask.png")
     assert "/m/mask.png" in missing_media(whole) and "#f0b43c" not in missing_media(whole)

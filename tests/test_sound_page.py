@@ -1,4 +1,4 @@
-"""Sounds in the window: the shelf, rows and tracks on the timeline, the mixer, playing, the song's arrangement."""
+"""Sounds in the window: the shelf, lanes and tracks on the timeline, the mixer, playing, the song's arrangement."""
 
 import time
 from pathlib import Path
@@ -48,8 +48,8 @@ def page(opened: Window, qtbot: QtBot) -> SoundPage:
     return page
 
 
-def rows(window: Window) -> list[str]:
-    return [s for r in window.project.reel.sound_rows for s in r.sounds]
+def lanes(window: Window) -> list[str]:
+    return [s for r in window.project.reel.sound_lanes for s in r.sounds]
 
 
 def lane(window: Window, key: str, x: float, share: float = 0.5) -> QPointF:
@@ -74,13 +74,13 @@ def test_a_click_on_a_sound_lays_it_on_every_cut(opened: Window, page: SoundPage
     tiles = page.shelf.tiles
     number = tiles.items.index("whoosh")
     QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=tiles.box(number).center().toPoint())
-    (row,) = opened.project.reel.sound_rows
-    assert row.sounds == ("whoosh",) and row.rule.of == "cuts"
-    assert opened.project.selection.strip == row.id
+    (lane,) = opened.project.reel.sound_lanes
+    assert lane.sounds == ("whoosh",) and lane.rule.of == "cuts"
+    assert opened.project.selection.strip == lane.id
     assert page.chosen.title.text() == "Whoosh" and "strikes" in page.chosen.said.text()
     assert "n1" in page.mixer.channels and tiles.chosen == ("whoosh",)
     opened.undo()
-    assert opened.project.reel.sound_rows == () and "n1" not in page.mixer.channels
+    assert opened.project.reel.sound_lanes == () and "n1" not in page.mixer.channels
 
 
 def test_the_shelf_is_searched_by_what_sounds_are(page: SoundPage) -> None:
@@ -102,18 +102,18 @@ def test_pointing_at_a_sound_says_what_it_is_and_plays_it(opened: Window, page: 
 def test_a_sounds_menu_offers_every_place(opened: Window, page: SoundPage) -> None:
     menu = sound_menu(opened.sounds, "tick", page)
     texts = [a.text() for a in menu.actions()]
-    assert "A row on drops" in texts and "Lay it at the playhead" in texts
-    next(a for a in menu.actions() if a.text() == "A row on the first beat of the bar").trigger()
-    assert opened.project.reel.sound_rows[0].rule == Rule("bars", beats=(1,))
+    assert "A lane on drops" in texts and "Lay it at the playhead" in texts
+    next(a for a in menu.actions() if a.text() == "A lane on the first beat of the bar").trigger()
+    assert opened.project.reel.sound_lanes[0].rule == Rule("bars", beats=(1,))
     more = sound_menu(opened.sounds, "tock", page)
     next(a for a in more.actions() if a.text().startswith("One more")).trigger()
-    assert opened.project.reel.sound_rows[0].sounds == ("tick", "tock")
+    assert opened.project.reel.sound_lanes[0].sounds == ("tick", "tock")
     next(a for a in sound_menu(opened.sounds, "wood", page).actions() if a.text().startswith("Use it")).trigger()
-    assert opened.project.reel.sound_rows[0].sounds == ("wood",)
+    assert opened.project.reel.sound_lanes[0].sounds == ("wood",)
 
 
-def test_cells_of_a_sound_row_are_painted_on_the_timeline(opened: Window, page: SoundPage) -> None:
-    opened.sounds.add_row("tick", Rule("hand"))
+def test_steps_of_a_sound_row_are_painted_on_the_timeline(opened: Window, page: SoundPage) -> None:
+    opened.sounds.add_lane("tick", Rule("hand"))
     points = opened.project.timeline.on_reel()
     x = at(opened, opened.project.timeline.reel_s(points[4]))
     spot = lane(opened, "sound 0", x + 1)
@@ -131,15 +131,15 @@ def test_cells_of_a_sound_row_are_painted_on_the_timeline(opened: Window, page: 
 
 
 def test_the_name_of_a_row_is_dragged_for_its_gain(opened: Window, page: SoundPage) -> None:
-    opened.sounds.add_row("tick")
+    opened.sounds.add_lane("tick")
     text = drag(opened, lane(opened, "sound 0", 30), lane(opened, "sound 0", 6))
-    assert text == "gain -6.0 dB" and opened.project.reel.sound_rows[0].gain_db == -6.0
+    assert text == "gain -6.0 dB" and opened.project.reel.sound_lanes[0].gain_db == -6.0
     opened.undo()
-    assert opened.project.reel.sound_rows[0].gain_db == 0.0
+    assert opened.project.reel.sound_lanes[0].gain_db == 0.0
 
 
 def test_a_rows_hit_is_dragged_on_its_wave_as_one_step(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
-    opened.sounds.add_row("whoosh")
+    opened.sounds.add_lane("whoosh")
     wave, steps = page.chosen.wave, len(opened.project.history.steps)
     middle = QPoint(wave.width() // 2, wave.height() // 2)
     QTest.mousePress(wave, Qt.MouseButton.LeftButton, pos=middle)
@@ -156,32 +156,32 @@ def test_a_rows_hit_is_dragged_on_its_wave_as_one_step(opened: Window, page: Sou
 
 
 def test_fields_of_a_row_change_it(opened: Window, page: SoundPage) -> None:
-    opened.sounds.add_row("riser", Rule("bars", beats=(1,)))
-    spin, _ = page.chosen.row_fields["vary_pitch"]
+    opened.sounds.add_lane("riser", Rule("bars", beats=(1,)))
+    spin, _ = page.chosen.lane_fields["vary_pitch"]
     spin.setValue(3)
-    spin, _ = page.chosen.row_fields["fade_in_s"]
+    spin, _ = page.chosen.lane_fields["fade_in_s"]
     spin.setValue(120)
     page.chosen.beats.setCurrentIndex(2)
     page.chosen.beats.activated.emit(2)
-    (row,) = opened.project.reel.sound_rows
-    assert (row.vary_pitch, row.fade_in_s, row.beats) == (3.0, 0.12, 1.0)
+    (lane,) = opened.project.reel.sound_lanes
+    assert (lane.vary_pitch, lane.fade_in_s, lane.beats) == (3.0, 0.12, 1.0)
     page.chosen.rule.of.setCurrentIndex(0)
     page.chosen.rule.of.activated.emit(0)
     page.chosen.rule.every.setValue(4)
-    assert opened.project.reel.sound_rows[0].rule == replace(row.rule, of="points", every=4)
-    seed = opened.project.reel.sound_rows[0].seed
+    assert opened.project.reel.sound_lanes[0].rule == replace(lane.rule, of="points", every=4)
+    seed = opened.project.reel.sound_lanes[0].seed
     page.chosen.again.click()
-    assert opened.project.reel.sound_rows[0].seed == seed + 1
+    assert opened.project.reel.sound_lanes[0].seed == seed + 1
 
 
 def test_a_row_can_follow_the_pulses_of_an_accent_row(opened: Window, page: SoundPage) -> None:
-    opened.sounds.add_row("tick")
+    opened.sounds.add_lane("tick")
     of = page.chosen.rule.of
     number = next(n for n in range(of.count()) if of.itemText(n).startswith("pulses of"))
     of.setCurrentIndex(number)
     of.activated.emit(number)
-    row = opened.project.reel.sound_rows[0]
-    assert row.rule.of == "pulses" and row.rule.row == opened.project.reel.rows[0].id
+    lane = opened.project.reel.sound_lanes[0]
+    assert lane.rule.of == "pulses" and lane.rule.lane == opened.project.reel.accent_lanes[0].id
     assert of.currentIndex() == number
 
 
@@ -241,12 +241,12 @@ def test_sound_clips_are_dragged_onto_points_trimmed_faded_and_slipped(opened: W
 
 
 def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None:
-    opened.sounds.add_row("tick")
+    opened.sounds.add_lane("tick")
     opened.commands["add_sound_track"].trigger()
     track = opened.project.reel.sound_tracks[0].id
     menu = strip_menu(opened.sounds, "n1", opened)
     next(a for a in menu.actions() if a.text() == "the song ducks under it").trigger()
-    assert opened.project.reel.sound_rows[0].ducks
+    assert opened.project.reel.sound_lanes[0].ducks
     next(a for a in strip_menu(opened.sounds, track, opened).actions() if a.text() == "Lock").trigger()
     assert opened.project.reel.sound_tracks[0].locked
     next(a for a in strip_menu(opened.sounds, track, opened).actions() if a.text() == "Remove track").trigger()
@@ -255,8 +255,8 @@ def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None
     menu = sound_clip_menu(opened.sounds, "x1", opened)
     next(a for a in menu.actions() if a.text() == "backward").trigger()
     assert opened.project.reel.sound_clips[0].backward
-    next(a for a in strip_menu(opened.sounds, "n1", opened).actions() if a.text() == "Remove row").trigger()
-    assert opened.project.reel.sound_rows == ()
+    next(a for a in strip_menu(opened.sounds, "n1", opened).actions() if a.text() == "Remove lane").trigger()
+    assert opened.project.reel.sound_lanes == ()
 
 
 # The mixer
@@ -296,7 +296,7 @@ def test_loudness_ceiling_and_ducking_are_set(opened: Window, page: SoundPage) -
 
 
 def test_what_plays_is_what_is_exported_and_levels_move(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
-    opened.sounds.add_row("impact", Rule(every=2))
+    opened.sounds.add_lane("impact", Rule(every=2))
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
     whole = opened.reel_sound.mixdown(made_only=False)
     gain = whole.gain()
@@ -312,7 +312,7 @@ def test_what_plays_is_what_is_exported_and_levels_move(opened: Window, page: So
 
 
 def test_the_sounds_alone_are_heard_when_asked(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
-    opened.sounds.add_row("impact", Rule(every=2))
+    opened.sounds.add_lane("impact", Rule(every=2))
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
     page.mixer.alone.click()
     assert opened.reel_sound.design_alone and "song" not in {
@@ -324,7 +324,7 @@ def test_the_sounds_alone_are_heard_when_asked(opened: Window, page: SoundPage, 
 
 def test_a_change_while_playing_is_heard_at_once(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.play.play_pause()
-    opened.sounds.add_row("tick", Rule())
+    opened.sounds.add_lane("tick", Rule())
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
     assert opened.player.playing
     playing = opened.reel_sound.playing
@@ -370,7 +370,7 @@ def test_own_files_transition_the_shelf_and_missing_ones_are_found(
     qtbot.waitUntil(lambda: len(opened.project.reel.sounds) == 1, timeout=WAIT)
     assert page.shelf.tiles.items[0] == "s1"
     qtbot.waitUntil(lambda: "broken.wav" in opened.foot.status.text(), timeout=WAIT)
-    opened.sounds.add_row("s1", Rule(every=4))
+    opened.sounds.add_lane("s1", Rule(every=4))
     assert page.chosen.title.text() == "my knock"
     path.rename(tmp_path / "moved.wav")
     opened.watch.check()
@@ -482,8 +482,8 @@ def test_the_panel_offers_ways_to_listen_to_and_to_take(opened: Window, qtbot: Q
     panel.wanted.setValue(11)
     panel.finder.click()
     qtbot.waitUntil(panel.finder.isEnabled, timeout=WAIT)
-    assert panel.ways.count() >= 1
-    line = panel.ways.itemAt(0).widget().layout()
+    assert panel.song_edits.count() >= 1
+    line = panel.song_edits.itemAt(0).widget().layout()
     line.itemAt(0).widget().click()  # listening
     assert opened.project.reel.soundtrack.pieces == ()  # type: ignore[union-attr]
     line.itemAt(1).widget().click()

@@ -16,10 +16,10 @@ from numpy.typing import NDArray
 from tempik.check import check_reel, check_rendered
 from tempik.cli.main import main
 from tempik.edit import ruled
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.painting import with_painted, with_swept
 from tempik.edit.song.points import nudged
-from tempik.edit.sounds import clip_sound, clips, files, mixing, rows
+from tempik.edit.sounds import clip_sound, clips, files, lanes, mixing
 from tempik.edit.speed.speed import with_clip_sound
 from tempik.edit.transitions.laying import TransitionPlace, with_transitions
 from tempik.errors import TempikError
@@ -27,7 +27,7 @@ from tempik.media import Sound, decode_sound
 from tempik.project.file import load_reel, save_reel
 from tempik.project.media_files import media_paths, missing_media, relink
 from tempik.project.steps import difference, with_difference
-from tempik.reel import ClipSound, Edge, Mix, Painted, Reel, Rule, SoundClip, SoundFile, SoundRow
+from tempik.reel import ClipSound, Edge, Mix, Reel, Rule, SoundClip, SoundFile, SoundLane, StepOverride
 from tempik.reel.validate import problems
 from tempik.render import export
 from tempik.render.clip_sound import clip_track
@@ -109,12 +109,12 @@ def test_risers_stretch_so_that_their_top_comes_when_asked(name: str, seconds: f
     assert level.argmax() > 0.6 * take.hit and level[take.hit + round(0.02 * RATE) :].max(initial=0) < level.max()
 
 
-# Rows
+# Lanes
 
 
 def test_strikes_hit_their_points_to_the_sample(reel: Reel) -> None:
     """Told by the mix itself: a short sound's own samples begin on the sample of each point."""
-    reel = rows.with_sound_row(reel, ["tick"], Rule(every=2))
+    reel = lanes.with_sound_lane(reel, ["tick"], Rule(every=2))
     timeline = Timeline(reel)
     out, tick = heard(reel), take_of("tick")
     strikes = struck(reel).strikes
@@ -127,7 +127,7 @@ def test_strikes_hit_their_points_to_the_sample(reel: Reel) -> None:
 
 @pytest.mark.parametrize("sound", ["whoosh", "riser", "anvil", "rewind"])
 def test_what_swells_begins_before_its_point(reel: Reel, sound: str) -> None:
-    reel = rows.with_sound_row(reel, [sound], Rule("bars", beats=(1,)))
+    reel = lanes.with_sound_lane(reel, [sound], Rule("bars", beats=(1,)))
     mixdown = Mixdown(Timeline(reel), SILENCE)
     for piece, strike in zip(mixdown.pieces, struck(reel).strikes, strict=True):
         assert piece.hit == round(strike.at_s * RATE)
@@ -136,8 +136,8 @@ def test_what_swells_begins_before_its_point(reel: Reel, sound: str) -> None:
 
 @pytest.mark.parametrize("beats", [1.0, 2.0, 4.0])
 def test_a_riser_climbs_over_so_many_beats_of_the_song(reel: Reel, beats: float) -> None:
-    reel = rows.with_sound_row(reel, ["riser"], Rule("bars", beats=(1,)))
-    reel = rows.with_values(reel, "n1", beats=beats)
+    reel = lanes.with_sound_lane(reel, ["riser"], Rule("bars", beats=(1,)))
+    reel = lanes.with_values(reel, "n1", beats=beats)
     for strike in struck(reel).strikes:
         assert strike.length_s == pytest.approx(beats * 0.5, abs=0.01)  # the song is at 120 BPM
 
@@ -145,10 +145,10 @@ def test_a_riser_climbs_over_so_many_beats_of_the_song(reel: Reel, beats: float)
 @pytest.mark.parametrize("name", [n for n, k in SHELF.items() if k.falls])
 @pytest.mark.parametrize("beats", [1.0, 2.0, 4.0])
 def test_falls_last_so_many_beats_from_their_point(reel: Reel, name: str, beats: float) -> None:
-    reel = rows.with_sound_row(reel, [name], Rule("bars", beats=(1,)))
+    reel = lanes.with_sound_lane(reel, [name], Rule("bars", beats=(1,)))
     own = [p.end - p.first for p in Mixdown(Timeline(reel), SILENCE).pieces]
     assert set(own) == {len(take_of(name).samples)}
-    made = rows.with_values(reel, "n1", beats=beats)
+    made = lanes.with_values(reel, "n1", beats=beats)
     for piece, strike in zip(Mixdown(Timeline(made), SILENCE).pieces, struck(made).strikes, strict=True):
         assert strike.length_s == pytest.approx(beats * 0.5, abs=0.01)
         assert piece.end - piece.hit == pytest.approx(strike.length_s * RATE, abs=50) and piece.hit == piece.first
@@ -159,48 +159,48 @@ def test_what_fires_a_row(reel: Reel) -> None:
     cuts = [p.first for p in timeline.placed if p.first > 0]
 
     def frames(rule: Rule) -> list[int]:
-        return struck(rows.with_sound_row(reel, ["tick"], rule)).starts
+        return struck(lanes.with_sound_lane(reel, ["tick"], rule)).starts
 
     assert frames(Rule("cuts")) == cuts
     assert frames(Rule("hand")) == []
     assert set(frames(Rule("bars", beats=(1,)))) < set(frames(Rule()))
     assert frames(Rule("pins")) == sorted(t.frame for p in timeline.placed for t in p.ties)
-    row = reel.rows[0]
-    assert frames(Rule("pulses", row=row.id)) == [p.frame for p in timeline.fired[0].pulses]
-    assert frames(Rule("pulses", every=2, row=row.id)) == [p.frame for p in timeline.fired[0].pulses][::2]
-    assert frames(Rule("pulses", row="gone")) == [] and frames(Rule("something new")) == []
+    lane = reel.accent_lanes[0]
+    assert frames(Rule("pulses", lane=lane.id)) == [p.frame for p in timeline.fired[0].pulses]
+    assert frames(Rule("pulses", every=2, lane=lane.id)) == [p.frame for p in timeline.fired[0].pulses][::2]
+    assert frames(Rule("pulses", lane="gone")) == [] and frames(Rule("something new")) == []
 
 
 def test_transitions_fire_a_row_and_hard_cuts_do_not(reel: Reel) -> None:
     placed = Timeline(reel).placed[1]
     joined = with_transitions(reel, {TransitionPlace(placed.clip.id): new_transition("dissolve")})
-    found = struck(rows.with_sound_row(joined, ["tick"], Rule("transitions")))
+    found = struck(lanes.with_sound_lane(joined, ["tick"], Rule("transitions")))
     assert found.starts == [placed.first]
-    assert struck(rows.with_sound_row(reel, ["tick"], Rule("transitions"))).strikes == []
+    assert struck(lanes.with_sound_lane(reel, ["tick"], Rule("transitions"))).strikes == []
 
 
 def test_pulses_follow_the_row_that_they_are_of(reel: Reel) -> None:
-    made = rows.with_sound_row(reel, ["tick"], Rule("pulses", row=reel.rows[0].id))
-    silent = accent_rows.without_row(made, reel.rows[0].id)
+    made = lanes.with_sound_lane(reel, ["tick"], Rule("pulses", lane=reel.accent_lanes[0].id))
+    silent = accent_lanes.without_lane(made, reel.accent_lanes[0].id)
     assert struck(made).strikes and not struck(silent).strikes and problems(silent) == []
-    fewer = ruled.with_rule(made, reel.rows[0].id, Rule(every=8))
+    fewer = ruled.with_rule(made, reel.accent_lanes[0].id, Rule(every=8))
     assert struck(fewer).starts == [p.frame for p in Timeline(fewer).fired[0].pulses]
 
 
 def test_rows_are_painted_as_accent_rows_are(reel: Reel) -> None:
-    reel = rows.with_sound_row(reel, ["tick"], Rule("hand"))
-    cells = [c.id for c in struck(reel).cells][2:5]
-    swept = with_swept(reel, "n1", cells, True)
-    assert [s.cell for s in struck(swept).strikes] == cells
-    weak = with_painted(swept, "n1", cells[0], 0.25)
+    reel = lanes.with_sound_lane(reel, ["tick"], Rule("hand"))
+    steps = [c.id for c in struck(reel).steps][2:5]
+    swept = with_swept(reel, "n1", steps, True)
+    assert [s.step for s in struck(swept).strikes] == steps
+    weak = with_painted(swept, "n1", steps[0], 0.25)
     assert struck(weak).strikes[0].gain == pytest.approx(0.25)
     assert np.abs(heard(weak)).max() <= np.abs(heard(swept)).max()
-    assert struck(with_painted(weak, "n1", cells[0], 0.0)).starts == struck(swept).starts[1:]
+    assert struck(with_painted(weak, "n1", steps[0], 0.0)).starts == struck(swept).starts[1:]
 
 
 def test_variation_is_drawn_by_seed_and_no_sound_comes_twice_running(reel: Reel) -> None:
-    reel = rows.with_sound_row(reel, ["tick", "tock", "wood"], Rule())
-    reel = rows.with_values(reel, "n1", vary_pitch=3.0, vary_gain_db=6.0)
+    reel = lanes.with_sound_lane(reel, ["tick", "tock", "wood"], Rule())
+    reel = lanes.with_values(reel, "n1", vary_pitch=3.0, vary_gain_db=6.0)
     first, again = struck(reel).strikes, struck(reel).strikes
     assert first == again
     names = [s.sound for s in first]
@@ -212,8 +212,8 @@ def test_variation_is_drawn_by_seed_and_no_sound_comes_twice_running(reel: Reel)
 
 
 def test_higher_and_lower_a_sound_still_hits_its_point(reel: Reel) -> None:
-    reel = rows.with_sound_row(reel, ["anvil"], Rule(every=4))
-    reel = rows.with_values(reel, "n1", vary_pitch=12.0)
+    reel = lanes.with_sound_lane(reel, ["anvil"], Rule(every=4))
+    reel = lanes.with_values(reel, "n1", vary_pitch=12.0)
     out = heard(reel)
     for strike in struck(reel).strikes:
         at = round(strike.at_s * RATE)
@@ -222,7 +222,7 @@ def test_higher_and_lower_a_sound_still_hits_its_point(reel: Reel) -> None:
 
 
 def test_a_moved_point_takes_its_strikes_along(reel: Reel) -> None:
-    reel = rows.with_sound_row(reel, ["tick"], Rule())
+    reel = lanes.with_sound_lane(reel, ["tick"], Rule())
     point = struck(reel).strikes[4].point
     assert point is not None
     moved = nudged(reel, [point.id], 0.030)
@@ -230,7 +230,7 @@ def test_a_moved_point_takes_its_strikes_along(reel: Reel) -> None:
 
 
 def test_a_moved_hit_is_what_lands(reel: Reel) -> None:
-    reel = rows.with_sound_row(reel, ["whoosh"], Rule(every=4))
+    reel = lanes.with_sound_lane(reel, ["whoosh"], Rule(every=4))
     before = Mixdown(Timeline(reel), SILENCE).pieces[1]
     moved = files.with_hit(reel, "whoosh", take_of("whoosh").hit / RATE + 0.1)
     after = Mixdown(Timeline(moved), SILENCE).pieces[1]
@@ -240,11 +240,11 @@ def test_a_moved_hit_is_what_lands(reel: Reel) -> None:
 
 
 def test_ten_thousand_strikes_at_once(reel: Reel) -> None:
-    cells = tuple(Painted(p.id, 1.0) for p in Timeline(reel).on_reel())
-    many = tuple(SoundRow(f"n{i}", ("tick",), Rule(), cells, seed=i) for i in range(100))
-    crowded = replace(reel, sound_rows=many, mix=Mix(ceiling_db=-1.0))
+    steps = tuple(StepOverride(p.id, 1.0) for p in Timeline(reel).on_reel())
+    many = tuple(SoundLane(f"n{i}", ("tick",), Rule(), steps, seed=i) for i in range(100))
+    crowded = replace(reel, sound_lanes=many, mix=Mix(ceiling_db=-1.0))
     assert sum(len(s.strikes) for s in struck_of(Timeline(crowded))) >= 1_900
-    more = replace(crowded, clips=(), rows=())
+    more = replace(crowded, clips=(), accent_lanes=())
     mixdown = Mixdown(Timeline(more), SILENCE)
     out = np.concatenate([mixdown.block(n, 1.0) for n in range(8)])
     assert np.isfinite(out).all() and decibels(true_peak(out)) <= -1.0
@@ -256,7 +256,7 @@ def test_sounds_stay_true_whatever_becomes_of_the_points(reel: Reel, change: Cal
 
     reel = edits.with_point(reel, 2.2)
     by_hand = next(p for p in Timeline(reel).on_reel() if p.kind == "hand")
-    reel = rows.with_sound_row(reel, ["tick"], Rule(every=2))
+    reel = lanes.with_sound_lane(reel, ["tick"], Rule(every=2))
     reel = with_painted(reel, "n1", by_hand.id, 1.0)
     for point in (by_hand, *Timeline(reel).on_reel()[3:5]):
         reel = clips.with_sound_clip(reel, "anvil", Edge(0.0, point.id))
@@ -346,7 +346,7 @@ def test_backward_round_and_slipped(laid: Reel) -> None:
 @pytest.mark.parametrize("keeps", [False, True])
 def test_faster_a_sound_is_shorter_and_its_hit_stays(keeps: bool) -> None:
     reel = clips.with_sound_clip(Reel(length_s=4.0), "whoosh", Edge(2.0))
-    fast = clips.with_clip_values(reel, "x1", speed=2.0, keeps_pitch=keeps)
+    fast = clips.with_clip_values(reel, "x1", speed=2.0, preserve_pitch=keeps)
     (found,) = laid_sounds(Timeline(fast))
     assert found.hit_s == pytest.approx(2.0)
     assert found.end_s - found.begin_s == pytest.approx(len(take_of("whoosh").samples) / RATE / 2, abs=1e-3)
@@ -368,15 +368,15 @@ def test_fades_and_gain_of_a_clip() -> None:
 
 def test_what_cannot_be_is_refused_with_a_sentence(laid: Reel) -> None:
     with pytest.raises(TempikError, match="no sound 'splash' on the shelf; choose from anvil"):
-        rows.with_sound_row(laid, ["splash"])
+        lanes.with_sound_lane(laid, ["splash"])
     with pytest.raises(TempikError, match="played at a speed of 99"):
         clips.with_clip_values(laid, "x1", speed=99.0)
     with pytest.raises(TempikError, match="no longer there"):
         clips.without_sound_clip(laid, "x7")
     with pytest.raises(TempikError, match="at least one sound"):
-        rows.with_sounds(rows.with_sound_row(laid, ["tick"]), "n1", [])
-    with pytest.raises(TempikError, match="Say of which accent row"):
-        ruled.with_rule(rows.with_sound_row(laid, ["tick"]), "n1", Rule("pulses", row="r99"))
+        lanes.with_sounds(lanes.with_sound_lane(laid, ["tick"]), "n1", [])
+    with pytest.raises(TempikError, match="Say of which accent lane"):
+        ruled.with_rule(lanes.with_sound_lane(laid, ["tick"]), "n1", Rule("pulses", lane="r99"))
     locked = clips.with_track_changed(laid, laid.sound_tracks[0].id, lambda t: replace(t, locked=True))
     with pytest.raises(TempikError, match="track is locked"):
         clips.without_sound_clip(locked, "x1")
@@ -432,10 +432,10 @@ ODD: dict[str, Callable[[], Signal]] = {
 def test_odd_files_are_heard_or_not_but_break_nothing(reel: Reel, tmp_path: Path, what: str) -> None:
     path = write(tmp_path / "odd.wav", ODD[what](), 48000, "stereo")
     made, name = files.with_sound_file(reel, files.heard_file(path))
-    made = rows.with_sound_row(made, [name], Rule(every=4))
-    made = rows.with_values(made, "n1", vary_pitch=5.0, beats=1.0)
+    made = lanes.with_sound_lane(made, [name], Rule(every=4))
+    made = lanes.with_values(made, "n1", vary_pitch=5.0, beats=1.0)
     made = clips.with_sound_clip(made, name, Edge(2.0))
-    made = clips.with_clip_values(made, "x1", speed=1.7, keeps_pitch=True)
+    made = clips.with_clip_values(made, "x1", speed=1.7, preserve_pitch=True)
     made = replace(made, mix=Mix(loudness=-14.0, ceiling_db=-1.0))
     assert problems(made) == []
     mixdown = Mixdown(Timeline(made))
@@ -446,7 +446,7 @@ def test_odd_files_are_heard_or_not_but_break_nothing(reel: Reel, tmp_path: Path
 def test_a_missing_sound_is_said_silent_and_found_again(reel: Reel, tmp_path: Path) -> None:
     path = write(tmp_path / "own.wav", click_at(48000, 0.3, 2), 48000, "stereo")
     made, name = files.with_sound_file(reel, files.heard_file(path))
-    made = rows.with_sound_row(made, [name], Rule(every=4))
+    made = lanes.with_sound_lane(made, [name], Rule(every=4))
     assert heard(made).any() and path in media_paths(made)
     Path(path).rename(tmp_path / "elsewhere.wav")
     assert not heard(made).any() and missing_media(made) == [path]
@@ -459,10 +459,10 @@ def test_a_missing_sound_is_said_silent_and_found_again(reel: Reel, tmp_path: Pa
 
 
 def test_a_sound_of_a_newer_version_is_kept_and_does_nothing(reel: Reel, tmp_path: Path) -> None:
-    newer = replace(reel, sound_rows=(SoundRow("n1", ("thunder",), Rule()),))
+    newer = replace(reel, sound_lanes=(SoundLane("n1", ("thunder",), Rule()),))
     save_reel(newer, tmp_path / "p.tempik")
     again = load_reel(tmp_path / "p.tempik")
-    assert again.sound_rows == newer.sound_rows and not heard(again).any()
+    assert again.sound_lanes == newer.sound_lanes and not heard(again).any()
     assert any("does not know the sound 'thunder'" in note for note in check_reel(Timeline(again)).notes)
 
 
@@ -472,12 +472,12 @@ def test_a_sound_of_a_newer_version_is_kept_and_does_nothing(reel: Reel, tmp_pat
 def test_sounds_are_saved_with_paths_and_every_step_is_journalled(laid: Reel, tmp_path: Path) -> None:
     path = write(tmp_path / "own.wav", click_at(48000, 0.3, 2), 48000, "stereo")
     made, name = files.with_sound_file(laid, files.heard_file(path))
-    made = rows.with_sound_row(made, [name, "tick"], Rule("bars"))
+    made = lanes.with_sound_lane(made, [name, "tick"], Rule("bars"))
     made = files.with_hit(mixing.with_strip(made, "n1", gain_db=-3.0, ducks=True), "whoosh", 0.2)
     save_reel(made, tmp_path / "p.tempik")
     assert "own.wav" in (tmp_path / "p.tempik").read_text() and str(tmp_path) not in (tmp_path / "p.tempik").read_text()
     again = load_reel(tmp_path / "p.tempik")
-    for field in ("sounds", "hits", "sound_rows", "sound_tracks", "sound_clips", "mix"):
+    for field in ("sounds", "hits", "sound_lanes", "sound_tracks", "sound_clips", "mix"):
         assert getattr(again, field) == getattr(made, field)
     assert with_difference(laid, difference(laid, made)) == made
 
@@ -488,9 +488,9 @@ WRONG: dict[str, Callable[[Reel], Reel]] = {
     "a point that is gone": lambda r: replace(r, sound_clips=(replace(r.sound_clips[0], at=Edge(0.0, "b999999")),)),
     "a name of the shelf": lambda r: replace(r, sounds=(SoundFile("tick", "/x.wav", 1.0),)),
     "a hit outside": lambda r: replace(r, sounds=(SoundFile("s1", "/x.wav", 1.0, 5.0),)),
-    "a gain beyond": lambda r: replace(r, sound_rows=(SoundRow("n1", ("tick",), gain_db=400.0),)),
-    "nothing every": lambda r: replace(r, sound_rows=(SoundRow("n1", ("tick",), Rule(every=0)),)),
-    "too long a stretch": lambda r: replace(r, sound_rows=(SoundRow("n1", ("tick",), beats=1e6),)),
+    "a gain beyond": lambda r: replace(r, sound_lanes=(SoundLane("n1", ("tick",), gain_db=400.0),)),
+    "nothing every": lambda r: replace(r, sound_lanes=(SoundLane("n1", ("tick",), Rule(every=0)),)),
+    "too long a stretch": lambda r: replace(r, sound_lanes=(SoundLane("n1", ("tick",), beats=1e6),)),
     "infinite": lambda r: replace(r, sound_clips=(replace(r.sound_clips[0], from_s=float("inf")),)),
 }
 
@@ -504,11 +504,11 @@ def test_what_a_strangers_project_may_not_have(laid: Reel, wrong: Callable[[Reel
 
 
 def test_every_hit_is_checked_and_measured_in_the_file(reel: Reel, tmp_path: Path) -> None:
-    reel = rows.with_sound_row(
+    reel = lanes.with_sound_lane(
         replace(reel, mix=Mix(loudness=-14.0, ceiling_db=-1.0)), ["whoosh", "swish"], Rule("cuts")
     )
-    reel = rows.with_sound_row(reel, ["wood"], Rule(every=4))
-    reel = rows.with_sound_row(reel, ["impact"], Rule("bars", beats=(1,)))
+    reel = lanes.with_sound_lane(reel, ["wood"], Rule(every=4))
+    reel = lanes.with_sound_lane(reel, ["impact"], Rule("bars", beats=(1,)))
     reel = clips.with_sound_clip(reel, "anvil", Edge(0.0, Timeline(reel).on_reel()[9].id))
     planned = [e for e in check_reel(Timeline(reel)).events if e.kind == "sound"]
     assert len(planned) >= 10 and all(e.tied and e.ok and abs(e.error_ms) < 0.02 for e in planned)
@@ -520,9 +520,9 @@ def test_every_hit_is_checked_and_measured_in_the_file(reel: Reel, tmp_path: Pat
 
 
 def test_a_file_whose_sounds_are_late_is_told(reel: Reel, tmp_path: Path) -> None:
-    made = rows.with_sound_row(reel, ["wood"], Rule(every=4))
+    made = lanes.with_sound_lane(reel, ["wood"], Rule(every=4))
     late = files.with_hit(made, "wood", 0.0)
-    late = replace(late, sound_rows=(), sound_clips=())
+    late = replace(late, sound_lanes=(), sound_clips=())
     for number, strike in enumerate(struck(made).strikes):
         late = clips.with_sound_clip(
             late, "wood", Edge(strike.at_s + 0.02), late.sound_tracks[0].id if number else None
@@ -601,33 +601,35 @@ def test_everything_from_the_command_line(reel: Reel, tmp_path: Path, capsys: py
         "--duck-times",
         "50,400",
     )
-    run(out, "--add", "tick", "--on", "row:1", "--every", "2", "--paint", "1.2=100")
+    run(out, "--add", "tick", "--on", "lane:1", "--every", "2", "--paint", "1.2=100")
     run(out, "--lay", "anvil", "--at", "2.1", "--fade-out", "0.5")
-    run(out, "--clip", "1", "--speed", "1.5", "--pitch", "kept", "--gain", "-3")
+    run(out, "--clip", "1", "--speed", "1.5", "--pitch", "preserved", "--gain", "-3")
     run(out, "--channel", "song", "--gain", "-2", "--loudness", "-16", "--ceiling", "-1.5")
     run(out, "--hit", "whoosh=0.3")
     made = load_reel(tmp_path / "o.tempik")
-    assert [r.sounds for r in made.sound_rows] == [("whoosh", "swish"), ("impact",), ("tick",)]
-    assert made.sound_rows[1].ducks and made.mix.ducking.depth_db == 10 and made.mix.ducking.release_ms == 400
-    assert made.sound_rows[2].rule.row == made.rows[0].id and made.sound_clips[0].at.point is not None
+    assert [r.sounds for r in made.sound_lanes] == [("whoosh", "swish"), ("impact",), ("tick",)]
+    assert made.sound_lanes[1].ducks and made.mix.ducking.depth_db == 10 and made.mix.ducking.release_ms == 400
+    assert made.sound_lanes[2].rule.lane == made.accent_lanes[0].id and made.sound_clips[0].at.point is not None
     assert made.mix.song.gain_db == -2 and (made.mix.loudness, made.mix.ceiling_db) == (-16, -1.5)
     assert made.hits == {"whoosh": 0.3} and made.sound_clips[0].speed == 1.5
     table = run(out).splitlines()
-    assert table[0] == "row,sound,hit_s,point_s,error_ms" and all(abs(float(r.split(",")[4])) < 0.02 for r in table[1:])
+    assert table[0] == "lane,sound,hit_s,point_s,error_ms" and all(
+        abs(float(r.split(",")[4])) < 0.02 for r in table[1:]
+    )
     levels = run(out, "--levels").splitlines()
     assert float(levels[2].split(",")[1]) == pytest.approx(-16.0, abs=0.1)
     run(out, "--write", str(tmp_path / "o.wav"))
     assert decode_sound(str(tmp_path / "o.wav"), RATE).length_s == pytest.approx(10.0)
-    run(out, "--row", "3", "--remove")
-    assert len(load_reel(tmp_path / "o.tempik").sound_rows) == 2
+    run(out, "--lane", "3", "--remove")
+    assert len(load_reel(tmp_path / "o.tempik").sound_lanes) == 2
     for wrong, said in (
-        (["--row", "9"], "There is no sound row 9; the project has 2"),
+        (["--lane", "9"], "There is no sound lane 9; the project has 2"),
         (["--gain", "3"], "What does --gain change"),
         (["--add", "splash"], "no sound 'splash'"),
         (["--add", "tick", "--on", "moons"], "cannot fire on 'moons'"),
         (["--lay", "tick"], "Where does it hit"),
         (["--clip", "7", "--gain", "1"], "There is no sound clip 7"),
-        (["--row", "1", "--paint", "99.1=50"], "There is no point 99.1"),
+        (["--lane", "1", "--paint", "99.1=50"], "There is no point 99.1"),
         (["--loudness", "loud"], "'loud' is no number"),
     ):
         assert main(["sound", out, *wrong]) == 2

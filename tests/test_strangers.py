@@ -24,14 +24,14 @@ from tempik.desktop.shell.window import Window
 from tempik.disk import reading, writing
 from tempik.disk.reading import opened_regular, read_whole
 from tempik.disk.writing import NewFile, fresh_file, make_folder, write_all, write_whole
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
 from tempik.project.journal import Lock, journal_path, left_behind
 from tempik.project.media_files import collect
 from tempik.project.versions import MOST, keep_version, versions
 from tempik.reel import PlannedShot, PointEdit, Reel
-from tempik.reel.rows import Bundle
+from tempik.reel.lanes import Bundle
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 SECRET = b"mine alone\n"
@@ -407,9 +407,9 @@ def test_words_of_others_are_shown_as_they_are_everywhere(
         song = reel.soundtrack
         assert song is not None
         song = replace(song, edits=(PointEdit("b4", name=MARKUP), PointEdit("b8", name=MARKUP)))
-        first = replace(reel.footage[0], path=str(odd), note=MARKUP, said=MARKUP, tag=MARKUP, shot="s1")
+        first = replace(reel.footage[0], path=str(odd), note=MARKUP, warning=MARKUP, tag=MARKUP, shot="s1")
         first = replace(first, cues=tuple(replace(c, name=MARKUP) for c in first.cues))
-        bundled = tuple(replace(r, bundle="u1") for r in reel.rows)
+        bundled = tuple(replace(r, bundle="u1") for r in reel.accent_lanes)
         return replace(
             reel, soundtrack=song, footage=(first, *reel.footage[1:]), shots=(PlannedShot("s1", MARKUP),),
             rows=bundled, bundles=(Bundle("u1", MARKUP),),

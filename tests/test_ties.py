@@ -12,7 +12,7 @@ from tempik.edit.song import points as edits
 from tempik.edit.song.carry_over import with_song
 from tempik.edit.song.readings import heard_anew, readings_of, with_reading_heard
 from tempik.edit.ties import keys_of
-from tempik.reel import Again, Key, Mask, Reel, Soundtrack, Title
+from tempik.reel import Key, Mask, Reel, RepeatRule, Soundtrack, Title
 from tempik.reel.validate import problems
 from tempik.rhythm.records import Beat
 from tempik.timeline.timeline import Timeline
@@ -30,8 +30,8 @@ def tied(reel: Reel) -> Reel:
     for number, point in enumerate(inside):
         reel = with_clip_key(reel, placed.clip.id, "zoom", timeline.frame_of_point(point), 1 + number / 10)
     keys = {"x": (Key(by_hand.time_s, 0.4, by_hand.id), Key(inside[-1].time_s, 0.6, inside[-1].id))}
-    mask, again = Mask("m1", keys=keys), Again(without=(inside[0].id,))
-    clips = tuple(replace(c, masks=(mask,), again=again) if c.id == placed.clip.id else c for c in reel.clips)
+    mask, again = Mask("m1", keys=keys), RepeatRule(without=(inside[0].id,))
+    clips = tuple(replace(c, masks=(mask,), repeat=again) if c.id == placed.clip.id else c for c in reel.clips)
     reel, name = titles.with_title(replace(reel, clips=clips), Title("one two three four"), 0, 140)
     reel = titles.with_words_on_points(reel, [name])
     assert sum(k.point is not None for c in reel.clips for k in keys_of(c)) >= 7 and not problems(reel)

@@ -55,7 +55,7 @@ def shown(reel: Reel, frame: int, width: int = 180) -> Picture:
 
 def bare(reel: Reel) -> Reel:
     """The reel without clips and accents: titles on black."""
-    return replace(reel, clips=(), rows=())
+    return replace(reel, clips=(), accent_lanes=())
 
 
 # Setting

@@ -79,7 +79,7 @@ def test_the_turn_is_on_the_cuts_own_frame(
     kind: str, frames: int, at: float | None, ease: tuple[float, float, float, float] | None, rate: Fraction
 ) -> None:
     timeline = Timeline(joined(Transition(kind, float(frames), at=at, ease=ease), rate))
-    placed_transition, cut = timeline.transition_of("c2"), timeline.rows[0][1].first
+    placed_transition, cut = timeline.transition_of("c2"), timeline.own_tracks[0][1].first
     assert placed_transition is not None and placed_transition.turn == cut and placed_transition.frames == frames
     assert placed_transition.begin <= cut <= placed_transition.end
     course = [progress_at(placed_transition, f + 0.5) for f in range(placed_transition.begin, placed_transition.end)]
@@ -425,7 +425,7 @@ def with_song_edits(reel: Reel) -> Reel:
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None:
     """Every kind in turn, 3, 8 and 15 frames long, with ramps and reversed clips on either side."""
-    reel = with_song_edits(replace(make_reel(tmp_path, 128, rate, 12.0), rows=()))
+    reel = with_song_edits(replace(make_reel(tmp_path, 128, rate, 12.0), accent_lanes=()))
     edges = laying.cuts(Timeline(reel))
     names = [n for n in EVERY if n != "hits"]
     start = RATES.index(rate) * len(edges)
@@ -444,7 +444,7 @@ def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None
 def test_a_file_whose_turns_come_late_is_caught(tmp_path: Path) -> None:
     reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
     edges = laying.cuts(Timeline(reel))
-    reel = laying.laid(replace(reel, rows=()), edges, new_transition("push"))
+    reel = laying.laid(replace(reel, accent_lanes=()), edges, new_transition("push"))
     late = replace(reel, clips=tuple(replace(c, start=_later(c.start, reel, n), end=_later(c.end, reel, n + 1))
                                      for n, c in enumerate(reel.clips)))  # fmt: skip
     export(Timeline(late), tmp_path / "o.mp4", Settings(quality="draft"))
@@ -456,12 +456,12 @@ def test_the_cut_of_a_layer_beside_a_transition_is_not_measured_early(tmp_path: 
     """Half of the incoming picture of the track below is seen before the layer's own cut."""
     reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
     names = [p.clip.id for p in Timeline(reel).placed]
-    reel = with_split_picture(replace(reel, rows=()), names[1:3], "strips")
+    reel = with_split_picture(replace(reel, accent_lanes=()), names[1:3], "strips")
     reel = laying.laid(reel, laying.cuts(Timeline(reel)), Transition("push", 9.0))
     export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
     found = check_rendered(Timeline(reel), tmp_path / "o.mp4").events
     assert {e.kind for e in found} >= {"cut", "transition"} and all(e.ok for e in found)
-    assert any(e.kind == "cut" and e.frame == Timeline(reel).rows[1][0].first for e in found)
+    assert any(e.kind == "cut" and e.frame == Timeline(reel).own_tracks[1][0].first for e in found)
 
 
 def _later(edge: Edge, reel: Reel, number: int) -> Edge:

@@ -31,7 +31,7 @@ WAIT = 30_000
 def shown(opened: Window) -> Window:
     """The Transitions page, with the reel's second clip selected."""
     opened.commands["show_transitions"].trigger()
-    opened.project.selection.select_clip(opened.project.timeline.rows[0][1].clip.id)
+    opened.project.selection.select_clip(opened.project.timeline.own_tracks[0][1].clip.id)
     return opened
 
 
@@ -40,7 +40,7 @@ def page_of(window: Window) -> TransitionsPage:
 
 
 def second(window: Window) -> str:
-    return window.project.timeline.rows[0][1].clip.id
+    return window.project.timeline.own_tracks[0][1].clip.id
 
 
 def transition_shown(window: Window) -> PlacedTransition:
@@ -250,7 +250,7 @@ def test_keys_lay_lengthen_copy_and_take_off(shown: Window) -> None:
     shown.commands["turn_round"].trigger()
     assert transition_shown(shown).transition.direction == "anticlockwise"
     shown.commands["copy_clips"].trigger()
-    third = shown.project.timeline.rows[0][2].clip.id
+    third = shown.project.timeline.own_tracks[0][2].clip.id
     shown.project.selection.select_clip(third)
     shown.commands["paste_transition"].trigger()
     copied = shown.project.timeline.transition_of(third)

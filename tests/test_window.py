@@ -22,7 +22,7 @@ from tempik.desktop.shell.keyboard import all_commands, keyboard_list
 from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.axis import AIR_PX, GUTTER
-from tempik.desktop.timeline.lanes.accents import toggle_cell
+from tempik.desktop.timeline.lanes.accents import toggle_step
 from tempik.desktop.timeline.lanes.points import points_top
 from tempik.edit.draft import Wish
 from tempik.edit.song.stretches import with_stretch
@@ -137,10 +137,10 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         lambda: window.page(SpeedPage).average.setValue(-50),
         lambda: window.page(SpeedPage).graph.add_node(0.5, 2.0),
         window.clips.pin_next,
-        lambda: toggle_cell(window.project, 0, window.project.timeline.on_reel()[1].id),
+        lambda: toggle_step(window.project, 0, window.project.timeline.on_reel()[1].id),
         window.accents.toggle_flash,
         window.points.place_point,
-        lambda: window.accents.add_row("punch"),
+        lambda: window.accents.add_lane("punch"),
         lambda: window.files.settings(180, 180, "60"),
         window.clips.unpin,
         window.cuts.remove_clip,
@@ -183,9 +183,9 @@ def test_dragging_a_pin_ties_the_cue_to_another_point(opened: Window, qtbot: QtB
     assert window.project.selection.clip_id == window.project.timeline.placed[1].clip.id
 
 
-def test_accent_cells_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot) -> None:
+def test_accent_steps_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot) -> None:
     window = opened
-    y = window.timeline.layout_.row_top(0) + 20
+    y = window.timeline.layout_.lane_top(0) + 20
 
     def lit() -> dict[str, float]:
         return {q.point.id: q.strength for q in window.project.timeline.pulses[0]}
@@ -469,11 +469,11 @@ def test_every_command_has_a_method_and_keys_of_its_own(window: Window) -> None:
 
 
 def test_the_row_menu_mutes_and_offers_every_accent(opened: Window) -> None:
-    row = opened.project.reel.rows[0].id
-    menu = opened.accents.row_menu(row, opened)
+    row = opened.project.reel.accent_lanes[0].id
+    menu = opened.accents.lane_menu(row, opened)
     actions = {a.text(): a for a in menu.actions()}
     actions["muted"].trigger()
-    assert opened.project.reel.rows[0].muted
+    assert opened.project.reel.accent_lanes[0].muted
     light = next(m for m in menu.findChildren(type(menu)) if m.title() == "Light")
     assert {a.text() for a in light.actions()} >= {CATALOGUE["flash"].title}
 

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from bench.campaign.damage import bent, flipped
 from tempik.assemble import assemble
-from tempik.edit.accents.rows import with_all_amounts, with_row
+from tempik.edit.accents.lanes import with_all_amounts, with_lane
 from tempik.edit.clips import layers
 from tempik.edit.clips.nests import with_nest
 from tempik.edit.clips.trim import with_split
@@ -27,7 +27,7 @@ from tempik.edit.grading.grades import THE_REEL, Where
 from tempik.edit.song.arranging import bar_starts, without_bars
 from tempik.edit.sounds import clips as sound_clips
 from tempik.edit.sounds import files
-from tempik.edit.sounds import rows as sounds
+from tempik.edit.sounds import lanes as sounds
 from tempik.edit.sounds.mixing import with_strip
 from tempik.edit.speed.speed import with_constant
 from tempik.edit.transitions import laying
@@ -128,14 +128,14 @@ def small_reel(folder: Path) -> Reel:
         reel, Where("footage", (reel.footage[0].id,)), Grade(exposure=0.5, dark_wheel=Wheel(0.1, 0.1))
     )
     reel, _ = with_nest(reel, [p.clip.id for p in timeline_of(reel).placed[1:3]])
-    return _sounded(with_row(reel, "punch"), folder)
+    return _sounded(with_lane(reel, "punch"), folder)
 
 
 def _sounded(reel: Reel, folder: Path) -> Reel:
     """Return a reel with sounds of the shelf and one of its own, on points and laid, ducking, mastered, its song arranged."""
     (folder / "own.wav").write_bytes(song(1.0))
     reel, own = files.with_sound_file(reel, files.heard_file(str(folder / "own.wav")))
-    reel = sounds.with_sound_row(reel, ["whoosh", own], Rule("cuts"))
+    reel = sounds.with_sound_lane(reel, ["whoosh", own], Rule("cuts"))
     reel = sounds.with_values(reel, "n1", vary_pitch=2.0, beats=1.0)
     reel = with_strip(files.with_hit(reel, "whoosh", 0.2), "n1", ducks=True, pan=-0.3)
     reel = sound_clips.with_sound_clip(reel, own, Edge(0.0, timeline_of(reel).on_reel()[2].id))
@@ -199,15 +199,15 @@ def points_cases(count: int, seed: int) -> Made:
         else:
             rows = data.decode().split("\n")
             at = rng.randrange(len(rows))
-            cells = rows[at].split("," if name.endswith(".csv") else "\t")
-            cells[rng.randrange(len(cells))] = rng.choice(odd)
-            rows[at] = ("," if name.endswith(".csv") else "\t").join(cells)
+            steps = rows[at].split("," if name.endswith(".csv") else "\t")
+            steps[rng.randrange(len(steps))] = rng.choice(odd)
+            rows[at] = ("," if name.endswith(".csv") else "\t").join(steps)
             yield name, "\n".join(rows).encode(), f"points {number}, row {at}"
 
 
 def shape_cases(count: int, folder: Path, seed: int) -> Made:
     """Yield damaged shapes, bundles, transitions and looks of one's own, and LUTs."""
-    from tempik.edit.accents.copying import CopiedRows, copied_rows
+    from tempik.edit.accents.copying import CopiedLanes, copied_lanes
     from tempik.project.bundles import write_bundle
     from tempik.project.looks import OwnLook, write_look
     from tempik.project.shapes import all_shapes, write_shape
@@ -216,7 +216,7 @@ def shape_cases(count: int, folder: Path, seed: int) -> Made:
     rng = random.Random(seed)
     write_shape(all_shapes()[3], folder / "case.tempikshape")
     reel = small_reel(folder)
-    rows: CopiedRows = copied_rows(reel, [r.id for r in reel.rows])
+    rows: CopiedLanes = copied_lanes(reel, [r.id for r in reel.accent_lanes])
     write_bundle(rows, "three", folder / "case.tempikaccents")
     joined = next(c.transition for c in reel.clips if c.transition is not None)
     write_transition(joined, "four", folder / "case.tempikjoin")

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from tempik.desktop.session.document import Project
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 from tempik.errors import TempikError
 from tempik.media.proxy import make_proxy
 from tempik.project.file import load_reel, save_reel

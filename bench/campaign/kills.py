@@ -33,7 +33,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.deliver.order import Order
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 project_file, seed, number = Path(sys.argv[1]), int(sys.argv[2]), int(sys.argv[3])
 rng = random.Random(seed)
 app = QApplication([])

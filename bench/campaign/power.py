@@ -20,7 +20,7 @@ from typing import Any, NamedTuple
 
 from tempik.check.landing import check_reel
 from tempik.disk import writing
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 from tempik.project import history
 from tempik.project import journal as journals
 from tempik.project.file import load_reel, save_reel

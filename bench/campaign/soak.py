@@ -26,7 +26,7 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.deliver.order import Order
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
-from tempik.edit.accents.rows import with_all_amounts
+from tempik.edit.accents.lanes import with_all_amounts
 path, length_s = Path(sys.argv[1]), float(sys.argv[2])
 rng = random.Random(1)
 app = QApplication([])

@@ -1,17 +1,16 @@
-"""Accents: short picture events fired by points. Envelopes, the rule of a row, and the catalogue."""
+"""Accents: short picture events fired by points. Envelopes, the rule of a lane, and the catalogue."""
 
 from tempik.accents.accent import Accent, Setting
 from tempik.accents.apply import applied
 from tempik.accents.catalogue import CATALOGUE, accent_named, setting_problem, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
-from tempik.accents.fired import Cell, Fired, Pulse, Ruled, Scene, Span
+from tempik.accents.fired import Fired, Pulse, Ruled, Scene, Span, Step
 from tempik.accents.look import Look
 from tempik.accents.pulses import clashes, fired, look_at, pulse_level
 
 __all__ = [
     "CATALOGUE",
     "Accent",
-    "Cell",
     "Fired",
     "Form",
     "Look",
@@ -20,6 +19,7 @@ __all__ = [
     "Scene",
     "Setting",
     "Span",
+    "Step",
     "accent_named",
     "applied",
     "clashes",

@@ -13,7 +13,7 @@ def _nothing(look: Look, at: Moment, values: Values) -> Look:
     return look
 
 
-# What the ready row that cycles shows, one after the other, each for a single frame.
+# What the ready lane that cycles shows, one after the other, each for a single frame.
 CYCLE = ("strip", "shift", "mono", "half")
 ONE_FRAME = Envelope(Length(0), Length(1, "frames"), Length(0))
 

@@ -1,4 +1,4 @@
-"""Records of a row worked out: what rules fire on, cells, pulses."""
+"""Records of a lane worked out: what rules fire on, steps, pulses."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import NamedTuple, Protocol
 
 from tempik.accents.accent import Accent, Value
 from tempik.accents.envelope import Form
-from tempik.reel import AccentRow, Limit, Point, Rule, Soundtrack
+from tempik.reel import AccentLane, Limit, Point, Rule, Soundtrack
 from tempik.time import frame_of
 
 
@@ -27,7 +27,7 @@ class Span(NamedTuple):
 
 
 class Ruled(Protocol):
-    """A row that a rule fires: of accents, or of sounds."""
+    """A lane that a rule fires: of accents, or of sounds."""
 
     @property
     def rule(self) -> Rule: ...
@@ -38,7 +38,7 @@ class Ruled(Protocol):
 
 class Scene(NamedTuple):
     """What rules fire on. `tall` is the frame's height in shares of its width, `frames_of` the frame of each chosen point
-    where that is known, `pulses` those of other rows."""
+    where that is known, `pulses` those of other lanes."""
 
     song: Soundtrack | None
     rate: Fraction
@@ -60,9 +60,9 @@ class Scene(NamedTuple):
         return self.frame(point.time_s) if known is None else known
 
 
-class Cell(NamedTuple):
-    """A place of a row that can fire: its id, the rhythm point that it stands on if it does, its frame, the strength of
-    the point, seconds to the next, the clip it belongs to, and whether the row's rule fires it."""
+class Step(NamedTuple):
+    """A place of a lane that can fire: its id, the rhythm point that it stands on if it does, its frame, the strength of
+    the point, seconds to the next, the clip it belongs to, and whether the lane's rule fires it."""
 
     id: str
     point: Point | None
@@ -77,15 +77,15 @@ class Pulse(NamedTuple):
     """One firing. `own` is its strength by hand or by its point, 0 to 2, `strength` what all amounts make of it.
     `within` are the frames (first, end) of the clip that it ends with, if it does."""
 
-    row: str
+    lane: str
     accent: str
-    cell: str
+    step: str
     point: Point | None
     frame: int
     own: float
     strength: float
     gap_s: float
-    painted: bool
+    overridden: bool
     angle: float
     seed: int
     turn: int
@@ -99,15 +99,15 @@ class Pulse(NamedTuple):
 
 
 class Fired(NamedTuple):
-    """A row worked out. `accent` is None for one that this version does not know. `silent` rows are muted, or another
+    """A lane worked out. `accent` is None for one that this version does not know. `silent` lanes are muted, or another
     is soloed: they are shown and do nothing. `reach` is how many frames before and after its point a pulse lasts, `within`
-    the frames (first, end) that the row is limited to.
+    the frames (first, end) that the lane is limited to.
     """
 
-    row: AccentRow
+    lane: AccentLane
     accent: Accent | None
     values: dict[str, Value]
-    cells: list[Cell]
+    steps: list[Step]
     pulses: list[Pulse]
     starts: list[int]
     reach: tuple[int, int]
@@ -117,5 +117,5 @@ class Fired(NamedTuple):
     within: tuple[tuple[int, int], ...] | None
 
     def may(self, at: float) -> bool:
-        """Tell whether the row may do anything at a frame that no pulse asks for."""
+        """Tell whether the lane may do anything at a frame that no pulse asks for."""
         return self.within is None or any(first <= at < end for first, end in self.within)

@@ -1,4 +1,4 @@
-"""Pulses: where a row's accent fires, from its rule, the points and what was painted by hand; and what they all do to a
+"""Pulses: where a lane's accent fires, from its rule, the points and what was painted by hand; and what they all do to a
 frame."""
 
 from __future__ import annotations
@@ -13,11 +13,11 @@ from typing import NamedTuple
 from tempik.accents.accent import Moment, Value, drawn
 from tempik.accents.catalogue import CATALOGUE, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
-from tempik.accents.fired import Cell, Fired, Pulse, Scene
+from tempik.accents.fired import Fired, Pulse, Scene, Step
 from tempik.accents.look import SPLIT, Look
 from tempik.accents.masks import keep_out
-from tempik.accents.rules import cells, places_of
-from tempik.reel import AccentRow, Edge, Envelope, Key, Limit, point_of
+from tempik.accents.rules import places_of, steps
+from tempik.reel import AccentLane, Edge, Envelope, Key, Limit, point_of
 
 BASE_EASES: dict[str, Callable[[float], float]] = {
     "even": lambda x: x,
@@ -29,49 +29,49 @@ BASE_EASES: dict[str, Callable[[float], float]] = {
 
 
 def fired(
-    row: AccentRow, scene: Scene, gain: float = 1.0, silent: bool = False, found: list[Cell] | None = None
+    lane: AccentLane, scene: Scene, gain: float = 1.0, silent: bool = False, found: list[Step] | None = None
 ) -> Fired:
-    """Return a row worked out on a scene; `gain` is what the amounts of its bundle and of all accents make, `found` its
-    cells where they are known.
+    """Return a lane worked out on a scene; `gain` is what the amounts of its bundle and of all accents make, `found` its
+    steps where they are known.
 
-    What lies outside the reel fires nothing. Painted cells override the rule; a painting whose point is gone is kept in
-    the row and fires nothing.
+    What lies outside the reel fires nothing. Painted steps override the rule; a painting whose point is gone is kept in
+    the lane and fires nothing.
     """
-    accent = CATALOGUE.get(row.accent)
-    found = cells(row, scene) if found is None else found
+    accent = CATALOGUE.get(lane.accent)
+    found = steps(lane, scene) if found is None else found
     if accent is None:
-        return Fired(row, None, {}, found, [], [], (0, 0), {}, gain, silent, None)
-    values = settled(accent, row.settings)
-    steps = [n for n in str(values.get("steps", "")).split(",") if n in CATALOGUE and n != "cycle"]
-    degree = accent.degree if row.degree is None else row.degree
-    painted = {p.point: p for p in row.painted}
-    ends_with_clip = bool(row.limit.clips) or row.rule.of in ("starts", "ends")
-    form_at = _forms(row.envelope or accent.envelope, scene.rate)
+        return Fired(lane, None, {}, found, [], [], (0, 0), {}, gain, silent, None)
+    values = settled(accent, lane.settings)
+    turns = [n for n in str(values.get("turns", "")).split(",") if n in CATALOGUE and n != "cycle"]
+    degree = accent.degree if lane.degree is None else lane.degree
+    painted = {p.point: p for p in lane.overrides}
+    ends_with_clip = bool(lane.limit.clips) or lane.rule.of in ("starts", "ends")
+    form_at = _forms(lane.envelope or accent.envelope, scene.rate)
     out: list[Pulse] = []
-    for cell in found:
-        by_hand = painted.get(cell.id)
-        if by_hand is None and not cell.ruled:
+    for step in found:
+        by_hand = painted.get(step.id)
+        if by_hand is None and not step.ruled:
             continue
-        own = by_hand.strength if by_hand is not None else 1 - degree + degree * cell.strength
-        if own <= 0 or not 0 <= cell.frame < scene.frames:
+        own = by_hand.strength if by_hand is not None else 1 - degree + degree * step.strength
+        if own <= 0 or not 0 <= step.frame < scene.frames:
             continue
-        span = cell.span
-        name = steps[len(out) % len(steps)] if steps else row.accent
-        seed = int(drawn(row.seed, (row.id, cell.id)) * 2**32)
-        form = form_at(cell.gap_s, span.end - span.first if span is not None else 0)
+        span = step.span
+        name = turns[len(out) % len(turns)] if turns else lane.accent
+        seed = int(drawn(lane.seed, (lane.id, step.id)) * 2**32)
+        form = form_at(step.gap_s, span.end - span.first if span is not None else 0)
         within = (span.first, span.end) if ends_with_clip and span is not None else None
         out.append(
             Pulse(
-                row.id, name, cell.id, cell.point, cell.frame, own, own * row.amount * gain, cell.gap_s,
+                lane.id, name, step.id, step.point, step.frame, own, own * lane.amount * gain, step.gap_s,
                 by_hand is not None, 2 * math.pi * seed / 2**32, seed, len(out), form, within,
                 dict(by_hand.settings) if by_hand is not None and by_hand.settings else None,
             )
         )  # fmt: skip
     spans = [span_frames(p.form) for p in out]
     reach = max((s[0] for s in spans), default=0), max((s[1] for s in spans), default=0)
-    places = places_of(row, scene) if row.limit != Limit() else None
+    places = places_of(lane, scene) if lane.limit != Limit() else None
     return Fired(
-        row, accent, values, found, out, [p.frame for p in out], reach, in_frames(row.keys, scene), gain, silent, places
+        lane, accent, values, found, out, [p.frame for p in out], reach, in_frames(lane.keys, scene), gain, silent, places
     )  # fmt: skip
 
 
@@ -120,7 +120,7 @@ def pulse_level(pulse: Pulse, at: float) -> float:
 
 
 def sounding(found: Fired, at: float) -> list[tuple[Pulse, float]]:
-    """Return the pulses of a row that are not zero at a frame, each with its level, in order."""
+    """Return the pulses of a lane that are not zero at a frame, each with its level, in order."""
     back, on = found.reach
     first = bisect_left(found.starts, math.floor(at) - on)
     out = []
@@ -138,18 +138,18 @@ Focus = Callable[[Fired, float], tuple[float, float]]
 
 
 def look_at(
-    at: float, rows: Iterable[Fired], rate: Fraction, tall: float, focus: Focus | None = None, start: Look = Look()
+    at: float, lanes: Iterable[Fired], rate: Fraction, tall: float, focus: Focus | None = None, start: Look = Look()
 ) -> Look:
-    """Return what all rows together do to a frame, in their order; `at` is a fraction within a shutter's opening."""
+    """Return what all lanes together do to a frame, in their order; `at` is a fraction within a shutter's opening."""
     look = start
-    for found in rows:
+    for found in lanes:
         if found.accent is None or found.silent:
             continue
-        look = _row_look(look, found, at, rate, tall, focus)
+        look = _lane_look(look, found, at, rate, tall, focus)
     return look
 
 
-def _row_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float, focus: Focus | None) -> Look:
+def _lane_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float, focus: Focus | None) -> Look:
     assert found.accent is not None
     playing = sounding(found, at)
     steady = found.accent.steady
@@ -164,17 +164,17 @@ def _row_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float, 
     moments = [_moment(pulse, now, at, rate, place, tall) for pulse, now in playing]
     if steady is not None and found.may(at):
         loudest = max((m.level for m in moments), default=0.0)
-        seed = found.row.seed * 7919 + 1
+        seed = found.lane.seed * 7919 + 1
         here = Moment(
             found.gain, loudest, at, at / float(rate), 0.0, seed, 0, 0, place, tall
         )  # fmt: skip
-        look = steady(look, here, values | {"base": float(values["base"]) * found.gain * found.row.amount})
+        look = steady(look, here, values | {"base": float(values["base"]) * found.gain * found.lane.amount})
     if "level" in found.keyed and found.may(at):
-        weight = keyed_at(found.keyed["level"], at) * found.row.amount * found.gain
+        weight = keyed_at(found.keyed["level"], at) * found.lane.amount * found.gain
         since = at - found.keyed["level"][0][0]
         if weight > 0:
-            seed = found.row.seed * 7919 + 1
-            angle = 2 * math.pi * drawn(found.row.seed, found.row.id)
+            seed = found.lane.seed * 7919 + 1
+            angle = 2 * math.pi * drawn(found.lane.seed, found.lane.id)
             by_hand = Moment(
                 weight, weight, since, since / float(rate), angle, seed, 0, found.keyed["level"][0][0], place, tall
             )  # fmt: skip
@@ -182,12 +182,12 @@ def _row_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float, 
             playing = [*playing, (None, weight)]  # type: ignore[list-item]
     if not moments:
         return look
-    if found.row.overlap == "sum" and len(moments) > 1 and not found.accent.each:
+    if found.lane.overlap == "sum" and len(moments) > 1 and not found.accent.each:
         largest = max(moments, key=lambda m: m.weight)
         chosen = [
             (playing[moments.index(largest)][0], largest._replace(weight=min(sum(m.weight for m in moments), 4.0)))
         ]
-    elif found.row.overlap == "sum":
+    elif found.lane.overlap == "sum":
         chosen = [(p, m) for (p, _), m in zip(playing, moments, strict=True)]
     else:
         number = max(range(len(moments)), key=lambda i: moments[i].weight)
@@ -205,9 +205,9 @@ def _applied(look: Look, found: Fired, pulse: Pulse | None, moment: Moment, valu
         values = settled(accent, pulse.settings or {})
     elif pulse is not None and pulse.settings:
         values = settled(accent, {**values, **pulse.settings})
-    if not found.row.mask or not accent.paints:
+    if not found.lane.mask or not accent.paints:
         return accent.apply(look, moment, values)
-    return _masked(look, accent.apply(Look(), moment, values), found.row.mask)
+    return _masked(look, accent.apply(Look(), moment, values), found.lane.mask)
 
 
 def _masked(look: Look, made: Look, mask: str) -> Look:
@@ -224,9 +224,9 @@ def _moment(pulse: Pulse, now: float, at: float, rate: Fraction, place: tuple[fl
 
 
 class Clash(NamedTuple):
-    """What a person should know of a pulse: its row, frame and a sentence."""
+    """What a person should know of a pulse: its lane, frame and a sentence."""
 
-    row: str
+    lane: str
     frame: int
     said: str
 
@@ -242,14 +242,14 @@ def clashes(found: Fired, rate: Fraction) -> list[Clash]:
             # What is left of a decay at its very end cannot be seen.
             if overlap >= 1 and pulse_level(before, pulse.frame - math.ceil(pulse.form.lead) + 1) > 0.02:
                 text = f"its lead begins {math.ceil(overlap)} frames before the pulse at {before.label} has ended"
-                out.append(Clash(found.row.id, pulse.frame, text))
+                out.append(Clash(found.lane.id, pulse.frame, text))
         if pulse.within is not None:
             last = pulse.frame + math.ceil(pulse.form.hold - 1 + pulse.form.decay)
             first = pulse.frame - math.floor(pulse.form.lead)
             late, early = last - pulse.within[1], pulse.within[0] - first
             if late >= 1 and level(pulse.form, pulse.within[1] - pulse.frame) > 0.02:
-                out.append(Clash(found.row.id, pulse.frame, f"the clip ends {late} frames before the pulse does"))
+                out.append(Clash(found.lane.id, pulse.frame, f"the clip ends {late} frames before the pulse does"))
             if early >= 1 and level(pulse.form, pulse.within[0] - 1 - pulse.frame) > 0.02:
-                out.append(Clash(found.row.id, pulse.frame, f"the clip begins {early} frames after its lead does"))
+                out.append(Clash(found.lane.id, pulse.frame, f"the clip begins {early} frames after its lead does"))
         before = pulse
     return out

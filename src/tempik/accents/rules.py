@@ -1,4 +1,4 @@
-"""Where a row may fire and where its rule fires it: every n-th point, places in the bar, attacks, cuts, pins, frames."""
+"""Where a lane may fire and where its rule fires it: every n-th point, places in the bar, attacks, cuts, pins, frames."""
 
 from __future__ import annotations
 
@@ -8,15 +8,15 @@ from itertools import groupby, islice
 from typing import NamedTuple
 
 from tempik.accents.catalogue import CATALOGUE
-from tempik.accents.fired import Cell, Ruled, Scene, Span
+from tempik.accents.fired import Ruled, Scene, Span, Step
 from tempik.memo import Memory
-from tempik.reel import AccentRow, Point, Rule, Soundtrack, point_of
+from tempik.reel import AccentLane, Point, Rule, Soundtrack, point_of
 from tempik.time import time_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
-# So far beyond the reel's ends rows have cells, for when its stretch is moved: a song's length, not a day's.
+# So far beyond the reel's ends lanes have steps, for when its stretch is moved: a song's length, not a day's.
 AROUND_S = 600.0
-# A row that is laid frame by frame reaches so far: five minutes at 60 a second. An hour of it would be worked at for ten seconds.
+# A lane that is laid frame by frame reaches so far: five minutes at 60 a second. An hour of it would be worked at for ten seconds.
 MOST_FRAMES = 20_000
 _COUNTED: Memory[list[Run]] = Memory(24)
 
@@ -94,8 +94,8 @@ def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]
         return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(stretch[0], end)]
     out = []
     if rule.of == "pulses":
-        pulses = scene.pulses.get(rule.row, ())
-        return [Event(p.cell, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
+        pulses = scene.pulses.get(rule.lane, ())
+        return [Event(p.step, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
     for span in scene.spans:
         if (rule.of == "cuts" and span.is_cut) or (rule.of == "transitions" and span.joined) or rule.of == "starts":
             strength = span.start.strength if span.start is not None else 1.0
@@ -126,25 +126,25 @@ def around(scene: Scene, points: Sequence[Point]) -> tuple[int, int]:
     return first, bisect_right(points, end_s + AROUND_S, key=lambda p: p.time_s)
 
 
-def uses_clips(row: AccentRow) -> bool:
-    """Tell whether a row's pulses follow from the clips, not from the song alone."""
-    envelope = row.envelope
-    own = CATALOGUE.get(row.accent)
+def uses_clips(lane: AccentLane) -> bool:
+    """Tell whether a lane's pulses follow from the clips, not from the song alone."""
+    envelope = lane.envelope
+    own = CATALOGUE.get(lane.accent)
     envelope = envelope or (own.envelope if own is not None else None)
     shares = envelope is not None and "clip" in (envelope.lead.unit, envelope.hold.unit, envelope.decay.unit)
-    return shares or rules_by_clips(row)
+    return shares or rules_by_clips(lane)
 
 
-def rules_by_clips(row: Ruled) -> bool:
-    """Tell whether what fires a row follows from the clips."""
-    return bool(row.limit.clips) or row.rule.of in ("cuts", "transitions", "starts", "ends", "pins", "pulses")
+def rules_by_clips(lane: Ruled) -> bool:
+    """Tell whether what fires a lane follows from the clips."""
+    return bool(lane.limit.clips) or lane.rule.of in ("cuts", "transitions", "starts", "ends", "pins", "pulses")
 
 
-def cells(row: Ruled, scene: Scene) -> list[Cell]:
-    """Return every place of a row that fires or can be painted, in order of frame."""
-    stretch = stretch_of(row, scene)
-    events = events_of(row.rule, scene, stretch)
-    rule = row.rule
+def steps(lane: Ruled, scene: Scene) -> list[Step]:
+    """Return every place of a lane that fires or can be painted, in order of frame."""
+    stretch = stretch_of(lane, scene)
+    events = events_of(lane.rule, scene, stretch)
+    rule = lane.rule
     taken = {e.id for e in events}
     frames = set() if rule.of in ("points", "bars", "onsets", "drops", "hand") else {e.frame for e in events}
     points = scene.song.points if scene.song is not None else ()
@@ -160,8 +160,8 @@ def cells(row: Ruled, scene: Scene) -> list[Cell]:
         span = span_at(scene, firsts, e.frame)
         fires = (e.number - rule.offset) % rule.every == 0 and e.strength >= rule.at_least
         fires = fires and stretch[0] <= e.frame < stretch[1]
-        if row.limit.clips:
-            fires = fires and span is not None and span.clip in row.limit.clips
+        if lane.limit.clips:
+            fires = fires and span is not None and span.clip in lane.limit.clips
         out.append((e.frame, e.id, e.point, e.strength, span, fires))
     out.sort(key=lambda c: c[0])
     if not out:
@@ -170,23 +170,23 @@ def cells(row: Ruled, scene: Scene) -> list[Cell]:
     times = [point.time_s if point is not None else frame / rate + scene.start_s for frame, _, point, _, _, _ in out]
     gaps = [max(b - a, 0.0) for a, b in zip(times, times[1:], strict=False)] + [LAST_GAP_S]
     return [
-        Cell(name, point, frame, strength, gap or LAST_GAP_S, span, fires)
+        Step(name, point, frame, strength, gap or LAST_GAP_S, span, fires)
         for (frame, name, point, strength, span, fires), gap in zip(out, gaps, strict=True)
     ]
 
 
-def stretch_of(row: Ruled, scene: Scene) -> tuple[int, int]:
-    first = 0 if row.limit.from_s is None else max(0, scene.frame(row.limit.from_s))
-    end = scene.frames if row.limit.to_s is None else min(scene.frames, scene.frame(row.limit.to_s))
+def stretch_of(lane: Ruled, scene: Scene) -> tuple[int, int]:
+    first = 0 if lane.limit.from_s is None else max(0, scene.frame(lane.limit.from_s))
+    end = scene.frames if lane.limit.to_s is None else min(scene.frames, scene.frame(lane.limit.to_s))
     return first, max(first, end)
 
 
-def places_of(row: Ruled, scene: Scene) -> tuple[tuple[int, int], ...]:
-    """Return the frames (first, end) that a row is limited to."""
-    first, end = stretch_of(row, scene)
-    if not row.limit.clips:
+def places_of(lane: Ruled, scene: Scene) -> tuple[tuple[int, int], ...]:
+    """Return the frames (first, end) that a lane is limited to."""
+    first, end = stretch_of(lane, scene)
+    if not lane.limit.clips:
         return ((first, end),)
-    spans = [s for s in scene.spans if s.clip in row.limit.clips]
+    spans = [s for s in scene.spans if s.clip in lane.limit.clips]
     return tuple((max(s.first, first), min(s.end, end)) for s in spans)
 
 

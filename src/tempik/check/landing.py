@@ -20,7 +20,7 @@ from tempik.accents.rules import MOST_FRAMES, stretch_of
 from tempik.errors import TempikError
 from tempik.memo import Memory
 from tempik.reel import Point
-from tempik.reel.rows import RuleOf
+from tempik.reel.lanes import RuleOf
 from tempik.render.takes import said_of_sounds
 from tempik.sounds.loudness import RATE as SOUND_RATE
 from tempik.time import frame_of, time_of
@@ -44,7 +44,7 @@ SEEN_AROUND = 12  # a word is looked for so many frames around its key
 class Event(msgspec.Struct, frozen=True):
     """One event. Times are seconds of the reel; errors are event minus point; `tied` says whether it is meant to
     land on that point or merely lies nearest to it. `measured_ms` is the error found in a rendered file.
-    `row` is an accent's or a sound's row, a sound's track, or a word's clip; `part` a sound's cell or clip."""
+    `lane` is an accent's or a sound's lane, a sound's track, or a word's clip; `part` a sound's step or clip."""
 
     kind: Kind
     what: str
@@ -57,7 +57,7 @@ class Event(msgspec.Struct, frozen=True):
     ok: bool
     tied: bool
     measured_ms: float | None = None
-    row: str = ""
+    lane: str = ""
     part: str = ""
 
 
@@ -96,26 +96,26 @@ def sounds(timeline: Timeline) -> list[Event]:
     """Where the hits of sounds sound: at the sample that the mix begins each by."""
     silent, out = silent_strips(timeline.reel), list[Event]()
     for struck in struck_of(timeline):
-        if struck.row.id not in silent:
-            out += [_sound(timeline, s.sound, s.at_s, s.point, s.row, s.cell) for s in struck.strikes]
+        if struck.lane.id not in silent:
+            out += [_sound(timeline, s.sound, s.at_s, s.point, s.lane, s.step) for s in struck.strikes]
     for laid in laid_sounds(timeline):
         if laid.track.id not in silent and laid.hit_s is not None:
             out.append(_sound(timeline, laid.clip.sound, laid.hit_s, laid.point, laid.track.id, laid.clip.id))
     return [e for e in out if 0 <= e.time_s < time_of(timeline.frames, timeline.rate)]
 
 
-def _sound(timeline: Timeline, sound: str, hit_s: float, point: Point | None, row: str, part: str) -> Event:
+def _sound(timeline: Timeline, sound: str, hit_s: float, point: Point | None, lane: str, part: str) -> Event:
     at_s = round(hit_s * SOUND_RATE) / SOUND_RATE
     frame, what = frame_of(at_s, timeline.rate), sound_title(timeline.reel, sound)
     near = point or nearest_point(timeline, at_s)
     if near is None:
-        return Event("sound", what, frame, at_s, "–", at_s, 0.0, 0.0, True, False, row=row, part=part)
+        return Event("sound", what, frame, at_s, "–", at_s, 0.0, 0.0, True, False, lane=lane, part=part)
     point_s = timeline.reel_s(near)
     error_s = at_s - point_s
     frames = error_s * float(timeline.rate)
     ok = abs(error_s) * 1000 <= SOUND_MS
     return Event(
-        "sound", what, frame, at_s, near.label, point_s, error_s * 1000, frames, ok, point is not None, row=row, part=part
+        "sound", what, frame, at_s, near.label, point_s, error_s * 1000, frames, ok, point is not None, lane=lane, part=part
     )  # fmt: skip
 
 
@@ -133,9 +133,9 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
     Only what lies next to the frame is worked out, so it costs the same on a reel of any length.
     """
     near: list[Event] = []
-    for row in timeline.laid:
-        number = bisect_right(row, frame, key=lambda p: p.first)
-        for placed in row[max(0, number - 2) : number + 2]:
+    for lane in timeline.tracks:
+        number = bisect_right(lane, frame, key=lambda p: p.first)
+        for placed in lane[max(0, number - 2) : number + 2]:
             near += _of_clip(timeline, placed)
     for fired in timeline.fired:
         number = bisect_right(fired.starts, frame)
@@ -177,7 +177,7 @@ def _inside(timeline: Timeline, placed: Placed) -> list[Event]:
             if near is None:
                 continue
             event = _event(timeline, event.kind, event.what, shown, near, False)
-        out.append(msgspec.structs.replace(event, row=placed.clip.id if event.kind == "word" else event.row))
+        out.append(msgspec.structs.replace(event, lane=placed.clip.id if event.kind == "word" else event.lane))
     return out
 
 
@@ -323,7 +323,7 @@ def _words(timeline: Timeline, placed: Placed) -> list[Event]:
             near = point or nearest_point(timeline, time_of(frame, timeline.rate))
             if near is not None:
                 made = _event(timeline, "word", " ".join(texts[before:count]), frame, near, point is not None)
-                out.append(msgspec.structs.replace(made, row=placed.clip.id))
+                out.append(msgspec.structs.replace(made, lane=placed.clip.id))
         before = max(before, count)
     return out
 
@@ -367,9 +367,9 @@ def _accent(timeline: Timeline, pulse: Pulse) -> Event:
     point = pulse.point or nearest_point(timeline, time_of(frame, timeline.rate))
     if point is None:
         at_s = time_of(frame, timeline.rate)
-        return Event("accent", pulse.accent, frame, at_s, "–", at_s, 0.0, 0.0, True, False, row=pulse.row)
+        return Event("accent", pulse.accent, frame, at_s, "–", at_s, 0.0, 0.0, True, False, lane=pulse.lane)
     event = _event(timeline, "accent", pulse.accent, frame, point, pulse.point is not None)
-    return msgspec.structs.replace(event, row=pulse.row)
+    return msgspec.structs.replace(event, lane=pulse.lane)
 
 
 AROUND_PULSE = range(-3, 4)  # where a pulse's fullest frame is looked for
@@ -386,34 +386,34 @@ def _fullest(form: Form) -> int:
 
 
 def _accent_notes(timeline: Timeline) -> list[str]:
-    """Return sentences on rows that cannot do what they say: unknown accents, lost points, lost masks, and pulses that
+    """Return sentences on lanes that cannot do what they say: unknown accents, lost points, lost masks, and pulses that
     run into each other or over the end of their clip."""
     out = []
     for found in timeline.fired:
-        name = found.accent.title if found.accent is not None else found.row.accent
+        name = found.accent.title if found.accent is not None else found.lane.accent
         if found.accent is None:
-            out.append(f"This version does not know the accent '{name}'; its row is kept and does nothing.")
+            out.append(f"This version does not know the accent '{name}'; its lane is kept and does nothing.")
             continue
-        if found.row.rule.of not in get_args(RuleOf):
+        if found.lane.rule.of not in get_args(RuleOf):
             out.append(
-                f"{name} fires on '{found.row.rule.of}', which this version does not know; only what is painted fires."
+                f"{name} fires on '{found.lane.rule.of}', which this version does not know; only what is painted fires."
             )
         if found.silent:
             continue
-        first, end = stretch_of(found.row, timeline.scene)
-        if found.row.rule.of == "frames" and end - first > MOST_FRAMES:
+        first, end = stretch_of(found.lane, timeline.scene)
+        if found.lane.rule.of == "frames" and end - first > MOST_FRAMES:
             out.append(
                 f"{name} fires on frames over more than {MOST_FRAMES} of them; the rest is left out: limit it, or choose points."
             )
-        cells = {c.id for c in found.cells}
-        lost = sum(p.strength > 0 and p.point not in cells for p in found.row.painted)
+        steps = {c.id for c in found.steps}
+        lost = sum(p.strength > 0 and p.point not in steps for p in found.lane.overrides)
         if lost:
             out.append(
-                f"{name}: {lost} painted cell{'s' if lost > 1 else ''} lost the point; kept, and firing nothing."
+                f"{name}: {lost} painted step{'s' if lost > 1 else ''} lost the point; kept, and firing nothing."
             )
-        if found.row.mask:
+        if found.lane.mask:
             try:
-                mask_of(found.row.mask)
+                mask_of(found.lane.mask)
             except TempikError as error:
                 out.append(f"{name}: {error} Until then it shows everywhere.")
         out += _clash_notes(timeline, found, name)
@@ -422,7 +422,7 @@ def _accent_notes(timeline: Timeline) -> list[str]:
 
 def _clash_notes(timeline: Timeline, found: Fired, name: str) -> list[str]:
     said = clashes(found, timeline.rate)
-    more = f" (and {len(said) - 1} more of this row)" if len(said) > 1 else ""
+    more = f" (and {len(said) - 1} more of this lane)" if len(said) > 1 else ""
     return [f"{name} at {time_of(c.frame, timeline.rate):.2f} s: {c.said}{more}." for c in said[:1]]
 
 

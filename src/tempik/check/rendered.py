@@ -1,6 +1,6 @@
 """The same check, measured in an exported file: its decoded pictures against its own decoded sound.
 
-What an accent does is what the file shows against the reel's picture without that row: flashes and other light by luma,
+What an accent does is what the file shows against the reel's picture without that lane: flashes and other light by luma,
 colour and blur by how far both are apart, shakes and punches by registering the one onto the other. Cuts are found by
 which of the two clips' pictures the file shows, pins and what runs through time by which planned frame it shows. The
 song is found in the file's sound by correlation, so that an error of the sound counts too.
@@ -90,7 +90,7 @@ class _Film:
         return self._thumb(self.source.render(plan(timeline, number, width, height)))
 
     def planned(self, number: int, without: str | None = None) -> Thumb:
-        """What the reel means to show, with all its accents or without one row of them."""
+        """What the reel means to show, with all its accents or without one lane of them."""
         key = (number, without)
         if key not in self._planned:
             width, height = self._plan_size
@@ -127,7 +127,7 @@ def check_rendered(timeline: Timeline, path: Path, part: tuple[float, float] | N
         offset_ms = sound_offset_ms(timeline, str(path), begin_s)
         known = [e for e in planned.events if begin_s - 1e-6 <= e.time_s < end_s - 1e-6]
         heard = measured_sounds(timeline, str(path), offset_ms, known, begin_s)
-        events = [heard.get((e.row, e.part), e) if e.kind == "sound" else _measured(film, e, offset_ms) for e in known]
+        events = [heard.get((e.lane, e.part), e) if e.kind == "sound" else _measured(film, e, offset_ms) for e in known]
     finally:
         film.close()
     return msgspec.structs.replace(report(events, planned.notes, offset_ms), levels=levels_of(str(path)))
@@ -156,7 +156,7 @@ def sound_offset_ms(timeline: Timeline, path: str, begin_s: float = 0.0) -> floa
         heard = decode_sound(path, rate, mono=True, whole=True).samples[:, 0].astype(np.float64)
     except TempikError:
         return 0.0
-    whole = mix(Timeline(msgspec.structs.replace(timeline.reel, sound_rows=(), sound_clips=())))
+    whole = mix(Timeline(msgspec.structs.replace(timeline.reel, sound_lanes=(), sound_clips=())))
     if not np.any(whole.samples):
         whole = mix(timeline)
     step = whole.rate // rate
@@ -304,7 +304,7 @@ def _word_frame(film: _Film, event: Event) -> int | None:
 
 def _with_word_moved(timeline: Timeline, event: Event, frames: int) -> Timeline | None:
     """Return the reel with the word of an event so many frames later, None where it is not found."""
-    placed = timeline.placed_clip(event.row)
+    placed = timeline.placed_clip(event.lane)
     if placed is None or "word" not in placed.clip.keys:
         return None
     keys = list(placed.clip.keys["word"])
@@ -319,7 +319,7 @@ def _with_word_moved(timeline: Timeline, event: Event, frames: int) -> Timeline 
 
 def _accent_frame(film: _Film, event: Event) -> int | None:
     """Return the first frame at which the accent is at its fullest in the file."""
-    found = next((f for f in film.timeline.fired if f.row.id == event.row), None)
+    found = next((f for f in film.timeline.fired if f.lane.id == event.lane), None)
     pulse = next((p for p in found.pulses if p.frame == event.frame), None) if found is not None else None
     accent = CATALOGUE.get(event.what)
     if pulse is None or accent is None:
@@ -335,7 +335,7 @@ def _accent_frame(film: _Film, event: Event) -> int | None:
     )
     measure = _displacement if accent.family == "movement" else _light if accent.family == "light" else _apart
     least = LEAST_MOVED_PX if accent.family == "movement" else LEAST_APART
-    plain = [film.planned(n, pulse.row) for n in window]
+    plain = [film.planned(n, pulse.lane) for n in window]
     full = _fullest([measure(film.shown(n), p) for n, p in zip(window, plain, strict=True)], least)
     # Another accent may hide this one on its fullest frame, a flash above all: then the plan too has it fullest later.
     meant = _fullest([measure(film.planned(n), p) for n, p in zip(window, plain, strict=True)], least)
@@ -347,10 +347,10 @@ def _accent_frame(film: _Film, event: Event) -> int | None:
 
 
 def _as_planned(film: _Film, pulse: Pulse, by: int, window: range) -> bool:
-    """Tell whether a file looks more like the reel than like the reel with one row of accents so many frames later: coding noise
+    """Tell whether a file looks more like the reel than like the reel with one lane of accents so many frames later: coding noise
     can make another frame of a shake the fullest."""
     late = copy.copy(film.timeline)
-    late.fired = [_moved(f, by) if f.row.id == pulse.row else f for f in late.fired]
+    late.fired = [_moved(f, by) if f.lane.id == pulse.lane else f for f in late.fired]
     planned, moved = (
         sum(_apart(film.shown(n), picture(n)) for n in window) for picture in (film.planned, lambda n: film.of(late, n))
     )
@@ -358,7 +358,7 @@ def _as_planned(film: _Film, pulse: Pulse, by: int, window: range) -> bool:
 
 
 def _moved(found: Fired, by: int) -> Fired:
-    """Return a row of accents that fires so many frames later."""
+    """Return a lane of accents that fires so many frames later."""
     return found._replace(
         pulses=[p._replace(frame=p.frame + by) for p in found.pulses], starts=[s + by for s in found.starts]
     )

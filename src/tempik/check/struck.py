@@ -1,5 +1,5 @@
 """Sounds measured in an exported file: where in the file's own sound each one is, found in the difference against the mix
-without its row."""
+without its lane."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ Mono = NDArray[np.float32]
 def measured_sounds(
     timeline: Timeline, path: str, offset_ms: float, planned: Sequence[Event], begin_s: float = 0.0
 ) -> dict[tuple[str, str], Event]:
-    """Return the sounds of a reel's check, by row and part, with how far from its point each was found in a file; those that were
+    """Return the sounds of a reel's check, by lane and part, with how far from its point each was found in a file; those that were
     not found are as planned. `offset_ms` is how much later the song sounds in the file, `begin_s` the instant of the reel at which
     the file begins."""
     events = [e for e in planned if e.kind == "sound"]
@@ -47,18 +47,18 @@ def measured_sounds(
     gain = _gain_of(whole, heard, late, round(begin_s * RATE))
     pieces = {(p.strip, p.what): p for p in whole.pieces}
     out: dict[tuple[str, str], Event] = {}
-    for row in dict.fromkeys(e.row for e in events):
-        rest = _Rest(Mixdown(timeline, takes=takes, without=row), whole, gain)
-        for event in (e for e in events if e.row == row):
-            piece = pieces.get((row, event.part))
+    for lane in dict.fromkeys(e.lane for e in events):
+        rest = _Rest(Mixdown(timeline, takes=takes, without=lane), whole, gain)
+        for event in (e for e in events if e.lane == lane):
+            piece = pieces.get((lane, event.part))
             lag = _lag(heard, late, rest, piece, gain) if piece is not None else None
             if piece is not None and lag is not None:
                 found_s = (piece.hit + lag) / RATE
                 ms = (found_s - event.point_s) * 1000
-                out[(row, event.part)] = msgspec.structs.replace(
+                out[(lane, event.part)] = msgspec.structs.replace(
                     event, measured_ms=ms, ok=event.ok and abs(ms) <= MEASURED_MS
                 )
-    return {(e.row, e.part): out.get((e.row, e.part), e) for e in events}
+    return {(e.lane, e.part): out.get((e.lane, e.part), e) for e in events}
 
 
 def _gain_of(whole: Mixdown, heard: NDArray[np.float32], late: int, begin: int) -> float:
@@ -74,7 +74,7 @@ def _gain_of(whole: Mixdown, heard: NDArray[np.float32], late: int, begin: int) 
 
 
 class _Rest:
-    """The mix without a row, as far as it is asked for, mastered as the whole is: what is left of the file is the row alone."""
+    """The mix without a lane, as far as it is asked for, mastered as the whole is: what is left of the file is the lane alone."""
 
     def __init__(self, mixdown: Mixdown, whole: Mixdown, gain: float) -> None:
         self._mixdown, self._whole, self._gain = mixdown, whole, gain

@@ -1,4 +1,4 @@
-"""`tempik accents`: a project's accent rows as a table, and every change of them that the window makes."""
+"""`tempik accents`: a project's accent lanes as a table, and every change of them that the window makes."""
 
 from __future__ import annotations
 
@@ -16,16 +16,16 @@ from tempik.errors import TempikError
 if TYPE_CHECKING:
     from tempik.reel import Length, Reel
 
-COLUMNS = "row,accent,fires,every,amount,pulses,painted,muted,alone,bundle"
+COLUMNS = "lane,accent,fires,every,amount,pulses,painted,muted,alone,bundle"
 UNITS = {"": "frames", "f": "frames", "ms": "ms", "gap": "gap", "clip": "clip"}
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
-    made = verbs.add_parser("accents", help="list a project's accent rows, or change them")
+    made = verbs.add_parser("accents", help="list a project's accent lanes, or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every accent there is, with its settings")
-    made.add_argument("--add", metavar="NAME", help="add a row; what follows changes it")
-    made.add_argument("--row", type=count, metavar="N", help="the row to change, from 1")
+    made.add_argument("--add", metavar="NAME", help="add a lane; what follows changes it")
+    made.add_argument("--lane", type=count, metavar="N", help="the lane to change, from 1")
     made.add_argument(
         "--on",
         choices=("points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"),
@@ -36,7 +36,7 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--beats", type=_numbers, metavar="2,4", help="of --on bars")
     made.add_argument("--bands", metavar="kick,snare", help="of --on onsets")
     made.add_argument("--at-least", type=real, metavar="PERCENT", help="strength of the point")
-    made.add_argument("--amount", type=real, metavar="PERCENT", help="of the row, 0 to 200")
+    made.add_argument("--amount", type=real, metavar="PERCENT", help="of the lane, 0 to 200")
     made.add_argument("--all", type=real, metavar="PERCENT", help="of all accents together, 0 to 200")
     made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the accent")
     made.add_argument("--lead", type=_length, metavar="LENGTH", help="such as 4f, 120ms, 0.5gap, 0.25clip")
@@ -53,16 +53,16 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--overlap", choices=("larger", "sum"))
     made.add_argument("--by-strength", type=real, metavar="PERCENT", help="how far weak points weaken it")
     made.add_argument("--seed", type=count)
-    made.add_argument("--by-lot", type=count, metavar="SEED", help="paint the row by lot")
+    made.add_argument("--by-lot", type=count, metavar="SEED", help="paint the lane by lot")
     made.add_argument("--copy-bar", type=count, metavar="N", help="repeat a bar's pattern in the later ones")
     made.add_argument("--shift", type=count, metavar="N", help="by so many points")
     made.add_argument("--mute", choices=("on", "off"))
     made.add_argument("--alone", choices=("on", "off"))
     made.add_argument("--remove", action="store_true")
-    made.add_argument("--bundle", metavar="NAME", help="add the rows of a bundle")
-    made.add_argument("--read", type=Path, metavar="FILE", help="add the rows of a bundle's file")
-    made.add_argument("--write", type=Path, metavar="FILE", help="write the rows to a bundle's file")
-    made.add_argument("--from", dest="source", type=Path, metavar="PROJECT", help="copy all rows of another project")
+    made.add_argument("--bundle", metavar="NAME", help="add the lanes of a bundle")
+    made.add_argument("--read", type=Path, metavar="FILE", help="add the lanes of a bundle's file")
+    made.add_argument("--write", type=Path, metavar="FILE", help="write the lanes to a bundle's file")
+    made.add_argument("--from", dest="source", type=Path, metavar="PROJECT", help="copy all lanes of another project")
     made.add_argument("--shutter", type=real, metavar="DEGREES", help="motion blur, 0 for none")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
@@ -84,7 +84,7 @@ def _length(text: str) -> Length:
 
 def run(options: Options) -> int:
     """List or change. Raises TempikError with one sentence."""
-    from tempik.edit.accents.copying import copied_rows
+    from tempik.edit.accents.copying import copied_lanes
     from tempik.project import bundles as accent_library
 
     if options.list:
@@ -95,10 +95,10 @@ def run(options: Options) -> int:
     changed = _changed(reel, options)
     ready(reel, changed, options, "write")
     if options.write is not None:
-        every = copied_rows(changed, [r.id for r in changed.rows])
+        every = copied_lanes(changed, [r.id for r in changed.accent_lanes])
         accent_library.write_bundle(every, options.write.stem, options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, ("row", "clips"), ("write",))
+    return saved_or_shown(reel, changed, options, table, ("lane", "clips"), ("write",))
 
 
 def catalogue_text() -> str:
@@ -116,54 +116,54 @@ def catalogue_text() -> str:
 
 
 def table(reel: Reel) -> str:
-    """Return the rows as CSV."""
+    """Return the lanes as CSV."""
     from tempik.timeline.timeline import timeline_of
 
     names = {b.id: b.name for b in reel.bundles}
     lines = [COLUMNS]
     for number, found in enumerate(timeline_of(reel).fired, 1):
-        row = found.row
-        accent = row.accent if found.accent is not None else f"unknown ({row.accent})"
+        lane = found.lane
+        accent = lane.accent if found.accent is not None else f"unknown ({lane.accent})"
         lines.append(
-            f"{number},{accent},{row.rule.of},{row.rule.every},{row.amount:.2f},{len(found.pulses)},"
-            f"{len(row.painted)},{'yes' if row.muted else ''},{'yes' if row.solo else ''},{names.get(row.bundle, '')}"
+            f"{number},{accent},{lane.rule.of},{lane.rule.every},{lane.amount:.2f},{len(found.pulses)},"
+            f"{len(lane.overrides)},{'yes' if lane.muted else ''},{'yes' if lane.solo else ''},{names.get(lane.bundle, '')}"
         )
     return "\n".join(lines) + "\n"
 
 
 def _changed(reel: Reel, options: Options) -> Reel:
-    from tempik.edit.accents import rows as accent_rows
-    from tempik.edit.accents.copying import copied_rows, pasted_rows
+    from tempik.edit.accents import lanes as accent_lanes
+    from tempik.edit.accents.copying import copied_lanes, pasted_lanes
     from tempik.project import bundles as accent_library
     from tempik.project.file import load_reel
 
-    together(options, "add", "row")
+    together(options, "add", "lane")
     if options.source is not None:
         other = load_reel(options.source)
-        reel, _ = pasted_rows(reel, copied_rows(other, [r.id for r in other.rows]))
+        reel, _ = pasted_lanes(reel, copied_lanes(other, [r.id for r in other.accent_lanes]))
     for what in (
         accent_library.bundle_named(options.bundle) if options.bundle else None,
         accent_library.read_bundle(options.read) if options.read is not None else None,
     ):
         if what is not None:
-            reel, _ = pasted_rows(reel, what, _clips(reel, options.clips))
+            reel, _ = pasted_lanes(reel, what, _clips(reel, options.clips))
     if options.all is not None:
-        reel = accent_rows.with_all_amounts(reel, _percent(options.all))
+        reel = accent_lanes.with_all_amounts(reel, _percent(options.all))
     if options.shutter is not None:
         if not 0 <= options.shutter <= 360:
             raise TempikError("The shutter's angle lies between 0 and 360 degrees.")
-        reel = accent_rows.with_shutter(reel, options.shutter)
+        reel = accent_lanes.with_shutter(reel, options.shutter)
     if options.add:
-        reel = accent_rows.with_row(reel, options.add)
-        return _row_changed(reel, reel.rows[-1].id, options)
-    if options.row is None:
+        reel = accent_lanes.with_lane(reel, options.add)
+        return _lane_changed(reel, reel.accent_lanes[-1].id, options)
+    if options.lane is None:
         asked = [n for n in _OF_A_ROW if options.is_given(n)]
         if asked and not (options.bundle or options.read):
-            raise TempikError(f"Which row does --{asked[0].replace('_', '-')} change? Give --row N, or --add NAME.")
+            raise TempikError(f"Which lane does --{asked[0].replace('_', '-')} change? Give --lane N, or --add NAME.")
         return reel
-    if not 1 <= options.row <= len(reel.rows):
-        raise TempikError(f"There is no accent row {options.row}; the project has {len(reel.rows)}.")
-    return _row_changed(reel, reel.rows[options.row - 1].id, options)
+    if not 1 <= options.lane <= len(reel.accent_lanes):
+        raise TempikError(f"There is no accent lane {options.lane}; the project has {len(reel.accent_lanes)}.")
+    return _lane_changed(reel, reel.accent_lanes[options.lane - 1].id, options)
 
 
 _OF_A_ROW = (
@@ -172,57 +172,57 @@ _OF_A_ROW = (
 )  # fmt: skip
 
 
-def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+def _lane_changed(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
     from tempik.edit import ruled
-    from tempik.edit.accents import rows as accent_rows
+    from tempik.edit.accents import lanes as accent_lanes
     from tempik.reel import Limit
 
     if options.remove:
-        return accent_rows.without_row(reel, row)
-    reel = _ruled(reel, row, options)
-    envelope = accent_rows.envelope_of(accent_rows.row_of(reel, row))
+        return accent_lanes.without_lane(reel, lane)
+    reel = _ruled(reel, lane, options)
+    envelope = accent_lanes.envelope_of(accent_lanes.lane_of(reel, lane))
     given = {n: getattr(options, n) for n in ("lead", "hold", "decay") if getattr(options, n) is not None}
     if given:
-        reel = accent_rows.with_envelope(reel, row, replace(envelope, **given))
+        reel = accent_lanes.with_envelope(reel, lane, replace(envelope, **given))
     if options.amount is not None:
-        reel = accent_rows.with_amount(reel, row, _percent(options.amount))
+        reel = accent_lanes.with_amount(reel, lane, _percent(options.amount))
     for text in options.set:
         name, value = _pair(text, "--set NAME=VALUE")
-        reel = accent_rows.with_setting(reel, row, name, _value(value))
+        reel = accent_lanes.with_setting(reel, lane, name, _value(value))
     if options.clips:
-        reel = ruled.with_limit(reel, row, Limit(clips=tuple(_clips(reel, options.clips))))
+        reel = ruled.with_limit(reel, lane, Limit(clips=tuple(_clips(reel, options.clips))))
     if options.picture is not None:
-        reel = accent_rows.with_alone(reel, row, options.picture == "on")
+        reel = accent_lanes.with_alone(reel, lane, options.picture == "on")
     if options.focus:
         try:
             x, y = (number_in(t) for t in options.focus.split(","))
         except (ValueError, TempikError):
             raise TempikError(f"'{options.focus}' is no place; give --focus X,Y such as 0.5,0.3.") from None
-        reel = accent_rows.with_focus(reel, row, x, y)
+        reel = accent_lanes.with_focus(reel, lane, x, y)
     if options.mask is not None:
-        reel = accent_rows.with_mask(reel, row, str(Path(options.mask).absolute()) if options.mask else "")
+        reel = accent_lanes.with_mask(reel, lane, str(Path(options.mask).absolute()) if options.mask else "")
     if options.overlap:
-        reel = accent_rows.with_overlap(reel, row, options.overlap)
+        reel = accent_lanes.with_overlap(reel, lane, options.overlap)
     if options.by_strength is not None:
-        reel = accent_rows.with_degree(reel, row, options.by_strength / 100)
+        reel = accent_lanes.with_degree(reel, lane, options.by_strength / 100)
     if options.seed is not None:
-        reel = ruled.with_seed(reel, row, options.seed)
+        reel = ruled.with_seed(reel, lane, options.seed)
     for name, change in (("mute", ruled.with_muted), ("alone", ruled.with_solo)):
         if getattr(options, name):
-            reel = change(reel, row, getattr(options, name) == "on")
-    return _painted(reel, row, options)
+            reel = change(reel, lane, getattr(options, name) == "on")
+    return _painted(reel, lane, options)
 
 
-def _ruled(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+def _ruled(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
     from tempik.edit import ruled
-    from tempik.edit.accents import rows as accent_rows
+    from tempik.edit.accents import lanes as accent_lanes
     from tempik.rhythm.records import BANDS
 
-    rule = accent_rows.row_of(reel, row).rule
+    rule = accent_lanes.lane_of(reel, lane).rule
     changes: dict[str, object] = {}
     for name, option in (("of", "on"), ("every", "every"), ("offset", "offset"), ("beats", "beats")):
         if getattr(options, option) is not None:
@@ -235,33 +235,33 @@ def _ruled(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         if unknown:
             raise TempikError(f"There is no band '{unknown[0]}'; choose from {', '.join(BANDS)}.")
         changes["bands"] = bands
-    return ruled.with_rule(reel, row, replace(rule, **changes)) if changes else reel
+    return ruled.with_rule(reel, lane, replace(rule, **changes)) if changes else reel
 
 
-def _painted(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+def _painted(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     from tempik.edit.accents.keys import with_key
-    from tempik.edit.accents.painting import with_bar_copied, with_painted, with_random, with_row_shifted
+    from tempik.edit.accents.painting import with_bar_copied, with_lane_shifted, with_painted, with_random
     from tempik.timeline.timeline import timeline_of
 
     if options.shift is not None:
-        reel = with_row_shifted(reel, row, options.shift)
+        reel = with_lane_shifted(reel, lane, options.shift)
     if options.by_lot is not None:
-        reel = with_random(reel, row, options.by_lot)
+        reel = with_random(reel, lane, options.by_lot)
     by_label = {p.label: p.id for p in timeline_of(reel).points}
     for text in options.paint:
         label, value = _pair(text, "--paint BAR.BEAT=PERCENT")
         if label not in by_label:
             raise TempikError(f"There is no point {label} in use; give one such as {next(iter(by_label), '1.1')}.")
-        reel = with_painted(reel, row, by_label[label], _percent(number_in(value, text)))
+        reel = with_painted(reel, lane, by_label[label], _percent(number_in(value, text)))
     if options.copy_bar is not None:
-        reel = with_bar_copied(reel, row, options.copy_bar)
+        reel = with_bar_copied(reel, lane, options.copy_bar)
     for text in options.key:
         place, value = _pair(text, "--key NAME@FRAME=VALUE")
         name, _, frame = place.partition("@")
         number = whole(frame)
         if number is None or number < 0:
             raise TempikError(f"'{text}' says no frame; give --key NAME@FRAME=VALUE such as level@120=1.")
-        reel = with_key(reel, row, name, number, number_in(value, text))
+        reel = with_key(reel, lane, name, number, number_in(value, text))
     return reel
 
 

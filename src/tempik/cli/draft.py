@@ -46,7 +46,11 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     )
     made.add_argument("--over", metavar="FROM-TO", help="of a project: only this stretch of it, in seconds")
     made.add_argument(
-        "--keep", action="append", default=[], metavar="WHAT", help="of a project: clips:2,4-6, rows:1 or sounds:1 stay"
+        "--keep",
+        action="append",
+        default=[],
+        metavar="WHAT",
+        help="of a project: clips:2,4-6, lanes:1 or sounds:1 stay",
     )
     made.add_argument(
         "--let-go", action="append", default=[], metavar="WHAT", help="of a project: what stayed need not any more"
@@ -309,12 +313,12 @@ def _kept(reel: Reel, text: str, kept: bool) -> Reel:
     what, _, places = text.partition(":")
     if what == "clips" and places:
         return with_kept(reel, chosen_clips(reel, places), kept=kept)
-    if what == "rows" and places:
-        return with_kept(reel, rows=chosen_of([r.id for r in reel.rows], places, "rows"), kept=kept)
+    if what == "lanes" and places:
+        return with_kept(reel, lanes=chosen_of([r.id for r in reel.accent_lanes], places, "lanes"), kept=kept)
     if what == "sounds" and places:
-        return with_kept(reel, rows=chosen_of([r.id for r in reel.sound_rows], places, "rows of sounds"), kept=kept)
+        return with_kept(reel, lanes=chosen_of([r.id for r in reel.sound_lanes], places, "lanes of sounds"), kept=kept)
     raise TempikError(
-        f"'{text}' is nothing that stays; give clips:2,4-6, rows:1 or sounds:1, by place in their tables."
+        f"'{text}' is nothing that stays; give clips:2,4-6, lanes:1 or sounds:1, by place in their tables."
     )
 
 
@@ -335,7 +339,7 @@ def _asked(reel: Reel, text: str) -> tuple[str, int]:
 def _all_why(reel: Reel) -> int:
     """Say why everything is there."""
     from tempik.edit.drafting.material import studies_of
-    from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
+    from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
     from tempik.timeline.timeline import timeline_of
 
     studies = studies_of([f for f in reel.footage if not f.without_file])
@@ -343,10 +347,10 @@ def _all_why(reel: Reel) -> int:
         print(f"clip {number}: {why_clip(reel, placed.clip.id, studies)}")
         if placed.clip.transition is not None:
             print(f"cut {number}: {why_transition(reel, placed.clip.id)}")
-    for number, row in enumerate(reel.rows, 1):
-        print(f"row {number}: {why_row(reel, row)}")
-    for number, sounds in enumerate(reel.sound_rows, 1):
-        print(f"sound {number}: {why_sound_row(reel, sounds)}")
+    for number, lane in enumerate(reel.accent_lanes, 1):
+        print(f"lane {number}: {why_lane(reel, lane)}")
+    for number, sounds in enumerate(reel.sound_lanes, 1):
+        print(f"sound {number}: {why_sound_lane(reel, sounds)}")
     if said := why_reel(reel):
         print(f"reel: {said}")
     return 0

@@ -52,9 +52,9 @@ def changed(reel: Reel, names: list[str], options: Options) -> Reel:
     reel = _masked(reel, names, options)
     reel = _cleared(reel, names, options)
     if options.again is not None:
-        from tempik.edit.clips.again import with_again
+        from tempik.edit.clips.repeats import with_repeat
 
-        reel = with_again(reel, names, None if options.again == "off" else _rule(options.again))
+        reel = with_repeat(reel, names, None if options.again == "off" else _rule(options.again))
     if options.cut_out is not None:
         reel = _cut(reel, names, options)
     if options.follow is not None:

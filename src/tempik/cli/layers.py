@@ -106,9 +106,9 @@ def table(reel: Reel) -> str:
 
 def _again_text(timeline: Timeline, clip: Clip) -> str:
     """Return how often a clip is laid again, and on what; '' for once."""
-    from tempik.edit.clips.again import layings
+    from tempik.edit.clips.repeats import repeat_instances
 
-    return "" if clip.again is None else f"{len(layings(timeline, clip.id))}× {clip.again.rule.of}"
+    return "" if clip.repeat is None else f"{len(repeat_instances(timeline, clip.id))}× {clip.repeat.rule.of}"
 
 
 def _changed(reel: Reel, options: Options) -> Reel:
@@ -194,7 +194,7 @@ def _on_track(reel: Reel, wanted: int | None) -> tuple[Reel, int]:
     track = len(reel.tracks) if wanted is None else wanted - 1
     if not 0 <= track <= len(reel.tracks):
         raise TempikError(f"There is no track {track + 1}; the reel has {len(reel.tracks)}.")
-    return (place.with_row(reel) if track == len(reel.tracks) else reel), track
+    return (place.with_new_track(reel) if track == len(reel.tracks) else reel), track
 
 
 def _adjusting(reel: Reel, options: Options) -> tuple[Reel, str]:

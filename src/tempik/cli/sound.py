@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from tempik.edit.song.arranging import Proposal
     from tempik.reel import Edge, Reel
 
-COLUMNS = "row,sound,hit_s,point_s,error_ms"
+COLUMNS = "lane,sound,hit_s,point_s,error_ms"
 LIKENESS_RATE = 24000  # at which bars are compared
 RULES = ("points", "bars", "onsets", "drops", "cuts", "transitions", "starts", "ends", "pins", "hand")
 
@@ -25,9 +25,11 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("sound", help="lay sounds on points, mix, write the sound alone; or list where sounds hit")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every sound of the shelf")
-    made.add_argument("--add", metavar="NAME|FILE", help="add a row; several with commas take turns by lot")
-    made.add_argument("--row", type=count, metavar="N", help="the row to change, from 1")
-    made.add_argument("--on", metavar="RULE", help=f"what fires it: {', '.join(RULES)}, row:N (an accent row's pulses)")
+    made.add_argument("--add", metavar="NAME|FILE", help="add a lane; several with commas take turns by lot")
+    made.add_argument("--lane", type=count, metavar="N", help="the lane to change, from 1")
+    made.add_argument(
+        "--on", metavar="RULE", help=f"what fires it: {', '.join(RULES)}, lane:N (an accent lane's pulses)"
+    )
     made.add_argument("--every", type=count, metavar="N")
     made.add_argument("--offset", type=count, metavar="N")
     made.add_argument("--beats-of-bar", metavar="2,4", help="of --on bars")
@@ -44,7 +46,7 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--from", dest="from_s", type=real, metavar="SECONDS", help="slip: begin there in the sound")
     made.add_argument("--length", type=real, metavar="SECONDS")
     made.add_argument("--speed", type=real, metavar="TIMES")
-    made.add_argument("--pitch", choices=("kept", "follows"), help="of a clip that is played faster or slower")
+    made.add_argument("--pitch", choices=("preserved", "follows"), help="of a clip that is played faster or slower")
     made.add_argument("--backward", choices=("on", "off"))
     made.add_argument("--loop", choices=("on", "off"))
     made.add_argument("--fade-in", type=real, metavar="SECONDS")
@@ -95,7 +97,7 @@ def run(options: Options) -> int:
 
         write_sound(timeline_of(changed), options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, ("row", "clip", "track", "channel"), ("levels", "write"))
+    return saved_or_shown(reel, changed, options, table, ("lane", "clip", "track", "channel"), ("levels", "write"))
 
 
 def shelf_text() -> str:
@@ -113,11 +115,11 @@ def table(reel: Reel) -> str:
     from tempik.check.landing import sounds
     from tempik.timeline.timeline import timeline_of
 
-    names = {r.id: str(n) for n, r in enumerate(reel.sound_rows, 1)}
+    names = {r.id: str(n) for n, r in enumerate(reel.sound_lanes, 1)}
     names |= {t.id: f"track {n}" for n, t in enumerate(reel.sound_tracks, 1)}
     lines = [COLUMNS]
     for e in sorted(sounds(timeline_of(reel)), key=lambda e: e.time_s):
-        lines.append(f"{names[e.row]},{e.what},{e.time_s:.6f},{e.point_s:.6f},{e.error_ms:.3f}")
+        lines.append(f"{names[e.lane]},{e.what},{e.time_s:.6f},{e.point_s:.6f},{e.error_ms:.3f}")
     return "\n".join(lines) + "\n"
 
 
@@ -193,18 +195,18 @@ def _bars(reel: Reel, text: str) -> tuple[float, float]:
 
 def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.edit.sounds.files import with_hit
-    from tempik.edit.sounds.rows import with_sound_row
+    from tempik.edit.sounds.lanes import with_sound_lane
     from tempik.timeline.striking import sound_length
 
-    together(options, "add", "row", "lay", "clip", "channel")
+    together(options, "add", "lane", "lay", "clip", "channel")
     if options.add:
         reel, names = _sounds(reel, options.add)
-        reel = with_sound_row(reel, names)
-        reel = _row_changed(reel, reel.sound_rows[-1].id, options)
-    elif options.row is not None:
-        if not 1 <= options.row <= len(reel.sound_rows):
-            raise TempikError(f"There is no sound row {options.row}; the project has {len(reel.sound_rows)}.")
-        reel = _row_changed(reel, reel.sound_rows[options.row - 1].id, options)
+        reel = with_sound_lane(reel, names)
+        reel = _lane_changed(reel, reel.sound_lanes[-1].id, options)
+    elif options.lane is not None:
+        if not 1 <= options.lane <= len(reel.sound_lanes):
+            raise TempikError(f"There is no sound lane {options.lane}; the project has {len(reel.sound_lanes)}.")
+        reel = _lane_changed(reel, reel.sound_lanes[options.lane - 1].id, options)
     elif options.lay or options.clip is not None:
         reel = _clip_changed(reel, options)
     elif options.channel or options.track is not None:
@@ -213,7 +215,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
         asked = [n for n in (*_OF_A_STRIP, *_OF_A_ROW, *_OF_A_CLIP) if options.is_given(n)]
         if asked:
             raise TempikError(
-                f"What does --{asked[0].replace('_', '-')} change? Give --row N, --clip N, --track N or --channel."
+                f"What does --{asked[0].replace('_', '-')} change? Give --lane N, --clip N, --track N or --channel."
             )
     for text in options.hit:
         name, _, value = text.partition("=")
@@ -249,28 +251,28 @@ def _sounds(reel: Reel, text: str) -> tuple[Reel, list[str]]:
     return reel, names
 
 
-def _row_changed(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+def _lane_changed(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     from tempik.edit import ruled
     from tempik.edit.accents.painting import with_painted
-    from tempik.edit.sounds.rows import with_values, without_sound_row
+    from tempik.edit.sounds.lanes import with_values, without_sound_lane
 
     if options.remove:
-        return without_sound_row(reel, row)
-    reel = _with_rule(reel, row, options)
+        return without_sound_lane(reel, lane)
+    reel = _with_rule(reel, lane, options)
     given = {
         "vary_pitch": options.vary_pitch, "vary_gain_db": options.vary_gain, "beats": options.beats,
         "fade_in_s": options.fade_in, "fade_out_s": options.fade_out,
     }  # fmt: skip
-    reel = with_values(reel, row, **{n: v for n, v in given.items() if v is not None})
+    reel = with_values(reel, lane, **{n: v for n, v in given.items() if v is not None})
     if options.seed is not None:
-        reel = ruled.with_seed(reel, row, options.seed)
+        reel = ruled.with_seed(reel, lane, options.seed)
     for text in options.paint:
         label, _, value = text.partition("=")
-        reel = with_painted(reel, row, _point(reel, label), number_in(value) / 100)
-    return _strip_changed(reel, row, options)
+        reel = with_painted(reel, lane, _point(reel, label), number_in(value) / 100)
+    return _strip_changed(reel, lane, options)
 
 
-def _with_rule(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
+def _with_rule(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
     from tempik.edit import ruled
@@ -278,13 +280,13 @@ def _with_rule(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
     changes: dict[str, Any] = {}
     if options.on is not None:
         kind, _, number = options.on.partition(":")
-        if kind == "row":
+        if kind == "lane":
             at = whole(number)
-            if at is None or not 1 <= at <= len(reel.rows):
-                raise TempikError(f"There is no accent row {number}; the project has {len(reel.rows)}.")
-            changes |= {"of": "pulses", "row": reel.rows[at - 1].id}
+            if at is None or not 1 <= at <= len(reel.accent_lanes):
+                raise TempikError(f"There is no accent lane {number}; the project has {len(reel.accent_lanes)}.")
+            changes |= {"of": "pulses", "lane": reel.accent_lanes[at - 1].id}
         elif kind not in RULES:
-            raise TempikError(f"A sound cannot fire on '{options.on}'; choose from {', '.join(RULES)}, row:N.")
+            raise TempikError(f"A sound cannot fire on '{options.on}'; choose from {', '.join(RULES)}, lane:N.")
         else:
             changes["of"] = kind
     for name in ("every", "offset"):
@@ -297,8 +299,8 @@ def _with_rule(reel: Reel, row: str, options: argparse.Namespace) -> Reel:
         changes["beats"] = tuple(n for n in numbers if n)
     if options.at_least is not None:
         changes["at_least"] = options.at_least / 100
-    rule = ruled.any_row(reel, row).rule
-    return ruled.with_rule(reel, row, replace(rule, **changes)) if changes else reel
+    rule = ruled.any_lane(reel, lane).rule
+    return ruled.with_rule(reel, lane, replace(rule, **changes)) if changes else reel
 
 
 def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
@@ -327,7 +329,7 @@ def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
     }  # fmt: skip
     for name in ("backward", "loop"):
         given[name] = None if getattr(options, name) is None else getattr(options, name) == "on"
-    given["keeps_pitch"] = None if options.pitch is None else options.pitch == "kept"
+    given["preserve_pitch"] = None if options.pitch is None else options.pitch == "preserved"
     given = {n: v for n, v in given.items() if v is not None}
     if given:
         reel = clips.with_clip_values(reel, clip, **given)

@@ -49,7 +49,7 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     speed.add_argument("--reel-between", choices=("nearest", "blend", "flow"))
     speed.add_argument("--beyond", choices=("hold", "loop"), help="past the footage's ends")
     speed.add_argument("--sound", choices=("on", "off"))
-    speed.add_argument("--pitch", choices=("kept", "follows"))
+    speed.add_argument("--pitch", choices=("preserved", "follows"))
     speed.add_argument("--gain", type=real, metavar="DB")
     speed.add_argument("--fade-in", type=real, metavar="MS", help="of the clips' own sound")
     speed.add_argument("--fade-out", type=real, metavar="MS")

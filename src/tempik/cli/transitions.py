@@ -102,7 +102,7 @@ def table(reel: Reel) -> str:
     events = {(e.kind, e.frame): e for e in check_reel(timeline).events if e.kind == "transition"}
     lines, notes = [COLUMNS], []
     for placed_transition in sorted(
-        (s for row in timeline.transitions for s in row), key=lambda s: (s.turn, s.owner.clip.track)
+        (s for track in timeline.transitions for s in track), key=lambda s: (s.turn, s.owner.clip.track)
     ):
         kind = (
             placed_transition.transition.kind

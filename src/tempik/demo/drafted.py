@@ -53,7 +53,7 @@ def _layered(reel: Reel) -> Reel:
     """Return the demo's reel with a film of embers laid over the drop, by its light alone."""
     first, end = _bars(reel, EMBER_BARS)
     piece = next(f.id for f in reel.footage if f.name.startswith(OVERLAY))
-    reel = place.with_clip_at(place.with_row(reel), piece, first, 1, frames=end - first)
+    reel = place.with_clip_at(place.with_new_track(reel), piece, first, 1, frames=end - first)
     name = reel.clips[-1].id
     reel = layers.with_opacity(layers.with_blend(reel, [name], "screen"), [name], 0.85)
     reel = layers.with_fade(reel, [name], False, 4)

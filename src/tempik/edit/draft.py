@@ -17,7 +17,7 @@ import msgspec
 from tempik.accents import accent_named
 from tempik.accents.rules import anchor, beats
 from tempik.errors import TempikError
-from tempik.reel import AccentRow, Clip, Cue, Edge, Footage, Pin, Point, Reel, Rule, Soundtrack, new_id
+from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, Point, Reel, Rule, Soundtrack, new_id
 from tempik.reel.sound import MASTERED
 from tempik.retime import constant
 from tempik.time import frame_of, time_of
@@ -74,10 +74,10 @@ def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draf
         clips.append(clip)
         if note:
             notes.append(note)
-    rows: list[AccentRow] = []
+    lanes: list[AccentLane] = []
     for name, every in wish.accents:
         accent_named(name)
-        rows.append(AccentRow(new_id("r", {r.id for r in rows}), name, Rule(every=every), seed=len(rows)))
+        lanes.append(AccentLane(new_id("r", {r.id for r in lanes}), name, Rule(every=every), seed=len(lanes)))
     reel = Reel(
         width=wish.width,
         height=wish.height,
@@ -86,7 +86,7 @@ def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draf
         soundtrack=song,
         footage=tuple(footage),
         clips=tuple(clips),
-        rows=tuple(rows),
+        accent_lanes=tuple(lanes),
         mix=MASTERED,
     )
     return Draft(reel, tuple(notes))

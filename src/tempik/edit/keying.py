@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tempik.reel import Key, point_of
-from tempik.reel.rows import KeyEase
+from tempik.reel.lanes import KeyEase
 from tempik.time import frame_of, time_of
 from tempik.timeline.timeline import Timeline
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from msgspec.structs import replace
 
-from tempik.edit.clips.place import with_row
+from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of, edge_at, new_clip_id, on_reel, with_clips
 from tempik.errors import TempikError
 from tempik.reel import Clip, Edge, Footage, Framing, Key, Point, Position, Reel, Title, new_id
@@ -57,14 +57,14 @@ def _laid(
 def free_track(reel: Reel, span: tuple[int, int]) -> tuple[Reel, int]:
     """Return the lowest track above the first with nothing in a stretch of frames; a new one on top where none has."""
     timeline = timeline_of(reel)
-    for number in range(1, len(timeline.rows)):
+    for number in range(1, len(timeline.own_tracks)):
         if not reel.tracks[number].locked and all(
-            p.end <= span[0] or p.first >= span[1] for p in timeline.rows[number]
+            p.end <= span[0] or p.first >= span[1] for p in timeline.own_tracks[number]
         ):
             return reel, number
     if len(reel.tracks) >= MOST_TRACKS:
         raise TempikError(f"All {MOST_TRACKS} tracks have a clip there; take one off, or choose another place.")
-    return with_row(reel), len(reel.tracks)
+    return with_new_track(reel), len(reel.tracks)
 
 
 def with_piece(reel: Reel, kind: str) -> tuple[Reel, str]:

@@ -60,7 +60,7 @@ def as_timeline(reel: Reel, name: str) -> Written:
     out = otio.schema.Timeline(name=name)
     out.global_start_time = RationalTime(0, rate)
     out.metadata[MINE] = {"width": reel.width, "height": reel.height, "rate": str(reel.rate)}
-    for number, row in enumerate(timeline.laid):
+    for number, row in enumerate(timeline.tracks):
         track = otio.schema.Track(name=f"V{number + 1}", kind=otio.schema.TrackKind.Video)
         track.enabled = not reel.tracks[number].hidden
         _fill(track, timeline, row, number, lost)
@@ -209,8 +209,8 @@ def _markers(timeline: Timeline) -> Iterator[otio.schema.Marker]:
 
 
 def _note_rest(reel: Reel, timeline: Timeline, lost: _Lost) -> None:
-    lost.add("accents", len(reel.rows))
-    lost.add("sounds laid under the reel", len(reel.sound_rows) + len(reel.sound_clips))
+    lost.add("accents", len(reel.accent_lanes))
+    lost.add("sounds laid under the reel", len(reel.sound_lanes) + len(reel.sound_clips))
     lost.add("clips' own sound", sum(p.clip.sound.on for p in timeline.everything))
     lost.add("the look of the whole", int(reel.look is not None))
     song = reel.soundtrack

@@ -20,13 +20,14 @@ from tempik.disk.writing import is_read, write_whole
 from tempik.errors import TempikError
 from tempik.memo import expect, forget_all
 from tempik.project.media_files import media_paths, with_paths
+from tempik.project.older import with_names_of_today
 from tempik.project.sources import refuse_media
 from tempik.reel import Point
 from tempik.reel.model import Reel
 from tempik.reel.nests import size_of
 from tempik.reel.validate import problems
 
-FORMAT = 12
+FORMAT = 13
 SUFFIX = ".tempik"
 # A reel of ten thousand clips takes 10.
 MOST_MB = 128
@@ -131,8 +132,7 @@ def _from_format(number: int, reel: Any) -> Any:
             rule = row.get("rule") if isinstance(row, dict) else None
             if isinstance(rule, dict) and rule.get("every") == 0:  # it meant: painted by hand only
                 row["rule"] = {"of": "hand"}
-    if number < 7:
-        reel = with_names_of_7(reel)
+    reel = with_names_of_today(reel, number)
     song = reel.get("soundtrack") if isinstance(reel, dict) else None
     if number > 1 or not isinstance(song, dict):
         return reel
@@ -164,43 +164,6 @@ def _from_format(number: int, reel: Any) -> Any:
     }
     song["placed"] = placed
     return _renamed(reel, names)
-
-
-# What fields were called before format 7, by the list or record of the reel that they are in.
-_BEFORE_7: dict[str, dict[str, str]] = {
-    "": {"picture": "tracks", "between": "interpolation"},
-    "clips": {"row": "track", "between": "interpolation"},
-    "footage": {"around": "skip_repeats", "tracks": "motion_tracks"},
-    "choices": {"between": "subdivision"},
-    "reading": {"way": "beat_source", "pace": "tempo_factor"},
-}
-
-
-def with_names_of_7(reel: Any) -> Any:
-    """Return a reel's document, or the part of one that a journal's step has, with its fields called as from format 7."""
-    return _called_anew(reel, "")
-
-
-def step_with_names_of_7(changed: dict[str, Any]) -> dict[str, Any]:
-    """Return what a journal's step changed, as `steps.difference` has it, with its fields called as from format 7."""
-    out: dict[str, Any] = {}
-    for field, change in changed.items():
-        parts = {
-            kind: {k: _called_anew(v, k) for k, v in value.items()} if kind == "part" else _called_anew(value, field)
-            for kind, value in change.items()
-        }
-        out[_BEFORE_7[""].get(field, field)] = parts
-    return out
-
-
-def _called_anew(value: Any, where: str) -> Any:
-    if isinstance(value, list):
-        return [_called_anew(v, where) for v in value]
-    if not isinstance(value, dict):
-        return value
-    names = _BEFORE_7.get(where, {})
-    # Records of records keep their own place: a reading's names are no song's.
-    return {names.get(k, k): _called_anew(v, k) if k in _BEFORE_7 or k == "soundtrack" else v for k, v in value.items()}
 
 
 def _renamed(value: Any, names: dict[str, str]) -> Any:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from tempik.reel import Reel
 
 
-class Step(NamedTuple):
+class UndoStep(NamedTuple):
     """A state of the reel and what was done to reach it, as the Undo button says it."""
 
     reel: Reel
@@ -17,7 +17,7 @@ class Step(NamedTuple):
 class History(NamedTuple):
     """Steps in order; `at` is the present one. Taking a new step drops what could have been redone."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[UndoStep, ...]
     at: int = 0
 
     @property
@@ -36,7 +36,7 @@ class History(NamedTuple):
 
     def done(self, reel: Reel, what: str) -> History:
         """Return the history after one more step. There is no limit: steps share all that they did not change."""
-        steps = (*self.steps[: self.at + 1], Step(reel, what))
+        steps = (*self.steps[: self.at + 1], UndoStep(reel, what))
         return History(steps, len(steps) - 1)
 
     def gone_to(self, number: int) -> History:
@@ -52,4 +52,4 @@ class History(NamedTuple):
 
 def begin(reel: Reel) -> History:
     """Return a history holding the reel as it was opened."""
-    return History((Step(reel, ""),))
+    return History((UndoStep(reel, ""),))

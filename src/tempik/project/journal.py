@@ -21,14 +21,16 @@ import msgspec
 from tempik.disk.reading import MB, opened_regular
 from tempik.disk.writing import NewFile, make_folders, open_lock, remove, write_all
 from tempik.errors import TempikError
-from tempik.project.file import decode_value, state_folder, step_with_names_of_7, with_names_of_7
+from tempik.project.file import FORMAT, decode_value, state_folder
 from tempik.project.history import History, begin
+from tempik.project.older import step_with_names_of_today, with_names_of_today
 from tempik.project.steps import NO_LINE, difference, line_of, plain, with_difference
 from tempik.reel import Reel
 from tempik.reel.validate import problems
 
-# The kind of journal: the first called some fields as projects did before format 7.
-JOURNAL = 2
+# The kind of journal, and the format of projects whose names the fields have in each.
+JOURNAL = 3
+FORMATS = {1: 6, 2: 12, 3: FORMAT}
 # The disk is told to keep what was written this often; the system has it at once.
 SYNC_S = 2.0
 MOST_MB, MOST_LINE_MB = 16_384, 256
@@ -343,9 +345,9 @@ class _Reading:
         """Take in a line. Raises one of `NO_LINE` where no journal has such a line."""
         if self.history is None:
             self._kind = entry["journal"]
-            if self._kind not in (1, JOURNAL):
+            if self._kind not in FORMATS:
                 raise ValueError("a journal of another kind")
-            reel = with_names_of_7(entry["reel"]) if self._kind == 1 else entry["reel"]
+            reel = with_names_of_today(entry["reel"], FORMATS[self._kind])
             self.history = begin(_sound(msgspec.convert(reel, Reel, dec_hook=decode_value)))
             self.project = Path(entry["project"]) if entry["project"] else None
         elif "under way" in entry:
@@ -360,7 +362,7 @@ class _Reading:
 
     def _changed(self, changed: dict[str, Any]) -> Reel:
         assert self.history is not None
-        changed = step_with_names_of_7(changed) if self._kind == 1 else changed
+        changed = step_with_names_of_today(changed, FORMATS[self._kind])
         return _sound(with_difference(self.history.reel, changed))
 
 

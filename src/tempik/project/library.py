@@ -12,6 +12,7 @@ import msgspec
 from tempik.disk.reading import decoded, read_whole
 from tempik.disk.writing import make_folders, remove, write_whole
 from tempik.errors import TempikError
+from tempik.project.older import with_names_of_today
 
 T = TypeVar("T")
 LONGEST_NAME = 40
@@ -66,14 +67,17 @@ def write_document(path: Path, document: dict[str, Any]) -> None:
     write_whole(path.absolute(), msgspec.json.format(msgspec.json.encode(document), indent=1) + b"\n")
 
 
-def read_document(path: Path, what: str, part: str, newest: int) -> dict[str, Any]:
-    """Return a document that has a `format` and a `part`. Raises TempikError, `what` saying what the file is not."""
+def read_document(path: Path, what: str, part: str, newest: int, before: str = "") -> dict[str, Any]:
+    """Return a document that has a `format` and a `part`, with its fields called as they are today; `before` is what its part was called
+    in its first format. Raises TempikError, `what` saying what the file is not."""
     data = read_whole(path, MOST_MB)
     try:
         document = decoded(data, path, what)
     except TempikError:
         raise TempikError(f"{path} is no {what}.") from None
     number = document.get("format") if isinstance(document, dict) else None
+    if number == 1 and newest > 1:  # of the time of project format 12
+        document = {(part if k == before else k): with_names_of_today(v, 12, k) for k, v in document.items()}
     if not isinstance(number, int) or part not in document:
         raise TempikError(f"{path} is no {what}.")
     if number > newest:

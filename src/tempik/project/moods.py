@@ -13,7 +13,7 @@ from tempik.project.file import state_folder
 from tempik.reel.bounds import no_number
 
 SUFFIX = ".tempikmood"
-FORMAT = 1
+FORMAT = 2
 
 
 def library_folder() -> Path:
@@ -56,7 +56,7 @@ def write_mood(mood: Mood, path: Path) -> None:
 
 def read_mood(path: Path) -> Mood:
     """Read a mood from a file. Raises TempikError when it is no mood, damaged, or of a newer version."""
-    document = library.read_document(path, f"mood; choose a {SUFFIX} file", "mood", FORMAT)
+    document = library.read_document(path, f"mood; choose a {SUFFIX} file", "mood", FORMAT, "mood")
     try:
         mood = msgspec.convert(document["mood"], Mood)
     except (msgspec.ValidationError, ValueError) as error:

@@ -15,8 +15,9 @@ from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.validate import transition_problems
 from tempik.transitions import CATALOGUE, problem
 
-SUFFIX = ".tempikjoin"
-FORMAT = 1
+SUFFIX = ".tempiktransition"
+FORMAT = 2
+FOLDER_BEFORE, SUFFIX_BEFORE = "joins", ".tempikjoin"  # of format 1
 
 
 def library_folder() -> Path:
@@ -26,7 +27,8 @@ def library_folder() -> Path:
 def own_transitions() -> dict[str, Transition]:
     """Return one's own transitions by name; files that cannot be read are left out."""
     out = {}
-    for path in sorted(library_folder().glob(f"*{SUFFIX}")):
+    before = state_folder() / FOLDER_BEFORE
+    for path in [*sorted(before.glob(f"*{SUFFIX_BEFORE}")), *sorted(library_folder().glob(f"*{SUFFIX}"))]:
         try:
             name, transition = read_transition(path)
         except TempikError:
@@ -63,11 +65,12 @@ def write_transition(transition: Transition, name: str, path: Path) -> None:
 def removed_transition(name: str) -> None:
     """Take one of one's own transitions away; cuts that have it keep it."""
     taken_away(file_named(library_folder(), name, SUFFIX))
+    taken_away(file_named(state_folder() / FOLDER_BEFORE, name, SUFFIX_BEFORE))
 
 
 def read_transition(path: Path) -> tuple[str, Transition]:
     """Read a transition's file: its name and the transition. Raises TempikError when it is none, damaged, or of a newer version."""
-    document = read_document(path, f"transition; choose a {SUFFIX} file", "transition", FORMAT)
+    document = read_document(path, f"transition; choose a {SUFFIX} file", "transition", FORMAT, "join")
     try:
         transition = msgspec.convert(document["transition"], Transition, dec_hook=decode_value)
     except (msgspec.ValidationError, TypeError, ValueError) as error:

@@ -1,9 +1,20 @@
 """The model: frozen records, validation, and the project file."""
 
 from tempik.reel.grade import ColourOf, Grade, Wheel
+from tempik.reel.lanes import (
+    AccentLane,
+    Bundle,
+    Edge,
+    Envelope,
+    Key,
+    Length,
+    Limit,
+    MotionTrack,
+    Rule,
+    StepOverride,
+)
 from tempik.reel.mask import Clear, Cutout, Mask, Stroke
 from tempik.reel.model import (
-    Again,
     Align,
     Beyond,
     Clip,
@@ -25,32 +36,20 @@ from tempik.reel.model import (
     PlannedShot,
     Position,
     Reel,
+    RepeatRule,
     Shape,
     Shaped,
     by_id,
     new_id,
 )
 from tempik.reel.points import beats_between, chosen_points, grid_of, is_beat, is_steady, metre_of, point_of
-from tempik.reel.rows import (
-    AccentRow,
-    Bundle,
-    Edge,
-    Envelope,
-    Key,
-    Length,
-    Limit,
-    MotionTrack,
-    Painted,
-    Rule,
-)
-from tempik.reel.sound import Ducking, Mix, SoundClip, SoundFile, SoundRow, SoundTrack, Strip
+from tempik.reel.sound import Ducking, Mix, SoundClip, SoundFile, SoundLane, SoundTrack, Strip
 from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title
 from tempik.reel.transition import Handles, Transition, TransitionUnit
 
 __all__ = [
-    "AccentRow",
-    "Again",
+    "AccentLane",
     "Align",
     "Anchor",
     "Arrival",
@@ -85,7 +84,6 @@ __all__ = [
     "MotionTrack",
     "Nest",
     "Node",
-    "Painted",
     "Pin",
     "Pitch",
     "PlannedShot",
@@ -95,15 +93,17 @@ __all__ = [
     "Position",
     "Reading",
     "Reel",
+    "RepeatRule",
     "Rule",
     "Shape",
     "Shaped",
     "SongPiece",
     "SoundClip",
     "SoundFile",
-    "SoundRow",
+    "SoundLane",
     "SoundTrack",
     "Soundtrack",
+    "StepOverride",
     "Strip",
     "Stroke",
     "Title",

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 
 import msgspec
 
-from tempik.reel.rows import MediaPath
+from tempik.reel.lanes import MediaPath
 
 # A point of a curve: where, and what becomes of it.
 Dot = tuple[float, float]

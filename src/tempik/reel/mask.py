@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from tempik.reel.rows import Key, MediaPath
+from tempik.reel.lanes import Key, MediaPath
 
 MaskMix = Literal["add", "take away", "keep common"]
 

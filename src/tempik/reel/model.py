@@ -17,9 +17,9 @@ import msgspec
 
 from tempik.digits import whole
 from tempik.reel.grade import ColourOf, Grade
+from tempik.reel.lanes import AccentLane, Bundle, Edge, Key, MediaPath, MotionTrack, Rule
 from tempik.reel.mask import Clear, Cutout, Mask
-from tempik.reel.rows import AccentRow, Bundle, Edge, Key, MediaPath, MotionTrack, Rule
-from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundRow, SoundTrack
+from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundLane, SoundTrack
 from tempik.reel.soundtrack import Choice, Point, Soundtrack
 from tempik.reel.title import Title
 from tempik.reel.transition import Transition
@@ -65,7 +65,7 @@ class Footage(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     key: str = ""
     variable: bool = False
     alpha: bool = False
-    said: str = ""
+    warning: str = ""
     tag: str = ""
     note: str = ""
     shot: str = ""
@@ -172,7 +172,7 @@ class Shaped(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
 
 
 Interpolation = Literal["nearest", "blend", "flow"]
-Pitch = Literal["kept", "follows"]
+Pitch = Literal["preserved", "follows"]
 
 
 class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -184,7 +184,7 @@ class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
 
     on: bool = False
     gain_db: float = 0.0
-    pitch: Pitch = "kept"
+    pitch: Pitch = "preserved"
     fade_in_s: float = 0.0
     fade_out_s: float = 0.0
     lead_s: float = 0.0
@@ -239,7 +239,7 @@ class Follow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     calm: float = 0.6
 
 
-class Again(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class RepeatRule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A clip laid again at whatever a rule fires on, as it lies about what it begins on itself. `without` names what it is
     left out of by hand."""
 
@@ -290,10 +290,10 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     clear: Clear | None = None
     cutout: str = ""
     follow: Follow | None = None
-    again: Again | None = None
+    repeat: RepeatRule | None = None
     in_place: bool = False
     grade: Grade | None = None
-    kept: bool = False
+    locked: bool = False
 
 
 class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -304,32 +304,32 @@ class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
 
 
 class Nest(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """What lies in a nest: clips, tracks and accent rows as a reel has them, on the points and in the time of the reel, of
+    """What lies in a nest: clips, tracks and accent lanes as a reel has them, on the points and in the time of the reel, of
     which it spans `start` to `end`. While the nest is open, what it was opened out of stands here in its place."""
 
     start: Edge
     end: Edge
     clips: tuple[Clip, ...] = ()
     tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
-    rows: tuple[AccentRow, ...] = ()
+    accent_lanes: tuple[AccentLane, ...] = ()
 
 
 class Drafted(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """What a draft by a mood made, so that another can take its place: the mood's name, the draw's `seed`, how wild it was (0 to 2),
-    whether the order of the footage was kept, and the ids of rows and cues (each with its footage's) and the choices of points that it set."""
+    whether the order of the footage was kept, and the ids of lanes and cues (each with its footage's) and the choices of points that it set."""
 
     mood: str
     seed: int = 0
     strength: float = 1.0
     ordered: bool = False
-    rows: tuple[str, ...] = ()
-    sound_rows: tuple[str, ...] = ()
+    accent_lanes: tuple[str, ...] = ()
+    sound_lanes: tuple[str, ...] = ()
     cues: tuple[tuple[str, str], ...] = ()
     choices: tuple[Choice, ...] = ()
 
 
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and rows are
+    """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and lanes are
     those of the last. `look` is the grade of the whole, `look_keys` how much of it shows over time.
     `seam_ms` is how long the sounds of neighbouring clips are crossfaded. `sounds` are the user's own on the shelf, `hits` where the
     hits of others were put by hand (seconds of the sound, by name). `draft` says which draft was made last.
@@ -345,7 +345,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     soundtrack: Soundtrack | None = None
     footage: tuple[Footage, ...] = ()
     clips: tuple[Clip, ...] = ()
-    rows: tuple[AccentRow, ...] = ()
+    accent_lanes: tuple[AccentLane, ...] = ()
     tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
     shots: tuple[PlannedShot, ...] = ()
     interpolation: Interpolation = "nearest"
@@ -358,7 +358,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     look_keys: tuple[Key, ...] = ()
     sounds: tuple[SoundFile, ...] = ()
     hits: dict[str, float] = {}
-    sound_rows: tuple[SoundRow, ...] = ()
+    sound_lanes: tuple[SoundLane, ...] = ()
     sound_tracks: tuple[SoundTrack, ...] = ()
     sound_clips: tuple[SoundClip, ...] = ()
     mix: Mix = Mix()
@@ -366,7 +366,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
 
 
 R = TypeVar(
-    "R", Point, Cue, Footage, Clip, AccentRow, PlannedShot, Bundle, MotionTrack, Mask, Cutout, SoundFile, SoundRow,
+    "R", Point, Cue, Footage, Clip, AccentLane, PlannedShot, Bundle, MotionTrack, Mask, Cutout, SoundFile, SoundLane,
     SoundTrack, SoundClip,
 )  # fmt: skip
 

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterator
 
 from msgspec.structs import replace
 
+from tempik.reel.lanes import AccentLane
 from tempik.reel.model import Clip, ClipTrack, Footage, Nest, Reel, by_id
-from tempik.reel.rows import AccentRow
 
 # A nest's own span, led along with its clips wherever ties are.
 _SPAN = "span"
@@ -32,16 +32,16 @@ def size_of(reel: Reel) -> int:
     return len(reel.clips) + len(reel.sound_clips) + inside
 
 
-def all_rows(reel: Reel) -> Iterator[AccentRow]:
-    """Yield every accent row of a reel and of its nests."""
-    yield from reel.rows
+def all_lanes(reel: Reel) -> Iterator[AccentLane]:
+    """Yield every accent lane of a reel and of its nests."""
+    yield from reel.accent_lanes
     for footage in reel.footage:
         if footage.nest is not None:
-            yield from footage.nest.rows
+            yield from footage.nest.accent_lanes
 
 
 def everywhere(reel: Reel, change: Callable[[Reel], Reel]) -> Reel:
-    """Return a reel changed, and what lies in its nests changed alike: of these the clips, their rows and the nest's span
+    """Return a reel changed, and what lies in its nests changed alike: of these the clips, their lanes and the nest's span
     are taken, everything else from the change of the reel itself."""
     changed = change(reel)
     if not nests_of(reel):
@@ -51,16 +51,20 @@ def everywhere(reel: Reel, change: Callable[[Reel], Reel]) -> Reel:
         nest = footage.nest
         assert nest is not None
         span = Clip(_SPAN, footage.id, nest.start, nest.end, track=len(nest.tracks))
-        level = replace(reel, clips=(*nest.clips, span), tracks=(*nest.tracks, ClipTrack()), rows=nest.rows)
+        level = replace(
+            reel, clips=(*nest.clips, span), tracks=(*nest.tracks, ClipTrack()), accent_lanes=nest.accent_lanes
+        )
         after = change(level)
         spanned = by_id(after.clips, _SPAN) or span
         clips = tuple(c for c in after.clips if c.id != _SPAN)
-        made[footage.id] = replace(nest, start=spanned.start, end=spanned.end, clips=clips, rows=after.rows)
+        made[footage.id] = replace(
+            nest, start=spanned.start, end=spanned.end, clips=clips, accent_lanes=after.accent_lanes
+        )
     return replace(changed, footage=tuple(replace(f, nest=made[f.id]) if f.id in made else f for f in changed.footage))
 
 
 def opened(reel: Reel, nest: str) -> Reel:
-    """Return a reel with a nest open: its clips, tracks and rows in place of those that it lies among."""
+    """Return a reel with a nest open: its clips, tracks and lanes in place of those that it lies among."""
     return replace(_swapped(reel, nest), opened=(*reel.opened, nest))
 
 
@@ -81,9 +85,9 @@ def _swapped(reel: Reel, wanted: str) -> Reel:
     nest = footage.nest if footage is not None else None
     if nest is None:
         return reel
-    kept = replace(nest, clips=reel.clips, tracks=reel.tracks, rows=reel.rows)
+    kept = replace(nest, clips=reel.clips, tracks=reel.tracks, accent_lanes=reel.accent_lanes)
     pieces = tuple(replace(f, nest=kept) if f.id == wanted else f for f in reel.footage)
-    return replace(reel, clips=nest.clips, tracks=nest.tracks, rows=nest.rows, footage=pieces)
+    return replace(reel, clips=nest.clips, tracks=nest.tracks, accent_lanes=nest.accent_lanes, footage=pieces)
 
 
 def level_of(reel: Reel, footage: Footage) -> Reel:
@@ -91,7 +95,7 @@ def level_of(reel: Reel, footage: Footage) -> Reel:
     nest = footage.nest
     assert nest is not None
     return replace(
-        reel, clips=nest.clips, tracks=nest.tracks, rows=nest.rows, opened=(), look=None, look_keys=(), sound_rows=(),
+        reel, clips=nest.clips, tracks=nest.tracks, accent_lanes=nest.accent_lanes, opened=(), look=None, look_keys=(), sound_lanes=(),
         sound_tracks=(), sound_clips=(),
     )  # fmt: skip
 

@@ -1,4 +1,4 @@
-"""Sounds laid under a reel: rows that a rule fires, clips on tracks of their own, and how all of it is mixed.
+"""Sounds laid under a reel: lanes that a rule fires, clips on tracks of their own, and how all of it is mixed.
 
 A sound is called by its name on the shelf (`whoosh`) or, for a file of the user's, by its id (`s3`). What lands on a point is
 the sound's hit: an instant of the sound, in its own seconds.
@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import msgspec
 
-from tempik.reel.rows import Edge, Limit, MediaPath, Painted, Rule
+from tempik.reel.lanes import Edge, Limit, MediaPath, Rule, StepOverride
 
 
 class SoundFile(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -27,19 +27,19 @@ class SoundFile(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
         return self.path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
 
 
-class SoundRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class SoundLane(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A sound, or one of several, at whatever the rule fires on, and what was painted by hand.
 
     `vary_pitch` is in semitones to either side and `vary_gain_db` in decibels, drawn by `seed` for each strike, as is which of
     the sounds it is. `beats` stretches sounds that can be to so many beats of the song; 0 leaves them as long as they
-    are. `degree` is how far a weak point weakens its strike. The song ducks under a row that `ducks` it. A row that is
+    are. `degree` is how far a weak point weakens its strike. The song ducks under a lane that `ducks` it. A lane that is
     `kept` stays where the reel is drafted anew.
     """
 
     id: str
     sounds: tuple[str, ...]
     rule: Rule = Rule()
-    painted: tuple[Painted, ...] = ()
+    overrides: tuple[StepOverride, ...] = ()
     gain_db: float = 0.0
     pan: float = 0.0
     fade_in_s: float = 0.0
@@ -53,7 +53,7 @@ class SoundRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
     muted: bool = False
     solo: bool = False
     ducks: bool = False
-    kept: bool = False
+    locked: bool = False
 
 
 class SoundTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -73,7 +73,7 @@ class SoundClip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     """A stretch of a sound on a track of sounds: from `from_s` of the sound on, as long as `length_s` of the reel.
 
     `at` is where its hit sounds, or where the clip begins while its hit lies outside what is heard of it. `speed` lets the pitch
-    rise and fall with it unless `keeps_pitch`; a sound that is looped goes round for as long as the clip lasts.
+    rise and fall with it unless `preserve_pitch`; a sound that is looped goes round for as long as the clip lasts.
     """
 
     id: str
@@ -86,7 +86,7 @@ class SoundClip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     fade_in_s: float = 0.0
     fade_out_s: float = 0.0
     speed: float = 1.0
-    keeps_pitch: bool = False
+    preserve_pitch: bool = False
     backward: bool = False
     loop: bool = False
 

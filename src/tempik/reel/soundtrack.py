@@ -10,7 +10,7 @@ from typing import Literal
 
 import msgspec
 
-from tempik.reel.rows import MediaPath
+from tempik.reel.lanes import MediaPath
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
 
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]

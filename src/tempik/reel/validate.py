@@ -10,10 +10,10 @@ from collections.abc import Callable, Iterator
 from tempik.memo import Crowd
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
+from tempik.reel.lanes import AccentLane, Length
 from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped
-from tempik.reel.nests import all_clips, all_rows, within_itself
+from tempik.reel.nests import all_clips, all_lanes, within_itself
 from tempik.reel.points import FOUND, point_of
-from tempik.reel.rows import AccentRow, Length
 from tempik.reel.soundtrack import Soundtrack
 from tempik.reel.title import Title
 from tempik.reel.transition import Transition
@@ -70,7 +70,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     for what, ids in (
         ("footage", [f.id for f in reel.footage]),
         ("clip", [c.id for c in all_clips(reel)]),
-        ("accent row", [r.id for r in reel.rows]),
+        ("accent lane", [r.id for r in reel.accent_lanes]),
         ("planned shot", [s.id for s in reel.shots]),
         ("bundle", [b.id for b in reel.bundles]),
         ("point", [p.id for p in reel.soundtrack.placed] if reel.soundtrack else []),
@@ -89,8 +89,8 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
             yield from _once(_clip_problems, clip, reel.soundtrack, piece)
             if piece.kind == "title" and clip.title is None:
                 yield f"Clip '{clip.id}' is a title without words."
-    for row in all_rows(reel):
-        yield from _once(_row_problems, row)
+    for lane in all_lanes(reel):
+        yield from _once(_lane_problems, lane)
     yield from _nest_problems(reel)
     yield from _look_problems(reel)
     yield from sound_problems(reel)
@@ -163,13 +163,13 @@ def _once(find: Callable[..., Iterator[str]], *records: object) -> tuple[str, ..
 
 
 def _together_problems(reel: Reel) -> Iterator[str]:
-    """What belongs to all accents together, and to bundles of rows."""
+    """What belongs to all accents together, and to bundles of lanes."""
     if not 0 <= reel.amount <= 2:
         yield f"All accents have an amount of {reel.amount}; keep it between 0 and 2."
     if not 0 <= reel.shutter_deg <= 360:
         yield f"The shutter's angle is {reel.shutter_deg} degrees; keep it between 0 and 360."
     if any(not 0 <= b.amount <= 2 for b in reel.bundles):
-        yield "A bundle of accent rows has an amount outside 0 to 2."
+        yield "A bundle of accent lanes has an amount outside 0 to 2."
     for footage in reel.footage:
         for track in footage.motion_tracks:
             if not len(track.times_s) == len(track.xs) == len(track.ys) > 0:
@@ -316,8 +316,8 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
         yield f"{whose} keeps its subject at no place of the frame."
     if "@" in clip.id:
         yield f"{whose} has an id that only repeats have; give it another."
-    if clip.again is not None and clip.again.rule.every < 1:
-        yield f"{whose} is laid again on every {clip.again.rule.every}th point; give 1 or more."
+    if clip.repeat is not None and clip.repeat.rule.every < 1:
+        yield f"{whose} is laid again on every {clip.repeat.rule.every}th point; give 1 or more."
 
 
 def title_problems(title: Title, whose: str) -> Iterator[str]:
@@ -391,28 +391,28 @@ def curve_problems(curve: Curve, whose: str) -> Iterator[str]:
         yield f"{whose} has a softness outside 0 to 1."
 
 
-def _row_problems(row: AccentRow) -> Iterator[str]:
-    whose = f"Accent row '{row.id}'"
-    if row.rule.every < 1:
-        yield f"{whose} fires on every {row.rule.every}th point; give 1 or more."
-    if not 0 <= row.amount <= 2:
-        yield f"{whose} has an amount of {row.amount}; keep it between 0 and 2."
-    if any(not 0 <= p.strength <= 2 for p in row.painted):
+def _lane_problems(lane: AccentLane) -> Iterator[str]:
+    whose = f"Accent lane '{lane.id}'"
+    if lane.rule.every < 1:
+        yield f"{whose} fires on every {lane.rule.every}th point; give 1 or more."
+    if not 0 <= lane.amount <= 2:
+        yield f"{whose} has an amount of {lane.amount}; keep it between 0 and 2."
+    if any(not 0 <= p.strength <= 2 for p in lane.overrides):
         yield f"{whose} has a painted strength outside 0 to 2."
-    if row.degree is not None and not 0 <= row.degree <= 1:
-        yield f"{whose} follows the points' strength to a degree of {row.degree}; keep it between 0 and 1."
-    if row.envelope is not None:
-        yield from envelope_problems(row, whose)
-    numbers = [v for v in row.settings.values() if not isinstance(v, str)]
-    numbers += [v for p in row.painted for v in p.settings.values() if not isinstance(v, str)]
-    numbers += [v for track in row.keys.values() for k in track for v in (k.time_s, k.value)]
+    if lane.degree is not None and not 0 <= lane.degree <= 1:
+        yield f"{whose} follows the points' strength to a degree of {lane.degree}; keep it between 0 and 1."
+    if lane.envelope is not None:
+        yield from envelope_problems(lane, whose)
+    numbers = [v for v in lane.settings.values() if not isinstance(v, str)]
+    numbers += [v for p in lane.overrides for v in p.settings.values() if not isinstance(v, str)]
+    numbers += [v for track in lane.keys.values() for k in track for v in (k.time_s, k.value)]
     if not all(_finite(v) for v in numbers):
         yield f"{whose} has a setting that is no number."
 
 
-def envelope_problems(row: AccentRow, whose: str) -> Iterator[str]:
-    """Yield what is wrong with a row's envelope; `whose` begins the sentence."""
-    envelope = row.envelope
+def envelope_problems(lane: AccentLane, whose: str) -> Iterator[str]:
+    """Yield what is wrong with a lane's envelope; `whose` begins the sentence."""
+    envelope = lane.envelope
     assert envelope is not None
     most = {"frames": 3600.0, "ms": 120_000.0, "gap": 16.0, "clip": 1.0}
     lengths: tuple[Length, ...] = (envelope.lead, envelope.hold, envelope.decay)

@@ -1,4 +1,4 @@
-"""Checks of the sounds of a reel: rows, clips, tracks, the mix. Each finding is one sentence."""
+"""Checks of the sounds of a reel: lanes, clips, tracks, the mix. Each finding is one sentence."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from tempik.reel.model import Reel
 from tempik.reel.points import point_of
-from tempik.reel.sound import Mix, SoundClip, SoundRow
+from tempik.reel.sound import Mix, SoundClip, SoundLane
 
 GAINS_DB = (-60.0, 24.0)
 SPEEDS = (0.1, 8.0)
@@ -20,14 +20,14 @@ CEILINGS_DB = (-20.0, 0.0)
 
 def sound_problems(reel: Reel) -> Iterator[str]:
     """Yield what is wrong with the sounds of a reel and with its mix."""
-    strips = [r.id for r in reel.sound_rows] + [t.id for t in reel.sound_tracks]
-    accents = [r.id for r in reel.rows]
-    for what, ids in (("row or track of sounds", strips + accents), ("sound", [s.id for s in reel.sounds])):
+    strips = [r.id for r in reel.sound_lanes] + [t.id for t in reel.sound_tracks]
+    accents = [r.id for r in reel.accent_lanes]
+    for what, ids in (("lane or track of sounds", strips + accents), ("sound", [s.id for s in reel.sounds])):
         twice, times = Counter(ids).most_common(1)[0] if ids else ("", 0)
         if (times > 1 and what == "sound") or (twice in strips and times > 1):
             yield f"Two records of a {what} share the id '{twice}'; each needs its own."
     if any(s in ("song", "clips") for s in strips):
-        yield "A row or track of sounds is called as the song's or the clips' channel is."
+        yield "A lane or track of sounds is called as the song's or the clips' channel is."
     twice, times = Counter(c.id for c in reel.sound_clips).most_common(1)[0] if reel.sound_clips else ("", 0)
     if times > 1:
         yield f"Two sound clips share the id '{twice}'; each needs its own."
@@ -38,8 +38,8 @@ def sound_problems(reel: Reel) -> Iterator[str]:
             yield f"The sound '{own.path}' has a hit outside it, or no length."
     if any(not 0 <= hit <= 86_400 for hit in reel.hits.values()):
         yield "The hit of a sound lies before the sound begins."
-    for row in reel.sound_rows:
-        yield from _row_problems(row)
+    for lane in reel.sound_lanes:
+        yield from _lane_problems(lane)
     for track in reel.sound_tracks:
         yield from _strip_problems(track.gain_db, track.pan, f"Sound track '{track.id}'")
     tracks = {t.id for t in reel.sound_tracks}
@@ -55,18 +55,18 @@ def _strip_problems(gain_db: float, pan: float, whose: str) -> Iterator[str]:
         yield f"{whose} is panned to {pan:g}; keep it between -1 and 1."
 
 
-def _row_problems(row: SoundRow) -> Iterator[str]:
-    whose = f"Sound row '{row.id}'"
-    yield from _strip_problems(row.gain_db, row.pan, whose)
-    if not (0 <= row.fade_in_s <= MOST_FADE_S and 0 <= row.fade_out_s <= MOST_FADE_S):
+def _lane_problems(lane: SoundLane) -> Iterator[str]:
+    whose = f"Sound lane '{lane.id}'"
+    yield from _strip_problems(lane.gain_db, lane.pan, whose)
+    if not (0 <= lane.fade_in_s <= MOST_FADE_S and 0 <= lane.fade_out_s <= MOST_FADE_S):
         yield f"{whose} has a fade that is none."
-    if not (0 <= row.vary_pitch <= 24 and 0 <= row.vary_gain_db <= 24):
+    if not (0 <= lane.vary_pitch <= 24 and 0 <= lane.vary_gain_db <= 24):
         yield f"{whose} varies by more than 24 semitones or dB."
-    if not (0 <= row.beats <= 64 and 0 <= row.degree <= 1):
-        yield f"{whose} is stretched to {row.beats:g} beats, or follows strength to a degree of {row.degree:g}; that cannot be."
-    if row.rule.every < 1:
-        yield f"{whose} fires on every {row.rule.every}th point; give 1 or more."
-    if any(not 0 <= p.strength <= 2 for p in row.painted):
+    if not (0 <= lane.beats <= 64 and 0 <= lane.degree <= 1):
+        yield f"{whose} is stretched to {lane.beats:g} beats, or follows strength to a degree of {lane.degree:g}; that cannot be."
+    if lane.rule.every < 1:
+        yield f"{whose} fires on every {lane.rule.every}th point; give 1 or more."
+    if any(not 0 <= p.strength <= 2 for p in lane.overrides):
         yield f"{whose} has a painted strength outside 0 to 2."
 
 

@@ -20,7 +20,7 @@ from tempik.timeline.transitions import PlacedTransition
 
 
 def heard_clips(timeline: Timeline) -> list[Placed]:
-    """Return the clips whose own sound is heard: turned on, filmed with sound, on a row that is shown. Those of one file
+    """Return the clips whose own sound is heard: turned on, filmed with sound, on a track that is shown. Those of one file
     stand together, so that each file is read once."""
     heard = [
         p

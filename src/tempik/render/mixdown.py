@@ -39,7 +39,7 @@ ClipTracks = Callable[[Placed], ClipTrack | None]
 
 
 class Piece(NamedTuple):
-    """Something that is heard on a strip of the mix, what it is (a strike's cell, a clip), at which sample its hit sounds, and what
+    """Something that is heard on a strip of the mix, what it is (a strike's step, a clip), at which sample its hit sounds, and what
     its own gain and the strip's make, left and right."""
 
     strip: str
@@ -92,12 +92,12 @@ class Mixdown:
     def _strikes(self) -> list[Piece]:
         out = []
         for found in struck_of(self.timeline):
-            row = found.row
-            if row.id in self._silent:
+            lane = found.lane
+            if lane.id in self._silent:
                 continue
-            gains = _gains(row.gain_db, row.pan)
+            gains = _gains(lane.gain_db, lane.pan)
             for strike in found.strikes:
-                fades = (row.fade_in_s, row.fade_out_s)
+                fades = (lane.fade_in_s, lane.fade_out_s)
                 take = self._takes.struck(self.timeline.reel, strike, fades, self._made_only)
                 if take is None:
                     self.waits = True
@@ -108,14 +108,14 @@ class Mixdown:
                     own = gains * np.float32(strike.gain)
                     out.append(
                         Piece(
-                            row.id,
-                            strike.cell,
+                            lane.id,
+                            strike.step,
                             first + take.hit,
                             first,
                             first + len(take.samples),
                             read,
                             own,
-                            row.ducks,
+                            lane.ducks,
                         )
                     )
         return out

@@ -184,7 +184,7 @@ def plan(
 ) -> FramePlan:
     """Return the plan of one frame at an output size in pixels.
 
-    `accents` False leaves them out, `without` leaves one row out. `clip` shows that clip in place of those on screen, its
+    `accents` False leaves them out, `without` leaves one lane out. `clip` shows that clip in place of those on screen, its
     speed going on beyond its slot, for comparing the two sides of a cut. `within` is what moves the nest that it is of.
     """
     look = timeline.look_at(frame, without) if accents else Look()

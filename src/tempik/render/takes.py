@@ -156,7 +156,7 @@ def _reader(source: Sound, clip: SoundClip, count: int) -> Callable[[int, int], 
 
     if clip.speed == 1.0:
         return lambda a, b: _picked(source.samples, places(a, b).astype(np.int64))
-    if clip.keeps_pitch and count <= MOST_KEPT_S * RATE and not clip.loop:
+    if clip.preserve_pitch and count <= MOST_KEPT_S * RATE and not clip.loop:
         made: list[Samples] = []
 
         def stretched(a: int, b: int) -> Samples:
@@ -202,7 +202,7 @@ def _size(sound: Sound | None) -> int:
 def said_of_sounds(timeline: Timeline) -> list[str]:
     """Return sentences on sounds that the reel uses and that cannot be heard: files that are gone, names that are not known."""
     reel = timeline.reel
-    used = {s for r in reel.sound_rows for s in r.sounds} | {c.sound for c in reel.sound_clips}
+    used = {s for r in reel.sound_lanes for s in r.sounds} | {c.sound for c in reel.sound_clips}
     gone = [s.path for s in reel.sounds if s.id in used and not is_regular(s.path)]
     return [f"{path} is missing: nothing is heard of it; say where it is." for path in gone] + [
         f"This version does not know the sound '{name}'; nothing is heard of it." for name in unknown_sounds(reel)

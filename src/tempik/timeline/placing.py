@@ -18,14 +18,14 @@ Slot = tuple[int, int, int, int, int, int]
 
 _PLACED: Crowd[Placed] = Crowd(24000)  # while the points that it is tied to stay as they are
 _ALIKE: Crowd[Placed] = Crowd(24000)  # wherever it lies
-_ROWS: Memory[list[dict[str, Placed]]] = Memory(16)  # of each song, rate and track, the row that was laid last
+_ROWS: Memory[list[dict[str, Placed]]] = Memory(16)  # of each song, rate and track, the track that was laid last
 
 
-def row_before(sounding: Sounding, row: int) -> list[dict[str, Placed]]:
-    """Return where the clips of a track lay by the same song when it was last laid, by their ids, in a list of one: whoever lays the row
+def row_before(sounding: Sounding, track: int) -> list[dict[str, Placed]]:
+    """Return where the clips of a track lay by the same song when it was last laid, by their ids, in a list of one: whoever lays the track
     anew puts it there."""
     rate = sounding.rate
-    return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, row), lambda: [{}])
+    return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, track), lambda: [{}])
 
 
 def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot, was: Placed | None = None) -> Placed:

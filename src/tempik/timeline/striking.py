@@ -1,4 +1,4 @@
-"""Where sounds lie on the reel: the strikes of sound rows, to the instant of their points, and the clips of sound tracks."""
+"""Where sounds lie on the reel: the strikes of sound lanes, to the instant of their points, and the clips of sound tracks."""
 
 from __future__ import annotations
 
@@ -6,19 +6,19 @@ from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from tempik.accents import Cell, Form, Pulse, Scene
+from tempik.accents import Form, Pulse, Scene, Step
 from tempik.accents.accent import drawn
-from tempik.accents.rules import cells, places_of, rules_by_clips
+from tempik.accents.rules import places_of, rules_by_clips, steps
 from tempik.errors import TempikError
 from tempik.memo import Memory
-from tempik.reel import Limit, Point, Reel, SoundClip, SoundRow, SoundTrack, Strip, beats_between, by_id
+from tempik.reel import Limit, Point, Reel, SoundClip, SoundLane, SoundTrack, Strip, beats_between, by_id
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF, is_made, take_of
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
 
 _STRUCK: Memory[Struck] = Memory(300)
-_CELLS: Memory[list[Cell]] = Memory(300)
+_CELLS: Memory[list[Step]] = Memory(300)
 STRUCK_FORM = Form(0.0, 1.0, 0.0, 1.0, 1.0)
 # Pitches are drawn in so many steps to either side: what sounds alike is made once.
 PITCHES = 6
@@ -27,12 +27,12 @@ LAST_GAP_S = 0.5  # of a song without beats
 
 
 class Strike(NamedTuple):
-    """One sounding of a row. `at_s` is the instant of the reel at which its hit sounds, `gain` what its strength and the draw make
+    """One sounding of a lane. `at_s` is the instant of the reel at which its hit sounds, `gain` what its strength and the draw make
     of it, as a factor; it is played `semitones` higher. Where it is stretched its hit comes `length_s` after it begins, or, of one
     that falls, it lasts so long from its hit."""
 
-    row: str
-    cell: str
+    lane: str
+    step: str
     sound: str
     at_s: float
     point: Point | None
@@ -42,17 +42,17 @@ class Strike(NamedTuple):
 
 
 class Struck(NamedTuple):
-    """A sound row worked out: as accent rows are, and its strikes, one to a pulse."""
+    """A sound lane worked out: as accent lanes are, and its strikes, one to a pulse."""
 
-    row: SoundRow
-    cells: list[Cell]
+    lane: SoundLane
+    steps: list[Step]
     pulses: list[Pulse]
     starts: list[int]
     strikes: list[Strike]
     within: tuple[tuple[int, int], ...] | None
 
     def may(self, at: float) -> bool:
-        """Tell whether the row may do anything at a frame that no pulse asks for."""
+        """Tell whether the lane may do anything at a frame that no pulse asks for."""
         return self.within is None or any(first <= at < end for first, end in self.within)
 
 
@@ -69,59 +69,59 @@ class LaidSound(NamedTuple):
 
 
 def struck_of(timeline: Timeline) -> list[Struck]:
-    """Return the sound rows of a reel worked out, in their order; those of muted ones too."""
-    return [_struck(timeline, row) for row in timeline.reel.sound_rows]
+    """Return the sound lanes of a reel worked out, in their order; those of muted ones too."""
+    return [_struck(timeline, lane) for lane in timeline.reel.sound_lanes]
 
 
-def _struck(timeline: Timeline, row: SoundRow) -> Struck:
+def _struck(timeline: Timeline, lane: SoundLane) -> Struck:
     reel = timeline.reel
     scene, objects = timeline.bare_scene, (reel.soundtrack,)
-    other = next((f for f in timeline.fired if f.row.id == row.rule.row), None) if row.rule.of == "pulses" else None
-    if rules_by_clips(row):
-        scene = timeline.scene._replace(pulses={other.row.id: other.pulses} if other is not None else {})
+    other = next((f for f in timeline.fired if f.lane.id == lane.rule.lane), None) if lane.rule.of == "pulses" else None
+    if rules_by_clips(lane):
+        scene = timeline.scene._replace(pulses={other.lane.id: other.pulses} if other is not None else {})
         objects = (reel.soundtrack, other, *timeline.everything)  # type: ignore[assignment]
     when = (timeline.rate.numerator, timeline.rate.denominator, timeline.frames)
-    found = _CELLS.get((row.rule, row.limit, *objects), when, lambda: cells(row, scene))
-    return _STRUCK.get((row, found, *objects), when, lambda: _worked_out(timeline, row, scene, found))
+    found = _CELLS.get((lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
+    return _STRUCK.get((lane, found, *objects), when, lambda: _worked_out(timeline, lane, scene, found))
 
 
-def _worked_out(timeline: Timeline, row: SoundRow, scene: Scene, found: list[Cell]) -> Struck:
-    painted = {p.point: p for p in row.painted}
+def _worked_out(timeline: Timeline, lane: SoundLane, scene: Scene, found: list[Step]) -> Struck:
+    painted = {p.point: p for p in lane.overrides}
     pulses: list[Pulse] = []
     strikes: list[Strike] = []
     before = ""
-    for cell in found:
-        by_hand = painted.get(cell.id)
-        if (by_hand is None and not cell.ruled) or not 0 <= cell.frame < scene.frames:
+    for step in found:
+        by_hand = painted.get(step.id)
+        if (by_hand is None and not step.ruled) or not 0 <= step.frame < scene.frames:
             continue
-        own = by_hand.strength if by_hand is not None else 1 - row.degree + row.degree * cell.strength
-        if own <= 0 or not row.sounds:
+        own = by_hand.strength if by_hand is not None else 1 - lane.degree + lane.degree * step.strength
+        if own <= 0 or not lane.sounds:
             continue
-        at_s = timeline.reel_s(cell.point) if cell.point is not None else time_of(cell.frame, timeline.rate)
+        at_s = timeline.reel_s(step.point) if step.point is not None else time_of(step.frame, timeline.rate)
         if strikes and abs(at_s - strikes[-1].at_s) < SAME_S:
             continue  # a cut on two tracks at once is one cut to the ear
-        sound = _picked(row, cell.id, before)
+        sound = _picked(lane, step.id, before)
         before = sound
-        gain_db = row.vary_gain_db * (2 * drawn(row.seed, (cell.id, "gain")) - 1)
-        semitones = row.vary_pitch * round(PITCHES * (2 * drawn(row.seed, (cell.id, "pitch")) - 1)) / PITCHES
-        length_s = _stretch(timeline, sound, row.beats, at_s)
+        gain_db = lane.vary_gain_db * (2 * drawn(lane.seed, (step.id, "gain")) - 1)
+        semitones = lane.vary_pitch * round(PITCHES * (2 * drawn(lane.seed, (step.id, "pitch")) - 1)) / PITCHES
+        length_s = _stretch(timeline, sound, lane.beats, at_s)
         strikes.append(
-            Strike(row.id, cell.id, sound, at_s, cell.point, own * 10 ** (gain_db / 20), semitones, length_s)
+            Strike(lane.id, step.id, sound, at_s, step.point, own * 10 ** (gain_db / 20), semitones, length_s)
         )
         pulses.append(
             Pulse(
-                row.id, sound, cell.id, cell.point, cell.frame, own, own, cell.gap_s, by_hand is not None, 0.0, row.seed,
+                lane.id, sound, step.id, step.point, step.frame, own, own, step.gap_s, by_hand is not None, 0.0, lane.seed,
                 len(pulses), STRUCK_FORM, None, None,
             )
         )  # fmt: skip
-    places = places_of(row, scene) if row.limit != Limit() else None
-    return Struck(row, found, pulses, [p.frame for p in pulses], strikes, places)
+    places = places_of(lane, scene) if lane.limit != Limit() else None
+    return Struck(lane, found, pulses, [p.frame for p in pulses], strikes, places)
 
 
-def _picked(row: SoundRow, cell: str, before: str) -> str:
-    """Return which of a row's sounds a strike is: drawn, and where there are several never the same twice running."""
-    choice = [s for s in row.sounds if s != before] or list(row.sounds)
-    return choice[min(int(drawn(row.seed, (cell, "sound")) * len(choice)), len(choice) - 1)]
+def _picked(lane: SoundLane, step: str, before: str) -> str:
+    """Return which of a lane's sounds a strike is: drawn, and where there are several never the same twice running."""
+    choice = [s for s in lane.sounds if s != before] or list(lane.sounds)
+    return choice[min(int(drawn(lane.seed, (step, "sound")) * len(choice)), len(choice) - 1)]
 
 
 def _stretch(timeline: Timeline, sound: str, beats: float, at_s: float) -> float:
@@ -183,10 +183,10 @@ def sound_title(reel: Reel, sound: str) -> str:
 
 
 def strip_names(reel: Reel) -> dict[str, str]:
-    """Return the strips of the mix by key, with what they are called: the song, the clips, each row, each track."""
+    """Return the strips of the mix by key, with what they are called: the song, the clips, each lane, each track."""
     out = {"song": "Song", "clips": "Clips"}
-    for row in reel.sound_rows:
-        out[row.id] = ", ".join(sound_title(reel, s) for s in row.sounds) or "nothing"
+    for lane in reel.sound_lanes:
+        out[lane.id] = ", ".join(sound_title(reel, s) for s in lane.sounds) or "nothing"
     for number, track in enumerate(reel.sound_tracks, 1):
         out[track.id] = track.name or f"Sounds {number}"
     return out
@@ -194,8 +194,8 @@ def strip_names(reel: Reel) -> dict[str, str]:
 
 def silent_strips(reel: Reel) -> set[str]:
     """Return the channels of the mix that are not heard: muted, or beside others that are soloed."""
-    strips: dict[str, Strip | SoundRow | SoundTrack] = {"song": reel.mix.song, "clips": reel.mix.clips}
-    strips.update({r.id: r for r in reel.sound_rows})
+    strips: dict[str, Strip | SoundLane | SoundTrack] = {"song": reel.mix.song, "clips": reel.mix.clips}
+    strips.update({r.id: r for r in reel.sound_lanes})
     strips.update({t.id: t for t in reel.sound_tracks})
     soloed = any(s.solo for s in strips.values())
     return {key for key, s in strips.items() if s.muted or (soloed and not s.solo)}
@@ -229,14 +229,14 @@ def hit_within(reel: Reel, clip: SoundClip) -> float | None:
 
 def unknown_sounds(reel: Reel) -> list[str]:
     """Return the sounds that a reel uses and that neither the shelf nor the reel has."""
-    used = [s for row in reel.sound_rows for s in row.sounds] + [c.sound for c in reel.sound_clips]
+    used = [s for lane in reel.sound_lanes for s in lane.sounds] + [c.sound for c in reel.sound_clips]
     own = {s.id for s in reel.sounds}
     return [s for s in dict.fromkeys(used) if s not in SHELF and s not in own]
 
 
-def strip_of(reel: Reel, key: str) -> SoundRow | SoundTrack:
-    """Return the row or track of a strip. Raises TempikError when it is gone."""
-    found: SoundRow | SoundTrack | None = by_id(reel.sound_rows, key) or by_id(reel.sound_tracks, key)
+def strip_of(reel: Reel, key: str) -> SoundLane | SoundTrack:
+    """Return the lane or track of a strip. Raises TempikError when it is gone."""
+    found: SoundLane | SoundTrack | None = by_id(reel.sound_lanes, key) or by_id(reel.sound_tracks, key)
     if found is None:
-        raise TempikError("That row or track of sounds is no longer there.")
+        raise TempikError("That lane or track of sounds is no longer there.")
     return found

@@ -12,13 +12,13 @@ from bisect import bisect_left, bisect_right
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.accents import Cell, Fired, Look, Pulse, Scene, Span, fired, look_at
+from tempik.accents import Fired, Look, Pulse, Scene, Span, Step, fired, look_at
 from tempik.accents.pulses import in_frames, keyed_at
-from tempik.accents.rules import cells, uses_clips
+from tempik.accents.rules import steps, uses_clips
 from tempik.media.blend import BLENDS
 from tempik.memo import Memory
 from tempik.reel import (
-    AccentRow,
+    AccentLane,
     Clip,
     Edge,
     Footage,
@@ -28,12 +28,12 @@ from tempik.reel import (
     by_id,
 )
 from tempik.time import frame_of
-from tempik.timeline.again import with_repeats
 from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.nesting import as_footage, in_register
 from tempik.timeline.placed import Layer, Placed, source_at_frames
 from tempik.timeline.placing import placed_in, row_before
+from tempik.timeline.repeats import with_repeats
 from tempik.timeline.sounding import Sounding, sounding_of
 from tempik.timeline.transitions import PlacedTransition, placed_transitions_of
 
@@ -43,7 +43,7 @@ _LAID: Memory[list[tuple[Placed, ...]]] = Memory(8)
 _TRANSITIONS: Memory[list[tuple[PlacedTransition, ...]]] = Memory(8)
 _SPANS: Memory[tuple[Span, ...]] = Memory(8)
 _KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
-_CELLS: Memory[list[Cell]] = Memory(200)
+_CELLS: Memory[list[Step]] = Memory(200)
 _FIRED: Memory[Fired] = Memory(200)
 _TIMELINES: Memory[Timeline] = Memory(6)
 _NESTS: Memory[Footage] = Memory(200)
@@ -59,11 +59,11 @@ def timeline_of(reel: Reel) -> Timeline:
     return _TIMELINES.get((reel,), (), lambda: Timeline(reel))
 
 
-def _in_order(rows: list[tuple[Placed, ...]]) -> tuple[Placed, ...]:
-    filled = [row for row in rows if row]
-    if len(filled) == 1:  # a row is in order by itself
+def _in_order(tracks: list[tuple[Placed, ...]]) -> tuple[Placed, ...]:
+    filled = [track for track in tracks if track]
+    if len(filled) == 1:  # a track is in order by itself
         return filled[0]
-    return tuple(sorted((p for row in filled for p in row), key=lambda p: (p.first, p.clip.track)))
+    return tuple(sorted((p for track in filled for p in track), key=lambda p: (p.first, p.clip.track)))
 
 
 class Timeline:
@@ -85,36 +85,37 @@ class Timeline:
         self.beats = self.sounding.beats
         self._footage = {f.id: f if f.nest is None else _nested(self, f) for f in reel.footage}
         parts, when = (reel.clips, reel.footage, song), (*when, len(reel.tracks))
-        self.rows: list[tuple[Placed, ...]] = _ROWS.get(
+        self.own_tracks: list[tuple[Placed, ...]] = _ROWS.get(
             parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
         )
         # With the clips that a rule lays again: what is shown. Edits know the reel's own alone.
-        self.laid: list[tuple[Placed, ...]] = self.rows
-        if any(c.again is not None for c in reel.clips):
-            self.laid = _LAID.get(
-                parts, when, lambda: [with_repeats(row, self.bare_scene, self.sounding) for row in self.rows]
+        self.tracks: list[tuple[Placed, ...]] = self.own_tracks
+        if any(c.repeat is not None for c in reel.clips):
+            self.tracks = _LAID.get(
+                parts, when, lambda: [with_repeats(track, self.bare_scene, self.sounding) for track in self.own_tracks]
             )
-        self._firsts = [[p.first for p in row] for row in self.laid]
+        self._firsts = [[p.first for p in track] for track in self.tracks]
         self.transitions: list[tuple[PlacedTransition, ...]] = _TRANSITIONS.get(
-            parts, when, lambda: [placed_transitions_of(row, self.sounding, self.frames) for row in self.laid]
+            parts, when, lambda: [placed_transitions_of(track, self.sounding, self.frames) for track in self.tracks]
         )
-        self.placed: tuple[Placed, ...] = _in_order(self.rows)
-        self._by_clip = {p.clip.id: p for row in self.laid for p in row}
+        self.placed: tuple[Placed, ...] = _in_order(self.own_tracks)
+        self._by_clip = {p.clip.id: p for track in self.tracks for p in track}
         self._spans: tuple[Span, ...] | None = None
         gains = {b.id: b.amount for b in reel.bundles}
-        solo = any(r.solo for r in reel.rows)
+        solo = any(r.solo for r in reel.accent_lanes)
         self.fired: list[Fired] = [
-            self._fired(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo)) for r in reel.rows
+            self._fired(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo))
+            for r in reel.accent_lanes
         ]
 
     @property
     def everything(self) -> tuple[Placed, ...]:
         """All that is laid, by first frame: clips, and where a rule lays them again."""
-        return self.placed if self.laid is self.rows else _in_order(self.laid)
+        return self.placed if self.tracks is self.own_tracks else _in_order(self.tracks)
 
     @property
     def pulses(self) -> list[list[Pulse]]:
-        """The pulses of each accent row, in order of frame; those of muted rows too."""
+        """The pulses of each accent lane, in order of frame; those of muted lanes too."""
         return [f.pulses for f in self.fired]
 
     @property
@@ -133,16 +134,16 @@ class Timeline:
     def bare_scene(self) -> Scene:
         return Scene(self._song, self.rate, self.frames, self.tall, frames_of=self.sounding.frames_of)
 
-    def _fired(self, row: AccentRow, gain: float, silent: bool) -> Fired:
-        if uses_clips(row):
+    def _fired(self, track: AccentLane, gain: float, silent: bool) -> Fired:
+        if uses_clips(track):
             scene, objects = self.scene, (self._song, *self.everything)
         else:
             scene, objects = self.bare_scene, (self._song,)
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
         # While only amounts, looks or what is painted change, the cells stay.
-        found = _CELLS.get((row.rule, row.limit, *objects), when, lambda: cells(row, scene))
+        found = _CELLS.get((track.rule, track.limit, *objects), when, lambda: steps(track, scene))
         values = (*when, self.tall, gain, silent)
-        return _FIRED.get((row, found, *objects), values, lambda: fired(row, scene, gain, silent, found))
+        return _FIRED.get((track, found, *objects), values, lambda: fired(track, scene, gain, silent, found))
 
     def placed_clip(self, wanted: str | None) -> Placed | None:
         """Return where a clip lies, or None when it has no frame on the reel."""
@@ -185,12 +186,12 @@ class Timeline:
         """Return the points that sound within the reel, in order."""
         return self.sounding.on_reel
 
-    def clip_at(self, frame: int, row: int | None = None) -> Placed | None:
+    def clip_at(self, frame: int, track: int | None = None) -> Placed | None:
         """Return the uppermost shown clip at a frame, or the clip of one track; None where nothing is placed."""
-        if row is not None:
-            number = bisect_right(self._firsts[row], frame) - 1
-            if number >= 0 and frame < self.laid[row][number].end:
-                return self.laid[row][number]
+        if track is not None:
+            number = bisect_right(self._firsts[track], frame) - 1
+            if number >= 0 and frame < self.tracks[track][number].end:
+                return self.tracks[track][number]
             return None
         return next(reversed(self.clips_at(frame)), None)
 
@@ -201,7 +202,7 @@ class Timeline:
     def layers_at(self, frame: int) -> list[Layer]:
         """Return the layers on screen at a frame, the lowest first; those that another covers wholly are left out."""
         out: list[Layer] = []
-        for number in range(len(self.rows) - 1, -1, -1):
+        for number in range(len(self.own_tracks) - 1, -1, -1):
             if self.reel.tracks[number].hidden:
                 continue
             placed, placed_transition = self.clip_at(frame, number), self.transition_at(frame, number)
@@ -249,9 +250,9 @@ class Timeline:
             framing = following(placed, framing, frame, self.rate, self.tall)
         return framing
 
-    def transition_at(self, frame: int, row: int) -> PlacedTransition | None:
+    def transition_at(self, frame: int, track: int) -> PlacedTransition | None:
         """Return the transition of a track that a frame lies in, or None."""
-        transitions = self.transitions[row]
+        transitions = self.transitions[track]
         if not transitions:
             return None
         number = bisect_right(transitions, frame, key=lambda s: s.begin) - 1
@@ -273,36 +274,38 @@ class Timeline:
         return min(max((frame - placed.begin) / max(placed.until - placed.begin - 1, 1), 0.0), 1.0)
 
     def shows(self, placed: Placed, frame: int) -> bool:
-        """Tell whether a clip is on screen at a frame: its row is shown and nothing covers it there."""
-        row = placed.clip.track
-        for above in range(row + 1, len(self.rows)):
+        """Tell whether a clip is on screen at a frame: its track is shown and nothing covers it there."""
+        track = placed.clip.track
+        for above in range(track + 1, len(self.own_tracks)):
             hidden = self.reel.tracks[above].hidden
             if not hidden and (self.clip_at(frame, above) is not None or self.transition_at(frame, above) is not None):
                 return any(p is placed for p in self.clips_at(frame))  # it may cover what lies below
-        placed_transition, here = self.transition_at(frame, row), self.clip_at(frame, row)
+        placed_transition, here = self.transition_at(frame, track), self.clip_at(frame, track)
         if placed_transition is not None and placed_transition.kind is not None and here is None:
             here = placed_transition.owner
-        return here is placed and not self.reel.tracks[row].hidden
+        return here is placed and not self.reel.tracks[track].hidden
 
     def look_at(self, frame: float, without: str | None = None) -> Look:
-        """Return what the accents do to a whole frame, a fraction within a shutter's opening; `without` leaves one row out."""
-        rows = [f for f in self.fired if not f.row.alone and f.row.id != without]
-        return look_at(frame, rows, self.rate, self.tall, self.focus_at)
+        """Return what the accents do to a whole frame, a fraction within a shutter's opening; `without` leaves one lane out."""
+        lanes = [f for f in self.fired if not f.lane.alone and f.lane.id != without]
+        return look_at(frame, lanes, self.rate, self.tall, self.focus_at)
 
     def own_look_at(self, placed: Placed, frame: float, without: str | None = None) -> Look:
         """Return what the accents of a clip's own do to its picture."""
-        rows = [f for f in self.fired if f.row.alone and placed.clip.id in f.row.limit.clips and f.row.id != without]
-        return look_at(frame, rows, self.rate, self.tall, self.focus_at) if rows else PLAIN_LOOK
+        lanes = [
+            f for f in self.fired if f.lane.alone and placed.clip.id in f.lane.limit.clips and f.lane.id != without
+        ]
+        return look_at(frame, lanes, self.rate, self.tall, self.focus_at) if lanes else PLAIN_LOOK
 
     def focus_at(self, found: Fired, frame: float) -> tuple[float, float]:
-        """Return where a row's focus is, from the frame's middle in shares of its width: where its tracked patch is seen
+        """Return where a lane's focus is, from the frame's middle in shares of its width: where its tracked patch is seen
         on the clip there, else where it was put."""
-        row = found.row
-        if row.follow:
-            place = self._tracked(row.follow, frame)
+        track = found.lane
+        if track.follow:
+            place = self._tracked(track.follow, frame)
             if place is not None:
                 return place
-        x, y = (row.settings.get(name, 0.5) for name in ("focus_x", "focus_y"))
+        x, y = (track.settings.get(name, 0.5) for name in ("focus_x", "focus_y"))
         return float(x) - 0.5, (float(y) - 0.5) * self.tall
 
     def _tracked(self, wanted: str, frame: float) -> tuple[float, float] | None:
@@ -316,13 +319,13 @@ class Timeline:
         seen = matrix @ np.array([x, y, 1.0])
         return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
 
-    def _place(self, row: int) -> tuple[Placed, ...]:
+    def _place(self, track: int) -> tuple[Placed, ...]:
         frames_of, frames = self.sounding.frames_of.get, self.frames
-        before = row_before(self.sounding, row)
+        before = row_before(self.sounding, track)
         known = before[0]
         spans: list[tuple[int, int, int, Clip, Placed | None]] = []
         for clip in self.reel.clips:
-            if clip.track != row:
+            if clip.track != track:
                 continue
             was = known.get(clip.id)
             if was is not None and was.clip is clip:
@@ -334,7 +337,7 @@ class Timeline:
             if until > begin and until > 0 and begin < frames:
                 spans.append((begin, until, len(spans), clip, was))
         spans.sort()
-        # Within a row the later clip takes over.
+        # Within a track the later clip takes over.
         ends = [*[s[0] for s in spans[1:]], frames]
         rate, footage, out = self._exact_rate, self._footage.get, list[Placed]()
         for (begin, until, _, clip, was), next_begin in zip(spans, ends, strict=False):

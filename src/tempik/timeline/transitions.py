@@ -138,9 +138,9 @@ class _Edge(NamedTuple):
     after: int
 
 
-def placed_transitions_of(row: Sequence[Placed], sounding: Sounding, frames: int) -> tuple[PlacedTransition, ...]:
+def placed_transitions_of(track: Sequence[Placed], sounding: Sounding, frames: int) -> tuple[PlacedTransition, ...]:
     """Return the transitions of a track, in order. Two transitions that meet inside one clip each get their share of it."""
-    edges = _edges(row, sounding, frames)
+    edges = _edges(track, sounding, frames)
     out: list[PlacedTransition] = []
     for number, edge in enumerate(edges):
         before, after = edge.before, edge.after
@@ -150,34 +150,34 @@ def placed_transitions_of(row: Sequence[Placed], sounding: Sounding, frames: int
             before = fitted((inside, before), edge.out.frames)[1]
         elif before:
             before = min(before, edge.turn - (last.turn if last is not None and last.out is not None else 0))
-            before = min(before, edge.turn - _end_before(row, edge.into))
+            before = min(before, edge.turn - _end_before(track, edge.into))
         if edge.into is not None:
             inside = next_.before if next_ is not None and next_.out is edge.into else 0
             after = fitted((after, inside), edge.into.frames)[0]
         elif after:
-            after = min(after, _start_after(row, edge.out, frames) - edge.turn)
+            after = min(after, _start_after(track, edge.out, frames) - edge.turn)
         begin, end = max(0, edge.turn - before), min(frames, edge.turn + after)
         if end > begin:
             out.append(_placed_transition(edge, begin, end, sounding.rate))
     return tuple(out)
 
 
-def _end_before(row: Sequence[Placed], placed: Placed | None) -> int:
-    return max((p.end for p in row if placed is not None and p.end <= placed.first), default=0)
+def _end_before(track: Sequence[Placed], placed: Placed | None) -> int:
+    return max((p.end for p in track if placed is not None and p.end <= placed.first), default=0)
 
 
-def _start_after(row: Sequence[Placed], placed: Placed | None, frames: int) -> int:
-    return min((p.first for p in row if placed is not None and p.first >= placed.end), default=frames)
+def _start_after(track: Sequence[Placed], placed: Placed | None, frames: int) -> int:
+    return min((p.first for p in track if placed is not None and p.first >= placed.end), default=frames)
 
 
-def _edges(row: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Edge]:
+def _edges(track: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Edge]:
     found = []
-    for number, placed in enumerate(row):
+    for number, placed in enumerate(track):
         joined, left = placed.clip.transition, placed.clip.leave
         if joined is None and left is None:
             continue
-        earlier = row[number - 1] if number else None
-        later = row[number + 1] if number + 1 < len(row) else None
+        earlier = track[number - 1] if number else None
+        later = track[number + 1] if number + 1 < len(track) else None
         if joined is not None and placed.begin == placed.first:
             neighbour = earlier if earlier is not None and earlier.end == placed.first else None
             found.append(_edge(joined, neighbour, placed, placed.first, sounding, frames))

@@ -1,4 +1,4 @@
-"""Commands on accent rows as things to be had again: copied, pasted, bundled, kept in a library, read and written."""
+"""Commands on accent lanes as things to be had again: copied, pasted, bundled, kept in a library, read and written."""
 
 from __future__ import annotations
 
@@ -13,45 +13,45 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.plain import in_menu
 from tempik.digits import counted
 from tempik.edit.accents.bundles import with_bundle
-from tempik.edit.accents.copying import CopiedRows, copied_rows, pasted_rows
+from tempik.edit.accents.copying import CopiedLanes, copied_lanes, pasted_lanes
 from tempik.errors import TempikError
 from tempik.project import bundles as accent_library
 from tempik.reel import Reel
 
 
 class BundleCommands(QObject):
-    """What keys and menus do with whole rows."""
+    """What keys and menus do with whole lanes."""
 
     def __init__(self, project: Project) -> None:
         super().__init__(project)
         self.project = project
 
-    @command("Accents", "Copy the accent row", ("Shift+W",), "song")
-    def copy_row(self) -> None:
-        self._copy([self.project.selection.row_id] if self.project.selection.row_id else [])
+    @command("Accents", "Copy the accent lane", ("Shift+W",), "song")
+    def copy_lane(self) -> None:
+        self._copy([self.project.selection.lane_id] if self.project.selection.lane_id else [])
 
-    @command("Accents", "Copy all accent rows", (), "song")
-    def copy_all_rows(self) -> None:
-        self._copy([r.id for r in self.project.reel.rows])
+    @command("Accents", "Copy all accent lanes", (), "song")
+    def copy_all_lanes(self) -> None:
+        self._copy([r.id for r in self.project.reel.accent_lanes])
 
-    def _copy(self, rows: list[str]) -> None:
+    def _copy(self, lanes: list[str]) -> None:
         try:
-            what = copied_rows(self.project.reel, rows)
+            what = copied_lanes(self.project.reel, lanes)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        QGuiApplication.clipboard().setText(accent_library.rows_text(what))
-        many = f"{len(rows)} accent rows" if len(rows) > 1 else "Accent row"
+        QGuiApplication.clipboard().setText(accent_library.lanes_text(what))
+        many = f"{len(lanes)} accent lanes" if len(lanes) > 1 else "Accent lane"
         self.project.messages.say(f"{many} copied: paste in this reel, on its clips, or in another.", False)
 
-    @command("Accents", "Paste accent rows", ("Shift+V",), "song")
-    def paste_rows(self) -> None:
-        """Paste copied rows, for the whole reel."""
+    @command("Accents", "Paste accent lanes", ("Shift+V",), "song")
+    def paste_lanes(self) -> None:
+        """Paste copied lanes, for the whole reel."""
         self._paste([])
 
-    @command("Accents", "Paste accent rows on the selected clips", (), "clips")
-    def paste_rows_on_clips(self) -> None:
-        """Paste copied rows for the selected clips only."""
+    @command("Accents", "Paste accent lanes on the selected clips", (), "clips")
+    def paste_lanes_on_clips(self) -> None:
+        """Paste copied lanes for the selected clips only."""
         clips = self.project.selection.chosen_clips
         if not clips:
             self.project.messages.say("Select the clips to paste the accents on first.", True)
@@ -60,47 +60,47 @@ class BundleCommands(QObject):
 
     def _paste(self, clips: list[str]) -> None:
         try:
-            what = accent_library.rows_from_text(QGuiApplication.clipboard().text())
+            what = accent_library.lanes_from_text(QGuiApplication.clipboard().text())
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.put(what, clips, "Accent rows pasted")
+        self.put(what, clips, "Accent lanes pasted")
 
-    def put(self, what: CopiedRows, clips: list[str], said: str) -> None:
-        """Add rows and choose the first of them."""
+    def put(self, what: CopiedLanes, clips: list[str], said: str) -> None:
+        """Add lanes and choose the first of them."""
         made: list[str] = []
 
         def paste(reel: Reel) -> Reel:
-            reel, names = pasted_rows(reel, what, clips)
+            reel, names = pasted_lanes(reel, what, clips)
             made[:] = names
             return reel
 
         if self.project.change(said, paste) and made:
-            self.project.selection.select_row(made[0])
+            self.project.selection.select_lane(made[0])
 
-    def bundle_rows(self) -> None:
-        """Put the rows that are in no bundle yet under one name and one amount."""
-        rows = [r.id for r in self.project.reel.rows if not r.bundle]
-        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {counted(len(rows), 'row')}:")
+    def bundle_lanes(self) -> None:
+        """Put the lanes that are in no bundle yet under one name and one amount."""
+        lanes = [r.id for r in self.project.reel.accent_lanes if not r.bundle]
+        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {counted(len(lanes), 'lane')}:")
         if good:
-            self.project.change("Rows bundled", lambda reel: with_bundle(reel, rows, name))
+            self.project.change("Lanes bundled", lambda reel: with_bundle(reel, lanes, name))
 
     def keep_bundle(self, name: str) -> None:
-        """Keep the chosen row's bundle, or all rows, in one's own library."""
-        found = self.project.selection.row
-        bundle = found.row.bundle if found is not None else ""
-        rows = [r.id for r in self.project.reel.rows if not bundle or r.bundle == bundle]
+        """Keep the chosen lane's bundle, or all lanes, in one's own library."""
+        found = self.project.selection.lane
+        bundle = found.lane.bundle if found is not None else ""
+        lanes = [r.id for r in self.project.reel.accent_lanes if not bundle or r.bundle == bundle]
         try:
-            accent_library.kept_bundle(copied_rows(self.project.reel, rows), name)
+            accent_library.kept_bundle(copied_lanes(self.project.reel, lanes), name)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.project.messages.say(f"Bundle '{name.strip()}' kept with {counted(len(rows), 'row')}.", False)
+        self.project.messages.say(f"Bundle '{name.strip()}' kept with {counted(len(lanes), 'lane')}.", False)
 
     def take_away(self, name: str) -> None:
-        """Take one of one's own bundles away; rows made from it stay."""
+        """Take one of one's own bundles away; lanes made from it stay."""
         accent_library.removed_bundle(name)
-        self.project.messages.say(f"Bundle '{name}' taken away; rows made from it stay.", False)
+        self.project.messages.say(f"Bundle '{name}' taken away; lanes made from it stay.", False)
 
     def ask_keep_bundle(self) -> None:
         name, good = QInputDialog.getText(None, "Keep as a bundle", "Its name:")
@@ -108,7 +108,7 @@ class BundleCommands(QObject):
             self.keep_bundle(name)
 
     def read_bundle(self, path: Path) -> None:
-        """Add a bundle's rows from a file."""
+        """Add a bundle's lanes from a file."""
         try:
             what = accent_library.read_bundle(path)
         except TempikError as error:
@@ -122,10 +122,10 @@ class BundleCommands(QObject):
             self.read_bundle(Path(path))
 
     def ask_write_bundle(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(None, "Write the rows", "accents" + accent_library.SUFFIX)
+        path, _ = QFileDialog.getSaveFileName(None, "Write the lanes", "accents" + accent_library.SUFFIX)
         if path:
             try:
-                every = copied_rows(self.project.reel, [r.id for r in self.project.reel.rows])
+                every = copied_lanes(self.project.reel, [r.id for r in self.project.reel.accent_lanes])
                 accent_library.write_bundle(every, Path(path).stem, Path(path))
                 self.project.messages.say(f"Accents written to {path}", False)
             except TempikError as error:
@@ -151,9 +151,9 @@ class BundleCommands(QObject):
             menu.addAction(in_menu(f"Take '{name}' away")).triggered.connect(lambda _=False, n=name: self.take_away(n))
         menu.addSeparator()
         for text, act in (
-            ("Bundle these rows …", self.bundle_rows),
-            ("Keep these rows as a bundle …", self.ask_keep_bundle),
-            ("Write these rows to a file …", self.ask_write_bundle),
-            ("Read rows from a file …", self.ask_read_bundle),
+            ("Bundle these lanes …", self.bundle_lanes),
+            ("Keep these lanes as a bundle …", self.ask_keep_bundle),
+            ("Write these lanes to a file …", self.ask_write_bundle),
+            ("Read lanes from a file …", self.ask_read_bundle),
         ):
             menu.addAction(text).triggered.connect(act)

@@ -21,9 +21,9 @@ class ClipCommands(QObject):
         picked = self.project.selection.placed
         if picked is not None and picked.first <= frame < picked.end:
             return picked
-        for row in range(len(timeline.rows) - 1, -1, -1):
-            placed = timeline.clip_at(frame, row)
-            if placed is not None and not timeline.reel.tracks[row].locked and not timeline.reel.tracks[row].hidden:
+        for track in range(len(timeline.tracks) - 1, -1, -1):
+            placed = timeline.clip_at(frame, track)
+            if placed is not None and not timeline.reel.tracks[track].locked and not timeline.reel.tracks[track].hidden:
                 return placed
         return None
 

@@ -182,8 +182,8 @@ class CutCommands(ClipCommands):
         """Move the cut nearest to the playhead; the playhead goes with it."""
         timeline, frame = self.project.timeline, self.project.playhead.frame
         placed = self.at_playhead()
-        row = timeline.rows[placed.clip.track if placed is not None else 0]
-        cuts = [(a, b) for a, b in zip(row, row[1:], strict=False) if a.end == b.first]
+        track = timeline.tracks[placed.clip.track if placed is not None else 0]
+        cuts = [(a, b) for a, b in zip(track, track[1:], strict=False) if a.end == b.first]
         if not cuts:
             self.project.messages.say("There is no cut between two clips to roll.", True)
             return

@@ -12,10 +12,10 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.looking import Looking
 from tempik.edit.drafting.keeping import all_kept, clips_between, with_kept
 from tempik.edit.drafting.swap import swapped
-from tempik.edit.drafting.why import why_clip, why_reel, why_row, why_sound_row, why_transition
+from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
 from tempik.media import Study
-from tempik.reel import AccentRow, SoundRow
+from tempik.reel import AccentLane, SoundLane
 
 
 class DraftCommands(QObject):
@@ -31,7 +31,7 @@ class DraftCommands(QObject):
 
     @command("Project", "Why is this here?", ("Alt+W",), "clips")
     def say_why(self) -> None:
-        """Say in one sentence why the selected clip, its transition, or else the selected row is there; of nothing selected, how the reel was
+        """Say in one sentence why the selected clip, its transition, or else the selected lane is there; of nothing selected, how the reel was
         drafted."""
         project = self.project
         selection, reel = project.selection, project.reel
@@ -40,12 +40,12 @@ class DraftCommands(QObject):
                 said = why_transition(reel, selection.transition_place.clip)
             elif selection.clip_id is not None:
                 said = why_clip(reel, selection.clip_id, self._studies())
-            elif selection.row is not None:
-                said = why_row(reel, selection.row.row)
-            elif selection.sound_row is not None:
-                said = why_sound_row(reel, selection.sound_row)
+            elif selection.lane is not None:
+                said = why_lane(reel, selection.lane.lane)
+            elif selection.sound_lane is not None:
+                said = why_sound_lane(reel, selection.sound_lane)
             elif not (said := why_reel(reel)):
-                project.messages.say("Select a clip, an accent row or a transition; it is told why it is there.", True)
+                project.messages.say("Select a clip, an accent lane or a transition; it is told why it is there.", True)
                 return
         except TempikError as error:
             project.messages.say(str(error), True)
@@ -54,17 +54,17 @@ class DraftCommands(QObject):
 
     @command("Project", "Keep this when drafting anew", ("Ctrl+Alt+K",), "clips")
     def keep(self) -> None:
-        """Keep the selected clips, or all in the marked stretch, or else the selected row; or let them go."""
+        """Keep the selected clips, or all in the marked stretch, or else the selected lane; or let them go."""
         selection = self.project.selection
         marked = selection.marked_frames
         clips = selection.chosen_clips or (clips_between(self.project.reel, *marked) if marked is not None else [])
-        row = selection.row.row if selection.row is not None else selection.sound_row
-        if not clips and row is not None:
-            keep_row(self.project, row)
+        lane = selection.lane.lane if selection.lane is not None else selection.sound_lane
+        if not clips and lane is not None:
+            keep_lane(self.project, lane)
             return
         if not clips:
             self.project.messages.say(
-                "Select clips or a row to keep, or mark a stretch; another draft leaves them as they are.", True
+                "Select clips or a lane to keep, or mark a stretch; another draft leaves them as they are.", True
             )
             return
         kept = not all_kept(self.project.reel, clips)
@@ -108,18 +108,18 @@ class DraftCommands(QObject):
         return {f.id: study for f in reel.footage if (study := self.proxies.study_of(f.path)) is not None}
 
 
-def keep_row(project: Project, row: AccentRow | SoundRow) -> None:
-    """Keep a row when drafting anew, or let it go."""
-    text = "Row given free to drafts" if row.kept else "Row kept when drafting anew"
-    project.change(text, lambda r: with_kept(r, rows=[row.id], kept=not row.kept))
+def keep_lane(project: Project, lane: AccentLane | SoundLane) -> None:
+    """Keep a lane when drafting anew, or let it go."""
+    text = "Lane given free to drafts" if lane.locked else "Lane kept when drafting anew"
+    project.change(text, lambda r: with_kept(r, lanes=[lane.id], kept=not lane.locked))
 
 
-def add_row_entries(menu: QMenu, project: Project, row: AccentRow | SoundRow) -> None:
-    """Add to a row's menu what drafts have to do with it."""
+def add_lane_entries(menu: QMenu, project: Project, lane: AccentLane | SoundLane) -> None:
+    """Add to a lane's menu what drafts have to do with it."""
     keep = menu.addAction("Keep when drafting anew")
     keep.setCheckable(True)
-    keep.setChecked(row.kept)
-    keep.triggered.connect(lambda: keep_row(project, row))
+    keep.setChecked(lane.locked)
+    keep.triggered.connect(lambda: keep_lane(project, lane))
     reel = project.reel
-    said = why_row(reel, row) if isinstance(row, AccentRow) else why_sound_row(reel, row)
+    said = why_lane(reel, lane) if isinstance(lane, AccentLane) else why_sound_lane(reel, lane)
     menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(said))

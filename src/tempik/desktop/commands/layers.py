@@ -12,14 +12,14 @@ from tempik.desktop.session.background import Proxies
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.digits import counted
-from tempik.edit.clips import again, follow, masks
+from tempik.edit.clips import follow, masks, repeats
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.footage import cutting_out, tracking
 from tempik.errors import TempikError
 from tempik.project.file import state_folder
 from tempik.reel import Cutout, Footage, MotionTrack, Reel, Stroke, by_id
-from tempik.timeline.again import source_of
 from tempik.timeline.placed import Placed
+from tempik.timeline.repeats import source_of
 
 ADJUST_S = 2.0
 
@@ -62,7 +62,7 @@ class LayerCommands(QObject):
 
     # Laid again
 
-    def laying_here(self) -> str | None:
+    def repeat_instance_here(self) -> str | None:
         """Return the place at the playhead where a clip is laid again: of the selected clip if it is, else the uppermost."""
         timeline, frame = self.project.timeline, self.project.playhead.frame
         here = [p.clip.id for p in reversed(timeline.clips_at(frame)) if p.repeated]
@@ -72,7 +72,7 @@ class LayerCommands(QObject):
     @command("Layers", "Leave the repeat at the playhead out", (), "clips")
     def leave_out(self) -> Step:
         name = self._here()
-        return Step("Repeat left out", lambda reel: again.without_laying(reel, [name]))
+        return Step("Repeat left out", lambda reel: repeats.without_repeat_instance(reel, [name]))
 
     @command("Layers", "Make the repeat at the playhead a clip of its own", (), "clips")
     def make_own(self) -> None:
@@ -80,7 +80,7 @@ class LayerCommands(QObject):
         made: list[str] = []
 
         def edit(reel: Reel) -> Reel:
-            out, own = again.with_laying_own(reel, name)
+            out, own = repeats.with_repeat_instance_own(reel, name)
             made.append(own)
             return out
 
@@ -88,7 +88,7 @@ class LayerCommands(QObject):
             self.project.selection.select_clips(made)
 
     def _here(self) -> str:
-        return self.laying_here() or ""
+        return self.repeat_instance_here() or ""
 
     # Following
 

@@ -69,11 +69,11 @@ class PlaceCommands(QObject):
         wanted, seed = self._footage(), self._seed
         if len(wanted) < 2:  # one piece selected by being looked at: all of the shelf is meant
             wanted = [f.id for f in self.project.reel.footage if not f.without_file]
-        stretch, row = self.project.selection.marked_frames, self.tracks.target_row()
+        stretch, track = self.project.selection.marked_frames, self.tracks.target_track()
         what = {"given": "in order", "shuffled": f"shuffled ({seed})", "strongest": "best cues on strong points"}[order]
         self.project.change(
             f"Slots filled {what}",
-            lambda reel: place.filled(reel, wanted, order, seed, row=row, stretch=stretch),
+            lambda reel: place.filled(reel, wanted, order, seed, track=track, stretch=stretch),
         )
 
     @command("Place", "Insert footage at the playhead, to the next point", ("I",), "song")
@@ -94,13 +94,13 @@ class PlaceCommands(QObject):
         piece = self._piece()
         if piece is None:
             return
-        frame, row = self.project.playhead.frame, self.tracks.target_row()
+        frame, track = self.project.playhead.frame, self.tracks.target_track()
         source_s = 0.0 if whole or piece.endless else min(self.looking.time_s, piece.length_s - 0.05)
         frames = self.project.timeline.frames - frame if whole else 0
         made: list[str] = []
 
         def edit(reel: Reel) -> Reel:
-            reel = place.with_clip_at(reel, piece.id, frame, row, mode, source_s, frames)
+            reel = place.with_clip_at(reel, piece.id, frame, track, mode, source_s, frames)
             made[:] = [reel.clips[-1].id]
             return reel
 
@@ -121,7 +121,7 @@ class PlaceCommands(QObject):
         if point is None:
             self.project.messages.say("There is no point to place it on; choose points on the Rhythm page.", True)
             return
-        if self.place_on(piece.id, point.id, self.tracks.target_row()):
+        if self.place_on(piece.id, point.id, self.tracks.target_track()):
             self._go_on()
 
     def _go_on(self) -> None:
@@ -137,7 +137,7 @@ class PlaceCommands(QObject):
             later = [f for f in frames if f > placed.end]
             self.project.playhead.go(min(later) if later and piece is not None and piece.cues else placed.end)
 
-    def place_on(self, footage: str, point: str, row: int) -> bool:
+    def place_on(self, footage: str, point: str, track: int) -> bool:
         """Lay footage with a cue on a point: the cue that is looked at, else its first."""
         piece = by_id(self.project.reel.footage, footage)
         target = self.project.timeline.point(point)
@@ -147,7 +147,9 @@ class PlaceCommands(QObject):
         near = [c for c in piece.cues if abs(c.time_s - at) < 0.5 / float(piece.rate)] or list(piece.cues)
         cue = near[0].id if near else None
         what = f"{piece.name}: cue on {target.label}" if cue else f"{piece.name} from {target.label}"
-        if self.project.change(what, lambda reel: place.with_clip_on_point(reel, footage, cue, point, row), lays=True):
+        if self.project.change(
+            what, lambda reel: place.with_clip_on_point(reel, footage, cue, point, track), lays=True
+        ):
             self.project.selection.select_clip(self.project.reel.clips[-1].id)
             return True
         return False
@@ -222,19 +224,19 @@ class PlaceCommands(QObject):
             self._solid(colour.name())
 
     def _solid(self, colour: str) -> None:
-        frame, row = self.project.playhead.frame, self.tracks.target_row()
+        frame, track = self.project.playhead.frame, self.tracks.target_track()
         self.count.ask(
             "A blank of" if colour == "#000000" else f"A solid {colour} of", "frames",
             max(1, round(1.1 * float(self.project.reel.rate))),
             lambda n, move: self.project.change(
                 f"{'Blank' if colour == '#000000' else 'Solid'} of {counted(n, 'frame')}",
-                lambda reel: place.with_solid(reel, frame, n, colour, row, insert=move),
+                lambda reel: place.with_solid(reel, frame, n, colour, track, insert=move),
                 lays=True,
             ),
             ("what follows moves on, off its points where need be", False),
         )  # fmt: skip
 
-    # Groups and rows
+    # Groups and tracks
 
     @command("Place", "Fill the frame with all clips", (), "clips")
     def fill_all_clips(self) -> None:

@@ -27,16 +27,16 @@ class SelectCommands(ClipCommands):
         self._step(-1, also=True)
 
     def _step(self, step: int, also: bool = False) -> None:
-        """Select the next or previous clip of the row, alone or with what is selected, and go to it."""
+        """Select the next or previous clip of the track, alone or with what is selected, and go to it."""
         timeline = self.project.timeline
         placed = self.project.selection.placed or self.at_playhead()
-        row = timeline.rows[placed.clip.track] if placed is not None else timeline.rows[0]
-        if not row:
+        track = timeline.tracks[placed.clip.track] if placed is not None else timeline.tracks[0]
+        if not track:
             return
-        at = row.index(placed) + step if placed in row and self.project.selection.placed is not None else 0
+        at = track.index(placed) + step if placed in track and self.project.selection.placed is not None else 0
         if placed is not None and self.project.selection.placed is None:
-            at = row.index(placed)
-        other = row[min(max(at, 0), len(row) - 1)]
+            at = track.index(placed)
+        other = track[min(max(at, 0), len(track) - 1)]
         if also:
             self.project.selection.select_to(other.clip.id)
         else:

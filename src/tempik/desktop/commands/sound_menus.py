@@ -1,13 +1,13 @@
-"""The menus of sounds: of the shelf's, of rows and tracks, of clips."""
+"""The menus of sounds: of the shelf's, of lanes and tracks, of clips."""
 
 from __future__ import annotations
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from tempik.desktop.commands.drafting import add_row_entries
+from tempik.desktop.commands.drafting import add_lane_entries
 from tempik.desktop.commands.sounds import SoundCommands, remove_sound_clip, split_sound_clip
-from tempik.edit.sounds import clips, files, mixing, rows
+from tempik.edit.sounds import clips, files, lanes, mixing
 from tempik.edit.sounds.clip_sound import with_clip_sound_values
 from tempik.reel import Rule, SoundFile, by_id
 from tempik.timeline.striking import strip_names
@@ -27,13 +27,13 @@ def sound_menu(commands: SoundCommands, sound: str, parent: QWidget) -> QMenu:
     """Return what can be done with a sound of the shelf."""
     menu, reel = QMenu(parent), commands.project.reel
     for text, rule in ON:
-        menu.addAction(f"A row {text}").triggered.connect(lambda _=False, r=rule: commands.add_row(sound, r))
+        menu.addAction(f"A lane {text}").triggered.connect(lambda _=False, r=rule: commands.add_lane(sound, r))
     menu.addSeparator()
     menu.addAction("Lay it at the playhead").triggered.connect(lambda: commands.lay_here(sound))
-    if commands.project.selection.sound_row is not None:
-        menu.addAction("Use it for the chosen row").triggered.connect(lambda: commands.use_for_row(sound))
-        menu.addAction("One more of the chosen row, by turns").triggered.connect(
-            lambda: commands.use_for_row(sound, also=True)
+    if commands.project.selection.sound_lane is not None:
+        menu.addAction("Use it for the chosen lane").triggered.connect(lambda: commands.use_for_lane(sound))
+        menu.addAction("One more of the chosen lane, by turns").triggered.connect(
+            lambda: commands.use_for_lane(sound, also=True)
         )
     own = by_id(reel.sounds, sound)
     if own is not None:
@@ -52,7 +52,7 @@ def _ask_tag(commands: SoundCommands, own: SoundFile, parent: QWidget) -> None:
 
 
 def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
-    """Return the menu of a sound row or track."""
+    """Return the menu of a sound lane or track."""
     menu, reel = QMenu(parent), commands.project.reel
     commands.project.selection.select_strip(strip)
     if strip not in strip_names(reel):
@@ -71,33 +71,33 @@ def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
                 t.capitalize(), lambda r: mixing.with_strip(r, strip, **{n: not o})
             )
         )
-    row = by_id(reel.sound_rows, strip)
-    if row is not None:
-        add_row_entries(menu, commands.project, row)
+    lane = by_id(reel.sound_lanes, strip)
+    if lane is not None:
+        add_lane_entries(menu, commands.project, lane)
     menu.addSeparator()
-    if row is not None:
-        _fill_row_menu(commands, menu, strip)
+    if lane is not None:
+        _fill_lane_menu(commands, menu, strip)
     else:
         _fill_track_menu(commands, menu, strip)
     return menu
 
 
-def _fill_row_menu(commands: SoundCommands, menu: QMenu, row: str) -> None:
+def _fill_lane_menu(commands: SoundCommands, menu: QMenu, lane: str) -> None:
     for text, act in (
         ("Shift by a point", commands.shift_strikes),
         ("Another draw of its variations", commands.redraw_strikes),
         ("Paint by lot", commands.randomise_strikes),
-        ("Clear painted cells", commands.unpaint_strikes),
+        ("Clear painted steps", commands.unpaint_strikes),
     ):
         menu.addAction(text).triggered.connect(act)
     menu.addSeparator()
     for text, by in (("Move up", -1), ("Move down", 1)):
         menu.addAction(text).triggered.connect(
             lambda _=False, b=by: commands.project.change(
-                "Sound row moved", lambda reel: rows.with_sound_row_moved(reel, row, b)
+                "Sound lane moved", lambda reel: lanes.with_sound_lane_moved(reel, lane, b)
             )
         )
-    menu.addAction("Remove row").triggered.connect(commands.remove_sound_row)
+    menu.addAction("Remove lane").triggered.connect(commands.remove_sound_lane)
 
 
 def _fill_track_menu(commands: SoundCommands, menu: QMenu, track: str) -> None:
@@ -131,7 +131,7 @@ def clip_sound_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMen
             lambda: commands.project.change(what, lambda reel: with_clip_sound_values(reel, [clip], **values))
         )
 
-    for text, pitch in (("pitch kept", "kept"), ("pitch follows the speed", "follows")):
+    for text, pitch in (("pitch preserved", "preserved"), ("pitch follows the speed", "follows")):
         offer(menu, text, sound.pitch == pitch, "Pitch changed", pitch=pitch)
     crossfades = menu.addMenu("seams")
     offer(crossfades, "as the reel's", sound.crossfade_ms is None, "Seams changed", crossfade_ms=None)

@@ -1,4 +1,4 @@
-"""Commands on sounds: laying them on points, painting rows, the clips of sound tracks, the channels of the mix."""
+"""Commands on sounds: laying them on points, painting lanes, the clips of sound tracks, the channels of the mix."""
 
 from __future__ import annotations
 
@@ -15,9 +15,9 @@ from tempik.desktop.playback.sampler import Sampler
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit import ruled
-from tempik.edit.accents.painting import cell_near, with_random, with_row_shifted, with_toggled, without_painting
-from tempik.edit.sounds import clips, files, mixing, rows
-from tempik.reel import Edge, Reel, Rule, SoundClip, SoundFile, SoundRow
+from tempik.edit.accents.painting import step_near, with_lane_shifted, with_random, with_toggled, without_painting
+from tempik.edit.sounds import clips, files, lanes, mixing
+from tempik.reel import Edge, Reel, Rule, SoundClip, SoundFile, SoundLane
 from tempik.render.sound_file import write_sound
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
@@ -34,66 +34,68 @@ class SoundCommands(QObject):
         self.project, self.worker, self.reel_sound, self._over = project, worker, reel_sound, parent
         self.sampler = Sampler(reel_sound.takes, worker, self)
 
-    # Rows
+    # Lanes
 
-    def add_row(self, sound: str, rule: Rule = rows.CUTS) -> None:
-        """Add a row of a sound; it becomes the chosen one."""
+    def add_lane(self, sound: str, rule: Rule = lanes.CUTS) -> None:
+        """Add a lane of a sound; it becomes the chosen one."""
         title = sound_title(self.project.reel, sound)
-        if self.project.change(f"{title} added", lambda reel: rows.with_sound_row(reel, [sound], rule)):
-            self.project.selection.select_strip(self.project.reel.sound_rows[-1].id)
+        if self.project.change(f"{title} added", lambda reel: lanes.with_sound_lane(reel, [sound], rule)):
+            self.project.selection.select_strip(self.project.reel.sound_lanes[-1].id)
 
-    def use_for_row(self, sound: str, also: bool = False) -> None:
-        """Have the chosen row strike another sound, or one more by turns."""
-        row = self._row()
-        if row is not None:
-            names = (*row.sounds, sound) if also else (sound,)
+    def use_for_lane(self, sound: str, also: bool = False) -> None:
+        """Have the chosen lane strike another sound, or one more by turns."""
+        lane = self._lane()
+        if lane is not None:
+            names = (*lane.sounds, sound) if also else (sound,)
             title = sound_title(self.project.reel, sound)
-            self.project.change(f"Row strikes {title}", lambda reel: rows.with_sounds(reel, row.id, names))
+            self.project.change(f"Lane strikes {title}", lambda reel: lanes.with_sounds(reel, lane.id, names))
 
-    def _row(self) -> SoundRow | None:
-        """Return the chosen sound row, or None, having said so."""
-        row = self.project.selection.sound_row
-        if row is None:
-            self.project.messages.say("Choose a sound row first; a click on a sound of the Sound page adds one.", True)
-        return row
+    def _lane(self) -> SoundLane | None:
+        """Return the chosen sound lane, or None, having said so."""
+        lane = self.project.selection.sound_lane
+        if lane is None:
+            self.project.messages.say("Choose a sound lane first; a click on a sound of the Sound page adds one.", True)
+        return lane
 
-    @command("Sound", "Toggle the chosen sound row on the nearest point", ("Alt+'",), "song")
+    @command("Sound", "Toggle the chosen sound lane on the nearest point", ("Alt+'",), "song")
     def toggle_strike_here(self) -> None:
-        """Turn the chosen sound row on or off at the point nearest to the playhead."""
-        row = self._row()
-        found = next((s for s in struck_of(self.project.timeline) if row is not None and s.row.id == row.id), None)
-        if row is None or found is None:
+        """Turn the chosen sound lane on or off at the point nearest to the playhead."""
+        lane = self._lane()
+        found = next((s for s in struck_of(self.project.timeline) if lane is not None and s.lane.id == lane.id), None)
+        if lane is None or found is None:
             return
-        cell = cell_near(found, self.project.playhead.frame)
-        if cell is None:
-            self.project.messages.say("This row has no point to paint; place one with P.", True)
+        step = step_near(found, self.project.playhead.frame)
+        if step is None:
+            self.project.messages.say("This lane has no point to paint; place one with P.", True)
             return
-        self.project.change("Strike toggled", lambda reel: with_toggled(reel, row.id, cell.id))
+        self.project.change("Strike toggled", lambda reel: with_toggled(reel, lane.id, step.id))
 
-    @command("Sound", "Shift the sound row by a point", (), "song")
+    @command("Sound", "Shift the sound lane by a point", (), "song")
     def shift_strikes(self) -> None:
-        self._do("Sound row shifted by a point", with_row_shifted)
+        self._do("Sound lane shifted by a point", with_lane_shifted)
 
-    @command("Sound", "Draw the sound row's variations anew", (), "song")
+    @command("Sound", "Draw the sound lane's variations anew", (), "song")
     def redraw_strikes(self) -> None:
-        self._do("Another draw", lambda reel, row: ruled.with_seed(reel, row, rows.sound_row_of(reel, row).seed + 1))
+        self._do(
+            "Another draw", lambda reel, lane: ruled.with_seed(reel, lane, lanes.sound_lane_of(reel, lane).seed + 1)
+        )
 
-    @command("Sound", "Paint the sound row by lot (again: another draw)", (), "song")
+    @command("Sound", "Paint the sound lane by lot (again: another draw)", (), "song")
     def randomise_strikes(self) -> None:
-        self._do("Sounds by lot", lambda reel, row: with_random(reel, row, rows.sound_row_of(reel, row).seed + 1))
+        self._do("Sounds by lot", lambda reel, lane: with_random(reel, lane, lanes.sound_lane_of(reel, lane).seed + 1))
 
-    @command("Sound", "Clear the sound row's painted cells", (), "song")
+    @command("Sound", "Clear the sound lane's painted steps", (), "song")
     def unpaint_strikes(self) -> None:
         self._do("Painted strikes cleared", without_painting)
 
-    @command("Sound", "Remove the sound row", (), "song")
-    def remove_sound_row(self) -> None:
-        self._do("Sound row removed", rows.without_sound_row)
+    @command("Sound", "Remove the sound lane", (), "song")
+    def remove_sound_lane(self) -> None:
+        self._do("Sound lane removed", lanes.without_sound_lane)
 
     def _do(self, what: str, edit: Callable[[Reel, str], Reel]) -> None:
-        row = self._row()
-        if row is not None:
-            self.project.change(what, lambda reel: edit(reel, row.id))
+        lane = self._lane()
+        if lane is not None:
+            self.project.change(what, lambda reel: edit(reel, lane.id))
 
     # Channels
 

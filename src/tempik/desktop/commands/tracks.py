@@ -19,26 +19,26 @@ class TrackCommands(QObject):
     def __init__(self, project: Project, cuts: CutCommands, count: CountPanel) -> None:
         super().__init__(project)
         self.project, self.cuts, self.count = project, cuts, count
-        self.row = 0  # the track that footage is placed on
+        self.track = 0  # the track that footage is placed on
 
-    def target_row(self) -> int:
-        """The row to place on: the chosen one where the reel still has it."""
-        return min(self.row, len(self.project.reel.tracks) - 1)
+    def target_track(self) -> int:
+        """The track to place on: the chosen one where the reel still has it."""
+        return min(self.track, len(self.project.reel.tracks) - 1)
 
     @command("Place", "Clips to the track above", ("Alt+Up",), "clips")
-    def row_up(self) -> None:
-        self._row(1)
+    def track_up(self) -> None:
+        self._track(1)
 
     @command("Place", "Clips to the track below", ("Alt+Down",), "clips")
-    def row_down(self) -> None:
-        self._row(-1)
+    def track_down(self) -> None:
+        self._track(-1)
 
-    def _row(self, step: int) -> None:
+    def _track(self, step: int) -> None:
         names = self.cuts.chosen()
         if names:
             self.project.change(
                 f"Clip moved to the track {'above' if step > 0 else 'below'}",
-                lambda reel: place.on_other_row(reel, names, step),
+                lambda reel: place.on_other_track(reel, names, step),
             )
 
     @command("Place", "Split the picture: the clips side by side", (), "clips")
@@ -47,7 +47,7 @@ class TrackCommands(QObject):
 
     @command("Place", "Split the picture: the clips one above the other", (), "clips")
     def split_rows(self) -> None:
-        self._split("rows")
+        self._split("tracks")
 
     @command("Place", "Split the picture: the clips as tiles", (), "clips")
     def split_tiles(self) -> None:
@@ -64,35 +64,35 @@ class TrackCommands(QObject):
         )  # fmt: skip
 
     @command("Place", "Add a track", (), "song")
-    def add_picture_row(self) -> None:
-        if self.project.change("Track added", place.with_row):
-            self.row = len(self.project.reel.tracks) - 1
+    def add_track(self) -> None:
+        if self.project.change("Track added", place.with_new_track):
+            self.track = len(self.project.reel.tracks) - 1
 
-    def picture_row_menu(self, row: int, parent: QWidget) -> QMenu:
+    def track_menu(self, track: int, parent: QWidget) -> QMenu:
         """Return the menu of a track: placing on it, locking, hiding, adding and removing."""
         menu = QMenu(parent)
-        record = self.project.reel.tracks[row]
+        record = self.project.reel.tracks[track]
         here = menu.addAction("footage is placed here")
         here.setCheckable(True)
-        here.setChecked(self.target_row() == row)
-        here.triggered.connect(lambda: self._place_on_row(row))
+        here.setChecked(self.target_track() == track)
+        here.triggered.connect(lambda: self._place_on_track(track))
         for text, field, on in (("locked", "locked", record.locked), ("hidden", "hidden", record.hidden)):
             action = menu.addAction(text)
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(
                 lambda _=False, f=field, v=on, t=text: self.project.change(
-                    f"Track {row + 1} {t if not v else 'un' + t if t == 'locked' else 'shown'}",
-                    lambda reel: place.with_picture_row(reel, row, **{f: not v}),
+                    f"Track {track + 1} {t if not v else 'un' + t if t == 'locked' else 'shown'}",
+                    lambda reel: place.with_track(reel, track, **{f: not v}),
                 )
             )
         menu.addSeparator()
-        menu.addAction("Add a track").triggered.connect(self.add_picture_row)
+        menu.addAction("Add a track").triggered.connect(self.add_track)
         menu.addAction("Remove this track").triggered.connect(
-            lambda: self.project.change("Track removed", lambda reel: place.without_row(reel, row))
+            lambda: self.project.change("Track removed", lambda reel: place.without_track(reel, track))
         )
         return menu
 
-    def _place_on_row(self, row: int) -> None:
-        self.row = row
+    def _place_on_track(self, track: int) -> None:
+        self.track = track
         self.project.selection.selected.emit()

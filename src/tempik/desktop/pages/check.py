@@ -41,7 +41,7 @@ class _Events(QAbstractTableModel):
         super().__init__()
         self.rows: list[Event] = []
 
-    def show_rows(self, rows: list[Event]) -> None:
+    def show_lanes(self, rows: list[Event]) -> None:
         self.beginResetModel()
         self.rows = rows
         self.endResetModel()
@@ -198,9 +198,9 @@ class CheckPage(Page):
         self._fill()
 
     def _fill_kinds(self) -> None:
-        """Offer each accent row by itself too."""
-        rows = [e.row for e in self.report.events if e.row]
-        wanted = {r: t for r, t in self._row_titles().items() if r in rows}
+        """Offer each accent lane by itself too."""
+        rows = [e.lane for e in self.report.events if e.lane]
+        wanted = {r: t for r, t in self._lane_titles().items() if r in rows}
         now = [self.kinds.itemData(i) for i in range(len(KINDS), self.kinds.count())]
         if now == list(wanted):
             return
@@ -213,13 +213,13 @@ class CheckPage(Page):
             if chosen is not None:
                 self.kinds.setCurrentIndex(max(self.kinds.findData(chosen), 0))
 
-    def _row_titles(self) -> dict[str, str]:
-        """Return what rows are called: by accent, and by number where several fire the same."""
+    def _lane_titles(self) -> dict[str, str]:
+        """Return what lanes are called: by accent, and by number where several fire the same."""
         out: dict[str, str] = {}
         for found in self.project.timeline.fired:
-            title = (found.accent.title if found.accent is not None else found.row.accent).lower()
+            title = (found.accent.title if found.accent is not None else found.lane.accent).lower()
             same = sum(t.split(" · ")[0] == title for t in out.values())
-            out[found.row.id] = f"{title} · {same + 1}" if same else title
+            out[found.lane.id] = f"{title} · {same + 1}" if same else title
         strips = strip_names(self.project.reel)
         return out | {key: f"sound: {title}" for key, title in strips.items() if key not in ("song", "clips")}
 
@@ -229,20 +229,20 @@ class CheckPage(Page):
         rows = [
             e
             for e in self.report.events
-            if (row is not None and e.row == row)
+            if (row is not None and e.lane == row)
             or (row is None and (wanted == "everything" or wanted == e.kind + "s"))
             or (wanted == "off point" and e.tied and not e.ok)
             or (wanted == "free" and not e.tied)
         ]
-        self.model.show_rows(rows)
+        self.model.show_lanes(rows)
 
     def _go(self, index: QModelIndex) -> None:
         event = self.model.rows[index.row()]
         self.project.playhead.go(event.frame)
         if event.kind == "sound":
-            self.project.selection.select_strip(event.row, event.part)
-        elif event.row:
-            self.project.selection.select_row(event.row)
+            self.project.selection.select_strip(event.lane, event.part)
+        elif event.lane:
+            self.project.selection.select_lane(event.lane)
 
     def csv(self) -> str:
         """Return what the table is made of."""

@@ -92,7 +92,7 @@ class ReelSound(QObject):
     def _uncut(self) -> bool:
         """Whether there is nothing but the song."""
         reel = self.project.reel
-        return not self.project.timeline.placed and not reel.sound_clips and not reel.sound_rows
+        return not self.project.timeline.placed and not reel.sound_clips and not reel.sound_lanes
 
     def mixdown(self, made_only: bool = True) -> Mixdown:
         """Return the mix of the reel as it is; with `made_only` without what is still to be made."""
@@ -193,9 +193,9 @@ class ReelSound(QObject):
     def _what(self) -> tuple[object, ...]:
         """Return what the mix is made of, to be told by identity."""
         reel, timeline = self.project.reel, self.project.timeline
-        struck = struck_of(timeline) if reel.sound_rows else []
+        struck = struck_of(timeline) if reel.sound_lanes else []
         heard = [x for p in heard_clips(timeline) for x in (p.map, self.clip_sounds.track(p))]
-        records = (reel.soundtrack, reel.sounds, reel.sound_tracks, reel.sound_clips, reel.sound_rows, reel.mix)
+        records = (reel.soundtrack, reel.sounds, reel.sound_tracks, reel.sound_clips, reel.sound_lanes, reel.mix)
         told = (self.song.sound, self.design_alone, reel.length_s, reel.rate)
         return (*records, *told, *struck, *heard)
 
@@ -205,7 +205,7 @@ class ReelSound(QObject):
         if self._job is not None or _same(what, self._measured):
             return
         timeline = self.project.timeline
-        plain = reel.mix.loudness is None and not reel.sound_rows and not reel.sound_clips
+        plain = reel.mix.loudness is None and not reel.sound_lanes and not reel.sound_clips
         if not timeline.frames or plain:
             self._measured = what
             self._near.start()

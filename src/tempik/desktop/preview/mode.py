@@ -23,7 +23,7 @@ class PreviewTool(Protocol):
 
 
 class PreviewMode(NamedTuple):
-    """`tool` takes drags in place of panning; `focus` shows where the chosen row's focus is."""
+    """`tool` takes drags in place of panning; `focus` shows where the chosen lane's focus is."""
 
     tool: PreviewTool | None = None
     focus: bool = False

@@ -49,7 +49,7 @@ class Preview(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Preview")
         project.changed.connect(self._reel_changed)
-        project.selection.row_selected.connect(self.update)
+        project.selection.lane_selected.connect(self.update)
         project.selection.selected.connect(self.update)
         looking.changed.connect(self.update)
 
@@ -160,14 +160,14 @@ class Preview(QWidget):
         p.drawText(QRectF(6, 3, self.width() - 12, 20), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_focus(self, p: QPainter, box: QRectF) -> None:
-        """A ring where the chosen row's focus is, filled where it follows a patch."""
-        found, timeline = self.project.selection.row, self.project.timeline
+        """A ring where the chosen lane's focus is, filled where it follows a patch."""
+        found, timeline = self.project.selection.lane, self.project.timeline
         if found is None or found.accent is None or not found.accent.placed or not timeline.frames:
             return
         x, y = timeline.focus_at(found, self.project.playhead.frame)
         at = QPointF(box.left() + box.width() * (0.5 + x), box.center().y() + box.width() * y)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        p.setBrush(colour(theme.RHYTHM, 0.5) if found.row.follow else Qt.BrushStyle.NoBrush)
+        p.setBrush(colour(theme.RHYTHM, 0.5) if found.lane.follow else Qt.BrushStyle.NoBrush)
         for pen in (QPen(QColor(0, 0, 0, 170), 3.4), QPen(QColor(theme.RHYTHM), 1.6)):
             p.setPen(pen)
             p.drawEllipse(at, 8, 8)

@@ -56,7 +56,7 @@ class Delivery(QObject):
             return False
         drafted = replace(
             made.reel, shots=reel.shots, footage=kept, mix=reel.mix, sounds=reel.sounds, hits=reel.hits,
-            sound_rows=reel.sound_rows, sound_tracks=reel.sound_tracks, sound_clips=reel.sound_clips, draft=None,
+            sound_lanes=reel.sound_lanes, sound_tracks=reel.sound_tracks, sound_clips=reel.sound_clips, draft=None,
         )  # fmt: skip
         return self._drafted(drafted, made.notes, "Reel drafted")
 

@@ -1,4 +1,4 @@
-"""What is selected: clips, footage, points, an accent row or one pulse of it, and the marked stretch of the song."""
+"""What is selected: clips, footage, points, an accent lane or one pulse of it, and the marked stretch of the song."""
 
 from __future__ import annotations
 
@@ -9,10 +9,10 @@ from PySide6.QtCore import QObject, Signal
 from tempik.accents import Fired
 from tempik.edit.clips.pieces import with_groups
 from tempik.edit.transitions.laying import TransitionPlace
-from tempik.reel import Clip, Footage, Point, Reel, SoundClip, SoundRow, by_id
+from tempik.reel import Clip, Footage, Point, Reel, SoundClip, SoundLane, by_id
 from tempik.time import frame_of, time_of
-from tempik.timeline.again import source_of
 from tempik.timeline.placed import Placed
+from tempik.timeline.repeats import source_of
 from tempik.timeline.striking import strip_names
 from tempik.timeline.timeline import Timeline
 
@@ -24,9 +24,9 @@ class Selection(QObject):
 
     selected = Signal()  # another clip or piece of footage is selected
     points_selected = Signal()
-    row_selected = Signal()  # another accent row, or pulse of one, is selected
+    lane_selected = Signal()  # another accent lane, or pulse of one, is selected
     transition_selected = Signal()
-    sound_selected = Signal()  # another channel of the mix, strike of a row, or sound clip is selected
+    sound_selected = Signal()  # another channel of the mix, strike of a lane, or sound clip is selected
     marked_changed = Signal()  # another stretch is marked
 
     def __init__(self, timeline: Callable[[], Timeline], parent: QObject | None = None) -> None:
@@ -36,10 +36,10 @@ class Selection(QObject):
         self.clip_ids: frozenset[str] = frozenset()  # all that are selected
         self.footage_id: str | None = None
         self.points: frozenset[str] = frozenset()  # ids of the selected points
-        self.row_id: str | None = None  # the accent row that the page edits
-        self.cell_id = ""  # its pulse that is edited alone, '' for the whole row
-        self.strip = "song"  # the channel of the mix that the page edits: song, clips, a sound row's or track's id
-        self.strike = ""  # the cell of the sound row that was pointed at
+        self.lane_id: str | None = None  # the accent lane that the page edits
+        self.step_id = ""  # its pulse that is edited alone, '' for the whole lane
+        self.strip = "song"  # the channel of the mix that the page edits: song, clips, a sound lane's or track's id
+        self.strike = ""  # the step of the sound lane that was pointed at
         self.sound_clip_id: str | None = None
         self.transition_place: TransitionPlace | None = (
             None  # the edge whose transition the page edits, None: that of the selected clip
@@ -71,9 +71,9 @@ class Selection(QObject):
         return by_id(self._reel.footage, self.footage_id)
 
     @property
-    def row(self) -> Fired | None:
-        """The selected accent row as worked out."""
-        return next((f for f in self._timeline().fired if f.row.id == self.row_id), None)
+    def lane(self) -> Fired | None:
+        """The selected accent lane as worked out."""
+        return next((f for f in self._timeline().fired if f.lane.id == self.lane_id), None)
 
     def chosen_points(self) -> list[Point]:
         """Return the selected points that are in use, in order of time."""
@@ -103,8 +103,8 @@ class Selection(QObject):
             self.select_clip(clip)
             return
         a, b = sorted((order.index(self.clip_id), order.index(clip)))
-        rows = {p.clip.track for p in placed if p.clip.id in (self.clip_id, clip)}
-        between = {p.clip.id for p in placed[a : b + 1] if min(rows) <= p.clip.track <= max(rows)}
+        lanes = {p.clip.track for p in placed if p.clip.id in (self.clip_id, clip)}
+        between = {p.clip.id for p in placed[a : b + 1] if min(lanes) <= p.clip.track <= max(lanes)}
         self._select(clip, self.clip_ids | with_groups(self._reel, between))
 
     def select_clips(self, clips: Iterable[str]) -> None:
@@ -127,7 +127,7 @@ class Selection(QObject):
                 self.footage_id = piece.id
             self.selected.emit()
 
-    # Footage, points, accent rows
+    # Footage, points, accent lanes
 
     def select_footage(self, footage: str | None) -> None:
         if footage != self.footage_id:
@@ -140,14 +140,14 @@ class Selection(QObject):
             self.points = wanted
             self.points_selected.emit()
 
-    def select_row(self, row: str | None, cell: str = "") -> None:
-        """Select an accent row, or one pulse of it."""
-        if (row, cell) != (self.row_id, self.cell_id):
-            self.row_id, self.cell_id = row, cell
-            self.row_selected.emit()
+    def select_lane(self, lane: str | None, step: str = "") -> None:
+        """Select an accent lane, or one pulse of it."""
+        if (lane, step) != (self.lane_id, self.step_id):
+            self.lane_id, self.step_id = lane, step
+            self.lane_selected.emit()
 
     def select_strip(self, strip: str, strike: str = "") -> None:
-        """Select a channel of the mix, or one strike of a sound row; no sound clip is selected then."""
+        """Select a channel of the mix, or one strike of a sound lane; no sound clip is selected then."""
         if (strip, strike, None) != (self.strip, self.strike, self.sound_clip_id):
             self.strip, self.strike, self.sound_clip_id = strip, strike, None
             self.sound_selected.emit()
@@ -161,9 +161,9 @@ class Selection(QObject):
             self.sound_selected.emit()
 
     @property
-    def sound_row(self) -> SoundRow | None:
-        """The selected sound row."""
-        return by_id(self._reel.sound_rows, self.strip)
+    def sound_lane(self) -> SoundLane | None:
+        """The selected sound lane."""
+        return by_id(self._reel.sound_lanes, self.strip)
 
     @property
     def sound_clip(self) -> SoundClip | None:
@@ -217,10 +217,10 @@ class Selection(QObject):
             self.clip_id = next(iter(self.clip_ids), None)
         if self.transition_place is not None and self.transition_place.clip not in there:
             self.transition_place = None
-        if by_id(reel.rows, self.row_id) is None:
-            self.row_id, self.cell_id = (reel.rows[0].id if reel.rows else None), ""
+        if by_id(reel.accent_lanes, self.lane_id) is None:
+            self.lane_id, self.step_id = (reel.accent_lanes[0].id if reel.accent_lanes else None), ""
         if self.strip not in strip_names(reel):
-            self.strip, self.strike = (reel.sound_rows[-1].id if reel.sound_rows else "song"), ""
+            self.strip, self.strike = (reel.sound_lanes[-1].id if reel.sound_lanes else "song"), ""
         if by_id(reel.sound_clips, self.sound_clip_id) is None:
             self.sound_clip_id = None
         if by_id(reel.footage, self.footage_id) is None:
@@ -231,7 +231,7 @@ class Selection(QObject):
     def begin_anew(self, reel: Reel) -> None:
         """Select nothing of another project but its first footage."""
         self.clip_id, self.clip_ids, self.transition_place = None, frozenset(), None
-        self.strip, self.strike, self.sound_clip_id = (reel.sound_rows[0].id if reel.sound_rows else "song"), "", None
+        self.strip, self.strike, self.sound_clip_id = (reel.sound_lanes[0].id if reel.sound_lanes else "song"), "", None
         self.footage_id = reel.footage[0].id if reel.footage else None
         self.points = frozenset()
         self.mark(None)

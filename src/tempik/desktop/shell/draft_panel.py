@@ -179,7 +179,7 @@ class DraftPanel(QFrame):
         marked = self.project.selection.marked_frames
         self.over.setVisible(marked is not None and bool(reel.clips))
         self.over.setChecked(False)
-        kept = sum(c.kept for c in reel.clips)
+        kept = sum(c.locked for c in reel.clips)
         self.about.setText(
             f"{kept} kept clip{'s stay' if kept > 1 else ' stays'} where {'they are' if kept > 1 else 'it is'}. One step to undo."
             if kept

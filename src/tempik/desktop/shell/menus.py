@@ -38,7 +38,7 @@ CLIP_MENU: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Title", ("words_each", "words_even", "words_off")),
     ("Nest", ("nest", "open_nest", "flatten_nest")),
     ("Layer", ("leave_out", "make_own", "pick_subject", "guess_subject", "follow_nothing")),
-    ("Track", ("row_up", "row_down")),
+    ("Track", ("track_up", "track_down")),
     (
         "Speed and direction",
         ("reverse", "there_and_back", "see_saw_points", "set_speed", "retime_to_frames", "toggle_sound"),
@@ -89,7 +89,7 @@ def clip_menu(actions: Mapping[str, QAction], desk: Desk, pins: PinCommands, cli
     for name in ("say_why", "next_chance"):
         menu.addAction(actions[name])
     desk.placing.fill_swap_menu(menu.addMenu("Swap footage"))
-    desk.accents.fill_accent_menu(menu.addMenu("Add accent row"))
+    desk.accents.fill_accent_menu(menu.addMenu("Add accent lane"))
     return menu
 
 

@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from PySide6.QtCore import QRectF
 
-from tempik.accents import Cell, Fired, Pulse, span_frames
+from tempik.accents import Fired, Pulse, Step, span_frames
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import spacing
 from tempik.desktop.timeline.lane import PaintContext
@@ -32,7 +32,7 @@ T = TypeVar("T")
 
 
 def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
-    """Return where a reel looks otherwise than before, where only clips in their old slots and accent rows do; None:
+    """Return where a reel looks otherwise than before, where only clips in their old slots and accent lanes do; None:
     anywhere."""
     then, now = before.reel, after.reel
     if then.soundtrack is not now.soundtrack or not _same_form(before, after):
@@ -42,11 +42,11 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
     other = [n for n, (old, new) in enumerate(zip(before.fired, after.fired, strict=True)) if old is not new]
     out = []
     if other:  # neighbours are painted in one go
-        top, end = layout.row_top(other[0]), layout.row_top(other[-1]) + layout.row_h
+        top, end = layout.lane_top(other[0]), layout.lane_top(other[-1]) + layout.lane_h
         out.append(QRectF(0, top, view.width, end - top))
     for a, b in zip(before.placed, after.placed, strict=True):
         if a is not b:
-            if a.clip.again is not None or b.clip.again is not None:
+            if a.clip.repeat is not None or b.clip.repeat is not None:
                 return None  # its repeats are others too, or lie elsewhere
             if a.clip.id != b.clip.id or a[2:6] != b[2:6] or a.clip.track != b.clip.track or a.ties != b.ties:
                 return None
@@ -77,7 +77,7 @@ def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span |
         _span_of(were, are, lambda point: (after.reel_s(point), after.reel_s(point)))
         for were, are in ((before.on_reel(), after.on_reel()), (before.beats, after.beats))
     ]
-    for rows, others in zip(before.laid, after.laid, strict=True):
+    for rows, others in zip(before.tracks, after.tracks, strict=True):
         spans.append(_span_of(rows, others, lambda q: (q.first / rate, q.end / rate), alike))
     for joined, anew in zip(before.transitions, after.transitions, strict=True):
         spans.append(
@@ -95,7 +95,7 @@ def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span |
         spans += _fired_spans(old, new, rate)
     for one, two in zip(struck_of(before), struck_of(after), strict=True):
         spans.append(_span_of(one.strikes, two.strikes, lambda s: strike_span(ctx, s) or (s.at_s, s.at_s)))
-        spans.append(_cells_span(one.cells, two.cells, rate))
+        spans.append(_steps_span(one.steps, two.steps, rate))
     spans.append(_span_of(laid_sounds(before), laid_sounds(after), lambda laid: (laid.begin_s, laid.end_s)))
     found = [span for span in spans if span is not None]
     return min((a for a, _ in found), default=0.0), max((b for _, b in found), default=0.0)
@@ -116,9 +116,9 @@ def _crowds(timeline: Timeline, view: View) -> tuple[tuple[int, float], ...]:
 
 
 def _same_form(before: Timeline, after: Timeline) -> bool:
-    """Tell whether there are the same rows and tracks, the same footage and the same frame."""
+    """Tell whether there are the same lanes and tracks, the same footage and the same frame."""
     then, now = before.reel, after.reel
-    rows = [f.row.id for f in before.fired] == [f.row.id for f in after.fired]
+    rows = [f.lane.id for f in before.fired] == [f.lane.id for f in after.fired]
     form = (then.width, then.height, then.rate, then.length_s) == (now.width, now.height, now.rate, now.length_s)
     return rows and form and then.footage is now.footage and then.tracks is now.tracks
 
@@ -128,11 +128,11 @@ def _fired_spans(old: Fired, new: Fired, rate: float) -> list[Span | None]:
         lead, after = span_frames(pulse.form)
         return (pulse.frame - lead) / rate, (pulse.frame + after) / rate
 
-    return [_span_of(old.pulses, new.pulses, seen), _cells_span(old.cells, new.cells, rate)]
+    return [_span_of(old.pulses, new.pulses, seen), _steps_span(old.steps, new.steps, rate)]
 
 
-def _cells_span(were: Sequence[Cell], are: Sequence[Cell], rate: float) -> Span | None:
-    return _span_of(were, are, lambda cell: (cell.frame / rate, cell.frame / rate))
+def _steps_span(were: Sequence[Step], are: Sequence[Step], rate: float) -> Span | None:
+    return _span_of(were, are, lambda step: (step.frame / rate, step.frame / rate))
 
 
 def _span_of(

@@ -34,7 +34,7 @@ def drop_at(ctx: PaintContext, pos: QPointF) -> Drop:
     frame = min(max(frame, 0), max(timeline.frames - 1, 0))
     if point is not None:
         frame = timeline.frame_of_point(point)
-    on = ctx.layout.picture_row_at(pos.y())
+    on = ctx.layout.track_at(pos.y())
     track = ctx.placing if on is None else on
     where = f"cue on point {point.label}" if point is not None else f"from frame {frame}"
     over = f" · track {track + 1}" if len(ctx.project.reel.tracks) > 1 else ""

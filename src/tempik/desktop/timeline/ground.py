@@ -1,4 +1,4 @@
-"""What lies under and over all lanes: the ground, frames as cells, lines at the points, the playhead, where a drag snapped."""
+"""What lies under and over all lanes: the ground, frames as steps, lines at the points, the playhead, where a drag snapped."""
 
 from __future__ import annotations
 
@@ -36,8 +36,8 @@ def paint_ground(p: QPainter, ctx: PaintContext) -> None:
         p.fillRect(QRectF(max(end_x, GUTTER), RULER_H, view.width - end_x, ctx.height), QColor(theme.SUNK))
 
 
-def paint_frame_cells(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
-    """Single frames as cells, when zoomed in far enough to see them."""
+def paint_frame_steps(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
+    """Single frames as steps, when zoomed in far enough to see them."""
     frame_px = view.px_per_s / float(timeline.rate)
     if frame_px < FRAMES_SHOW_PX:
         return
@@ -55,7 +55,7 @@ def spacing(points: Sequence[Point], timeline: Timeline, view: View) -> float:
 
 
 def paint_lines(p: QPainter, timeline: Timeline, view: View, height: int) -> None:
-    """A thin line through every row at each point; its weight follows its strength."""
+    """A thin line through every lane at each point; its weight follows its strength."""
     crowded = spacing(timeline.on_reel(), timeline, view) < 7
     points = [q for q in points_in_view(timeline, view) if not crowded or q.kind != "beat"]
     xs = [view.x(timeline.reel_s(q)) for q in points]
@@ -78,7 +78,7 @@ def paint_made_ahead(p: QPainter, timeline: Timeline, view: View, stretches: Seq
 
 
 def paint_snap(p: QPainter, view: View, layout: Layout, x: float, label: str) -> None:
-    """Where a drag has snapped: a line through all rows, and to what."""
+    """Where a drag has snapped: a line through all lanes, and to what."""
     p.setPen(QPen(QColor(theme.RHYTHM), 2))
     p.drawLine(QPointF(x, RULER_H), QPointF(x, layout.pictures_end + 4))
     p.setFont(words(12))
@@ -106,14 +106,14 @@ def paint_playhead(p: QPainter, view: View, x: float, height: int) -> None:
 
 
 def paint_dots(p: QPainter, top: float) -> None:
-    """The sign that a row's name opens its menu."""
+    """The sign that a lane's name opens its menu."""
     p.setPen(QPen(QColor(theme.QUIET), 2.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
     for dot in range(3):
         p.drawPoint(QPointF(GUTTER - 12, top + dot * 5))
 
 
 def paint_scroll(p: QPainter, layout: Layout, height: int) -> None:
-    """A thin bar along the names: which of the rows are shown. The wheel over the names moves it."""
+    """A thin bar along the names: which of the lanes are shown. The wheel over the names moves it."""
     room = height - layout.head_end
     tall = max(12.0, room * room / (room + layout.hidden))
     top = layout.head_end + (room - tall) * layout.scroll / layout.hidden

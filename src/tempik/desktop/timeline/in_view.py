@@ -23,7 +23,7 @@ def clips_in_view(timeline: Timeline, view: View, track: int | None = None) -> l
     """Return the clips of one track, or of all, that lie in view."""
     first, end = view.start_s * float(timeline.rate), view.end_s * float(timeline.rate)
     out: list[Placed] = []
-    for row in timeline.laid if track is None else (timeline.laid[track],):
-        a = bisect_right(row, first, key=lambda q: q.end)
-        out += row[a : bisect_left(row, end, key=lambda q: q.first)]
+    for lying in timeline.tracks if track is None else (timeline.tracks[track],):
+        a = bisect_right(lying, first, key=lambda q: q.end)
+        out += lying[a : bisect_left(lying, end, key=lambda q: q.first)]
     return out

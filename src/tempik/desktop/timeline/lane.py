@@ -1,4 +1,4 @@
-"""The unit of the timeline: a lane measures, paints and hit-tests its row, and makes the gestures that begin on it."""
+"""The unit of the timeline: a lane measures, paints and hit-tests itself, and makes the gestures that begin on it."""
 
 from __future__ import annotations
 
@@ -37,15 +37,15 @@ class Room(NamedTuple):
 class Asks(QObject):
     """What lanes ask of the window."""
 
-    row_menu = Signal(str, QPoint)
-    row_wanted = Signal()  # the chosen accent row is to be edited
+    lane_menu = Signal(str, QPoint)
+    lane_wanted = Signal()  # the chosen accent lane is to be edited
     clip_menu = Signal(str, QPoint)
     picture_menu = Signal(int, QPoint)
     settled_clip = Signal(str)  # a drag of this clip has ended
     transition_menu = Signal(object, QPoint)
     transition_wanted = Signal()  # the chosen transition is to be edited
     title_wanted = Signal()
-    sound_menu = Signal(str, QPoint)  # of a sound row or track
+    sound_menu = Signal(str, QPoint)  # of a sound lane or track
     sound_clip_menu = Signal(str, QPoint)
     clip_sound_menu = Signal(str, QPoint)  # of a clip's own sound
     sound_wanted = Signal()  # the chosen sound is to be edited
@@ -142,8 +142,8 @@ class Hit(NamedTuple):
     weak: bool = False  # anything else that is hit there comes first
 
 
-class Lane:
-    """One row of the timeline. `key` names it; lanes of the `head` stay when the others scroll; what lies `beneath` is
+class LaneView:
+    """What is seen of one lane of the timeline. `key` names it; lanes of the `head` stay when the others scroll; what lies `beneath` is
     painted before the points' lines."""
 
     key = ""
@@ -178,7 +178,7 @@ class Lane:
         return self.key
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
+    def of(cls, reel: Reel) -> list[LaneView]:
         """Return the lanes of this kind that a reel has, from the top down."""
         raise NotImplementedError
 
@@ -188,11 +188,11 @@ class Lane:
         return ()
 
 
-class OverLane(Lane):
+class OverLaneView(LaneView):
     """A lane of no height of its own: there is one, and it lies over the others."""
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
+    def of(cls, reel: Reel) -> list[LaneView]:
         return [cls()]
 
     def room(self) -> Room:

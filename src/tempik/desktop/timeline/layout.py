@@ -1,4 +1,4 @@
-"""Where lanes lie down the timeline: the head, then the rows that share the room and, where they do not fit, scroll."""
+"""Where lanes lie down the timeline: the head, then the lanes that share the room and, where they do not fit, scroll."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from functools import cached_property
 from PySide6.QtCore import QRectF
 
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import Lane
+from tempik.desktop.timeline.lane import LaneView
 
 GAP = 4
 FOOT = 6
@@ -18,15 +18,15 @@ FOOT = 6
 @dataclass(frozen=True)
 class Layout:
     """Lanes from the top down in a widget of some height, with their tops and heights. Where they do not all fit, `scroll`
-    pixels of the rows have gone up under the head."""
+    pixels of the lanes have gone up under the head."""
 
-    lanes: tuple[Lane, ...] = ()
+    lanes: tuple[LaneView, ...] = ()
     tops: tuple[int, ...] = ()
     heights: tuple[int, ...] = ()
     height: int = 0
     head_end: int = 0
     scroll: int = 0
-    hidden: int = 0  # pixels of rows that do not fit
+    hidden: int = 0  # pixels of lanes that do not fit
 
     def box(self, number: int, width: float) -> QRectF:
         """Return where a lane lies, right of the names. A lane without a height lies over all."""
@@ -35,8 +35,8 @@ class Layout:
         return QRectF(GUTTER, self.tops[number], width - GUTTER, self.heights[number])
 
     @cached_property
-    def in_view(self) -> tuple[tuple[int, Lane], ...]:
-        """The lanes that are not scrolled out, with their numbers: of sixty rows a few are seen. Those without a height lie
+    def in_view(self) -> tuple[tuple[int, LaneView], ...]:
+        """The lanes that are not scrolled out, with their numbers: of sixty lanes a few are seen. Those without a height lie
         over all."""
         ends = zip(self.tops, self.heights, strict=True)
         seen = [n for n, (top, tall) in enumerate(ends) if not tall or 0 < top + tall < self.height + tall]
@@ -72,20 +72,20 @@ class Layout:
     def pictures_end(self) -> int:
         return self.picture_top(0) + self.picture_h
 
-    def row_top(self, number: int) -> int:
-        """Return the top of an accent row."""
+    def lane_top(self, number: int) -> int:
+        """Return the top of an accent lane."""
         return self.top(f"accent {number}")
 
     @property
-    def row_h(self) -> int:
+    def lane_h(self) -> int:
         return self.tall("accent 0")
 
-    def picture_row_at(self, y: float) -> int | None:
+    def track_at(self, y: float) -> int | None:
         """Return the track at a height, or None."""
         return self._number_at("picture", y)
 
-    def accent_row_at(self, y: float) -> int | None:
-        """Return the accent row at a height, or None."""
+    def accent_lane_at(self, y: float) -> int | None:
+        """Return the accent lane at a height, or None."""
         return self._number_at("accent", y)
 
     def _number_at(self, kind: str, y: float) -> int | None:
@@ -98,8 +98,8 @@ class Layout:
         return None
 
 
-def layout_of(lanes: Sequence[Lane], height: int, scroll: int = 0) -> Layout:
-    """Return lanes laid out in a widget of some height: rows share what there is, give way where it is too little, and
+def layout_of(lanes: Sequence[LaneView], height: int, scroll: int = 0) -> Layout:
+    """Return lanes laid out in a widget of some height: lanes share what there is, give way where it is too little, and
     then scroll; where it is more they grow."""
     rooms = [lane.room() for lane in lanes]
     tall = [r.usual for r in rooms]

@@ -120,7 +120,7 @@ def _patch(layer: QPixmap, ctx: PaintContext, box: QRectF) -> None:
         box = box.adjusted(-1, -1, 1, 1).intersected(below)
         p.setClipRect(box.intersected(room))
         ground.paint_ground(p, ctx)
-        ground.paint_frame_cells(p, ctx.timeline, ctx.view, ctx.height)
+        ground.paint_frame_steps(p, ctx.timeline, ctx.view, ctx.height)
         _paint_lanes(p, ctx, head=False)
         if names:
             p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
@@ -205,9 +205,9 @@ def _paint_part(layer: QPixmap, ctx: PaintContext, left: int, right: int, sketch
 def _paint(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:
     layout, wide = ctx.layout, ctx.view.width
     ground.paint_ground(p, ctx)
-    ground.paint_frame_cells(p, ctx.timeline, ctx.view, ctx.height)
+    ground.paint_frame_steps(p, ctx.timeline, ctx.view, ctx.height)
     _paint_lanes(p, ctx, head=True, sketch=sketch)
-    if layout.scroll:  # rows that have gone up lie under the head
+    if layout.scroll:  # lanes that have gone up lie under the head
         p.save()
         p.setClipRect(QRectF(0, 0, wide, layout.head_end))
         ground.paint_ground(p, ctx)

@@ -51,7 +51,7 @@ class TimelineView(DropTarget):
         self.asks = Asks(self)
         self.view = View.of(0.0, 60.0, 800)
         self._picture = StandingPicture()
-        self._scroll = 0  # pixels of rows above what is shown
+        self._scroll = 0  # pixels of lanes above what is shown
         self._layout: tuple[tuple[object, ...], Layout] | None = None
         self._gesture: LaneGesture | None = None
         self._pressed = QPointF(0, 0)
@@ -76,7 +76,7 @@ class TimelineView(DropTarget):
         project.changed.connect(self._reel_changed)
         project.given_up.connect(self._let_go)
         for signal in (
-            *(project.selection.selected, project.selection.row_selected, project.selection.sound_selected),
+            *(project.selection.selected, project.selection.lane_selected, project.selection.sound_selected),
             *(song.changed, watch.changed),
         ):
             signal.connect(self.refresh)
@@ -86,7 +86,7 @@ class TimelineView(DropTarget):
         for signal in (strips.changed, shapes.changed):
             signal.connect(lambda: None if self._arrived.isActive() else self._arrived.start())
         project.playhead.moved.connect(self._follow)
-        project.selection.sound_selected.connect(lambda: self.scroll_rows(scroll_to_strip(self.context())))
+        project.selection.sound_selected.connect(lambda: self.scroll_lanes(scroll_to_strip(self.context())))
 
     def tell_from(self, placing: Callable[[], int], made_ahead: Callable[[], list[tuple[int, int, bool]]]) -> None:
         """Ask `placing` for the track that footage is placed on, and `made_ahead` for the frames made ahead."""
@@ -99,7 +99,7 @@ class TimelineView(DropTarget):
     def layout_(self) -> Layout:
         """What lies how far down now."""
         reel = self.project.reel
-        lanes = (len(reel.tracks), len(reel.rows), len(reel.sound_rows), len(reel.sound_tracks))
+        lanes = (len(reel.tracks), len(reel.accent_lanes), len(reel.sound_lanes), len(reel.sound_tracks))
         key = (*lanes, self.height(), self._scroll)
         if self._layout is None or self._layout[0] != key:
             self._layout = (key, layout_of(lanes_of(reel), self.height(), self._scroll))
@@ -152,8 +152,8 @@ class TimelineView(DropTarget):
             self._coarse = False
         self.update()
 
-    def scroll_rows(self, pixels: int) -> None:
-        """Show rows further down, or up: where they do not all fit."""
+    def scroll_lanes(self, pixels: int) -> None:
+        """Show lanes further down, or up: where they do not all fit."""
         scroll = min(max(self._scroll + pixels, 0), self.layout_.hidden)
         if scroll != self._scroll:
             self._scroll = scroll
@@ -244,9 +244,9 @@ class TimelineView(DropTarget):
             weak = weak or ((lane.key, found) if found is not None else None)
         return weak
 
-    def row_at(self, y: float) -> int | None:
-        """Return the number of the accent row at a height."""
-        return self.layout_.accent_row_at(y)
+    def lane_at(self, y: float) -> int | None:
+        """Return the number of the accent lane at a height."""
+        return self.layout_.accent_lane_at(y)
 
     def _pointer(self, event: QMouseEvent) -> Pointer:
         return Pointer(event.position(), self._pressed, event.modifiers(), event.globalPosition().toPoint())
@@ -330,7 +330,7 @@ class TimelineView(DropTarget):
         turn = event.angleDelta()
         down = event.position().x() < GUTTER or event.modifiers() & Qt.KeyboardModifier.ControlModifier
         if down and self.layout_.hidden:
-            self.scroll_rows(-round(turn.y() * 0.4))
+            self.scroll_lanes(-round(turn.y() * 0.4))
         elif turn.x() or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self.view = self.view.panned(-(turn.x() or turn.y()) * 0.7, self.project.timeline)
             self.update()

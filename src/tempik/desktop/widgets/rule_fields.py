@@ -1,4 +1,4 @@
-"""The fields that say what fires a row of accents or of sounds, and where it may."""
+"""The fields that say what fires a lane of accents or of sounds, and where it may."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ KINDS: tuple[tuple[str, str], ...] = (
     ("frames", "frames"),
     ("hand", "painted by hand"),
 )
-# What fires a row of sounds: of frames there are too many.
+# What fires a lane of sounds: of frames there are too many.
 SOUND_KINDS: tuple[tuple[str, str], ...] = (
     *(k for k in KINDS if k[0] not in ("frames", "hand")),
     ("hand", "painted by hand"),
@@ -47,7 +47,7 @@ PLACES = ("the whole reel", "selected clips", "marked stretch", "selected clips'
 
 class RuleFields(QWidget):
     """`take(rule)` is called for each edit of the rule, `place(number)` when another of `places` is chosen. Beside `kinds` of rules
-    there are the pulses of other rows, where these are told."""
+    there are the pulses of other lanes, where these are told."""
 
     def __init__(
         self,
@@ -70,7 +70,7 @@ class RuleFields(QWidget):
         self.of = QComboBox()
         for _, text in self._kinds:
             self.of.addItem(text)
-        self.of.setAccessibleName("What fires the row")
+        self.of.setAccessibleName("What fires the lane")
         self.of.activated.connect(self._of_edited)
         self.every = Spin()
         self.every.setRange(1, 64)
@@ -100,8 +100,8 @@ class RuleFields(QWidget):
         self.at_least.valueChanged.connect(lambda n: self._edited(at_least=n / 100))
         self.place = QComboBox()
         self.place.addItems(list(self._places))
-        self.place.setToolTip("Where the row may fire: mark a stretch with / or on the Rhythm page")
-        self.place.setAccessibleName("Where the row may fire")
+        self.place.setToolTip("Where the lane may fire: mark a stretch with / or on the Rhythm page")
+        self.place.setAccessibleName("Where the lane may fire")
         self.place.activated.connect(place)
 
     def _lay_out(self, two_lines: bool) -> None:
@@ -136,13 +136,13 @@ class RuleFields(QWidget):
         line.addStretch(1)
 
     def show_rule(self, rule: Rule, limit: Limit, alone: bool = False) -> None:
-        """Show a row's rule and limit."""
+        """Show a lane's rule and limit."""
         self.filling = True
         self._rule = rule
         kinds = [k for k, _ in self._kinds]
         rows = [row for row, _ in self._others]
-        if rule.of == "pulses" and rule.row in rows:
-            self.of.setCurrentIndex(len(kinds) + rows.index(rule.row))
+        if rule.of == "pulses" and rule.lane in rows:
+            self.of.setCurrentIndex(len(kinds) + rows.index(rule.lane))
         else:
             self.of.setCurrentIndex(kinds.index(rule.of) if rule.of in kinds else len(kinds) - 1)
         self.every.setValue(rule.every)
@@ -167,8 +167,8 @@ class RuleFields(QWidget):
             self.place.setItemText(3, f"{many}: their picture alone" if alone else self._places[3])
         self.filling = False
 
-    def tell_rows(self, rows: Sequence[tuple[str, str]]) -> None:
-        """Say which other rows there are, by id and name: their pulses can fire this one."""
+    def tell_lanes(self, rows: Sequence[tuple[str, str]]) -> None:
+        """Say which other lanes there are, by id and name: their pulses can fire this one."""
         if tuple(rows) != self._others:
             self._others = tuple(rows)
             while self.of.count() > len(self._kinds):
@@ -177,9 +177,9 @@ class RuleFields(QWidget):
 
     def _of_edited(self, number: int) -> None:
         if number < len(self._kinds):
-            self._edited(of=self._kinds[number][0], row="")
+            self._edited(of=self._kinds[number][0], lane="")
         else:
-            self._edited(of="pulses", row=self._others[number - len(self._kinds)][0])
+            self._edited(of="pulses", lane=self._others[number - len(self._kinds)][0])
 
     def _beats_edited(self) -> None:
         numbers = [n for t in self.beats.text().replace(",", " ").split() if 0 < (n := whole(t) or 0) <= 32]

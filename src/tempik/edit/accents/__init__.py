@@ -1,1 +1,1 @@
-"""Changes of accent rows."""
+"""Changes of accent lanes."""

@@ -1,4 +1,4 @@
-"""Accent rows under one name and one amount."""
+"""Accent lanes under one name and one amount."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec.structs import replace
 
-from tempik.edit.accents.rows import bounded, row_of, used_bundles
+from tempik.edit.accents.lanes import bounded, lane_of, used_bundles
 from tempik.errors import TempikError
 from tempik.reel import (
     Bundle,
@@ -16,29 +16,30 @@ from tempik.reel import (
 )
 
 
-def with_bundle(reel: Reel, rows: Sequence[str], name: str) -> Reel:
-    """Put rows under one name and one amount. Raises TempikError without a name or without rows."""
+def with_bundle(reel: Reel, lanes: Sequence[str], name: str) -> Reel:
+    """Put lanes under one name and one amount. Raises TempikError without a name or without lanes."""
     name = name.strip()
     if not name:
         raise TempikError("A bundle needs a name.")
-    for row in rows:
-        row_of(reel, row)
-    if not rows:
-        raise TempikError("A bundle needs at least one row.")
+    for lane in lanes:
+        lane_of(reel, lane)
+    if not lanes:
+        raise TempikError("A bundle needs at least one lane.")
     made = Bundle(new_id("u", {b.id for b in reel.bundles}), name)
-    after = tuple(replace(r, bundle=made.id) if r.id in rows else r for r in reel.rows)
-    return replace(reel, rows=after, bundles=(*used_bundles(reel.bundles, after), made))
+    after = tuple(replace(r, bundle=made.id) if r.id in lanes else r for r in reel.accent_lanes)
+    return replace(reel, accent_lanes=after, bundles=(*used_bundles(reel.bundles, after), made))
 
 
 def without_bundle(reel: Reel, bundle: str) -> Reel:
-    """Open a bundle: its rows stay, each as strong as it was in it."""
+    """Open a bundle: its lanes stay, each as strong as it was in it."""
     record = by_id(reel.bundles, bundle)
     if record is None:
         raise TempikError("That bundle is no longer there.")
-    rows = tuple(
-        replace(r, bundle="", amount=bounded(r.amount * record.amount)) if r.bundle == bundle else r for r in reel.rows
+    lanes = tuple(
+        replace(r, bundle="", amount=bounded(r.amount * record.amount)) if r.bundle == bundle else r
+        for r in reel.accent_lanes
     )
-    return replace(reel, rows=rows, bundles=tuple(b for b in reel.bundles if b.id != bundle))
+    return replace(reel, accent_lanes=lanes, bundles=tuple(b for b in reel.bundles if b.id != bundle))
 
 
 def with_bundle_amount(reel: Reel, bundle: str, amount: float) -> Reel:

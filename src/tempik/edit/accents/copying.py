@@ -1,4 +1,4 @@
-"""Accent rows lifted off a reel and laid on another."""
+"""Accent lanes lifted off a reel and laid on another."""
 
 from __future__ import annotations
 
@@ -10,43 +10,43 @@ from msgspec.structs import replace
 from tempik.edit.accents.painting import bar_place
 from tempik.errors import TempikError
 from tempik.reel import (
-    AccentRow,
+    AccentLane,
     Bundle,
     Limit,
-    Painted,
     Reel,
+    StepOverride,
     by_id,
     new_id,
 )
 from tempik.timeline.timeline import Timeline, timeline_of
 
 
-class CopiedRows(NamedTuple):
-    """Rows lifted off a reel: each with its painted cells by bar, beat and part, so that they fit another song's points;
+class CopiedLanes(NamedTuple):
+    """Lanes lifted off a reel: each with its painted steps by bar, beat and part, so that they fit another song's points;
     and the bundle that they were in, if all were in one."""
 
-    rows: tuple[AccentRow, ...]
-    places: tuple[tuple[tuple[tuple[int, int, str], Painted], ...], ...]
+    lanes: tuple[AccentLane, ...]
+    places: tuple[tuple[tuple[tuple[int, int, str], StepOverride], ...], ...]
     bundle: Bundle | None = None
 
 
-def copied_rows(reel: Reel, wanted: Collection[str]) -> CopiedRows:
-    """Return rows as they are now. Raises TempikError when there are none."""
-    fired = [f for f in timeline_of(reel).fired if f.row.id in wanted]
+def copied_lanes(reel: Reel, wanted: Collection[str]) -> CopiedLanes:
+    """Return lanes as they are now. Raises TempikError when there are none."""
+    fired = [f for f in timeline_of(reel).fired if f.lane.id in wanted]
     if not fired:
-        raise TempikError("There is no accent row to copy; choose one first.")
+        raise TempikError("There is no accent lane to copy; choose one first.")
     places = []
     for found in fired:
-        points = {c.id: c.point for c in found.cells if c.point is not None and c.point.beat}
-        places.append(tuple((bar_place(points[p.point]), p) for p in found.row.painted if p.point in points))
-    names = {f.row.bundle for f in fired}
+        points = {c.id: c.point for c in found.steps if c.point is not None and c.point.beat}
+        places.append(tuple((bar_place(points[p.point]), p) for p in found.lane.overrides if p.point in points))
+    names = {f.lane.bundle for f in fired}
     bundle = by_id(reel.bundles, next(iter(names))) if len(names) == 1 else None
-    return CopiedRows(tuple(f.row for f in fired), tuple(places), bundle)
+    return CopiedLanes(tuple(f.lane for f in fired), tuple(places), bundle)
 
 
-def pasted_rows(reel: Reel, what: CopiedRows, clips: Sequence[str] = ()) -> tuple[Reel, list[str]]:
-    """Add copied rows; given clips they fire in these only. Painted cells go to the points of the same bar and beat.
-    Returns the reel and the new rows' ids."""
+def pasted_lanes(reel: Reel, what: CopiedLanes, clips: Sequence[str] = ()) -> tuple[Reel, list[str]]:
+    """Add copied lanes; given clips they fire in these only. Painted steps go to the points of the same bar and beat.
+    Returns the reel and the new lanes' ids."""
     timeline = timeline_of(reel)
     by_place = {bar_place(p): p.id for p in timeline.points if p.beat}
     made: list[str] = []
@@ -55,18 +55,18 @@ def pasted_rows(reel: Reel, what: CopiedRows, clips: Sequence[str] = ()) -> tupl
         bundle = new_id("u", {b.id for b in reel.bundles})
         reel = replace(reel, bundles=(*reel.bundles, replace(what.bundle, id=bundle)))
     known = {c.id for c in reel.clips}
-    for row, places in zip(what.rows, what.places, strict=True):
-        name = new_id("r", {r.id for r in reel.rows})
+    for lane, places in zip(what.lanes, what.places, strict=True):
+        name = new_id("r", {r.id for r in reel.accent_lanes})
         painted = tuple(replace(p, point=by_place[place]) for place, p in places if place in by_place)
         if clips:
             first, end = _span_of(timeline, clips)
-            painted = tuple(p for p in painted if first <= _cell_frame(timeline, p.point) < end)
+            painted = tuple(p for p in painted if first <= _step_frame(timeline, p.point) < end)
         limit = Limit(clips=tuple(clips)) if clips else replace(
-            row.limit, clips=tuple(c for c in row.limit.clips if c in known)
+            lane.limit, clips=tuple(c for c in lane.limit.clips if c in known)
         )  # fmt: skip
-        follow = row.follow if any(t.id == row.follow for f in reel.footage for t in f.motion_tracks) else ""
-        copy = replace(row, id=name, painted=painted, limit=limit, bundle=bundle, follow=follow)
-        reel = replace(reel, rows=(*reel.rows, copy))
+        follow = lane.follow if any(t.id == lane.follow for f in reel.footage for t in f.motion_tracks) else ""
+        copy = replace(lane, id=name, overrides=painted, limit=limit, bundle=bundle, follow=follow)
+        reel = replace(reel, accent_lanes=(*reel.accent_lanes, copy))
         made.append(name)
     return reel, made
 
@@ -78,6 +78,6 @@ def _span_of(timeline: Timeline, clips: Sequence[str]) -> tuple[int, int]:
     return min(p.first for p in placed), max(p.end for p in placed)
 
 
-def _cell_frame(timeline: Timeline, point: str) -> int:
+def _step_frame(timeline: Timeline, point: str) -> int:
     found = timeline.point(point)
     return timeline.frame_of_point(found) if found is not None else -1

@@ -10,7 +10,7 @@ from tempik.edit.clips.slots import clip_of, with_clips
 from tempik.edit.footage.tracking import with_track
 from tempik.errors import TempikError
 from tempik.reel import Follow, MotionTrack, Reel, by_id
-from tempik.reel.nests import all_clips, all_rows
+from tempik.reel.nests import all_clips, all_lanes
 from tempik.timeline.following import has_room, track_of
 from tempik.timeline.placed import Placed, source_at_frames
 from tempik.timeline.timeline import Timeline
@@ -45,7 +45,7 @@ def without_follow(reel: Reel, clips: Collection[str]) -> Reel:
 def without_unused_tracks(reel: Reel) -> Reel:
     """Return the reel without the tracks of footage that nothing follows any more."""
     used = {c.follow.track for c in all_clips(reel) if c.follow is not None}
-    used |= {m.follow for c in all_clips(reel) for m in c.masks} | {r.follow for r in all_rows(reel)}
+    used |= {m.follow for c in all_clips(reel) for m in c.masks} | {r.follow for r in all_lanes(reel)}
     pieces = tuple(
         f
         if all(t.id in used for t in f.motion_tracks)

@@ -12,7 +12,7 @@ from tempik.edit.transitions.laying import TransitionPlace, transition_at, with_
 from tempik.errors import TempikError
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position, Reel, Transition, TransitionUnit
-from tempik.reel.rows import KeyEase
+from tempik.reel.lanes import KeyEase
 from tempik.reel.validate import KEYED
 from tempik.timeline.timeline import PLACE_KEYS, Timeline, timeline_of
 from tempik.transitions import new_transition

@@ -6,17 +6,17 @@ from collections.abc import Collection, Sequence
 
 from msgspec.structs import replace
 
-from tempik.edit.clips.place import with_row
+from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of, in_order, new_clip_id, on_reel, trimmed, with_clips
 from tempik.errors import TempikError
-from tempik.reel import AccentRow, Clip, ClipSound, ClipTrack, Edge, Footage, Framing, Nest, Reel, by_id, nests, new_id
+from tempik.reel import AccentLane, Clip, ClipSound, ClipTrack, Edge, Footage, Framing, Nest, Reel, by_id, nests, new_id
+from tempik.reel.lanes import Limit
 from tempik.reel.nests import nests_of
-from tempik.reel.rows import Limit
 from tempik.reel.validate import MOST_TRACKS
 from tempik.time import frame_of
-from tempik.timeline.again import source_of
 from tempik.timeline.inside import inside_of
 from tempik.timeline.placed import Placed
+from tempik.timeline.repeats import source_of
 from tempik.timeline.timeline import Timeline, timeline_of
 
 # What of a clip a nest may have and still be laid flat: all else acts on its clips as one.
@@ -37,7 +37,7 @@ _PLAIN = (
 
 
 def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
-    """Make clips one: a clip over the span of them all, on the lowest of their tracks that is free there, with them inside; accent rows that fire
+    """Make clips one: a clip over the span of them all, on the lowest of their tracks that is free there, with them inside; accent lanes that fire
     in them alone go inside too. Returns the reel and the clip's id. Raises TempikError where others lie between them."""
     timeline = timeline_of(reel)
     found = in_order(timeline, clips)
@@ -48,9 +48,9 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
     low, high = min(p.clip.track for p in found), max(p.clip.track for p in found)
     names = {p.clip.id for p in found}
     # A clip that is laid again is laid again inside: the nest shows all of that.
-    shown = [p for row in timeline.laid for p in row if source_of(p.clip.id) in names]
+    shown = [p for lane in timeline.tracks for p in lane if source_of(p.clip.id) in names]
     first, last = min(shown, key=lambda p: p.begin), max(shown, key=lambda p: p.until)
-    others = [p for row in timeline.laid for p in row if source_of(p.clip.id) not in names]
+    others = [p for lane in timeline.tracks for p in lane if source_of(p.clip.id) not in names]
     free = (n for n in range(low, high + 1) if _is_free(others, n, (first.begin, min(last.until, timeline.frames))))
     track = next((n for n in free if _keeps_order(shown, others, n)), None)
     if track is None:
@@ -66,7 +66,7 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
         for c in reel.clips
         if c.id in names
     )
-    inside, outside = _rows_parted(reel, names)
+    inside, outside = _lanes_parted(reel, names)
     tracks = tuple(replace(reel.tracks[n], locked=False) for n in range(low, high + 1))
     footage = new_id("f", {f.id for f in reel.footage})
     piece = Footage(
@@ -79,7 +79,7 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
         track=track, framing=Framing(fit="stretch"), sound=ClipSound(on=heard), transition=transition, in_place=True,
     )  # fmt: skip
     around = _in_place_of(reel, names, [made])
-    return replace(reel, footage=(*reel.footage, piece), clips=around, rows=outside), made.id
+    return replace(reel, footage=(*reel.footage, piece), clips=around, accent_lanes=outside), made.id
 
 
 def _is_free(others: Sequence[Placed], track: int, span: tuple[int, int]) -> bool:
@@ -118,21 +118,21 @@ def _new_name(reel: Reel) -> str:
     return next(name for n in range(1, len(taken) + 2) if (name := f"nest {n}") not in taken)
 
 
-def _rows_parted(reel: Reel, names: set[str]) -> tuple[tuple[AccentRow, ...], tuple[AccentRow, ...]]:
-    """Return the rows that go inside with some clips, and those that stay: a row limited to clips of both is in both."""
+def _lanes_parted(reel: Reel, names: set[str]) -> tuple[tuple[AccentLane, ...], tuple[AccentLane, ...]]:
+    """Return the lanes that go inside with some clips, and those that stay: a lane limited to clips of both is in both."""
     inside, outside = [], []
-    for row in reel.rows:
-        there = tuple(c for c in row.limit.clips if c in names)
-        left = tuple(c for c in row.limit.clips if c not in names)
+    for lane in reel.accent_lanes:
+        there = tuple(c for c in lane.limit.clips if c in names)
+        left = tuple(c for c in lane.limit.clips if c not in names)
         if there:
-            inside.append(_limited(row, there))
-        if left or not row.limit.clips:
-            outside.append(_limited(row, left))
+            inside.append(_limited(lane, there))
+        if left or not lane.limit.clips:
+            outside.append(_limited(lane, left))
     return tuple(inside), tuple(outside)
 
 
-def _limited(row: AccentRow, clips: tuple[str, ...]) -> AccentRow:
-    return row if clips == row.limit.clips else replace(row, limit=Limit(clips, row.limit.from_s, row.limit.to_s))
+def _limited(lane: AccentLane, clips: tuple[str, ...]) -> AccentLane:
+    return lane if clips == lane.limit.clips else replace(lane, limit=Limit(clips, lane.limit.from_s, lane.limit.to_s))
 
 
 def nest_of(reel: Reel, clip: str) -> Footage:
@@ -183,15 +183,15 @@ def _spanning(reel: Reel, piece: Footage, start: Edge, end: Edge) -> Reel:
 
 
 def _between_neighbours(timeline: Timeline, placed: Placed, start: Edge, end: Edge) -> Clip:
-    row = timeline.rows[placed.clip.track]
-    number = next(n for n, p in enumerate(row) if p.clip.id == placed.clip.id)
+    lane = timeline.own_tracks[placed.clip.track]
+    number = next(n for n, p in enumerate(lane) if p.clip.id == placed.clip.id)
 
     def frame(edge: Edge) -> int:
         return frame_of(timeline.edge_s(edge), timeline.rate)
 
-    if number and frame(start) < row[number - 1].end:
+    if number and frame(start) < lane[number - 1].end:
         start = placed.clip.start
-    if number + 1 < len(row) and frame(end) > row[number + 1].first:
+    if number + 1 < len(lane) and frame(end) > lane[number + 1].first:
         end = placed.clip.end
     return replace(placed.clip, start=start, end=end)
 
@@ -206,7 +206,7 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
     assert nest is not None
     plain = Clip("", "", record.start, record.end, framing=Framing(fit="stretch"))
     odd = [name for name in _PLAIN if getattr(record, name) != getattr(plain, name)]
-    if odd or any(r.alone and clip in r.limit.clips for r in reel.rows):
+    if odd or any(r.alone and clip in r.limit.clips for r in reel.accent_lanes):
         what = ", ".join(odd) or "accents of its own"
         raise TempikError(f"The nest has its own {what}, which its clips cannot have one by one; take that off first.")
     if not record.in_place:
@@ -237,14 +237,14 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
     for c in laid:
         names[c.id] = c.id if c.id not in taken else new_id("c", taken | set(names.values()))
     flat = [replace(c, id=names[c.id]) for c in laid]
-    rows = tuple(_limited(r, tuple(c for c in r.limit.clips if c != clip)) for r in reel.rows)
+    lanes = tuple(_limited(r, tuple(c for c in r.limit.clips if c != clip)) for r in reel.accent_lanes)
     made = replace(
         reel,
         clips=_in_place_of(reel, {clip}, flat),
         footage=tuple(others),
-        rows=_with_rows_of(rows, nest.rows, names),
+        lanes=_with_lanes_of(lanes, nest.accent_lanes, names),
     )
-    if any(c.again is not None for c in flat):
+    if any(c.repeat is not None for c in flat):
         inside = _spans(inside_of(timeline_of(reel), placed.footage), {c.id for c in inner})
         seen = sorted(
             (max(a, placed.first), min(b, placed.end)) for a, b in inside if a < placed.end and b > placed.first
@@ -258,15 +258,15 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
 
 def _spans(timeline: Timeline, names: set[str]) -> list[tuple[int, int]]:
     """Return from where to where some clips and their repeats lie, in order."""
-    return sorted((p.first, p.end) for row in timeline.laid for p in row if source_of(p.clip.id) in names)
+    return sorted((p.first, p.end) for lane in timeline.tracks for p in lane if source_of(p.clip.id) in names)
 
 
 def _with_room_above(reel: Reel, placed: Placed, high: int) -> Reel:
     """Return the reel with tracks up to `high` that are free above a clip while it lasts: where another lies there, all that
     is above goes up."""
     base = placed.clip.track
-    rows = timeline_of(reel).rows[base + 1 : high]
-    if any(p.first < placed.end and p.end > placed.first for row in rows for p in row):
+    lanes = timeline_of(reel).own_tracks[base + 1 : high]
+    if any(p.first < placed.end and p.end > placed.first for lane in lanes for p in lane):
         up = high - base - 1
         if len(reel.tracks) + up > MOST_TRACKS:
             raise TempikError(
@@ -276,7 +276,7 @@ def _with_room_above(reel: Reel, placed: Placed, high: int) -> Reel:
         tracks = (*reel.tracks[: base + 1], *(ClipTrack() for _ in range(up)), *reel.tracks[base + 1 :])
         return replace(reel, clips=clips, tracks=tracks)
     while len(reel.tracks) < high:
-        reel = with_row(reel)
+        reel = with_new_track(reel)
     return reel
 
 
@@ -294,19 +294,19 @@ def _seen_clips(inside: Timeline, shown: Placed) -> list[Clip]:
     return out
 
 
-def _with_rows_of(
-    rows: tuple[AccentRow, ...], inner: tuple[AccentRow, ...], names: dict[str, str]
-) -> tuple[AccentRow, ...]:
-    """Return accent rows with those of a nest: parted ones made one again, others under a free id, all limited to the nest's
+def _with_lanes_of(
+    lanes: tuple[AccentLane, ...], inner: tuple[AccentLane, ...], names: dict[str, str]
+) -> tuple[AccentLane, ...]:
+    """Return accent lanes with those of a nest: parted ones made one again, others under a free id, all limited to the nest's
     clips, since they fired in it alone."""
-    out = list(rows)
-    for row in inner:
-        clips = tuple(names[c] for c in (row.limit.clips or names) if c in names)
-        limited = _limited(row, clips)
-        whole = next((n for n, r in enumerate(out) if replace(r, limit=row.limit) == row and r.id == row.id), None)
-        if whole is not None and row.limit.clips and out[whole].limit.clips:
+    out = list(lanes)
+    for lane in inner:
+        clips = tuple(names[c] for c in (lane.limit.clips or names) if c in names)
+        limited = _limited(lane, clips)
+        whole = next((n for n, r in enumerate(out) if replace(r, limit=lane.limit) == lane and r.id == lane.id), None)
+        if whole is not None and lane.limit.clips and out[whole].limit.clips:
             out[whole] = _limited(out[whole], (*out[whole].limit.clips, *clips))
             continue
         taken = {r.id for r in out}
-        out.append(limited if row.id not in taken else replace(limited, id=new_id("r", taken)))
+        out.append(limited if lane.id not in taken else replace(limited, id=new_id("r", taken)))
     return tuple(out)

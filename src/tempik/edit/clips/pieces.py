@@ -79,16 +79,16 @@ def copied(reel: Reel, clips: Collection[str]) -> Copied:
 
 
 def pasted(
-    reel: Reel, what: Copied, frame: int, insert: bool = False, row: int | None = None
+    reel: Reel, what: Copied, frame: int, insert: bool = False, track: int | None = None
 ) -> tuple[Reel, list[str]]:
     """Lay copied clips from a frame on, over what is there or inserted; return the reel and the new clips.
 
-    Edges and pins are tied to points where there are points at their new places. `row` lays the lowest on that row.
+    Edges and pins are tied to points where there are points at their new places. `track` lays the lowest on that track.
     """
     if not what.clips:
         raise TempikError("Nothing has been copied yet.")
     lowest = min(c.track for c, *_ in what.clips)
-    up = 0 if row is None else row - lowest
+    up = 0 if track is None else track - lowest
     known = {f.id: f for f in reel.footage}
     made: list[str] = []
     groups: dict[str, str] = {}
@@ -183,9 +183,9 @@ def _neighbours(reel: Reel, clips: Collection[str], frames: int, what: str) -> l
         raise TempikError(f"Clips that {what} lie on one track; select those of one.")
     if frames < 1:
         raise TempikError("One frame is the least; give 1 or more.")
-    row = [p.clip.id for p in timeline_of(reel).rows[found[0].clip.track] if not p.repeated]
-    at = row.index(found[0].clip.id) if found[0].clip.id in row else -1
-    if [p.clip.id for p in found] != row[at : at + len(found)]:
+    track = [p.clip.id for p in timeline_of(reel).tracks[found[0].clip.track] if not p.repeated]
+    at = track.index(found[0].clip.id) if found[0].clip.id in track else -1
+    if [p.clip.id for p in found] != track[at : at + len(found)]:
         raise TempikError(f"Clips that {what} follow each other; select those between them too.")
     return found
 

@@ -57,7 +57,7 @@ def filled(
     order: Order = "given",
     seed: int = 0,
     every: int = 1,
-    row: int = 0,
+    track: int = 0,
     stretch: tuple[int, int] | None = None,
 ) -> Reel:
     """Fill every slot between chosen points (every n-th) with the footage in turn, its cues on the slots' points.
@@ -80,14 +80,14 @@ def filled(
     ends = [e for e, _ in edges[1:]] + [edge_at(timeline, b)]
     pieces = [piece_of(reel, f) for f in footage]
     chosen = _chosen(pieces, [p for _, p in edges], order, seed)
-    reel = cleared(reel, row, a, b)
+    reel = cleared(reel, track, a, b)
     made: list[Clip] = []
     for (start, point), end, (piece, cue) in zip(edges, ends, chosen, strict=True):
         name = new_clip_id(reel, made)
         seconds = end.time_s - start.time_s
         fit = _fit(made, piece, cue, seconds)
         pins = (Pin(cue.id, point.id),) if cue is not None and point is not None and fit.pinned else ()
-        made.append(Clip(name, piece.id, start, end, fit.source_s, constant(fit.speed), pins, track=row))
+        made.append(Clip(name, piece.id, start, end, fit.source_s, constant(fit.speed), pins, track=track))
     return with_clips(reel, made)
 
 
@@ -150,7 +150,7 @@ def _unseen(made: Sequence[Clip], piece: Footage, seconds: float) -> float:
     return latest if latest + seconds * piece.conform_ratio <= piece.length_s or piece.endless else 0.0
 
 
-def with_clip_on_point(reel: Reel, footage: str, cue: str | None, point: str, row: int = 0) -> Reel:
+def with_clip_on_point(reel: Reel, footage: str, cue: str | None, point: str, track: int = 0) -> Reel:
     """Lay footage so that a cue lands on a point, from the point before it to the point after it.
 
     Where the footage has less than that on either side, the clip begins later or ends earlier. Without a cue the
@@ -176,7 +176,7 @@ def with_clip_on_point(reel: Reel, footage: str, cue: str | None, point: str, ro
     first, end = max(first, 0), min(end, timeline.frames)
     if end <= first:
         raise TempikError("That point lies at the reel's end; there is no room for a clip.")
-    reel = cleared(reel, row, first, end)
+    reel = cleared(reel, track, first, end)
     pins = (Pin(mark.id, point),) if mark is not None else ()
     clip = Clip(
         new_clip_id(reel),
@@ -185,13 +185,13 @@ def with_clip_on_point(reel: Reel, footage: str, cue: str | None, point: str, ro
         edge_at(timeline, end),
         source_s=mark.time_s if mark is not None else 0.0,
         pins=pins,
-        track=row,
+        track=track,
     )
     return with_clips(reel, [clip])
 
 
 def with_clip_at(
-    reel: Reel, footage: str, frame: int, row: int = 0, mode: Mode = "over", source_s: float = 0.0, frames: int = 0
+    reel: Reel, footage: str, frame: int, track: int = 0, mode: Mode = "over", source_s: float = 0.0, frames: int = 0
 ) -> Reel:
     """Lay footage at a frame, from `source_s` on: over what is there, or inserted, with what follows moved on.
 
@@ -208,7 +208,7 @@ def with_clip_at(
     if not piece.endless:
         frames = min(frames, int((piece.length_s - source_s) / piece.conform_ratio * rate + 1e-6))
     frames = max(1, min(frames, timeline.frames - frame))
-    reel = opened_up(reel, row, frame, frames) if mode == "insert" else cleared(reel, row, frame, frame + frames)
+    reel = opened_up(reel, track, frame, frames) if mode == "insert" else cleared(reel, track, frame, frame + frames)
     timeline = timeline_of(reel)
     clip = Clip(
         new_clip_id(reel),
@@ -216,7 +216,7 @@ def with_clip_at(
         edge_at(timeline, frame),
         edge_at(timeline, frame + frames),
         source_s=source_s,
-        track=row,
+        track=track,
         framing=framing_for(piece),
     )
     return with_clips(reel, [clip])
@@ -239,10 +239,12 @@ def with_swapped_footage(reel: Reel, clips: Sequence[str], footage: str) -> Reel
     return with_clips(reel, changed)
 
 
-def with_solid(reel: Reel, frame: int, frames: int, colour: str = "#000000", row: int = 0, insert: bool = True) -> Reel:
+def with_solid(
+    reel: Reel, frame: int, frames: int, colour: str = "#000000", track: int = 0, insert: bool = True
+) -> Reel:
     """Lay a blank or a solid colour for exactly `frames` frames: inserted, as a lead-in, or over what is there."""
     reel, piece = _solid(reel, colour)
-    return with_clip_at(reel, piece, frame, row, "insert" if insert else "over", frames=frames)
+    return with_clip_at(reel, piece, frame, track, "insert" if insert else "over", frames=frames)
 
 
 def _solid(reel: Reel, colour: str) -> tuple[Reel, str]:
@@ -268,8 +270,8 @@ def with_freeze(reel: Reel, clip: str, frame: int, frames: int, insert: bool = T
         raise TempikError("One frame is the least that can be held.")
     shown = min(frame, placed.end - 1)
     source_s = placed.map.source_at((shown - placed.begin) / float(timeline.rate))
-    row = placed.clip.track
-    reel = opened_up(reel, row, frame, frames) if insert else cleared(reel, row, frame, frame + frames)
+    track = placed.clip.track
+    reel = opened_up(reel, track, frame, frames) if insert else cleared(reel, track, frame, frame + frames)
     after = timeline_of(reel)
     held = replace(
         placed.clip,
@@ -287,54 +289,54 @@ def with_freeze(reel: Reel, clip: str, frame: int, frames: int, insert: bool = T
     return with_clips(reel, [held])
 
 
-def with_row(reel: Reel) -> Reel:
+def with_new_track(reel: Reel) -> Reel:
     """Add a track on top. Raises TempikError beyond MOST_TRACKS."""
     if len(reel.tracks) >= MOST_TRACKS:
         raise TempikError(f"A reel has at most {MOST_TRACKS} tracks.")
     return replace(reel, tracks=(*reel.tracks, ClipTrack()))
 
 
-def without_row(reel: Reel, row: int) -> Reel:
+def without_track(reel: Reel, track: int) -> Reel:
     """Take a track off. Raises TempikError while clips lie on it, or where it is the only one."""
-    used = sum(c.track == row for c in reel.clips)
+    used = sum(c.track == track for c in reel.clips)
     if used:
-        raise TempikError(f"{used} clip{'s lie' if used > 1 else ' lies'} on track {row + 1}; move them first.")
+        raise TempikError(f"{used} clip{'s lie' if used > 1 else ' lies'} on track {track + 1}; move them first.")
     if len(reel.tracks) < 2:
         raise TempikError("A reel has at least one track.")
-    clips = tuple(replace(c, track=c.track - 1) if c.track > row else c for c in reel.clips)
-    return replace(reel, clips=clips, tracks=(*reel.tracks[:row], *reel.tracks[row + 1 :]))
+    clips = tuple(replace(c, track=c.track - 1) if c.track > track else c for c in reel.clips)
+    return replace(reel, clips=clips, tracks=(*reel.tracks[:track], *reel.tracks[track + 1 :]))
 
 
-def with_picture_row(reel: Reel, row: int, **changes: bool) -> Reel:
+def with_track(reel: Reel, track: int, **changes: bool) -> Reel:
     """Lock, unlock, hide or show a track."""
-    rows = tuple(replace(r, **changes) if n == row else r for n, r in enumerate(reel.tracks))
-    return replace(reel, tracks=rows)
+    tracks = tuple(replace(r, **changes) if n == track else r for n, r in enumerate(reel.tracks))
+    return replace(reel, tracks=tracks)
 
 
-def on_other_row(reel: Reel, clips: Sequence[str], step: int) -> Reel:
-    """Move clips to the row above (1) or below (-1); a new row is made on top, what lies in the way gives way."""
+def on_other_track(reel: Reel, clips: Sequence[str], step: int) -> Reel:
+    """Move clips to the track above (1) or below (-1); a new track is made on top, what lies in the way gives way."""
     timeline = timeline_of(reel)
     for placed in in_order(timeline, clips):
-        row = placed.clip.track + step
-        if row < 0:
+        track = placed.clip.track + step
+        if track < 0:
             raise TempikError("There is no track below the first.")
-        if row >= len(reel.tracks):
-            reel = with_row(reel)
-        reel = cleared(reel, row, placed.first, placed.end)
-        reel = with_clips(reel, [replace(clip_of(reel, placed.clip.id), track=row)])
+        if track >= len(reel.tracks):
+            reel = with_new_track(reel)
+        reel = cleared(reel, track, placed.first, placed.end)
+        reel = with_clips(reel, [replace(clip_of(reel, placed.clip.id), track=track)])
     return reel
 
 
-def moved_to(reel: Reel, clips: Sequence[str], frames: int, rows: int = 0) -> Reel:
-    """Move clips along the reel and between rows, all by as much; what lies where they land gives way."""
+def moved_to(reel: Reel, clips: Sequence[str], frames: int, tracks: int = 0) -> Reel:
+    """Move clips along the reel and between tracks, all by as much; what lies where they land gives way."""
     timeline = timeline_of(reel)
     found = in_order(timeline, clips)
     frames = max(frames, -min(p.first for p in found))
     frames = min(frames, timeline.frames - 1 - max(p.first for p in found))
-    rows = max(rows, -min(p.clip.track for p in found))
-    moved = [replace(shifted(timeline, p, frames), track=p.clip.track + rows) for p in found]
+    tracks = max(tracks, -min(p.clip.track for p in found))
+    moved = [replace(shifted(timeline, p, frames), track=p.clip.track + tracks) for p in found]
     while max(c.track for c in moved) >= len(reel.tracks):
-        reel = with_row(reel)
+        reel = with_new_track(reel)
     names = [p.clip.id for p in found]
     reel = with_clips(reel, [], names)
     for placed, clip in zip(found, moved, strict=True):
@@ -358,9 +360,9 @@ def without_clip(reel: Reel, clip: str) -> Reel:
     reel = replace(reel, clips=tuple(c for c in reel.clips if c.id != clip))
     if gone is None:
         return reel
-    row = timeline.rows[gone.clip.track]
-    before = next((p for p in row if p.end == gone.first), None)
-    after = next((p for p in row if p.first == gone.end), None)
+    track = timeline.tracks[gone.clip.track]
+    before = next((p for p in track if p.end == gone.first), None)
+    after = next((p for p in track if p.first == gone.end), None)
     if before is not None:
         runs_on = reslotted(timeline, before, before.begin, gone.until, before.clip.start, gone.clip.end)
     elif after is not None:

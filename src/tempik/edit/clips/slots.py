@@ -1,4 +1,4 @@
-"""What every cut rests on: edges at frames, clips given another slot, stretches of a row cleared, closed up or opened.
+"""What every cut rests on: edges at frames, clips given another slot, stretches of a track cleared, closed up or opened.
 
 A frame at which a point lies is that point: an edge put there is tied to it and follows it.
 """
@@ -106,11 +106,11 @@ def shifted(
     return _moved(timeline, placed, frames, start_within, end_within, Met(timeline))
 
 
-def shifted_together(timeline: Timeline, row: Sequence[Placed], frames: int, first_within: int) -> list[Clip]:
-    """Return clips of a row moved along as one; the first starts within so many frames of where that is."""
+def shifted_together(timeline: Timeline, track: Sequence[Placed], frames: int, first_within: int) -> list[Clip]:
+    """Return clips of a track moved along as one; the first starts within so many frames of where that is."""
     met = Met(timeline)
     within = STAYS_TIED_FRAMES
-    return [_moved(timeline, p, frames, within if n else first_within, within, met) for n, p in enumerate(row)]
+    return [_moved(timeline, p, frames, within if n else first_within, within, met) for n, p in enumerate(track)]
 
 
 class Met:
@@ -174,20 +174,20 @@ def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
     return new_id("c", {c.id for c in all_clips(reel)} | {c.id for c in also})
 
 
-def lying_in(timeline: Timeline, row: int, first: int, end: int) -> list[Placed]:
-    """Return what lies on a row between two frames, in order; nothing on a row that there is not."""
-    rows = timeline.rows[row : row + 1]
-    return [p for placed in rows for p in placed if p.first < end and p.end > first and not p.repeated]
+def lying_in(timeline: Timeline, track: int, first: int, end: int) -> list[Placed]:
+    """Return what lies on a track between two frames, in order; nothing on a track that there is not."""
+    tracks = timeline.tracks[track : track + 1]
+    return [p for placed in tracks for p in placed if p.first < end and p.end > first and not p.repeated]
 
 
-def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = (), coming: Sequence[Clip] = ()) -> Reel:
-    """Return the reel with nothing on a row from frame `first` up to `end`: clips are trimmed, split or taken out. Those that are
+def cleared(reel: Reel, track: int, first: int, end: int, but: Iterable[str] = (), coming: Sequence[Clip] = ()) -> Reel:
+    """Return the reel with nothing on a track from frame `first` up to `end`: clips are trimmed, split or taken out. Those that are
     `coming` keep their ids: no part of another is called so."""
     timeline = timeline_of(reel)
     changed: list[Clip] = []
     gone: list[str] = []
     kept = set(but)
-    for placed in timeline.rows[row]:
+    for placed in timeline.tracks[track]:
         if placed.clip.id in kept or placed.end <= first or placed.first >= end:
             continue
         before, after = placed.first < first, placed.end > end
@@ -200,31 +200,31 @@ def cleared(reel: Reel, row: int, first: int, end: int, but: Iterable[str] = (),
     return with_clips(reel, changed, gone)
 
 
-def rippled(reel: Reel, row: int, from_frame: int, by_frames: int, before: Timeline | None = None) -> Reel:
-    """Return the reel with the clips of a row that begin at or after a frame moved along by some frames.
+def rippled(reel: Reel, track: int, from_frame: int, by_frames: int, before: Timeline | None = None) -> Reel:
+    """Return the reel with the clips of a track that begin at or after a frame moved along by some frames.
 
     The first of them lands exactly, so that it meets what it closes up to. `before` is the timeline from which nothing but
     clips ahead of that frame were taken out, where that is known: it need not be worked out anew.
     """
     timeline = before or timeline_of(reel)
-    later = [p for p in timeline.rows[row] if p.begin >= from_frame]
+    later = [p for p in timeline.tracks[track] if p.begin >= from_frame]
     return with_clips(reel, shifted_together(timeline, later, by_frames, 0))
 
 
-def opened_up(reel: Reel, row: int, frame: int, frames: int) -> Reel:
-    """Return the reel with room for `frames` frames on a row: what is there is split, what follows moves on."""
+def opened_up(reel: Reel, track: int, frame: int, frames: int) -> Reel:
+    """Return the reel with room for `frames` frames on a track: what is there is split, what follows moves on."""
     timeline = timeline_of(reel)
-    across = timeline.clip_at(frame, row)
+    across = timeline.clip_at(frame, track)
     if across is not None and not across.repeated and across.first < frame:
         pieces = [trimmed(timeline, across, across.begin, frame), trimmed(timeline, across, frame, across.until)]
         left, right = parted(pieces)
         reel = with_clips(reel, [left, replace(right, id=new_clip_id(reel))])
-    return rippled(reel, row, frame, frames)
+    return rippled(reel, track, frame, frames)
 
 
 def keep_locked(before: Reel, after: Reel) -> None:
-    """Raise TempikError when a change touches clips of a row that is locked."""
-    locked = {n for n, row in enumerate(before.tracks) if row.locked}
+    """Raise TempikError when a change touches clips of a track that is locked."""
+    locked = {n for n, track in enumerate(before.tracks) if track.locked}
     still = {n for n in locked if n < len(after.tracks) and after.tracks[n].locked}
     if not still or before.clips is after.clips:
         return

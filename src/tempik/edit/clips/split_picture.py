@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from tempik.edit.clips.place import with_row
+from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import cleared, in_order, on_reel, rippled, shifted, trimmed, with_clips
 from tempik.errors import TempikError
 from tempik.reel import Footage, Framing, Position, Reel
@@ -72,7 +72,7 @@ def with_split_picture(reel: Reel, clips: Collection[str], form: str = "strips",
     names = [p.clip.id for p in found]
     frames, base = first.until - first.begin, first.clip.track
     while len(reel.tracks) < base + len(found):
-        reel = with_row(reel)
+        reel = with_new_track(reel)
     for number, name in enumerate(names[1:], 1):
         now = on_reel(timeline_of(reel), name)
         reel = with_clips(reel, [trimmed(timeline_of(reel), now, now.begin, now.begin + frames)])

@@ -134,7 +134,7 @@ def _with_end(reel: Reel, clip: str, end: Callable[[Timeline, Placed], int], rip
         return reel  # it was pushed past the reel's end
     until = end(timeline, placed)
     old = placed.end
-    later = timeline.rows[placed.clip.track]
+    later = timeline.tracks[placed.clip.track]
     following = next((p for p in later if p.begin >= placed.end), None)
     closes_up = following is not None and following.begin == placed.end
     changed = replace(trimmed(timeline, placed, placed.begin, until), end=edge_at(timeline, until))
@@ -153,21 +153,21 @@ def with_moved_edge(reel: Reel, clip: str, side: Side, frame: int, ripple: bool 
     """
     timeline = timeline_of(reel)
     placed = on_reel(timeline, clip)
-    row = placed.clip.track
+    track = placed.clip.track
     if side == "end":
         frame = max(frame, placed.first + 1)
         changed = trimmed(timeline, placed, placed.begin, frame)
         if ripple:
-            return rippled(with_clips(reel, [changed]), row, placed.end, frame - placed.end)
+            return rippled(with_clips(reel, [changed]), track, placed.end, frame - placed.end)
     else:
         frame = min(max(frame, 0), placed.end - 1)
         changed = trimmed(timeline, placed, frame, placed.until)
         if ripple:
-            reel = rippled(with_clips(reel, [changed]), row, placed.end, placed.first - frame)
+            reel = rippled(with_clips(reel, [changed]), track, placed.end, placed.first - frame)
             timeline = timeline_of(reel)
             return with_clips(reel, [shifted(timeline, on_reel(timeline, clip), placed.first - frame)])
     others = []
-    for other in timeline.rows[row]:
+    for other in timeline.tracks[track]:
         if other is placed:
             continue
         if side == "end" and placed.first < other.first < frame:
@@ -193,12 +193,12 @@ def with_slid(reel: Reel, clip: str, frames: int) -> Reel:
     """Move a clip's slot between its neighbours, which give way; it goes on showing the same footage."""
     timeline = timeline_of(reel)
     placed = on_reel(timeline, clip)
-    row = list(timeline.rows[placed.clip.track])
-    at = row.index(placed)
-    before = row[at - 1] if at > 0 and row[at - 1].end == placed.first else None
-    after = row[at + 1] if at + 1 < len(row) and row[at + 1].first == placed.end else None
-    least = before.first + 1 - placed.first if before else (row[at - 1].end if at else 0) - placed.first
-    last_end = after.end - 1 if after else row[at + 1].first if at + 1 < len(row) else timeline.frames
+    track = list(timeline.tracks[placed.clip.track])
+    at = track.index(placed)
+    before = track[at - 1] if at > 0 and track[at - 1].end == placed.first else None
+    after = track[at + 1] if at + 1 < len(track) and track[at + 1].first == placed.end else None
+    least = before.first + 1 - placed.first if before else (track[at - 1].end if at else 0) - placed.first
+    last_end = after.end - 1 if after else track[at + 1].first if at + 1 < len(track) else timeline.frames
     frames = min(max(frames, least), last_end - placed.end)
     exact = 0 if before or after else 1
     changed = [shifted(timeline, placed, frames, exact, exact)]

@@ -7,10 +7,10 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from tempik.edit.drafting.moods import Fires, Mood
-from tempik.edit.sounds.rows import with_sound_row
+from tempik.edit.sounds.lanes import with_sound_lane
 from tempik.edit.transitions import laying
 from tempik.grade.looks import LOOKS
-from tempik.reel import AccentRow, Grade, Limit, Reel, Rule, Soundtrack, new_id
+from tempik.reel import AccentLane, Grade, Limit, Reel, Rule, Soundtrack, new_id
 from tempik.reel.points import metre_of
 from tempik.timeline.timeline import Timeline
 from tempik.transitions import new_transition
@@ -22,16 +22,16 @@ RUSH_DB = -8.0
 
 
 def with_accents(reel: Reel, mood: Mood, from_s: float | None = None, to_s: float | None = None) -> Reel:
-    """Return the reel with a mood's accent rows: all through, or between two instants of the song. Rows that are there already, the
+    """Return the reel with a mood's accent lanes: all through, or between two instants of the song. Lanes that are there already, the
     same in what they do and where, are not laid twice."""
-    there = [(r.accent, r.rule, r.limit) for r in reel.rows]
+    there = [(r.accent, r.rule, r.limit) for r in reel.accent_lanes]
     for fires in mood.fires:
         for rule, limit in _rules(reel, fires, from_s, to_s):
             if (fires.accent, rule, limit) in there:
                 continue
-            name = new_id("r", {r.id for r in reel.rows})
-            row = AccentRow(name, fires.accent, rule, limit=limit, amount=fires.amount, seed=len(reel.rows))
-            reel = replace(reel, rows=(*reel.rows, row))
+            name = new_id("r", {r.id for r in reel.accent_lanes})
+            lane = AccentLane(name, fires.accent, rule, limit=limit, amount=fires.amount, seed=len(reel.accent_lanes))
+            reel = replace(reel, accent_lanes=(*reel.accent_lanes, lane))
     return reel
 
 
@@ -71,24 +71,24 @@ def _early(time_s: float | None) -> float | None:
     return None if time_s is None else max(0.0, time_s - EARLY)
 
 
-def rows_left(reel: Reel, rows: Collection[str], from_s: float, to_s: float) -> Reel:
-    """Return the reel with some accent rows silent between two instants of the song: each goes on after it in a row of its own."""
-    out: list[AccentRow] = []
-    taken = {r.id for r in reel.rows}
-    for row in reel.rows:
-        begin, end = row.limit.from_s, row.limit.to_s
-        if row.id not in rows or (end is not None and end <= from_s) or (begin is not None and begin >= to_s):
-            out.append(row)
+def lanes_left(reel: Reel, lanes: Collection[str], from_s: float, to_s: float) -> Reel:
+    """Return the reel with some accent lanes silent between two instants of the song: each goes on after it in a lane of its own."""
+    out: list[AccentLane] = []
+    taken = {r.id for r in reel.accent_lanes}
+    for lane in reel.accent_lanes:
+        begin, end = lane.limit.from_s, lane.limit.to_s
+        if lane.id not in lanes or (end is not None and end <= from_s) or (begin is not None and begin >= to_s):
+            out.append(lane)
             continue
         before = begin is None or begin < from_s - EARLY
         after = end is None or end > to_s
         if before:
-            out.append(replace(row, limit=replace(row.limit, to_s=from_s - EARLY)))
+            out.append(replace(lane, limit=replace(lane.limit, to_s=from_s - EARLY)))
         if after:
-            name = new_id("r", taken) if before else row.id
+            name = new_id("r", taken) if before else lane.id
             taken.add(name)
-            out.append(replace(row, id=name, limit=replace(row.limit, from_s=to_s - EARLY)))
-    return replace(reel, rows=tuple(out))
+            out.append(replace(lane, id=name, limit=replace(lane.limit, from_s=to_s - EARLY)))
+    return replace(reel, accent_lanes=tuple(out))
 
 
 def with_transitions(reel: Reel, mood: Mood, clips: Collection[str]) -> Reel:
@@ -118,8 +118,8 @@ def with_transitions(reel: Reel, mood: Mood, clips: Collection[str]) -> Reel:
 def _too_short(reel: Reel) -> dict[str, tuple[str, str]]:
     """Return the clips whose transition shows a picture that stands still, each with both sides of the transition."""
     out = {}
-    for row, transitions in zip(Timeline(reel).rows, Timeline(reel).transitions, strict=True):
-        names = [p.clip.id for p in row]
+    for lane, transitions in zip(Timeline(reel).own_tracks, Timeline(reel).transitions, strict=True):
+        names = [p.clip.id for p in lane]
         for placed_transition in transitions:
             if placed_transition.missing and placed_transition.owner.clip.id in names:
                 at = names.index(placed_transition.owner.clip.id)
@@ -161,11 +161,11 @@ def with_sounds(reel: Reel, mood: Mood) -> Reel:
 
 
 def _with_sound(reel: Reel, sound: str, rule: Rule, gain_db: float) -> Reel:
-    if any(r.rule == rule and r.sounds == (sound,) for r in reel.sound_rows):
+    if any(r.rule == rule and r.sounds == (sound,) for r in reel.sound_lanes):
         return reel
-    reel = with_sound_row(reel, (sound,), rule)
-    last = replace(reel.sound_rows[-1], gain_db=gain_db)
-    return replace(reel, sound_rows=(*reel.sound_rows[:-1], last))
+    reel = with_sound_lane(reel, (sound,), rule)
+    last = replace(reel.sound_lanes[-1], gain_db=gain_db)
+    return replace(reel, sound_lanes=(*reel.sound_lanes[:-1], last))
 
 
 def with_look(reel: Reel, mood: Mood) -> Reel:

@@ -20,7 +20,7 @@ from tempik.edit.drafting.clips import (
     with_laid,
 )
 from tempik.edit.drafting.cues import all_cues, without_idle_cues
-from tempik.edit.drafting.finish import rows_left, with_accents, with_look, with_sounds, with_transitions
+from tempik.edit.drafting.finish import lanes_left, with_accents, with_look, with_sounds, with_transitions
 from tempik.edit.drafting.framing import with_subjects
 from tempik.edit.drafting.material import material_of
 from tempik.edit.drafting.moods import Mood
@@ -76,7 +76,7 @@ def draft_in_mood(
 
 
 def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> MoodDraft:
-    """Return a reel drafted anew: clips on the lowest track give way but for those that are kept, and so do the rows and cues of the draft
+    """Return a reel drafted anew: clips on the lowest track give way but for those that are kept, and so do the lanes and cues of the draft
     before; all else stays. Over a stretch, what lies outside it stays as it is, too. Raises TempikError where there is nothing to draft
     of, or the track is locked."""
     song = reel.soundtrack
@@ -96,7 +96,7 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
     if end - first < LEAST_S * float(reel.rate):
         raise TempikError("The stretch to draft over is too short; mark a longer one.")
     if wish.over is None:  # what lies beyond the reel's ends goes as well
-        clips = tuple(c for c in reel.clips if c.track or c.kept)
+        clips = tuple(c for c in reel.clips if c.track or c.locked)
         held = {c.footage for c in clips} | {
             c.footage for f in reel.footage if f.nest is not None for c in f.nest.clips
         }
@@ -105,8 +105,8 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
         )  # nests that nothing shows any more go too
         reel = replace(reel, clips=clips, footage=footage)
     else:
-        reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.kept])
-    reel = _without_rows(without_idle_cues(reel), wish, first, end)
+        reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.locked])
+    reel = _without_lanes(without_idle_cues(reel), wish, first, end)
     return _drafted(reel, studies, wish, notes)
 
 
@@ -132,8 +132,8 @@ def _frames(timeline: Timeline, wish: MoodWish) -> tuple[int, int]:
     return max(0, a), min(b, timeline.frames)
 
 
-def _without_rows(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
-    """Return the reel without the rows and choices of points that the last draft made, but for kept ones. Over a stretch the accents of
+def _without_lanes(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
+    """Return the reel without the lanes and choices of points that the last draft made, but for kept ones. Over a stretch the accents of
     another mood are silent there alone."""
     draft, song = reel.draft, reel.soundtrack
     assert song is not None
@@ -141,10 +141,12 @@ def _without_rows(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
         if draft is None or draft.mood == wish.mood.name:
             return reel
         a, b = (song.start_s + time_of(f, reel.rate) for f in (first, end))
-        return rows_left(reel, [r.id for r in reel.rows if r.id in draft.rows and not r.kept], a, b)
+        return lanes_left(reel, [r.id for r in reel.accent_lanes if r.id in draft.accent_lanes and not r.locked], a, b)
     if draft is None or not draft.mood:
         return replace(
-            reel, rows=tuple(r for r in reel.rows if r.kept), sound_rows=tuple(r for r in reel.sound_rows if r.kept)
+            reel,
+            accent_lanes=tuple(r for r in reel.accent_lanes if r.locked),
+            sound_lanes=tuple(r for r in reel.sound_lanes if r.locked),
         )
     tied = {e.point for c in all_clips(reel) for e in (c.start, c.end)} | {
         p.point for c in all_clips(reel) for p in c.pins
@@ -155,8 +157,8 @@ def _without_rows(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
         fewer = song
     return replace(
         reel,
-        rows=tuple(r for r in reel.rows if r.kept or r.id not in draft.rows),
-        sound_rows=tuple(r for r in reel.sound_rows if r.kept or r.id not in draft.sound_rows),
+        accent_lanes=tuple(r for r in reel.accent_lanes if r.locked or r.id not in draft.accent_lanes),
+        sound_lanes=tuple(r for r in reel.sound_lanes if r.locked or r.id not in draft.sound_lanes),
         soundtrack=fewer,
     )
 
@@ -198,11 +200,11 @@ def _record(before: Reel, reel: Reel, wish: MoodWish, choices: tuple[Choice, ...
     last, song = before.draft or Drafted(""), reel.soundtrack
     assert song is not None
     mood = wish.mood.name if wish.over is None else last.mood or wish.mood.name
-    rows, sounds = {r.id for r in reel.rows}, {r.id for r in reel.sound_rows}
+    lanes, sounds = {r.id for r in reel.accent_lanes}, {r.id for r in reel.sound_lanes}
     return Drafted(
         mood, wish.seed, wish.strength, wish.ordered,
-        tuple(sorted(rows - {r.id for r in before.rows} | rows & set(last.rows))),
-        tuple(sorted(sounds - {r.id for r in before.sound_rows} | sounds & set(last.sound_rows))),
+        tuple(sorted(lanes - {r.id for r in before.accent_lanes} | lanes & set(last.accent_lanes))),
+        tuple(sorted(sounds - {r.id for r in before.sound_lanes} | sounds & set(last.sound_lanes))),
         tuple(sorted(all_cues(reel) - all_cues(before) | set(last.cues))),
         tuple(c for c in song.choices if c in (*last.choices, *choices)),
     )  # fmt: skip
@@ -250,7 +252,7 @@ def with_strength(reel: Reel, mood: Mood, strength: float) -> Reel:
             use is not None
             and use.align == "pin"
             and use.shape.name == mood.shape
-            and not clip.kept
+            and not clip.locked
             and clip.footage in pieces
         ):
             amount = most_ramp(reel, pieces[clip.footage], ramped(mood.ramp), use.shape)

@@ -41,12 +41,12 @@ def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Cha
     if all(f.id != placed.footage.id for f in pieces) and not placed.footage.without_file:
         pieces = [*pieces, placed.footage]
     chances = material_of(pieces, studies, reel.draft.cues if reel.draft is not None else ()).chances
-    row = timeline.rows[placed.clip.track]
-    at = row.index(placed)
-    left, right = (row[n] if 0 <= n < len(row) else None for n in (at - 1, at + 1))
+    track = timeline.tracks[placed.clip.track]
+    at = track.index(placed)
+    left, right = (track[n] if 0 <= n < len(track) else None for n in (at - 1, at + 1))
     shown = {
         (p.footage.id, c.time_s)
-        for p in row
+        for p in track
         if p is not placed
         for c in p.footage.cues
         for x in p.clip.pins

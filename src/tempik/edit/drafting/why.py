@@ -12,7 +12,7 @@ from tempik.edit.drafting.moods import MOODS
 from tempik.edit.drafting.rhythm import Role, Slot, section_at
 from tempik.errors import TempikError
 from tempik.media import Study
-from tempik.reel import AccentRow, Reel, SoundRow, Soundtrack
+from tempik.reel import AccentLane, Reel, SoundLane, Soundtrack
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
@@ -88,34 +88,34 @@ def _framed(placed: Placed, chance: Chance) -> str:
     return ", moved in the frame so that what moves stays in it"
 
 
-def why_row(reel: Reel, row: AccentRow) -> str:
-    """Return why an accent row is there, in one sentence."""
-    title = accent_named(row.accent).title
-    ours = reel.draft is not None and row.id in reel.draft.rows
+def why_lane(reel: Reel, lane: AccentLane) -> str:
+    """Return why an accent lane is there, in one sentence."""
+    title = accent_named(lane.accent).title
+    ours = reel.draft is not None and lane.id in reel.draft.accent_lanes
     where = {"drops": "on the drops alone, which should have the most", "bars": "on beats of the bar"}.get(
-        row.rule.of, f"on {row.rule.of}"
+        lane.rule.of, f"on {lane.rule.of}"
     )
     song = reel.soundtrack
-    if row.rule.of == "bars":
+    if lane.rule.of == "bars":
         where = (
             "on downbeats"
-            if row.rule.beats == (1,)
-            else "on beats " + ", ".join(map(str, row.rule.beats)) + " of the bar"
+            if lane.rule.beats == (1,)
+            else "on beats " + ", ".join(map(str, lane.rule.beats)) + " of the bar"
         )
-        if row.limit.from_s is not None and song is not None:
-            section = section_at(song, row.limit.from_s + 0.2)
+        if lane.limit.from_s is not None and song is not None:
+            section = section_at(song, lane.limit.from_s + 0.2)
             level = LEVEL_WORDS[section.name] if section is not None else ""
             where += f" where the song is {level}" if level else ""
     return f"{title} {where}{_by(reel, ours)}."
 
 
-def why_sound_row(reel: Reel, row: SoundRow) -> str:
-    """Return why a row of sounds is there, in one sentence."""
-    names = " or ".join(SHELF[s].title if s in SHELF else s for s in row.sounds)
+def why_sound_lane(reel: Reel, lane: SoundLane) -> str:
+    """Return why a lane of sounds is there, in one sentence."""
+    names = " or ".join(SHELF[s].title if s in SHELF else s for s in lane.sounds)
     on = {"drops": "on the drops", "transitions": "on transitions, so that they are heard"}.get(
-        row.rule.of, f"on {row.rule.of}"
+        lane.rule.of, f"on {lane.rule.of}"
     )
-    ours = reel.draft is not None and row.id in reel.draft.sound_rows
+    ours = reel.draft is not None and lane.id in reel.draft.sound_lanes
     return f"{names} {on}{_by(reel, ours)}."
 
 

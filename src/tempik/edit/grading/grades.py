@@ -16,7 +16,7 @@ from tempik.errors import TempikError
 from tempik.grade.cube import read_cube
 from tempik.reel import ColourOf, Footage, Grade, Reel, by_id
 from tempik.reel.grade import NEUTRAL, PARTS, PartOf
-from tempik.reel.rows import KeyEase
+from tempik.reel.lanes import KeyEase
 from tempik.reel.validate import grade_problems
 from tempik.timeline.grading import GRADE_KEYS
 from tempik.timeline.timeline import timeline_of

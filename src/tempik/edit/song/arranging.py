@@ -17,17 +17,17 @@ from tempik.edit.ties import with_keys_turned
 from tempik.errors import TempikError
 from tempik.media.audio import Samples
 from tempik.reel import (
-    AccentRow,
+    AccentLane,
     Clip,
     Edge,
     Key,
     Limit,
-    Painted,
     Pin,
     Reel,
     SoundClip,
-    SoundRow,
+    SoundLane,
     Soundtrack,
+    StepOverride,
     beats_between,
     new_id,
     point_of,
@@ -45,7 +45,7 @@ LEAST_BARS = 3
 # How much of a splice is heard, as its cost says.
 HARDLY, A_LITTLE = 0.4, 0.75
 
-R = TypeVar("R", AccentRow, SoundRow)
+R = TypeVar("R", AccentLane, SoundLane)
 
 
 def bar_starts(reel: Reel) -> list[float]:
@@ -171,9 +171,9 @@ def _led_over(reel: Reel, renamed: Renamed, all_of_it: bool = False) -> Reel:
         timeline = timeline_of(level)
         nested = level.clips is not split.clips
         clips = lead.nested(timeline) if nested else lead.clips(timeline, {c.id for c in all_clips(split)})
-        rows = tuple(lead.row(r) for r in level.rows)
+        lanes = tuple(lead.lane(r) for r in level.accent_lanes)
         return replace(
-            level, clips=clips, rows=rows, look_keys=lead.keys(level.look_keys), sound_rows=tuple(lead.row(r) for r in level.sound_rows),
+            level, clips=clips, accent_lanes=lanes, look_keys=lead.keys(level.look_keys), sound_lanes=tuple(lead.lane(r) for r in level.sound_lanes),
             sound_clips=lead.sound_clips(timeline),
         )  # fmt: skip
 
@@ -215,7 +215,7 @@ class _Lead:
     def _clip(self, timeline: Timeline, clip: Clip, number: int) -> Clip:
         begin_s, end_s = (timeline.edge_s(e) + self.old_start_s for e in (clip.start, clip.end))
         pins = tuple(Pin(p.cue, name) for p in clip.pins if (name := self._name(number, p.point)) is not None)
-        shaped, again, placed = clip.shaped, clip.again, timeline.placed_clip(clip.id)
+        shaped, again, placed = clip.shaped, clip.repeat, timeline.placed_clip(clip.id)
         if shaped is not None and shaped.point:
             shaped = replace(shaped, point=self._name(number, shaped.point) or "")
         if again is not None:
@@ -264,23 +264,23 @@ class _Lead:
         out = [self._key(n, k) for k in keys for n in self.order.numbers(k.time_s)]
         return tuple(sorted((k for k in out if 0 <= k.time_s <= song.length_s), key=lambda k: k.time_s))
 
-    def row(self, row: R) -> R:
-        """Return a row of accents or sounds: what is painted, keyed and limited goes along."""
-        painted: dict[str, Painted] = {}
-        for p in row.painted:
+    def lane(self, lane: R) -> R:
+        """Return a lane of accents or sounds: what is painted, keyed and limited goes along."""
+        painted: dict[str, StepOverride] = {}
+        for p in lane.overrides:
             for name in self._cells(p.point):
                 painted[name] = replace(p, point=name)
-        limit = row.limit
+        limit = lane.limit
         clips = tuple(c for name in limit.clips for c in self.copies.get(name, [name]))
         from_s = None if limit.from_s is None else self.order.first(limit.from_s)
         to_s = None if limit.to_s is None else self.order.last(limit.to_s)
-        made = replace(row, painted=tuple(painted.values()), limit=Limit(clips, from_s, to_s))
-        if isinstance(made, AccentRow):
+        made = replace(lane, overrides=tuple(painted.values()), limit=Limit(clips, from_s, to_s))
+        if isinstance(made, AccentLane):
             made = replace(made, keys={name: keys for name, track in made.keys.items() if (keys := self.keys(track))})
         return made
 
     def _cells(self, cell: str) -> list[str]:
-        """Return what a painted cell is called wherever it is heard."""
+        """Return what a painted step is called wherever it is heard."""
         if "/" not in cell:
             return self.renamed.all_names(cell) or []
         clip, _, part = cell.partition("/")

@@ -18,16 +18,16 @@ from tempik.edit.reel import source_start
 from tempik.edit.sounds.ties import with_sounds_turned
 from tempik.edit.ties import with_keys_turned
 from tempik.reel import (
-    AccentRow,
+    AccentLane,
     Clip,
     Edge,
     Key,
     Limit,
-    Painted,
     Pin,
     Point,
     Reel,
     Soundtrack,
+    StepOverride,
     beats_between,
 )
 from tempik.reel.nests import all_clips, everywhere
@@ -115,10 +115,10 @@ class _Carry(NamedTuple):
             None if limit.to_s is None else self.song_s(limit.to_s),
         )
 
-    def row(self, r: AccentRow) -> AccentRow:
-        painted = tuple(Painted(self.cell(p.point), p.strength, p.settings) for p in r.painted)
+    def lane(self, r: AccentLane) -> AccentLane:
+        painted = tuple(StepOverride(self.cell(p.point), p.strength, p.settings) for p in r.overrides)
         keys = {n: tuple(self.key(k) for k in track) for n, track in r.keys.items()}
-        return replace(r, painted=painted, keys=keys, limit=self.limit(r.limit))
+        return replace(r, overrides=painted, keys=keys, limit=self.limit(r.limit))
 
 
 def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
@@ -160,7 +160,9 @@ def carried_over(reel: Reel, song: Soundtrack) -> Reel | None:
         )
         look_keys = tuple(carry.key(k) for k in level.look_keys)
         sounds = with_sounds_turned(level, carry.edge, carry.cell, carry.limit)
-        return replace(sounds, clips=clips, rows=tuple(carry.row(r) for r in level.rows), look_keys=look_keys)
+        return replace(
+            sounds, clips=clips, accent_lanes=tuple(carry.lane(r) for r in level.accent_lanes), look_keys=look_keys
+        )
 
     return replace(everywhere(reel, carried), soundtrack=made, length_s=length_s)
 

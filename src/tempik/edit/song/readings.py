@@ -15,7 +15,7 @@ from tempik.edit.ties import keys_of, with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
 from tempik.reel.arranged import Order, analysis_in_order
-from tempik.reel.nests import all_clips, all_rows, everywhere, nests_of
+from tempik.reel.nests import all_clips, all_lanes, everywhere, nests_of
 from tempik.rhythm.records import Analysis
 
 SAME_S = 0.06  # a hand edit goes with a new beat as near as this
@@ -138,19 +138,19 @@ def _carried(reel: Reel, song: Soundtrack) -> Reel:
 
 
 def _ties(reel: Reel) -> set[str]:
-    """Return every point that a clip, an accent row or a choice is tied to."""
+    """Return every point that a clip, an accent lane or a choice is tied to."""
     ties = {c.first for c in song_of(reel).choices}
     for clip in all_clips(reel):
         ties |= {e.point for e in (clip.start, clip.end) if e.point} | {p.point for p in clip.pins}
         ties |= {clip.shaped.point} if clip.shaped is not None else set()
         ties |= {k.point for k in keys_of(clip) if k.point}
-        ties |= set(clip.again.without) if clip.again is not None else set()
+        ties |= set(clip.repeat.without) if clip.repeat is not None else set()
     for footage in nests_of(reel):
         ties |= (
             {e.point for e in (footage.nest.start, footage.nest.end) if e.point} if footage.nest is not None else set()
         )
-    for row in all_rows(reel):
-        ties |= {p.point for p in row.painted} | {k.point for ks in row.keys.values() for k in ks if k.point}
+    for lane in all_lanes(reel):
+        ties |= {p.point for p in lane.overrides} | {k.point for ks in lane.keys.values() for k in ks if k.point}
     ties |= {k.point for k in reel.look_keys if k.point} | sound_ties(reel)
     return ties - {"", None}
 
@@ -185,7 +185,7 @@ def _freed(reel: Reel, before: Soundtrack) -> Reel:
 
 
 def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
-    """Return the reel with every tie of its clips and accent rows to a point led over by `to`."""
+    """Return the reel with every tie of its clips and accent lanes to a point led over by `to`."""
 
     def edge(e: Edge) -> Edge:
         return e if e.point is None else replace(e, point=to(e.point))
@@ -196,17 +196,19 @@ def _retied(reel: Reel, to: Callable[[str], str]) -> Reel:
         shaped = clip.shaped
         if shaped is not None and shaped.point:
             shaped = replace(shaped, point=to(shaped.point))
-        again = clip.again
+        again = clip.repeat
         if again is not None:
             again = replace(again, without=tuple(to(name) for name in again.without))
-        made = replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped, again=again)
+        made = replace(clip, start=edge(clip.start), end=edge(clip.end), pins=pins, shaped=shaped, repeat=again)
         clips.append(with_keys_turned(made, lambda k: replace(k, point=to(k.point)) if k.point else k))
-    rows = []
-    for row in reel.rows:
-        painted = {to(p.point): replace(p, point=to(p.point)) for p in row.painted}
+    lanes = []
+    for lane in reel.accent_lanes:
+        painted = {to(p.point): replace(p, point=to(p.point)) for p in lane.overrides}
         keys = {
-            n: tuple(replace(k, point=to(k.point) if k.point else k.point) for k in ks) for n, ks in row.keys.items()
+            n: tuple(replace(k, point=to(k.point) if k.point else k.point) for k in ks) for n, ks in lane.keys.items()
         }
-        rows.append(replace(row, painted=tuple(painted.values()), keys=keys))
+        lanes.append(replace(lane, overrides=tuple(painted.values()), keys=keys))
     look_keys = tuple(replace(k, point=to(k.point)) if k.point else k for k in reel.look_keys)
-    return replace(with_sounds_turned(reel, edge, to), clips=tuple(clips), rows=tuple(rows), look_keys=look_keys)
+    return replace(
+        with_sounds_turned(reel, edge, to), clips=tuple(clips), accent_lanes=tuple(lanes), look_keys=look_keys
+    )

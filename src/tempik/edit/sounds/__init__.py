@@ -1,1 +1,1 @@
-"""Changes to what is heard: rows of sounds, clips of sounds, the shelf of the reel, the mix."""
+"""Changes to what is heard: lanes of sounds, clips of sounds, the shelf of the reel, the mix."""

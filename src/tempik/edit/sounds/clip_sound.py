@@ -45,14 +45,14 @@ def with_sound_edge(reel: Reel, clip: str, side: Side, by_s: float, alone: bool 
     by_s = max(by_s, -slot_s + 1 / float(timeline.rate))
     name, other = ("lead_s", "trail_s") if side == "start" else ("trail_s", "lead_s")
     changed = [_with(placed.clip, **{name: by_s})]
-    near = neighbour(timeline.rows[placed.clip.track], placed, side)
+    near = neighbour(timeline.tracks[placed.clip.track], placed, side)
     if near is not None and near.clip.sound.on and not alone:
         changed.append(_with(near.clip, **{other: max(-by_s, -near.frames / float(timeline.rate) * 0.9)}))
     return with_clips(reel, changed)
 
 
-def neighbour(row: Collection[Placed], placed: Placed, side: Side) -> Placed | None:
+def neighbour(track: Collection[Placed], placed: Placed, side: Side) -> Placed | None:
     """Return the clip that a clip's edge meets, or None."""
     if side == "start":
-        return next((p for p in row if p.end == placed.first), None)
-    return next((p for p in row if p.first == placed.end), None)
+        return next((p for p in track if p.end == placed.first), None)
+    return next((p for p in track if p.first == placed.end), None)

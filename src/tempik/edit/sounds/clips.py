@@ -7,7 +7,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from tempik.edit.sounds.rows import known_sound, sounded
+from tempik.edit.sounds.lanes import known_sound, sounded
 from tempik.errors import TempikError
 from tempik.reel import Edge, Reel, SoundClip, SoundTrack, by_id, new_id
 from tempik.timeline.striking import LaidSound, hit_within, laid_sound, sound_length
@@ -123,7 +123,7 @@ def with_slipped(reel: Reel, clip: str, by_s: float) -> Reel:
 
 
 def with_clip_values(reel: Reel, clip: str, **values: Any) -> Reel:
-    """Set gain_db, fade_in_s, fade_out_s, speed, keeps_pitch, backward, loop. The clip's hit stays where it sounds; another speed
+    """Set gain_db, fade_in_s, fade_out_s, speed, preserve_pitch, backward, loop. The clip's hit stays where it sounds; another speed
     makes it shorter or longer. Raises TempikError for what cannot be."""
     old = sound_clip_of(reel, clip)
     laid = laid_of(timeline_of(reel), old)

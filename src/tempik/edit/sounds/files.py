@@ -36,8 +36,8 @@ def with_sound_file(reel: Reel, heard: SoundFile) -> tuple[Reel, str]:
 
 def without_sound_file(reel: Reel, sound: str) -> Reel:
     """Take a file off the shelf. Raises TempikError while it is used."""
-    if any(sound in r.sounds for r in reel.sound_rows) or any(c.sound == sound for c in reel.sound_clips):
-        raise TempikError("This sound is used in the reel; take its rows and clips away first.")
+    if any(sound in r.sounds for r in reel.sound_lanes) or any(c.sound == sound for c in reel.sound_clips):
+        raise TempikError("This sound is used in the reel; take its lanes and clips away first.")
     return replace(reel, sounds=tuple(s for s in reel.sounds if s.id != sound))
 
 

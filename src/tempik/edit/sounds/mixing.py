@@ -6,14 +6,14 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from tempik.edit.sounds.rows import sounded
+from tempik.edit.sounds.lanes import sounded
 from tempik.errors import TempikError
 from tempik.reel import Ducking, Reel, SoundTrack, Strip
 from tempik.timeline.striking import strip_of
 
 
 def strip_values(reel: Reel, strip: str) -> Strip:
-    """Return how a channel of the mix stands: `song`, `clips`, a sound row's or a sound track's id."""
+    """Return how a channel of the mix stands: `song`, `clips`, a sound lane's or a sound track's id."""
     if strip == "song":
         return reel.mix.song
     if strip == "clips":
@@ -34,7 +34,7 @@ def with_strip(reel: Reel, strip: str, **values: Any) -> Reel:
     made = replace(found, **values)
     if isinstance(made, SoundTrack):
         return sounded(replace(reel, sound_tracks=tuple(made if t.id == strip else t for t in reel.sound_tracks)))
-    return sounded(replace(reel, sound_rows=tuple(made if r.id == strip else r for r in reel.sound_rows)))
+    return sounded(replace(reel, sound_lanes=tuple(made if r.id == strip else r for r in reel.sound_lanes)))
 
 
 def with_ducking(reel: Reel, ducking: Ducking) -> Reel:

@@ -107,12 +107,12 @@ def with_see_saw(
 
 
 def with_swing(reel: Reel, clips: Collection[str] = ()) -> Reel:
-    """Play every second clip backward, of the named ones or of the whole reel: each row swings for itself."""
+    """Play every second clip backward, of the named ones or of the whole reel: each track swings for itself."""
     timeline = timeline_of(reel)
     found = in_order(timeline, clips or [p.clip.id for p in timeline.placed])
     turned = 0
-    for row in range(len(timeline.rows)):
-        moving = [p for p in found if p.clip.track == row and not p.footage.endless]
+    for track in range(len(timeline.tracks)):
+        moving = [p for p in found if p.clip.track == track and not p.footage.endless]
         for number, placed in enumerate(moving):
             backward = placed.map.average_speed < 0
             if backward != bool(number % 2):

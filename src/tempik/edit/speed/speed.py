@@ -65,9 +65,9 @@ def resized(reel: Reel, placed: Placed, clip: Clip, frames: int) -> Reel:
     if not 1 <= frames <= LONGEST_FRAMES:
         raise TempikError(f"The slot would be {frames} frames long; choose a speed that keeps it within reason.")
     timeline = timeline_of(reel)
-    row, until = placed.clip.track, placed.begin + frames
+    track, until = placed.clip.track, placed.begin + frames
     changed = with_clips(reel, [replace(clip, end=edge_at(timeline, until))])
-    return rippled(changed, row, placed.end, until - placed.end)
+    return rippled(changed, track, placed.end, until - placed.end)
 
 
 def with_constant(reel: Reel, clips: Collection[str], speed: float, gives: GivesWay = "source") -> Reel:

@@ -41,8 +41,8 @@ def place_of(placed_transition: PlacedTransition) -> TransitionPlace:
 def cuts(timeline: Timeline, clips: Collection[str] | None = None) -> list[TransitionPlace]:
     """Return the cuts between two clips, in order, of all tracks; or only those at whose right the named clips are."""
     found = []
-    for row in timeline.rows:
-        for before, after in zip(row, row[1:], strict=False):
+    for track in timeline.tracks:
+        for before, after in zip(track, track[1:], strict=False):
             if before.end == after.first and (clips is None or after.clip.id in clips):
                 found.append((after.first, after.clip.track, TransitionPlace(after.clip.id)))
     return [at for *_, at in sorted(found)]
@@ -51,13 +51,13 @@ def cuts(timeline: Timeline, clips: Collection[str] | None = None) -> list[Trans
 def open_edges(timeline: Timeline, clips: Collection[str] | None = None) -> list[TransitionPlace]:
     """Return the starts and ends of clips beside which no clip lies: where it fades in or out."""
     found = []
-    for row in timeline.rows:
-        for number, placed in enumerate(row):
+    for track in timeline.tracks:
+        for number, placed in enumerate(track):
             if clips is not None and placed.clip.id not in clips:
                 continue
-            if number == 0 or row[number - 1].end < placed.first:
+            if number == 0 or track[number - 1].end < placed.first:
                 found.append((placed.first, placed.clip.track, TransitionPlace(placed.clip.id)))
-            if number + 1 == len(row) or row[number + 1].first > placed.end:
+            if number + 1 == len(track) or track[number + 1].first > placed.end:
                 found.append((placed.end, placed.clip.track, TransitionPlace(placed.clip.id, True)))
     return [at for *_, at in sorted(found)]
 

@@ -1,4 +1,4 @@
-"""The Accents page: accents to choose from on the left, the chosen row or one pulse of it on the right."""
+"""The Accents page: accents to choose from on the left, the chosen lane or one pulse of it on the right."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from tempik.accents import CATALOGUE, Fired, Pulse
 from tempik.accents.accent import Value
 from tempik.accents.pulses import keyed_at
-from tempik.desktop.pages.accents.editing import UNITS, RowEditing
+from tempik.desktop.pages.accents.editing import UNITS, LaneEditing
 from tempik.desktop.pages.accents.envelope_graph import EnvelopeGraph
 from tempik.desktop.pages.accents.tile_menu import tile_menu
 from tempik.desktop.pages.accents.tiles import AccentTiles
@@ -36,7 +36,7 @@ from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.digits import counted
-from tempik.edit.accents import rows as accent_rows
+from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import without_bundle
 from tempik.edit.accents.keys import without_key
 from tempik.reel import Length, by_id
@@ -47,8 +47,8 @@ REST_MS = 500
 BESIDE_PX = 52  # margins, the gap and the chooser's scroll bar
 
 
-class AccentsPage(RowEditing):
-    """Adds accent rows and edits the chosen one."""
+class AccentsPage(LaneEditing):
+    """Adds accent lanes and edits the chosen one."""
 
     name, title, key = "accents", "Accents", "F5"
 
@@ -61,7 +61,7 @@ class AccentsPage(RowEditing):
         self.filling = False
         self._shown_on: tuple[str, int] | None = None
         self.tiles = AccentTiles()
-        self.tiles.picked.connect(commands.add_row)
+        self.tiles.picked.connect(commands.add_lane)
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._open_tile_menu)
         self.chooser = Chooser(self.tiles)
@@ -79,7 +79,7 @@ class AccentsPage(RowEditing):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._show_frame)
         project.changed.connect(self.want)
-        project.selection.row_selected.connect(self.want)
+        project.selection.lane_selected.connect(self.want)
         project.playhead.moved.connect(self._moved)
         strips.changed.connect(self._rest.start)
 
@@ -102,38 +102,38 @@ class AccentsPage(RowEditing):
         return made
 
     def _make_top(self) -> QHBoxLayout:
-        """Whose row it is, and what is done with the whole of it."""
-        self.row_title = Label()
-        self.row_title.setFont(words(14, True))
+        """Whose lane it is, and what is done with the whole of it."""
+        self.lane_title = Label()
+        self.lane_title.setFont(words(14, True))
         self.whose = Label()
         self.whose.setFont(words(12))
         marks.ink(self.whose, "quiet")
         self.alone = toggle(
-            "this pulse", "Edit the one pulse; without it, the whole row. Ctrl and click a cell chooses it"
+            "this pulse", "Edit the one pulse; without it, the whole lane. Ctrl and click a step chooses it"
         )
         self.alone.clicked.connect(self._alone_clicked)
-        self.muted = toggle("muted", "Show the row and let it do nothing")
-        self.muted.clicked.connect(self.commands.mute_row)
-        self.solo = toggle("solo", "Only this row, and others that are solo, do anything")
-        self.solo.clicked.connect(self.commands.solo_row)
-        self.bundles = button("Bundles", "Ready bundles, one's own, and what is kept of these rows", self._bundle_menu)
-        self.more = button("…", "More for this row", self._more_menu)
+        self.muted = toggle("muted", "Show the lane and let it do nothing")
+        self.muted.clicked.connect(self.commands.mute_lane)
+        self.solo = toggle("solo", "Only this lane, and others that are solo, do anything")
+        self.solo.clicked.connect(self.commands.solo_lane)
+        self.bundles = button("Bundles", "Ready bundles, one's own, and what is kept of these lanes", self._bundle_menu)
+        self.more = button("…", "More for this lane", self._more_menu)
         self.more.setFixedWidth(30)
         for widget in (self.bundles, self.more):
             marks.room(widget, "low")
         top = QHBoxLayout()
         top.setSpacing(5)
-        top.addWidget(self.row_title)
+        top.addWidget(self.lane_title)
         top.addWidget(self.whose, 1)
         for widget in (self.alone, self.muted, self.solo, self.bundles, self.more):
             top.addWidget(widget)
         return top
 
     def _make_amounts(self) -> QHBoxLayout:
-        self.amount, self.amount_text = self._slider("Amount of the row, 0 to 200 %", self._amount_moved)
+        self.amount, self.amount_text = self._slider("Amount of the lane, 0 to 200 %", self._amount_moved)
         self.all, self.all_text = self._slider("Amount of all accents, 0 to 200 %", self._all_moved)
         self.bundle_amount, self.bundle_text = self._slider("Amount of the bundle, 0 to 200 %", self._bundle_moved)
-        self.amount_name, self.bundle_name = quiet("row"), quiet("")
+        self.amount_name, self.bundle_name = quiet("lane"), quiet("")
         self.bundle_name.setMaximumWidth(76)
         amounts = QHBoxLayout()
         amounts.setSpacing(5)
@@ -265,7 +265,7 @@ class AccentsPage(RowEditing):
     def _moved(self, frame: int) -> None:
         if self.isVisible():
             self._rest.start()
-            found = self.project.selection.row
+            found = self.project.selection.lane
             if found is not None and found.keyed:
                 self.refill()
 
@@ -286,14 +286,14 @@ class AccentsPage(RowEditing):
 
     def refill(self) -> None:
         self.filling = True
-        found, pulse = self.project.selection.row, self.pulse
+        found, pulse = self.project.selection.lane, self.pulse
         self.editor.setEnabled(found is not None)
         reel = self.project.reel
         self._set_slider(self.all, self.all_text, reel.amount)
         if not self.shutter.hasFocus():
             self.shutter.setValue(reel.shutter_deg)
         if found is None:
-            self.row_title.setText("No accent rows yet")
+            self.lane_title.setText("No accent lanes yet")
             self.whose.setText("click an accent, or take a bundle")
             self.editor.setEnabled(True)
             for widget in (self.rule, self.graph, self.fields, self.amount, self.alone, self.muted, self.solo):
@@ -304,15 +304,15 @@ class AccentsPage(RowEditing):
             self.bundle_text.hide()
             self.filling = False
             return
-        self._fill_row(found, pulse)
+        self._fill_lane(found, pulse)
         self.filling = False
         QTimer.singleShot(0, self._fit_tiles)  # once the fields have their sizes
 
-    def _fill_row(self, found: Fired, pulse: Pulse | None) -> None:
-        row, accent = found.row, found.accent
+    def _fill_lane(self, found: Fired, pulse: Pulse | None) -> None:
+        lane, accent = found.lane, found.accent
         known = accent is not None
-        self.tiles.choose(row.accent)
-        self.row_title.setText(accent.title if accent is not None else f"unknown: {row.accent}")
+        self.tiles.choose(lane.accent)
+        self.lane_title.setText(accent.title if accent is not None else f"unknown: {lane.accent}")
         fires = counted(len(found.pulses), "pulse")
         if not known:
             fires = "of a newer version: kept as it is"
@@ -321,14 +321,14 @@ class AccentsPage(RowEditing):
         self.alone.setEnabled(known and bool(found.pulses))
         self.muted.setEnabled(True)
         self.solo.setEnabled(True)
-        self.muted.setChecked(row.muted)
-        self.solo.setChecked(row.solo)
+        self.muted.setChecked(lane.muted)
+        self.solo.setChecked(lane.solo)
         self.rule.setEnabled(known and pulse is None)
-        self.rule.show_rule(row.rule, row.limit, row.alone)
+        self.rule.show_rule(lane.rule, lane.limit, lane.alone)
         self.amount.setEnabled(known)
-        self.amount_name.setText("this pulse" if pulse is not None else "row")
-        self._set_slider(self.amount, self.amount_text, pulse.own if pulse is not None else row.amount)
-        bundle = by_id(self.project.reel.bundles, row.bundle)
+        self.amount_name.setText("this pulse" if pulse is not None else "lane")
+        self._set_slider(self.amount, self.amount_text, pulse.own if pulse is not None else lane.amount)
+        bundle = by_id(self.project.reel.bundles, lane.bundle)
         for widget in (self.bundle_name, self.bundle_amount, self.bundle_text):
             widget.setVisible(bundle is not None)
         if bundle is not None:
@@ -337,7 +337,7 @@ class AccentsPage(RowEditing):
             )
             self.bundle_name.setToolTip(as_tip(bundle.name))
             self._set_slider(self.bundle_amount, self.bundle_text, bundle.amount)
-        envelope = accent_rows.envelope_of(row)
+        envelope = accent_lanes.envelope_of(lane)
         self.graph.setEnabled(known and pulse is None)
         self.graph.show_envelope(envelope, self._against(found))
         for name, (spin, unit) in self.lengths.items():
@@ -349,9 +349,9 @@ class AccentsPage(RowEditing):
             unit.setCurrentIndex([u for u, _ in UNITS].index(length.unit))
             spin.setEnabled(known and pulse is None)
             unit.setEnabled(known and pulse is None)
-        self.overlap.setCurrentText(row.overlap)
+        self.overlap.setCurrentText(lane.overlap)
         self.degree.setValue(
-            100 * (row.degree if row.degree is not None else accent.degree if accent is not None else 0)
+            100 * (lane.degree if lane.degree is not None else accent.degree if accent is not None else 0)
         )
         values: dict[str, Value] = dict(found.values)
         for name, keys in found.keyed.items():
@@ -370,33 +370,33 @@ class AccentsPage(RowEditing):
         text.setText(f"{round(amount * 100)} %")
 
     def _point_at(self, name: str | None) -> None:
-        text = f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a row."
+        text = f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a lane."
         self.chooser.say(text, bool(name))
 
     # Menus
 
     def _open_tile_menu(self, name: str | None, at: QPoint) -> None:
         if name is not None:
-            pop_up(tile_menu(self.commands, name, self.project.selection.row is not None, self), at)
+            pop_up(tile_menu(self.commands, name, self.project.selection.lane is not None, self), at)
 
     def _bundle_menu(self) -> None:
         menu = QMenu(self)
         self.desk.bundles.fill_bundle_menu(menu)
-        found = self.project.selection.row
-        if found is not None and found.row.bundle:
-            bundle = found.row.bundle
+        found = self.project.selection.lane
+        if found is not None and found.lane.bundle:
+            bundle = found.lane.bundle
             menu.addAction("Open the bundle").triggered.connect(
                 lambda: self.project.change("Bundle opened", lambda reel: without_bundle(reel, bundle))
             )
         pop_up(menu, self.bundles.mapToGlobal(QPoint(0, self.bundles.height())))
 
     def more_menu(self) -> QMenu:
-        """Return what else can be done to the chosen row: its own values, keys, focus, mask, and the row menu."""
+        """Return what else can be done to the chosen lane: its own values, keys, focus, mask, and the lane menu."""
         menu = QMenu(self)
-        found = self.project.selection.row
+        found = self.project.selection.lane
         if found is None or found.accent is None:
             return menu
-        row, frame = found.row, self.project.playhead.frame
+        lane, frame = found.lane, self.project.playhead.frame
         menu.addAction("The accent's own settings and envelope").triggered.connect(self._as_it_comes)
         for percent in (100, 50, 0):
             menu.addAction(f"Key of the level here: {percent} %").triggered.connect(
@@ -411,20 +411,20 @@ class AccentsPage(RowEditing):
             menu.addSeparator()
             menu.addAction("Place the focus in the preview").triggered.connect(self.commands.place_focus)
             menu.addAction("Follow what is under the focus").triggered.connect(self.commands.follow_focus)
-            if row.follow:
+            if lane.follow:
                 menu.addAction("Stop following").triggered.connect(
-                    lambda: self._change("Stopped following", lambda r, i: accent_rows.with_follow(r, i, ""))
+                    lambda: self._change("Stopped following", lambda r, i: accent_lanes.with_follow(r, i, ""))
                 )
         if found.accent.paints:
             menu.addSeparator()
             menu.addAction("Show only within an image …").triggered.connect(self._ask_mask)
-            if row.mask:
+            if lane.mask:
                 menu.addAction("Take the mask off").triggered.connect(
-                    lambda: self._change("Mask taken off", lambda r, i: accent_rows.with_mask(r, i, ""))
+                    lambda: self._change("Mask taken off", lambda r, i: accent_lanes.with_mask(r, i, ""))
                 )
         menu.addSeparator()
-        part = menu.addMenu("The row")
-        part.addActions(self.commands.row_menu(row.id, self).actions())
+        part = menu.addMenu("The lane")
+        part.addActions(self.commands.lane_menu(lane.id, self).actions())
         return menu
 
     def _more_menu(self) -> None:
@@ -433,4 +433,4 @@ class AccentsPage(RowEditing):
     def _ask_mask(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Mask", "", "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff)")
         if path:
-            self._change("Mask chosen", lambda reel, row: accent_rows.with_mask(reel, row, path))
+            self._change("Mask chosen", lambda reel, lane: accent_lanes.with_mask(reel, lane, path))

@@ -11,7 +11,7 @@ from tempik.accents import CATALOGUE
 from tempik.desktop.commands.accents import AccentCommands
 
 
-def tile_menu(commands: AccentCommands, name: str, has_row: bool, parent: QWidget) -> QMenu:
+def tile_menu(commands: AccentCommands, name: str, has_lane: bool, parent: QWidget) -> QMenu:
     """Return the menu of an accent in the chooser."""
     menu = QMenu(parent)
     title = CATALOGUE[name].title
@@ -21,8 +21,8 @@ def tile_menu(commands: AccentCommands, name: str, has_row: bool, parent: QWidge
         ("on every fourth point", 4),
         ("painted by hand", 0),
     ):
-        menu.addAction(f"Add {title}, {text}").triggered.connect(lambda _=False, e=every: commands.add_row(name, e))
-    if has_row:
+        menu.addAction(f"Add {title}, {text}").triggered.connect(lambda _=False, e=every: commands.add_lane(name, e))
+    if has_lane:
         menu.addSeparator()
-        menu.addAction(f"Have this row fire {title}").triggered.connect(lambda: commands.use_for_row(name))
+        menu.addAction(f"Have this lane fire {title}").triggered.connect(lambda: commands.use_for_lane(name))
     return menu

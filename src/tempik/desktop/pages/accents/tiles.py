@@ -36,7 +36,7 @@ class AccentTiles(TileGrid):
         self.chosen = ""
         self._base = base_picture(None)
         self._rest: dict[str, QPixmap] = {}
-        self.setAccessibleName("Accents; arrows choose, Enter adds a row")
+        self.setAccessibleName("Accents; arrows choose, Enter adds a lane")
         self.show_items(list(CATALOGUE))
 
     def show_on(self, pixmap: QPixmap | None) -> None:
@@ -46,7 +46,7 @@ class AccentTiles(TileGrid):
         self.update()
 
     def choose(self, name: str) -> None:
-        """Show which accent the chosen row fires."""
+        """Show which accent the chosen lane fires."""
         if name != self.chosen:
             self.chosen = name
             self.update()

@@ -324,8 +324,8 @@ class FootagePage(FootageLooking):
         text = (
             f"<b>{escaped(piece.name)}</b> &nbsp; <span style='color:{theme.QUIET}'>{escaped(' · '.join(said))}</span>"
         )
-        if piece.said:
-            text += f"<br><span style='color:{theme.QUIET}'>{escaped(piece.said)}</span>"
+        if piece.warning:
+            text += f"<br><span style='color:{theme.QUIET}'>{escaped(piece.warning)}</span>"
         if warnings:
             text += f"<br><span style='color:{theme.WARNING_TEXT}'>{escaped(' '.join(warnings))}</span>"
         self.facts.setText(text)

@@ -16,7 +16,7 @@ from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.typed import Spin
-from tempik.edit.clips import again, masks
+from tempik.edit.clips import masks, repeats
 from tempik.edit.footage import tracking
 from tempik.errors import TempikError
 from tempik.reel import Clear, Clip, Mask, MotionTrack, Reel, Rule
@@ -159,7 +159,7 @@ class LayerPage(Page):
     def _moved(self) -> None:
         """Another frame: what has keys, or comes again, stands otherwise there."""
         clip = self._clip
-        if clip is not None and (clip.keys or clip.again is not None or any(m.keys for m in clip.masks)):
+        if clip is not None and (clip.keys or clip.repeat is not None or any(m.keys for m in clip.masks)):
             self.want()
 
     def preview_mode(self) -> PreviewMode:
@@ -217,7 +217,7 @@ class LayerPage(Page):
         return f"{count} clips are changed together; masks are those of the one shown." if count > 1 else ""
 
     def _show_again(self, clip: Clip) -> None:
-        rule = clip.again.rule if clip.again is not None else None
+        rule = clip.repeat.rule if clip.repeat is not None else None
         like = [
             n for n, (_, known) in enumerate(RULES) if known is not None and rule is not None and _alike(known, rule)
         ]
@@ -228,13 +228,13 @@ class LayerPage(Page):
         for widget in (self.rule, self.every):
             widget.blockSignals(False)
         self.every.setVisible(rule is not None)
-        count = len(again.layings(self.project.timeline, clip.id))
+        count = len(repeats.repeat_instances(self.project.timeline, clip.id))
         self.count.setText(f"{count} more" if rule is not None else "")
-        here = self.commands.laying_here()
+        here = self.commands.repeat_instance_here()
         for here_only in (self.leave_out, self.make_own):
             here_only.setVisible(rule is not None)
             here_only.setEnabled(here is not None)
-        self.all_back.setVisible(clip.again is not None and bool(clip.again.without))
+        self.all_back.setVisible(clip.repeat is not None and bool(clip.repeat.without))
 
     # Again
 
@@ -242,16 +242,16 @@ class LayerPage(Page):
         names, rule = self.project.selection.chosen_clips, RULES[self.rule.currentIndex()][1]
         old = self._clip
         if rule is not None:
-            same = old is not None and old.again is not None and old.again.rule.of == rule.of
+            same = old is not None and old.repeat is not None and old.repeat.rule.of == rule.of
             every = self.every.value() if same or rule.of != "frames" else rule.every
             rule = replace(rule, every=every)
         self.project.change(
-            "Laid again" if rule is not None else "Laid once", lambda reel: again.with_again(reel, names, rule)
+            "Laid again" if rule is not None else "Laid once", lambda reel: repeats.with_repeat(reel, names, rule)
         )
 
     def _all_back(self) -> None:
         names = self.project.selection.chosen_clips
-        self.project.change("Repeats all back", lambda reel: again.with_all_layings(reel, names))
+        self.project.change("Repeats all back", lambda reel: repeats.with_all_repeat_instances(reel, names))
 
     # Masks
 

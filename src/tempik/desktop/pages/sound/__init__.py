@@ -1,1 +1,1 @@
-"""The Sound page: the mix, the chosen row, track or sound clip, and the shelf of sounds."""
+"""The Sound page: the mix, the chosen lane, track or sound clip, and the shelf of sounds."""

@@ -1,4 +1,4 @@
-"""The chosen row, or the chosen sound clip: what fires it, its hit, how it varies."""
+"""The chosen lane, or the chosen sound clip: what fires it, its hit, how it varies."""
 
 from __future__ import annotations
 
@@ -28,12 +28,12 @@ from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit import ruled
 from tempik.edit.sounds.clips import with_clip_values
 from tempik.edit.sounds.files import with_hit
-from tempik.edit.sounds.rows import with_values
-from tempik.reel import Limit, Rule, SoundClip, SoundRow, by_id
+from tempik.edit.sounds.lanes import with_values
+from tempik.reel import Limit, Rule, SoundClip, SoundLane, by_id
 from tempik.sounds.shelf import SHELF
 from tempik.timeline.striking import sound_hit, sound_title, strip_names, struck_of
 
-# Fields of a row: name, title, lowest, highest, decimals, suffix, how a shown value relates to the record's, tip.
+# Fields of a lane: name, title, lowest, highest, decimals, suffix, how a shown value relates to the record's, tip.
 ROW_FIELDS = (
     ("vary_pitch", "pitch ±", 0.0, 24.0, 1, " st", 1.0, "Semitones to either side, drawn for each strike"),
     ("vary_gain_db", "gain ±", 0.0, 24.0, 1, " dB", 1.0, "Decibels to either side, drawn for each strike"),
@@ -120,13 +120,13 @@ class Chosen(QWidget):
         self.which = QComboBox()
         marks.room(self.which, "low")
         self.which.setMaximumWidth(90)
-        self.which.setToolTip("Which of the row's sounds is shown")
+        self.which.setToolTip("Which of the lane's sounds is shown")
         self.which.activated.connect(lambda _: self.refill())
         top.addWidget(self.which)
         self.setMaximumWidth(WIDE_PX + 120)
         self.stack = QStackedWidget()
         self.stack.addWidget(self._make_nothing())
-        self.stack.addWidget(self._make_row())
+        self.stack.addWidget(self._make_lane())
         self.stack.addWidget(self._make_clip())
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -141,19 +141,19 @@ class Chosen(QWidget):
         said.setAlignment(Qt.AlignmentFlag.AlignTop)
         return said
 
-    def _make_row(self) -> QWidget:
+    def _make_lane(self) -> QWidget:
         made = QWidget()
         column = _tight_column(made)
         self.rule = RuleFields(self._rule_edited, self._place_edited, SOUND_KINDS, PLACES[:3], two_lines=True)
         column.addWidget(self.rule)
-        grid, self.row_fields = _in_two_columns(ROW_FIELDS, self._row_edited)
+        grid, self.lane_fields = _in_two_columns(ROW_FIELDS, self._lane_edited)
         self.beats = QComboBox()
         self.beats.addItems([text for _, text in BEATS])
         marks.room(self.beats, "low")
         self.beats.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.beats.setMinimumContentsLength(8)
         self.beats.setToolTip("Risers climb and falls fall over so many beats of the song; files are stretched to them")
-        self.beats.activated.connect(lambda n: self._row_edited("beats", BEATS[n][0]))
+        self.beats.activated.connect(lambda n: self._lane_edited("beats", BEATS[n][0]))
         grid.addWidget(quiet("stretch"), 2, 2)
         grid.addWidget(self.beats, 2, 3)
         self.again = QPushButton("another draw")
@@ -170,7 +170,7 @@ class Chosen(QWidget):
         grid, self.clip_fields = _in_two_columns(CLIP_FIELDS, self._clip_edited)
         self.clip_fields["speed"][0].setSingleStep(0.1)
         column.addLayout(grid)
-        self.kept = toggle("pitch kept", "Faster or slower, but no higher or lower")
+        self.preserve_pitch = toggle("pitch kept", "Faster or slower, but no higher or lower")
         self.backward = toggle("backward", "Play it from its end")
         self.loop = toggle("round and round", "For as long as the clip lasts")
         self.land = QPushButton("hit on the nearest point")
@@ -178,7 +178,7 @@ class Chosen(QWidget):
         self.land.clicked.connect(self.desk.sounds.land_clip)
         line = QHBoxLayout()
         line.setSpacing(4)
-        for widget, name in ((self.kept, "keeps_pitch"), (self.backward, "backward"), (self.loop, "loop")):
+        for widget, name in ((self.preserve_pitch, "preserve_pitch"), (self.backward, "backward"), (self.loop, "loop")):
             widget.clicked.connect(lambda on, n=name: self._clip_edited(n, on))
             line.addWidget(widget)
         line.addStretch(1)
@@ -190,12 +190,12 @@ class Chosen(QWidget):
 
     def _sound(self) -> str:
         """The sound whose hit is shown."""
-        clip, row = self.project.selection.sound_clip, self.project.selection.sound_row
+        clip, lane = self.project.selection.sound_clip, self.project.selection.sound_lane
         if clip is not None:
             return clip.sound
-        if row is None or not row.sounds:
+        if lane is None or not lane.sounds:
             return ""
-        return row.sounds[min(max(self.which.currentIndex(), 0), len(row.sounds) - 1)]
+        return lane.sounds[min(max(self.which.currentIndex(), 0), len(lane.sounds) - 1)]
 
     def _hit_dragged(self, hit_s: float) -> None:
         sound = self._sound()
@@ -208,18 +208,18 @@ class Chosen(QWidget):
         if sound:
             self.project.change("Hit as it was found", lambda reel: with_hit(reel, sound, None))
 
-    def _row_edited(self, name: str, value: float) -> None:
-        row = self.project.selection.sound_row
-        if row is not None and not self.filling:
-            self.project.change("Sound row changed", lambda reel: with_values(reel, row.id, **{name: value}))
+    def _lane_edited(self, name: str, value: float) -> None:
+        lane = self.project.selection.sound_lane
+        if lane is not None and not self.filling:
+            self.project.change("Sound lane changed", lambda reel: with_values(reel, lane.id, **{name: value}))
 
     def _rule_edited(self, rule: Rule) -> None:
-        row = self.project.selection.sound_row
-        if row is not None and not self.filling:
-            self.project.change("Sound rule changed", lambda reel: ruled.with_rule(reel, row.id, rule))
+        lane = self.project.selection.sound_lane
+        if lane is not None and not self.filling:
+            self.project.change("Sound rule changed", lambda reel: ruled.with_rule(reel, lane.id, rule))
 
     def _place_edited(self, number: int) -> None:
-        row, selection = self.project.selection.sound_row, self.project.selection
+        lane, selection = self.project.selection.sound_lane, self.project.selection
         limit = Limit()
         if number == 1:
             limit = Limit(clips=tuple(selection.chosen_clips))
@@ -231,8 +231,8 @@ class Chosen(QWidget):
             )
             self.project.messages.say(f"{what}.", True)
             self.refill()
-        elif row is not None:
-            self.project.change("Place of the row changed", lambda reel: ruled.with_limit(reel, row.id, limit))
+        elif lane is not None:
+            self.project.change("Place of the lane changed", lambda reel: ruled.with_limit(reel, lane.id, limit))
 
     def _clip_edited(self, name: str, value: float | bool) -> None:
         clip = self.project.selection.sound_clip
@@ -243,38 +243,38 @@ class Chosen(QWidget):
 
     def refill(self) -> None:
         self.filling = True
-        clip, row = self.project.selection.sound_clip, self.project.selection.sound_row
-        self.which.setVisible(clip is None and row is not None and len(row.sounds) > 1)
+        clip, lane = self.project.selection.sound_clip, self.project.selection.sound_lane
+        self.which.setVisible(clip is None and lane is not None and len(lane.sounds) > 1)
         if clip is not None:
             self._show_clip(clip)
-        elif row is not None:
-            self._show_row(row)
+        elif lane is not None:
+            self._show_lane(lane)
         else:
             name = strip_names(self.project.reel).get(self.project.selection.strip, "")
             self.title.setText(name)
             self.said.setText("· a channel of the mix")
             self.stack.setCurrentIndex(0)
-        self.wave.setVisible(clip is not None or row is not None)
+        self.wave.setVisible(clip is not None or lane is not None)
         self.filling = False
 
-    def _show_row(self, row: SoundRow) -> None:
+    def _show_lane(self, lane: SoundLane) -> None:
         reel = self.project.reel
-        titles = [sound_title(reel, s) for s in row.sounds]
+        titles = [sound_title(reel, s) for s in lane.sounds]
         if [self.which.itemText(n) for n in range(self.which.count())] != titles:
             self.which.clear()
             self.which.addItems(titles)
-        found = next(s for s in struck_of(self.project.timeline) if s.row.id == row.id)
+        found = next(s for s in struck_of(self.project.timeline) if s.lane.id == lane.id)
         count = len(found.strikes)
         self._head(", ".join(titles), f"· {count} strike{'s' if count != 1 else ''}")
-        self.rule.tell_rows(
-            [(f.row.id, f.accent.title.lower() if f.accent else f.row.accent) for f in self.project.timeline.fired]
+        self.rule.tell_lanes(
+            [(f.lane.id, f.accent.title.lower() if f.accent else f.lane.accent) for f in self.project.timeline.fired]
         )
-        self.rule.show_rule(row.rule, row.limit)
-        for name, (spin, by) in self.row_fields.items():
+        self.rule.show_rule(lane.rule, lane.limit)
+        for name, (spin, by) in self.lane_fields.items():
             if not spin.hasFocus():
-                spin.setValue(getattr(row, name) * by)
+                spin.setValue(getattr(lane, name) * by)
         numbers = [b for b, _ in BEATS]
-        self.beats.setCurrentIndex(numbers.index(row.beats) if row.beats in numbers else 0)
+        self.beats.setCurrentIndex(numbers.index(lane.beats) if lane.beats in numbers else 0)
         sound = self._sound()
         kind = SHELF.get(sound)
         own_beats = kind.beats if kind is not None else 0.0
@@ -290,8 +290,8 @@ class Chosen(QWidget):
         for name, (spin, by) in self.clip_fields.items():
             if not spin.hasFocus():
                 spin.setValue(getattr(clip, name) * by)
-        self.kept.setChecked(clip.keeps_pitch)
-        self.kept.setEnabled(clip.speed != 1.0)
+        self.preserve_pitch.setChecked(clip.preserve_pitch)
+        self.preserve_pitch.setEnabled(clip.speed != 1.0)
         self.backward.setChecked(clip.backward)
         self.loop.setChecked(clip.loop)
         lit = (clip.from_s, clip.from_s + clip.length_s * clip.speed)

@@ -1,4 +1,4 @@
-"""The mix: a line for the song, for the clips' own sound, for each row and track of sounds, and the master."""
+"""The mix: a line for the song, for the clips' own sound, for each lane and track of sounds, and the master."""
 
 from __future__ import annotations
 

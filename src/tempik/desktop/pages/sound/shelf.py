@@ -28,10 +28,10 @@ class SoundTiles(TileGrid):
         super().__init__(TILE, 5, 2)
         self.desk = desk
         self.chosen: tuple[str, ...] = ()
-        self.setAccessibleName("Sounds; arrows choose, Enter adds a row")
+        self.setAccessibleName("Sounds; arrows choose, Enter adds a lane")
 
     def choose(self, sounds: tuple[str, ...]) -> None:
-        """Show which sounds the chosen row or clip has."""
+        """Show which sounds the chosen lane or clip has."""
         self.chosen = sounds
         self.update()
 
@@ -66,7 +66,7 @@ class Shelf(QWidget):
         self.add = tool("add", "Add sounds of my own", self.commands.choose_sounds)
         self.tiles = SoundTiles(desk)
         self.chooser = Chooser(self.tiles)
-        self.tiles.picked.connect(self.commands.add_row)
+        self.tiles.picked.connect(self.commands.add_lane)
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._menu)
         desk.shapes.changed.connect(self.tiles.update)
@@ -93,7 +93,7 @@ class Shelf(QWidget):
         names = self.commands.shelf_names(self.wanted.text())
         if names != self.tiles.items:
             self.tiles.show_items(names)
-        row = self.desk.project.selection.sound_row
+        row = self.desk.project.selection.sound_lane
         clip = self.desk.project.selection.sound_clip
         self.tiles.choose((clip.sound,) if clip is not None else row.sounds if row is not None else ())
 

@@ -144,7 +144,7 @@ class SoundPane(Pane):
             made = toggle(name, tip)
             self.pitch.addButton(made, number)
             row.addWidget(made)
-        self.pitch.idClicked.connect(lambda n: self._sound("Pitch changed", pitch=("kept", "follows")[n]))
+        self.pitch.idClicked.connect(lambda n: self._sound("Pitch changed", pitch=("preserved", "follows")[n]))
         self.gain, self.crossfade = DecimalSpin(), DecimalSpin()
         self.gain.setRange(-60, 24)
         self.gain.setDecimals(1)
@@ -179,7 +179,7 @@ class SoundPane(Pane):
         self.sound_on.setChecked(sound.on)
         self.sound_on.setEnabled(placed.footage.has_sound)
         self.sound_text.setText("" if placed.footage.has_sound else "This footage has no sound.")
-        self.pitch.button(0 if sound.pitch == "kept" else 1).setChecked(True)
+        self.pitch.button(0 if sound.pitch == "preserved" else 1).setChecked(True)
         self.gain.setValue(sound.gain_db)
         self.crossfade.setValue(self.project.reel.crossfade_ms)
         self.filling = False

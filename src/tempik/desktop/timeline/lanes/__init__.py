@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from tempik.desktop.timeline.lane import Lane
-from tempik.desktop.timeline.lanes.accents import AccentLane
-from tempik.desktop.timeline.lanes.pictures import PictureLane
-from tempik.desktop.timeline.lanes.pins import PinsLane
-from tempik.desktop.timeline.lanes.points import PointsLane
-from tempik.desktop.timeline.lanes.ruler import RulerLane
-from tempik.desktop.timeline.lanes.sound_clips import SoundTrackLane
-from tempik.desktop.timeline.lanes.sounds import SoundRowLane
-from tempik.desktop.timeline.lanes.transitions import TransitionsLane
-from tempik.desktop.timeline.lanes.words import WordsLane
+from tempik.desktop.timeline.lane import LaneView
+from tempik.desktop.timeline.lanes.accents import AccentLaneView
+from tempik.desktop.timeline.lanes.pictures import PictureLaneView
+from tempik.desktop.timeline.lanes.pins import PinsLaneView
+from tempik.desktop.timeline.lanes.points import PointsLaneView
+from tempik.desktop.timeline.lanes.ruler import RulerLaneView
+from tempik.desktop.timeline.lanes.sound_clips import SoundTrackLaneView
+from tempik.desktop.timeline.lanes.sounds import SoundLaneView
+from tempik.desktop.timeline.lanes.transitions import TransitionsLaneView
+from tempik.desktop.timeline.lanes.words import WordsLaneView
 from tempik.reel import Reel
 
-LANES: tuple[type[Lane], ...] = (
-    *(RulerLane, PointsLane, PictureLane, WordsLane, PinsLane, TransitionsLane, AccentLane),
-    *(SoundRowLane, SoundTrackLane),
+LANES: tuple[type[LaneView], ...] = (
+    *(RulerLaneView, PointsLaneView, PictureLaneView, WordsLaneView, PinsLaneView, TransitionsLaneView, AccentLaneView),
+    *(SoundLaneView, SoundTrackLaneView),
 )
 
 
-def lanes_of(reel: Reel) -> list[Lane]:
+def lanes_of(reel: Reel) -> list[LaneView]:
     """Return the lanes that a reel has."""
     return [lane for kind in LANES for lane in kind.of(reel)]
 

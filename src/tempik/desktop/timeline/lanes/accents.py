@@ -1,4 +1,4 @@
-"""An accent row: its pulses, its name and amount."""
+"""An accent lane: its pulses, its name and amount."""
 
 from __future__ import annotations
 
@@ -7,27 +7,27 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 
-from tempik.accents import Cell, Fired
+from tempik.accents import Fired, Step
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.ground import paint_dots
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.lanes.cells import DOTS_PX, CellsLane
-from tempik.desktop.timeline.lanes.pulse_painting import row_picture, rule_text
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lanes.pulse_painting import lane_picture, rule_text
+from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.digits import counted
+from tempik.edit.accents.lanes import lane_of, with_all_amounts, with_amount
 from tempik.edit.accents.painting import with_toggled
-from tempik.edit.accents.rows import row_of, with_all_amounts, with_amount
 from tempik.reel import Reel
 from tempik.time import time_of
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 20, 72
 
 
-class AccentLane(CellsLane):
-    """One accent row: cells are clicked, swept and weighed, its name is dragged for its amount."""
+class AccentLaneView(StepsLaneView):
+    """One accent lane: steps are clicked, swept and weighed, its name is dragged for its amount."""
 
     what, ink = "Accents", theme.PULSE
 
@@ -36,8 +36,8 @@ class AccentLane(CellsLane):
         self.key = f"accent {number}"
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
-        return [cls(number) for number in range(len(reel.rows))]
+    def of(cls, reel: Reel) -> list[LaneView]:
+        return [cls(number) for number in range(len(reel.accent_lanes))]
 
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
@@ -49,108 +49,108 @@ class AccentLane(CellsLane):
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found, selection = self.found(ctx), ctx.project.selection
-        if selection.row_id == found.row.id:
+        if selection.lane_id == found.lane.id:
             p.fillRect(box, colour(theme.PULSE, 0.07))
-            self.paint_cell(p, ctx, box, selection.cell_id, 0.3)
-        p.drawPixmap(QPointF(0, box.top()), row_picture(p, ctx, found, int(box.height())))
+            self.paint_step(p, ctx, box, selection.step_id, 0.3)
+        p.drawPixmap(QPointF(0, box.top()), lane_picture(p, ctx, found, int(box.height())))
 
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found = self.found(ctx)
-        _paint_row_name(p, found, box.top(), box.height(), ctx.project.selection.row_id == found.row.id)
+        _paint_row_name(p, found, box.top(), box.height(), ctx.project.selection.lane_id == found.lane.id)
 
     def spoken(self, ctx: PaintContext) -> str:
         found = self.found(ctx)
-        title = found.accent.title if found.accent is not None else found.row.accent
-        state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
-        return f"Accent row {title}: {rule_text(found)}, {counted(len(found.pulses), 'pulse')}, {found.row.amount * 100:.0f} %{state}"
+        title = found.accent.title if found.accent is not None else found.lane.accent
+        state = ", muted" if found.lane.muted else ", solo" if found.lane.solo else ""
+        return f"Accent lane {title}: {rule_text(found)}, {counted(len(found.pulses), 'pulse')}, {found.lane.amount * 100:.0f} %{state}"
 
     # Pointer
 
     def name_hit(self, ctx: PaintContext) -> Hit:
-        row = self.found(ctx).row.id
+        lane = self.found(ctx).lane.id
         return Hit(
             tip=lambda: NAME_TIP,
             press=lambda at: self._press_name(ctx, at),
-            menu=lambda screen: _row_menu(ctx, row, screen),
+            menu=lambda screen: _lane_menu(ctx, lane, screen),
         )
 
-    def tip(self, ctx: PaintContext, cell: Cell) -> str:
-        return cell_tip(ctx, self.found(ctx), cell)
+    def tip(self, ctx: PaintContext, step: Step) -> str:
+        return step_tip(ctx, self.found(ctx), step)
 
-    def choose(self, ctx: PaintContext, cell: Cell) -> None:
+    def choose(self, ctx: PaintContext, step: Step) -> None:
         found = self.found(ctx)
-        fires = any(p.cell == cell.id for p in found.pulses)
-        ctx.project.selection.select_row(found.row.id, cell.id if fires else "")
+        fires = any(p.step == step.id for p in found.pulses)
+        ctx.project.selection.select_lane(found.lane.id, step.id if fires else "")
 
     def edit(self, ctx: PaintContext) -> None:
-        ctx.asks.row_wanted.emit()
+        ctx.asks.lane_wanted.emit()
 
-    def toggle(self, ctx: PaintContext, cell: str) -> None:
-        """Turn the row on or off at a cell."""
-        toggle_cell(ctx.project, self.number, cell)
+    def toggle(self, ctx: PaintContext, step: str) -> None:
+        """Turn the lane on or off at a step."""
+        toggle_step(ctx.project, self.number, step)
 
     def _press_name(self, ctx: PaintContext, at: Pointer) -> LaneGesture | None:
-        row = self.found(ctx).row.id
+        lane = self.found(ctx).lane.id
         if at.pos.x() > GUTTER - DOTS_PX:
-            _row_menu(ctx, row, at.screen)
+            _lane_menu(ctx, lane, at.screen)
             return None
-        return AmountGesture(ctx, row, at.shift)
+        return AmountGesture(ctx, lane, at.shift)
 
     @classmethod
     def words(cls) -> Sequence[tuple[str, str]]:
         return (
-            ("click or sweep accent cells", "paint or clear them"),
-            ("drag up or down in an accent cell", "its strength"),
-            ("Ctrl and click an accent cell", "edit that pulse alone on the Accents page"),
-            ("click an accent row's name", "edit the row on the Accents page"),
-            ("drag along an accent row's name", "its amount; Shift and drag: all accents'"),
-            ("an accent row's dots, or a right click on its name", "its menu"),
+            ("click or sweep accent steps", "paint or clear them"),
+            ("drag up or down in an accent step", "its strength"),
+            ("Ctrl and click an accent step", "edit that pulse alone on the Accents page"),
+            ("click an accent lane's name", "edit the lane on the Accents page"),
+            ("drag along an accent lane's name", "its amount; Shift and drag: all accents'"),
+            ("an accent lane's dots, or a right click on its name", "its menu"),
         )
 
 
 NAME_TIP = "Click: edit it on the Accents page. Drag along: its amount; Shift and drag: all accents'. Dots: its menu."
 
 
-def _row_menu(ctx: PaintContext, row: str, screen: QPoint) -> None:
-    ctx.project.selection.select_row(row)
-    ctx.asks.row_menu.emit(row, screen)
+def _lane_menu(ctx: PaintContext, lane: str, screen: QPoint) -> None:
+    ctx.project.selection.select_lane(lane)
+    ctx.asks.lane_menu.emit(lane, screen)
 
 
-def cell_tip(ctx: PaintContext, found: Fired, cell: Cell) -> str:
-    """Return what a cell is."""
-    pulse = next((p for p in found.pulses if p.cell == cell.id), None)
-    where = cell.point.label if cell.point is not None else f"frame {cell.frame}"
+def step_tip(ctx: PaintContext, found: Fired, step: Step) -> str:
+    """Return what a step is."""
+    pulse = next((p for p in found.pulses if p.step == step.id), None)
+    where = step.point.label if step.point is not None else f"frame {step.frame}"
     if pulse is None:
         what = "silent here"
     else:
-        how = "by hand" if pulse.painted else "by the rule"
+        how = "by hand" if pulse.overridden else "by the rule"
         seconds = time_of(pulse.frame, ctx.timeline.rate)
         what = f"{pulse.strength * 100:.0f} % {how}, full on frame {pulse.frame} ({seconds:.2f} s)"
     return f"{where}: {what}\nClick or sweep to paint; drag up or down for strength; Ctrl and click to edit this one alone."
 
 
-def toggle_cell(project: Project, row: int, cell: str) -> None:
-    """Turn an accent on or off at a cell."""
-    found = project.timeline.fired[row]
-    title = found.accent.title if found.accent is not None else found.row.accent
-    project.change(f"{title} toggled", lambda reel: with_toggled(reel, found.row.id, cell))
-    fires = any(p.cell == cell for p in project.timeline.fired[row].pulses)
-    project.selection.select_row(found.row.id, cell if fires else "")
+def toggle_step(project: Project, lane: int, step: str) -> None:
+    """Turn an accent on or off at a step."""
+    found = project.timeline.fired[lane]
+    title = found.accent.title if found.accent is not None else found.lane.accent
+    project.change(f"{title} toggled", lambda reel: with_toggled(reel, found.lane.id, step))
+    fires = any(p.step == step for p in project.timeline.fired[lane].pulses)
+    project.selection.select_lane(found.lane.id, step if fires else "")
 
 
 AMOUNT_PX = 80.0  # of a drag along a name for one more
 
 
 class AmountGesture(LaneGesture):
-    """A drag along a row's name sets its amount, or with Shift that of all; a click asks for its page."""
+    """A drag along a lane's name sets its amount, or with Shift that of all; a click asks for its page."""
 
-    def __init__(self, ctx: PaintContext, row: str, all_rows: bool) -> None:
+    def __init__(self, ctx: PaintContext, lane: str, all_lanes: bool) -> None:
         super().__init__()
         self.gesture = Gesture(ctx.project)
-        self.row, self.all = row, all_rows
+        self.lane, self.all = lane, all_lanes
         reel = ctx.project.reel
-        self.was = reel.amount if all_rows else row_of(reel, row).amount
-        ctx.project.selection.select_row(row)
+        self.was = reel.amount if all_lanes else lane_of(reel, lane).amount
+        ctx.project.selection.select_lane(lane)
 
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
         amount = min(max(self.was + at.moved.x() / AMOUNT_PX, 0.0), 2.0)
@@ -159,43 +159,43 @@ class AmountGesture(LaneGesture):
             self.gesture.show(lambda reel: with_all_amounts(reel, amount))
             self.text = f"all accents {amount * 100:.0f} %"
         else:
-            self.gesture.show(lambda reel: with_amount(reel, self.row, amount))
+            self.gesture.show(lambda reel: with_amount(reel, self.lane, amount))
             self.text = f"amount {amount * 100:.0f} %"
 
     def release(self, ctx: PaintContext, at: Pointer) -> None:
-        self.gesture.settle("All accents' amount" if self.all else "Amount of the row")
+        self.gesture.settle("All accents' amount" if self.all else "Amount of the lane")
         if not self.text:
-            ctx.asks.row_wanted.emit()
+            ctx.asks.lane_wanted.emit()
 
     def drop(self) -> None:
         self.gesture.drop()
 
 
 def _paint_row_name(p: QPainter, found: Fired, top: float, tall: float, chosen: bool) -> None:
-    """A row's name, what fires it, and its amount as a bar that a drag changes."""
+    """A lane's name, what fires it, and its amount as a bar that a drag changes."""
     low = tall < 34
-    row = found.row
+    lane = found.lane
     if chosen:
         p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
         p.fillRect(QRectF(0, top, 3, tall), QColor(theme.PULSE))
     p.setPen(QColor(theme.QUIET if found.silent else theme.TEXT))
     p.setFont(words(13))
-    title = found.accent.title if found.accent is not None else f"? {row.accent}"
+    title = found.accent.title if found.accent is not None else f"? {lane.accent}"
     room = GUTTER - 28
     title = p.fontMetrics().elidedText(title.lower(), Qt.TextElideMode.ElideRight, room)
     p.drawText(QRectF(12, top + (0 if low else 2), room, 18), Qt.AlignmentFlag.AlignVCenter, title)
     if not low:
-        rule = "unknown" if found.accent is None else "muted" if row.muted else rule_text(found)
-        if row.solo:
+        rule = "unknown" if found.accent is None else "muted" if lane.muted else rule_text(found)
+        if lane.solo:
             rule = "solo · " + rule
-        if row.kept:
+        if lane.locked:
             rule = "kept · " + rule
-        p.setPen(QColor(theme.RHYTHM if row.solo else theme.QUIET))
+        p.setPen(QColor(theme.RHYTHM if lane.solo else theme.QUIET))
         p.setFont(words(12))
         rule = p.fontMetrics().elidedText(rule, Qt.TextElideMode.ElideRight, GUTTER - 18)
         p.drawText(QRectF(12, top + 17, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, rule)
     bar = QRectF(12, top + tall - 4, GUTTER - 24, 2)
     p.fillRect(bar, QColor(theme.LINE))
-    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(row.amount / 2, 1), 2), QColor(theme.PULSE))
+    p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(lane.amount / 2, 1), 2), QColor(theme.PULSE))
     p.fillRect(QRectF(bar.center().x(), bar.top() - 1, 1, 4), QColor(theme.QUIET))
     paint_dots(p, top + (4 if low else 6))

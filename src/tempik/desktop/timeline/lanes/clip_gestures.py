@@ -65,7 +65,7 @@ class MoveGesture(_ClipGesture):
 
     def _tracks(self, ctx: PaintContext, at: Pointer) -> int:
         """Return by how many tracks the pointer has gone up."""
-        track = ctx.layout.picture_row_at(at.pos.y())
+        track = ctx.layout.track_at(at.pos.y())
         if track is not None:
             return track - self.placed.clip.track
         top = ctx.layout.picture_top(len(ctx.timeline.reel.tracks) - 1)
@@ -172,6 +172,6 @@ def edge_gesture(ctx: PaintContext, placed: Placed, side: Side, at: Pointer) -> 
     if placed.clip.id not in ctx.project.selection.clip_ids:
         ctx.project.selection.select_clip(placed.clip.id)
     frame = placed.first if side == "start" else placed.end
-    row = ctx.timeline.rows[placed.clip.track]
-    other = next((p for p in row if (p.end if side == "start" else p.first) == frame and p is not placed), None)
+    track = ctx.timeline.tracks[placed.clip.track]
+    other = next((p for p in track if (p.end if side == "start" else p.first) == frame and p is not placed), None)
     return EdgeGesture(ctx, placed, side, None if at.ctrl or at.shift else other, at.shift)

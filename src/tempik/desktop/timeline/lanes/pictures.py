@@ -11,7 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import paint_dots
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, Lane, PaintContext, Room
+from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext, Room
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
 from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
@@ -33,9 +33,9 @@ from tempik.edit.clips import pins
 from tempik.edit.clips.trim import Side
 from tempik.reel import Reel
 from tempik.time import frame_on_screen, time_of
-from tempik.timeline.again import source_of
 from tempik.timeline.covering import gaps, overlaps
 from tempik.timeline.placed import Placed, floor_text
+from tempik.timeline.repeats import source_of
 from tempik.timeline.timeline import Timeline
 
 PICTURE_H, LEAST_PICTURE_H, MOST_PICTURE_H = 112, 46, 260
@@ -45,7 +45,7 @@ RIVET_PX = 7  # the mark of a kept clip
 KEPT_CLIP_PX = 420
 
 
-class PictureLane(Lane):
+class PictureLaneView(LaneView):
     """One track of clips. Clips are moved, slid, slipped and trimmed; what is dragged snaps."""
 
     def __init__(self, track: int) -> None:
@@ -53,7 +53,7 @@ class PictureLane(Lane):
         self.key = f"picture {track}"
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
+    def of(cls, reel: Reel) -> list[LaneView]:
         return [cls(track) for track in range(len(reel.tracks) - 1, -1, -1)]
 
     def room(self) -> Room:
@@ -140,7 +140,7 @@ class PictureLane(Lane):
             p.setClipping(False)
 
     def spoken(self, ctx: PaintContext) -> str:
-        clips = ctx.timeline.rows[self.track]
+        clips = ctx.timeline.own_tracks[self.track]
         shown = ctx.project.selection.placed
         text = f"Picture track {self.track + 1}: {counted(len(clips), 'clip')}"
         if shown is not None and shown.clip.track == self.track:
@@ -316,7 +316,7 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
         p.fillRect(box, colour(theme.SUNK, 0.72))
     if placed.clip.group:
         p.fillRect(QRectF(box.left(), box.bottom() - 3, box.width(), 3), QColor(theme.PULSE))
-    if placed.clip.kept and box.width() > 2 * RIVET_PX:
+    if placed.clip.locked and box.width() > 2 * RIVET_PX:
         p.setPen(QPen(QColor(theme.SUNK), 1.5))
         p.setBrush(QColor(theme.GOOD))
         p.drawEllipse(QPointF(box.right() - RIVET_PX, box.top() + RIVET_PX), RIVET_PX / 2, RIVET_PX / 2)

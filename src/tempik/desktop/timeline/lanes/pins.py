@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLane, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H, SLIVER_PX
 from tempik.desktop.timeline.lanes.cues import cue_bottom, foot_of_cues, free_cues
 from tempik.desktop.timeline.lanes.points import SIGNS_H, points_top
@@ -29,7 +29,7 @@ from tempik.timeline.timeline import Timeline
 REACH_PX = 8
 
 
-class PinsLane(OverLane):
+class PinsLaneView(OverLaneView):
     """Lies over all lanes: stitches and the triangles of cues, dragged from point to point."""
 
     key = "pins"
@@ -122,7 +122,7 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
     cues that are tied to nothing show as open triangles."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     specks: dict[int, list[int]] = {}
-    foot = [foot_of_cues(layout, track) for track in range(len(timeline.rows))]
+    foot = [foot_of_cues(layout, track) for track in range(len(timeline.own_tracks))]
     sliver = SLIVER_PX * float(timeline.rate) / view.px_per_s
     for placed in clips_in_view(timeline, view):
         bottom = foot[placed.clip.track]

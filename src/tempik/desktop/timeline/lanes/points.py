@@ -13,7 +13,7 @@ from tempik.desktop.song.wave import DIM_BANDS, paint_sign, wave_picture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import RULER_H, spacing
 from tempik.desktop.timeline.in_view import points_in_view
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
@@ -32,7 +32,7 @@ def points_top() -> int:
     return RULER_H
 
 
-class PointsLane(Lane):
+class PointsLaneView(LaneView):
     """The song and its points: a sign is dragged to move its point, and all that is tied to it follows."""
 
     key = "points"
@@ -40,7 +40,7 @@ class PointsLane(Lane):
     beneath = True
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
+    def of(cls, reel: Reel) -> list[LaneView]:
         return [cls()]
 
     def room(self) -> Room:

@@ -1,4 +1,4 @@
-"""Pulses of an accent row as they are painted: envelopes to scale in time, keys, what is painted by hand."""
+"""Pulses of an accent lane as they are painted: envelopes to scale in time, keys, what is painted by hand."""
 
 from __future__ import annotations
 
@@ -24,8 +24,8 @@ NARROW_PX = 6
 
 
 def rule_text(found: Fired | Struck) -> str:
-    """Return what fires a row, in a few letters."""
-    rule = found.row.rule
+    """Return what fires a lane, in a few letters."""
+    rule = found.lane.rule
     strong = f" ≥{rule.at_least * 100:.0f}%" if rule.at_least else ""
     nth = ("" if rule.every == 1 else f" /{rule.every}") + strong
     points = ("every point" if rule.every == 1 else f"every {rule.every}") + strong
@@ -45,53 +45,53 @@ def rule_text(found: Fired | Struck) -> str:
     }.get(rule.of, rule.of)
 
 
-def cell_box(timeline: Timeline, view: View, found: Fired | Struck, cell: str, row: QRectF) -> QRectF | None:
-    """Return where a cell lies: from its frame to the next cell's, none where the row has no such cell."""
-    number = next((i for i, c in enumerate(found.cells) if c.id == cell), None)
+def step_box(timeline: Timeline, view: View, found: Fired | Struck, step: str, lane: QRectF) -> QRectF | None:
+    """Return where a step lies: from its frame to the next step's, none where the lane has no such step."""
+    number = next((i for i, c in enumerate(found.steps) if c.id == step), None)
     if number is None:
         return None
-    left = view.x(time_of(found.cells[number].frame, timeline.rate))
+    left = view.x(time_of(found.steps[number].frame, timeline.rate))
     right = (
-        view.x(time_of(found.cells[number + 1].frame, timeline.rate))
-        if number + 1 < len(found.cells)
-        else left + found.cells[number].gap_s * view.px_per_s
+        view.x(time_of(found.steps[number + 1].frame, timeline.rate))
+        if number + 1 < len(found.steps)
+        else left + found.steps[number].gap_s * view.px_per_s
     )
-    return QRectF(left, row.top(), max(right - left, 4.0), row.height())
+    return QRectF(left, lane.top(), max(right - left, 4.0), lane.height())
 
 
-def row_picture(p: QPainter, ctx: PaintContext, found: Fired, tall: int) -> QPixmap:
-    """Return a row's pulses, painted once for as long as the row, the song and the view are the same."""
+def lane_picture(p: QPainter, ctx: PaintContext, found: Fired, tall: int) -> QPixmap:
+    """Return a lane's pulses, painted once for as long as the lane, the song and the view are the same."""
     timeline, view = ctx.timeline, ctx.view
 
     def paint(own: QPainter) -> None:
         own.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         if found.silent:
             own.setOpacity(0.35)
-        _paint_row(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), found)
+        _paint_lane(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), found)
 
-    key = ("accent row", *view, timeline.rate)
+    key = ("accent lane", *view, timeline.rate)
     return kept_picture(key, (found,), (view.width, tall), p.device().devicePixelRatioF(), paint)
 
 
-def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
+def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
     narrow: list[QLineF] = []
     empty: list[QLineF] = []
     rate = float(timeline.rate)
     a = bisect_left(found.starts, (view.start_s - 4) * rate)
     b = bisect_right(found.starts, view.end_s * rate + 1)
-    firing = {q.cell for q in found.pulses}
+    firing = {q.step for q in found.pulses}
     zero, frame_px = view.x(0.0), view.px_per_s / rate
-    first = bisect_left(found.cells, view.start_s * rate - 1, key=lambda c: c.frame)
-    end = bisect_right(found.cells, min(view.end_s * rate, timeline.frames - 1), key=lambda c: c.frame)
+    first = bisect_left(found.steps, view.start_s * rate - 1, key=lambda c: c.frame)
+    end = bisect_right(found.steps, min(view.end_s * rate, timeline.frames - 1), key=lambda c: c.frame)
     if end - first < 400:
-        for cell in found.cells[first:end]:
-            x = zero + cell.frame * frame_px
-            if cell.gap_s * view.px_per_s >= NARROW_PX and cell.id not in firing and GUTTER <= x <= view.width:
+        for step in found.steps[first:end]:
+            x = zero + step.frame * frame_px
+            if step.gap_s * view.px_per_s >= NARROW_PX and step.id not in firing and GUTTER <= x <= view.width:
                 empty.append(QLineF(x + 1.5, box.bottom() - 3, x + 6, box.bottom() - 3))
     p.setPen(QPen(colour(theme.QUIET, 0.75), 1.4))
     p.drawLines(empty)
     for pulse in found.pulses[a:b]:
-        if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.painted:
+        if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.overridden:
             x = zero + pulse.frame * frame_px
             tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
             if GUTTER <= x <= view.width:
@@ -104,7 +104,7 @@ def _paint_row(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: 
 
 
 def _paint_keys(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
-    """Keys set by hand, as small open squares along the row's top; the level's as a line to scale."""
+    """Keys set by hand, as small open squares along the lane's top; the level's as a line to scale."""
     for name, keys in found.keyed.items():
         spots = [QPointF(view.x(time_of(frame, timeline.rate)), 0.0) for frame, _, _ in keys]
         for spot, (_, value, _) in zip(spots, keys, strict=True):
@@ -149,12 +149,12 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
     )
     shape = _pulse_shape(pulse.form, frame_px, first, end)
     tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
-    p.setPen(QPen(QColor(theme.TEXT if pulse.painted else theme.PULSE), 1.2))
-    p.setBrush(colour(theme.PULSE, 0.95 if pulse.painted else 0.45))
+    p.setPen(QPen(QColor(theme.TEXT if pulse.overridden else theme.PULSE), 1.2))
+    p.setBrush(colour(theme.PULSE, 0.95 if pulse.overridden else 0.45))
     p.drawPath(QTransform(1, 0, 0, tall, x, box.bottom() - 3).map(shape))
     if frame_px * pulse.form.hold < 2.5:  # a pulse of a frame or two must not vanish in a long view
         p.drawLine(QPointF(x, box.bottom() - 3), QPointF(x, box.bottom() - 3 - tall))
-    if pulse.painted:
+    if pulse.overridden:
         p.setPen(QPen(QColor(theme.TEXT), 2))
         p.drawLine(QPointF(x, box.bottom() - 1), QPointF(x + 6, box.bottom() - 1))
     p.setBrush(Qt.BrushStyle.NoBrush)

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QPainter
 
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import FRAMES_SHOW_PX, RULER_H, spacing
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
@@ -21,14 +21,14 @@ from tempik.time import frame_of, time_of
 from tempik.timeline.timeline import Timeline
 
 
-class RulerLane(Lane):
+class RulerLaneView(LaneView):
     """Where one is: a press goes there, a drag along it looks through the reel."""
 
     key = "ruler"
     head = True
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
+    def of(cls, reel: Reel) -> list[LaneView]:
         return [cls()]
 
     def room(self) -> Room:
@@ -61,7 +61,7 @@ class RulerLane(Lane):
         return (
             ("wheel on the timeline", "zoom at the pointer"),
             ("Shift and wheel, or middle drag", "move along the reel"),
-            ("wheel over the names of rows, or Ctrl and wheel", "rows further down, where not all fit"),
+            ("wheel over the names of lanes, or Ctrl and wheel", "lanes further down, where not all fit"),
         )
 
 

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.lanes.sounds import paint_strip_name, strip_name_hit
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
@@ -26,7 +26,7 @@ SNAP_PX = 9.0
 GAIN_DB_PX = 0.25
 
 
-class SoundTrackLane(Lane):
+class SoundTrackLaneView(LaneView):
     """One track of sound clips."""
 
     def __init__(self, number: int) -> None:
@@ -34,7 +34,7 @@ class SoundTrackLane(Lane):
         self.key = f"sounds {number}"
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
+    def of(cls, reel: Reel) -> list[LaneView]:
         return [cls(number) for number in range(len(reel.sound_tracks))]
 
     def room(self) -> Room:

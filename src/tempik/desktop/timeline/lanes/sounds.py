@@ -1,4 +1,4 @@
-"""A row of sounds: each strike as the sound's own outline, its hit a line on the point."""
+"""A lane of sounds: each strike as the sound's own outline, its hit a line on the point."""
 
 from __future__ import annotations
 
@@ -8,14 +8,14 @@ from collections.abc import Sequence
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from tempik.accents import Cell
+from tempik.accents import Step
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.sound_shapes import Outline
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.ground import paint_dots
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer, Room
-from tempik.desktop.timeline.lanes.cells import DOTS_PX, CellsLane
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.lanes.pulse_painting import rule_text
+from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.pixmap_cache import kept_picture
@@ -45,8 +45,8 @@ NARROW_PX = 4
 KEPT_STRIKE_PX = 420
 
 
-class SoundRowLane(CellsLane):
-    """One sound row: cells are clicked, swept and weighed as an accent row's are, its name is dragged for its gain."""
+class SoundLaneView(StepsLaneView):
+    """One sound lane: steps are clicked, swept and weighed as an accent lane's are, its name is dragged for its gain."""
 
     what, ink = "Sounds", theme.SOUND
 
@@ -55,27 +55,27 @@ class SoundRowLane(CellsLane):
         self.key = f"sound {number}"
 
     @classmethod
-    def of(cls, reel: Reel) -> list[Lane]:
-        return [cls(number) for number in range(len(reel.sound_rows))]
+    def of(cls, reel: Reel) -> list[LaneView]:
+        return [cls(number) for number in range(len(reel.sound_lanes))]
 
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
 
     def found(self, ctx: PaintContext) -> Struck:
-        """Return the lane's row worked out."""
+        """Return the lane's lane worked out."""
         return struck_of(ctx.timeline)[self.number]
 
     # Painting
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found, selection = self.found(ctx), ctx.project.selection
-        if selection.strip == found.row.id:
+        if selection.strip == found.lane.id:
             p.fillRect(box, colour(theme.SOUND, 0.07))
-            self.paint_cell(p, ctx, box, selection.strike, 0.3)
+            self.paint_step(p, ctx, box, selection.strike, 0.3)
         p.save()
         p.setClipRect(box)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        if found.row.id in silent_strips(ctx.project.reel):
+        if found.lane.id in silent_strips(ctx.project.reel):
             p.setOpacity(0.35)
         _paint_empty(p, ctx, box, found)
         _paint_strikes(p, ctx, box, found)
@@ -83,48 +83,48 @@ class SoundRowLane(CellsLane):
 
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found, reel = self.found(ctx), ctx.project.reel
-        chosen = ctx.project.selection.strip == found.row.id
-        rule = "muted" if found.row.muted else ("solo · " if found.row.solo else "") + rule_text(found)
-        paint_strip_name(p, strip_names(reel)[found.row.id], rule, box, chosen, found.row.id in silent_strips(reel))
+        chosen = ctx.project.selection.strip == found.lane.id
+        rule = "muted" if found.lane.muted else ("solo · " if found.lane.solo else "") + rule_text(found)
+        paint_strip_name(p, strip_names(reel)[found.lane.id], rule, box, chosen, found.lane.id in silent_strips(reel))
 
     def spoken(self, ctx: PaintContext) -> str:
         found = self.found(ctx)
-        state = ", muted" if found.row.muted else ", solo" if found.row.solo else ""
-        name = strip_names(ctx.project.reel)[found.row.id]
-        return f"Sound row {name}: {rule_text(found)}, {counted(len(found.strikes), 'strike')}, {found.row.gain_db:+.1f} dB{state}"
+        state = ", muted" if found.lane.muted else ", solo" if found.lane.solo else ""
+        name = strip_names(ctx.project.reel)[found.lane.id]
+        return f"Sound lane {name}: {rule_text(found)}, {counted(len(found.strikes), 'strike')}, {found.lane.gain_db:+.1f} dB{state}"
 
     # Pointer
 
     def name_hit(self, ctx: PaintContext) -> Hit:
-        return strip_name_hit(ctx, self.found(ctx).row.id)
+        return strip_name_hit(ctx, self.found(ctx).lane.id)
 
-    def tip(self, ctx: PaintContext, cell: Cell) -> str:
-        return _cell_tip(ctx, self.found(ctx), cell)
+    def tip(self, ctx: PaintContext, step: Step) -> str:
+        return _step_tip(ctx, self.found(ctx), step)
 
-    def choose(self, ctx: PaintContext, cell: Cell) -> None:
-        ctx.project.selection.select_strip(self.found(ctx).row.id, cell.id)
+    def choose(self, ctx: PaintContext, step: Step) -> None:
+        ctx.project.selection.select_strip(self.found(ctx).lane.id, step.id)
 
     def edit(self, ctx: PaintContext) -> None:
         ctx.asks.sound_wanted.emit()
 
-    def toggle(self, ctx: PaintContext, cell: str) -> None:
-        """Turn the row on or off at a cell."""
-        row = self.found(ctx).row.id
-        name = strip_names(ctx.project.reel)[row]
-        ctx.project.change(f"{name} toggled", lambda reel: with_toggled(reel, row, cell))
+    def toggle(self, ctx: PaintContext, step: str) -> None:
+        """Turn the lane on or off at a step."""
+        lane = self.found(ctx).lane.id
+        name = strip_names(ctx.project.reel)[lane]
+        ctx.project.change(f"{name} toggled", lambda reel: with_toggled(reel, lane, step))
 
     @classmethod
     def words(cls) -> Sequence[tuple[str, str]]:
         return (
-            ("click or sweep cells of a sound row", "a strike there, or none"),
-            ("drag up or down in a cell of a sound row", "how strong that strike is"),
-            ("drag along the name of a sound row or track", "its gain; a click opens the Sound page"),
-            ("the dots of a sound row or track, or a right click on its name", "its menu"),
+            ("click or sweep steps of a sound lane", "a strike there, or none"),
+            ("drag up or down in a step of a sound lane", "how strong that strike is"),
+            ("drag along the name of a sound lane or track", "its gain; a click opens the Sound page"),
+            ("the dots of a sound lane or track, or a right click on its name", "its menu"),
         )
 
 
 def strip_name_hit(ctx: PaintContext, strip: str) -> Hit:
-    """Return what the name of a sound row or track does."""
+    """Return what the name of a sound lane or track does."""
 
     def press(at: Pointer) -> LaneGesture | None:
         ctx.project.selection.select_strip(strip)
@@ -166,16 +166,16 @@ class GainGesture(LaneGesture):
 
 
 def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
-    """Return where sounds look otherwise than before; None: anywhere, there are other rows or tracks."""
+    """Return where sounds look otherwise than before; None: anywhere, there are other lanes or tracks."""
     then, now = before.reel, after.reel
-    if [r.id for r in then.sound_rows] != [r.id for r in now.sound_rows]:
+    if [r.id for r in then.sound_lanes] != [r.id for r in now.sound_lanes]:
         return None
     if [t.id for t in then.sound_tracks] != [t.id for t in now.sound_tracks]:
         return None
     silent = silent_strips(then) == silent_strips(now)
     same = silent and then.hits is now.hits and then.sounds is now.sounds
-    rows = zip(struck_of(before), struck_of(after), strict=True)
-    keys = [f"sound {n}" for n, (a, b) in enumerate(rows) if not same or a is not b]
+    lanes = zip(struck_of(before), struck_of(after), strict=True)
+    keys = [f"sound {n}" for n, (a, b) in enumerate(lanes) if not same or a is not b]
     if now.sound_tracks:
         moved = then.sound_clips is not now.sound_clips or laid_sounds(before) != laid_sounds(after)
         if not same or moved or then.sound_tracks is not now.sound_tracks:
@@ -184,9 +184,9 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
 
 
 def scroll_to_strip(ctx: PaintContext) -> int:
-    """Return by how many pixels the rows must be scrolled for the chosen row or track of sounds to be seen."""
+    """Return by how many pixels the lanes must be scrolled for the chosen lane or track of sounds to be seen."""
     reel, wanted, layout = ctx.project.reel, ctx.project.selection.strip, ctx.layout
-    keys = {r.id: f"sound {n}" for n, r in enumerate(reel.sound_rows)}
+    keys = {r.id: f"sound {n}" for n, r in enumerate(reel.sound_lanes)}
     keys |= {t.id: f"sounds {n}" for n, t in enumerate(reel.sound_tracks)}
     if wanted not in keys:
         return 0
@@ -195,7 +195,7 @@ def scroll_to_strip(ctx: PaintContext) -> int:
 
 
 def paint_strip_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bool, silent: bool) -> None:
-    """Paint the name of a sound row or track, and a word on it, in the gutter."""
+    """Paint the name of a sound lane or track, and a word on it, in the gutter."""
     top, tall = box.top(), box.height()
     if chosen:
         p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
@@ -217,19 +217,19 @@ def paint_strip_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bo
 def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> None:
     """A short dash where a strike could be."""
     view, rate = ctx.view, float(ctx.timeline.rate)
-    firing = {q.cell for q in found.pulses}
-    first = bisect_left(found.cells, view.start_s * rate - 1, key=lambda c: c.frame)
-    end = bisect_right(found.cells, min(view.end_s * rate, ctx.timeline.frames - 1), key=lambda c: c.frame)
+    firing = {q.step for q in found.pulses}
+    first = bisect_left(found.steps, view.start_s * rate - 1, key=lambda c: c.frame)
+    end = bisect_right(found.steps, min(view.end_s * rate, ctx.timeline.frames - 1), key=lambda c: c.frame)
     if end - first < 400:
         y = box.center().y()
-        xs = [view.x(c.frame / rate) for c in found.cells[first:end] if c.id not in firing]
+        xs = [view.x(c.frame / rate) for c in found.steps[first:end] if c.id not in firing]
         p.setPen(QPen(colour(theme.QUIET, 0.6), 1.4))
         p.drawLines([QLineF(x + 1.5, y, x + 6, y) for x in xs if x >= GUTTER])
 
 
 def _paint_strikes(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> None:
     view, reel = ctx.view, ctx.project.reel
-    painted = {q.cell for q in found.pulses if q.painted}
+    painted = {q.step for q in found.pulses if q.overridden}
     for strike in found.strikes:
         span = strike_span(ctx, strike)
         if span is None or span[1] < view.start_s or span[0] > view.end_s:
@@ -239,7 +239,7 @@ def _paint_strikes(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -
         tall = (box.height() - 4) * min(0.35 + 0.65 * strike.gain, 1.0)
         place = QRectF(left, box.center().y() - tall / 2, right - left, tall)
         outline = ctx.shapes.of(reel, strike.sound)
-        by_hand = strike.cell in painted
+        by_hand = strike.step in painted
         if outline is not None and right - left >= NARROW_PX:
             _paint_outline(p, outline, place, 0.85 if by_hand else 0.5)
         p.setPen(QPen(QColor(theme.TEXT if by_hand else theme.SOUND), 1.6))
@@ -278,9 +278,9 @@ def strike_span(ctx: PaintContext, strike: Strike) -> tuple[float, float] | None
     return strike.at_s - hit_s / ratio, strike.at_s + (outline.length_s - hit_s) / ratio
 
 
-def _cell_tip(ctx: PaintContext, found: Struck, cell: Cell) -> str:
-    strike = next((s for s in found.strikes if s.cell == cell.id), None)
-    where = cell.point.label if cell.point is not None else f"frame {cell.frame}"
+def _step_tip(ctx: PaintContext, found: Struck, step: Step) -> str:
+    strike = next((s for s in found.strikes if s.step == step.id), None)
+    where = step.point.label if step.point is not None else f"frame {step.frame}"
     if strike is None:
         return f"{where}: silent here\nClick or sweep to paint; drag up or down for strength."
     title = sound_title(ctx.project.reel, strike.sound)

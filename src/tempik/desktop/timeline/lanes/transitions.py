@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLane, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLaneView, PaintContext, Pointer
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, figures
@@ -30,14 +30,14 @@ SPECK_PX = 7  # where neighbours are nearer than this, transitions are specks
 END_PX = 5
 
 
-class TransitionsLane(OverLane):
+class TransitionsLaneView(OverLaneView):
     """Lies over the picture tracks."""
 
     key = "transitions"
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         chosen = ctx.project.selection.transition_place
-        for track in range(len(ctx.timeline.rows)):
+        for track in range(len(ctx.timeline.own_tracks)):
             transitions = transitions_in_view(ctx.timeline, ctx.view, track)
             small = _crowded(ctx, transitions)
             for placed_transition in transitions:
@@ -160,7 +160,7 @@ def transition_under(ctx: PaintContext, pos: QPointF) -> PlacedTransition | None
     """Return the transition whose plate lies under the pointer."""
     if pos.x() < GUTTER or pos.y() < ctx.layout.head_end:
         return None
-    for track in range(len(ctx.timeline.rows)):
+    for track in range(len(ctx.timeline.own_tracks)):
         transitions = transitions_in_view(ctx.timeline, ctx.view, track)
         if _crowded(ctx, transitions):
             continue

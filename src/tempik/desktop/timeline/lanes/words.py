@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLane, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H
 from tempik.desktop.timeline.snapping import frame_x, snapped, targets
 from tempik.desktop.widgets import theme
@@ -35,7 +35,7 @@ class Chip(NamedTuple):
     box: QRectF
 
 
-class WordsLane(OverLane):
+class WordsLaneView(OverLaneView):
     """Lies over the picture tracks."""
 
     key = "words"

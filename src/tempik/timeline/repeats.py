@@ -25,7 +25,7 @@ MOST = 2000  # of one clip
 _COPIES: Crowd[Clip] = Crowd(24_000)
 
 
-class Laying(NamedTuple):
+class RepeatInstance(NamedTuple):
     """Where a clip is laid again: what the rule fired on, the point that it stands on if it does, and its frames."""
 
     event: str
@@ -44,31 +44,31 @@ def event_of(clip: str) -> str:
     return clip.partition(MARK)[2]
 
 
-def with_repeats(row: tuple[Placed, ...], scene: Scene, sounding: Sounding) -> tuple[Placed, ...]:
+def with_repeats(lane: tuple[Placed, ...], scene: Scene, sounding: Sounding) -> tuple[Placed, ...]:
     """Return a track with its clips laid again where their rules fire."""
-    own = [(p.first, p.end) for p in row]
-    spans: list[tuple[int, int, Placed, Laying]] = []
-    for placed in row:
-        for laying in layings_of(placed.clip, placed.begin, placed.until, scene):
-            room = room_left(laying, own)
+    own = [(p.first, p.end) for p in lane]
+    spans: list[tuple[int, int, Placed, RepeatInstance]] = []
+    for placed in lane:
+        for instance in repeat_instances_of(placed.clip, placed.begin, placed.until, scene):
+            room = room_left(instance, own)
             if room is not None:
-                spans.append((*room, placed, laying))
+                spans.append((*room, placed, instance))
     spans.sort(key=lambda s: s[:2])
-    out = list(row)
+    out = list(lane)
     rate = (scene.rate.numerator, scene.rate.denominator)
-    for number, (begin, end, placed, laying) in enumerate(spans):
+    for number, (begin, end, placed, instance) in enumerate(spans):
         after = spans[number + 1][0] if number + 1 < len(spans) else scene.frames
         first, last = max(begin, 0), min(end, after, scene.frames)
         if last > first:
-            clip = copy_at(placed, laying, scene)
-            out.append(placed_in(sounding, clip, placed.footage, (first, last, laying.begin, laying.until, *rate)))
+            clip = copy_at(placed, instance, scene)
+            out.append(placed_in(sounding, clip, placed.footage, (first, last, instance.begin, instance.until, *rate)))
     return tuple(sorted(out, key=lambda p: p.first))
 
 
-def layings_of(clip: Clip, begin: int, until: int, scene: Scene) -> list[Laying]:
+def repeat_instances_of(clip: Clip, begin: int, until: int, scene: Scene) -> list[RepeatInstance]:
     """Return where a clip whose own frames are `begin` up to `until` is laid again, in order. What its rule fires on where it
     begins itself is the clip."""
-    again, out = clip.again, list[Laying]()
+    again, out = clip.repeat, list[RepeatInstance]()
     if again is None or again.rule.of not in RULES:
         return out
     rule = again.rule
@@ -76,24 +76,31 @@ def layings_of(clip: Clip, begin: int, until: int, scene: Scene) -> list[Laying]
         fires = (event.number - rule.offset) % rule.every == 0 and event.strength >= rule.at_least
         length = until - begin
         if fires and event.id not in again.without and event.frame != begin and -length < event.frame < scene.frames:
-            out.append(Laying(event.id, event.point, event.frame, event.frame + length))
+            out.append(RepeatInstance(event.id, event.point, event.frame, event.frame + length))
             if len(out) >= MOST:
                 break
     return out
 
 
-def copy_at(placed: Placed, laying: Laying, scene: Scene) -> Clip:
+def copy_at(placed: Placed, instance: RepeatInstance, scene: Scene) -> Clip:
     """Return a clip as it is laid again: what it shows, and its keys, moved along."""
-    values = (laying.event, laying.begin, laying.until, placed.begin, scene.rate.numerator, scene.rate.denominator)
-    point = (laying.point,) if laying.point is not None else ()
-    return _COPIES.get((placed.clip, scene.song, *point), values, lambda: _copied(placed, laying, scene))
+    values = (
+        instance.event,
+        instance.begin,
+        instance.until,
+        placed.begin,
+        scene.rate.numerator,
+        scene.rate.denominator,
+    )
+    point = (instance.point,) if instance.point is not None else ()
+    return _COPIES.get((placed.clip, scene.song, *point), values, lambda: _copied(placed, instance, scene))
 
 
-def _copied(placed: Placed, laying: Laying, scene: Scene) -> Clip:
+def _copied(placed: Placed, instance: RepeatInstance, scene: Scene) -> Clip:
     clip, rate = placed.clip, scene.rate
-    shift = laying.begin - placed.begin
-    point = laying.point
-    start = Edge(time_of(laying.begin, rate))
+    shift = instance.begin - placed.begin
+    point = instance.point
+    start = Edge(time_of(instance.begin, rate))
     if point is not None:
         start = Edge(point.time_s - scene.start_s, point.id)
     keys = {
@@ -105,9 +112,9 @@ def _copied(placed: Placed, laying: Laying, scene: Scene) -> Clip:
     }
     return replace(
         clip,
-        id=f"{clip.id}{MARK}{laying.event}",
+        id=f"{clip.id}{MARK}{instance.event}",
         start=start,
-        end=Edge(time_of(laying.until, rate)),
+        end=Edge(time_of(instance.until, rate)),
         source_s=placed.map.start_s,
         pins=(),
         keys=keys,
@@ -116,13 +123,13 @@ def _copied(placed: Placed, laying: Laying, scene: Scene) -> Clip:
     )
 
 
-def room_left(laying: Laying, own: Sequence[tuple[int, int]]) -> tuple[int, int] | None:
+def room_left(instance: RepeatInstance, own: Sequence[tuple[int, int]]) -> tuple[int, int] | None:
     """Return the frames that clips of the reel's own (first, end; in order) leave a repeat; None where one lies on its
     beginning."""
-    end = laying.until
+    end = instance.until
     for first, until in own:
-        if first <= laying.begin < until:
+        if first <= instance.begin < until:
             return None
-        if laying.begin < first < end:
+        if instance.begin < first < end:
             end = first
-    return laying.begin, end
+    return instance.begin, end

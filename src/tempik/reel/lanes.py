@@ -1,6 +1,6 @@
-"""Accent rows: one accent of the catalogue, the rule that says what fires it, and what was done by hand.
+"""Accent lanes: one accent of the catalogue, the rule that says what fires it, and what was done by hand.
 
-Instants inside a row are seconds of the song, so that a stretch such as a chorus stays itself when the reel uses
+Instants inside a lane are seconds of the song, so that a stretch such as a chorus stays itself when the reel uses
 another part of the song.
 """
 
@@ -49,11 +49,11 @@ RuleOf = Literal[
 
 
 class Rule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """What fires a row: every n-th of its kind from the first plus `offset`, of a strength `at_least`.
+    """What fires a lane: every n-th of its kind from the first plus `offset`, of a strength `at_least`.
 
     `of`: the chosen points, counted from the first downbeat; `bars`: the points at the bar positions `beats`; the
-    song's onsets of `bands`; its drops; cuts; transitions; clips' first or last frames; pins; frames; the `pulses` of another `row`
-    (sound rows alone know these); or nothing but what is painted by `hand`. What a newer version may have put here fires
+    song's onsets of `bands`; its drops; cuts; transitions; clips' first or last frames; pins; frames; the `pulses` of another `lane`
+    (sound lanes alone know these); or nothing but what is painted by `hand`. What a newer version may have put here fires
     nothing.
     """
 
@@ -63,11 +63,11 @@ class Rule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     beats: tuple[int, ...] = (2, 4)
     bands: tuple[Band, ...] = BANDS
     at_least: float = 0.0
-    row: str = ""
+    lane: str = ""
 
 
 class Limit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """Where a row may fire: within some clips, within a stretch of the song, or anywhere. In clips its pulses end with
+    """Where a lane may fire: within some clips, within a stretch of the song, or anywhere. In clips its pulses end with
     the clip."""
 
     clips: tuple[str, ...] = ()
@@ -75,8 +75,8 @@ class Limit(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     to_s: float | None = None
 
 
-class Painted(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """One cell painted by hand, whatever the rule says: 0 is silent, 1 is full, at most 2.
+class StepOverride(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """One step painted by hand, whatever the rule says: 0 is silent, 1 is full, at most 2.
 
     `point` names the point, or what else fires: `c3/start`, `c3/end`, `c3/q1` (a pin's cue), `frame/12`. `settings` are
     this pulse's own.
@@ -102,20 +102,20 @@ class Key(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields
 Overlap = Literal["larger", "sum"]
 
 
-class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class AccentLane(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """One accent of the catalogue with what fires it. What is None or absent is the accent's own.
 
     `degree` is how far a weak point weakens its pulse: 0 not at all, 1 in proportion. `keys` hold values set by hand
-    over time for a setting, or for `level`: the row's strength where nothing fires it. `follow` names a tracked patch
-    of footage that the row's focus goes with, `mask` an image whose clear parts keep the accent out. With `alone` it acts on
-    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it. A row that is `kept` stays
+    over time for a setting, or for `level`: the lane's strength where nothing fires it. `follow` names a tracked patch
+    of footage that the lane's focus goes with, `mask` an image whose clear parts keep the accent out. With `alone` it acts on
+    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it. A lane that is `kept` stays
     where the reel is drafted anew.
     """
 
     id: str
     accent: str
     rule: Rule = Rule()
-    painted: tuple[Painted, ...] = ()
+    overrides: tuple[StepOverride, ...] = ()
     amount: float = 1.0
     seed: int = 0
     muted: bool = False
@@ -130,11 +130,11 @@ class AccentRow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     follow: str = ""
     mask: MediaPath = ""
     alone: bool = False
-    kept: bool = False
+    locked: bool = False
 
 
 class Bundle(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """Rows under one amount, 0 to 2, and one name."""
+    """Lanes under one amount, 0 to 2, and one name."""
 
     id: str
     name: str

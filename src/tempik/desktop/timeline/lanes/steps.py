@@ -1,4 +1,4 @@
-"""A lane of cells that are painted: clicked, swept across, weighed up and down; what accent rows and sound rows have in common."""
+"""A lane of steps that are painted: clicked, swept across, weighed up and down; what accent lanes and sound lanes have in common."""
 
 from __future__ import annotations
 
@@ -7,23 +7,23 @@ from bisect import bisect_right
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
-from tempik.accents import Cell, Fired
+from tempik.accents import Fired, Step
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import Hit, Lane, LaneGesture, PaintContext, Pointer
-from tempik.desktop.timeline.lanes.pulse_painting import cell_box
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lanes.pulse_painting import step_box
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
 from tempik.digits import counted
 from tempik.edit.accents.painting import with_painted, with_swept
 from tempik.timeline.striking import Struck
 
-DOTS_PX = 20  # of a row's name, at its end: its menu
+DOTS_PX = 20  # of a lane's name, at its end: its menu
 STRENGTH_PX = 60.0  # of a drag upward for one more
 
 
-class CellsLane(Lane):
-    """One row of cells. `what` its cells are is said of a step, `ink` is its colour."""
+class StepsLaneView(LaneView):
+    """One lane of steps. `what` its steps are is said of a step, `ink` is its colour."""
 
     what = ""
     ink = theme.PULSE
@@ -32,35 +32,35 @@ class CellsLane(Lane):
         self.number = number
 
     def found(self, ctx: PaintContext) -> Fired | Struck:
-        """Return the lane's row worked out."""
+        """Return the lane's lane worked out."""
         raise NotImplementedError
 
-    def toggle(self, ctx: PaintContext, cell: str) -> None:
-        """Turn the row on or off at a cell."""
+    def toggle(self, ctx: PaintContext, step: str) -> None:
+        """Turn the lane on or off at a step."""
         raise NotImplementedError
 
-    def choose(self, ctx: PaintContext, cell: Cell) -> None:
-        """Select the row, and what it has at a cell."""
+    def choose(self, ctx: PaintContext, step: Step) -> None:
+        """Select the lane, and what it has at a step."""
         raise NotImplementedError
 
     def edit(self, ctx: PaintContext) -> None:
         """Ask for the page that edits what was chosen."""
         raise NotImplementedError
 
-    def tip(self, ctx: PaintContext, cell: Cell) -> str:
-        """Return what a cell is."""
+    def tip(self, ctx: PaintContext, step: Step) -> str:
+        """Return what a step is."""
         raise NotImplementedError
 
     def name_hit(self, ctx: PaintContext) -> Hit:
-        """Return what the row's name does."""
+        """Return what the lane's name does."""
         raise NotImplementedError
 
     def paint_hover(self, p: QPainter, ctx: PaintContext, box: QRectF, hover: str) -> None:
-        self.paint_cell(p, ctx, box, hover, 0.2)
+        self.paint_step(p, ctx, box, hover, 0.2)
 
-    def paint_cell(self, p: QPainter, ctx: PaintContext, box: QRectF, cell: str, alpha: float) -> None:
-        """Light a cell up; '' is none."""
-        place = cell_box(ctx.timeline, ctx.view, self.found(ctx), cell, box) if cell else None
+    def paint_step(self, p: QPainter, ctx: PaintContext, box: QRectF, step: str, alpha: float) -> None:
+        """Light a step up; '' is none."""
+        place = step_box(ctx.timeline, ctx.view, self.found(ctx), step, box) if step else None
         if place is not None:
             p.fillRect(place.intersected(box), colour(self.ink, alpha))
 
@@ -69,48 +69,48 @@ class CellsLane(Lane):
             return None
         if pos.x() < GUTTER:
             return self.name_hit(ctx)
-        cell = self.cell_at(ctx, pos)
-        if cell is None:
+        step = self.step_at(ctx, pos)
+        if step is None:
             return None
         return Hit(
             Qt.CursorShape.PointingHandCursor,
-            cell.id,
-            lambda: self.tip(ctx, cell),
-            lambda at: self._press_cell(ctx, cell, at),
+            step.id,
+            lambda: self.tip(ctx, step),
+            lambda at: self._press_step(ctx, step, at),
         )
 
-    def cell_at(self, ctx: PaintContext, pos: QPointF) -> Cell | None:
-        """Return the cell under the pointer. A cell begins at its frame and runs to the next: the pulse that it holds does the
+    def step_at(self, ctx: PaintContext, pos: QPointF) -> Step | None:
+        """Return the step under the pointer. A step begins at its frame and runs to the next: the pulse that it holds does the
         same."""
-        timeline, cells = ctx.timeline, self.found(ctx).cells
+        timeline, steps = ctx.timeline, self.found(ctx).steps
         frame = ctx.view.time(pos.x() + 5) * float(timeline.rate)
-        number = bisect_right(cells, frame, key=lambda c: c.frame) - 1
-        if number < 0 or not 0 <= cells[number].frame < timeline.frames:
+        number = bisect_right(steps, frame, key=lambda c: c.frame) - 1
+        if number < 0 or not 0 <= steps[number].frame < timeline.frames:
             return None
-        return cells[number]
+        return steps[number]
 
-    def _press_cell(self, ctx: PaintContext, cell: Cell, at: Pointer) -> LaneGesture | None:
-        """Take hold of a cell; Ctrl only chooses it for the page."""
-        self.choose(ctx, cell)
+    def _press_step(self, ctx: PaintContext, step: Step, at: Pointer) -> LaneGesture | None:
+        """Take hold of a step; Ctrl only chooses it for the page."""
+        self.choose(ctx, step)
         if at.ctrl:
             self.edit(ctx)
             return None
-        return CellGesture(ctx, self, cell)
+        return StepGesture(ctx, self, step)
 
 
-class CellGesture(LaneGesture):
+class StepGesture(LaneGesture):
     """Cells are swept across, or one weighed up and down; a click toggles."""
 
-    def __init__(self, ctx: PaintContext, lane: CellsLane, cell: Cell) -> None:
+    def __init__(self, ctx: PaintContext, lane: StepsLaneView, step: Step) -> None:
         super().__init__()
         self.gesture = Gesture(ctx.project)
-        self.lane, self.first = lane, cell.id
+        self.lane, self.first = lane, step.id
         found = lane.found(ctx)
-        pulse = next((p for p in found.pulses if p.cell == cell.id), None)
-        self.row = found.row.id
+        pulse = next((p for p in found.pulses if p.step == step.id), None)
+        self.row = found.lane.id
         self.was = pulse.own if pulse is not None else 0.0
         self.on = pulse is None
-        self.swept = [cell.id]
+        self.swept = [step.id]
 
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
         across, up = abs(at.moved.x()), -at.moved.y()
@@ -119,10 +119,10 @@ class CellGesture(LaneGesture):
             self.gesture.show(lambda reel: with_painted(reel, self.row, self.first, strength))
             self.text = f"strength {strength * 100:.0f} %"
             return
-        cell = self.lane.cell_at(ctx, at.pos)
-        if cell is not None:
-            if cell.id not in self.swept:
-                self.swept.append(cell.id)
+        step = self.lane.step_at(ctx, at.pos)
+        if step is not None:
+            if step.id not in self.swept:
+                self.swept.append(step.id)
             swept = list(self.swept)
             self.gesture.show(lambda reel: with_swept(reel, self.row, swept, self.on))
             self.text = f"{counted(len(swept), 'point')} {'on' if self.on else 'off'}"

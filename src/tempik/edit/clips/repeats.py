@@ -8,12 +8,12 @@ from msgspec.structs import replace
 
 from tempik.edit.clips.slots import clip_of, new_clip_id, with_clips
 from tempik.errors import TempikError
-from tempik.reel import Again, Clip, Reel, Rule
-from tempik.timeline.again import RULES, event_of, source_of
+from tempik.reel import Clip, Reel, RepeatRule, Rule
+from tempik.timeline.repeats import RULES, event_of, source_of
 from tempik.timeline.timeline import Timeline, timeline_of
 
 
-def with_again(reel: Reel, clips: Collection[str], rule: Rule | None) -> Reel:
+def with_repeat(reel: Reel, clips: Collection[str], rule: Rule | None) -> Reel:
     """Lay clips again wherever a rule fires; what was left out by hand stays so. None lays them once."""
     if rule is not None and rule.of not in RULES:
         raise TempikError(f"A clip is laid again on {', '.join(RULES)}, not on {rule.of}.")
@@ -24,11 +24,11 @@ def with_again(reel: Reel, clips: Collection[str], rule: Rule | None) -> Reel:
 
 def _with_rule(clip: Clip, rule: Rule | None) -> Clip:
     if rule is None:
-        return replace(clip, again=None)
-    return replace(clip, again=replace(clip.again or Again(), rule=rule))
+        return replace(clip, repeat=None)
+    return replace(clip, repeat=replace(clip.repeat or RepeatRule(), rule=rule))
 
 
-def without_laying(reel: Reel, repeats: Collection[str]) -> Reel:
+def without_repeat_instance(reel: Reel, repeats: Collection[str]) -> Reel:
     """Leave out where clips are laid again, by the ids that the timeline gives those places."""
     found: dict[str, list[str]] = {}
     for name in repeats:
@@ -39,18 +39,18 @@ def without_laying(reel: Reel, repeats: Collection[str]) -> Reel:
     out = []
     for name, events in found.items():
         clip = clip_of(reel, name)
-        again = clip.again or Again()
-        out.append(replace(clip, again=replace(again, without=tuple(dict.fromkeys((*again.without, *events))))))
+        again = clip.repeat or RepeatRule()
+        out.append(replace(clip, repeat=replace(again, without=tuple(dict.fromkeys((*again.without, *events))))))
     return with_clips(reel, out)
 
 
-def with_all_layings(reel: Reel, clips: Collection[str]) -> Reel:
+def with_all_repeat_instances(reel: Reel, clips: Collection[str]) -> Reel:
     """Lay clips again on all that their rules fire on, also where they were left out by hand."""
     out = [clip_of(reel, name) for name in clips]
-    return with_clips(reel, [replace(c, again=replace(c.again, without=())) for c in out if c.again is not None])
+    return with_clips(reel, [replace(c, repeat=replace(c.repeat, without=())) for c in out if c.repeat is not None])
 
 
-def with_laying_own(reel: Reel, repeat: str) -> tuple[Reel, str]:
+def with_repeat_instance_own(reel: Reel, repeat: str) -> tuple[Reel, str]:
     """Make one place where a clip is laid again a clip of its own, to be changed by itself; returns its id."""
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(repeat)
@@ -58,9 +58,9 @@ def with_laying_own(reel: Reel, repeat: str) -> tuple[Reel, str]:
         raise TempikError("That is a clip of its own already.")
     name = new_clip_id(reel)
     made = replace(placed.clip, id=name)
-    return with_clips(without_laying(reel, [repeat]), [made]), name
+    return with_clips(without_repeat_instance(reel, [repeat]), [made]), name
 
 
-def layings(timeline: Timeline, clip: str) -> list[str]:
+def repeat_instances(timeline: Timeline, clip: str) -> list[str]:
     """Return the ids of the places where a clip is laid again, in order."""
-    return [p.clip.id for row in timeline.laid for p in row if p.repeated and source_of(p.clip.id) == clip]
+    return [p.clip.id for track in timeline.tracks for p in track if p.repeated and source_of(p.clip.id) == clip]
