@@ -23,7 +23,7 @@ class Read(NamedTuple):
     bpm: int
     lead_s: float
     right: bool
-    said: str
+    message: str
 
 
 def _decay(seconds: float, long_s: float) -> NDArray[np.float64]:
@@ -95,8 +95,8 @@ def _read(task: tuple[str, int, float]) -> Read:
     if right and kind == "click, accent on one":
         ones = np.array([b.time_s for b in found.beats if b.beat == 1])
         right = len(ones) > 1 and float(np.median(np.abs(beats[::4][:, None] - ones).min(axis=1))) < 0.02
-    said = f"{found.tempo_bpm:.1f} BPM, {off * 1000:.0f} ms off, {found.confidence:.2f}"
-    return Read(kind, bpm, lead_s, bool(right), said)
+    message = f"{found.tempo_bpm:.1f} BPM, {off * 1000:.0f} ms off, {found.confidence:.2f}"
+    return Read(kind, bpm, lead_s, bool(right), message)
 
 
 def main(step: int) -> None:
@@ -108,5 +108,5 @@ def main(step: int) -> None:
         wrong = [r for r in of if not r.right]
         print(f"{kind:22} {len(of) - len(wrong):4} of {len(of)} right", flush=True)
         for r in wrong[:12]:
-            print(f"    {r.bpm} BPM after {r.lead_s} s: read as {r.said}")
+            print(f"    {r.bpm} BPM after {r.lead_s} s: read as {r.message}")
     print(f"all: {np.mean([r.right for r in reads]):.4f} of {len(reads)}")

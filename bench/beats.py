@@ -33,7 +33,7 @@ class Row(NamedTuple):
     name: str
     closed: bool
     scores: dict[str, float]
-    said: str
+    message: str
 
 
 def score(reference: Times, estimate: Times) -> dict[str, float]:
@@ -74,8 +74,8 @@ def _read(task: tuple[Path, bool]) -> Row:
     if reference:
         row |= _references(samples, beats)
     true = 60 / float(np.median(np.diff(beats)))
-    said = f"{found.tempo_bpm:7.2f} {true:7.2f} {'grid' if found.steady else 'followed':8}"
-    return Row(song.stem, is_closed(group_of(song.stem)), row, said)
+    message = f"{found.tempo_bpm:7.2f} {true:7.2f} {'grid' if found.steady else 'followed':8}"
+    return Row(song.stem, is_closed(group_of(song.stem)), row, message)
 
 
 def _references(samples: NDArray[np.float32], beats: Times) -> dict[str, float]:
@@ -142,7 +142,7 @@ def main() -> None:
             if options.each or s["F"] < 0.9:
                 mark = "closed" if row.closed else ""
                 print(
-                    f"{row.name[:36]:36} {row.said} {s['F']:.2f}  {s['AMLt']:.2f}  {s['down']:.2f}  {s['error_ms']:5.1f}"
+                    f"{row.name[:36]:36} {row.message} {s['F']:.2f}  {s['AMLt']:.2f}  {s['down']:.2f}  {s['error_ms']:5.1f}"
                     f"  {s['belief']:.2f} {mark}"
                 )
         print("all    ", _mean(rows))

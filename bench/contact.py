@@ -13,7 +13,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import words
-from tempik.edit.drafting.make import MoodWish, drafted_anew, footage_for
+from tempik.edit.drafting.make import DraftOptions, drafted_anew, footage_for
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.transitions import laying
@@ -67,8 +67,8 @@ def sheet(blocks: list[Block], across: int, target: Path) -> None:
         p.drawText(QPointF(left, top - 22), block.title)
         p.setFont(words(12))
         p.setPen(QColor(theme.QUIET))
-        said = p.fontMetrics().elidedText(block.does, Qt.TextElideMode.ElideRight, block_w - 16)
-        p.drawText(QPointF(left, top - 6), said)
+        message = p.fontMetrics().elidedText(block.does, Qt.TextElideMode.ElideRight, block_w - 16)
+        p.drawText(QPointF(left, top - 6), message)
         for place, made in enumerate(block.shown):
             rgb = np.ascontiguousarray(to_rgb(made))
             drawn = QImage(rgb.data, WIDE, TALL, 3 * WIDE, QImage.Format.Format_RGB888)
@@ -129,9 +129,9 @@ def mood_lanes(
     reel, studies = replace(reel, footage=tuple(pieces)), studies_of(pieces)
     out = []
     for mood in moods:
-        wish = MoodWish(mood, 0, start_s, length_s, reel.width, reel.height, reel.rate)
+        options = DraftOptions(mood, 0, start_s, length_s, reel.width, reel.height, reel.rate)
         bare = replace(reel, clips=(), accent_lanes=(), sound_lanes=(), look=None, draft=None)
-        timeline = Timeline(drafted_anew(bare, studies, wish).reel)
+        timeline = Timeline(drafted_anew(bare, studies, options).reel)
         frames = np.linspace(0, timeline.frames - 1, across).round().astype(int)
         firsts = [p.first for p in timeline.own_tracks[0]]
         cuts = [any(a < f <= b for f in firsts) for a, b in zip([-1, *frames[:-1]], frames, strict=True)]

@@ -25,16 +25,16 @@ from tempik.assemble import soundtrack_from
 from tempik.check import check_reel
 from tempik.demo import PROJECT, write_demo
 from tempik.edit.drafting.casting import agreement, cast
-from tempik.edit.drafting.make import MoodWish, draft_in_mood
+from tempik.edit.drafting.make import DraftOptions, draft_in_mood
 from tempik.edit.drafting.material import material_of
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.errors import TempikError
-from tempik.media import STEP_S, Course, Study, Suggestion, index_frames, study
-from tempik.media.looking import look_over
+from tempik.media import STEP_S, Course, FootageStudy, Suggestion, index_frames, study
+from tempik.media.filmstrip import make_filmstrip
+from tempik.media.inspecting import look_over
 from tempik.media.probe import Cadence
 from tempik.media.proxy import make_proxy
-from tempik.media.strip import make_strip
 from tempik.project.file import load_reel
 from tempik.reel import Footage, Soundtrack
 from tempik.rhythm import analyse
@@ -45,7 +45,7 @@ PIECES, LENGTH_S = 40, 30.0
 ENDINGS = (".wav", ".ogg", ".mp3", ".flac")
 
 
-def made_footage(count: int, seed: int) -> tuple[list[Footage], dict[str, Study]]:
+def made_footage(count: int, seed: int) -> tuple[list[Footage], dict[str, FootageStudy]]:
     """Return footage of 2 to 12 s with one to six blows each, and motion that wanders about a level of its own."""
     dice = np.random.default_rng(seed)
     footage, studies = [], {}
@@ -71,7 +71,7 @@ def made_footage(count: int, seed: int) -> tuple[list[Footage], dict[str, Study]
             down,
             (0.0,) * steps,
         )
-        studies[f"f{n}"] = Study(cues, Cadence(0, 0, float(rate), "none"), course)
+        studies[f"f{n}"] = FootageStudy(cues, Cadence(0, 0, float(rate), "none"), course)
     return footage, studies
 
 
@@ -95,7 +95,7 @@ def main(folders: list[str]) -> None:
     took = []
     for song in songs[:5]:
         begun = time.monotonic()
-        draft_in_mood(song, footage, studies, MoodWish(MOODS[2], length_s=min(LENGTH_S, song.length_s)))
+        draft_in_mood(song, footage, studies, DraftOptions(MOODS[2], length_s=min(LENGTH_S, song.length_s)))
         took.append(time.monotonic() - begun)
     worst = max(took)
     say(f"a draft of {LENGTH_S:.0f} s from {PIECES} pieces", f"{worst:.2f} s", "≤ 2 s", worst <= 2)
@@ -138,26 +138,26 @@ def _looked(path: str) -> None:
 
 def _apart(path: str) -> None:
     study(path)
-    make_strip(path, index_frames(path), 0)
+    make_filmstrip(path, index_frames(path), 0)
     make_proxy(path)
 
 
-def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies: dict[str, Study]) -> None:
+def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies: dict[str, FootageStudy]) -> None:
     """Print what an editor would count, over all songs."""
     on = events = holes = neighbours = again = passed = swings = pairs = 0
     used, motion, strength, lengths, flow = [], [], [], [], []
     for seed, song in enumerate(songs):
         start_s = max(0.0, min(song.length_s - LENGTH_S, song.length_s / 3))
-        wish = MoodWish(mood, seed, start_s, min(LENGTH_S, song.length_s - start_s))
+        options = DraftOptions(mood, seed, start_s, min(LENGTH_S, song.length_s - start_s))
         try:
-            reel = draft_in_mood(song, footage, studies, wish).reel
+            reel = draft_in_mood(song, footage, studies, options).reel
         except TempikError:
             passed += 1
             continue
         timeline = Timeline(reel)
         tied = [e for e in check_reel(timeline).events if e.tied]
         on, events, holes = on + sum(e.ok for e in tied), events + len(tied), holes + len(gaps(timeline))
-        end_s = start_s + (wish.length_s or LENGTH_S)
+        end_s = start_s + (options.length_s or LENGTH_S)
         slots = slots_of(replace(song, start_s=start_s), start_s, end_s, mood, seed).slots
         material = material_of(footage, studies)
         chosen = cast(slots, material, mood, seed)

@@ -20,7 +20,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from tempik.demo import demo_is_whole
 from tempik.desktop.app import run
-from tempik.desktop.session.importing import demo_folder
+from tempik.desktop.session.importer import demo_folder
 from tempik.desktop.shell.window import Window
 
 began = float(sys.argv[1])

@@ -313,7 +313,7 @@ def _fit_bars(pieces: list[Described], report: dict[str, Any], learn: Any) -> di
             assert p.bars is not None
             right = np.zeros(len(p.bars))
             right[p.bars_right] = 1
-            out.append(learn.Choice(p.bars, right, p.weight))
+            out.append(learn.PointChoice(p.bars, right, p.weight))
         return out
 
     arrays: dict[str, NDArray[np.float32]] = learn.by_ranking(
@@ -351,8 +351,8 @@ def _fit_kinds(pieces: list[Described], report: dict[str, Any], learn: Any) -> d
             sure = share[:, 4] < 0.5
             true = p.kinds_right[sure] < 4
             if true.any():
-                said = agreed(p.kinds[sure].astype(np.float64), odds[sure], share[sure]).argmax(axis=1)
-                hits.setdefault(source_of(p), []).append(float((said == p.kinds_right[sure])[true].mean()))
+                message = agreed(p.kinds[sure].astype(np.float64), odds[sure], share[sure]).argmax(axis=1)
+                hits.setdefault(source_of(p), []).append(float((message == p.kinds_right[sure])[true].mean()))
     report["kinds right on closed pieces, where an onset was found"] = {
         k: round(float(np.mean(v)), 3) for k, v in sorted(hits.items())
     }
@@ -367,7 +367,8 @@ def fit_ranker(pieces: list[Described], report: dict[str, Any]) -> dict[str, NDA
 
     def choices(of: list[Described]) -> list[Any]:
         return [
-            learn.Choice(np.asarray(p.choice), (p.scores >= p.scores.max() - 0.03).astype(float), p.weight) for p in of
+            learn.PointChoice(np.asarray(p.choice), (p.scores >= p.scores.max() - 0.03).astype(float), p.weight)
+            for p in of
         ]
 
     opened = [p for p in known if not p.closed]
@@ -421,7 +422,7 @@ def _fit_belief(
                 rows.append(row)
                 truth.append(right)
     arrays = learn.by_kind(np.array(rows), np.array(truth), np.ones(len(rows)), 3, (16, 8), 3, 60)
-    said: list[tuple[float, bool]] = []
+    message: list[tuple[float, bool]] = []
     nothing: dict[str, list[bool]] = {}
     for p in usable:
         if not p.closed:
@@ -434,10 +435,10 @@ def _fit_belief(
             bool(share[belief.NOTHING] > belief.NO_BEAT)
         )
         if not p.heard_nothing:
-            said.append((float(share[belief.RIGHT]), right == belief.RIGHT))
+            message.append((float(share[belief.RIGHT]), right == belief.RIGHT))
     table = {}
     for low, high in ((0, 0.4), (0.4, 0.6), (0.6, 0.85), (0.85, 0.95), (0.95, 1.01)):
-        inside = [hit for share_of, hit in said if low <= share_of < high]
+        inside = [hit for share_of, hit in message if low <= share_of < high]
         if inside:
             table[f"{low:.2f}-{min(high, 1.0):.2f}"] = [round(float(np.mean(inside)), 3), len(inside)]
     report["belief on closed pieces: share right, pieces"] = table

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from bench.told import say
 from tempik.project.file import save_reel
-from tempik.reel import Choice, Reel
+from tempik.reel import PointChoice, Reel
 from tempik.rhythm.records import Analysis, Beat
 
 _GAP_S = 0.3
@@ -27,7 +27,7 @@ def with_beats(reel: Reel, count: int) -> Reel:
     beats = tuple(Beat(i * _GAP_S, 1.0, i // 4 + 1, i % 4 + 1, i * _GAP_S) for i in range(count))
     length_s = count * _GAP_S
     heard = Analysis(length_s, 60 / _GAP_S, beats=beats, steady=True, confidence=1.0)
-    bare = {"placed": (), "own": (), "edits": (), "pieces": (), "whole": None, "choices": (Choice(),)}
+    bare = {"placed": (), "own": (), "edits": (), "pieces": (), "whole": None, "choices": (PointChoice(),)}
     return replace(reel, soundtrack=replace(reel.soundtrack, length_s=length_s, heard=heard, **bare))
 
 

@@ -13,7 +13,7 @@ from torch import nn
 Rows = NDArray[np.float64]
 
 
-class Choice(NamedTuple):
+class PointChoice(NamedTuple):
     """One choice: a row of traits for each possibility, how right each is (0 to 1), and the weight of the choice."""
 
     rows: Rows
@@ -28,7 +28,7 @@ class Trained(NamedTuple):
 
 
 def by_ranking(
-    choices: list[Choice], hidden: tuple[int, int], seeds: int, epochs: int, decay: float = 0.02
+    choices: list[PointChoice], hidden: tuple[int, int], seeds: int, epochs: int, decay: float = 0.02
 ) -> dict[str, NDArray[np.float32]]:
     """Return a network under which the right possibilities of each choice are likeliest (softmax over a choice)."""
     everything = np.concatenate([c.rows for c in choices])

@@ -162,7 +162,7 @@ def shares(demo: Path, folder: Path) -> None:
             began = time.perf_counter()
             meant = plan(timeline, number, *size)
             planned = time.perf_counter()
-            for shot in meant.shots:
+            for shot in meant.layer_plans:
                 source._source(shot)
             decoded = time.perf_counter()
             picture = to_frame(source.render(meant))  # its sources are at hand now

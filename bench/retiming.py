@@ -23,7 +23,7 @@ from tempik.demo import PROJECT, write_demo
 from tempik.media import probe
 from tempik.media.picture import Picture
 from tempik.reel import Clip, Curve, Edge, Footage, Interpolation, Reel
-from tempik.render import PictureSource, Settings, export, plan
+from tempik.render import ExportSettings, PictureSource, export, plan
 from tempik.render.between import InBetweens, blended
 from tempik.retime import constant, ramp
 from tempik.timeline.timeline import Timeline
@@ -62,7 +62,7 @@ def one_clip(film: Path, curve: Curve, source_s: float, between: Interpolation =
 
 def exported(timeline: Timeline, folder: Path) -> float:
     began = time.perf_counter()
-    export(timeline, folder / "o.mp4", Settings(quality="standard"))
+    export(timeline, folder / "o.mp4", ExportSettings(quality="standard"))
     return time.perf_counter() - began
 
 

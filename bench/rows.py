@@ -102,8 +102,8 @@ def _read(path: Path) -> tuple[bool, bool, str] | None:
     step, right = on_rows(np.array([b.time_s for b in found.beats]), song)
     bar, downbeats = on_rows(np.array([b.time_s for b in found.beats if b.beat == 1]), song)
     beats_right, bars_right = right >= 1 - _MOST_OFF, min(right, downbeats) >= 1 - _MOST_OFF
-    said = f"{path.stem:34} {found.tempo_bpm:7.2f} {step:3} rows {right:.2f}   {bar:3} rows {downbeats:.2f}   {found.confidence:.2f}"
-    return beats_right, bars_right, said + ("" if bars_right else "  bars" if beats_right else "  beats")
+    message = f"{path.stem:34} {found.tempo_bpm:7.2f} {step:3} rows {right:.2f}   {bar:3} rows {downbeats:.2f}   {found.confidence:.2f}"
+    return beats_right, bars_right, message + ("" if bars_right else "  bars" if beats_right else "  beats")
 
 
 def main(folders: list[str]) -> None:
@@ -117,7 +117,7 @@ def main(folders: list[str]) -> None:
     print(f"{'song':34}     BPM beats            downbeats     belief")
     with Pool(2) as pool:
         read = [r for r in pool.imap(_read, paths) if r is not None]
-    for _, _, said in read:
-        print(said)
+    for _, _, message in read:
+        print(message)
     beats, bars = sum(beats for beats, _, _ in read), sum(bars for _, bars, _ in read)
     print(f"\n{len(read)} songs of {LEAST_S:.0f} s or more: beats right {beats}, bars right {bars}")

@@ -26,7 +26,7 @@ from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.pages.transitions.page import TransitionsPage
-from tempik.desktop.session.importing import demo_folder
+from tempik.desktop.session.importer import demo_folder
 from tempik.desktop.shell.keyboard import keyboard_list
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
@@ -34,8 +34,8 @@ from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.painting import with_painted
 from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
-from tempik.edit.drafting.keeping import with_kept
-from tempik.edit.footage import facts as said_of
+from tempik.edit.drafting.keeping import with_locked
+from tempik.edit.footage import facts as message_of
 from tempik.edit.speed.speed import with_curve
 from tempik.formats import formats_list
 from tempik.grade.looks import LOOKS
@@ -70,7 +70,7 @@ def draft_view(window: Window) -> None:
     window.fit()
     project = window.project
     kept = [p.clip.id for p in project.timeline.own_tracks[0][2:4]]
-    project.change("Kept", lambda reel: with_kept(reel, kept))
+    project.change("Kept", lambda reel: with_locked(reel, kept))
     settle(window)
     window.projects.show_draft()
     window.drafting.panel.length.setValue(15.0)
@@ -109,8 +109,8 @@ def cut_views(window: Window) -> None:
     while window.background.jobs and time.monotonic() < until:
         spin(0.2)
     page = window.page(FootagePage)
-    project.change("Tagged", lambda reel: said_of.with_tag(reel, reel.footage[1].id, "first choice"))
-    project.change("Tagged", lambda reel: said_of.with_tag(reel, reel.footage[3].id, "cutaway"))
+    project.change("Tagged", lambda reel: message_of.with_tag(reel, reel.footage[1].id, "first choice"))
+    project.change("Tagged", lambda reel: message_of.with_tag(reel, reel.footage[3].id, "cutaway"))
     page.list.setCurrentRow(6)
     spin(0.4)
     page.row.pick(0)
@@ -192,7 +192,7 @@ def accent_views(window: Window) -> None:
     window.commands["show_accents"].trigger()
     project.change("Split", lambda reel: accent_lanes.with_lane(reel, "split", rule=Rule("bars", beats=(2, 4))))
     row = project.reel.accent_lanes[-1].id
-    steps = [c for c in project.timeline.fired[-1].steps if c.point is not None and c.point.beat == 3]
+    steps = [c for c in project.timeline.accent_lanes[-1].steps if c.point is not None and c.point.beat == 3]
     for number, step in enumerate(steps):
         strength = 0.5 if number % 2 else 1.3
         project.change("Painted", lambda reel, c=step.id, s=strength: with_painted(reel, row, c, s))  # type: ignore[misc]
@@ -246,7 +246,7 @@ def sound_view(window: Window) -> None:
     window.commands["show_sound"].trigger()
     window.sounds.add_lane("tick", Rule(every=2))
     window.sounds.add_lane("anvil", Rule("pins"))
-    window.project.selection.select_strip(window.project.reel.sound_lanes[0].id)
+    window.project.selection.select_channel(window.project.reel.sound_lanes[0].id)
     settle(window)
     spin(3.0)
     window.project.playhead.go(460)
@@ -316,7 +316,7 @@ def main() -> None:
     window.show()
     spin(0.5)
     grab(window, "empty")
-    window.files.open_project(demo / PROJECT)
+    window.importer.open_project(demo / PROJECT)
     settle(window)
     until = time.monotonic() + 120
     while window.background.jobs and time.monotonic() < until:  # its footage is looked over

@@ -27,13 +27,13 @@ from tempik.reel import Mix, Reel, Rule, Soundtrack, beats_between
 from tempik.reel.sound import MASTERED
 from tempik.render import export
 from tempik.render.mixdown import Mixdown
-from tempik.render.takes import Takes
+from tempik.render.sound_bank import SoundBank
 from tempik.rhythm import analyse
 from tempik.rhythm.records import Analysis, Beat
 from tempik.rhythm.song_edits import SongEdit
 from tempik.sounds.loudness import RATE, decibels, true_peak
 from tempik.sounds.shelf import SHELF, take_of
-from tempik.timeline.striking import struck_of
+from tempik.timeline.sound_triggers import evaluated_sound_lanes
 from tempik.timeline.timeline import Timeline
 
 NAMES = ("whoosh", "tick", "shutter", "impact", "riser", "anvil", "swish", "thump")
@@ -56,7 +56,7 @@ def crowded(seconds: float) -> Reel:
     for name, every in zip(NAMES, EVERY, strict=True):
         reel = lanes.with_sound_lane(reel, [name], Rule(every=every))
         reel = lanes.with_values(reel, reel.sound_lanes[-1].id, vary_pitch=1.0, vary_gain_db=2.0)
-    return mixing.with_strip(reel, "n4", ducks=True)
+    return mixing.with_channel(reel, "n4", ducks=True)
 
 
 def music(seconds: float) -> Sound:
@@ -68,28 +68,28 @@ def music(seconds: float) -> Sound:
 
 
 def mixing_speed() -> None:
-    reel, song, takes = crowded(60.0), music(60.0), Takes()
+    reel, song, sound_bank = crowded(60.0), music(60.0), SoundBank()
     timeline = Timeline(reel)
-    count = sum(len(s.strikes) for s in struck_of(timeline))
+    count = sum(len(s.triggers) for s in evaluated_sound_lanes(timeline))
     began = time.perf_counter()
-    Mixdown(timeline, song, takes=takes)
+    Mixdown(timeline, song, sound_bank=sound_bank)
     first = time.perf_counter() - began
     spent = []
     for _ in range(3):
         began = time.perf_counter()
-        made = np.concatenate(list(Mixdown(timeline, song, takes=takes).blocks()))
+        made = np.concatenate(list(Mixdown(timeline, song, sound_bank=sound_bank).blocks()))
         spent.append(time.perf_counter() - began)
     off = pyloudnorm.Meter(RATE).integrated_loudness(made) - MASTERED.loudness
     tell(f"mix of a minute, 8 lanes, {count} strikes, ducking, limiter: {60 / min(spent):.0f} × real time (40 asked)")
     tell(
         f"  all its sounds made for the first time: {first:.2f} s more; loudness off by {off:+.2f} LU, peak {decibels(true_peak(made)):.2f} dBTP"
     )
-    mixdown = Mixdown(timeline, song, takes=takes)
+    mixdown = Mixdown(timeline, song, sound_bank=sound_bank)
     gain = mixdown.gain()
     spent = []
     for number in range(0, 110, 10):
         began = time.perf_counter()
-        Mixdown(timeline, song, takes=takes).block(number, gain)
+        Mixdown(timeline, song, sound_bank=sound_bank).block(number, gain)
         spent.append(1000 * (time.perf_counter() - began))
     tell(
         f"first block from anywhere, nothing made ahead: {np.median(spent):.0f} ms, at most {max(spent):.0f} (80 asked for all of Space)"

@@ -187,9 +187,9 @@ def longest(acts):
         act(ms, what)
         found.append((worst, name))
     return sorted(found, reverse=True)
-window.files.open_project(Path(sys.argv[1]))
+window.importer.open_project(Path(sys.argv[1]))
 spin(4000)
-while window.worker.jobs or window.bench.unmade:  # nobody touches anything: pages are made ahead
+while window.worker.jobs or window.page_panel.unmade:  # nobody touches anything: pages are made ahead
     spin(200)
 spin(1000)
 from tempik.edit.song import points as edit_points
@@ -262,9 +262,9 @@ app.processEvents()
 longest, slowest = 0.0, ""
 more, title = True, ""
 while more:
-    title = window.bench.unmade[0].title if window.bench.unmade else title
+    title = window.page_panel.unmade[0].title if window.page_panel.unmade else title
     began = time.perf_counter()
-    more = window.bench.make_ahead()
+    more = window.page_panel.make_ahead()
     longest, slowest = max((longest, slowest), (time.perf_counter() - began, title))
 print(longest, slowest, flush=True)
 os._exit(0)
@@ -333,12 +333,12 @@ app.processEvents()
 def spin(ms):
     loop = QEventLoop(); QTimer.singleShot(ms, loop.quit); loop.exec()
 began = time.perf_counter()
-window.files.open_project(Path(sys.argv[1]))
+window.importer.open_project(Path(sys.argv[1]))
 app.processEvents()
 out = {"open": time.perf_counter() - began}
 spin(500)
 until = time.perf_counter() + 200
-while (window.worker.jobs or window.background.jobs or window.bench.unmade) and time.perf_counter() < until:
+while (window.worker.jobs or window.background.jobs or window.page_panel.unmade) and time.perf_counter() < until:
     spin(200)
 project = window.project
 window.commands["show_speed"].trigger()
@@ -378,13 +378,13 @@ for factor in [1 / 1.15] * 25 + [1.15] * 25:
 out["zoom"] = late(found)
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
-from tempik.edit.accents.lanes import with_row
+from tempik.edit.accents.lanes import with_lane
 def hovers():
     found = []
     window.timeline.fit(); window.timeline.zoom(4, 400); app.processEvents(); spin(300)
     layout = window.timeline.layout_
     for n in range(120):
-        pos = QPointF(110 + 5 * n, layout.row_top(n % 3) + 6 if n % 2 else 60 + n % 40)
+        pos = QPointF(110 + 5 * n, layout.lane_top(n % 3) + 6 if n % 2 else 60 + n % 40)
         event = QMouseEvent(QEvent.Type.MouseMove, pos, QPointF(window.timeline.mapToGlobal(pos.toPoint())),
             Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
         began = time.perf_counter(); app.sendEvent(window.timeline, event); window.timeline.repaint()
@@ -392,8 +392,8 @@ def hovers():
     return late(found)
 def with_rows(count):
     def edit(reel):
-        while len(reel.rows) < count:
-            reel = with_row(reel, "flash")
+        while len(reel.accent_lanes) < count:
+            reel = with_lane(reel, "flash")
         return reel
     project.change("Rows", edit); app.processEvents(); spin(200)
 with_rows(6)

@@ -33,7 +33,7 @@ LIBRARY = "usr/lib/tempik"
 
 def main(target: Path) -> None:
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-    version, machine = project["version"], said(["dpkg", "--print-architecture"])
+    version, machine = project["version"], message(["dpkg", "--print-architecture"])
     if machine != "amd64":
         sys.exit(f"package: wheels are chosen for amd64, and this is {machine}; build it on an amd64 machine.")
     with tempfile.TemporaryDirectory(prefix="tempik-deb-") as name:
@@ -73,7 +73,7 @@ def run(command: list[str]) -> None:
         sys.exit(f"package: {command[0]} failed ({error}).")
 
 
-def said(command: list[str]) -> str:
+def message(command: list[str]) -> str:
     return subprocess.run(command, check=True, capture_output=True, text=True).stdout.strip()
 
 

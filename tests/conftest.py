@@ -23,8 +23,8 @@ from tempik.assemble import assemble
 from tempik.demo import demo_is_whole, write_demo
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
-from tempik.edit.draft import Wish
-from tempik.media.looking import look_over
+from tempik.edit.draft import RuleDraftOptions
+from tempik.media.inspecting import look_over
 from tempik.project.file import save_reel
 from tempik.reel import Reel
 
@@ -129,8 +129,8 @@ def reel(drafted: Reel) -> Reel:
 def _small_reel(media: Path) -> Reel:
     files = [str(media / n) for n in ("a.mp4", "b.mp4", "c.mp4")]
     cues = [(files[0], 2.0), (files[1], 2.0), (files[2], 60 * 1001 / 30000)]
-    wish = Wish(every=4, length_s=10.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
-    return assemble(str(media / "song.wav"), files, cues, wish).reel
+    options = RuleDraftOptions(every=4, length_s=10.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    return assemble(str(media / "song.wav"), files, cues, options).reel
 
 
 @pytest.fixture
@@ -169,7 +169,7 @@ def opened(
     """The window with the small reel open and everything read."""
     monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
     save_reel(reel, tmp_path / "r.tempik")
-    assert window.files.open_project(tmp_path / "r.tempik")
+    assert window.importer.open_project(tmp_path / "r.tempik")
 
     # The outline in three bands is the slowest to be read and only coloured by it: tests that need it wait for it.
     def ready() -> bool:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from media_files import write_video
-from tempik.accents import Fired, Scene, clashes, fired, look_at
+from tempik.accents import EvaluatedLane, RuleScene, clashes, evaluated, look_at
 from tempik.accents.look import Look
 from tempik.accents.rules import AROUND_S
 from tempik.check import check_reel
@@ -55,8 +55,8 @@ def song(drops: tuple[float, ...] = ()) -> Soundtrack:
     return Soundtrack("/s.wav", 30.0, heard=Analysis(30.0, 120.0, steady=True, beats=beats, onsets=onsets, drops=drops))
 
 
-def lanes(lane: AccentLane, soundtrack: Soundtrack | None = None) -> Fired:
-    return fired(lane, Scene(soundtrack or song(), R30, 600, TALL))
+def lanes(lane: AccentLane, soundtrack: Soundtrack | None = None) -> EvaluatedLane:
+    return evaluated(lane, RuleScene(soundtrack or song(), R30, 600, TALL))
 
 
 def frames(reel: Reel, lane: int = -1) -> list[int]:
@@ -152,10 +152,10 @@ def test_a_bundles_amount_is_on_top_of_its_rows_and_stays_when_it_is_opened(reel
 
 def test_a_soloed_row_silences_the_others_and_a_muted_one_itself(reel: Reel) -> None:
     alone = Timeline(ruled.with_solo(reel, reel.accent_lanes[0].id, True))
-    assert [f.silent for f in alone.fired] == [False, True]
+    assert [f.silent for f in alone.accent_lanes] == [False, True]
     assert not any(e.lane == reel.accent_lanes[1].id for e in check_reel(alone).events)
     muted = Timeline(ruled.with_muted(reel, reel.accent_lanes[0].id, True))
-    assert [f.silent for f in muted.fired] == [True, False]
+    assert [f.silent for f in muted.accent_lanes] == [True, False]
 
 
 # Painting
@@ -163,9 +163,9 @@ def test_a_soloed_row_silences_the_others_and_a_muted_one_itself(reel: Reel) -> 
 
 def test_a_sweep_gives_back_to_the_rule_what_it_has_so_already(reel: Reel) -> None:
     lane = reel.accent_lanes[0].id
-    steps = [c.id for c in Timeline(reel).fired[0].steps]
+    steps = [c.id for c in Timeline(reel).accent_lanes[0].steps]
     on = with_swept(reel, lane, steps, True)
-    assert len(frames(on, 0)) == sum(0 <= c.frame < Timeline(reel).frames for c in Timeline(reel).fired[0].steps)
+    assert len(frames(on, 0)) == sum(0 <= c.frame < Timeline(reel).frames for c in Timeline(reel).accent_lanes[0].steps)
     assert with_swept(with_swept(on, lane, steps, False), lane, steps[:0], True).accent_lanes[0].overrides
     assert frames(without_painting(on, lane), 0) == frames(reel, 0)
 
@@ -173,7 +173,7 @@ def test_a_sweep_gives_back_to_the_rule_what_it_has_so_already(reel: Reel) -> No
 def test_a_bars_pattern_is_repeated_in_the_later_ones(reel: Reel) -> None:
     lane = reel.accent_lanes[0].id
     timeline = Timeline(reel)
-    third = next(c for c in timeline.fired[0].steps if c.point and c.point.bar == 2 and c.point.beat == 3)
+    third = next(c for c in timeline.accent_lanes[0].steps if c.point and c.point.bar == 2 and c.point.beat == 3)
     made = with_bar_copied(with_painted(reel, lane, third.id, 0.4), lane, 2)
     found = Timeline(made).pulses[0]
     for bar in {p.point.bar for p in found if p.point}:
@@ -186,7 +186,7 @@ def test_a_bars_pattern_is_repeated_in_the_later_ones(reel: Reel) -> None:
 
 def test_a_row_is_shifted_by_a_point_with_what_is_painted(reel: Reel) -> None:
     lane = reel.accent_lanes[0].id
-    steps = [c.id for c in Timeline(reel).fired[0].steps]
+    steps = [c.id for c in Timeline(reel).accent_lanes[0].steps]
     made = with_lane_shifted(with_painted(reel, lane, steps[1], 0.3), lane)
     assert [p.point for p in made.accent_lanes[0].overrides] == [steps[2]]
     assert next(p.point.beat for p in Timeline(made).pulses[0] if p.point and not p.overridden) == 2
@@ -230,7 +230,7 @@ def test_a_moved_point_takes_its_pulses_paintings_and_keys_along(reel: Reel) -> 
     moved = Timeline(points.with_moved_point(made, point.id, point.time_s + 0.2))
     pulse = next(p for p in moved.pulses[0] if p.step == point.id)
     assert pulse.frame == moved.frame_of_point(point) == at + 6
-    assert moved.fired[0].keyed["opacity"][0][0] == at + 6
+    assert moved.accent_lanes[0].keyed["opacity"][0][0] == at + 6
 
 
 def test_a_painting_whose_point_is_gone_is_kept_and_said(reel: Reel) -> None:
@@ -271,7 +271,7 @@ def test_keys_ease_from_value_to_value_and_a_level_needs_no_rule(reel: Reel) -> 
 
 def test_a_lead_that_begins_before_the_pulse_before_has_ended_is_said() -> None:
     long = Envelope(lead=Length(10, "frames"), decay=Length(12, "frames"), rise=1.0, fall=1.0)
-    assert "its lead begins" in clashes(lanes(AccentLane("r", "punch", envelope=long)), R30)[0].said
+    assert "its lead begins" in clashes(lanes(AccentLane("r", "punch", envelope=long)), R30)[0].message
     short = Envelope(lead=Length(4, "frames"), decay=Length(8, "frames"))
     assert clashes(lanes(AccentLane("r", "punch", envelope=short)), R30) == []
 
@@ -281,8 +281,8 @@ def test_a_pulse_that_its_clips_end_cuts_off_is_said(reel: Reel) -> None:
     made = accent_lanes.with_lane(reel, "punch", rule=Rule("ends"))
     name = made.accent_lanes[-1].id
     made = accent_lanes.with_envelope(made, name, Envelope(decay=Length(500)))
-    found = Timeline(made).fired[-1]
-    assert "the clip ends" in clashes(found, R30)[0].said
+    found = Timeline(made).accent_lanes[-1]
+    assert "the clip ends" in clashes(found, R30)[0].message
     look = look_at(last.end, [found], R30, TALL)
     assert look == Look()  # and it really does end there
     assert any("Punch-in" in n and "the clip ends" in n for n in check_reel(Timeline(made)).notes)
@@ -325,7 +325,7 @@ def test_envelopes_of_no_length_show_on_one_frame(lead: float, hold: float, deca
 def test_thousands_of_pulses_cost_a_frame_no_more_than_the_few_near_it() -> None:
     beats = tuple(Beat(i * 0.05, 1.0, i // 4 + 1, i % 4 + 1, i * 0.05) for i in range(12_000))
     many = Soundtrack("/s.wav", 600.0, heard=Analysis(600.0, 1200.0, steady=True, beats=beats))
-    found = fired(AccentLane("r", "shake"), Scene(many, R30, 18_000, TALL))
+    found = evaluated(AccentLane("r", "shake"), RuleScene(many, R30, 18_000, TALL))
     assert len(found.pulses) == 12_000
     from tempik.accents.pulses import sounding
 
@@ -336,7 +336,7 @@ def test_thousands_of_pulses_cost_a_frame_no_more_than_the_few_near_it() -> None
 
 
 def test_rows_go_to_another_song_by_bar_and_beat(reel: Reel) -> None:
-    step = next(c for c in Timeline(reel).fired[0].steps if c.point and (c.point.bar, c.point.beat) == (2, 3))
+    step = next(c for c in Timeline(reel).accent_lanes[0].steps if c.point and (c.point.bar, c.point.beat) == (2, 3))
     painted = with_painted(reel, reel.accent_lanes[0].id, step.id, 0.6)
     text = accent_library.lanes_text(copied_lanes(painted, [reel.accent_lanes[0].id]))
     other = Reel(length_s=18.0, soundtrack=song())
@@ -375,11 +375,9 @@ def test_every_ready_bundle_fires_on_a_reel(reel: Reel, name: str) -> None:
     assert check_reel(Timeline(made)).ok
 
 
-def test_a_format_4_row_that_fired_on_no_point_is_painted_by_hand(reel: Reel, tmp_path: Path) -> None:
-    save_reel(reel, tmp_path / "old.tempik")
-    document = msgspec.json.decode((tmp_path / "old.tempik").read_bytes())
-    document["format"] = 4
-    document["reel"]["lanes"][0]["rule"] = {"every": 0}
+def test_a_format_4_row_that_fired_on_no_point_is_painted_by_hand(tmp_path: Path) -> None:
+    document = msgspec.json.decode((Path(__file__).parent / "formats" / "format4.tempik").read_bytes())
+    document["reel"]["rows"][0]["rule"] = {"every": 0}
     (tmp_path / "old.tempik").write_bytes(msgspec.json.encode(document))
     assert load_reel(tmp_path / "old.tempik").accent_lanes[0].rule.of == "hand"
 
@@ -418,7 +416,7 @@ def test_a_focus_follows_a_patch_through_the_footage(tmp_path: Path) -> None:
     reel = with_key(reel, reel.accent_lanes[0].id, "level", 0, 1.0)
     timeline = Timeline(reel)
     # A punch about the mark leaves it where it is.
-    x, y = timeline.focus_at(timeline.fired[0], 45)
+    x, y = timeline.focus_at(timeline.accent_lanes[0], 45)
     assert ((x + 0.5) * 320, y * 320 + 90) == pytest.approx(place(45), abs=3)
     move = timeline.look_at(45).move
     assert (move[0] * x + move[1] * y + move[2], move[3] * x + move[4] * y + move[5]) == pytest.approx((x, y))

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tempik.accents import CATALOGUE, Fired, Form, Scene, accent_named, fired, form_of, level, look_at
+from tempik.accents import CATALOGUE, EvaluatedLane, Form, RuleScene, accent_named, evaluated, form_of, level, look_at
 from tempik.accents.light import FLASH_PEAK
 from tempik.accents.look import Look, folded
 from tempik.errors import TempikError
@@ -23,11 +23,11 @@ def song() -> Soundtrack:
     return Soundtrack("/s.wav", 30.0, heard=Analysis(30.0, 120.0, steady=True, beats=beats))
 
 
-def lanes(lane: AccentLane, rate: Fraction = R30, frames: int = 900) -> Fired:
-    return fired(lane, Scene(song(), rate, frames, TALL))
+def lanes(lane: AccentLane, rate: Fraction = R30, frames: int = 900) -> EvaluatedLane:
+    return evaluated(lane, RuleScene(song(), rate, frames, TALL))
 
 
-def look(found: Fired, frame: float, rate: Fraction = R30) -> Look:
+def look(found: EvaluatedLane, frame: float, rate: Fraction = R30) -> Look:
     return look_at(frame, [found], rate, TALL)
 
 
@@ -64,8 +64,8 @@ def test_lengths_can_be_shares_of_the_gap_to_the_next_point() -> None:
 
 
 def test_every_nth_point_is_counted_from_the_first_downbeat() -> None:
-    fired = lanes(AccentLane("r1", "flash", Rule(every=4))).pulses
-    assert {q.point.beat for q in fired} == {1}
+    evaluated = lanes(AccentLane("r1", "flash", Rule(every=4))).pulses
+    assert {q.point.beat for q in evaluated} == {1}
     shifted = lanes(AccentLane("r1", "flash", Rule(every=4, offset=1))).pulses
     assert {q.point.beat for q in shifted} == {2}
     assert len(lanes(AccentLane("r1", "flash", Rule(every=1))).pulses) == 40
@@ -79,16 +79,16 @@ def test_painting_adds_silences_and_weighs_and_survives_a_lost_point() -> None:
         Rule(every=4),
         overrides=(StepOverride("b3", 0.5), StepOverride("b2", 0.0), StepOverride("gone", 1.0)),
     )
-    fired = {q.step: q for q in lanes(lane).pulses}
-    assert fired["b3"].strength == 0.5 and fired["b3"].overridden
-    assert "b2" not in fired and "gone" not in fired
-    assert not fired["b6"].overridden
+    evaluated = {q.step: q for q in lanes(lane).pulses}
+    assert evaluated["b3"].strength == 0.5 and evaluated["b3"].overridden
+    assert "b2" not in evaluated and "gone" not in evaluated
+    assert not evaluated["b6"].overridden
 
 
 def test_strength_follows_the_points_strength() -> None:
-    fired = lanes(AccentLane("r1", "flash", Rule(every=1))).pulses
-    strong = next(q for q in fired if q.point.strength == 1.0)
-    weak = next(q for q in fired if q.point.strength == 0.5)
+    evaluated = lanes(AccentLane("r1", "flash", Rule(every=1))).pulses
+    strong = next(q for q in evaluated if q.point.strength == 1.0)
+    weak = next(q for q in evaluated if q.point.strength == 0.5)
     assert strong.strength == 1.0 and weak.strength == pytest.approx(1 - 0.4 * 0.5)
 
 

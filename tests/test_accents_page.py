@@ -41,7 +41,7 @@ def page_of(window: Window) -> AccentsPage:
 
 def step_spot(window: Window, row: int, number: int) -> QPoint:
     timeline = window.project.timeline
-    step = timeline.fired[row].steps[number]
+    step = timeline.accent_lanes[row].steps[number]
     x = window.timeline.view.x(time_of(step.frame, timeline.rate))
     return QPoint(round(x) + 4, window.timeline.layout_.lane_top(row) + window.timeline.layout_.lane_h // 2)
 
@@ -111,13 +111,13 @@ def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Wind
 def test_a_click_on_a_rows_name_opens_its_page(opened: Window) -> None:
     opened.commands["show_check"].trigger()
     QTest.mouseClick(opened.timeline, LEFT, NONE, QPoint(30, opened.timeline.layout_.lane_top(1) + 12))
-    assert opened.bench.current is opened.page(AccentsPage)
+    assert opened.page_panel.current is opened.page(AccentsPage)
     assert page_of(opened).lane_title.text() == "Shake"
 
 
 def test_steps_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
     drag(shown, step_spot(shown, 0, 2), step_spot(shown, 0, 3))
-    steps = shown.project.timeline.fired[0].steps
+    steps = shown.project.timeline.accent_lanes[0].steps
     assert {p.step for p in shown.project.timeline.pulses[0]} >= {steps[2].id, steps[3].id}
     start = step_spot(shown, 0, 2)
     drag(shown, start, start + QPoint(0, 24))
@@ -127,8 +127,8 @@ def test_steps_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
 
 def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
     page = page_of(shown)
-    fires = next(i for i, c in enumerate(shown.project.timeline.fired[0].steps) if c.ruled)
-    step = shown.project.timeline.fired[0].steps[fires].id
+    fires = next(i for i, c in enumerate(shown.project.timeline.accent_lanes[0].steps) if c.ruled)
+    step = shown.project.timeline.accent_lanes[0].steps[fires].id
     QTest.mouseClick(shown.timeline, LEFT, CTRL, step_spot(shown, 0, fires))
     assert page.pulse is not None and page.pulse.step == step and page.alone.isChecked()
     assert not page.rule.isEnabled() and page.amount_name.text() == "this pulse"
@@ -165,8 +165,8 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
         shown.commands["mark_here"].trigger()
     page.rule.of.activated.emit([k for k, _ in KINDS].index("frames"))
     page.rule.place.activated.emit(2)
-    fired = [p.frame for p in project.timeline.pulses[0]]
-    assert (fired[0], fired[-1]) == (30, 88) and len(fired) == 30  # every second frame of it
+    evaluated = [p.frame for p in project.timeline.pulses[0]]
+    assert (evaluated[0], evaluated[-1]) == (30, 88) and len(evaluated) == 30  # every second frame of it
 
 
 def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> None:
@@ -213,7 +213,7 @@ def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) 
     field = page.fields.fields["opacity"]
     assert isinstance(field, QDoubleSpinBox)
     field.setValue(20)
-    keys = project.timeline.fired[0].keyed["opacity"]
+    keys = project.timeline.accent_lanes[0].keyed["opacity"]
     assert [(k[0], round(k[1], 2)) for k in keys] == [(20, 0.75), (50, 0.2)]
     project.playhead.go(35)
     assert 20 < field.value() < 75
@@ -231,7 +231,7 @@ def test_the_focus_is_placed_in_the_preview(shown: Window) -> None:
     settings = shown.project.reel.accent_lanes[-1].settings
     assert (settings["focus_x"], settings["focus_y"]) == pytest.approx((0.25, 0.3), abs=0.02)
     assert not shown.preview.asking_place
-    shown.project.selection.select_lane(shown.project.reel.rows[0].id)
+    shown.project.selection.select_lane(shown.project.reel.accent_lanes[0].id)
     shown.accents.place_focus()
     assert "has a focus" in shown.foot.status.text()
 
@@ -311,7 +311,7 @@ def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, q
     project.playhead.go(5)
     qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=30_000)
     kept = set(frames._kept)
-    late = project.timeline.fired[0].steps[-2].id
+    late = project.timeline.accent_lanes[0].steps[-2].id
     project.change("Late", lambda reel: with_painted(reel, "r1", late, 0.5))
     qtbot.waitUntil(lambda: frames.want(5, False) is not None, timeout=30_000)
     assert frames._keys[5] in kept

@@ -13,7 +13,7 @@ from tempik.assemble import assemble
 from tempik.check import check_rendered
 from tempik.edit import ruled
 from tempik.edit.accents import lanes as accent_lanes
-from tempik.edit.draft import Wish
+from tempik.edit.draft import RuleDraftOptions
 from tempik.reel import Framing, Position, Reel, Rule
 from tempik.render import PictureSource, export, plan
 from tempik.render.cost import HEAVY, weight
@@ -32,7 +32,9 @@ def still_life(tmp_path_factory: pytest.TempPathFactory) -> Reel:
     film = write_video(folder / "pan.mp4", lambda n: np.ascontiguousarray(ground[:, n // 2 : n // 2 + W]), 300, 30)
     samples, _ = beat_song(120, 5)
     song = write_sound(folder / "song.wav", samples)
-    return assemble(str(song), [str(film)], [(str(film), 3.0)], Wish(every=8, length_s=8.0, width=W, height=H)).reel
+    return assemble(
+        str(song), [str(film)], [(str(film), 3.0)], RuleDraftOptions(every=8, length_s=8.0, width=W, height=H)
+    ).reel
 
 
 def with_rows(reel: Reel, names: list[str]) -> Reel:
@@ -119,8 +121,8 @@ def test_a_wider_shutter_sees_a_longer_way(still_life: Reel) -> None:
     for angle in (90, 180, 360):
         timeline = Timeline(accent_lanes.with_shutter(reel, angle))
         placed = timeline.placed[1]
-        shot = plan(timeline, placed.first + placed.frames // 2, 1080, 1920).shots[-1]
-        ways.append(abs(shot.legs[0].sweep[0, 2]))
+        shot = plan(timeline, placed.first + placed.frames // 2, 1080, 1920).layer_plans[-1]
+        ways.append(abs(shot.segments[0].sweep[0, 2]))
     per_frame = 0.4 * 1080 / (Timeline(reel).placed[1].frames - 1)
     assert ways == pytest.approx([per_frame / 4, per_frame / 2, per_frame], rel=0.02)
 
@@ -128,8 +130,8 @@ def test_a_wider_shutter_sees_a_longer_way(still_life: Reel) -> None:
 def test_the_frame_before_a_point_is_not_blurred_by_what_comes(still_life: Reel) -> None:
     timeline = Timeline(accent_lanes.with_shutter(with_rows(still_life, ["shake"]), 360))
     point = timeline.pulses[0][1].frame
-    assert plan(timeline, point - 1, W, H).shots[0].legs == ()
-    assert plan(timeline, point, W, H).shots[0].legs != ()
+    assert plan(timeline, point - 1, W, H).layer_plans[0].segments == ()
+    assert plan(timeline, point, W, H).layer_plans[0].segments != ()
 
 
 # What a plan is

@@ -82,8 +82,8 @@ class Hand:
 
     def _widget(self) -> QWidget:
         window = self.window
-        shown: list[QWidget] = [window.timeline, window.strip, window.preview]
-        page = window.bench.current
+        shown: list[QWidget] = [window.timeline, window.song_strip, window.preview]
+        page = window.page_panel.current
         if page is not None:
             shown += [w for w in page.findChildren(QWidget) if w.isVisible() and w.isEnabled() and w.width() > 20]
         return self.rng.choice(shown[:3] * 8 + shown[3:])

@@ -14,13 +14,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tempik.check import check_reel
-from tempik.edit.drafting.keeping import with_kept
-from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood, drafted_anew, with_strength
+from tempik.edit.drafting.keeping import with_locked
+from tempik.edit.drafting.make import DraftOptions, MoodDraft, draft_in_mood, drafted_anew, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named
 from tempik.edit.drafting.swap import swapped
 from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
-from tempik.media import STEP_S, Course, Study, Suggestion
+from tempik.media import STEP_S, Course, FootageStudy, Suggestion
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Cue, Footage, Reel, Soundtrack
 from tempik.timeline.covering import gaps
@@ -39,7 +39,7 @@ def by_lot(most: int) -> settings:
     )  # fmt: skip
 
 
-Shelf = tuple[list[Footage], dict[str, Study]]
+Shelf = tuple[list[Footage], dict[str, FootageStudy]]
 
 
 @st.composite
@@ -59,7 +59,7 @@ def shelves(draw: st.DrawFn, most: int = 12) -> Shelf:
             blows = draw(st.lists(st.integers(1, 9), max_size=3, unique=True)) if not still else []
             steps = max(1, int(min(length_s, 60) / STEP_S))
             speed = draw(st.integers(0, 10)) / 10
-            studies[f"f{n}"] = Study(
+            studies[f"f{n}"] = FootageStudy(
                 tuple(Suggestion(b / 10 * length_s, 1 - b / 20, "impact") for b in sorted(blows)),
                 NONE,
                 Course((speed,) * steps, (draw(st.integers(0, 10)) / 10,) * steps, (6.0,) * steps),
@@ -71,24 +71,24 @@ songs = st.builds(a_song, st.sampled_from([3.0, 17.0, 40.0, 90.0]), st.booleans(
 
 
 @st.composite
-def wishes(draw: st.DrawFn, song: Soundtrack, over: bool = False) -> MoodWish:
+def wishes(draw: st.DrawFn, song: Soundtrack, over: bool = False) -> DraftOptions:
     start_s = draw(st.integers(0, int(song.length_s) - 2))
     length_s = draw(st.sampled_from([None, 1.0, 5.5, 15.0, 70.0]))
-    wish = MoodWish(
+    options = DraftOptions(
         mood_named(draw(moods)), draw(st.integers(0, 50)), float(start_s), length_s, 180, 320,
         draw(st.sampled_from([Fraction(24), Fraction(30), Fraction(60000, 1001)])),
         draw(st.integers(0, 8)) / 4, draw(st.booleans()),
     )  # fmt: skip
-    return wish
+    return options
 
 
-def assert_drafted(made: MoodDraft, wish: MoodWish, folder: Path) -> None:
+def assert_drafted(made: MoodDraft, options: DraftOptions, folder: Path) -> None:
     """Check what holds of every draft."""
     reel = made.reel
     timeline = Timeline(reel)
     assert_sound(reel, folder)
     assert check_reel(timeline).ok
-    a, b = wish.over or (0.0, reel.length_s)
+    a, b = options.over or (0.0, reel.length_s)
     rate = float(reel.rate)
     bare = [(x, y) for x, y in gaps(timeline) if x < b * rate - 1 and y > a * rate + 1]
     assert not bare, "something is seen all through what was drafted"
@@ -108,17 +108,17 @@ def test_any_song_and_any_shelf_give_a_reel(
     shelf: Shelf, song: Soundtrack, tmp_path: Path, data: st.DataObject
 ) -> None:
     footage, studies = shelf
-    wish = data.draw(wishes(song))
-    made = draft_in_mood(song, footage, studies, wish)
-    assert_drafted(made, wish, tmp_path)
-    assert draft_in_mood(song, footage, studies, wish) == made, "the same wish gives the same reel"
-    assert why_reel(made.reel).startswith(f"Drafted by the mood '{wish.mood.name}'")
+    options = data.draw(wishes(song))
+    made = draft_in_mood(song, footage, studies, options)
+    assert_drafted(made, options, tmp_path)
+    assert draft_in_mood(song, footage, studies, options) == made, "the same wish gives the same reel"
+    assert why_reel(made.reel).startswith(f"Drafted by the mood '{options.mood.name}'")
     row = Timeline(made.reel).own_tracks[0]
     if len({f.id for f in footage}) > 2:
         assert all(a.footage.id != b.footage.id for a, b in pairwise(row)), "no piece twice in a lane"
 
 
-def drafted_again(reel: Reel, studies: dict[str, Study], pick: Pick) -> tuple[MoodDraft, MoodWish] | str:
+def drafted_again(reel: Reel, studies: dict[str, FootageStudy], pick: Pick) -> tuple[MoodDraft, DraftOptions] | str:
     """Draft a reel anew, all of it or over a stretch; return the draft, or why it was refused."""
     song = reel.soundtrack
     assert song is not None
@@ -127,11 +127,11 @@ def drafted_again(reel: Reel, studies: dict[str, Study], pick: Pick) -> tuple[Mo
         a = pick.number(0, reel.length_s)
         over = (a, min(a + pick.number(0.2, 8), reel.length_s))
     mood = mood_named(str(pick.one(*(m.name for m in MOODS))))
-    wish = MoodWish(
+    options = DraftOptions(
         mood, pick.whole(0, 50), song.start_s, reel.length_s, reel.width, reel.height, reel.rate, pick.number(0, 2), pick.yes(), over
     )  # fmt: skip
     try:
-        return drafted_anew(reel, studies, wish), wish
+        return drafted_anew(reel, studies, options), options
     except TempikError as error:
         return str(error)
 
@@ -139,7 +139,7 @@ def drafted_again(reel: Reel, studies: dict[str, Study], pick: Pick) -> tuple[Mo
 def kept_of(reel: Reel) -> list[object]:
     """Return what is kept, as it is shown: transitions may come beside it, and its cues may be told anew."""
     clips = [replace(c, transition=None) for c in reel.clips if c.locked]
-    return [*clips, *(r for r in (*reel.accent_lanes, *reel.sound_lanes) if r.kept)]
+    return [*clips, *(r for r in (*reel.accent_lanes, *reel.sound_lanes) if r.locked)]
 
 
 @by_lot(30)
@@ -147,7 +147,9 @@ def kept_of(reel: Reel) -> list[object]:
 def test_drafts_and_corrections_in_any_order(shelf: Shelf, tmp_path: Path, data: st.DataObject) -> None:
     footage, studies = shelf
     song = a_song(24.0)
-    reel = draft_in_mood(song, footage, studies, MoodWish(mood_named(data.draw(moods)), 0, 0.0, 12.0, 180, 320)).reel
+    reel = draft_in_mood(
+        song, footage, studies, DraftOptions(mood_named(data.draw(moods)), 0, 0.0, 12.0, 180, 320)
+    ).reel
     steps = ["draft", "draft", "keep", "let go", "swap", "strength", "edit", "edit", "save"]
     for step in data.draw(st.lists(st.sampled_from(steps), min_size=2, max_size=8)):
         pick = Pick(data, reel)
@@ -161,7 +163,7 @@ def test_drafts_and_corrections_in_any_order(shelf: Shelf, tmp_path: Path, data:
             assert_sound(reel, tmp_path)
             assert kept_of(reel) == before, "what is kept stays as it is"
         elif step in ("keep", "let go"):
-            reel = with_kept(reel, pick.clips, [pick.row], step == "keep")
+            reel = with_locked(reel, pick.clips, [pick.row], step == "keep")
         elif step == "swap":
             try:
                 reel, _, number, whole = swapped(reel, pick.clip, studies, 1 if pick.yes() else -1)
@@ -194,7 +196,7 @@ def test_over_a_stretch_nothing_else_changes_whatever_was_done_before(
 ) -> None:
     footage, studies = shelf
     song = a_song(24.0)
-    reel = draft_in_mood(song, footage, studies, MoodWish(mood_named(mood), seed, 0.0, 16.0, 180, 320)).reel
+    reel = draft_in_mood(song, footage, studies, DraftOptions(mood_named(mood), seed, 0.0, 16.0, 180, 320)).reel
     for name in data.draw(
         st.lists(st.sampled_from(["split", "take out", "reverse", "slip", "grade", "one speed"]), max_size=3)
     ):
@@ -203,8 +205,10 @@ def test_over_a_stretch_nothing_else_changes_whatever_was_done_before(
         except TempikError:
             continue
     a = data.draw(st.integers(0, 12))
-    wish = MoodWish(mood_named(mood), seed + 1, 0.0, reel.length_s, 180, 320, reel.rate, over=(float(a), a + 3.0))
-    made = drafted_anew(reel, studies, wish).reel
+    options = DraftOptions(
+        mood_named(mood), seed + 1, 0.0, reel.length_s, 180, 320, reel.rate, over=(float(a), a + 3.0)
+    )
+    made = drafted_anew(reel, studies, options).reel
     rate = float(reel.rate)
     outside = [p for p in Timeline(reel).own_tracks[0] if p.end <= a * rate or p.first >= (a + 3) * rate]
     after = {(p.footage.id, p.first, p.end): p for p in Timeline(made).own_tracks[0]}

@@ -259,7 +259,7 @@ EDITS: dict[str, Callable[[Pick], Reel]] = {
     "move a sound": lambda p: sound_clips.with_clip_moved(p.reel, p.sound_clip, p.edge),
     "cut a sound": lambda p: sound_clips.with_clip_split(p.reel, p.sound_clip, p.number(0, 10)),
     "trim a sound": lambda p: sound_clips.with_end_trimmed(p.reel, p.sound_clip, p.number(0, 10)),
-    "mix": lambda p: mixing.with_strip(p.reel, str(p.one("song", "clips")), gain_db=p.number(-20, 6), muted=p.yes()),
+    "mix": lambda p: mixing.with_channel(p.reel, str(p.one("song", "clips")), gain_db=p.number(-20, 6), muted=p.yes()),
     # The frame
     "settings": lambda p: with_settings(p.reel, 180, 320, p.one(Fraction(24), Fraction(30), Fraction(60000, 1001))),  # type: ignore[arg-type]
     "reframe": lambda p: reframed(p.reel, *p.one((320, 180), (240, 240), (180, 320))),  # type: ignore[misc]
@@ -283,7 +283,7 @@ def assert_sound(reel: Reel, folder: Path) -> None:
             assert point is None or timeline.frame_of_point(point) == frame, "an edge stands on its point"
         for tie in placed.ties:
             assert timeline.frame_of_point(tie.point) == tie.frame
-            if placed.begin <= tie.frame < placed.until and not placed.said:
+            if placed.begin <= tie.frame < placed.until and not placed.message:
                 shown = float(placed.map.source_at((tie.frame - placed.begin) / float(reel.rate)))
                 assert shown == pytest.approx(tie.cue_s, abs=1e-4), "the cue's frame is on screen at its point"
     check_reel(timeline)

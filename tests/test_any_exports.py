@@ -27,7 +27,7 @@ from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
 from tempik.reel.nests import all_closed
 from tempik.reel.validate import problems
-from tempik.render import PictureSource, Settings, export, plan
+from tempik.render import ExportSettings, PictureSource, export, plan
 from tempik.render.sound import mix
 from tempik.time import frame_of, parse_rate, time_of
 from tempik.timeline.covering import gaps
@@ -68,7 +68,7 @@ def test_each_picture_in_the_file_is_the_one_that_is_shown(
     timeline = edited(reel, data)
     frames, part = a_part(timeline, data, 9)
     folder = tmp_path_factory.mktemp("pictures") / "o"
-    export(timeline, folder, Settings((90, 160), format="png", part=part))
+    export(timeline, folder, ExportSettings((90, 160), format="png", part=part))
     files = sorted(folder.iterdir())
     assert len(files) == len(frames)
     order = list(zip(frames, files, strict=True))
@@ -89,7 +89,7 @@ def test_each_frame_of_the_file_has_its_instant_and_every_event_lands(
     timeline = edited(reel, data, 5)
     frames, part = a_part(timeline, data, 45)
     path = tmp_path_factory.mktemp("films") / f"o{kind.suffixes[0]}"  # type: ignore[attr-defined]
-    done = export(timeline, path, Settings((90, 160), "high", kind.key, part=part))  # type: ignore[attr-defined]
+    done = export(timeline, path, ExportSettings((90, 160), "high", kind.key, part=part))  # type: ignore[attr-defined]
     with av.open(str(path)) as film:
         times = [Fraction(f.pts) * f.time_base for f in film.decode(video=0) if f.pts is not None and f.time_base]
     assert [t * timeline.rate for t in times] == list(range(len(frames))), "evenly, from 0, none missing"
@@ -123,7 +123,7 @@ def test_the_sound_of_a_part_is_that_of_the_whole(
     timeline = edited(reel, data)
     frames, part = a_part(timeline, data, 40)
     path = tmp_path_factory.mktemp("sounds") / "o.wav"
-    export(timeline, path, Settings(part=part, reel_level=True))
+    export(timeline, path, ExportSettings(part=part, reel_level=True))
     heard, rate = soundfile.read(path, dtype="float32")
     whole = mix(timeline).samples
     first, end = (round(time_of(n, timeline.rate) * RATE) for n in (frames.start, frames.stop))

@@ -75,7 +75,7 @@ class Dragger:
 
     def widget(self) -> QWidget:
         window = self.window
-        page = window.bench.current
+        page = window.page_panel.current
         own = (
             [w for w in page.findChildren(QWidget) if type(w).__module__.startswith("tempik") and w.isVisible()]
             if page
@@ -83,7 +83,7 @@ class Dragger:
         )
         # A button of our own is no place to drag: it is let go on another.
         places = [w for w in own if w.width() > 60 and w.height() > 30 and not hasattr(w, "clicked")]
-        return self.rng.choice([window.timeline] * 6 + [window.strip, window.preview, *places])
+        return self.rng.choice([window.timeline] * 6 + [window.song_strip, window.preview, *places])
 
     def path(self, widget: QWidget) -> list[QPoint]:
         at = QPoint(self.rng.randrange(widget.width()), self.rng.randrange(widget.height()))
@@ -230,7 +230,7 @@ def test_a_slider_that_is_dropped_shows_what_is_so(whole: Window) -> None:
     for page in PAGES:
         whole.open_page(page)
         QApplication.processEvents()
-        current = whole.bench.current
+        current = whole.page_panel.current
         assert current is not None
         drop_every_slider(whole, current)
 

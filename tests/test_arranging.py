@@ -20,8 +20,8 @@ from tempik.edit.sounds import clips, lanes
 from tempik.errors import TempikError
 from tempik.media import decode_sound
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Choice, Edge, PointEdit, Reel, Rule, Soundtrack, beats_between, point_of
-from tempik.reel.arranged import Order, in_order
+from tempik.reel import Edge, PointChoice, PointEdit, Reel, Rule, Soundtrack, beats_between, point_of
+from tempik.reel.arranged import SongOrder, in_order
 from tempik.reel.validate import problems
 from tempik.render import mix
 from tempik.render.song_sound import CROSS_S, song_samples
@@ -178,10 +178,10 @@ def song(beats: int = 64, gap: float = 0.5, lead: float = 0.3) -> Soundtrack:
     choice=st.sampled_from([1, 2, 4]),
 )
 def test_in_any_order_every_name_means_the_instant_that_it_meant(order: list[tuple[int, int]], choice: int) -> None:
-    before = replace(song(), choices=(Choice(every=choice),), edits=(PointEdit("b9", time_s=4.83, name="here"),))
+    before = replace(song(), choices=(PointChoice(every=choice),), edits=(PointEdit("b9", time_s=4.83, name="here"),))
     starts = [p.time_s for p in beats_between(before, 0, before.length_s) if p.beat == 1]
     stretches = [(starts[a], starts[min(a + n, len(starts) - 1)]) for a, n in order if a < len(starts) - 1]
-    renamed = in_order(before, Order.of(stretches))
+    renamed = in_order(before, SongOrder.of(stretches))
     after = renamed.song
     assert problems(Reel(soundtrack=after)) == [] and even(replace(after, edits=())) < 1e-6
     for number in range(len(stretches)):
@@ -309,11 +309,11 @@ def test_from_the_command_line(reel: Reel, tmp_path: Path, capsys: pytest.Captur
     assert main(["sound", project, "--bars-again", "2", "-o", out]) == 0
     assert main(["sound", project, "--move-bars", "1:4", "-o", out]) == 0
     capsys.readouterr()
-    for wrong, said in (
+    for wrong, message in (
         (["--drop-bars", "40-41"], "There are no bars 40-41; the song has 1 to 8"),
         (["--arrange", "11", "--way", "9", "-o", out], "There is no way 9"),
     ):
-        assert main(["sound", project, *wrong]) == 2 and said in capsys.readouterr().err
+        assert main(["sound", project, *wrong]) == 2 and message in capsys.readouterr().err
 
 
 def test_a_bar_that_would_begin_where_the_song_ends_is_none(reel: Reel) -> None:

@@ -25,7 +25,7 @@ from tempik.desktop.widgets.dropped_files import local_files
 from tempik.disk.folders import files_in
 from tempik.disk.reading import opened_regular
 from tempik.edit.clips import nests, pieces, place
-from tempik.edit.clips.follow import said_of_follow, with_follow
+from tempik.edit.clips.follow import message_of_follow, with_follow
 from tempik.edit.clips.repeats import with_repeat
 from tempik.edit.song.points import with_marks
 from tempik.edit.titles import with_title, with_words_on_points
@@ -35,8 +35,8 @@ from tempik.media import FrameReader, probe
 from tempik.project.file import load_reel, save_reel
 from tempik.project.journal import journal_path, kept_aside, left_behind
 from tempik.reel import Framing, Grade, MotionTrack, Reel, Rule, Title
-from tempik.render import PictureSource, Settings, export, plan
-from tempik.render.masks import Shape, coverage
+from tempik.render import ExportSettings, PictureSource, export, plan
+from tempik.render.masks import MaskOutline, coverage
 from tempik.render.mastering import BLOCK
 from tempik.rhythm.records import Mark
 from tempik.timeline.timeline import Timeline
@@ -89,12 +89,16 @@ SILENT = [
 ]
 
 
-@pytest.mark.parametrize(("line", "said"), SILENT, ids=[" ".join(line) for line, _ in SILENT])
+@pytest.mark.parametrize(("line", "message"), SILENT, ids=[" ".join(line) for line, _ in SILENT])
 def test_what_was_accepted_in_silence_is_refused_in_a_sentence(
-    project: Path, line: tuple[str, ...], said: str, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+    project: Path,
+    line: tuple[str, ...],
+    message: str,
+    capsys: pytest.CaptureFixture[str],
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     monkeypatch.chdir(project.parent)
-    assert said in refused(capsys, project, *line)
+    assert message in refused(capsys, project, *line)
 
 
 def test_what_a_table_prints_is_taken(project: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -120,7 +124,7 @@ def test_masks_are_laid_by_their_buttons(opened: Window) -> None:
     """All three received the button's state as their kind, and did nothing."""
     opened.project.selection.select_clip(opened.project.timeline.placed[0].clip.id)
     opened.commands["show_layer"].trigger()
-    page = opened.bench.current
+    page = opened.page_panel.current
     assert isinstance(page, LayerPage)
     for number, kind in enumerate(("rectangle", "ellipse"), 1):
         button = next(b for b in page.findChildren(QPushButton) if b.accessibleName() == f"Add a mask: {kind}")
@@ -152,7 +156,7 @@ def test_what_is_being_typed_is_not_refilled_by_a_job_that_ends(opened: Window) 
     opened.activateWindow()
     opened.project.selection.select_clip(opened.project.timeline.placed[0].clip.id)
     opened.commands["show_frame"].trigger()
-    page = opened.bench.current
+    page = opened.page_panel.current
     assert isinstance(page, FramePage)
     page.zoom.setFocus()
     page.zoom.selectAll()
@@ -189,7 +193,7 @@ def test_following_leaves_the_fit_as_it_is(reel: Reel) -> None:
     assert made.clips[0].framing == reel.clips[0].framing
     timeline = Timeline(made)
     placed = timeline.placed_clip(name)
-    assert placed is not None and "is seen whole" in said_of_follow(timeline, placed)
+    assert placed is not None and "is seen whole" in message_of_follow(timeline, placed)
     before = Timeline(reel).placed_clip(name)
     assert before is not None
     assert timeline.framing_at(placed, placed.first) == Timeline(reel).framing_at(before, before.first)
@@ -233,7 +237,7 @@ def test_a_nest_of_a_clip_that_repeats_shows_what_it_showed(reel: Reel) -> None:
 
 
 def test_a_nest_never_goes_under_what_it_lay_over(reel: Reel) -> None:
-    reel = place.with_new_track(place.with_lane(reel))
+    reel = place.with_new_track(place.with_new_track(reel))
     for track, colour in ((1, "#00ff00"), (2, "#ff0000")):
         reel = place.with_solid(reel, 20, 40, colour, track, insert=False)
     low, over = reel.clips[0].id, reel.clips[-1].id
@@ -242,7 +246,7 @@ def test_a_nest_never_goes_under_what_it_lay_over(reel: Reel) -> None:
 
 
 def test_two_inverted_masks_both_hide_what_lies_inside() -> None:
-    one = Shape("rectangle", (1.0, 0, 0, 0, 1.0, 0), 25.0, 50.0, 30.0, 60.0, 0.0, (), 0.0, 0.0, 0.0, True, "add")
+    one = MaskOutline("rectangle", (1.0, 0, 0, 0, 1.0, 0), 25.0, 50.0, 30.0, 60.0, 0.0, (), 0.0, 0.0, 0.0, True, "add")
     plane = coverage((one, one._replace(x=75.0)), 100, 100)
     assert plane[50, 25] == plane[50, 75] == 0 and plane[50, 50] == plane[5, 5] == 255
 
@@ -282,9 +286,9 @@ def test_every_shape_is_written_before_it_is_told_that_one_misses(
     real = run.check_rendered
     monkeypatch.setattr(run, "check_rendered", lambda *given: replace(real(*given), ok=False))
     assert exported(project, "upright,square,wide", "--to", "1", "--measure") == 1
-    said = capsys.readouterr().err.splitlines()[-1]
+    message = capsys.readouterr().err.splitlines()[-1]
     for shape in ("upright", "square", "wide"):
-        assert (tmp_path / f"o-{shape}.mp4").is_file() and f"o-{shape}.mp4" in said
+        assert (tmp_path / f"o-{shape}.mp4").is_file() and f"o-{shape}.mp4" in message
 
 
 def test_two_shapes_that_are_one_file_are_written_once(
@@ -335,7 +339,7 @@ def test_locators_of_an_edl_stand_in_record_time(reel: Reel, tmp_path: Path) -> 
 def test_prores_says_its_colours_in_every_frame(reel: Reel, tmp_path: Path) -> None:
     """SMPTE RDD 36, 5.1.1: the frame header's colour primaries, transfer and matrix; 1 is BT.709 (ITU-T H.273)."""
     for name in ("prores422", "prores4444"):
-        export(Timeline(reel), tmp_path / "o.mov", Settings(format=name, part=(0.0, 0.2), size=(96, 160)))
+        export(Timeline(reel), tmp_path / "o.mov", ExportSettings(format=name, part=(0.0, 0.2), size=(96, 160)))
         data = (tmp_path / "o.mov").read_bytes()
         at = data.index(b"icpf") + 4 + 2 + 2 + 4 + 4 + 2
         assert tuple(data[at : at + 3]) == (1, 1, 1)
@@ -346,7 +350,7 @@ def test_a_look_leaves_clear_what_is_clear(name: str, tmp_path: Path) -> None:
     reel = place.with_solid(Reel(width=96, height=96, length_s=1.0), 0, 15, "#804020", 0, insert=False)
     reel = replace(reel, look=Grade(contrast=-0.4, vignette=0.8, exposure=0.5))
     target = tmp_path / {"prores4444": "o.mov", "webp": "o.webp", "png": "o"}[name]
-    export(Timeline(reel), target, Settings(format=name, clear=True, part=(0.3, 0.8)))
+    export(Timeline(reel), target, ExportSettings(format=name, clear=True, part=(0.3, 0.8)))
     from PIL import Image
 
     if name == "png":
@@ -365,9 +369,9 @@ def test_a_look_leaves_clear_what_is_clear(name: str, tmp_path: Path) -> None:
 
 def test_a_folder_of_frames_is_named_without_an_ending() -> None:
     assert named_for(Path("/a/out.png"), format_named("png")) == Path("/a/out")
-    with pytest.raises(TempikError) as said:
+    with pytest.raises(TempikError) as message:
         format_of(Path("o.xyz"))
-    assert str(said.value).count(".mp4") == 1 and ".webm for VP9" in str(said.value)
+    assert str(message.value).count(".mp4") == 1 and ".webm for VP9" in str(message.value)
 
 
 # Files and names
@@ -385,7 +389,7 @@ def test_names_that_are_no_text_are_refused_at_the_door(
     assert main(["probe", odd]) == 2 and "no text (UTF-8)" in capsys.readouterr().err
     (tmp_path / "b.mp4").write_bytes(b"")
     found = files_in(str(tmp_path))
-    assert [Path(f).name for f in found.files] == ["b.mp4"] and "no text" in found.said[0]
+    assert [Path(f).name for f in found.files] == ["b.mp4"] and "no text" in found.message[0]
     with pytest.raises(TempikError, match="no text"):
         save_reel(Reel(), Path(odd).with_name(os.fsdecode(b"\xff.tempik")))
 
@@ -404,7 +408,7 @@ def test_a_dropped_folder_that_is_odd_is_said(opened: Window, tmp_path: Path, qt
         pass
     write_video(tmp_path / "card" / "one.mp4", numbered(96, 64, 8), 20)
     (tmp_path / "card" / "round").symlink_to(tmp_path / "card")
-    opened.files.bring([str(tmp_path / "card")])
+    opened.importer.bring([str(tmp_path / "card")])
     qtbot.waitUntil(
         lambda: "no text" in opened.foot.status.text() or any(f.name == "one.mp4" for f in opened.project.reel.footage)
     )
@@ -481,11 +485,11 @@ def test_a_changed_repeat_is_painted_all_along_its_lane(opened: Window) -> None:
 def test_after_analyses_are_removed_a_draft_looks_again(opened: Window, qtbot: QtBot) -> None:
     """It waited for ever for what nobody was making."""
     piece = opened.project.reel.footage[0]
-    qtbot.waitUntil(lambda: opened.proxies.study_of(piece.path) is not None, timeout=60_000)
-    opened.proxies.clear()
-    assert not opened.proxies.looking(piece.path)
-    opened.proxies.look_through(piece)
-    qtbot.waitUntil(lambda: opened.proxies.study_of(piece.path) is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: opened.proxy_store.study_of(piece.path) is not None, timeout=60_000)
+    opened.proxy_store.clear()
+    assert not opened.proxy_store.looking(piece.path)
+    opened.proxy_store.look_through(piece)
+    qtbot.waitUntil(lambda: opened.proxy_store.study_of(piece.path) is not None, timeout=60_000)
 
 
 def test_a_long_reels_sound_is_made_as_it_is_read() -> None:

@@ -21,7 +21,7 @@ from tempik.media.picture import Picture
 from tempik.reel import Reel
 from tempik.render import PictureSource, plan
 from tempik.render.between import InBetweens, blended
-from tempik.timeline.placed import repeats_most
+from tempik.timeline.placed_clip import repeats_most
 from tempik.timeline.timeline import Timeline
 
 W, H, COUNT = 360, 640, 9

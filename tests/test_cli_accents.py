@@ -91,8 +91,8 @@ REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
 
 def test_what_cannot_be_is_said_and_the_project_left(small: Path) -> None:
     before = small.read_bytes()
-    for options, said in REFUSED:
-        assert said in ran("accents", small, *options, code=2)
+    for options, message in REFUSED:
+        assert message in ran("accents", small, *options, code=2)
         assert small.read_bytes() == before
     assert "is no length" in ran("accents", small, "--lane", 1, "--decay", "soon", code=2)
     assert "Which project?" in ran("accents", code=2)

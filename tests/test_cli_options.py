@@ -19,8 +19,8 @@ from tempik.edit.song.points import with_name
 from tempik.media import probe
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
-from tempik.timeline.placed import Placed
-from tempik.timeline.striking import struck_of
+from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.sound_triggers import evaluated_sound_lanes
 from tempik.timeline.timeline import Timeline
 
 
@@ -50,7 +50,7 @@ def told(capsys: pytest.CaptureFixture[str], *arguments: str) -> str:
     return capsys.readouterr().out
 
 
-def placed(reel: Reel, clip: str = "c2") -> Placed:
+def placed(reel: Reel, clip: str = "c2") -> PlacedClip:
     found = Timeline(reel).placed_clip(clip)
     assert found is not None
     return found
@@ -221,8 +221,11 @@ def test_named_points_become_words(project: Path) -> None:
 
 def test_options_of_sound_rows(changed: Callable[..., Reel]) -> None:
     varied = changed("sound", "--add", "tick", "--on", "points", "--vary-gain", "6")
-    gains = [s.gain for s in struck_of(Timeline(varied))[-1].strikes]
-    even = [s.gain for s in struck_of(Timeline(changed("sound", "--add", "tick", "--on", "points")))[-1].strikes]
+    gains = [s.gain for s in evaluated_sound_lanes(Timeline(varied))[-1].triggers]
+    even = [
+        s.gain
+        for s in evaluated_sound_lanes(Timeline(changed("sound", "--add", "tick", "--on", "points")))[-1].triggers
+    ]
     assert len(set(np.round(gains, 6))) > len(set(np.round(even, 6)))
     panned = changed("sound", "--channel", "song", "--pan", "-40", "--duck-over", "-30")
     assert panned.mix.song.pan == pytest.approx(-0.4) and panned.mix.ducking.threshold_db == -30

@@ -13,10 +13,10 @@ from tempik.edit.speed import direction, speed
 from tempik.media import Sound
 from tempik.reel import Clip, ClipSound, Curve, Edge, Footage, Pitch, Reel
 from tempik.render import export, mix
-from tempik.render.clip_sound import clip_track
+from tempik.render.clip_sound import clip_audio
 from tempik.render.hearing import slowed
 from tempik.retime import constant, ramp, ready_shape
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 HZ = 48000
@@ -48,10 +48,10 @@ def clip_of(curve: Curve, pitch: Pitch, source_s: float = 1.5, length_s: float =
 
 def heard(
     reel: Reel, samples: NDArray[np.float32], crossfade_s: float = 0.005
-) -> tuple[Placed, NDArray[np.float32], int]:
+) -> tuple[PlacedClip, NDArray[np.float32], int]:
     placed = Timeline(reel).placed[0]
     both = np.repeat(samples[:, None], 2, axis=1)
-    track = clip_track(placed, Sound(both, HZ), reel.rate, crossfade_s)
+    track = clip_audio(placed, Sound(both, HZ), reel.rate, crossfade_s)
     return placed, track.samples[:, 0], track.first
 
 
@@ -142,7 +142,7 @@ def test_two_halves_of_a_split_sound_like_the_whole() -> None:
     source = Sound(np.repeat(impacts(12.0)[:, None], 2, axis=1), HZ)
 
     def mixed(reel: Reel) -> NDArray[np.float32]:
-        return mix(Timeline(reel), tracks=lambda p: clip_track(p, source, reel.rate, 0.005)).samples
+        return mix(Timeline(reel), tracks=lambda p: clip_audio(p, source, reel.rate, 0.005)).samples
 
     assert mixed(halves) == pytest.approx(mixed(whole), abs=2e-4)
 

@@ -14,13 +14,13 @@ from tempik.assemble import assemble
 from tempik.check import check_reel, check_rendered
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import pins as pin
-from tempik.edit.draft import Wish
+from tempik.edit.draft import RuleDraftOptions
 from tempik.edit.song.points import nudged
 from tempik.edit.speed import direction
 from tempik.edit.speed import speed as retiming
 from tempik.project.shapes import shape_named
 from tempik.reel import Reel
-from tempik.render import Settings, export
+from tempik.render import ExportSettings, export
 from tempik.retime import constant, ramp
 from tempik.timeline.timeline import Timeline
 
@@ -60,8 +60,8 @@ def make_reel(folder: Path, bpm: float, rate: Fraction, length_s: float, footage
     samples, _ = beat_song(bpm, int(length_s * bpm / 240) + 2)
     song = write_sound(folder / "song.wav", samples)
     film = write_video(folder / "film.mp4", numbered(W, H), footage_rate * 6, footage_rate)
-    wish = Wish(every=4, length_s=length_s, width=W, height=H, rate=rate, accents=(("flash", 4),))
-    return assemble(str(song), [str(film)], [("film.mp4", 3.0)], wish).reel
+    options = RuleDraftOptions(every=4, length_s=length_s, width=W, height=H, rate=rate, accents=(("flash", 4),))
+    return assemble(str(song), [str(film)], [("film.mp4", 3.0)], options).reel
 
 
 def assert_lands(reel: Reel, path: Path, footage_rate: int = 60) -> None:
@@ -91,14 +91,16 @@ def assert_lands(reel: Reel, path: Path, footage_rate: int = 60) -> None:
 def test_flashes_and_cues_land_on_the_beat_that_is_heard(tmp_path: Path, bpm: float, rate: Fraction) -> None:
     reel = make_reel(tmp_path, bpm, rate, 9.0)
     # One of them as good as it comes from the window; how many bits a picture has moves nothing.
-    export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="standard" if (bpm, rate) == (128, 30) else "draft"))
+    export(
+        Timeline(reel), tmp_path / "o.mp4", ExportSettings(quality="standard" if (bpm, rate) == (128, 30) else "draft")
+    )
     assert_lands(reel, tmp_path / "o.mp4")
 
 
 @pytest.mark.parametrize(("bpm", "rate"), [(128, Fraction(30000, 1001))])
 def test_nothing_drifts_over_two_minutes(tmp_path: Path, bpm: float, rate: Fraction) -> None:
     reel = make_reel(tmp_path, bpm, rate, 120.0)
-    export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(quality="draft"))
     assert_lands(reel, tmp_path / "o.mp4")
 
 
@@ -135,7 +137,7 @@ def test_cues_land_at_any_speed_shape_and_direction(tmp_path: Path, rate: Fracti
     timeline = Timeline(reel)
     assert len(reel.clips) == 8 and sum(len(p.ties) for p in timeline.placed) == 9
     assert any(p.map.turns() for p in timeline.placed)
-    export(timeline, tmp_path / "o.mp4", Settings(quality="draft"))
+    export(timeline, tmp_path / "o.mp4", ExportSettings(quality="draft"))
     assert_lands(reel, tmp_path / "o.mp4")
 
 

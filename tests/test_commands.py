@@ -42,7 +42,7 @@ class Smith(QObject):
         return Step("Never", edit)
 
     @command("Play", "Strike")
-    def strike(self) -> None:
+    def trigger(self) -> None:
         self.struck += 1
 
 
@@ -50,17 +50,17 @@ def test_a_command_that_gives_a_step_has_it_applied_as_one(qtbot: QtBot, reel: R
     project = Project()
     project.change("Reel", lambda _: reel)
     smith = Smith(project)
-    said: list[tuple[str, bool]] = []
-    project.messages.said.connect(lambda text, error: said.append((text, error)))
+    message: list[tuple[str, bool]] = []
+    project.messages.posted.connect(lambda text, error: message.append((text, error)))
     registry = Commands(project, project)
     registry.bind(smith)
     registry.actions["halve"].trigger()
     assert project.reel.amount == 0.5 and project.history.can_undo == "Halved"
     project.undo()
     assert smith.halve() is True and project.reel.amount == 0.5, "called by itself it does the same"
-    said.clear()
+    message.clear()
     registry.actions["fail"].trigger()
-    assert said == [("The iron is cold; heat it first.", True)], "an error is told once"
+    assert message == [("The iron is cold; heat it first.", True)], "an error is told once"
 
 
 def test_what_a_command_needs_enables_it_and_a_page_may_take_it(qtbot: QtBot) -> None:

@@ -20,7 +20,7 @@ from tempik.reel.validate import problems
 from tempik.retime import constant, ramp
 from tempik.rhythm.records import Analysis, Beat
 from tempik.timeline.covering import gaps
-from tempik.timeline.placed import source_at_frames
+from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline
 
 RATE = Fraction(30)
@@ -282,7 +282,7 @@ def test_both_blows_land_and_the_speed_between_them_follows() -> None:
     third = replace(reel.footage[0], cues=(*reel.footage[0].cues, Cue("q3", 59.0)))
     far = pin.with_pin(replace(reel, footage=(third, reel.footage[1])), "c2", "q3", "b8", also=True)
     placed = Timeline(far).placed_clip("c2")
-    assert placed is not None and "cannot be reached" in placed.said and "%" in placed.said
+    assert placed is not None and "cannot be reached" in placed.message and "%" in placed.message
     mended = pin.mends(Timeline(far), placed)
     assert any(not m.change(far).clips[1].pins[2:] for m in mended)
 

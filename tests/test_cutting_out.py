@@ -133,7 +133,7 @@ ALL = (Stroke(1.0, ACROSS, True, 1.0), Stroke(1.0, DOWN, True, 1.0))
 
 
 @pytest.mark.parametrize(
-    ("wish", "said"),
+    ("wish", "message"),
     [
         (Cutout("k", ()), "Stroke over the subject first"),
         (Cutout("k", (Stroke(1.0, ((0.1, 0.1),), False),)), "Stroke over the subject first"),
@@ -141,10 +141,10 @@ ALL = (Stroke(1.0, ACROSS, True, 1.0), Stroke(1.0, DOWN, True, 1.0))
     ],
 )
 def test_strokes_that_cut_nothing_are_refused(
-    cut: tuple[Footage, Cutout], wish: Cutout, said: str, tmp_path: Path
+    cut: tuple[Footage, Cutout], options: Cutout, message: str, tmp_path: Path
 ) -> None:
-    with pytest.raises(TempikError, match=said):
-        cutting_out.cut_out(cut[0], wish, (0.9, 1.1), tmp_path / "c.mkv")
+    with pytest.raises(TempikError, match=message):
+        cutting_out.cut_out(cut[0], options, (0.9, 1.1), tmp_path / "c.mkv")
     assert not list(tmp_path.iterdir())
 
 
@@ -179,13 +179,13 @@ def test_cutting_out_on_the_command_line(film: Path, tmp_path: Path, capsys: pyt
     made = load_reel(tmp_path / "p.tempik")
     assert made.clips[0].cutout and overlap(made.footage[0].cutouts[0], 32) > 0.95
     assert list((tmp_path / "p cutouts").iterdir())
-    for bad, said in (
+    for bad, message in (
         ("keep:1,1", "names no frame"),
         ("paint:1,1,2,2@6", "no kind of stroke"),
         ("keep:1,1@700", "not in clip"),
     ):
         assert main(["layers", str(tmp_path / "p.tempik"), "--clips", "1", "--cut-out", bad]) == 2
-        assert said in capsys.readouterr().err
+        assert message in capsys.readouterr().err
 
 
 def test_turned_footage_is_cut_as_it_is_seen(film: Path, tmp_path: Path, cut: tuple[Footage, Cutout]) -> None:

@@ -19,7 +19,7 @@ from tempik.check import check_rendered
 from tempik.cli.main import main
 from tempik.deliver import presets, queue
 from tempik.deliver.expected import expected, stretches
-from tempik.deliver.order import SHAPES, Made, Order, fitting, made, part_of_clips, size_in, target_in
+from tempik.deliver.order import SHAPES, Order, OrderedFile, fitting, made, part_of_clips, size_in, target_in
 from tempik.deliver.run import deliver, measured
 from tempik.edit.reframe import reframed
 from tempik.errors import TempikError
@@ -271,7 +271,9 @@ def test_the_queue_writes_the_reel_as_it_was_ordered(reel: Reel, tmp_path: Path)
     save_reel(replace(reel, clips=()), tmp_path / "r.tempik")
     assert main(["queue", "run"]) == 0
     (item,) = queue.items()
-    assert item.state == "done" and item.size_bytes == (tmp_path / "o.mp4").stat().st_size and "on point" in item.said
+    assert (
+        item.state == "done" and item.size_bytes == (tmp_path / "o.mp4").stat().st_size and "on point" in item.message
+    )
     assert check_rendered(timeline_of(reel), tmp_path / "o.mp4", (0.0, 1.0)).ok
 
 
@@ -294,7 +296,7 @@ def test_an_export_that_fails_says_why_and_the_next_is_written(reel: Reel, tmp_p
     queued(reel, tmp_path / "b.mp4")
     assert main(["queue", "run"]) == 1
     first, second = queue.items()
-    assert first.state == "failed" and "is not there; choose another place" in first.said and second.state == "done"
+    assert first.state == "failed" and "is not there; choose another place" in first.message and second.state == "done"
 
 
 def test_what_is_being_written_by_another_is_left_alone(reel: Reel, tmp_path: Path) -> None:
@@ -392,7 +394,7 @@ def test_damaged_items_are_left_out(reel: Reel, tmp_path: Path) -> None:
     (queue.folder() / item.id / "item.json").write_bytes(b"\xff{")
     (queue.folder() / other.id / "reel.tempik").write_text("{}")
     assert [i.id for i in queue.items()] == [other.id]
-    assert main(["queue", "run"]) == 1 and "is not a Tempik project" in queue.items()[0].said
+    assert main(["queue", "run"]) == 1 and "is not a Tempik project" in queue.items()[0].message
 
 
 # From the command line
@@ -474,4 +476,4 @@ def test_a_file_that_is_no_film_of_the_reel_is_said(reel: Reel, media: Path, tmp
         measured(reel, media / "a.mp4")
     with pytest.raises(TempikError, match="has no pictures to measure"):
         measured(reel, media / "song.wav")
-    assert isinstance(made(reel, Order(), tmp_path / "o.mp4")[0], Made) and Timeline(reel).frames == 300
+    assert isinstance(made(reel, Order(), tmp_path / "o.mp4")[0], OrderedFile) and Timeline(reel).frames == 300

@@ -85,7 +85,7 @@ def test_an_export_of_the_window_runs_nothing_of_the_projects_folder(
     hostile: Path, window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("PYTHONPATH", str(hostile))
-    assert window.files.open_project(hostile / "r.tempik")
+    assert window.importer.open_project(hostile / "r.tempik")
     window.exports.start(Order(size=(90, 160), quality="draft", part=(0.0, 0.2)), hostile / "o.mp4")
     qtbot.waitUntil(lambda: window.exports.running is None and not window.exports.waiting, timeout=WAIT)
     assert (hostile / "o.mp4").is_file() and ran(hostile) == ""
@@ -282,8 +282,8 @@ def test_points_with_endless_names_are_refused_on_import(
     (tmp_path / "p.txt").write_text("1.0\t1.0\t" + "n" * 120_000 + "\n")
     before = (tmp_path / "r.tempik").read_bytes()
     assert main(["points", str(tmp_path / "r.tempik"), "--read", str(tmp_path / "p.txt")]) == 2
-    said = capsys.readouterr().err
-    assert len(said) < 600 and (tmp_path / "r.tempik").read_bytes() == before
+    message = capsys.readouterr().err
+    assert len(message) < 600 and (tmp_path / "r.tempik").read_bytes() == before
 
 
 # A layer takes nothing away
@@ -302,7 +302,9 @@ def test_a_layer_gives_way_to_nothing_unless_it_is_told_to(
         assert "Clips lie on track 1 there: 1 (" in capsys.readouterr().err and project.read_bytes() == before
     over = ["--add", "#ff8800", "--track", "1", "--from", "1", "--length", "5", "--over"]
     assert main(["layers", str(project), *over]) == 0
-    said = capsys.readouterr().err
-    assert "gave way" in said and "went" in said and "cut back" in said and "laid as clip 2 on track 1" in said
+    message = capsys.readouterr().err
+    assert (
+        "gave way" in message and "went" in message and "cut back" in message and "laid as clip 2 on track 1" in message
+    )
     assert main(["layers", str(project), "--add", "#ff0000", "--from", "1", "--length", "1"]) == 0
     assert "on track 2" in capsys.readouterr().err and len(load_reel(project).tracks) == 2

@@ -14,7 +14,7 @@ from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.menus import clip_menu
 from tempik.desktop.shell.mood_dialog import MoodDialog, phrases_of, phrases_text
 from tempik.desktop.shell.window import Window
-from tempik.edit.drafting.keeping import with_kept
+from tempik.edit.drafting.keeping import with_locked
 from tempik.edit.drafting.moods import MOODS, mood_named
 from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
@@ -138,7 +138,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     opened.project.selection.select_clip(clip)
     opened.commands["keep"].trigger()
     assert next(c for c in opened.project.reel.clips if c.id == clip).locked
-    menu = clip_menu(opened.commands, opened.desk, opened.clips, clip, opened)
+    menu = clip_menu(opened.commands, opened.context, opened.clips, clip, opened)
     assert next(a for a in menu.actions() if a.text() == "Keep this when drafting anew").isChecked()
     opened.projects.show_draft()
     assert panel.about.text().startswith("1 kept clip stays")
@@ -224,7 +224,7 @@ def test_a_kept_clip_looks_otherwise_on_the_timeline(opened: Window, qtbot: QtBo
     qtbot.wait(100)
     before = opened.timeline.grab().toImage()
     clip = opened.project.timeline.placed[0].clip.id
-    opened.project.change("Kept", lambda reel: with_kept(reel, [clip]))
+    opened.project.change("Kept", lambda reel: with_locked(reel, [clip]))
     qtbot.waitUntil(lambda: opened.timeline.grab().toImage() != before, timeout=5_000)
 
 
@@ -282,7 +282,7 @@ def test_a_mood_is_changed_kept_chosen_and_taken_away(opened: Window, dialog: Mo
 
 
 def test_what_cannot_be_kept_is_said_in_the_dialog(dialog: MoodDialog) -> None:
-    for field, text, said in (
+    for field, text, message in (
         (dialog.name, "driving", "comes with Tempik"), (dialog.name, "", "has 1 to 40 letters"),
         (dialog.cuts["quiet"], "4 x", "no lane of lengths"), (dialog.cuts["quiet"], "", "no lengths of cuts"),
         (dialog.cuts["quiet"], "0.3", "whole beats and halves"),
@@ -290,7 +290,7 @@ def test_what_cannot_be_kept_is_said_in_the_dialog(dialog: MoodDialog) -> None:
         before = field.text()
         field.setText(text)
         dialog.keep.click()
-        assert said in dialog.said.text() and dialog.isVisible() and own_moods() == []
+        assert message in dialog.message.text() and dialog.isVisible() and own_moods() == []
         field.setText(before)
         if field is dialog.name:
             field.setText("mine")

@@ -16,19 +16,19 @@ from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.edit.clips.nests import with_nest, with_nest_open
-from tempik.edit.clips.place import with_lane
+from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of
-from tempik.edit.drafting.casting import Wishes, agreement, cast
+from tempik.edit.drafting.casting import CastingContext, agreement, cast
 from tempik.edit.drafting.framing import framed
-from tempik.edit.drafting.keeping import clips_between, with_kept
-from tempik.edit.drafting.make import MoodDraft, MoodWish, draft_in_mood, drafted_anew, footage_for, with_strength
+from tempik.edit.drafting.keeping import clips_between, with_locked
+from tempik.edit.drafting.make import DraftOptions, MoodDraft, draft_in_mood, drafted_anew, footage_for, with_strength
 from tempik.edit.drafting.material import Chance, material_of, studies_of, unusable
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named, mood_problems
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.edit.drafting.swap import swapped
 from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
-from tempik.media import STEP_S, Course, Study, Suggestion, study, upright
+from tempik.media import STEP_S, Course, FootageStudy, Suggestion, study, upright
 from tempik.project.file import load_reel, save_reel
 from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
 from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, PlannedShot, Reel, Rule, Soundtrack
@@ -170,7 +170,7 @@ def test_a_reel_all_the_same_whatever_the_footage_is(mood: str, what: str) -> No
         studies = dict.fromkeys(studies, studies["f3"])
     elif what == "mixed":
         footage = [*footage[:3], *stills(2), replace(footage[4], length_s=0.3)]
-    made = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood)))
+    made = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named(mood)))
     timeline = Timeline(made.reel)
     assert check_reel(timeline).ok and not gaps(timeline)
     lacking = sum(p.short_before_s + p.short_after_s for p in timeline.placed)
@@ -190,17 +190,17 @@ def test_a_reel_all_the_same_whatever_the_footage_is(mood: str, what: str) -> No
 def test_a_song_of_six_minutes_is_drafted_whole_or_a_minute_of_it(mood: str) -> None:
     footage, studies = pieces(40)
     song = a_song(360.0)
-    assert draft_in_mood(song, footage, studies, MoodWish(mood_named(mood))).reel.length_s == 60.0
-    whole = draft_in_mood(song, footage, studies, MoodWish(mood_named(mood), length_s=360.0)).reel
+    assert draft_in_mood(song, footage, studies, DraftOptions(mood_named(mood))).reel.length_s == 60.0
+    whole = draft_in_mood(song, footage, studies, DraftOptions(mood_named(mood), length_s=360.0)).reel
     assert whole.length_s == 360.0 and not gaps(Timeline(whole)) and check_reel(Timeline(whole)).ok
 
 
 def test_a_song_shorter_than_wanted_gives_a_shorter_reel_and_says_so() -> None:
     footage, studies = pieces()
-    made = draft_in_mood(a_song(20.0), footage, studies, MoodWish(DRIVING, length_s=45.0))
+    made = draft_in_mood(a_song(20.0), footage, studies, DraftOptions(DRIVING, length_s=45.0))
     assert made.reel.length_s == 20.0 and "The song has 20.0 s left there" in made.notes[0]
     with pytest.raises(TempikError, match=r"above 0\.5 s"):
-        draft_in_mood(a_song(20.0), footage, studies, MoodWish(DRIVING, length_s=0.2))
+        draft_in_mood(a_song(20.0), footage, studies, DraftOptions(DRIVING, length_s=0.2))
 
 
 # Framing
@@ -233,7 +233,7 @@ def test_a_still_moves_in_slowly() -> None:
 def test_drafted_clips_keep_their_subject(tmp_path: Path) -> None:
     write_video(tmp_path / "m.mp4", moving_box(0.5, 0, (230, 60)), 90, 30)  # type: ignore[arg-type]
     footage = [a_piece(tmp_path / "m.mp4", 3.0)]
-    made = draft_in_mood(a_song(), footage, studies_of(footage), MoodWish(DRIVING, length_s=8.0))
+    made = draft_in_mood(a_song(), footage, studies_of(footage), DraftOptions(DRIVING, length_s=8.0))
     for placed in Timeline(made.reel).placed:
         x = (frame_matrix(placed.clip.framing, placed.footage, 1080, 1920) @ np.array([0.85, 0.45, 1]))[0]
         assert 0 <= x <= 1080  # in the middle of a wide picture's upright cut it would be lost
@@ -272,7 +272,7 @@ def test_neighbours_are_chosen_so_that_movement_goes_on() -> None:
             (0.0,) * steps,
             (0.0,) * steps,
         )
-        studies[f"f{n}"] = Study((Suggestion(3.0, 1.0, "impact"),), NONE, course)
+        studies[f"f{n}"] = FootageStudy((Suggestion(3.0, 1.0, "impact"),), NONE, course)
     slots = slots_of(a_song(), 0.0, 40.0, DRIVING, 1).slots[:16]
 
     def same(mood: Mood) -> float:
@@ -303,9 +303,9 @@ def test_what_is_black_is_not_seen_before_or_after_what_is_shown() -> None:
     for n in range(8):
         footage.append(Footage(f"f{n}", f"/p{n}.mp4", 1080, 1920, Fraction(60), 6.0))
         course = Course((0.3 + 0.05 * n,) * steps, light, (6.0,) * steps)
-        studies[f"f{n}"] = Study((Suggestion(2.3, 1.0, "impact"), Suggestion(4.2, 0.8, "stop")), NONE, course)
+        studies[f"f{n}"] = FootageStudy((Suggestion(2.3, 1.0, "impact"), Suggestion(4.2, 0.8, "stop")), NONE, course)
     for mood in MOODS:
-        reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood)).reel
+        reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood)).reel
         assert check_reel(Timeline(reel)).ok
         for placed in Timeline(reel).placed:
             shown = placed.map.source(np.arange(placed.frames) / 30)
@@ -318,7 +318,7 @@ def test_the_drop_has_the_best_there_is(mood: str, seed: int) -> None:
     """One piece has a blow of the user's own in fast movement: it is on the drop in every draw."""
     footage, studies = pieces(8)
     footage[6] = replace(footage[6], cues=(Cue("q1", 5.0, "the blow"),))
-    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood), seed)).reel
+    reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named(mood), seed)).reel
     at = next(p for p in Timeline(reel).placed if p.first == round(DROP_S * 30))
     assert at.footage.id == "f6" and [p.cue for p in at.clip.pins] == ["q1"] and at.ties[0].frame == at.first
 
@@ -330,7 +330,7 @@ def test_the_opening_holds_who_looks(mood: str) -> None:
     for seed in range(6):
         footage, studies = pieces(8)
         footage[1] = replace(footage[1], cues=(Cue("q1", 5.0, "the face"),))
-        reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood), seed)).reel
+        reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named(mood), seed)).reel
         opened += [p.cue for p in Timeline(reel).placed[0].clip.pins] == ["q1"]
     assert opened >= 5
 
@@ -338,7 +338,7 @@ def test_the_opening_holds_who_looks(mood: str) -> None:
 @names
 def test_stills_take_the_short_slots_while_films_wait(mood: str) -> None:
     footage, studies = pieces(8)
-    reel = draft_in_mood(a_song(), [*footage, *stills(3)], studies, MoodWish(mood_named(mood), 2)).reel
+    reel = draft_in_mood(a_song(), [*footage, *stills(3)], studies, DraftOptions(mood_named(mood), 2)).reel
     of_stills, of_films = (
         [p.end - p.first for p in Timeline(reel).placed if (p.footage.kind == "still") == still]
         for still in (True, False)
@@ -367,7 +367,7 @@ def test_a_song_without_beats_is_cut_on_its_strongest_attacks(mood: str) -> None
     }
     song = attack_song(strengths)
     footage, studies = pieces()
-    made = draft_in_mood(song, footage, studies, MoodWish(mood_named(mood)))
+    made = draft_in_mood(song, footage, studies, DraftOptions(mood_named(mood)))
     timeline = Timeline(made.reel)
     assert check_reel(timeline).ok and not gaps(timeline) and "no steady beat" in made.notes[0]
     cuts = [p.clip.start for p in timeline.placed[1:]]
@@ -379,7 +379,7 @@ def test_a_song_without_beats_is_cut_on_its_strongest_attacks(mood: str) -> None
 
 def test_a_song_with_neither_beats_nor_attacks_is_cut_evenly_and_said() -> None:
     footage, studies = pieces()
-    made = draft_in_mood(attack_song({}), footage, studies, MoodWish(DRIVING))
+    made = draft_in_mood(attack_song({}), footage, studies, DraftOptions(DRIVING))
     assert not gaps(Timeline(made.reel)) and len(made.reel.clips) > 4
     assert "neither beats nor attacks" in made.notes[0]
 
@@ -406,11 +406,11 @@ def test_a_section_ends_with_a_fill_and_the_drop_keeps_its_roll() -> None:
 
 def test_another_draft_chooses_no_more_points_than_it_needs() -> None:
     footage, studies = pieces()
-    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named("hammer"), 0)).reel
+    reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named("hammer"), 0)).reel
     for seed in range(1, 6):
-        reel = drafted_anew(reel, studies, wish_of(reel, "hammer", seed)).reel
+        reel = drafted_anew(reel, studies, draft_options_of(reel, "hammer", seed)).reel
         assert reel.soundtrack is not None and len(reel.soundtrack.choices) <= 14
-    plain = drafted_anew(reel, studies, wish_of(reel, "still water", 0)).reel
+    plain = drafted_anew(reel, studies, draft_options_of(reel, "still water", 0)).reel
     assert plain.soundtrack is not None and len(plain.soundtrack.choices) == 1
     assert {c.id for f in plain.footage for c in f.cues} <= {p.cue for c in plain.clips for p in c.pins}
 
@@ -418,15 +418,15 @@ def test_another_draft_chooses_no_more_points_than_it_needs() -> None:
 # What is kept, where, and in which order
 
 
-def wish_of(reel: Reel, mood: str, seed: int, **more: object) -> MoodWish:
+def draft_options_of(reel: Reel, mood: str, seed: int, **more: object) -> DraftOptions:
     start_s = reel.soundtrack.start_s if reel.soundtrack is not None else 0.0
-    return MoodWish(mood_named(mood), seed, start_s, reel.length_s, **more)  # type: ignore[arg-type]
+    return DraftOptions(mood_named(mood), seed, start_s, reel.length_s, **more)  # type: ignore[arg-type]
 
 
 @pytest.fixture(scope="module")
 def first() -> MoodDraft:
     footage, studies = pieces()
-    return draft_in_mood(a_song(), footage, studies, MoodWish(DRIVING))
+    return draft_in_mood(a_song(), footage, studies, DraftOptions(DRIVING))
 
 
 STUDIES = pieces()[1]
@@ -442,8 +442,8 @@ def test_kept_clips_stay_whatever_is_drafted_around_them(
 ) -> None:
     lane = [p.clip.id for p in Timeline(first.reel).placed]
     kept = {lane[n] for n in numbers if n < len(lane)}
-    reel = with_kept(first.reel, kept)
-    made = drafted_anew(reel, STUDIES, wish_of(reel, mood, seed)).reel
+    reel = with_locked(first.reel, kept)
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, mood, seed)).reel
     for name in kept:
         now, then = clip_of(made, name), clip_of(reel, name)
         assert replace(now, transition=None) == replace(then, transition=None)
@@ -464,7 +464,7 @@ def test_kept_clips_stay_whatever_is_drafted_around_them(
 def test_over_a_stretch_all_else_stays(first: MoodDraft, a: float, length: float, seed: int, mood: str) -> None:
     reel = first.reel
     b = min(a + length, reel.length_s)
-    made = drafted_anew(reel, STUDIES, wish_of(reel, mood, seed, over=(a, b))).reel
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, mood, seed, over=(a, b))).reel
     before, after = Timeline(reel), Timeline(made)
     first_frame, end = round(a * 30), round(b * 30)
     for placed in before.placed:
@@ -481,10 +481,12 @@ def test_over_a_stretch_all_else_stays(first: MoodDraft, a: float, length: float
 
 def test_another_mood_over_a_stretch_has_its_accents_there_alone(first: MoodDraft) -> None:
     reel = first.reel
-    made = drafted_anew(reel, STUDIES, wish_of(reel, "hammer", 1, over=(20.0, 30.0))).reel
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, "hammer", 1, over=(20.0, 30.0))).reel
 
     def fires(of: Reel, accent: str, a: float, b: float) -> int:
-        return sum(a <= p.frame / 30 < b for f in Timeline(of).fired if f.lane.accent == accent for p in f.pulses)
+        return sum(
+            a <= p.frame / 30 < b for f in Timeline(of).accent_lanes if f.lane.accent == accent for p in f.pulses
+        )
 
     assert fires(made, "kick", 20.0, 29.5) > 0 == fires(reel, "kick", 20.0, 29.5)
     assert fires(made, "punch", 20.0, 29.5) == 0 < fires(reel, "punch", 20.0, 29.5)
@@ -493,18 +495,18 @@ def test_another_mood_over_a_stretch_has_its_accents_there_alone(first: MoodDraf
 
 
 def test_a_shorter_draft_leaves_nothing_beyond_its_end(first: MoodDraft) -> None:
-    made = drafted_anew(first.reel, STUDIES, MoodWish(DRIVING, 1, 8.0, 12.0)).reel
+    made = drafted_anew(first.reel, STUDIES, DraftOptions(DRIVING, 1, 8.0, 12.0)).reel
     timeline = Timeline(made)
     assert timeline.frames == 360 and {p.clip.id for p in timeline.placed} == {c.id for c in made.clips}
     assert not check_reel(timeline).notes and not gaps(timeline)
 
 
 def test_what_was_laid_by_hand_on_other_tracks_and_rows_stays(first: MoodDraft) -> None:
-    reel = with_lane(first.reel)
+    reel = with_new_track(first.reel)
     over = Clip("c900", "f0", Edge(2.0), Edge(4.0), track=1)
     mine = AccentLane("r900", "split", Rule("bars"))
     reel = replace(reel, clips=(*reel.clips, over), accent_lanes=(*reel.accent_lanes, mine))
-    made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 7)).reel
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 7)).reel
     assert clip_of(made, "c900") == over and mine in made.accent_lanes
     assert [r.accent for r in made.accent_lanes].count("flash") == 1  # the draft's own lanes are not doubled
 
@@ -514,49 +516,49 @@ def test_kept_rows_stay_and_are_not_doubled(first: MoodDraft) -> None:
     reel = replace(
         first.reel, accent_lanes=tuple(replace(r, amount=0.3) if r is flash else r for r in first.reel.accent_lanes)
     )
-    reel = with_kept(reel, lanes=[flash.id])
-    made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 3)).reel
+    reel = with_locked(reel, lanes=[flash.id])
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 3)).reel
     assert [r.amount for r in made.accent_lanes if r.accent == "flash"] == [0.3]
     sound = reel.sound_lanes[0]
-    reel = with_kept(
+    reel = with_locked(
         replace(reel, sound_lanes=tuple(replace(r, gain_db=-20.0) for r in reel.sound_lanes)), lanes=[sound.id]
     )
-    made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 3)).reel
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 3)).reel
     assert [r.gain_db for r in made.sound_lanes if r.sounds == sound.sounds] == [-20.0]
 
 
 def test_a_look_that_was_corrected_stays_with_the_same_mood(first: MoodDraft) -> None:
     assert first.reel.look is not None
     reel = replace(first.reel, look=replace(first.reel.look, exposure=0.5))
-    assert drafted_anew(reel, STUDIES, wish_of(reel, "driving", 1)).reel.look == reel.look
-    other = drafted_anew(reel, STUDIES, wish_of(reel, "sparks", 1)).reel.look
+    assert drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 1)).reel.look == reel.look
+    other = drafted_anew(reel, STUDIES, draft_options_of(reel, "sparks", 1)).reel.look
     assert other is not None and other.exposure != 0.5
 
 
 def test_all_kept_or_a_locked_track_is_said(first: MoodDraft) -> None:
-    reel = with_kept(first.reel, [c.id for c in first.reel.clips])
+    reel = with_locked(first.reel, [c.id for c in first.reel.clips])
     with pytest.raises(TempikError, match="All clips there are kept"):
-        drafted_anew(reel, STUDIES, wish_of(reel, "driving", 1))
+        drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 1))
     locked = replace(first.reel, tracks=(replace(first.reel.tracks[0], locked=True),))
     with pytest.raises(TempikError, match="Track 1 is locked"):
-        drafted_anew(locked, STUDIES, wish_of(locked, "driving", 1))
+        drafted_anew(locked, STUDIES, draft_options_of(locked, "driving", 1))
     with pytest.raises(TempikError, match="too short"):
-        drafted_anew(first.reel, STUDIES, wish_of(first.reel, "driving", 1, over=(2.0, 2.05)))
+        drafted_anew(first.reel, STUDIES, draft_options_of(first.reel, "driving", 1, over=(2.0, 2.05)))
 
 
 def test_nests_go_with_their_clips_and_stay_with_kept_ones(first: MoodDraft) -> None:
     lane = [p.clip.id for p in Timeline(first.reel).placed]
     reel, one = with_nest(first.reel, lane[2:4])
     reel, two = with_nest(reel, lane[6:8])
-    reel = with_kept(reel, [one])
-    made = drafted_anew(reel, STUDIES, wish_of(reel, "driving", 1)).reel
+    reel = with_locked(reel, [one])
+    made = drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 1)).reel
     assert clip_of(made, one).locked and [f.kind for f in made.footage].count("nest") == 1
     nests = {f.id for f in made.footage if f.kind == "nest"}
     assert [c.id for c in made.clips if c.footage in nests] == [one] and two != one
     assert not gaps(Timeline(made)) and problems(made) == []
     inside = with_nest_open(reel, one)
     with pytest.raises(TempikError, match="close the nest first"):
-        drafted_anew(inside, STUDIES, wish_of(inside, "driving", 1))
+        drafted_anew(inside, STUDIES, draft_options_of(inside, "driving", 1))
 
 
 def test_a_kept_nest_keeps_the_cues_that_its_clips_land_with(first: MoodDraft) -> None:
@@ -565,7 +567,7 @@ def test_a_kept_nest_keeps_the_cues_that_its_clips_land_with(first: MoodDraft) -
         reel, nest = with_nest(first.reel, lane[at : at + 2])
         before = {(f.id, c.id): c.time_s for f in reel.footage for c in f.cues}
         for mood in ("still water", "driving"):
-            made = drafted_anew(with_kept(reel, [nest]), STUDIES, wish_of(reel, mood, 3)).reel
+            made = drafted_anew(with_locked(reel, [nest]), STUDIES, draft_options_of(reel, mood, 3)).reel
             after = {(f.id, c.id): c.time_s for f in made.footage for c in f.cues}
             pins = [
                 (c.footage, p.cue) for f in made.footage if f.nest is not None for c in f.nest.clips for p in c.pins
@@ -582,7 +584,7 @@ def test_clips_of_a_stretch_are_found(first: MoodDraft) -> None:
 def test_footage_comes_in_its_order_where_that_is_wished(count: int) -> None:
     footage, studies = pieces(count)
     slots = slots_of(a_song(), 0.0, 40.0, DRIVING, 2).slots
-    chosen = cast(slots, material_of(footage, studies), DRIVING, 2, Wishes(ordered=True))
+    chosen = cast(slots, material_of(footage, studies), DRIVING, 2, CastingContext(ordered=True))
     ranks = [int(c.chance.piece.id[1:]) for c in chosen]
     assert all(a != b for a, b in pairwise(ranks))
     if count >= len(slots):
@@ -598,7 +600,7 @@ def test_the_shot_list_says_the_order() -> None:
     footage = [replace(f, shot=f"s{5 - n}") for n, f in enumerate(footage)]
     reel = Reel(soundtrack=a_song(), footage=tuple(footage), shots=shots, length_s=16.0)
     assert [f.id for f in footage_for(reel, True)] == [f"f{5 - n}" for n in range(6)]
-    made = drafted_anew(reel, studies, MoodWish(mood_named("still water"), length_s=16.0, ordered=True)).reel
+    made = drafted_anew(reel, studies, DraftOptions(mood_named("still water"), length_s=16.0, ordered=True)).reel
     shown = [p.clip.footage for p in Timeline(made).placed]
     assert shown == sorted(shown, reverse=True) and made.draft is not None and made.draft.ordered
 
@@ -607,7 +609,7 @@ def test_pictures_with_clear_parts_and_overlays_are_not_drafted_with() -> None:
     footage, _ = pieces(3)
     logo = Footage("logo", "/l.png", 400, 400, Fraction(30), 5.0, kind="still", alpha=True)
     over = Clip("c1", "f2", Edge(0.0), Edge(2.0), track=1)
-    reel = with_lane(Reel(soundtrack=a_song(), footage=(*footage, logo), length_s=16.0))
+    reel = with_new_track(Reel(soundtrack=a_song(), footage=(*footage, logo), length_s=16.0))
     reel = replace(reel, clips=(over,))
     assert [f.id for f in footage_for(reel, False)] == ["f0", "f1"]
     assert [f.id for f in footage_for(replace(reel, footage=(logo,), clips=()), False)] == ["logo"]
@@ -619,7 +621,7 @@ def test_pictures_with_clear_parts_and_overlays_are_not_drafted_with() -> None:
 def test_strength_makes_all_of_it_calmer_or_wilder_but_what_is_kept(first: MoodDraft) -> None:
     ramped = [c for c in first.reel.clips if c.shaped is not None and c.shaped.align == "pin"]
     assert ramped
-    reel = with_kept(first.reel, [ramped[0].id])
+    reel = with_locked(first.reel, [ramped[0].id])
     calm, wild = with_strength(reel, DRIVING, 0.0), with_strength(reel, DRIVING, 2.0)
     assert (calm.amount, wild.amount) == (0.0, 2.0) and calm.draft is not None and calm.draft.strength == 0.0
     for clip in ramped[1:]:
@@ -637,7 +639,7 @@ def test_strength_makes_all_of_it_calmer_or_wilder_but_what_is_kept(first: MoodD
 def test_no_clip_is_slower_than_its_footage_stays_clean_at(mood: str) -> None:
     footage, studies = pieces(8)
     footage = [replace(f, rate=Fraction(30 * 2 ** (n % 3))) for n, f in enumerate(footage)]
-    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood))).reel
+    reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named(mood))).reel
     for placed in Timeline(reel).placed:
         if placed.clip.shaped is not None and placed.clip.shaped.align == "pin":
             assert placed.map.slowest >= 30 / float(placed.footage.true_rate) - 0.02
@@ -646,7 +648,7 @@ def test_no_clip_is_slower_than_its_footage_stays_clean_at(mood: str) -> None:
 def test_rare_effects_are_rare_and_apart() -> None:
     footage, studies = pieces(16)
     mood = mood_named("sparks")
-    reel = draft_in_mood(a_song(120.0), footage, studies, MoodWish(mood, 3, length_s=60.0)).reel
+    reel = draft_in_mood(a_song(120.0), footage, studies, DraftOptions(mood, 3, length_s=60.0)).reel
     odd = [
         n
         for n, p in enumerate(Timeline(reel).placed)
@@ -698,7 +700,7 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
 def test_what_else_a_clip_could_show_is_gone_through_once_round(length: float, number: int, mood: str) -> None:
     """Each press shows another, and after the last comes the first, however short the footage is."""
     footage, studies = pieces(5, length)
-    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood))).reel
+    reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named(mood))).reel
     lane = Timeline(reel).placed
     clip = lane[number % len(lane)].clip.id
     reel, _, first, whole = swapped(reel, clip, studies, 1)
@@ -720,7 +722,7 @@ def test_what_would_play_far_too_slow_is_offered_last(number: int) -> None:
         )
         for f, s in zip(footage, pieces(4, 9.0)[1].values(), strict=True)
     }
-    reel = draft_in_mood(a_song(), footage, studies, MoodWish(DRIVING)).reel
+    reel = draft_in_mood(a_song(), footage, studies, DraftOptions(DRIVING)).reel
     clip = max(Timeline(reel).placed, key=lambda p: (p.first >= number * 30, p.end - p.first)).clip.id
     slowest = {}
     for _ in range(12):
@@ -737,12 +739,12 @@ def test_what_would_play_far_too_slow_is_offered_last(number: int) -> None:
 
 def test_ready_moods_have_nothing_wrong_and_broken_ones_are_told() -> None:
     assert [list(mood_problems(m)) for m in MOODS] == [[]] * len(MOODS) and len(MOODS) >= 6
-    for change, said in (
+    for change, message in (
         ({"hold": 0.0}, "hold of 0"), ({"shape": "wobble"}, "the shape 'wobble'"), ({"look": "Neon"}, "the look 'Neon'"),
         ({"phrases": {**DRIVING.phrases, "quiet": ((0.3,),)}}, "whole beats and halves"), ({"phrases": {}}, "no lengths of cuts"),
         ({"fires": (replace(DRIVING.fires[0], accent="boom"),)}, "the accent 'boom'"), ({"roll": 1.5}, "no whole number"),
     ):  # fmt: skip
-        assert any(said in p for p in mood_problems(replace(DRIVING, **change))), said
+        assert any(message in p for p in mood_problems(replace(DRIVING, **change))), message
 
 
 def test_a_mood_of_ones_own_is_kept_changed_drafted_by_and_taken_away(
@@ -754,7 +756,7 @@ def test_a_mood_of_ones_own_is_kept_changed_drafted_by_and_taken_away(
     write_mood(mine, tmp_path / "m.tempikmood")
     assert read_mood(tmp_path / "m.tempikmood") == mine
     footage, studies = pieces()
-    made = draft_in_mood(a_song(), footage, studies, MoodWish(mine))
+    made = draft_in_mood(a_song(), footage, studies, DraftOptions(mine))
     at = next(p for p in Timeline(made.reel).placed if p.first == round(DROP_S * 30))
     assert at.frames == 60 and made.reel.draft is not None and made.reel.draft.mood == "Open day"
     removed_mood("Open day")
@@ -777,8 +779,8 @@ def test_a_mood_of_ones_own_is_kept_changed_drafted_by_and_taken_away(
 
 def ran(capsys: pytest.CaptureFixture[str], *arguments: object, code: int = 0) -> tuple[str, str]:
     assert main([str(a) for a in arguments]) == code
-    said = capsys.readouterr()
-    return said.out, said.err
+    message = capsys.readouterr()
+    return message.out, message.err
 
 
 def test_stretches_are_proposed_and_taken(media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -848,11 +850,11 @@ def test_a_project_is_drafted_anew_kept_swapped_and_asked(
     ran(capsys, "draft", project, "--let-go", "clips:2-3")
     assert not any(c.locked for c in load_reel(project).clips)
     saved = project.read_bytes()
-    for options, said in (
+    for options, message in (
         ((), "What should be drafted?"), (("--keep", "shoes:1"), "nothing that stays"), (("--over", "a-b", "--seed", 1), "is no stretch"),
         (("--swap", "1-2"), "no clip to change"), (("--mood", "loud"), "There is no mood 'loud'"), (("--keep", "clips:99"), "names no clips"),
     ):  # fmt: skip
-        assert said in ran(capsys, "draft", project, *options, code=2)[1]
+        assert message in ran(capsys, "draft", project, *options, code=2)[1]
     assert project.read_bytes() == saved
 
 

@@ -17,7 +17,7 @@ from tempik.edit.accents.painting import with_painted, with_toggled
 from tempik.edit.clips import pins as pin
 from tempik.edit.clips import place, trim
 from tempik.edit.clips.place import without_clip
-from tempik.edit.draft import Wish, draft_reel
+from tempik.edit.draft import RuleDraftOptions, draft_reel
 from tempik.edit.footage.cues import with_moved_cue, without_cue
 from tempik.edit.footage.facts import footage_from, with_footage, without_footage
 from tempik.edit.song import points
@@ -30,7 +30,7 @@ from tempik.reel import Cue, Footage, Reel, Rule, Soundtrack
 from tempik.retime import constant, ramp, reversed_curve
 from tempik.rhythm import Analysis, Beat
 from tempik.timeline.covering import gaps
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 
@@ -46,7 +46,7 @@ def piece(number: int, length_s: float = 10.0, cue_s: float | None = 5.0, rate: 
     return Footage(f"f{number}", f"/film/{number}.mp4", 1080, 1920, Fraction(rate), length_s, cues=cues)
 
 
-def shown_at(timeline: Timeline, placed: Placed, frame: int) -> float:
+def shown_at(timeline: Timeline, placed: PlacedClip, frame: int) -> float:
     return float(source_at_frames(placed, np.array([float(frame)]), timeline.rate)[0])
 
 
@@ -61,7 +61,7 @@ def assert_pins_hold(reel: Reel) -> None:
 
 
 def test_a_draft_fills_the_song_with_slots_of_n_beats() -> None:
-    draft = draft_reel(song(), [piece(1), piece(2)], Wish(every=4, length_s=20.5))
+    draft = draft_reel(song(), [piece(1), piece(2)], RuleDraftOptions(every=4, length_s=20.5))
     timeline = Timeline(draft.reel)
     assert gaps(timeline) == []
     cuts = [p.first for p in timeline.placed]
@@ -70,7 +70,7 @@ def test_a_draft_fills_the_song_with_slots_of_n_beats() -> None:
 
 
 def test_each_cue_lands_on_a_point_inside_its_slot_not_on_the_cut() -> None:
-    draft = draft_reel(song(), [piece(1), piece(2)], Wish(every=4, length_s=20.5))
+    draft = draft_reel(song(), [piece(1), piece(2)], RuleDraftOptions(every=4, length_s=20.5))
     timeline = Timeline(draft.reel)
     for placed in timeline.placed:
         (tie,) = placed.ties
@@ -81,7 +81,7 @@ def test_each_cue_lands_on_a_point_inside_its_slot_not_on_the_cut() -> None:
 
 def test_where_the_footage_ends_early_the_pin_moves_within_its_slot() -> None:
     # The cue comes 0.6 s in: only the slot's second beat (0.5 s after the cut) leaves enough before it.
-    draft = draft_reel(song(), [piece(1, cue_s=0.6)], Wish(every=4, length_s=20.5))
+    draft = draft_reel(song(), [piece(1, cue_s=0.6)], RuleDraftOptions(every=4, length_s=20.5))
     timeline = Timeline(draft.reel)
     whole = timeline.placed[1]
     assert whole.ties[0].frame - whole.first == 15
@@ -90,7 +90,7 @@ def test_where_the_footage_ends_early_the_pin_moves_within_its_slot() -> None:
 
 
 def test_where_no_point_serves_the_clip_is_slowed_and_that_is_said() -> None:
-    draft = draft_reel(song(), [piece(1, length_s=1.0, cue_s=0.5)], Wish(every=4, length_s=20.5))
+    draft = draft_reel(song(), [piece(1, length_s=1.0, cue_s=0.5)], RuleDraftOptions(every=4, length_s=20.5))
     timeline = Timeline(draft.reel)
     assert all(p.short_before_s == 0 and p.short_after_s == 0 for p in timeline.placed)
     assert all(p.clip.curve.nodes[0].speed < 1 for p in timeline.placed)
@@ -99,51 +99,53 @@ def test_where_no_point_serves_the_clip_is_slowed_and_that_is_said() -> None:
 
 
 def test_where_footage_cannot_fill_its_slot_the_still_picture_is_said() -> None:
-    draft = draft_reel(song(), [piece(1, length_s=0.1, cue_s=0.0)], Wish(every=4, length_s=20.5))
+    draft = draft_reel(song(), [piece(1, length_s=0.1, cue_s=0.0)], RuleDraftOptions(every=4, length_s=20.5))
     assert all("stands still" in n for n in draft.notes) and draft.notes
     assert gaps(Timeline(draft.reel)) == []
 
 
 def test_a_slot_of_one_beat_lands_the_cue_on_its_own_point() -> None:
-    draft = draft_reel(song(), [piece(1)], Wish(every=1, length_s=10.5))
+    draft = draft_reel(song(), [piece(1)], RuleDraftOptions(every=1, length_s=10.5))
     assert_pins_hold(draft.reel)
     assert sum(bool(p.ties) for p in Timeline(draft.reel).placed) >= 19
 
 
 def test_several_cues_of_a_file_take_turns() -> None:
     two = msgspec.structs.replace(piece(1), cues=(Cue("q1", 3.0), Cue("q2", 6.0)))
-    reel = draft_reel(song(), [two], Wish(every=4, length_s=20.5)).reel
+    reel = draft_reel(song(), [two], RuleDraftOptions(every=4, length_s=20.5)).reel
     assert [c.pins[0].cue for c in reel.clips[:4]] == ["q1", "q2", "q1", "q2"]
 
 
 @pytest.mark.parametrize(
     ("wish", "sentence"),
     [
-        (Wish(every=0), "Slots of 0 beats"),
-        (Wish(start_s=99.0), "cannot start at 99"),
-        (Wish(length_s=500.0), "less than the reel's 500 s"),
-        (Wish(length_s=-1.0), "length above 0"),
-        (Wish(accents=(("sparkle", 1),)), "no accent named 'sparkle'"),
+        (RuleDraftOptions(every=0), "Slots of 0 beats"),
+        (RuleDraftOptions(start_s=99.0), "cannot start at 99"),
+        (RuleDraftOptions(length_s=500.0), "less than the reel's 500 s"),
+        (RuleDraftOptions(length_s=-1.0), "length above 0"),
+        (RuleDraftOptions(accents=(("sparkle", 1),)), "no accent named 'sparkle'"),
     ],
 )
-def test_a_wish_that_cannot_be_had_gets_one_sentence(wish: Wish, sentence: str) -> None:
+def test_a_wish_that_cannot_be_had_gets_one_sentence(options: RuleDraftOptions, sentence: str) -> None:
     with pytest.raises(TempikError, match=sentence):
-        draft_reel(song(), [piece(1)], wish)
+        draft_reel(song(), [piece(1)], options)
 
 
 def test_a_song_without_beats_cannot_be_drafted_on() -> None:
     with pytest.raises(TempikError, match="no steady beat"):
-        draft_reel(Soundtrack("/music/talk.wav", 20.0), [piece(1)], Wish())
+        draft_reel(Soundtrack("/music/talk.wav", 20.0), [piece(1)], RuleDraftOptions())
 
 
 def test_cues_are_matched_to_files_by_path_or_name(media: Path) -> None:
     files = [str(media / "a.mp4"), str(media / "b.mp4")]
-    reel = assemble(str(media / "song.wav"), files, [("b.mp4", 1.5), (files[0], 2.0)], Wish(length_s=8)).reel
+    reel = assemble(
+        str(media / "song.wav"), files, [("b.mp4", 1.5), (files[0], 2.0)], RuleDraftOptions(length_s=8)
+    ).reel
     assert [f.cues[0].time_s for f in reel.footage] == [2.0, 1.5]
     with pytest.raises(TempikError, match="not among the footage"):
-        assemble(str(media / "song.wav"), files, [("z.mp4", 1.0)], Wish())
+        assemble(str(media / "song.wav"), files, [("z.mp4", 1.0)], RuleDraftOptions())
     with pytest.raises(TempikError, match="outside"):
-        assemble(str(media / "song.wav"), files, [("a.mp4", 60.0)], Wish())
+        assemble(str(media / "song.wav"), files, [("a.mp4", 60.0)], RuleDraftOptions())
 
 
 # Everything hangs off the points
@@ -308,16 +310,16 @@ def test_footage_is_added_once_and_kept_while_clips_use_it(reel: Reel, media: Pa
 def test_toggling_a_step_agrees_with_the_rule_or_is_painted(reel: Reel) -> None:
     lane = reel.accent_lanes[0]
     timeline = Timeline(reel)
-    fired, silent = (
+    evaluated, silent = (
         timeline.pulses[0][0].point.id,
         next(q.id for q in timeline.on_reel() if q.id not in {u.point.id for u in timeline.pulses[0]}),
     )
     on = with_toggled(reel, lane.id, silent)
     assert silent in {q.point.id for q in Timeline(on).pulses[0]}
-    off = with_toggled(reel, lane.id, fired)
-    assert fired not in {q.point.id for q in Timeline(off).pulses[0]}
+    off = with_toggled(reel, lane.id, evaluated)
+    assert evaluated not in {q.point.id for q in Timeline(off).pulses[0]}
     assert with_toggled(on, lane.id, silent) == reel
-    assert with_toggled(off, lane.id, fired) == reel
+    assert with_toggled(off, lane.id, evaluated) == reel
 
 
 def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:
@@ -325,7 +327,7 @@ def test_rows_can_be_added_ruled_weighed_muted_and_removed(reel: Reel) -> None:
     lane = added.accent_lanes[-1].id
     assert len(Timeline(ruled.with_rule(added, lane, Rule(every=1))).pulses[-1]) > len(Timeline(added).pulses[-1])
     assert accent_lanes.with_amount(added, lane, 9.0).accent_lanes[-1].amount == 2.0
-    assert Timeline(ruled.with_muted(added, lane, True)).fired[-1].silent
+    assert Timeline(ruled.with_muted(added, lane, True)).accent_lanes[-1].silent
     assert accent_lanes.without_lane(added, lane) == reel
 
 
@@ -357,7 +359,7 @@ def test_what_is_remembered_of_a_reel_is_what_is_worked_out_anew(reel: Reel) -> 
         remembered, anew = timeline_of(now), Timeline(deepcopy(now))
         assert [p[:6] for p in remembered.placed] == [p[:6] for p in anew.placed]
         for one, other in zip(remembered.placed, anew.placed, strict=True):
-            assert (one.ties, one.said) == (other.ties, other.said)
+            assert (one.ties, one.message) == (other.ties, other.message)
             assert shown_at(remembered, one, one.first) == pytest.approx(shown_at(anew, other, other.first), abs=1e-9)
         assert remembered.pulses == anew.pulses
     assert len(before) > 30

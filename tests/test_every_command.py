@@ -32,10 +32,10 @@ from tempik.media import probe
 from tempik.project.file import load_reel
 from tempik.reel import Framing, Reel, by_id
 from tempik.reel.grade import NEUTRAL
-from tempik.render.export import Settings, export
+from tempik.render.export import ExportSettings, export
 from tempik.rhythm.exchange import read_marks
-from tempik.timeline.placed import Placed
-from tempik.timeline.striking import struck_of
+from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.sound_triggers import evaluated_sound_lanes
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -68,11 +68,11 @@ def step(window: Window, name: str, count: int | None = None, tick: bool | None 
     assert project.reel == before, f"{name} is not undone"
 
 
-def said(window: Window) -> str:
+def message(window: Window) -> str:
     return window.foot.status.text()
 
 
-def clip(window: Window, name: str) -> Placed:
+def clip(window: Window, name: str) -> PlacedClip:
     placed = window.project.timeline.placed_clip(name)
     assert placed is not None
     return placed
@@ -266,7 +266,7 @@ def test_commands_that_paste_what_a_clip_has(opened: Window) -> None:
         assert by_id(made.clips, "c4").curve == by_id(made.clips, model).curve  # type: ignore[union-attr]
     opened.undo()
     ask(opened, "paste_framing")
-    assert said(opened) == "Nothing to change: framing pasted to 1 clip."
+    assert message(opened) == "Nothing to change: framing pasted to 1 clip."
 
 
 def test_commands_that_paste_masks_and_looks_of_titles(opened: Window) -> None:
@@ -285,7 +285,7 @@ def test_commands_that_paste_masks_and_looks_of_titles(opened: Window) -> None:
     with step(opened, "paste_title_look") as made:
         assert by_id(made.clips, second).title.size == 0.3  # type: ignore[union-attr]
     ask(opened, "paste_masks")
-    assert "Nothing to change" in said(opened), "neither has any"
+    assert "Nothing to change" in message(opened), "neither has any"
 
 
 def test_commands_that_group(opened: Window) -> None:
@@ -376,7 +376,7 @@ def test_commands_about_tracks(opened: Window) -> None:
             a, b = clip(opened, "c2"), clip(opened, "c3")
             assert a.clip.track != b.clip.track and a.first == b.first, f"{name}: seen at once"
     ask(opened, "fill_all_clips")
-    assert "Nothing to change: all clips fill the frame" in said(opened), "they do already"
+    assert "Nothing to change: all clips fill the frame" in message(opened), "they do already"
     opened.project.change("Seen whole", lambda reel: with_framing(reel, ["c2"], Framing(fit="contain")))
     with step(opened, "fill_all_clips") as made:
         assert {c.framing.fit for c in made.clips} == {"cover"}
@@ -460,7 +460,7 @@ def test_commands_about_frames_between(opened: Window) -> None:
         seen.append(clip(opened, "c2").clip.interpolation)
     assert seen == ["nearest", "blend", "flow", None]
     ask(opened, "toggle_sound")
-    assert "no sound" in said(opened), "this footage is silent"
+    assert "no sound" in message(opened), "this footage is silent"
 
 
 # Accents
@@ -486,7 +486,7 @@ def test_commands_about_the_chosen_accent_row(opened: Window) -> None:
     with step(opened, "mute_lane") as made:
         assert made.accent_lanes[0].muted
     with step(opened, "solo_lane") as made:
-        assert made.accent_lanes[0].solo and project.timeline.fired[1].pulses is not None
+        assert made.accent_lanes[0].solo and project.timeline.accent_lanes[1].pulses is not None
     with step(opened, "lane_later") as made:
         assert [r.id for r in made.accent_lanes] == ["r2", "r1"]
         with step(opened, "lane_earlier") as back:
@@ -512,8 +512,8 @@ def test_a_bar_is_copied_to_later_bars(opened: Window) -> None:
         ask(opened, "toggle_step_here")
     project.playhead.go(frames[1])
     with step(opened, "copy_bar"):
-        fired = [q.frame for q in project.timeline.pulses[-1]]
-        assert fired == [f + 60 * k for k in range(4) for f in (frames[0], frames[2]) if f + 60 * k < 300]
+        evaluated = [q.frame for q in project.timeline.pulses[-1]]
+        assert evaluated == [f + 60 * k for k in range(4) for f in (frames[0], frames[2]) if f + 60 * k < 300]
 
 
 def test_commands_about_all_accents(opened: Window) -> None:
@@ -541,7 +541,7 @@ def test_a_focus_is_put_by_a_click_and_followed(opened: Window, qtbot: QtBot) ->
     project = opened.project
     project.selection.select_lane("r1")
     ask(opened, "place_focus")
-    assert "focus" in said(opened), "a flash has none, and that is said"
+    assert "focus" in message(opened), "a flash has none, and that is said"
     project.change("A punch", lambda reel: with_lane(reel, "punch", 4))
     project.selection.select_lane(project.reel.accent_lanes[-1].id)
     heard: list[bool] = []
@@ -642,7 +642,7 @@ def test_commands_about_listening(opened: Window, qtbot: QtBot) -> None:
     assert listening.clicks
     ask(opened, "toggle_clicks")
     ask(opened, "toggle_loop")
-    assert "Mark a stretch first" in said(opened) and not listening.looping
+    assert "Mark a stretch first" in message(opened) and not listening.looping
     opened.project.selection.mark((1.0, 3.0))
     ask(opened, "toggle_loop")
     assert listening.looping
@@ -652,7 +652,7 @@ def test_commands_about_listening(opened: Window, qtbot: QtBot) -> None:
         paces.append(listening.pace)
     assert sorted(paces) == [0.5, 0.75, 1.0] and paces[-1] == 1.0
     ask(opened, "tap")
-    assert "Play the song" in said(opened)
+    assert "Play the song" in message(opened)
     ask(opened, "play_pause")
     ask(opened, "tap")
     assert len(opened.rhythm.taps) == 1
@@ -667,30 +667,30 @@ def test_commands_about_a_sound_row(opened: Window) -> None:
     opened.sounds.add_lane("tick")
     row = project.reel.sound_lanes[-1].id
 
-    def strikes() -> list[float]:
-        return [s.at_s for s in struck_of(project.timeline)[-1].strikes]
+    def triggers() -> list[float]:
+        return [s.at_s for s in evaluated_sound_lanes(project.timeline)[-1].triggers]
 
-    before = strikes()
+    before = triggers()
     assert before
     project.playhead.go(76)
-    with step(opened, "toggle_strike_here"):
-        assert len(strikes()) == len(before) - 1
-    ask(opened, "shift_strikes")
-    assert "Nothing to change: sound lane shifted" in said(opened), "it is struck on every cut"
+    with step(opened, "toggle_trigger_here"):
+        assert len(triggers()) == len(before) - 1
+    ask(opened, "shift_triggers")
+    assert "Nothing to change: sound lane shifted" in message(opened), "it is struck on every cut"
     project.change("Every 2nd", lambda reel: _every_second(reel, row))
-    second = strikes()
-    with step(opened, "shift_strikes"):
-        assert not set(strikes()) & set(second) and set(strikes()) < set(before)
+    second = triggers()
+    with step(opened, "shift_triggers"):
+        assert not set(triggers()) & set(second) and set(triggers()) < set(before)
     opened.undo()
     seed = project.reel.sound_lanes[-1].seed
-    with step(opened, "redraw_strikes") as made:
+    with step(opened, "redraw_triggers") as made:
         assert made.sound_lanes[-1].seed == seed + 1
-    with step(opened, "randomise_strikes"), step(opened, "unpaint_strikes"):
-        assert strikes() == before
-    assert project.selection.strip == row
-    with step(opened, "mute_strip") as made:
+    with step(opened, "randomise_triggers"), step(opened, "unpaint_triggers"):
+        assert triggers() == before
+    assert project.selection.channel == row
+    with step(opened, "mute_channel") as made:
         assert made.sound_lanes[-1].muted
-    with step(opened, "solo_strip") as made:
+    with step(opened, "solo_channel") as made:
         assert made.sound_lanes[-1].solo
     with step(opened, "remove_sound_lane") as made:
         assert made.sound_lanes == ()
@@ -725,7 +725,7 @@ def test_sounds_come_from_files_and_the_mix_goes_to_one(
     qtbot.waitUntil(lambda: len(opened.project.reel.sounds) == 1, timeout=WAIT)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *args, **kw: (str(tmp_path / "mix"), ""))
     ask(opened, "write_alone")
-    qtbot.waitUntil(lambda: "is written" in said(opened), timeout=WAIT)
+    qtbot.waitUntil(lambda: "is written" in message(opened), timeout=WAIT)
     assert probe(str(tmp_path / "mix.wav")).length_s == pytest.approx(10.0, abs=0.01)
 
 
@@ -770,7 +770,7 @@ def test_light_is_made_even_by_command(opened: Window, qtbot: QtBot, tmp_path: P
     steps = opened.project.history.at
     ask(opened, "even_series")
     qtbot.waitUntil(lambda: not opened.worker.jobs, timeout=WAIT)
-    assert opened.project.history.at == steps + 1 and said(opened).endswith("Light made even")
+    assert opened.project.history.at == steps + 1 and message(opened).endswith("Light made even")
     assert clip(opened, "c3").clip.grade is not None
     opened.project.selection.select_clip("c2")
     ask(opened, "even_along")
@@ -868,11 +868,11 @@ def test_commands_about_subjects(opened: Window, qtbot: QtBot) -> None:
     at(opened, 20, "c1")
     ask(opened, "guess_subject")
     qtbot.waitUntil(lambda: not opened.worker.jobs, timeout=WAIT)
-    assert clip(opened, "c1").clip.follow is not None, said(opened)
+    assert clip(opened, "c1").clip.follow is not None, message(opened)
     with step(opened, "follow_nothing"):
         assert clip(opened, "c1").clip.follow is None
     ask(opened, "cut_nothing_out")
-    assert "Nothing to change: all of the picture shown" in said(opened)
+    assert "Nothing to change: all of the picture shown" in message(opened)
     with step(opened, "add_adjust"):
         assert opened.project.selection.placed.footage.kind == "adjust"  # type: ignore[union-attr]
 
@@ -942,14 +942,14 @@ def test_commands_that_pass_the_edit_on(
 def test_an_exported_film_is_measured_by_command(
     opened: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    export(opened.project.timeline, tmp_path / "o.mp4", Settings(quality="draft"))
+    export(opened.project.timeline, tmp_path / "o.mp4", ExportSettings(quality="draft"))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *args, **kw: (str(tmp_path / "o.mp4"), ""))
     ask(opened, "measure")
-    qtbot.waitUntil(lambda: "on point" in said(opened), timeout=WAIT)
+    qtbot.waitUntil(lambda: "on point" in message(opened), timeout=WAIT)
 
 
 def test_the_demo_opens_by_command(window: Window, demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("tempik.desktop.session.importing.demo_folder", lambda: demo)
+    monkeypatch.setattr("tempik.desktop.session.importer.demo_folder", lambda: demo)
     ask(window, "open_demo")
     assert window.project.path == demo / "forge.tempik" and window.project.reel.clips
 
@@ -974,7 +974,7 @@ def test_commands_about_the_view(opened: Window, qtbot: QtBot, monkeypatch: pyte
     assert pictures[0] != pictures[1]
     for page in PAGES:
         ask(opened, f"show_{page.name}")
-        assert isinstance(opened.bench.current, page) and opened.bench.current.isVisible()
+        assert isinstance(opened.page_panel.current, page) and opened.page_panel.current.isVisible()
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **kw: ("2.3", True))
     ask(opened, "jump_to_beat")
     beat = next(b for b in opened.project.timeline.beats if (b.bar, b.beat) == (2, 3))
@@ -1005,16 +1005,16 @@ def test_commands_that_list_things(opened: Window, qtbot: QtBot, monkeypatch: py
         (shown,) = [w for w in opened.findChildren(kind) if w.isVisible()]
         shown.close()
     ask(opened, "show_log")
-    assert "Nothing has gone wrong yet" in said(opened)
+    assert "Nothing has gone wrong yet" in message(opened)
     log_path().parent.mkdir(parents=True, exist_ok=True)
     log_path().write_text("a fault\n")
     urls: list[QUrl] = []
     monkeypatch.setattr("tempik.desktop.shell.view_commands._open", lambda url: urls.append(url) or True)
     ask(opened, "show_log")
     assert [u.toLocalFile() for u in urls] == [str(log_path())]
-    shown_now = opened.proxies.on
+    shown_now = opened.proxy_store.on
     ask(opened, "toggle_proxies")
-    assert opened.proxies.on is not shown_now
+    assert opened.proxy_store.on is not shown_now
     ask(opened, "toggle_proxies")
     ask(opened, "clear_kept")
     qtbot.waitUntil(lambda: not opened.worker.jobs, timeout=WAIT)

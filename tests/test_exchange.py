@@ -24,7 +24,7 @@ from tempik.render import PictureSource, plan
 from tempik.retime import constant, ramp
 from tempik.rhythm.exchange import read_marks, write_marks
 from tempik.rhythm.records import Mark
-from tempik.timeline.placed import source_at_frames
+from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 RATES = [Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(30), Fraction(60)]
@@ -166,11 +166,11 @@ def test_what_a_file_cannot_say_is_said_in_one_sentence(reel: Reel, tmp_path: Pa
         reel, clips=(first, *reel.clips[1:], title), tracks=(*reel.tracks, reel.tracks[0]),
         footage=(*reel.footage, Footage("t1", "", 180, 320, Fraction(30), 1.0, kind="title")),
     )  # fmt: skip
-    (said,) = write_timeline(reel, tmp_path / "o.otio")
-    assert said.count(".") == 1 and "speed ramps, written as their mean speed" in said and "framing" in said
-    assert "accents (2)" in said and "how titles look" in said
-    said_of_edl = write_timeline(reel, tmp_path / "o.edl")
-    assert any("picture 1 of 2" in s for s in said_of_edl)
+    (message,) = write_timeline(reel, tmp_path / "o.otio")
+    assert message.count(".") == 1 and "speed ramps, written as their mean speed" in message and "framing" in message
+    assert "accents (2)" in message and "how titles look" in message
+    message_of_edl = write_timeline(reel, tmp_path / "o.edl")
+    assert any("picture 1 of 2" in s for s in message_of_edl)
     source = otio.adapters.read_from_file(str(tmp_path / "o.otio"))
     assert source.video_tracks()[1][1].media_reference.parameters["text"] == "open day"
 

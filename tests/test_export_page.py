@@ -16,7 +16,7 @@ from tempik.deliver.order import Order
 from tempik.deliver.presets import remembered
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.shell.window import Window
-from tempik.edit.draft import Wish, draft_reel
+from tempik.edit.draft import RuleDraftOptions, draft_reel
 from tempik.formats import FORMATS
 from tempik.media import probe
 from tempik.reel import Reel
@@ -30,8 +30,8 @@ SMALL = Order(short_px=180, quality="draft")
 def reel(drafted: Reel) -> Reel:
     """The small reel, a few seconds of it: what is written is watched here, not how long it takes."""
     assert drafted.soundtrack is not None
-    wish = Wish(every=2, length_s=4.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
-    return draft_reel(drafted.soundtrack, drafted.footage, wish).reel
+    options = RuleDraftOptions(every=2, length_s=4.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    return draft_reel(drafted.soundtrack, drafted.footage, options).reel
 
 
 @pytest.fixture
@@ -64,10 +64,12 @@ def test_a_new_user_exports_in_two_presses(page: ExportPage, opened: Window, qtb
     page.go.click()
     done(opened, qtbot)
     (item,) = opened.exports.items
-    assert item.state == "done" and item.ok and "measured in the file" in item.said
+    assert item.state == "done" and item.ok and "measured in the file" in item.message
     assert "Exported" in opened.foot.status.text() and check_rendered(opened.project.timeline, tmp_path / "r.mp4").ok
     row = page.queue.rows[item.id]
-    assert row.show_it.isVisible() and row.again.isVisible() and not row.stop.isVisible() and "MB in" in row.said.text()
+    assert (
+        row.show_it.isVisible() and row.again.isVisible() and not row.stop.isVisible() and "MB in" in row.message.text()
+    )
 
 
 def test_three_frames_are_one_press(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -152,7 +154,7 @@ def test_what_was_ordered_is_there_when_the_project_is_opened_again(page: Export
     assert path is not None
     opened.project.new()
     assert opened.exports.order.format == "h264"
-    opened.files.open_project(path)
+    opened.importer.open_project(path)
     page.want()
     assert opened.exports.order.format == "vp9" and page.target.text().endswith("r.webm")
 
@@ -306,7 +308,7 @@ def test_an_export_that_fails_on_the_way_says_why_in_its_row(
     opened.exports.hold(False)
     done(opened, qtbot)
     (item,) = opened.exports.items
-    assert item.state == "failed" and "is not there; choose another place" in page.queue.rows[item.id].said.text()
+    assert item.state == "failed" and "is not there; choose another place" in page.queue.rows[item.id].message.text()
     assert "is not there" in opened.foot.status.text()
 
 
@@ -317,7 +319,7 @@ def test_a_process_that_dies_without_a_word_is_told(opened: Window, qtbot: QtBot
     opened.exports._process.kill()
     done(opened, qtbot)
     (item,) = opened.exports.items
-    assert item.state == "failed" and "ended unexpectedly" in item.said and not (tmp_path / "a.mp4").exists()
+    assert item.state == "failed" and "ended unexpectedly" in item.message and not (tmp_path / "a.mp4").exists()
 
 
 def test_the_last_order_is_given_again_by_one_key(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -338,7 +340,7 @@ def test_the_order_goes_with_the_project(opened: Window, tmp_path: Path, monkeyp
     (tmp_path / "a.tempik").rename(tmp_path / "moved.tempik")
     monkeypatch.setenv("TEMPIK_STATE", str(tmp_path / "another machine"))
     assert remembered(tmp_path / "moved.tempik") == wanted
-    assert opened.files.open_project(tmp_path / "moved.tempik")
+    assert opened.importer.open_project(tmp_path / "moved.tempik")
     opened.project.save(tmp_path / "under another name.tempik")  # without a look at the Export page
     assert remembered(tmp_path / "under another name.tempik") == wanted == opened.exports.order
 

@@ -31,11 +31,11 @@ def picture_of(window: Window) -> QImage:
     return window.timeline.grab().toImage()
 
 
-def colours_in(image: QImage, x: float, y: float, wide: int, tall: int) -> set[str]:
+def colours_in(image: QImage, x: float, y: float, wide: int, height_ratio: int) -> set[str]:
     return {
         image.pixelColor(int(x) + i, int(y) + j).name()
         for i in range(wide)
-        for j in range(tall)
+        for j in range(height_ratio)
         if 0 <= int(x) + i < image.width() and 0 <= int(y) + j < image.height()
     }
 
@@ -45,13 +45,13 @@ def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Pa
     folder.mkdir(parents=True)
     write_video(folder / "one.mp4", numbered(96, 64, 8), 20)
     write_video(folder / "two.mov", numbered(96, 64, 8), 20)
-    window.files.bring([str(tmp_path / "card")])
+    window.importer.bring([str(tmp_path / "card")])
     qtbot.waitUntil(lambda: len(window.project.reel.footage) == 2, timeout=WAIT)
-    window.files.bring([str(folder / "one.mp4")])
+    window.importer.bring([str(folder / "one.mp4")])
     qtbot.waitUntil(lambda: "already" in window.foot.status.text(), timeout=WAIT)
     assert len(window.project.reel.footage) == 2
     (tmp_path / "void").mkdir()
-    window.files.bring([str(tmp_path / "void")])
+    window.importer.bring([str(tmp_path / "void")])
     qtbot.waitUntil(lambda: "no song and no footage" in window.foot.status.text(), timeout=WAIT)
 
 
@@ -66,7 +66,7 @@ def test_files_that_moved_together_are_found_together(
     for piece in document["reel"]["footage"]:
         piece["path"] = "old/" + Path(piece["path"]).name
     (tmp_path / "r.tempik").write_text(json.dumps(document))
-    window.files.open_project(tmp_path / "r.tempik")
+    window.importer.open_project(tmp_path / "r.tempik")
     qtbot.waitUntil(lambda: "2 more" in window.foot.status.text(), timeout=WAIT)
     assert len(window.watch.missing) == 3
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(media / "a.mp4"), ""))
@@ -86,7 +86,7 @@ def test_an_error_stays_readable_while_other_news_comes_in(window: Window) -> No
 
 
 def test_the_settings_menu_says_what_changed(opened: Window) -> None:
-    opened.files.settings(180, 180, "24")
+    opened.importer.settings(180, 180, "24")
     assert "300 frames became 240" in opened.foot.status.text() and "kept its time" in opened.foot.status.text()
     assert opened.header.form_button.text() == "180×180 · 24"
 
@@ -101,11 +101,11 @@ def test_the_draft_panel_wishes_for_what_it_shows(opened: Window) -> None:
     panel.rule.accents["kick"][0].setChecked(True)
     panel.rule.accents["flash"][0].setChecked(False)
     panel.rule.accents["kick"][1].setValue(8)
-    wish = panel.wish()
-    assert (wish.every, wish.length_s, wish.rate) == (2, 6.0, opened.project.reel.rate)
-    assert dict(wish.accents) == {"shake": 2, "punch": 4, "kick": 8}
+    options = panel.options()
+    assert (options.every, options.length_s, options.rate) == (2, 6.0, opened.project.reel.rate)
+    assert dict(options.accents) == {"shake": 2, "punch": 4, "kick": 8}
     before = opened.project.reel
-    opened.delivery.draft(wish)
+    opened.delivery.draft(options)
     assert opened.project.timeline.frames == 180
     opened.undo()
     assert opened.project.reel == before

@@ -16,7 +16,7 @@ from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.demo import OTHERS
 from tempik.desktop.session.pictures import keep_picture, picture_of
-from tempik.desktop.session.settings import load_settings, remember_recent
+from tempik.desktop.session.preferences import load_preferences, remember_recent
 from tempik.desktop.shell.tour import MOST_HINTS
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.dropping import FOOTAGE_MIME
@@ -135,7 +135,7 @@ def test_the_tour_points_at_controls_that_are_there_and_comes_once(opened: Windo
         assert len(tour.text.text()) < 140
         seen.append(tour.title.text())
         tour.go_on()
-    assert len(set(seen)) == 6 and load_settings().toured
+    assert len(set(seen)) == 6 and load_preferences().toured
     opened.first.begin()
     assert opened.first.tour is None
     opened.commands["show_tour"].trigger()

@@ -41,12 +41,12 @@ def shelf(
     """The window on its Footage page with those three films, looked over."""
     monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
     window.commands["show_footage"].trigger()
-    window.files.add_footage(films)
+    window.importer.add_footage(films)
     qtbot.waitUntil(lambda: len(window.project.reel.footage) == 3, timeout=WAIT)
     paths = [f.path for f in window.project.reel.footage]
     for piece in window.project.reel.footage:
-        window.proxies.look_through(piece)
-    qtbot.waitUntil(lambda: all(window.proxies.study_of(p) for p in paths), timeout=WAIT)
+        window.proxy_store.look_through(piece)
+    qtbot.waitUntil(lambda: all(window.proxy_store.study_of(p) for p in paths), timeout=WAIT)
     qtbot.waitUntil(lambda: not window.worker.jobs and not window.background.jobs, timeout=WAIT)
     yield window
 
@@ -183,19 +183,19 @@ def test_moving_over_the_shelf_scrubs_and_the_preview_says_what_it_shows(shelf: 
 
 def test_proxies_stand_in_for_the_preview_and_are_cleared(shelf: Window, qtbot: QtBot) -> None:
     path = piece(shelf, "wide.mp4").path
-    proxy = shelf.proxies.proxy_for(path)
+    proxy = shelf.proxy_store.proxy_for(path)
     assert proxy is not None and Path(proxy).is_file()
-    assert shelf.proxies.proxy_for(piece(shelf, "ball.mp4").path) is None, "small footage needs none"
+    assert shelf.proxy_store.proxy_for(piece(shelf, "ball.mp4").path) is None, "small footage needs none"
     shelf.media.toggle_proxies()
-    assert shelf.proxies.proxy_for(path) is None
+    assert shelf.proxy_store.proxy_for(path) is None
     shelf.media.toggle_proxies()
     # A new window finds what was made.
     again = Window()
     qtbot.addWidget(again)
-    again.proxies.want(piece(shelf, "wide.mp4"))
-    qtbot.waitUntil(lambda: again.proxies.proxy_for(path) == proxy, timeout=WAIT)
+    again.proxy_store.want(piece(shelf, "wide.mp4"))
+    qtbot.waitUntil(lambda: again.proxy_store.proxy_for(path) == proxy, timeout=WAIT)
     again.shut_down()
-    shelf.proxies.clear()
+    shelf.proxy_store.clear()
     assert not Path(proxy).exists() and "removed" in shelf.foot.status.text()
 
 
@@ -205,9 +205,9 @@ def test_work_without_a_name_that_was_left_is_offered_at_the_next_start(shelf: W
     Journal(left, history, None).leave()
     again = Window()
     qtbot.addWidget(again)
-    again.safety.begin()
-    assert again.safety.left is not None and "unnamed project" in again.foot.status.text()
-    again.safety.answer(True)
+    again.recovery.begin()
+    assert again.recovery.left is not None and "unnamed project" in again.foot.status.text()
+    again.recovery.answer(True)
     assert again.project.reel == history.reel and not left.exists()
     again.project.saved_reel = again.project.reel
     again.shut_down()
@@ -219,8 +219,8 @@ def test_a_project_that_is_opened_shows_its_reel(window: Window, qtbot: QtBot, r
     save_reel(reel, tmp_path / "r.tempik")
     looked: list[str] = []
     window.looking.changed.connect(lambda: looked.append(window.looking.caption))
-    assert window.bench.current is window.page(FootagePage)
-    assert window.files.open_project(tmp_path / "r.tempik")
+    assert window.page_panel.current is window.page(FootagePage)
+    assert window.importer.open_project(tmp_path / "r.tempik")
     qtbot.waitUntil(lambda: window.preview.image is not None, timeout=20_000)
     qtbot.wait(400)
     assert looked == []

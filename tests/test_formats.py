@@ -18,7 +18,7 @@ from tempik.formats import FORMATS, Format, format_named, format_of, formats_lis
 from tempik.media.picture import to_rgb
 from tempik.reel import Framing, Position, Reel
 from tempik.reel.sound import MASTERED
-from tempik.render import PictureSource, Settings, export, plan
+from tempik.render import ExportSettings, PictureSource, export, plan
 from tempik.render import encoding as encoders
 from tempik.render.export import MB
 from tempik.timeline.timeline import Timeline
@@ -44,7 +44,7 @@ def test_a_part_of_the_reel_lands_on_its_points_in_every_film_with_sound(
 ) -> None:
     timeline = Timeline(reel)
     path = target(tmp_path, kind)
-    done = export(timeline, path, Settings(format=kind.key, quality="draft", part=PART))
+    done = export(timeline, path, ExportSettings(format=kind.key, quality="draft", part=PART))
     with av.open(str(path)) as read:
         assert read.streams.video[0].codec_context.name in (CODECS[kind.key], kind.key)
         assert sum(1 for _ in read.decode(video=0)) == 51
@@ -59,7 +59,7 @@ def test_a_part_of_the_reel_lands_on_its_points_in_every_film_with_sound(
 def test_pictures_are_the_reels_own_in_every_film(reel: Reel, kind: Format, tmp_path: Path) -> None:
     timeline = Timeline(reel)
     path = target(tmp_path, kind)
-    export(timeline, path, Settings(format=kind.key, quality="high", part=(1.0, 1.4)))
+    export(timeline, path, ExportSettings(format=kind.key, quality="high", part=(1.0, 1.4)))
     with PictureSource() as source:
         meant = [to_rgb(source.render(plan(timeline, n, 180, 320))) for n in range(30, 42)]
     if kind.key == "webp":
@@ -87,7 +87,7 @@ def to_rgb_of(frame: av.VideoFrame) -> np.ndarray:
 
 def test_a_gif_shows_each_frame_at_its_instant_to_a_hundredth(reel: Reel, tmp_path: Path) -> None:
     # GIF counts in hundredths of a second (GIF89a, 23. Graphic Control Extension).
-    export(Timeline(reel), tmp_path / "o.gif", Settings(part=(0.0, 1.0)))
+    export(Timeline(reel), tmp_path / "o.gif", ExportSettings(part=(0.0, 1.0)))
     with av.open(str(tmp_path / "o.gif")) as film:
         times = [float(frame.pts * frame.time_base) for frame in film.decode(video=0)]
     assert len(times) == 30 and max(abs(t - n / 30) for n, t in enumerate(times)) <= 0.0051
@@ -95,13 +95,13 @@ def test_a_gif_shows_each_frame_at_its_instant_to_a_hundredth(reel: Reel, tmp_pa
 
 def test_gif_and_webp_go_round_for_ever(reel: Reel, tmp_path: Path) -> None:
     for name in ("o.gif", "o.webp"):
-        export(Timeline(reel), tmp_path / name, Settings(part=(0.0, 0.3)))
+        export(Timeline(reel), tmp_path / name, ExportSettings(part=(0.0, 0.3)))
         assert Image.open(tmp_path / name).info["loop"] == 0
 
 
 def test_hevc_has_the_mark_by_which_players_know_it(reel: Reel, tmp_path: Path) -> None:
     # ISO/IEC 14496-15: `hvc1`, parameter sets in the sample entry alone.
-    export(Timeline(reel), tmp_path / "o.mp4", Settings(format="hevc", quality="draft", part=(0.0, 0.5)))
+    export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(format="hevc", quality="draft", part=(0.0, 0.5)))
     with av.open(str(tmp_path / "o.mp4")) as film:
         assert film.streams.video[0].codec_context.codec_tag == "hvc1"
 
@@ -110,7 +110,7 @@ def test_hevc_has_the_mark_by_which_players_know_it(reel: Reel, tmp_path: Path) 
 def test_a_limit_of_size_is_kept_and_used(reel: Reel, key: str, tmp_path: Path) -> None:
     kind = format_named(key)
     path = target(tmp_path, kind)
-    export(Timeline(reel), path, Settings((360, 640), format=key, limit_mb=0.25, part=(0.0, 4.0)))
+    export(Timeline(reel), path, ExportSettings((360, 640), format=key, limit_mb=0.25, part=(0.0, 4.0)))
     assert 0.08 * MB < path.stat().st_size <= 0.25 * MB
 
 
@@ -126,15 +126,15 @@ def test_a_limit_that_is_missed_at_first_is_kept_by_another_attempt(
         return bits * 2, sound
 
     monkeypatch.setattr(exporting, "_share_out", too_much)
-    done = export(Timeline(reel), tmp_path / "o.mp4", Settings((360, 640), limit_mb=0.25, part=(0.0, 4.0)))
+    done = export(Timeline(reel), tmp_path / "o.mp4", ExportSettings((360, 640), limit_mb=0.25, part=(0.0, 4.0)))
     assert len(aims) > 1 and aims[1] < aims[0] and done.size_bytes <= 0.25 * MB
 
 
 def test_a_limit_that_cannot_be_kept_is_said_before_anything_is_written(reel: Reel, tmp_path: Path) -> None:
     with pytest.raises(TempikError, match=r"need .* MB in H\.264 .* raise the limit"):
-        export(Timeline(reel), tmp_path / "o.mp4", Settings((1080, 1920), limit_mb=0.1))
+        export(Timeline(reel), tmp_path / "o.mp4", ExportSettings((1080, 1920), limit_mb=0.1))
     with pytest.raises(TempikError, match=r"ProRes 422 cannot be told a size"):
-        export(Timeline(reel), tmp_path / "o.mov", Settings(format="prores422", limit_mb=50))
+        export(Timeline(reel), tmp_path / "o.mov", ExportSettings(format="prores422", limit_mb=50))
     assert not list(tmp_path.iterdir())
 
 
@@ -146,13 +146,13 @@ def overlay(reel: Reel) -> Reel:
 
 def test_prores_4444_keeps_clear_what_no_picture_covers(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(overlay(reel))
-    export(timeline, tmp_path / "o.mov", Settings(format="prores4444", clear=True, part=(0.0, 0.2)))
+    export(timeline, tmp_path / "o.mov", ExportSettings(format="prores4444", clear=True, part=(0.0, 0.2)))
     with av.open(str(tmp_path / "o.mov")) as film:
         frame = next(film.decode(video=0))
     assert frame.format.name.startswith("yuva444p")
     alpha = frame.reformat(format="rgba").to_ndarray()[..., 3]
     assert alpha[160, 90] == 255 and alpha[20, 90] == 0
-    export(timeline, tmp_path / "p.mov", Settings(format="prores4444", part=(0.0, 0.2)))
+    export(timeline, tmp_path / "p.mov", ExportSettings(format="prores4444", part=(0.0, 0.2)))
     with av.open(str(tmp_path / "p.mov")) as film:
         assert not next(film.decode(video=0)).format.name.startswith("yuva")
 
@@ -160,19 +160,19 @@ def test_prores_4444_keeps_clear_what_no_picture_covers(reel: Reel, tmp_path: Pa
 def test_clear_parts_go_into_webp_and_png_and_out_where_they_are_not_wished(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(overlay(reel))
     for name, settings in (
-        ("o.webp", Settings(clear=True, part=(0.0, 0.2))),
-        ("o.png", Settings(clear=True, at_s=0.1)),
+        ("o.webp", ExportSettings(clear=True, part=(0.0, 0.2))),
+        ("o.png", ExportSettings(clear=True, at_s=0.1)),
     ):
         export(timeline, tmp_path / name, settings)
         alpha = np.asarray(Image.open(tmp_path / name).convert("RGBA"))[..., 3]
         assert alpha[160, 90] == 255 and alpha[20, 90] == 0, name
-    export(timeline, tmp_path / "plain.png", Settings(at_s=0.1))
+    export(timeline, tmp_path / "plain.png", ExportSettings(at_s=0.1))
     assert np.asarray(Image.open(tmp_path / "plain.png").convert("RGBA"))[..., 3].min() == 255
 
 
 def test_png_frames_lose_nothing_and_come_whole_or_not_at_all(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(reel)
-    done = export(timeline, tmp_path / "frames", Settings(format="png", part=(1.0, 1.2)))
+    done = export(timeline, tmp_path / "frames", ExportSettings(format="png", part=(1.0, 1.2)))
     names = sorted(p.name for p in (tmp_path / "frames").iterdir())
     assert names == [f"frames_{n:05d}.png" for n in range(6)]
     with PictureSource() as source:
@@ -180,7 +180,7 @@ def test_png_frames_lose_nothing_and_come_whole_or_not_at_all(reel: Reel, tmp_pa
     assert np.array_equal(np.asarray(Image.open(tmp_path / "frames" / names[3])), meant)
     assert done.size_bytes == sum(p.stat().st_size for p in (tmp_path / "frames").iterdir())
     with pytest.raises(TempikError, match="is a folder"):
-        export(timeline, tmp_path / "frames", Settings(format="png", part=(1.0, 1.2)))
+        export(timeline, tmp_path / "frames", ExportSettings(format="png", part=(1.0, 1.2)))
     assert len(list((tmp_path / "frames").iterdir())) == 6
 
 
@@ -192,7 +192,7 @@ def test_frames_that_are_cancelled_leave_no_folder(reel: Reel, tmp_path: Path) -
         export(
             Timeline(reel),
             tmp_path / "f",
-            Settings(format="png"),
+            ExportSettings(format="png"),
             lambda done, _: stop.set() if done > 3 else None,
             stop,
         )
@@ -201,19 +201,19 @@ def test_frames_that_are_cancelled_leave_no_folder(reel: Reel, tmp_path: Path) -
 
 def test_a_poster_is_the_frame_that_was_meant(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(reel)
-    export(timeline, tmp_path / "p.png", Settings(at_s=2.0))
+    export(timeline, tmp_path / "p.png", ExportSettings(at_s=2.0))
     with PictureSource() as source:
         assert np.array_equal(
             np.asarray(Image.open(tmp_path / "p.png")), to_rgb(source.render(plan(timeline, 60, 180, 320)))
         )
-    export(timeline, tmp_path / "p.jpg", Settings((90, 160), "high", at_s=2.0))
+    export(timeline, tmp_path / "p.jpg", ExportSettings((90, 160), "high", at_s=2.0))
     assert Image.open(tmp_path / "p.jpg").size == (90, 160)
 
 
 def test_sound_alone_is_the_sound_of_the_part_to_the_sample(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(reel)
     export(timeline, tmp_path / "all.wav")
-    done = export(timeline, tmp_path / "part.flac", Settings(part=(1.0, 3.0), reel_level=True))
+    done = export(timeline, tmp_path / "part.flac", ExportSettings(part=(1.0, 3.0), reel_level=True))
     whole, rate = soundfile.read(tmp_path / "all.wav")
     part, _ = soundfile.read(tmp_path / "part.flac")
     assert rate == 48000 and len(whole) == 480_000 and len(part) == 96_000 and done.loudness is not None
@@ -225,8 +225,8 @@ def test_a_part_is_as_loud_by_itself_as_reels_are(reel: Reel, tmp_path: Path) ->
     """Parts of a reel came out at -17 to -23 LUFS. Measured by a library of others (ITU-R BS.1770-4)."""
     assert reel.soundtrack is not None
     quiet = replace(reel, soundtrack=replace(reel.soundtrack, fade_in_s=4.0), mix=replace(MASTERED, loudness=-26.0))
-    export(Timeline(quiet), tmp_path / "part.wav", Settings(part=(0.5, 3.0)))
-    export(Timeline(quiet), tmp_path / "as.wav", Settings(part=(0.5, 3.0), reel_level=True))
+    export(Timeline(quiet), tmp_path / "part.wav", ExportSettings(part=(0.5, 3.0)))
+    export(Timeline(quiet), tmp_path / "as.wav", ExportSettings(part=(0.5, 3.0), reel_level=True))
     loud, soft = (
         pyloudnorm.Meter(48000).integrated_loudness(soundfile.read(tmp_path / name)[0])
         for name in ("part.wav", "as.wav")
@@ -240,7 +240,7 @@ def test_a_part_is_as_loud_by_itself_as_reels_are(reel: Reel, tmp_path: Path) ->
 def test_a_chip_that_does_not_start_is_said_and_software_writes(reel: Reel, tmp_path: Path) -> None:
     if encoders.starts("h264_nvenc", (180, 320)) or encoders.starts("h264_qsv", (180, 320)):
         pytest.skip("a graphics chip encodes here")
-    done = export(Timeline(reel), tmp_path / "o.mp4", Settings(hardware=True, part=(0.0, 0.4), quality="draft"))
+    done = export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(hardware=True, part=(0.0, 0.4), quality="draft"))
     assert done.encoder == "libx264" and "No encoder on a graphics chip starts here" in done.notes[0]
 
 
@@ -252,7 +252,7 @@ def stands_in(monkeypatch: pytest.MonkeyPatch, name: str) -> None:
 
 def test_a_chip_that_starts_writes_the_film(reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     stands_in(monkeypatch, "mpeg4")
-    done = export(Timeline(reel), tmp_path / "o.mp4", Settings(hardware=True, part=PART))
+    done = export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(hardware=True, part=PART))
     assert done.encoder == "mpeg4" and check_rendered(Timeline(reel), tmp_path / "o.mp4", PART).ok
 
 
@@ -271,7 +271,7 @@ def test_a_chip_that_gives_up_on_the_way_is_followed_by_software(
         write(path, container, film, progress, cancel)
 
     monkeypatch.setattr(exporting, "write_film", fails_midway)
-    done = export(Timeline(reel), tmp_path / "o.mp4", Settings(hardware=True, part=PART, quality="draft"))
+    done = export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(hardware=True, part=PART, quality="draft"))
     assert tried == ["mpeg4", "libx264"] and done.encoder == "libx264"
     assert "gave up on the way" in done.notes[0] and check_rendered(Timeline(reel), tmp_path / "o.mp4", PART).ok
 
@@ -288,11 +288,11 @@ def test_what_a_format_cannot_have_is_said(reel: Reel, tmp_path: Path) -> None:
     with pytest.raises(TempikError, match="GIF shows at most 50 frames a second"):
         export(fast, tmp_path / "o.gif")
     with pytest.raises(TempikError, match="begins at 64 pixels"):
-        export(Timeline(reel), tmp_path / "o.mp4", Settings((32, 48), format="hevc"))
+        export(Timeline(reel), tmp_path / "o.mp4", ExportSettings((32, 48), format="hevc"))
     with pytest.raises(TempikError, match=r"is no name for ProRes 422; end it in \.mov"):
-        export(Timeline(reel), tmp_path / "o.mp4", Settings(format="prores422"))
+        export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(format="prores422"))
     with pytest.raises(TempikError, match="choose a part of it that has a frame"):
-        export(Timeline(reel), tmp_path / "o.mp4", Settings(part=(90.0, 99.0)))
+        export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(part=(90.0, 99.0)))
     with pytest.raises(TempikError, match="There is no format 'mpeg9'"):
         format_of(tmp_path / "o.mp4", "mpeg9")
     assert not list(tmp_path.iterdir())
@@ -331,6 +331,6 @@ def test_a_folder_that_vanishes_on_the_way_is_said(reel: Reel, tmp_path: Path) -
             shutil.rmtree(folder)
 
     with pytest.raises(TempikError, match="its folder has gone"):
-        export(Timeline(reel), folder / "o.mp4", Settings(quality="draft"), pulled_out)
+        export(Timeline(reel), folder / "o.mp4", ExportSettings(quality="draft"), pulled_out)
     with pytest.raises(TempikError, match="is not there; choose another place"):
-        export(Timeline(reel), folder / "o.mp4", Settings(quality="draft"))
+        export(Timeline(reel), folder / "o.mp4", ExportSettings(quality="draft"))

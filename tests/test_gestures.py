@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.pages.footage.page import FootagePage
-from tempik.desktop.session.settings import load_settings
+from tempik.desktop.session.preferences import load_preferences
 from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.shell.window import Window
@@ -24,7 +24,7 @@ from tempik.project.file import save_reel
 from tempik.reel import Reel, by_id
 from tempik.time import time_of
 from tempik.timeline.covering import gaps
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 WAIT = 30_000
@@ -69,21 +69,21 @@ def drag(window: Window, a: QPointF, b: QPointF, keys: Qt.KeyboardModifier = NON
     send(window, QEvent.Type.MouseButtonPress, a, keys)
     for share in (0.25, 0.6, 1.0):
         send(window, QEvent.Type.MouseMove, a + (b - a) * share, keys | ALT if free else keys)
-    said = window.timeline._drag_text
+    message = window.timeline._drag_text
     send(window, QEvent.Type.MouseButtonRelease, b, keys, False)
-    return said
+    return message
 
 
-def clip(window: Window, number: int) -> Placed:
+def clip(window: Window, number: int) -> PlacedClip:
     return window.project.timeline.own_tracks[0][number]
 
 
 def test_a_cut_is_dragged_and_says_frames_and_lengths(cut: Window) -> None:
     a, b = clip(cut, 1), clip(cut, 2)
     show(cut, b.first)
-    said = drag(cut, spot(cut, b.first + 0.2, 0.3), spot(cut, b.first + 5.2, 0.3))
+    message = drag(cut, spot(cut, b.first + 0.2, 0.3), spot(cut, b.first + 5.2, 0.3))
     assert (clip(cut, 1).end, clip(cut, 2).first) == (b.first + 5, b.first + 5)
-    assert f"frame {b.first + 5} (+5)" in said and f"{a.frames + 5} f | {b.frames - 5} f" in said
+    assert f"frame {b.first + 5} (+5)" in message and f"{a.frames + 5} f | {b.frames - 5} f" in message
     assert cut.project.history.can_undo == "Cut moved"
     cut.undo()
     assert clip(cut, 2).first == b.first
@@ -117,16 +117,16 @@ def test_clips_are_moved_slid_and_slipped(cut: Window) -> None:
     show(cut, b.first)
     middle = b.first + 12
     source = b.map.source_at(0)
-    said = drag(cut, spot(cut, middle, 0.4), spot(cut, middle + 7, 0.4), SHIFT)
-    assert said.startswith("slide") and clip(cut, 1).first == b.first + 7 and clip(cut, 0).end == b.first + 7
+    message = drag(cut, spot(cut, middle, 0.4), spot(cut, middle + 7, 0.4), SHIFT)
+    assert message.startswith("slide") and clip(cut, 1).first == b.first + 7 and clip(cut, 0).end == b.first + 7
     assert clip(cut, 2).first == c.first + 7 and clip(cut, 1).map.source_at(0) == pytest.approx(source, abs=1e-6)
     cut.undo()
-    said = drag(cut, spot(cut, middle, 0.4), spot(cut, middle - 6, 0.4), CTRL)
-    assert said.startswith("slip") and clip(cut, 1).first == b.first and not clip(cut, 1).clip.pins
+    message = drag(cut, spot(cut, middle, 0.4), spot(cut, middle - 6, 0.4), CTRL)
+    assert message.startswith("slip") and clip(cut, 1).first == b.first and not clip(cut, 1).clip.pins
     assert clip(cut, 1).map.source_at(0) == pytest.approx(source + 0.2, abs=1e-6)
     cut.undo()
-    said = drag(cut, spot(cut, middle, 0.4), spot(cut, middle + 5, 0.4))
-    assert said.startswith("move") and clip(cut, 1).first == b.first + 5
+    message = drag(cut, spot(cut, middle, 0.4), spot(cut, middle + 5, 0.4))
+    assert message.startswith("move") and clip(cut, 1).first == b.first + 5
     assert gaps(cut.project.timeline)[0] == (b.first, b.first + 5) and a.end == b.first
 
 
@@ -286,8 +286,8 @@ def test_keys_can_be_changed_and_are_remembered(window: Window) -> None:
     dialog.set_key()
     assert window.commands["reverse"].shortcut().toString() == "S"
     assert window.commands["split"].shortcut().toString() == "", "the key is taken over"
-    assert "Split at the playhead had S" in dialog.said.text()
-    assert load_settings().keys["reverse"] == ("S",)
+    assert "Split at the playhead had S" in dialog.message.text()
+    assert load_preferences().keys["reverse"] == ("S",)
     dialog._store(None)
     assert window.commands["reverse"].shortcut().toString() == "R"
     palette = CommandPalette(list(window.commands.values()), window)
@@ -300,13 +300,13 @@ def test_a_second_window_opens_read_only_and_may_save_elsewhere(opened: Window, 
     assert path is not None
     second = Window()
     qtbot.addWidget(second)
-    assert second.files.open_project(path)
+    assert second.importer.open_project(path)
     assert second.header.saved.text() == "read only" and "another window" in second.foot.status.text()
     before = second.project.reel
     second.project.playhead.go(80)
     second.cuts.split()
     assert second.project.reel is before
-    assert second.safety.save_to(tmp_path / "copy")
+    assert second.recovery.save_to(tmp_path / "copy")
     second.cuts.split()
     assert second.project.reel is not before and not second.project.read_only
     second.project.saved_reel = second.project.reel
@@ -332,7 +332,7 @@ def test_work_left_behind_is_offered_and_taken_up_with_its_steps(opened: Window,
     again = Window()
     qtbot.addWidget(again)
     again.show()
-    assert again.files.open_project(path)
+    assert again.importer.open_project(path)
     assert again.foot.take_up.isVisible() and "2 steps" in again.foot.status.text()
     again.foot.take_up.click()
     assert again.project.reel == state and again.project.unsaved
@@ -355,7 +355,7 @@ def test_work_left_behind_is_kept_when_other_work_is_begun_without_an_answer(ope
     kill(opened)
     again = Window()
     qtbot.addWidget(again)
-    assert again.files.open_project(path)
+    assert again.importer.open_project(path)
     again.points.place_point()
     again.project.playhead.go(140)
     again.cuts.split()

@@ -39,7 +39,7 @@ from tempik.project.looks import kept_look, look_named, own_looks, read_look
 from tempik.reel import Clip, Edge, Footage, Grade, Reel, Wheel
 from tempik.reel.grade import AMOUNTS, PARTS
 from tempik.reel.validate import problems
-from tempik.render import PictureSource, Settings, export, plan
+from tempik.render import ExportSettings, PictureSource, export, plan
 from tempik.timeline.timeline import Timeline
 from unsound import refused_both_ways
 
@@ -319,7 +319,7 @@ GOOD = "LUT_3D_SIZE 2\n" + "0 0 0\n" * 8
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "message"),
     [
         ("", "says no size"), ("hello\nworld", "says no size"), (GOOD.replace("SIZE 2", "SIZE two"), "line 1 has no value"),
         (GOOD[:-6], "has 7 colours and needs 8"), (GOOD + "1 1 1\n", "has 9 colours and needs 8"),
@@ -329,10 +329,10 @@ GOOD = "LUT_3D_SIZE 2\n" + "0 0 0\n" * 8
         ("DOMAIN_MIN 1 1 1\nDOMAIN_MAX 1 1 1\n" + GOOD, "ends where it begins"), ("LUT_1D_SIZE 2\n" + GOOD, "one dimension and one of three"),
     ],
 )  # fmt: skip
-def test_a_damaged_lut_is_told_in_one_sentence(text: str, said: str, tmp_path: Path) -> None:
+def test_a_damaged_lut_is_told_in_one_sentence(text: str, message: str, tmp_path: Path) -> None:
     path = tmp_path / "d.cube"
     path.write_text(text)
-    with pytest.raises(TempikError, match=said):
+    with pytest.raises(TempikError, match=message):
         read_cube(path)
 
 
@@ -355,7 +355,7 @@ def test_a_lut_that_went_missing_is_left_out_and_an_export_refused(reel: Reel, t
         plain = source.render(plan(timeline, 10, 90, 160)).y.astype(int)
     assert np.abs((251 - negative) - plain).mean() < 3
     with pytest.raises(TempikError, match=r"gone\.cube is missing"):
-        export(timeline, tmp_path / "o.mp4", Settings())
+        export(timeline, tmp_path / "o.mp4", ExportSettings())
     save_reel(reel, tmp_path / "p.tempik")
     assert load_reel(tmp_path / "p.tempik").look == reel.look
 
@@ -479,7 +479,7 @@ def test_an_adjust_clip_grades_what_lies_below_for_its_slot() -> None:
 
 def test_accents_go_on_top_of_the_look(reel: Reel) -> None:
     timeline = Timeline(replace(reel, look=Grade(exposure=-3.0)))
-    flash = next(p for f in timeline.fired if f.lane.accent == "flash" for p in f.pulses)
+    flash = next(p for f in timeline.accent_lanes if f.lane.accent == "flash" for p in f.pulses)
     with PictureSource() as source:
         bright = source.render(plan(timeline, flash.frame, 90, 160)).y.mean()
         before = source.render(plan(timeline, max(flash.frame - 3, 0), 90, 160)).y.mean()
@@ -510,7 +510,7 @@ def test_how_much_shows_is_keyed_on_points_and_follows_them(reel: Reel) -> None:
     assert share(later, frame) < 1 and share(later, frame + 6) == 1
     clip = Where("clips", (reel.clips[0].id,))
     reel = grades.with_amount_key(grades.with_grade(reel, clip, Grade(mono=1.0)), clip, 3, 0.5)
-    assert plan(Timeline(reel), 5, 90, 160).shots[0].grades[0][1] == 0.5
+    assert plan(Timeline(reel), 5, 90, 160).layer_plans[0].grades[0][1] == 0.5
     with pytest.raises(TempikError, match="Footage is graded alike"):
         grades.with_amount_key(reel, Where("footage", (reel.footage[0].id,)), 3, 0.5)
 
@@ -530,15 +530,15 @@ def test_parts_are_passed_on_and_set_back() -> None:
 
 
 @pytest.mark.parametrize(
-    ("grade", "said"),
+    ("grade", "message"),
     [(Grade(exposure=9), "exposure of 9"), (Grade(amount=2), "amount of 2"), (Grade(dark_wheel=Wheel(1, 1, 0)), "beyond its disc"),
      (Grade(luma_curve=((0, 0), (5, 1))), "a curve that goes nowhere"), (Grade(split_dark="red"), "the colour 'red'"),
      (Grade(hue_hue=((400, 3),)), "a hue curve that goes nowhere"), (Grade(luma_curve=((0.5, 0.5),) * 70), "goes nowhere")],
 )  # fmt: skip
-def test_a_grade_that_cannot_be_is_refused(grade: Grade, said: str, tmp_path: Path) -> None:
-    with pytest.raises(TempikError, match=said):
+def test_a_grade_that_cannot_be_is_refused(grade: Grade, message: str, tmp_path: Path) -> None:
+    with pytest.raises(TempikError, match=message):
         grades.with_grade(two_solids(), THE_REEL, grade)
-    refused_both_ways(replace(two_solids(), look=grade), tmp_path / "p.tempik", said)
+    refused_both_ways(replace(two_solids(), look=grade), tmp_path / "p.tempik", message)
 
 
 # Matching and evening, on footage that was made unlike
@@ -637,13 +637,13 @@ def test_a_look_of_ones_own_is_kept_with_a_picture(tmp_path: Path) -> None:
         kept_look("Embers", TYPICAL)
     file = next((tmp_path / "state" / "looks").glob("*"))
     document = json.loads(file.read_text())
-    for change, said in (
+    for change, message in (
         ({"format": 9}, "newer Tempik"),
         ({"grade": {"exposure": 50.0}}, "exposure of 50"),
         ({"grade": {"glare": 1}}, "damaged"),
     ):
         file.write_text(json.dumps({**document, **change}))
-        with pytest.raises(TempikError, match=said):
+        with pytest.raises(TempikError, match=message):
             read_look(file)
     with pytest.raises(TempikError, match="no look 'Fog'; there are Clear day"):
         look_named("Fog")
@@ -716,7 +716,7 @@ def test_colour_bars_come_in_and_go_out_within_two_steps(
     assert meant.matrix == matrix and meant.full == full and bool(meant.assumed) == (not tagged)
     reel = replace(reel_of([str(path)], tmp_path), width=size[0], height=size[1], length_s=0.2)
     out = tmp_path / "o.mp4"
-    export(Timeline(reel), out, Settings(quality="high"))
+    export(Timeline(reel), out, ExportSettings(quality="high"))
     with av.open(str(out)) as container:
         stream = container.streams.video[0].codec_context
         assert (stream.colorspace, stream.color_primaries, stream.color_trc, stream.color_range) == (1, 1, 1, 1)
@@ -786,12 +786,12 @@ def test_grades_from_the_command_line(reel: Reel, tmp_path: Path, capsys: pytest
     text = run()
     assert "clips:1,a.mp4,exposure=0.4 dark_wheel luma_curve" in text and "full range" in text
     assert "Mine: one's own" in run("--looks") and "exposure,0,-6,6" in run("--list")
-    for words, said in (
+    for words, message in (
         (("--set", "shine=1"), "NAME=VALUE"), (("--set", "exposure=lots"), "where a number belongs"), (("--on", "clouds"), "nothing that is graded"),
         (("--look", "Fog"), "no look 'Fog'"), (("--match", "1"), "Which clips"), (("--parts", "x", "--from", "reel"), "no part 'x'"),
         (("--curve", "luma=1"), "is no curve"), (("--wheel", "dark=1"), "is no balance"), (("--key", "x"), "FRAME=PERCENT"),
     ):  # fmt: skip
-        assert said in run(*words, status=2)
+        assert message in run(*words, status=2)
     run("--off")
     assert load_reel(path).look is None and set(AMOUNTS) <= set(Grade.__struct_fields__)
 

@@ -46,7 +46,7 @@ def drag(widget: object, a: QPoint, b: QPoint, steps: int = 4) -> None:
 
 def shown(page: GradePage, qtbot: QtBot, frame: int | None = None) -> np.ndarray:
     """The picture in the preview once it is up to date."""
-    transport = page.desk.transport
+    transport = page.context.transport
     if frame is not None:
         page.project.playhead.go(frame)
     qtbot.wait(60)
@@ -180,12 +180,12 @@ def test_clips_and_footage_have_grades_of_their_own(page: GradePage, qtbot: QtBo
     page.targets["clips"].click()
     page.project.selection.select_clips([])
     page.refill()
-    assert "select a clip" in page.said.text() and not page.panes["Light"].isEnabled()
+    assert "select a clip" in page.message.text() and not page.panes["Light"].isEnabled()
     names = [c.id for c in page.project.reel.clips[:2]]
     page.project.selection.select_clips(names)
     page.commands.set_fields("x", contrast=0.4)
     assert [c.grade for c in page.project.reel.clips[:3]] == [Grade(contrast=0.4), Grade(contrast=0.4), None]
-    assert page.said.text() == "2 clips"
+    assert page.message.text() == "2 clips"
     page.commands.copy_grade()
     page.targets["footage"].click()
     page.commands.paste_parts(("light",))
@@ -291,7 +291,7 @@ def test_a_lut_is_read_and_taken_off(page: GradePage, qtbot: QtBot, tmp_path: Pa
     page.show_subject(2)
     assert (look(page) or Grade()).lut == str(path) and page.panes["Colour"].lut.text() == "m"  # type: ignore[attr-defined]
     path.write_text("nonsense")
-    with qtbot.waitSignal(page.project.messages.said) as heard:
+    with qtbot.waitSignal(page.project.messages.posted) as heard:
         page.commands.set_lut(str(path))
     assert "says no size" in heard.args[0]
     page.commands.set_lut("")

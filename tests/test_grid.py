@@ -5,7 +5,7 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tempik.reel import Choice
+from tempik.reel import PointChoice
 from tempik.reel.grid import Grid, lattice
 
 PACES = st.sampled_from([Fraction(1), Fraction(2), Fraction(1, 2), Fraction(3), Fraction(2, 3), Fraction(1, 4)])
@@ -24,7 +24,7 @@ def grids(draw: st.DrawFn) -> Grid:
 
 @given(grids(), st.sampled_from([1, 2, 3, 4]), st.sampled_from([1, 2, 4]), st.floats(5, 25))
 def test_a_lattice_has_the_points_of_its_places(grid: Grid, parts: int, every: int, length_s: float) -> None:
-    choice = Choice(every=every, subdivision=parts, at_least=0.25)
+    choice = PointChoice(every=every, subdivision=parts, at_least=0.25)
     for point in lattice(grid, choice, length_s, None):
         whole, _, rest = point.id[1:].partition("+")
         assert point == grid.point(Fraction(whole) + (Fraction(rest) if rest else 0))
@@ -33,8 +33,8 @@ def test_a_lattice_has_the_points_of_its_places(grid: Grid, parts: int, every: i
 
 @given(grids(), PLACES, st.sampled_from([1, 2, 3]))
 def test_every_so_many_beats_are_counted_from_the_first_that_is_named(grid: Grid, first: Fraction, every: int) -> None:
-    of_all = {p.id for p in lattice(grid, Choice(), 30.0, first)}
-    taken = {p.id for p in lattice(grid, Choice(every=every), 30.0, first)}
+    of_all = {p.id for p in lattice(grid, PointChoice(), 30.0, first)}
+    taken = {p.id for p in lattice(grid, PointChoice(every=every), 30.0, first)}
     places = {name: sum(map(Fraction, name[1:].split("+")), Fraction()) for name in of_all}
     assert taken == {name for name, place in places.items() if (place - first) / grid.step % every == 0}
 
@@ -42,7 +42,7 @@ def test_every_so_many_beats_are_counted_from_the_first_that_is_named(grid: Grid
 def test_half_the_pace_and_two_parts_of_each_beat_are_the_beats_again() -> None:
     times = tuple(0.5 + 0.5 * n for n in range(8))
     beats, halves = (Grid("b", times, (1.0,) * 8, Fraction(n), Fraction(0), Fraction(0), 4) for n in (1, 2))
-    again = lattice(halves, Choice(subdivision=2), 30.0, None)
-    assert [p.time_s for p in again] == [p.time_s for p in lattice(beats, Choice(), 30.0, None)]
+    again = lattice(halves, PointChoice(subdivision=2), 30.0, None)
+    assert [p.time_s for p in again] == [p.time_s for p in lattice(beats, PointChoice(), 30.0, None)]
     assert [p.part for p in again] == [0, Fraction(1, 2)] * 4
     assert [p.label for p in again[:3]] == ["1.1", "1.1+1/2", "1.2"]

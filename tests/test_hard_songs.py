@@ -159,7 +159,7 @@ def test_the_same_number_is_the_same_piece_in_every_process() -> None:
         "        found.update(repr((score.notes, score.beats.tolist(), score.gains)).encode())\n"
         "print(found.hexdigest())\n"
     )
-    said = {
+    message = {
         subprocess.run(
             [sys.executable, "-c", made],
             capture_output=True,
@@ -169,4 +169,4 @@ def test_the_same_number_is_the_same_piece_in_every_process() -> None:
         ).stdout
         for seed in ("1", "2", "3")
     }
-    assert len(said) == 1 and len(said.pop().strip()) == 64
+    assert len(message) == 1 and len(message.pop().strip()) == 64

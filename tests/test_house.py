@@ -141,8 +141,8 @@ def test_the_windows_own_threads_share_the_processors_with_no_others() -> None:
     """With the demo being drawn on both cores a grade's table waited nine seconds for the matrix library's own thread."""
     code = "import sys; before = 'numpy' in sys.modules; import os, tempik.desktop.app; print(before, os.environ['OPENBLAS_NUM_THREADS'])"
     bare = {name: value for name, value in os.environ.items() if name != "OPENBLAS_NUM_THREADS"}
-    said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=bare).stdout
-    assert said.split() == ["False", "1"]
+    message = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=bare).stdout
+    assert message.split() == ["False", "1"]
 
 
 def test_the_sources_of_modules_are_neither_read_nor_kept_while_the_window_loads() -> None:

@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from tempik.desktop.shell.window import Window
 from tempik.desktop.song.wave import DIM_BANDS, wave_picture
-from tempik.desktop.timeline import picture as standing_picture
+from tempik.desktop.timeline import backing_store
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext, Room
 from tempik.desktop.timeline.lanes import LANES, clip_painting, pointer_words
@@ -60,13 +60,13 @@ LANE = st.builds(
 @settings(max_examples=200, deadline=None)
 def test_lanes_share_the_room_within_their_bounds(rooms: list[Room], height: int) -> None:
     layout = layout_of([Plain(f"plain {n}", room) for n, room in enumerate(rooms)], height)
-    for room, tall in zip(rooms, layout.heights, strict=True):
-        assert room.least <= tall <= room.most
-    for top, tall, later in zip(layout.tops, layout.heights, layout.tops[1:], strict=False):
-        assert later >= top + tall
+    for room, height_ratio in zip(rooms, layout.heights, strict=True):
+        assert room.least <= height_ratio <= room.most
+    for top, height_ratio, later in zip(layout.tops, layout.heights, layout.tops[1:], strict=False):
+        assert later >= top + height_ratio
     if layout.hidden:  # what does not fit has shrunk as far as it may
-        assert all(tall == room.least for room, tall in zip(rooms, layout.heights, strict=True))
-    if any(tall > room.usual for room, tall in zip(rooms, layout.heights, strict=True)):
+        assert all(height_ratio == room.least for room, height_ratio in zip(rooms, layout.heights, strict=True))
+    if any(height_ratio > room.usual for room, height_ratio in zip(rooms, layout.heights, strict=True)):
         assert not layout.hidden and layout.end <= height
 
 
@@ -74,7 +74,7 @@ def test_tracks_give_way_before_accent_rows_and_both_before_the_head(opened: Win
     lanes = opened.timeline.layout_.lanes
     low = layout_of(lanes, 200)
     assert low.picture_h == LEAST_PICTURE_H and low.lane_h == LEAST_ROW_H
-    assert low.tall("ruler") == 40 and low.tall("points") >= 74 and low.hidden > 0
+    assert low.height_ratio("ruler") == 40 and low.height_ratio("points") >= 74 and low.hidden > 0
     middle = layout_of(lanes, 300)
     assert middle.picture_h < 112 and middle.lane_h == 38
     high = layout_of(lanes, 900)
@@ -184,7 +184,7 @@ def test_pictures_are_painted_at_the_screens_own_ratio(opened: Window, ratio: fl
     image.setDevicePixelRatio(ratio)
     p = QPainter(image)
     ctx = timeline.context()
-    placed, found = opened.project.timeline.placed[1], opened.project.timeline.fired[0]
+    placed, found = opened.project.timeline.placed[1], opened.project.timeline.accent_lanes[0]
     clip = clip_picture(p, ctx, placed, QRectF(0, 0, 80, 100), QColor("#4a3220"))
     row = lane_picture(p, ctx, found, 38)
     wave = wave_picture(opened.song, 0.0, 60.0, (300, 54), DIM_BANDS, ratio)
@@ -284,17 +284,17 @@ def test_neither_a_step_of_zooming_nor_the_rest_after_it_paints_everything_at_on
 ) -> None:
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
     until_at_rest(opened, qtbot)
-    timeline, widths, paint = opened.timeline, list[int](), standing_picture._paint
+    timeline, widths, paint = opened.timeline, list[int](), backing_store._paint
 
     def counted(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:
         widths.append(ctx.view.width)
         paint(p, ctx, sketch, names)
 
     _painted(opened)
-    monkeypatch.setattr(standing_picture, "_paint", counted)
+    monkeypatch.setattr(backing_store, "_paint", counted)
     timeline.zoom(1.3, 500)
     qtbot.waitUntil(lambda: not timeline._coarse, timeout=10_000)
-    most = GUTTER + standing_picture.PART_PX + 2 * standing_picture.MARGIN
+    most = GUTTER + backing_store.PART_PX + 2 * backing_store.MARGIN
     assert len(widths) >= 3 and max(widths) <= most < timeline.width()
 
 
@@ -320,8 +320,8 @@ def test_a_fault_while_painting_is_said_and_the_window_goes_on(
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A painter that was left open took the process with it."""
-    said: list[str] = []
-    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: said.append(f"{kind.__name__}: {error}"))
+    message: list[str] = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: message.append(f"{kind.__name__}: {error}"))
 
     def bad(*_: object, **__: object) -> None:
         raise OverflowError("a lane that cannot be painted")
@@ -331,7 +331,7 @@ def test_a_fault_while_painting_is_said_and_the_window_goes_on(
         opened.timeline._picture.forget()
         for _ in range(3):
             opened.timeline.repaint()
-    assert said == ["OverflowError: a lane that cannot be painted"], "once, not at every frame"
+    assert message == ["OverflowError: a lane that cannot be painted"], "once, not at every frame"
     opened.timeline.repaint()
     assert opened.timeline._picture._now is not None
 

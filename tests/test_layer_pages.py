@@ -84,7 +84,7 @@ def test_a_title_is_laid_typed_and_set_with_a_step_for_each(opened: Window, qtbo
     opened.project.playhead.go(40)
     opened.commands["add_title"].trigger()
     page = opened.page(TitlesPage)
-    assert opened.bench.current is page and title_of(opened).text == "Title"
+    assert opened.page_panel.current is page and title_of(opened).text == "Title"
     steps = len(opened.project.history.steps)
     for text in ("S", "St", "Strike while it glows"):
         page.text.setPlainText(text)

@@ -176,7 +176,9 @@ def test_every_mode_is_planned_and_painted(blend: str) -> None:
 def test_opacity_shows_so_much_and_what_lies_below_is_planned_too() -> None:
     reel = layers.with_opacity(over(), ["c2"], 0.25)
     assert lit(reel, 45) == pytest.approx(0.25, abs=0.01) and lit(reel, 100) == pytest.approx(0, abs=0.01)
-    assert len(plan(Timeline(reel), 45, W, H).shots) == 2 and len(plan(Timeline(over()), 45, W, H).shots) == 1
+    assert (
+        len(plan(Timeline(reel), 45, W, H).layer_plans) == 2 and len(plan(Timeline(over()), 45, W, H).layer_plans) == 1
+    )
     with pytest.raises(TempikError, match="between 0 and 100"):
         layers.with_opacity(reel, ["c2"], 1.2)
 
@@ -309,7 +311,7 @@ def test_layers_are_added_and_changed_from_the_command_line(
     assert run()[3] == "3,3,a.mp4,45,75,normal,1.00,,,opacity:1 zoom:1,,,,"
     run("--clips", "3", "--remove")
     assert len(run()) == 3
-    for words, said in (
+    for words, message in (
         (["--blend", "screen"], "Which clips"),
         (["--clips", "2", "--blend", "glow"], "no blend mode 'glow'"),
         (["--clips", "2", "--opacity", "140"], "between 0 and 100"),
@@ -321,7 +323,7 @@ def test_layers_are_added_and_changed_from_the_command_line(
     ):
         assert main(["layers", str(project), *words]) == 2
         error = capsys.readouterr().err
-        assert said in error and error.count("\n") == 1
+        assert message in error and error.count("\n") == 1
 
 
 def test_two_layers_of_other_modes_meet_in_a_transition() -> None:

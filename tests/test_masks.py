@@ -28,17 +28,17 @@ from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clear, Footage, Framing, Limit, Mask, Position, Reel, Rule
 from tempik.reel.validate import problems
 from tempik.render import PictureSource, plan
-from tempik.render.masks import Shape, coverage
+from tempik.render.masks import MaskOutline, coverage
 from tempik.render.picking import colour_at
 from tempik.timeline.following import calm_path
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.timeline import Timeline
 
 SQUARE = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
-BOX = Shape("rectangle", SQUARE, 200.0, 150.0, 120.0, 80.0, 0.0, (), 0.0, 0.0, 0.0, False, "add")
+BOX = MaskOutline("rectangle", SQUARE, 200.0, 150.0, 120.0, 80.0, 0.0, (), 0.0, 0.0, 0.0, False, "add")
 
 
-def area(*shapes: Shape, size: tuple[int, int] = (400, 300)) -> float:
+def area(*shapes: MaskOutline, size: tuple[int, int] = (400, 300)) -> float:
     return float(coverage(shapes, *size).astype(float).sum() / 255)
 
 
@@ -60,7 +60,7 @@ def test_coverage_is_the_exact_area(
 ) -> None:
     """Against the formulas of the shapes: w·h less (4 − π)·r² for round corners, π·a·b, the shoelace formula."""
     points = ((-0.5, -0.5), (0.5, -0.3), (0.4, 0.5), (-0.3, 0.4))
-    shape = Shape(
+    shape = MaskOutline(
         kind, SQUARE, 200.0 + dx, 150.0 + dy, width, height, turn, points, corner if kind == "rectangle" else 0.0, 0.0, 0.0,
         False, "add",
     )  # fmt: skip
@@ -168,7 +168,7 @@ def test_a_masks_keys_stand_on_points_and_follow_them(plates: Reel) -> None:
 
 
 @pytest.mark.parametrize(
-    ("act", "said"),
+    ("act", "message"),
     [
         (lambda r, c: masks.with_mask(r, c, "star"), "no mask 'star'"),
         (lambda r, c: masks.with_mask(r, c, "polygon", [(0, 0), (1, 1)]), "3 to 200 corners"),
@@ -181,8 +181,8 @@ def test_a_masks_keys_stand_on_points_and_follow_them(plates: Reel) -> None:
         (lambda r, c: follow.with_follow_fields(r, [c], x=0.5), "pick one first"),
     ],
 )
-def test_what_cannot_be_is_said_in_a_sentence(plates: Reel, act: Callable[[Reel, str], object], said: str) -> None:
-    with pytest.raises(TempikError, match=said):
+def test_what_cannot_be_is_said_in_a_sentence(plates: Reel, act: Callable[[Reel, str], object], message: str) -> None:
+    with pytest.raises(TempikError, match=message):
         act(plates, plates.clips[-1].id)
 
 
@@ -334,7 +334,7 @@ def test_an_adjust_clip_changes_all_below_for_its_slot_by_its_own_accents(plates
     made, name = masks.with_adjust(replace(plates, clips=plates.clips[:1]), 60, 30)
     made = place.with_solid(made, 0, 200, "#404040", 0, insert=False)
     made = with_lane(made, "invert", rule=Rule(of="frames"))
-    row = replace(made.rows[-1], limit=Limit(clips=(name,)), alone=True)
+    row = replace(made.accent_lanes[-1], limit=Limit(clips=(name,)), alone=True)
     made = replace(made, accent_lanes=(row,))
     timeline = Timeline(made)
     placed = timeline.placed_clip(name)
@@ -359,7 +359,7 @@ def test_accents_of_a_clip_alone_leave_the_others_as_they_are(plates: Reel) -> N
     top = plates.clips[-1].id
     reel, mask = masks.with_mask(plates, top, "rectangle")
     reel = with_lane(reel, "invert", rule=Rule(of="frames"))
-    row = replace(reel.rows[-1], limit=Limit(clips=(top,)))
+    row = replace(reel.accent_lanes[-1], limit=Limit(clips=(top,)))
     half = masks.with_mask_fields(reel, top, mask, {"width": 1.0, "height": 0.5, "feather": 0.0})
     alone = shown(replace(half, accent_lanes=(replace(row, alone=True),)), 5, 90).y
     plain = shown(replace(half, accent_lanes=()), 5, 90).y
@@ -411,7 +411,7 @@ def test_the_subject_is_kept_at_its_place_within_the_pictures_edges(tmp_path: Pa
     scale = 320 / 180  # the picture's height fills the frame's
     far = []
     for frame in range(4, 76):
-        (shot,) = plan(timeline, frame, 180, 320).shots
+        (shot,) = plan(timeline, frame, 180, 320).layer_plans
         x, y = place_of(frame)
         seen = shot.affine @ [x / 320, y / 180, 1.0]
         left, right = shot.affine @ [0, 0, 1.0], shot.affine @ [1.0, 0, 1.0]
@@ -439,7 +439,7 @@ def test_the_calm_way_is_a_gaussians(tmp_path: Path) -> None:
 def test_the_place_and_the_calm_are_chosen(tmp_path: Path) -> None:
     reel, clip, _ = followed(tmp_path)
     left = follow.with_follow_fields(reel, [clip], x=0.3)
-    a, b = (plan(Timeline(r), 40, 180, 320).shots[0].affine[0, 2] for r in (reel, left))
+    a, b = (plan(Timeline(r), 40, 180, 320).layer_plans[0].affine[0, 2] for r in (reel, left))
     assert b - a == pytest.approx(-0.2 * 180, abs=0.5)
     off = follow.without_follow(reel, [clip])
     assert off.footage[0].motion_tracks == () and off.clips[0].follow is None
@@ -508,13 +508,13 @@ def test_layers_on_the_command_line(
     assert "× bars" in capsys.readouterr().out
     assert main(["layers", project, "--adjust", "--from", "1", "--length", "1"]) == 0
     assert any(f.kind == "adjust" for f in load_reel(tmp_path / "p.tempik").footage)
-    for bad, said in (
+    for bad, message in (
         (["--mask", "star"], "no mask 'star'"),
         (["--again", "cuts"], "not on cuts"),
         (["--mask-set", "size=2"], "nothing of a mask"),
     ):
         assert main(["layers", project, "--clips", number, *bad]) == 2
-        assert said in capsys.readouterr().err
+        assert message in capsys.readouterr().err
 
 
 def test_following_on_the_command_line(tmp_path: Path) -> None:

@@ -11,9 +11,9 @@ import pytest
 from media_files import SOUND_RATE, beat_song, number_in, numbered, write_sound, write_video
 from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound, index_frames, probe, resampled
+from tempik.media.filmstrip import make_filmstrip
 from tempik.media.picture import Picture, shrunk, solid, to_rgb
 from tempik.media.probe import cadence
-from tempik.media.strip import make_strip
 from tempik.media.waveform import waveform
 
 
@@ -169,11 +169,11 @@ def test_the_outline_shows_each_peak_where_it_is() -> None:
 
 def test_a_filmstrip_spans_the_file_and_shrinks_it(media: Path) -> None:
     path = str(media / "b.mp4")
-    strip = make_strip(path, index_frames(path), 0)
+    strip = make_filmstrip(path, index_frames(path), 0)
     assert strip.pictures.shape[1] <= 112
     assert strip.times_s[0] == 0.0 and strip.times_s[-1] > 3.9
     assert strip.nearest(2.0) == int(np.abs(strip.times_s - 2.0).argmin())
-    turned = make_strip(path, index_frames(path), 90)
+    turned = make_filmstrip(path, index_frames(path), 90)
     assert turned.pictures.shape[1:3] == strip.pictures.shape[1:3][::-1]
     assert isinstance(shrunk(solid(400, 200), 100), Picture)
 
@@ -215,10 +215,12 @@ def test_a_sound_that_there_is_no_decoder_for_is_passed_over(tmp_path: Path) -> 
 def test_a_picture_made_small_is_the_mean_of_what_it_covers_and_stays_in_its_place(
     size: tuple[int, int], longest: int
 ) -> None:
-    wide, tall = size
+    wide, height_ratio = size
     blots = np.random.default_rng(5).integers(40, 220, (9, 7), dtype=np.uint8)
     plane = np.asarray(cv2.resize(blots, size, interpolation=cv2.INTER_CUBIC), np.uint8)
-    small = shrunk(Picture(plane, plane[: tall // 2, : wide // 2], plane[: tall // 2, : wide // 2]), longest)
+    small = shrunk(
+        Picture(plane, plane[: height_ratio // 2, : wide // 2], plane[: height_ratio // 2, : wide // 2]), longest
+    )
     # OpenCV's own mean over areas: exact, and far slower.
     meant = cv2.resize(plane, small.size, interpolation=cv2.INTER_AREA).astype(int)
     assert np.abs(small.y.astype(int) - meant).mean() < 0.6

@@ -29,7 +29,7 @@ def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
     disk = tmp_path / "disk"
     reel = with_paths(with_paths(drafted, media, True), disk, False)
     save_reel(reel, tmp_path / "late.tempik")
-    assert window.files.open_project(tmp_path / "late.tempik")
+    assert window.importer.open_project(tmp_path / "late.tempik")
     qtbot.waitUntil(lambda: len(window.watch.missing) == 4 and not window.worker.jobs, timeout=20_000)
     assert window.song.sound is None and window.foot.find_missing.isVisible()
     assert "song.wav and 3 more are missing" in window.foot.status.text()
@@ -38,8 +38,10 @@ def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
     window.watch.check()
 
     def read() -> bool:
-        strips = all(window.strips.at(f.path, 0.0) is not None for f in reel.footage)
-        return strips and window.song.sound is not None and all(window.proxies.study_of(f.path) for f in reel.footage)
+        strips = all(window.filmstrips.at(f.path, 0.0) is not None for f in reel.footage)
+        return (
+            strips and window.song.sound is not None and all(window.proxy_store.study_of(f.path) for f in reel.footage)
+        )
 
     qtbot.waitUntil(read, timeout=60_000)
     assert not window.watch.missing and not window.foot.find_missing.isVisible()
@@ -62,27 +64,27 @@ def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
         return process  # type: ignore[no-any-return]
 
     monkeypatch.setattr(subprocess, "Popen", held)
-    window.files.opened.connect(lambda: os.killpg(made[0], signal.SIGCONT))
+    window.importer.opened.connect(lambda: os.killpg(made[0], signal.SIGCONT))
     folder = tmp_path / "demo"
     shutil.copytree(demo, folder, ignore=shutil.ignore_patterns("tongs.mp4"))
     assert in_order_of_use()[0] != "tongs.mp4"
     save_reel(replace(load_reel(folder / "forge.tempik"), amount=0.5), folder / "forge.tempik")
     assert demo_can_open(folder) and not demo_is_whole(folder)
-    said: list[str] = []
+    message: list[str] = []
     whole: list[bool] = []
-    window.project.messages.said.connect(lambda text, _: said.append(text))
-    window.files.opened.connect(lambda: whole.append(demo_is_whole(folder)))
-    window.watch.changed.connect(lambda: said.append(f"missing: {sorted(window.watch.missing)}"))
-    window.files.open_demo("forge wide.tempik")
-    window.files.open_demo()  # thought better of it: made once, and the last that was asked for is opened
+    window.project.messages.posted.connect(lambda text, _: message.append(text))
+    window.importer.opened.connect(lambda: whole.append(demo_is_whole(folder)))
+    window.watch.changed.connect(lambda: message.append(f"missing: {sorted(window.watch.missing)}"))
+    window.importer.open_demo("forge wide.tempik")
+    window.importer.open_demo()  # thought better of it: made once, and the last that was asked for is opened
     assert [j.title for j in window.worker.jobs].count("Making the demo") == 1
     qtbot.waitUntil(lambda: window.project.path == folder / "forge.tempik", timeout=60_000)
     assert whole == [False]
     qtbot.waitUntil(lambda: not window.watch.gone and demo_is_whole(folder), timeout=120_000)
-    qtbot.waitUntil(lambda: window.strips.at(str(folder / "tongs.mp4"), 0.0) is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.filmstrips.at(str(folder / "tongs.mp4"), 0.0) is not None, timeout=60_000)
     assert not window.foot.find_missing.isVisible() and window.project.reel.amount == 0.5
     assert load_reel(folder / "forge.tempik").amount == 0.5
-    assert not [text for text in said if "missing" in text or "not there" in text]
+    assert not [text for text in message if "missing" in text or "not there" in text]
 
 
 def test_a_demo_that_is_stopped_on_the_way_says_how_to_go_on(
@@ -92,12 +94,12 @@ def test_a_demo_that_is_stopped_on_the_way_says_how_to_go_on(
     monkeypatch.setenv("TEMPIK_CACHE", str(tmp_path))
     left_out = shutil.ignore_patterns("tongs.mp4", "quench.mp4", "embers.mp4")
     shutil.copytree(demo, tmp_path / "demo", ignore=left_out)
-    said: list[str] = []
-    window.project.messages.said.connect(lambda text, _: said.append(text))
-    window.files.open_demo()
+    message: list[str] = []
+    window.project.messages.posted.connect(lambda text, _: message.append(text))
+    window.importer.open_demo()
     (job,) = [j for j in window.worker.jobs if j.title == "Making the demo"]
     window.worker.cancel(job)
-    qtbot.waitUntil(lambda: "The demo is not whole; open it again to have the rest drawn." in said, timeout=60_000)
+    qtbot.waitUntil(lambda: "The demo is not whole; open it again to have the rest drawn." in message, timeout=60_000)
     assert not demo_is_whole(tmp_path / "demo")
 
 

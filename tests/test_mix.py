@@ -19,14 +19,14 @@ from numpy.typing import NDArray
 from tempik.edit.sounds import lanes, mixing
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
-from tempik.reel import Ducking, Mix, Reel, Rule, SoundLane, SoundTrack, Strip
+from tempik.reel import Ducking, Mix, MixerChannel, Reel, Rule, SoundLane, SoundTrack
 from tempik.reel.sound import MASTERED
 from tempik.render import export, mix
 from tempik.render.mastering import BLOCK, Master
 from tempik.render.mixdown import DUCK_HOP, Mixdown, ducked
 from tempik.render.song_sound import crossed
+from tempik.render.sound_bank import SoundBank
 from tempik.render.sound_file import write_sound
-from tempik.render.takes import Takes
 from tempik.sounds.loudness import RATE, Meter, decibels, measured, true_peak
 from tempik.timeline.timeline import Timeline
 
@@ -170,7 +170,7 @@ def test_sounds_that_cross_keep_their_power() -> None:
 def with_sounds(reel: Reel, mix: Mix = MASTERED) -> Reel:
     reel = lanes.with_sound_lane(reel, ["tick", "wood"], Rule(every=2))
     reel = lanes.with_sound_lane(reel, ["impact"], Rule("bars", beats=(1,)))
-    reel = mixing.with_strip(reel, reel.sound_lanes[-1].id, ducks=True, gain_db=-6.0, pan=0.3)
+    reel = mixing.with_channel(reel, reel.sound_lanes[-1].id, ducks=True, gain_db=-6.0, pan=0.3)
     return replace(reel, mix=mix)
 
 
@@ -200,20 +200,20 @@ def test_the_reel_is_as_loud_as_asked(reel: Reel) -> None:
 
 def test_strips_are_what_the_mix_is_made_of(reel: Reel) -> None:
     mixdown = Mixdown(Timeline(with_sounds(reel, Mix())))
-    parts = mixdown.strips(0, 5 * RATE)
+    parts = mixdown.channels(0, 5 * RATE)
     assert set(parts) == {"song", "n1", "n2"}
     assert np.allclose(sum(parts.values()), mixdown.plain(0, 5 * RATE), atol=1e-6)
 
 
 def test_muted_and_soloed_strips(reel: Reel) -> None:
     reel = with_sounds(reel, Mix())
-    muted = Mixdown(Timeline(mixing.with_strip(reel, "n1", muted=True))).strips(0, 5 * RATE)
+    muted = Mixdown(Timeline(mixing.with_channel(reel, "n1", muted=True))).channels(0, 5 * RATE)
     assert set(muted) == {"song", "n2"} or not muted["n1"].any()
-    alone = Mixdown(Timeline(mixing.with_strip(reel, "n2", solo=True))).strips(0, 5 * RATE)
+    alone = Mixdown(Timeline(mixing.with_channel(reel, "n2", solo=True))).channels(0, 5 * RATE)
     assert not alone["song"].any() and alone["n2"].any() and "n1" not in alone
-    design = Mixdown(Timeline(reel), design_alone=True).strips(0, 5 * RATE)
+    design = Mixdown(Timeline(reel), design_alone=True).channels(0, 5 * RATE)
     assert not design["song"].any() and design["n1"].any() and design["n2"].any()
-    quiet = Mixdown(Timeline(mixing.with_strip(reel, "song", muted=True))).plain(0, 5 * RATE)
+    quiet = Mixdown(Timeline(mixing.with_channel(reel, "song", muted=True))).plain(0, 5 * RATE)
     assert np.allclose(quiet, Mixdown(Timeline(reel), design_alone=True).plain(0, 5 * RATE))
 
 
@@ -221,7 +221,7 @@ def test_muted_and_soloed_strips(reel: Reel) -> None:
 def test_panning_keeps_the_power(reel: Reel, pan: float) -> None:
     reel = lanes.with_sound_lane(replace(reel, mix=Mix()), ["wood"], Rule(every=4))
     plain = Mixdown(Timeline(reel), design_alone=True).plain(0, 5 * RATE)
-    panned = Mixdown(Timeline(mixing.with_strip(reel, "n1", pan=pan)), design_alone=True).plain(0, 5 * RATE)
+    panned = Mixdown(Timeline(mixing.with_channel(reel, "n1", pan=pan)), design_alone=True).plain(0, 5 * RATE)
     assert np.square(panned).sum() == pytest.approx(np.square(plain).sum(), rel=1e-4)
     if abs(pan) == 1:
         assert np.abs(panned[:, 0 if pan > 0 else 1]).max() < 1e-6
@@ -230,11 +230,11 @@ def test_panning_keeps_the_power(reel: Reel, pan: float) -> None:
 def test_the_song_is_down_under_what_ducks_it_before_it_sounds_and_comes_back(reel: Reel) -> None:
     reel = replace(with_sounds(reel, Mix(ducking=Ducking(12.0, -40.0, 80.0, 200.0))))
     mixdown = Mixdown(Timeline(reel))
-    song = mixdown.strips(0, 8 * RATE)["song"]
-    plain = Mixdown(Timeline(mixing.with_strip(reel, "n2", ducks=False))).strips(0, 8 * RATE)["song"]
+    song = mixdown.channels(0, 8 * RATE)["song"]
+    plain = Mixdown(Timeline(mixing.with_channel(reel, "n2", ducks=False))).channels(0, 8 * RATE)["song"]
     share = np.abs(song).sum(axis=1) / np.maximum(np.abs(plain).sum(axis=1), 1e-9)
     heard = np.abs(plain).sum(axis=1) > 1e-5
-    hit = next(p.hit for p in mixdown.pieces if p.strip == "n2")
+    hit = next(p.hit for p in mixdown.pieces if p.channel == "n2")
     at = np.flatnonzero(heard[hit : hit + 2000])[0] + hit
     assert share[at] == pytest.approx(10 ** (-12 / 20), rel=0.02)  # fully down as it strikes
     before = np.arange(hit - round(0.2 * RATE), hit - round(0.1 * RATE))
@@ -287,22 +287,22 @@ def test_the_exported_file_is_as_loud_as_the_mix(reel: Reel, tmp_path: Path) -> 
 
 def test_a_mix_that_cannot_be_is_refused_with_a_sentence(reel: Reel) -> None:
     with pytest.raises(TempikError, match="keep it between -60 and 24"):
-        mixing.with_strip(reel, "song", gain_db=99.0)
+        mixing.with_channel(reel, "song", gain_db=99.0)
     with pytest.raises(TempikError, match="panned to 3"):
-        mixing.with_strip(reel, "clips", pan=3.0)
+        mixing.with_channel(reel, "clips", pan=3.0)
     with pytest.raises(TempikError, match="mixed to 3 LUFS"):
         mixing.with_master(reel, 3.0, -1.0)
     with pytest.raises(TempikError, match="ducks by 99 dB"):
         mixing.with_ducking(reel, Ducking(depth_db=99.0))
     with pytest.raises(TempikError, match="no longer there"):
-        mixing.with_strip(reel, "n9", muted=True)
+        mixing.with_channel(reel, "n9", muted=True)
 
 
 def test_an_hour_of_mix_is_made_in_blocks(reel: Reel) -> None:
     """What a block needs does not grow with the reel: of an hour only what is asked for is made."""
     assert reel.soundtrack is not None
     long = replace(with_sounds(reel, Mix(ceiling_db=-1.0)), length_s=3600.0)
-    mixdown = Mixdown(Timeline(long), Sound(np.zeros((0, 2), np.float32), RATE), takes=Takes())
+    mixdown = Mixdown(Timeline(long), Sound(np.zeros((0, 2), np.float32), RATE), sound_bank=SoundBank())
     block = mixdown.block(7000, 1.0)
     assert len(block) == BLOCK and mixdown.count == 3600 * RATE
 
@@ -324,7 +324,7 @@ def test_ids_of_strips_are_theirs_alone(reel: Reel) -> None:
     from tempik.reel.validate import problems
 
     twice = replace(reel, sound_lanes=(SoundLane("n1", ("tick",)), SoundLane("n1", ("wood",))))
-    assert any("share the id 'n1'" in said for said in problems(twice))
+    assert any("share the id 'n1'" in message for message in problems(twice))
     song = replace(reel, sound_tracks=(SoundTrack("song"),))
-    assert any("called as the song's" in said for said in problems(song))
-    assert Strip() == Mix().song
+    assert any("called as the song's" in message for message in problems(song))
+    assert MixerChannel() == Mix().song

@@ -15,14 +15,14 @@ from tempik.check import check_reel
 from tempik.cli.main import main
 from tempik.desktop.shell.window import Window
 from tempik.edit.drafting.casting import cast
-from tempik.edit.drafting.make import MoodWish, draft_in_mood
+from tempik.edit.drafting.make import DraftOptions, draft_in_mood
 from tempik.edit.drafting.material import material_of, studies_of
 from tempik.edit.drafting.moods import MOODS, mood_named
 from tempik.edit.drafting.rhythm import slots_of
 from tempik.edit.drafting.swap import chances_for, swapped
 from tempik.edit.drafting.why import why_clip
 from tempik.errors import TempikError
-from tempik.media import STEP_S, Course, Study, Suggestion, study
+from tempik.media import STEP_S, Course, FootageStudy, Suggestion, study
 from tempik.media.probe import Cadence
 from tempik.project.file import load_reel
 from tempik.reel import Cue, Footage, Soundtrack
@@ -51,7 +51,7 @@ def a_song(length_s: float = 40.0, drop: bool = True, beats: bool = True) -> Sou
     return Soundtrack("/song.wav", length_s, heard=heard)
 
 
-def pieces(count: int = 8, length_s: float = 12.0) -> tuple[list[Footage], dict[str, Study]]:
+def pieces(count: int = 8, length_s: float = 12.0) -> tuple[list[Footage], dict[str, FootageStudy]]:
     """Footage whose motion is its number's: the first stands still, the last is the fastest; three blows each."""
     footage, studies = [], {}
     for n in range(count):
@@ -59,13 +59,13 @@ def pieces(count: int = 8, length_s: float = 12.0) -> tuple[list[Footage], dict[
         steps = int(length_s / STEP_S)
         motion = n / max(count - 1, 1)
         cues = tuple(Suggestion(2.0 + 3.5 * k, 1.0 - 0.2 * k, "impact") for k in range(3))
-        studies[f"f{n}"] = Study(cues, NONE, Course((motion,) * steps, (0.5,) * steps, (6.0,) * steps))
+        studies[f"f{n}"] = FootageStudy(cues, NONE, Course((motion,) * steps, (0.5,) * steps, (6.0,) * steps))
     return footage, studies
 
 
-def drafted(mood: str, seed: int = 0, **wish: object) -> Timeline:
+def drafted(mood: str, seed: int = 0, **options: object) -> Timeline:
     footage, studies = pieces()
-    return Timeline(draft_in_mood(a_song(), footage, studies, MoodWish(mood_named(mood), seed, **wish)).reel)  # type: ignore[arg-type]
+    return Timeline(draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named(mood), seed, **options)).reel)  # type: ignore[arg-type]
 
 
 names = pytest.mark.parametrize("mood", [m.name for m in MOODS])
@@ -79,8 +79,8 @@ def test_the_first_picture_is_seen_as_it_is(mood: str) -> None:
     loud = (Section(0.0, DROP_S, 0.9, "full"), *song.heard.sections[2:])
     at_once = replace(song, heard=replace(song.heard, sections=loud))
     footage, studies = pieces()
-    timeline = Timeline(draft_in_mood(at_once, footage, studies, MoodWish(mood_named(mood))).reel)
-    first = [p.frame for row in timeline.fired for p in row.pulses]
+    timeline = Timeline(draft_in_mood(at_once, footage, studies, DraftOptions(mood_named(mood))).reel)
+    first = [p.frame for row in timeline.accent_lanes for p in row.pulses]
     assert all(frame > 3 for frame in first) and timeline.placed[0].first == 0
 
 
@@ -150,10 +150,10 @@ def test_one_seed_is_one_reel_and_another_is_another() -> None:
 
 def test_accents_are_few_and_the_drop_has_the_most() -> None:
     timeline = drafted("driving")
-    on = [f.accent.name for f in timeline.fired for p in f.pulses if f.accent and p.frame == round(DROP_S * 30)]
-    pulses = sum(len(f.pulses) for f in timeline.fired)
+    on = [f.accent.name for f in timeline.accent_lanes for p in f.pulses if f.accent and p.frame == round(DROP_S * 30)]
+    pulses = sum(len(f.pulses) for f in timeline.accent_lanes)
     assert len(on) == 3 and pulses < 0.7 * len(timeline.beats)
-    quiet = [p for f in timeline.fired for p in f.pulses if p.frame < 8 * 30 - 6]
+    quiet = [p for f in timeline.accent_lanes for p in f.pulses if p.frame < 8 * 30 - 6]
     assert quiet == []
 
 
@@ -164,7 +164,7 @@ def test_transitions_lie_on_changes_of_section_and_never_on_the_drop() -> None:
 
 def test_every_choice_says_why() -> None:
     footage, studies = pieces()
-    made = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named("driving")))
+    made = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named("driving")))
     why = {c: why_clip(made.reel, c, studies) for c in made.clips}
     assert set(why) == {c.id for c in made.reel.clips} and all(
         w.endswith(".") and w.count(". ") == 0 for w in why.values()
@@ -176,7 +176,7 @@ def test_every_choice_says_why() -> None:
 def test_cues_set_by_hand_come_before_those_that_were_suggested() -> None:
     footage, studies = pieces(3)
     footage[1] = replace(footage[1], cues=(Cue("q1", 9.5, "the spark"),))
-    made = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named("low sun")))
+    made = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named("low sun")))
     assert any("the cue the spark" in why_clip(made.reel, c, studies) for c in made.clips)
 
 
@@ -187,30 +187,30 @@ def test_cues_set_by_hand_come_before_those_that_were_suggested() -> None:
 )  # fmt: skip
 def test_any_material_gives_a_reel_without_a_gap(mood, seed, start, length, count, piece_s, rate) -> None:  # type: ignore[no-untyped-def]
     footage, studies = pieces(count, piece_s)
-    made = draft_in_mood(a_song(), footage, studies, MoodWish(mood, seed, start, length, rate=rate))
+    made = draft_in_mood(a_song(), footage, studies, DraftOptions(mood, seed, start, length, rate=rate))
     timeline = Timeline(made.reel)
     assert check_reel(timeline).ok and not gaps(timeline)
 
 
 def test_odd_songs_and_footage_get_a_reel_or_a_sentence() -> None:
     footage, studies = pieces(2)
-    wish = MoodWish(mood_named("hammer"))
-    assert draft_in_mood(a_song(drop=False), footage, studies, wish).reel.clips
+    options = DraftOptions(mood_named("hammer"))
+    assert draft_in_mood(a_song(drop=False), footage, studies, options).reel.clips
     with pytest.raises(TempikError, match="needs footage"):
-        draft_in_mood(a_song(), [], {}, wish)
+        draft_in_mood(a_song(), [], {}, options)
     with pytest.raises(TempikError, match="start the reel earlier"):
-        draft_in_mood(a_song(), footage, studies, wish._replace(start_s=50.0))
+        draft_in_mood(a_song(), footage, studies, options._replace(start_s=50.0))
     assert (
         "the reel is that long"
-        in draft_in_mood(a_song(), footage, studies, wish._replace(start_s=30.0, length_s=30.0)).notes[0]
+        in draft_in_mood(a_song(), footage, studies, options._replace(start_s=30.0, length_s=30.0)).notes[0]
     )
     with pytest.raises(TempikError, match="There is no mood 'angry'; choose from still water"):
         mood_named("angry")
     dark = {k: v._replace(course=Course(v.course.motion, (0.01,) * 48, v.course.detail)) for k, v in studies.items()}
-    made = draft_in_mood(a_song(), footage, dark, wish)
+    made = draft_in_mood(a_song(), footage, dark, options)
     assert made.reel.clips and "all of it is black or blank" in made.notes[0]
     still = [Footage("s1", "/s.png", 1080, 1920, Fraction(30), 5.0, kind="still")]
-    assert check_reel(Timeline(draft_in_mood(a_song(), still, {}, wish).reel)).ok
+    assert check_reel(Timeline(draft_in_mood(a_song(), still, {}, options).reel)).ok
 
 
 def test_drawn_footage_of_few_plain_shapes_is_not_taken_for_blank(tmp_path: Path) -> None:
@@ -253,7 +253,7 @@ def test_what_goes_on_in_footage_is_measured(tmp_path: Path) -> None:
 
 def test_a_clip_goes_through_what_else_it_could_show_on_the_same_point() -> None:
     footage, studies = pieces(3)
-    reel = draft_in_mood(a_song(), footage, studies, MoodWish(mood_named("driving"))).reel
+    reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named("driving"))).reel
     clip = next(c for c in reel.clips if c.pins)
     best = chances_for(reel, clip.id, studies)
     assert len(best) == 9

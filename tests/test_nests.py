@@ -148,7 +148,7 @@ def test_a_nest_is_retimed_as_footage_is(rich: Reel) -> None:
     placed = timeline.placed_clip(clip)
     assert placed is not None
     begin = placed.first
-    at = [plan(timeline, n, W, H, clip=placed).shots[-1].inner for n in range(begin, begin + 9)]
+    at = [plan(timeline, n, W, H, clip=placed).layer_plans[-1].inner for n in range(begin, begin + 9)]
     assert [inner.frame for inner in at if inner is not None] == [begin + n // 2 for n in range(9)]
     with pytest.raises(TempikError, match="its own curve"):
         nests.flattened(slow, clip)

@@ -17,19 +17,19 @@ from msgspec.structs import replace
 from media_files import numbered, write_sound, write_video
 from tempik.edit.clips import place
 from tempik.edit.clips.pieces import with_framing
-from tempik.edit.footage import facts as said_of
+from tempik.edit.footage import facts as message_of
 from tempik.edit.footage.facts import footage_from, with_footage
 from tempik.errors import TempikError
 from tempik.media import FrameReader, index_frames, probe, study
 from tempik.media.cache import cache_folder, clear_cache, make_room
-from tempik.media.looking import look_over, looked_before
+from tempik.media.filmstrip import make_filmstrip
+from tempik.media.inspecting import look_over, looked_before
 from tempik.media.picture import REFERENCE_WHITE, Picture, shrunk, to_rgb
 from tempik.media.proxy import make_proxy, proxy_longest, proxy_path, sound_proxy, worth_a_proxy
-from tempik.media.strip import make_strip
 from tempik.project.file import load_reel, save_reel
 from tempik.project.media_files import collect, found_in, missing_media, replaced_media
 from tempik.reel import Footage, Framing, Position, Reel
-from tempik.render import PictureSource, Settings, export, plan
+from tempik.render import ExportSettings, PictureSource, export, plan
 from tempik.timeline.framing import frame_matrix, standing
 from tempik.timeline.timeline import Timeline
 from test_cutting import made
@@ -104,7 +104,7 @@ def test_high_dynamic_range_is_brought_down_and_said(tmp_path: Path) -> None:
     assert REFERENCE_WHITE == 203
     for trc, white in ((16, 0.58), (18, 0.75)):
         path = hdr(tmp_path / f"w{trc}.mp4", trc, white)
-        assert "high dynamic range" in probe(str(path)).said
+        assert "high dynamic range" in probe(str(path)).message
         value = float(shown(with_file(path)).mean())
         assert 200 < value < 250, (trc, value)
     # PQ code value of 40.6 cd/m², from ST 2084's equation.
@@ -116,11 +116,11 @@ def test_high_dynamic_range_is_brought_down_and_said(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("pixels", "said"), [("yuv420p10le", "10 bits"), ("yuv422p", "half its fineness"), ("yuv444p", "half its")]
+    ("pixels", "message"), [("yuv420p10le", "10 bits"), ("yuv422p", "half its fineness"), ("yuv444p", "half its")]
 )
-def test_deep_and_fine_pixels_are_said(tmp_path: Path, pixels: str, said: str) -> None:
+def test_deep_and_fine_pixels_are_said(tmp_path: Path, pixels: str, message: str) -> None:
     path = write_video(tmp_path / "p.mp4", numbered(320, 180), 30, pixel_format=pixels)
-    assert said in probe(str(path)).said
+    assert message in probe(str(path)).message
     assert shown(with_file(path), 10).std() > 10
 
 
@@ -138,7 +138,7 @@ def test_interlaced_lines_do_not_comb(tmp_path: Path) -> None:
             out.mux(stream.encode(frame))
         out.mux(stream.encode(None))
     facts = probe(str(path))
-    if "interlaced" not in facts.said:
+    if "interlaced" not in facts.message:
         pytest.skip("this build of the encoder does not mark its frames")
     luma = FrameReader(str(path)).frame(5).y.astype(int)
     assert np.abs(np.diff(luma[60:180], axis=0)).max() < 110, "without blending lines differ by 160"
@@ -169,7 +169,7 @@ def test_a_proxy_has_the_same_frames_and_is_never_exported(tmp_path: Path) -> No
             )
             assert np.abs(a - b).mean() < 6
     count = len(asked)
-    export(timeline, tmp_path / "o.mp4", Settings((90, 160), "draft"))
+    export(timeline, tmp_path / "o.mp4", ExportSettings((90, 160), "draft"))
     assert len(asked) == count
     # The same contents elsewhere have the same proxy; clearing removes it.
     shutil.copy(path, tmp_path / "renamed.mp4")
@@ -213,7 +213,7 @@ def test_24_in_30_is_found_and_left_out_evenly(tmp_path: Path) -> None:
     assert found.regular and found.distinct_rate == pytest.approx(24, abs=0.5) and len(found.numbers) >= 28
     piece = footage_from(probe(str(path)), set())
     reel = replace(made(), footage=(piece,), clips=(), rate=Fraction(24), width=320, height=180)
-    reel = said_of.with_around(reel, piece.id, True, found.numbers)
+    reel = message_of.with_around(reel, piece.id, True, found.numbers)
     assert float(reel.footage[0].true_rate) == pytest.approx(24, abs=0.3)
     reel = place.with_clip_at(reel, piece.id, 0, frames=100)
     numbers = []
@@ -287,8 +287,8 @@ def test_timestamps_in_milliseconds_do_not_hide_a_true_rate(tmp_path: Path) -> N
 def test_rates_that_repeat_unevenly_are_warned_of(footage: str, reel: str, even: int | None) -> None:
     # 24 in 30 shows every fourth frame twice (3:2 pattern's cause, common practice); whole multiples do not.
     piece = Footage("f1", "/a.mp4", 1920, 1080, Fraction(footage), 10.0)
-    said = said_of.uneven(piece, Fraction(reel))
-    assert (f"at {even} %" in said) if even else not said
+    message = message_of.uneven(piece, Fraction(reel))
+    assert (f"at {even} %" in message) if even else not message
 
 
 def test_moved_files_are_found_by_name_size_and_contents(tmp_path: Path) -> None:
@@ -337,11 +337,11 @@ def test_media_are_collected_beside_the_project_under_names_of_their_own(tmp_pat
 def test_each_fit_places_the_picture_as_it_says(fit: str) -> None:
     piece = Footage("f1", "/a.mp4", 1920, 1080, Fraction(30), 10.0)
     corners = frame_matrix(Framing(fit=fit), piece, 1080, 1920) @ np.array([[0, 1], [0, 1], [1, 1.0]])  # type: ignore[arg-type]
-    wide, tall = corners[:2, 1] - corners[:2, 0]
+    wide, height_ratio = corners[:2, 1] - corners[:2, 0]
     expected = {"cover": (1920 * 1920 / 1080, 1920), "contain": (1080, 1080 * 1080 / 1920), "stretch": (1080, 1920)}[
         fit
     ]
-    assert (wide, tall) == pytest.approx(expected) and corners[0, 0] + corners[0, 1] == pytest.approx(1080)
+    assert (wide, height_ratio) == pytest.approx(expected) and corners[0, 0] + corners[0, 1] == pytest.approx(1080)
 
 
 def test_a_push_goes_evenly_in_ratio_and_a_crop_shows_what_is_below(tmp_path: Path) -> None:
@@ -397,9 +397,9 @@ def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch
     path = str(write_video(tmp_path / "a.mp4", gliding, 90, gop=40, rotate=90))
     looked = look_over(path, 90, proxy=True)
     index = index_frames(path)
-    alone = make_strip(path, index, 90)
-    assert np.array_equal(looked.strip.times_s, alone.times_s)
-    assert np.abs(looked.strip.pictures.astype(int) - alone.pictures).mean() < 2.0
+    alone = make_filmstrip(path, index, 90)
+    assert np.array_equal(looked.filmstrip.times_s, alone.times_s)
+    assert np.abs(looked.filmstrip.pictures.astype(int) - alone.pictures).mean() < 2.0
     proxy = proxy_path(path)
     assert sound_proxy(path, proxy) and list(index_frames(str(proxy)).times_s) == pytest.approx(list(index.times_s))
     size = probe(str(proxy)).width, probe(str(proxy)).height
@@ -408,7 +408,7 @@ def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch
     assert size == (by_itself.width, by_itself.height) == (960, 540)
     known = looked_before(path, 90)
     assert known is not None and known.study == looked.study
-    assert np.abs(known.strip.pictures.astype(int) - looked.strip.pictures).mean() < 3.0
+    assert np.abs(known.filmstrip.pictures.astype(int) - looked.filmstrip.pictures).mean() < 3.0
     assert looked_before(path, 0) is None  # turned otherwise the strip is another
     before = study(path)  # what was kept serves the others
     assert before == looked.study
@@ -457,5 +457,5 @@ def test_a_look_ends_where_a_file_is_broken(tmp_path: Path) -> None:
     whole = path.read_bytes()
     path.write_bytes(whole[: len(whole) // 2])
     looked = look_over(str(path), 0, True)
-    assert 20 < len(looked.strip.times_s) < 110 and 5 < len(looked.study.course.motion) < 15
+    assert 20 < len(looked.filmstrip.times_s) < 110 and 5 < len(looked.study.course.motion) < 15
     assert sound_proxy(str(path), proxy_path(str(path)))

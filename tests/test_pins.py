@@ -8,7 +8,7 @@ from scipy.optimize import minimize
 
 from tempik.reel import Curve, Node
 from tempik.reel.validate import SPEED_LIMIT, curve_problems
-from tempik.retime import Bent, TimeMap, constant, ramp, speed_at, speed_range, through
+from tempik.retime import PinnedCurve, TimeMap, constant, ramp, speed_at, speed_range, through
 from tempik.retime.pins import _least
 
 
@@ -32,7 +32,7 @@ def pinned(draw: st.DrawFn) -> tuple[TimeMap, list[tuple[float, float]]]:
     return shape, list(zip(times, cues, strict=True))
 
 
-def laid(shape: TimeMap, bent: Bent, pins: list[tuple[float, float]]) -> TimeMap:
+def laid(shape: TimeMap, bent: PinnedCurve, pins: list[tuple[float, float]]) -> TimeMap:
     """The bent curve with its first pin met, as the timeline lays it."""
     free = TimeMap(bent.curve, shape.length_s, 0.0, (0.0, 1.0), shape.conform_ratio)
     return TimeMap(bent.curve, shape.length_s, pins[0][1] - free.source_at(pins[0][0]), (0.0, 1.0), shape.conform_ratio)
@@ -56,7 +56,7 @@ def test_the_speed_is_continuous_where_the_shape_is_and_keeps_its_direction(
     shape, pins = given_
     assume(not any(n.hold for n in shape.curve.nodes))
     bent = through(shape, pins)
-    assume(not bent.said)
+    assume(not bent.message)
     assert not any(
         n.hold and abs(n.speed - m.speed) > 1e-9 for n, m in zip(bent.curve.nodes, bent.curve.nodes[1:], strict=False)
     )
@@ -85,7 +85,7 @@ def test_a_pin_beyond_the_limit_is_missed_by_as_little_as_can_be_and_said() -> N
     shape = TimeMap(constant(1.0), 2.0)
     bent = through(shape, [(0.5, 1.0), (1.0, 9.0), (1.5, 9.5)])
     # Common practice: 8 s of footage in half a second is 1600 %.
-    assert bent.said == "pin 2 cannot be reached: 8.00 s of footage in 0.50 s take 1600 %, and 1000 % is the limit"
+    assert bent.message == "pin 2 cannot be reached: 8.00 s of footage in 0.50 s take 1600 %, and 1000 % is the limit"
     fastest = laid(shape, bent, [(0.5, 1.0)])
     assert fastest.source_at(1.0) == pytest.approx(6.0)
     assert speed_at(bent.curve, 0.375)[0] == pytest.approx(SPEED_LIMIT)
@@ -101,7 +101,7 @@ def test_of_pins_that_have_slid_out_of_the_slot_only_the_nearest_count() -> None
     shape = TimeMap(constant(1.0), 2.0)
     pins = [(-3.0, 0.0), (-1.0, 50.0), (0.5, 52.0), (1.5, 53.0), (2.5, 55.0), (9.0, 0.0)]
     bent = through(shape, pins)
-    assert bent.said == ""
+    assert bent.message == ""
     met = laid(shape, bent, [(0.5, 52.0)])
     assert [met.source_at(t) for t in (-1.0, 1.5, 2.5)] == pytest.approx([50.0, 53.0, 55.0], abs=1e-6)
 

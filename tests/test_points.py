@@ -12,7 +12,7 @@ from tempik.edit.song import points
 from tempik.edit.song.stretches import suggested_stretches
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Choice, Clip, Edge, Footage, Pin, Reel, Soundtrack, is_steady, point_of
+from tempik.reel import Clip, Edge, Footage, Pin, PointChoice, Reel, Soundtrack, is_steady, point_of
 from tempik.reel.model import Cue
 from tempik.rhythm import Analysis, Beat, Onset, Section
 from tempik.timeline.timeline import Timeline
@@ -55,39 +55,39 @@ def times(reel: Reel) -> list[float]:
 @pytest.mark.parametrize(
     ("choice", "first"),
     [
-        (Choice(), ["1.1", "1.2", "1.3", "1.4"]),
-        (Choice(every=2), ["1.1", "1.3", "2.1", "2.3"]),
-        (Choice(every=2, first="b1"), ["1.2", "1.4", "2.2", "2.4"]),
-        (Choice("downbeats"), ["1.1", "2.1", "3.1", "4.1"]),
-        (Choice("downbeats", every=2), ["1.1", "3.1", "5.1", "7.1"]),
-        (Choice(subdivision=2), ["1.1", "1.1+1/2", "1.2", "1.2+1/2"]),
-        (Choice(subdivision=3), ["1.1", "1.1+1/3", "1.1+2/3", "1.2"]),
-        (Choice(subdivision=4), ["1.1", "1.1+1/4", "1.1+1/2", "1.1+3/4"]),
-        (Choice(at_least=0.8), ["1.1", "2.1", "3.1", "4.1"]),
-        (Choice("onsets", bands=("snare",)), ["snare"] * 4),
-        (Choice("onsets", at_least=0.6), ["kick", "hat", "kick", "hat"]),
+        (PointChoice(), ["1.1", "1.2", "1.3", "1.4"]),
+        (PointChoice(every=2), ["1.1", "1.3", "2.1", "2.3"]),
+        (PointChoice(every=2, first="b1"), ["1.2", "1.4", "2.2", "2.4"]),
+        (PointChoice("downbeats"), ["1.1", "2.1", "3.1", "4.1"]),
+        (PointChoice("downbeats", every=2), ["1.1", "3.1", "5.1", "7.1"]),
+        (PointChoice(subdivision=2), ["1.1", "1.1+1/2", "1.2", "1.2+1/2"]),
+        (PointChoice(subdivision=3), ["1.1", "1.1+1/3", "1.1+2/3", "1.2"]),
+        (PointChoice(subdivision=4), ["1.1", "1.1+1/4", "1.1+1/2", "1.1+3/4"]),
+        (PointChoice(at_least=0.8), ["1.1", "2.1", "3.1", "4.1"]),
+        (PointChoice("onsets", bands=("snare",)), ["snare"] * 4),
+        (PointChoice("onsets", at_least=0.6), ["kick", "hat", "kick", "hat"]),
     ],
 )
-def test_a_choice_takes_the_points_it_names(reel: Reel, choice: Choice, first: list[str]) -> None:
+def test_a_choice_takes_the_points_it_names(reel: Reel, choice: PointChoice, first: list[str]) -> None:
     assert labels(points.with_choices(reel, [choice]))[:4] == first
 
 
 def test_parts_lie_evenly_between_their_beats(reel: Reel) -> None:
-    thirds = times(points.with_choices(reel, [Choice(subdivision=3)]))
+    thirds = times(points.with_choices(reel, [PointChoice(subdivision=3)]))
     assert thirds[:4] == [0.5, pytest.approx(0.6667, abs=1e-4), pytest.approx(0.8333, abs=1e-4), 1.0]
 
 
 def test_a_choice_within_a_stretch_decides_there_and_nowhere_else(reel: Reel) -> None:
-    after = points.with_choice_in(reel, Choice("downbeats"), 8.5, 16.5)
+    after = points.with_choice_in(reel, PointChoice("downbeats"), 8.5, 16.5)
     inside = [p for p in song(after).points if 8.5 <= p.time_s < 16.5]
     assert {p.beat for p in inside} == {1}
     assert len([p for p in song(after).points if p.time_s < 8.5]) == 16
-    assert labels(points.with_choice_in(after, Choice(), 0.0, None)) == labels(reel)
+    assert labels(points.with_choice_in(after, PointChoice(), 0.0, None)) == labels(reel)
 
 
 def test_what_is_tied_to_a_point_that_is_not_chosen_stays_on_it(reel: Reel) -> None:
     before = Timeline(reel).placed[0]
-    after = Timeline(points.with_choices(reel, [Choice(every=8)])).placed[0]
+    after = Timeline(points.with_choices(reel, [PointChoice(every=8)])).placed[0]
     assert (after.first, after.end, after.ties) == (before.first, before.end, before.ties)
 
 
@@ -145,7 +145,7 @@ def test_a_locked_point_never_moves(reel: Reel) -> None:
         lambda r: points.with_anchor(points.with_moved_point(r, "b0", 0.6), "b0"),
         points.with_half_a_beat,
         lambda r: points.with_song_edit(r, "followed"),
-        lambda r: points.with_choices(r, [Choice("onsets")]),
+        lambda r: points.with_choices(r, [PointChoice("onsets")]),
         lambda r: points.nudged(r, ["b7", "b8", "b9"], 0.02),
     ):
         after = change(held)
@@ -170,10 +170,10 @@ def test_taking_out_naming_and_strength_outlive_another_choice(reel: Reel) -> No
     edited = points.with_strength(points.with_name(points.without_points(reel, ["b1"]), "b2", "fire"), ["b3"], 0.9)
     assert 1.0 not in times(edited)
     assert point_of(song(edited), "b2").name == "fire"  # type: ignore[union-attr]
-    there = points.with_choices(points.with_choices(edited, [Choice("downbeats")]), [Choice()])
+    there = points.with_choices(points.with_choices(edited, [PointChoice("downbeats")]), [PointChoice()])
     assert song(there) == song(edited)
     # A named point stays in use whatever is chosen: the user gave it a meaning.
-    assert 1.5 in times(points.with_choices(edited, [Choice("downbeats")]))
+    assert 1.5 in times(points.with_choices(edited, [PointChoice("downbeats")]))
     assert labels(points.with_all_back(edited)) == labels(reel)
 
 
@@ -195,7 +195,7 @@ def test_the_drop_is_marked_on_its_beat(reel: Reel) -> None:
 
 def test_the_project_keeps_the_analysis_the_reading_and_the_edits(reel: Reel, tmp_path: Path) -> None:
     edited = points.with_choice_in(
-        points.with_locked(points.with_pace(reel, Fraction(1, 2)), ["b8"], True), Choice("downbeats"), 4, 9
+        points.with_locked(points.with_pace(reel, Fraction(1, 2)), ["b8"], True), PointChoice("downbeats"), 4, 9
     )
     save_reel(edited, tmp_path / "r.tempik")
     assert song(load_reel(tmp_path / "r.tempik")).points == song(edited).points
@@ -240,14 +240,14 @@ def test_a_short_song_is_offered_whole(reel: Reel) -> None:
 
 def test_rules_keep_their_count_over_a_stretch_of_onsets(reel: Reel) -> None:
     """Every 4th point stays on the downbeats before and after a roll, and counts the roll's own attacks in it."""
-    after = points.with_choice_in(reel, Choice("onsets"), 8.5, 9.9)  # three beats give way to onsets
-    fired = [p for run in runs_of(song(after).points) for n, p in enumerate(run.points) if (run.first + n) % 4 == 0]
-    assert all(p.beat == 1 for p in fired if p.kind != "onset")
-    assert [round(p.time_s, 3) for p in fired if p.kind == "onset"] == [8.51]
-    assert len([p for p in fired if p.kind != "onset"]) == 15
+    after = points.with_choice_in(reel, PointChoice("onsets"), 8.5, 9.9)  # three beats give way to onsets
+    evaluated = [p for run in runs_of(song(after).points) for n, p in enumerate(run.points) if (run.first + n) % 4 == 0]
+    assert all(p.beat == 1 for p in evaluated if p.kind != "onset")
+    assert [round(p.time_s, 3) for p in evaluated if p.kind == "onset"] == [8.51]
+    assert len([p for p in evaluated if p.kind != "onset"]) == 15
 
 
 def test_the_count_runs_on_where_beats_are_not_chosen(reel: Reel) -> None:
-    timeline = Timeline(points.with_choices(reel, [Choice("onsets", bands=())]))
+    timeline = Timeline(points.with_choices(reel, [PointChoice("onsets", bands=())]))
     assert timeline.points == ()
     assert timeline.beat_at(105).label == "2.3"  # type: ignore[union-attr]  # 3.5 s

@@ -27,10 +27,10 @@ from tempik.media.picture import solid, to_rgb
 from tempik.reel import Clear, Reel, Rule, Title
 from tempik.render import PictureSource, plan
 from tempik.render.compose import Source, compose
-from tempik.render.masks import Shape
-from tempik.render.plan import FramePlan, Shot
+from tempik.render.masks import MaskOutline
+from tempik.render.plan import FramePlan, LayerPlan
 from tempik.timeline.timeline import Timeline
-from tempik.timeline.wording import Part
+from tempik.timeline.wording import TitlePart
 
 WAIT = 30_000
 
@@ -41,10 +41,10 @@ def exposure(reel: Reel, stops: float) -> Timeline:
     return Timeline(with_setting(made, row, "stops", stops))
 
 
-def plain(**fields: object) -> Shot:
+def plain(**fields: object) -> LayerPlan:
     whole = {"path": "/f.mp4", "source_s": 0.0, "backward": False, "longest_px": None}
     affine = np.array([[180.0, 0, 0], [0, 320, 0]])
-    return Shot(**{**whole, "affine": affine, **fields})
+    return LayerPlan(**{**whole, "affine": affine, **fields})
 
 
 def test_exposures_whose_hashes_are_alike_are_not_taken_for_each_other() -> None:
@@ -54,7 +54,7 @@ def test_exposures_whose_hashes_are_alike_are_not_taken_for_each_other() -> None
     assert hash(first.key()) == hash(second.key()) and first.key() != second.key()
 
 
-BOX = Shape("rectangle", (1.0, 0, 0, 0, 1, 0), 50, 50, 20, 20, 0, (), 0, 0, 0, False, "add")
+BOX = MaskOutline("rectangle", (1.0, 0, 0, 0, 1, 0), 50, 50, 20, 20, 0, (), 0, 0, 0, False, "add")
 
 FIELDS = st.fixed_dictionaries(
     {
@@ -66,7 +66,7 @@ FIELDS = st.fixed_dictionaries(
         "masks": st.sampled_from([(), (BOX,), (BOX._replace(invert=True),)]),
         "clear": st.sampled_from([None, Clear(), Clear(spill=0.1)]),
         "title": st.sampled_from([None, Title("a"), Title("a", size=0.2)]),
-        "wording": st.sampled_from([(), (Part("all"),), (Part("word", 1),)]),
+        "wording": st.sampled_from([(), (TitlePart("all"),), (TitlePart("word", 1),)]),
         "share": st.sampled_from([0.0, 0.25]),
         "number": st.sampled_from([None, 3]),
     }

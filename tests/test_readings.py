@@ -179,6 +179,6 @@ def test_bars_that_change_within_a_song_are_counted_as_heard() -> None:
         (10, 2),
         (10, 3),
     ]
-    downbeats = points.with_choices(Reel(soundtrack=song), [points.Choice("downbeats")]).soundtrack
+    downbeats = points.with_choices(Reel(soundtrack=song), [points.PointChoice("downbeats")]).soundtrack
     assert downbeats is not None
     assert [p.time_s for p in downbeats.points][7:11] == [14.0, 16.0, 17.5, 19.0]

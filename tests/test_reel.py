@@ -36,10 +36,18 @@ def test_projects_of_every_older_format_open_and_are_saved_as_today(number: int,
 def test_what_format_12_called_otherwise_means_what_it_meant() -> None:
     reel = load_reel(Path(__file__).parent / "formats" / "format12.tempik")
     lane, sounds = reel.accent_lanes[-1], reel.sound_lanes[-1]
-    assert (lane.rule.of, lane.locked, [(o.point, o.strength) for o in lane.overrides]) == ("transitions", True, [("b3", 1.5)])
+    assert (lane.rule.of, lane.locked, [(o.point, o.strength) for o in lane.overrides]) == (
+        "transitions",
+        True,
+        [("b3", 1.5)],
+    )
     assert (sounds.rule.lane, sounds.locked, sounds.overrides[0].strength) == (reel.accent_lanes[0].id, True, 0.5)
     first, last = reel.clips[0], reel.clips[-1]
-    assert first.repeat is not None and (first.repeat.rule.of, first.repeat.without, first.locked) == ("bars", ("b9",), True)
+    assert first.repeat is not None and (first.repeat.rule.of, first.repeat.without, first.locked) == (
+        "bars",
+        ("b9",),
+        True,
+    )
     assert (first.sound.crossfade_ms, first.sound.pitch, reel.crossfade_ms) == (12.0, "preserved", 7.0)
     assert last.transition is not None and last.leave is not None
     assert (last.transition.kind, last.leave.kind, reel.footage[0].warning) == ("push", "dissolve", "what is converted")
@@ -202,20 +210,20 @@ HOSTILE: list[tuple[tuple[str | int, ...], Any, str]] = [
 
 @pytest.mark.parametrize("way, value, said", HOSTILE, ids=[h[2] for h in HOSTILE])
 def test_a_project_that_nobody_could_have_made_is_refused_in_one_sentence(
-    reel: Reel, tmp_path: Path, way: tuple[str | int, ...], value: Any, said: str
+    reel: Reel, tmp_path: Path, way: tuple[str | int, ...], value: Any, message: str
 ) -> None:
     """Each of these ended a thread or the window, was worked at for minutes, or was dropped in silence."""
     path = tmp_path / "r.tempik"
     document = _document(reel, path)
     _first(document, *way[:-1])[way[-1]] = value
-    if said == "no frame that does not repeat":
+    if message == "no frame that does not repeat":
         _first(document, "footage", 0)["repeats"] = [0, 1]
     path.write_text(json.dumps(document))
     began = time.process_time()
     with pytest.raises(TempikError) as caught:
         load_reel(path)
     text = str(caught.value)
-    assert said in text and str(path) in text and text.endswith(".") and len(text) < 600, text
+    assert message in text and str(path) in text and text.endswith(".") and len(text) < 600, text
     assert time.process_time() - began < 5
 
 

@@ -21,12 +21,12 @@ from tempik.errors import TempikError
 from tempik.media import FrameReader, decode_sound
 from tempik.media.picture import Picture, solid
 from tempik.reel import Footage, Framing, Mix, Reel
-from tempik.render import PictureSource, Settings, compose, export, mix, plan
-from tempik.render.ahead import Ahead
+from tempik.render import ExportSettings, PictureSource, compose, export, mix, plan
+from tempik.render.ahead import WorkAhead
 from tempik.render.compose import Source
 from tempik.render.export import Cancelled
 from tempik.render.framed import framed
-from tempik.render.plan import FramePlan, Matrix, Shot
+from tempik.render.plan import FramePlan, LayerPlan, Matrix
 from tempik.retime import constant
 from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline
@@ -56,9 +56,9 @@ def test_a_turned_file_is_shown_upright() -> None:
     assert spots[:, 1] == pytest.approx([1080, 1920], abs=1e-6)
 
 
-def shot_at(affine: Matrix, **fields: object) -> Shot:
+def shot_at(affine: Matrix, **fields: object) -> LayerPlan:
     """A layer of one frame of a file, where an affine puts it."""
-    return Shot(path="/f.mp4", source_s=0.0, backward=False, affine=affine, longest_px=None, **fields)
+    return LayerPlan(path="/f.mp4", source_s=0.0, backward=False, affine=affine, longest_px=None, **fields)
 
 
 def test_an_untouched_frame_passes_through_and_costs_no_warp() -> None:
@@ -99,8 +99,8 @@ def test_preview_and_export_show_the_same_footage_frame(reel: Reel) -> None:
     with PictureSource() as source:
         for k in (40, 100, 200):
             large, small = plan(timeline, k, 180, 320, accents=False), plan(timeline, k, 90, 160, accents=False)
-            assert len(large.shots) == len(small.shots) == 1
-            assert large.shots[0].source_s == small.shots[0].source_s
+            assert len(large.layer_plans) == len(small.layer_plans) == 1
+            assert large.layer_plans[0].source_s == small.layer_plans[0].source_s
             a, b = source.render(large).y, source.render(small).y
             assert abs(float(a.mean()) - float(b.mean())) < 3
 
@@ -141,7 +141,7 @@ def test_every_exported_frame_shows_the_source_frame_of_the_map(upright: Reel, t
 def test_the_file_is_what_was_asked_for(upright: Reel, tmp_path: Path) -> None:
     reel = msgspec.structs.replace(upright, rate=Fraction(30000, 1001))
     done: list[tuple[int, int]] = []
-    export(Timeline(reel), tmp_path / "o.mp4", Settings((120, 200), "draft"), lambda a, b: done.append((a, b)))
+    export(Timeline(reel), tmp_path / "o.mp4", ExportSettings((120, 200), "draft"), lambda a, b: done.append((a, b)))
     with av.open(str(tmp_path / "o.mp4")) as container:
         video, audio = container.streams.video[0], container.streams.audio[0]
         assert (video.codec_context.name, audio.codec_context.name) == ("h264", "aac")
@@ -180,12 +180,12 @@ def test_work_ahead_comes_in_order_passes_on_failures_and_ends_when_left() -> No
         raise TempikError("steps.txt: no step 20.")
 
     taken = []
-    with pytest.raises(TempikError, match="no step 20"), Ahead(steps(), 3, "steps") as ahead:
+    with pytest.raises(TempikError, match="no step 20"), WorkAhead(steps(), 3, "steps") as ahead:
         for step in ahead:
             taken.append(step)
     assert taken == list(range(20))
     made: list[int] = []
-    with Ahead((made.append(n) or n for n in range(1000)), 3, "left") as ahead:
+    with WorkAhead((made.append(n) or n for n in range(1000)), 3, "left") as ahead:
         assert next(iter(ahead)) == 0
     assert len(made) < 20 and not any(t.name in ("left", "steps") for t in threading.enumerate())
 
@@ -235,7 +235,7 @@ def test_a_disk_that_refuses_gets_one_sentence(
 
 def test_a_gap_is_black_and_is_said(upright: Reel, tmp_path: Path) -> None:
     holed = msgspec.structs.replace(upright, clips=upright.clips[:1] + upright.clips[2:])
-    (note,) = export(Timeline(holed), tmp_path / "o.mp4", Settings(quality="draft")).notes
+    (note,) = export(Timeline(holed), tmp_path / "o.mp4", ExportSettings(quality="draft")).notes
     assert "black" in note
     gap = gaps(Timeline(holed))[0]
     with FrameReader(str(tmp_path / "o.mp4")) as reader:

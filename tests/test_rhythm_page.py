@@ -16,12 +16,12 @@ from tempik.desktop.pages.rhythm.readings_strip import ROW_H
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.widgets import theme
-from tempik.edit.draft import Wish
+from tempik.edit.draft import RuleDraftOptions
 from tempik.edit.song import points as edit_points
 from tempik.edit.song.readings import heard_anew
-from tempik.media.looking import look_over
+from tempik.media.inspecting import look_over
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Choice, Soundtrack
+from tempik.reel import PointChoice, Soundtrack
 
 WAIT = 30_000
 
@@ -32,8 +32,8 @@ def forged(media: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("forged")
     write_song(folder / "song.wav")
     files = [str(media / "a.mp4"), str(media / "b.mp4")]
-    wish = Wish(every=4, length_s=30.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
-    reel = assemble(str(folder / "song.wav"), files, [(files[0], 2.0)], wish).reel
+    options = RuleDraftOptions(every=4, length_s=30.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    reel = assemble(str(folder / "song.wav"), files, [(files[0], 2.0)], options).reel
     for piece in reel.footage:
         look_over(piece.path, piece.rotation_deg)
     save_reel(reel, folder / "r.tempik")
@@ -44,7 +44,7 @@ def forged(media: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 def page(window: Window, forged: Path, qtbot: QtBot, worker_cache: Path, monkeypatch: pytest.MonkeyPatch) -> Window:
     """That reel, open at the Rhythm page with its song read."""
     monkeypatch.setenv("TEMPIK_CACHE", str(worker_cache))
-    assert window.files.open_project(forged)
+    assert window.importer.open_project(forged)
     window.commands["show_rhythm"].trigger()
     qtbot.waitUntil(lambda: window.song.sound is not None, timeout=WAIT)
     qtbot.waitUntil(lambda: window.page(RhythmPage).view.width() > 300, timeout=WAIT)
@@ -198,7 +198,7 @@ def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     assert page.page(RhythmPage).for_taps[0].isVisibleTo(page.page(RhythmPage))
     page.page(RhythmPage).for_taps[0].click()
     assert "in use already" in page.foot.status.text()  # every beat is a point as it is
-    page.rhythm.choose(Choice("onsets", bands=()), False)
+    page.rhythm.choose(PointChoice("onsets", bands=()), False)
     for beat in beats:
         page.rhythm.tap_at(beat + 0.06)
     page.page(RhythmPage).for_taps[0].click()
@@ -222,7 +222,7 @@ def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
     page.rhythm.toggle_loop()
     page.rhythm.toggle_clicks()
     heard: list[float] = []
-    page.transport.sounding.connect(heard.append)
+    page.transport.song_placement.connect(heard.append)
     page.play.play_pause()
     qtbot.waitUntil(
         lambda: any(b < a - 0.3 for a, b in zip(heard, heard[1:], strict=False)), timeout=WAIT
@@ -274,8 +274,8 @@ def test_points_go_to_a_file_and_come_back(page: Window, tmp_path: Path) -> None
 
 
 def test_a_suggested_stretch_fades_and_gain_are_kept(page: Window, tmp_path: Path, qtbot: QtBot) -> None:
-    page.strip.show_panel()
-    panel = page.strip.panel
+    page.song_strip.show_panel()
+    panel = page.song_strip.panel
     panel.fade_out.setValue(1.5)
     panel.gain.setValue(-6.0)
     assert (song(page).fade_out_s, song(page).gain_db) == (1.5, -6.0)
@@ -289,8 +289,8 @@ def test_a_hand_edit_outlives_another_choice_in_the_window(page: Window) -> None
     point = song(page).points[9]
     page.project.selection.select_points({point.id})
     page.points.set_strength(0.33)
-    page.rhythm.choose(Choice("downbeats"), False)
-    page.rhythm.choose(Choice(), False)
+    page.rhythm.choose(PointChoice("downbeats"), False)
+    page.rhythm.choose(PointChoice(), False)
     assert next(p for p in song(page).points if p.id == point.id).strength == pytest.approx(0.33)
 
 
@@ -330,8 +330,8 @@ def test_a_song_that_is_not_sure_opens_the_rhythm_page_with_its_readings(page: W
     assert heard is not None
     unsure = msgspec.structs.replace(heard, confidence=0.4)
     page.project.change("heard", lambda reel: heard_anew(reel, unsure))
-    page.files.unsure.emit()
-    assert page.bench.current is page.page(RhythmPage) and page.page(RhythmPage).strip.isVisible()
+    page.importer.unsure.emit()
+    assert page.page_panel.current is page.page(RhythmPage) and page.page(RhythmPage).strip.isVisible()
     assert "unsure 40 %" in page.page(RhythmPage).tempo.text()
 
 
@@ -349,7 +349,7 @@ def test_the_song_can_be_heard_anew_and_keeps_what_was_named(page: Window, qtbot
 def test_making_the_page_leaves_the_playhead_where_it_is(opened: Window) -> None:
     """It is made ahead while nothing is touched: some seconds after a start the playhead had gone back to the first frame."""
     opened.project.playhead.go(100)
-    opened.bench.page(RhythmPage)
+    opened.page_panel.page(RhythmPage)
     assert opened.project.playhead.frame == 100
     opened.page(RhythmPage).refill()
     assert opened.project.playhead.frame == 100

@@ -26,7 +26,7 @@ from tempik.project.journal import Journal, Lock, journal_path, left_behind, new
 from tempik.project.steps import difference, with_difference
 from tempik.project.versions import keep_version, version_reel, versions
 from tempik.reel import Reel
-from tempik.render import Settings, export
+from tempik.render import ExportSettings, export
 from tempik.timeline.timeline import Timeline
 from test_cutting import made
 
@@ -173,7 +173,7 @@ def test_a_killed_export_leaves_the_older_file(reel: Reel, tmp_path: Path) -> No
     run.send_signal(signal.SIGKILL)
     run.wait(10)
     assert out.read_bytes() == b"older" and list(tmp_path.glob(".o.*.part"))
-    export(Timeline(load_reel(tmp_path / "r.tempik")), out, Settings((90, 160), "draft"))
+    export(Timeline(load_reel(tmp_path / "r.tempik")), out, ExportSettings((90, 160), "draft"))
     assert out.read_bytes() != b"older" and not list(tmp_path.glob(".o.*.part")), "what was left of it is swept up"
 
 

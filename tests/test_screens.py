@@ -27,8 +27,8 @@ from pytestqt.qtbot import QtBot
 from tempik.desktop.pages import FIRST, PAGES
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.speed.page import SpeedPage
-from tempik.desktop.session.settings import load_settings
-from tempik.desktop.shell.ahead import Ahead
+from tempik.desktop.session.preferences import load_preferences
+from tempik.desktop.shell.ahead import PagesAhead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.places import Divider, first_size, fitted, preview_width
 from tempik.desktop.shell.window import Window
@@ -91,7 +91,7 @@ def test_no_page_is_cut_off_or_moves_the_others(opened: Window, qtbot: QtBot) ->
             opened.open_page(kind)
             qtbot.wait(20)
             assert [d.sizes() for d in dividers(opened).values()] == areas, f"{kind.title} moved the areas"
-            area = opened.bench.pages.currentWidget()
+            area = opened.page_panel.pages.currentWidget()
             assert isinstance(area, QScrollArea)
             across, down = area.horizontalScrollBar(), area.verticalScrollBar()
             bars = (across,) if size[1] < 700 else (across, down)
@@ -108,7 +108,7 @@ def test_what_stands_beside_the_tabs_moves_nothing_and_is_not_cut_on_the_smalles
 ) -> None:
     """Opening the Speed page took 49 px from the preview, and one of its buttons read "oop cli"."""
     opened.resize(1100, 660)
-    opened.files.settings(1080, 1920, None)
+    opened.importer.settings(1080, 1920, None)
     qtbot.wait(30)
     across = dividers(opened)["work and preview"]
     usual = across.sizes()
@@ -117,7 +117,7 @@ def test_what_stands_beside_the_tabs_moves_nothing_and_is_not_cut_on_the_smalles
     tools = opened.page(SpeedPage).tools()
     assert tools is not None and tools.width() >= tools.sizeHint().width()
     assert across.sizes() == usual and usual[0] < 830
-    bench = opened.bench
+    bench = opened.page_panel
     assert all(tab.width() >= tab.fontMetrics().horizontalAdvance(tab.text()) for tab in bench.tabs)
     assert bench.tabs[-1].geometry().right() < tools.geometry().left()
 
@@ -149,7 +149,7 @@ def test_dividers_are_dragged_put_back_and_remembered(opened: Window, qtbot: QtB
     opened.resize(opened.width() + 40, opened.height())
     assert across.by_hand
     opened.close()
-    assert tuple(load_settings().splits["work and preview"]) == tuple(across.sizes()) and load_settings().window
+    assert tuple(load_preferences().splits["work and preview"]) == tuple(across.sizes()) and load_preferences().window
     again = Window()
     qtbot.addWidget(again)
     again.show()
@@ -189,9 +189,9 @@ def test_the_picture_alone_plays_and_steps(opened: Window, qtbot: QtBot) -> None
     assert opened.commands["step_on"] in alone.actions()
     opened.commands["step_on"].trigger()
     assert opened.project.playhead.frame == at + 1
-    tall = opened.transport.size.pixels()[1]
+    height_ratio = opened.transport.size.pixels()[1]
     alone.resize(900, 1500)
-    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= tall, timeout=30_000)
+    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= height_ratio, timeout=30_000)
     opened.commands["preview_whole_screen"].trigger()
     assert alone.isFullScreen()
     alone.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))
@@ -271,16 +271,16 @@ def test_tab_goes_through_the_controls_and_space_presses_them(opened: Window, qt
 
 def test_pages_are_made_ahead_while_nothing_is_touched(window: Window, qtbot: QtBot) -> None:
     rest = [False]
-    ahead = Ahead(window, window.bench, lambda: rest[0])
-    assert FIRST not in window.bench.unmade and len(window.bench.unmade) == len(PAGES) - 1
+    ahead = PagesAhead(window, window.page_panel, lambda: rest[0])
+    assert FIRST not in window.page_panel.unmade and len(window.page_panel.unmade) == len(PAGES) - 1
     qtbot.wait(1300)
-    assert len(window.bench.unmade) == len(PAGES) - 1  # the reel plays, say
+    assert len(window.page_panel.unmade) == len(PAGES) - 1  # the reel plays, say
     rest[0] = True
     QTest.keyClick(window.windowHandle(), Qt.Key.Key_Shift)
     ahead.look()
-    assert len(window.bench.unmade) == len(PAGES) - 1  # a hand is on it
-    qtbot.waitUntil(lambda: not window.bench.unmade, timeout=60_000)
-    assert window.bench.current is window.page(FootagePage) and not window.page(SpeedPage).isVisible()
+    assert len(window.page_panel.unmade) == len(PAGES) - 1  # a hand is on it
+    qtbot.waitUntil(lambda: not window.page_panel.unmade, timeout=60_000)
+    assert window.page_panel.current is window.page(FootagePage) and not window.page(SpeedPage).isVisible()
     tiles = window.page(SpeedPage).shapes.tiles
     assert len(tiles._pictures) == len(tiles.items)  # what is slow to paint is painted
     window.open_page(SpeedPage)

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from media_files import numbered, write_video
-from tempik.accents.fired import Fired
+from tempik.accents.evaluated import EvaluatedLane
 from tempik.desktop.session import jobs
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.heap import Heap
@@ -115,7 +115,7 @@ def test_the_speed_before_then_a_click_on_the_clip_keeps_the_speed(opened: Windo
 def test_a_save_counts_though_no_earlier_saves_can_be_kept(opened: Window, tmp_path: Path) -> None:
     (tmp_path / "kept.saves").write_text("a file where the folder should be")
     opened.project.change("Amount", lambda reel: with_all_amounts(reel, 0.5))
-    assert opened.safety.save_to(tmp_path / "kept")
+    assert opened.recovery.save_to(tmp_path / "kept")
     assert not opened.project.unsaved and "earlier saves are not kept" in opened.foot.status.text()
     assert opened.projects.may_leave()
 
@@ -127,8 +127,8 @@ def test_a_save_keeps_unanswered_work_of_a_session_that_did_not_end(
     save_reel(reel, path)
     lost = history.begin(reel).done(with_all_amounts(reel, 0.25), "Amount 25 %")
     Journal(path.with_name(".r.tempik.journal"), lost, path).leave()
-    assert window.files.open_project(path) and window.safety.left is not None
-    assert window.safety.save_to(None)
+    assert window.importer.open_project(path) and window.recovery.left is not None
+    assert window.recovery.save_to(None)
     kept = [p.read_text() for p in (tmp_path / "r.saves").iterdir()]
     assert any('"amount": 0.25' in text for text in kept)
 
@@ -140,9 +140,9 @@ def test_where_left_work_cannot_be_kept_nothing_replaces_it(window: Window, reel
     journal = path.with_name(".r.tempik.journal")
     Journal(journal, lost, path).leave()
     (tmp_path / "r.saves").write_text("in the way")
-    window.files.open_project(path)
+    window.importer.open_project(path)
     before = journal.read_bytes()
-    assert not window.safety.save_to(None)
+    assert not window.recovery.save_to(None)
     assert journal.read_bytes() == before and "Not saved" in window.foot.status.text()
 
 
@@ -152,13 +152,13 @@ def test_where_left_work_cannot_be_kept_nothing_replaces_it(window: Window, reel
 @pytest.fixture
 def large(reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A project that counts as large."""
-    monkeypatch.setattr("tempik.desktop.session.importing.AT_ONCE_BYTES", 0)
+    monkeypatch.setattr("tempik.desktop.session.importer.AT_ONCE_BYTES", 0)
     save_reel(with_all_amounts(reel, 0.75), tmp_path / "large.tempik")
     return tmp_path / "large.tempik"
 
 
 def test_a_large_project_is_read_while_the_window_goes_on(window: Window, large: Path, qtbot: QtBot) -> None:
-    assert window.files.open_project(large)
+    assert window.importer.open_project(large)
     assert window.project.path is None and [j.title for j in window.worker.jobs] == ["Opening large.tempik"]
     qtbot.waitUntil(lambda: window.project.path == large, timeout=WAIT)
     assert window.project.reel.amount == 0.75 and not window.project.unsaved
@@ -167,7 +167,7 @@ def test_a_large_project_is_read_while_the_window_goes_on(window: Window, large:
 def test_work_that_was_begun_while_a_project_was_read_is_not_replaced_by_it(
     window: Window, large: Path, qtbot: QtBot
 ) -> None:
-    window.files.open_project(large)
+    window.importer.open_project(large)
     window.project.change("Amount", lambda reel: with_all_amounts(reel, 0.25))
     qtbot.waitUntil(lambda: not window.worker.jobs, timeout=WAIT)
     assert window.project.reel.amount == 0.25 and window.project.path is None
@@ -176,7 +176,7 @@ def test_work_that_was_begun_while_a_project_was_read_is_not_replaced_by_it(
 
 def test_a_large_project_that_is_damaged_is_told_by_its_name(window: Window, large: Path, qtbot: QtBot) -> None:
     large.write_bytes(large.read_bytes()[:-200])
-    window.files.open_project(large)
+    window.importer.open_project(large)
     qtbot.waitUntil(lambda: not window.worker.jobs, timeout=WAIT)
     assert "large.tempik" in window.foot.status.text() and window.project.path is None
 
@@ -252,15 +252,15 @@ def test_a_worker_that_is_let_go_at_work_is_destroyed_by_the_interface_thread(qt
 
 def test_a_fault_in_a_job_is_said_and_logged(qtbot: QtBot, tmp_path: Path) -> None:
     worker = Worker()
-    said: list[str] = []
+    message: list[str] = []
 
     def faulty(job: Job) -> None:
         raise KeyError("anvil")
 
-    worker.start("Reading the anvil", faulty, None, said.append)
-    qtbot.waitUntil(lambda: bool(said), timeout=WAIT)
-    assert "Reading the anvil failed" in said[0] and "Show log" in said[0]
-    assert "KeyError" in log_path().read_text() and "def faulty" not in said[0]
+    worker.start("Reading the anvil", faulty, None, message.append)
+    qtbot.waitUntil(lambda: bool(message), timeout=WAIT)
+    assert "Reading the anvil failed" in message[0] and "Show log" in message[0]
+    assert "KeyError" in log_path().read_text() and "def faulty" not in message[0]
 
 
 def test_jobs_are_listed_each_with_its_own_cancel(window: Window, qtbot: QtBot) -> None:
@@ -284,7 +284,7 @@ def test_jobs_are_listed_each_with_its_own_cancel(window: Window, qtbot: QtBot) 
 def test_a_cancelled_filmstrip_comes_back_when_it_is_wanted_again(qtbot: QtBot, media: Path) -> None:
     worker = Worker()
     worker.hold(True)
-    strips = Strips(worker)
+    strips = Filmstrips(worker)
     piece = Footage("f1", str(media / "a.mp4"), 320, 180, Fraction(30), 5.0)
     strips.want(piece)
     worker.cancel(worker.jobs[0])
@@ -383,7 +383,7 @@ def test_a_read_only_folder_keeps_the_save_sentence(opened: Window, tmp_path: Pa
     folder = tmp_path / "still"
     folder.mkdir()
     folder.chmod(stat.S_IREAD | stat.S_IEXEC)
-    assert not opened.safety.save_to(folder / "r")
+    assert not opened.recovery.save_to(folder / "r")
     assert "could not be written" in opened.foot.status.text()
 
 
@@ -518,7 +518,7 @@ def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tm
     save_reel(reel, tmp_path / "again.tempik")
 
     def open_and_paint() -> list[object]:
-        assert opened.files.open_project(tmp_path / "again.tempik")
+        assert opened.importer.open_project(tmp_path / "again.tempik")
         opened.timeline.grab()
         return [part for store in pixmap_cache._KEPT for made_of, _picture in store.values() for part in made_of]
 
@@ -528,8 +528,8 @@ def test_pictures_painted_of_a_project_go_with_it(opened: Window, reel: Reel, tm
         after = open_and_paint()
     assert len(after) == len(before)
     # The same song's outline may serve again; what the project itself is made of may not.
-    assert {type(part) for part in after} >= {Clip, Fired}
-    assert not [part for part in after if isinstance(part, Clip | Fired) and any(part is old for old in before)]
+    assert {type(part) for part in after} >= {Clip, EvaluatedLane}
+    assert not [part for part in after if isinstance(part, Clip | EvaluatedLane) and any(part is old for old in before)]
 
 
 def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot: QtBot) -> None:

@@ -14,12 +14,12 @@ from tempik.edit.speed import direction, speed
 from tempik.errors import TempikError
 from tempik.project import shapes as shape_library
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Reel, Shape, Shaped, Soundtrack
+from tempik.reel import Clip, Cue, Curve, Edge, Footage, Node, Pin, Reel, Shaped, Soundtrack, SpeedShape
 from tempik.reel.validate import curve_problems
-from tempik.retime import READY, Anchors, TimeMap, average_speed, constant, ready_shape, shaped_curve, speed_at
+from tempik.retime import READY, SlotAnchors, TimeMap, average_speed, constant, ready_shape, shaped_curve, speed_at
 from tempik.retime.shaping import joined, with_changed_node, with_node, with_stretch, without_node
 from tempik.rhythm.records import Analysis, Beat
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 DIP = ready_shape("dip")
@@ -42,7 +42,7 @@ def one_clip(curve: Curve = Curve(), frames: int = 60, source_s: float = 4.0, le
     return Reel(length_s=10.0, soundtrack=song(), footage=(piece,), clips=clips)
 
 
-def placed(reel: Reel, name: str = "c1") -> Placed:
+def placed(reel: Reel, name: str = "c1") -> PlacedClip:
     found = Timeline(reel).placed_clip(name)
     assert found is not None
     return found
@@ -141,12 +141,12 @@ def test_footage_used_is_set_by_speed_or_by_slot() -> None:
 
 @pytest.mark.parametrize("shape", READY, ids=lambda s: s.name)
 @pytest.mark.parametrize("amount", [0.0, 0.6, 1.0, 2.0])
-def test_every_shape_fits_every_ground_within_the_limits(shape: Shape, amount: float) -> None:
+def test_every_shape_fits_every_ground_within_the_limits(shape: SpeedShape, amount: float) -> None:
     grounds = {
-        "clip": Anchors(),
-        "point": Anchors(point=0.3),
-        "pin": Anchors(pin=0.0),
-        "every": Anchors(inside=(0.2, 0.41, 0.75)),
+        "clip": SlotAnchors(),
+        "point": SlotAnchors(point=0.3),
+        "pin": SlotAnchors(pin=0.0),
+        "every": SlotAnchors(inside=(0.2, 0.41, 0.75)),
     }
     for align, anchors in grounds.items():
         curve = shaped_curve(Shaped(shape, 1.3, amount, align), anchors)  # type: ignore[arg-type]
@@ -235,7 +235,7 @@ def test_a_curve_is_kept_as_a_shape_written_read_and_used_again(tmp_path: Path) 
 
 
 @pytest.mark.parametrize(
-    ("content", "said"),
+    ("content", "message"),
     [
         (b"nonsense", "is no shape"),
         (b'{"format": 9, "shape": {}}', "newer Tempik"),
@@ -248,15 +248,15 @@ def test_a_curve_is_kept_as_a_shape_written_read_and_used_again(tmp_path: Path) 
         ),
     ],
 )
-def test_files_that_are_no_shapes_are_refused_with_a_sentence(tmp_path: Path, content: bytes, said: str) -> None:
+def test_files_that_are_no_shapes_are_refused_with_a_sentence(tmp_path: Path, content: bytes, message: str) -> None:
     (tmp_path / "x.tempikshape").write_bytes(content)
-    with pytest.raises(TempikError, match=said):
+    with pytest.raises(TempikError, match=message):
         shape_library.read_shape(tmp_path / "x.tempikshape")
 
 
-@pytest.mark.parametrize(("name", "said"), [("", "1 to 40 letters"), ("dip", "comes with"), ("×" * 99, "1 to 40")])
-def test_names_that_cannot_be_had_are_refused(name: str, said: str) -> None:
-    with pytest.raises(TempikError, match=said):
+@pytest.mark.parametrize(("name", "message"), [("", "1 to 40 letters"), ("dip", "comes with"), ("×" * 99, "1 to 40")])
+def test_names_that_cannot_be_had_are_refused(name: str, message: str) -> None:
+    with pytest.raises(TempikError, match=message):
         shape_library.kept_shape(constant(1.0), name)
 
 
@@ -346,7 +346,7 @@ def test_a_cue_stays_on_its_point_through_every_direction() -> None:
 
 
 @pytest.mark.parametrize(
-    ("change", "said"),
+    ("change", "message"),
     [
         (lambda r: direction.with_see_saw(r, "c1", pieces=1), "2 pieces or more"),
         (lambda r: direction.with_see_saw(r, "c1", points=9), "too few to turn on"),
@@ -360,8 +360,8 @@ def test_a_cue_stays_on_its_point_through_every_direction() -> None:
         (lambda r: speed.with_slot_frames(r, ["c1"], 0), "One frame"),
     ],
 )
-def test_what_cannot_be_had_is_said_in_a_sentence(change: object, said: str) -> None:
-    with pytest.raises(TempikError, match=said):
+def test_what_cannot_be_had_is_said_in_a_sentence(change: object, message: str) -> None:
+    with pytest.raises(TempikError, match=message):
         change(one_clip())  # type: ignore[operator]
 
 

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from media_files import beat_song, numbered, write_sound, write_video
-from tempik.desktop.commands.sound_menus import clip_sound_menu, sound_clip_menu, sound_menu, strip_menu
+from tempik.desktop.commands.sound_menus import channel_menu, clip_sound_menu, sound_clip_menu, sound_menu
 from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.playback import player as player_module
 from tempik.desktop.shell.window import Window
@@ -27,7 +27,7 @@ from tempik.render.mastering import BLOCK
 from tempik.render.mixdown import Mixdown
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF
-from tempik.timeline.striking import laid_sounds, struck_of
+from tempik.timeline.sound_triggers import evaluated_sound_lanes, laid_sounds
 from test_gestures import NONE, send
 
 WAIT = 30_000
@@ -54,7 +54,7 @@ def lanes(window: Window) -> list[str]:
 
 def lane(window: Window, key: str, x: float, share: float = 0.5) -> QPointF:
     layout = window.timeline.layout_
-    return QPointF(x, layout.top(key) + share * layout.tall(key))
+    return QPointF(x, layout.top(key) + share * layout.height_ratio(key))
 
 
 def at(window: Window, seconds: float) -> float:
@@ -76,8 +76,8 @@ def test_a_click_on_a_sound_lays_it_on_every_cut(opened: Window, page: SoundPage
     QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=tiles.box(number).center().toPoint())
     (lane,) = opened.project.reel.sound_lanes
     assert lane.sounds == ("whoosh",) and lane.rule.of == "cuts"
-    assert opened.project.selection.strip == lane.id
-    assert page.chosen.title.text() == "Whoosh" and "strikes" in page.chosen.said.text()
+    assert opened.project.selection.channel == lane.id
+    assert page.chosen.title.text() == "Whoosh" and "strikes" in page.chosen.message.text()
     assert "n1" in page.mixer.channels and tiles.chosen == ("whoosh",)
     opened.undo()
     assert opened.project.reel.sound_lanes == () and "n1" not in page.mixer.channels
@@ -118,16 +118,16 @@ def test_steps_of_a_sound_row_are_painted_on_the_timeline(opened: Window, page: 
     x = at(opened, opened.project.timeline.reel_s(points[4]))
     spot = lane(opened, "sound 0", x + 1)
     drag(opened, spot, spot)
-    (found,) = struck_of(opened.project.timeline)
-    assert [s.point.id for s in found.strikes if s.point] == [points[4].id]
+    (found,) = evaluated_sound_lanes(opened.project.timeline)
+    assert [s.point.id for s in found.triggers if s.point] == [points[4].id]
     text = drag(opened, spot, spot - QPointF(0, 30))
-    assert text.startswith("strength") and struck_of(opened.project.timeline)[0].strikes[0].gain > 1.2
+    assert text.startswith("strength") and evaluated_sound_lanes(opened.project.timeline)[0].triggers[0].gain > 1.2
     drag(opened, spot, lane(opened, "sound 0", at(opened, opened.project.timeline.reel_s(points[7])) + 1))
-    assert len(struck_of(opened.project.timeline)[0].strikes) != 1
-    before = len(struck_of(opened.project.timeline)[0].strikes)
+    assert len(evaluated_sound_lanes(opened.project.timeline)[0].triggers) != 1
+    before = len(evaluated_sound_lanes(opened.project.timeline)[0].triggers)
     opened.project.playhead.go(opened.project.timeline.frame_of_point(points[10]))
-    opened.commands["toggle_strike_here"].trigger()
-    assert len(struck_of(opened.project.timeline)[0].strikes) == before + 1
+    opened.commands["toggle_trigger_here"].trigger()
+    assert len(evaluated_sound_lanes(opened.project.timeline)[0].triggers) == before + 1
 
 
 def test_the_name_of_a_row_is_dragged_for_its_gain(opened: Window, page: SoundPage) -> None:
@@ -192,7 +192,7 @@ def test_a_sound_laid_at_the_playhead_is_on_the_point_there(opened: Window, page
     opened.sounds.lay_here("anvil")
     (laid,) = laid_sounds(opened.project.timeline)
     assert laid.point is not None and laid.point.id == point.id
-    assert page.chosen.stack.currentIndex() == 2 and page.chosen.said.text() == f"· hit on {point.label}"
+    assert page.chosen.stack.currentIndex() == 2 and page.chosen.message.text() == f"· hit on {point.label}"
     page.chosen.loop.click()
     page.chosen.backward.click()
     spin, _ = page.chosen.clip_fields["gain_db"]
@@ -244,18 +244,18 @@ def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None
     opened.sounds.add_lane("tick")
     opened.commands["add_sound_track"].trigger()
     track = opened.project.reel.sound_tracks[0].id
-    menu = strip_menu(opened.sounds, "n1", opened)
+    menu = channel_menu(opened.sounds, "n1", opened)
     next(a for a in menu.actions() if a.text() == "the song ducks under it").trigger()
     assert opened.project.reel.sound_lanes[0].ducks
-    next(a for a in strip_menu(opened.sounds, track, opened).actions() if a.text() == "Lock").trigger()
+    next(a for a in channel_menu(opened.sounds, track, opened).actions() if a.text() == "Lock").trigger()
     assert opened.project.reel.sound_tracks[0].locked
-    next(a for a in strip_menu(opened.sounds, track, opened).actions() if a.text() == "Remove track").trigger()
+    next(a for a in channel_menu(opened.sounds, track, opened).actions() if a.text() == "Remove track").trigger()
     assert opened.project.reel.sound_tracks == ()
     opened.sounds.lay_here("anvil")
     menu = sound_clip_menu(opened.sounds, "x1", opened)
     next(a for a in menu.actions() if a.text() == "backward").trigger()
     assert opened.project.reel.sound_clips[0].backward
-    next(a for a in strip_menu(opened.sounds, "n1", opened).actions() if a.text() == "Remove lane").trigger()
+    next(a for a in channel_menu(opened.sounds, "n1", opened).actions() if a.text() == "Remove lane").trigger()
     assert opened.project.reel.sound_lanes == ()
 
 
@@ -316,7 +316,7 @@ def test_the_sounds_alone_are_heard_when_asked(opened: Window, page: SoundPage, 
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
     page.mixer.alone.click()
     assert opened.reel_sound.design_alone and "song" not in {
-        k for k, v in opened.reel_sound.mixdown().strips(0, RATE).items() if v.any()
+        k for k, v in opened.reel_sound.mixdown().channels(0, RATE).items() if v.any()
     }
     opened.commands["hear_design"].trigger()
     assert not opened.reel_sound.design_alone and not page.mixer.alone.isChecked()
@@ -328,7 +328,7 @@ def test_a_change_while_playing_is_heard_at_once(opened: Window, page: SoundPage
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
     assert opened.player.playing
     playing = opened.reel_sound.playing
-    assert playing is not None and any(p.strip == "n1" for p in playing.pieces)
+    assert playing is not None and any(p.channel == "n1" for p in playing.pieces)
     opened.play.play_pause()
 
 
@@ -384,7 +384,7 @@ def test_own_files_transition_the_shelf_and_missing_ones_are_found(
 def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     samples, _ = beat_song(120, 3)
     path = write_video(tmp_path / "loud.mp4", numbered(180, 320), 200, 30, sound=samples[: 6 * RATE])
-    opened.files.add_footage([path])
+    opened.importer.add_footage([path])
     qtbot.waitUntil(lambda: any(f.path == str(path) for f in opened.project.reel.footage), timeout=WAIT)
     loud = opened.project.reel.footage[-1].id
     names = [p.clip.id for p in opened.project.timeline.placed[:3]]
@@ -432,21 +432,26 @@ def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window,
 # The song's arrangement
 
 
-def strip_event(window: Window, kind: QEvent.Type, x: float, keys: Qt.KeyboardModifier) -> None:
-    strip = window.strip
-    pos = QPointF(x, strip.height() / 2)
+def channel_event(window: Window, kind: QEvent.Type, x: float, keys: Qt.KeyboardModifier) -> None:
+    channel = window.song_strip
+    pos = QPointF(x, channel.height() / 2)
     event = QMouseEvent(
-        kind, pos, QPointF(strip.mapToGlobal(pos.toPoint())), Qt.MouseButton.LeftButton, Qt.MouseButton.LeftButton, keys
+        kind,
+        pos,
+        QPointF(channel.mapToGlobal(pos.toPoint())),
+        Qt.MouseButton.LeftButton,
+        Qt.MouseButton.LeftButton,
+        keys,
     )
-    QApplication.sendEvent(strip, event)
+    QApplication.sendEvent(channel, event)
 
 
 def test_bars_are_marked_on_the_strip_and_left_out(opened: Window, qtbot: QtBot) -> None:
-    strip, before = opened.strip, opened.project.reel
-    a, b = strip._x(2.7), strip._x(4.3)
-    strip_event(opened, QEvent.Type.MouseButtonPress, a, CTRL)
-    strip_event(opened, QEvent.Type.MouseMove, b, CTRL)
-    strip_event(opened, QEvent.Type.MouseButtonRelease, b, CTRL)
+    channel, before = opened.song_strip, opened.project.reel
+    a, b = channel._x(2.7), channel._x(4.3)
+    channel_event(opened, QEvent.Type.MouseButtonPress, a, CTRL)
+    channel_event(opened, QEvent.Type.MouseMove, b, CTRL)
+    channel_event(opened, QEvent.Type.MouseButtonRelease, b, CTRL)
     marked = opened.project.selection.marked
     assert marked is not None and marked[1] - marked[0] == pytest.approx(2.0, abs=0.01)
     assert opened.project.reel is before
@@ -477,7 +482,7 @@ def test_marked_bars_again_and_moved(opened: Window) -> None:
 
 def test_the_panel_offers_ways_to_listen_to_and_to_take(opened: Window, qtbot: QtBot) -> None:
     opened.commands["ask_length"].trigger()
-    panel = opened.strip.panel
+    panel = opened.song_strip.panel
     assert panel.isVisible()
     panel.wanted.setValue(11)
     panel.finder.click()
@@ -498,7 +503,7 @@ def test_the_strips_menu_offers_what_can_be_done(opened: Window) -> None:
     assert not enabled["Leave the marked bars out"] and enabled["Make the song so long …"]
     assert not enabled["The whole song again"]
     event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, QPoint(20, 20), QPoint(20, 20))
-    QApplication.sendEvent(opened.strip, event)
+    QApplication.sendEvent(opened.song_strip, event)
     popup = QApplication.activePopupWidget()
     if popup is not None:
         popup.close()

@@ -30,13 +30,13 @@ from tempik.project.steps import difference, with_difference
 from tempik.reel import ClipSound, Edge, Mix, Reel, Rule, SoundClip, SoundFile, SoundLane, StepOverride
 from tempik.reel.validate import problems
 from tempik.render import export
-from tempik.render.clip_sound import clip_track
+from tempik.render.clip_sound import clip_audio
 from tempik.render.mixdown import Mixdown
-from tempik.render.takes import Takes
+from tempik.render.sound_bank import SoundBank
 from tempik.sounds.hit import hit_of
 from tempik.sounds.loudness import RATE, decibels, loudest, true_peak
 from tempik.sounds.shelf import SHELF, take_of
-from tempik.timeline.striking import Struck, laid_sounds, sound_hit, strip_of, struck_of
+from tempik.timeline.sound_triggers import EvaluatedSoundLane, channel_of, evaluated_sound_lanes, laid_sounds, sound_hit
 from tempik.timeline.timeline import Timeline
 from tempik.transitions import new_transition
 from test_ties import CHANGES
@@ -50,8 +50,8 @@ def heard(reel: Reel, seconds: float = 10.0) -> Signal:
     return Mixdown(Timeline(reel), design_alone=True).plain(0, round(seconds * RATE))
 
 
-def struck(reel: Reel, number: int = -1) -> Struck:
-    return struck_of(Timeline(reel))[number]
+def struck(reel: Reel, number: int = -1) -> EvaluatedSoundLane:
+    return evaluated_sound_lanes(Timeline(reel))[number]
 
 
 # The shelf
@@ -112,16 +112,16 @@ def test_risers_stretch_so_that_their_top_comes_when_asked(name: str, seconds: f
 # Lanes
 
 
-def test_strikes_hit_their_points_to_the_sample(reel: Reel) -> None:
+def test_triggers_hit_their_points_to_the_sample(reel: Reel) -> None:
     """Told by the mix itself: a short sound's own samples begin on the sample of each point."""
     reel = lanes.with_sound_lane(reel, ["tick"], Rule(every=2))
     timeline = Timeline(reel)
     out, tick = heard(reel), take_of("tick")
-    strikes = struck(reel).strikes
-    assert len(strikes) >= 8
-    for strike in strikes:
-        assert strike.point is not None
-        first = round(timeline.reel_s(strike.point) * RATE) - tick.hit
+    triggers = struck(reel).triggers
+    assert len(triggers) >= 8
+    for trigger in triggers:
+        assert trigger.point is not None
+        first = round(timeline.reel_s(trigger.point) * RATE) - tick.hit
         assert np.allclose(out[first : first + 500], tick.samples[:500], atol=1e-6)
 
 
@@ -129,8 +129,8 @@ def test_strikes_hit_their_points_to_the_sample(reel: Reel) -> None:
 def test_what_swells_begins_before_its_point(reel: Reel, sound: str) -> None:
     reel = lanes.with_sound_lane(reel, [sound], Rule("bars", beats=(1,)))
     mixdown = Mixdown(Timeline(reel), SILENCE)
-    for piece, strike in zip(mixdown.pieces, struck(reel).strikes, strict=True):
-        assert piece.hit == round(strike.at_s * RATE)
+    for piece, trigger in zip(mixdown.pieces, struck(reel).triggers, strict=True):
+        assert piece.hit == round(trigger.at_s * RATE)
         assert (piece.first < piece.hit) == (sound != "anvil")
 
 
@@ -138,8 +138,8 @@ def test_what_swells_begins_before_its_point(reel: Reel, sound: str) -> None:
 def test_a_riser_climbs_over_so_many_beats_of_the_song(reel: Reel, beats: float) -> None:
     reel = lanes.with_sound_lane(reel, ["riser"], Rule("bars", beats=(1,)))
     reel = lanes.with_values(reel, "n1", beats=beats)
-    for strike in struck(reel).strikes:
-        assert strike.length_s == pytest.approx(beats * 0.5, abs=0.01)  # the song is at 120 BPM
+    for trigger in struck(reel).triggers:
+        assert trigger.length_s == pytest.approx(beats * 0.5, abs=0.01)  # the song is at 120 BPM
 
 
 @pytest.mark.parametrize("name", [n for n, k in SHELF.items() if k.falls])
@@ -149,9 +149,9 @@ def test_falls_last_so_many_beats_from_their_point(reel: Reel, name: str, beats:
     own = [p.end - p.first for p in Mixdown(Timeline(reel), SILENCE).pieces]
     assert set(own) == {len(take_of(name).samples)}
     made = lanes.with_values(reel, "n1", beats=beats)
-    for piece, strike in zip(Mixdown(Timeline(made), SILENCE).pieces, struck(made).strikes, strict=True):
-        assert strike.length_s == pytest.approx(beats * 0.5, abs=0.01)
-        assert piece.end - piece.hit == pytest.approx(strike.length_s * RATE, abs=50) and piece.hit == piece.first
+    for piece, trigger in zip(Mixdown(Timeline(made), SILENCE).pieces, struck(made).triggers, strict=True):
+        assert trigger.length_s == pytest.approx(beats * 0.5, abs=0.01)
+        assert piece.end - piece.hit == pytest.approx(trigger.length_s * RATE, abs=50) and piece.hit == piece.first
 
 
 def test_what_fires_a_row(reel: Reel) -> None:
@@ -166,8 +166,8 @@ def test_what_fires_a_row(reel: Reel) -> None:
     assert set(frames(Rule("bars", beats=(1,)))) < set(frames(Rule()))
     assert frames(Rule("pins")) == sorted(t.frame for p in timeline.placed for t in p.ties)
     lane = reel.accent_lanes[0]
-    assert frames(Rule("pulses", lane=lane.id)) == [p.frame for p in timeline.fired[0].pulses]
-    assert frames(Rule("pulses", every=2, lane=lane.id)) == [p.frame for p in timeline.fired[0].pulses][::2]
+    assert frames(Rule("pulses", lane=lane.id)) == [p.frame for p in timeline.accent_lanes[0].pulses]
+    assert frames(Rule("pulses", every=2, lane=lane.id)) == [p.frame for p in timeline.accent_lanes[0].pulses][::2]
     assert frames(Rule("pulses", lane="gone")) == [] and frames(Rule("something new")) == []
 
 
@@ -176,24 +176,24 @@ def test_transitions_fire_a_row_and_hard_cuts_do_not(reel: Reel) -> None:
     joined = with_transitions(reel, {TransitionPlace(placed.clip.id): new_transition("dissolve")})
     found = struck(lanes.with_sound_lane(joined, ["tick"], Rule("transitions")))
     assert found.starts == [placed.first]
-    assert struck(lanes.with_sound_lane(reel, ["tick"], Rule("transitions"))).strikes == []
+    assert struck(lanes.with_sound_lane(reel, ["tick"], Rule("transitions"))).triggers == []
 
 
 def test_pulses_follow_the_row_that_they_are_of(reel: Reel) -> None:
     made = lanes.with_sound_lane(reel, ["tick"], Rule("pulses", lane=reel.accent_lanes[0].id))
     silent = accent_lanes.without_lane(made, reel.accent_lanes[0].id)
-    assert struck(made).strikes and not struck(silent).strikes and problems(silent) == []
+    assert struck(made).triggers and not struck(silent).triggers and problems(silent) == []
     fewer = ruled.with_rule(made, reel.accent_lanes[0].id, Rule(every=8))
-    assert struck(fewer).starts == [p.frame for p in Timeline(fewer).fired[0].pulses]
+    assert struck(fewer).starts == [p.frame for p in Timeline(fewer).accent_lanes[0].pulses]
 
 
 def test_rows_are_painted_as_accent_rows_are(reel: Reel) -> None:
     reel = lanes.with_sound_lane(reel, ["tick"], Rule("hand"))
     steps = [c.id for c in struck(reel).steps][2:5]
     swept = with_swept(reel, "n1", steps, True)
-    assert [s.step for s in struck(swept).strikes] == steps
+    assert [s.step for s in struck(swept).triggers] == steps
     weak = with_painted(swept, "n1", steps[0], 0.25)
-    assert struck(weak).strikes[0].gain == pytest.approx(0.25)
+    assert struck(weak).triggers[0].gain == pytest.approx(0.25)
     assert np.abs(heard(weak)).max() <= np.abs(heard(swept)).max()
     assert struck(with_painted(weak, "n1", steps[0], 0.0)).starts == struck(swept).starts[1:]
 
@@ -201,13 +201,13 @@ def test_rows_are_painted_as_accent_rows_are(reel: Reel) -> None:
 def test_variation_is_drawn_by_seed_and_no_sound_comes_twice_running(reel: Reel) -> None:
     reel = lanes.with_sound_lane(reel, ["tick", "tock", "wood"], Rule())
     reel = lanes.with_values(reel, "n1", vary_pitch=3.0, vary_gain_db=6.0)
-    first, again = struck(reel).strikes, struck(reel).strikes
+    first, again = struck(reel).triggers, struck(reel).triggers
     assert first == again
     names = [s.sound for s in first]
     assert len(set(names)) == 3 and all(a != b for a, b in zip(names, names[1:], strict=False))
     assert all(abs(s.semitones) <= 3 and abs(20 * np.log10(s.gain)) <= 6.001 for s in first)
     assert len({s.semitones for s in first}) > 3
-    other = struck(ruled.with_seed(reel, "n1", 99)).strikes
+    other = struck(ruled.with_seed(reel, "n1", 99)).triggers
     assert [s.sound for s in other] != names and [s.at_s for s in other] == [s.at_s for s in first]
 
 
@@ -215,18 +215,18 @@ def test_higher_and_lower_a_sound_still_hits_its_point(reel: Reel) -> None:
     reel = lanes.with_sound_lane(reel, ["anvil"], Rule(every=4))
     reel = lanes.with_values(reel, "n1", vary_pitch=12.0)
     out = heard(reel)
-    for strike in struck(reel).strikes:
-        at = round(strike.at_s * RATE)
+    for trigger in struck(reel).triggers:
+        at = round(trigger.at_s * RATE)
         if at > 4800:
             assert np.abs(out[at + 48 : at + 480]).max() > 4 * np.abs(out[at - 400 : at - 4]).max()
 
 
-def test_a_moved_point_takes_its_strikes_along(reel: Reel) -> None:
+def test_a_moved_point_takes_its_triggers_along(reel: Reel) -> None:
     reel = lanes.with_sound_lane(reel, ["tick"], Rule())
-    point = struck(reel).strikes[4].point
+    point = struck(reel).triggers[4].point
     assert point is not None
     moved = nudged(reel, [point.id], 0.030)
-    assert struck(moved).strikes[4].at_s == pytest.approx(struck(reel).strikes[4].at_s + 0.030, abs=1e-9)
+    assert struck(moved).triggers[4].at_s == pytest.approx(struck(reel).triggers[4].at_s + 0.030, abs=1e-9)
 
 
 def test_a_moved_hit_is_what_lands(reel: Reel) -> None:
@@ -239,11 +239,11 @@ def test_a_moved_hit_is_what_lands(reel: Reel) -> None:
     assert back.hits == {} and sound_hit(back, "whoosh") == sound_hit(reel, "whoosh")
 
 
-def test_ten_thousand_strikes_at_once(reel: Reel) -> None:
+def test_ten_thousand_triggers_at_once(reel: Reel) -> None:
     steps = tuple(StepOverride(p.id, 1.0) for p in Timeline(reel).on_reel())
     many = tuple(SoundLane(f"n{i}", ("tick",), Rule(), steps, seed=i) for i in range(100))
     crowded = replace(reel, sound_lanes=many, mix=Mix(ceiling_db=-1.0))
-    assert sum(len(s.strikes) for s in struck_of(Timeline(crowded))) >= 1_900
+    assert sum(len(s.triggers) for s in evaluated_sound_lanes(Timeline(crowded))) >= 1_900
     more = replace(crowded, clips=(), accent_lanes=())
     mixdown = Mixdown(Timeline(more), SILENCE)
     out = np.concatenate([mixdown.block(n, 1.0) for n in range(8)])
@@ -381,7 +381,7 @@ def test_what_cannot_be_is_refused_with_a_sentence(laid: Reel) -> None:
     with pytest.raises(TempikError, match="track is locked"):
         clips.without_sound_clip(locked, "x1")
     with pytest.raises(TempikError, match="no longer there"):
-        strip_of(laid, "n44")
+        channel_of(laid, "n44")
 
 
 # Files of the user's own
@@ -473,7 +473,7 @@ def test_sounds_are_saved_with_paths_and_every_step_is_journalled(laid: Reel, tm
     path = write(tmp_path / "own.wav", click_at(48000, 0.3, 2), 48000, "stereo")
     made, name = files.with_sound_file(laid, files.heard_file(path))
     made = lanes.with_sound_lane(made, [name, "tick"], Rule("bars"))
-    made = files.with_hit(mixing.with_strip(made, "n1", gain_db=-3.0, ducks=True), "whoosh", 0.2)
+    made = files.with_hit(mixing.with_channel(made, "n1", gain_db=-3.0, ducks=True), "whoosh", 0.2)
     save_reel(made, tmp_path / "p.tempik")
     assert "own.wav" in (tmp_path / "p.tempik").read_text() and str(tmp_path) not in (tmp_path / "p.tempik").read_text()
     again = load_reel(tmp_path / "p.tempik")
@@ -523,9 +523,9 @@ def test_a_file_whose_sounds_are_late_is_told(reel: Reel, tmp_path: Path) -> Non
     made = lanes.with_sound_lane(reel, ["wood"], Rule(every=4))
     late = files.with_hit(made, "wood", 0.0)
     late = replace(late, sound_lanes=(), sound_clips=())
-    for number, strike in enumerate(struck(made).strikes):
+    for number, trigger in enumerate(struck(made).triggers):
         late = clips.with_sound_clip(
-            late, "wood", Edge(strike.at_s + 0.02), late.sound_tracks[0].id if number else None
+            late, "wood", Edge(trigger.at_s + 0.02), late.sound_tracks[0].id if number else None
         )
     export(Timeline(late), tmp_path / "late.mp4")
     found = check_rendered(Timeline(made), tmp_path / "late.mp4")
@@ -547,8 +547,8 @@ def test_a_sound_edge_of_its_own(reel: Reel) -> None:
     assert before is not None and after is not None
     assert (before.clip.sound.trail_s, after.clip.sound.lead_s) == pytest.approx((-0.4, 0.4))
     source = Sound(np.random.default_rng(1).standard_normal((20 * RATE, 2)).astype(np.float32) * 0.1, RATE)
-    track = clip_track(after, source, led.rate, 0.005)
-    plain = clip_track(placed[1], source, led.rate, 0.005)
+    track = clip_audio(after, source, led.rate, 0.005)
+    plain = clip_audio(placed[1], source, led.rate, 0.005)
     assert plain.first - track.first == round(0.4 * RATE)
     same = slice(round(0.45 * RATE), round(0.6 * RATE))
     later = slice(same.start - round(0.4 * RATE), same.stop - round(0.4 * RATE))
@@ -568,7 +568,7 @@ def test_fades_of_clips_own_sound(reel: Reel) -> None:
     record = Timeline(faded).placed_clip(placed.clip.id)
     assert record is not None and record.clip.sound.gain_db == 24.0
     source = Sound(np.ones((20 * RATE, 2), np.float32) * 0.01, RATE)
-    track = clip_track(record, source, faded.rate, 0.005).samples[:, 0] / (0.01 * 10 ** (24 / 20))
+    track = clip_audio(record, source, faded.rate, 0.005).samples[:, 0] / (0.01 * 10 ** (24 / 20))
     assert track[round(0.25 * RATE)] == pytest.approx(0.5, abs=0.03)
     assert track[len(track) - round(0.125 * RATE)] == pytest.approx(0.5, abs=0.04)
 
@@ -622,7 +622,7 @@ def test_everything_from_the_command_line(reel: Reel, tmp_path: Path, capsys: py
     assert decode_sound(str(tmp_path / "o.wav"), RATE).length_s == pytest.approx(10.0)
     run(out, "--lane", "3", "--remove")
     assert len(load_reel(tmp_path / "o.tempik").sound_lanes) == 2
-    for wrong, said in (
+    for wrong, message in (
         (["--lane", "9"], "There is no sound lane 9; the project has 2"),
         (["--gain", "3"], "What does --gain change"),
         (["--add", "splash"], "no sound 'splash'"),
@@ -633,16 +633,16 @@ def test_everything_from_the_command_line(reel: Reel, tmp_path: Path, capsys: py
         (["--loudness", "loud"], "'loud' is no number"),
     ):
         assert main(["sound", out, *wrong]) == 2
-        assert said in capsys.readouterr().err
+        assert message in capsys.readouterr().err
 
 
 def test_takes_forget_what_another_project_has(reel: Reel, tmp_path: Path) -> None:
     path = write(tmp_path / "own.wav", click_at(48000, 0.3, 2), 48000, "stereo")
     made, name = files.with_sound_file(reel, files.heard_file(path))
-    takes = Takes()
-    first = takes.source(made, name)
+    sound_bank = SoundBank()
+    first = sound_bank.source(made, name)
     write(tmp_path / "own.wav", click_at(48000, 0.6, 2), 48000, "stereo")
-    assert takes.source(made, name) is first
-    takes.forget()
-    again = takes.source(made, name)
+    assert sound_bank.source(made, name) is first
+    sound_bank.forget()
+    again = sound_bank.source(made, name)
     assert again is not None and first is not None and not np.array_equal(again.samples, first.samples)

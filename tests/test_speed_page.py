@@ -16,7 +16,7 @@ from tempik.edit.sounds.mixing import with_master
 from tempik.edit.speed import speed
 from tempik.reel import Clip
 from tempik.retime import constant, ramp, ready_shape
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 NONE, LEFT = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
 WAIT = 30_000
@@ -37,7 +37,7 @@ def now(page: SpeedPage) -> Clip:
     return clip
 
 
-def placed(page: SpeedPage) -> Placed:
+def placed(page: SpeedPage) -> PlacedClip:
     found = page.project.selection.placed
     assert found is not None
     return found
@@ -374,7 +374,7 @@ def test_a_clips_own_sound_is_made_in_the_background_and_heard(
     assert "has no sound" in opened.foot.status.text()
     samples, _ = beat_song(120, 3)
     path = write_video(tmp_path / "loud.mp4", numbered(180, 320), 120, 30, sound=samples[: 4 * 48000])
-    opened.files.add_footage([path])
+    opened.importer.add_footage([path])
     qtbot.waitUntil(lambda: any(f.path == str(path) for f in opened.project.reel.footage), timeout=WAIT)
     loud = opened.project.reel.footage[-1].id
     swap = lambda r: speed.with_clips(r, [_with_footage(now(page), loud)])  # noqa: E731

@@ -381,7 +381,7 @@ def test_collecting_takes_only_media_and_says_what_it_left(
     reel = load_reel(stranger)
     named = replace(reel.footage[1], path=str(victim))
     save_reel(replace(reel, footage=(reel.footage[0], named, *reel.footage[2:])), stranger)
-    assert window.files.open_project(stranger)
+    assert window.importer.open_project(stranger)
     window.projects.collect_media()
     qtbot.waitUntil(lambda: "no media" in window.foot.status.text(), timeout=30_000)
     assert str(victim) in window.foot.status.text()
@@ -420,7 +420,7 @@ def test_words_of_others_are_shown_as_they_are_everywhere(
     opened.project.messages.say(MARKUP, True)
     seen = 0
     for kind in PAGES:
-        opened.bench.open(kind)
+        opened.page_panel.open(kind)
         qtbot.wait(30)
         for widget in opened.findChildren(QWidget):
             tip = widget.toolTip()

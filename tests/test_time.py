@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.errors import TempikError
 from tempik.time import clock_text, frame_of, frame_on_screen, frames_at, parse_rate, rate_text, time_of
 
@@ -75,4 +75,4 @@ def test_the_frames_of_many_instants_are_those_of_each(times: list[float], rate:
 
 
 def test_one_of_something_is_not_many() -> None:
-    assert [counted(n, "point") for n in (0, 1, 2)] == ["0 points", "1 point", "2 points"]
+    assert [plural(n, "point") for n in (0, 1, 2)] == ["0 points", "1 point", "2 points"]

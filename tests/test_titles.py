@@ -28,7 +28,7 @@ from tempik.reel.validate import problems
 from tempik.render import PictureSource, plan
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
-from tempik.timeline.wording import Part, word_frames, wording_at
+from tempik.timeline.wording import TitlePart, word_frames, wording_at
 from tempik.titles import drawn, laid_out, words_of
 from tempik.titles.fonts import face_of, families, lacks
 from tempik.titles.layout import width_of
@@ -114,13 +114,13 @@ def test_every_size_breaks_the_same_lines() -> None:
     for em_px in (20.0, 118.8, 237.6):
         sprite = drawn(title, em_px)
         assert sprite is not None
-        tall = sprite.rgba.shape[0] / em_px
-        assert tall == pytest.approx(block.height + 2 * 0.5 + 2 * (0.04 + 3 * 0.06), abs=0.2)
+        height_ratio = sprite.rgba.shape[0] / em_px
+        assert height_ratio == pytest.approx(block.height + 2 * 0.5 + 2 * (0.04 + 3 * 0.06), abs=0.2)
 
 
 def test_what_stands_in_for_what_is_missing_is_said() -> None:
     found = face_of("No Such Font", "Bold")
-    assert found.face.family == "Yanone Kaffeesatz" and "No Such Font is not on this machine" in found.said
+    assert found.face.family == "Yanone Kaffeesatz" and "No Such Font is not on this machine" in found.message
     assert face_of("EB Garamond", "No Such Style").face.family == "EB Garamond"
     own = face_of("League Spartan", "Bold").face
     assert lacks(own, "Ж") == "Ж" and laid_out(Title("Жар", font="League Spartan")).lacking == ""
@@ -162,7 +162,7 @@ def test_a_zoomed_title_is_drawn_larger_not_blown_up(reel: Reel) -> None:
     made, _ = titles.with_title(
         bare(reel), Title("I", font="League Spartan", shadow=0), 0, 30, framing=Framing(start=Position(zoom=4.0))
     )
-    (shot,) = plan(Timeline(made), 3, 1080, 1920).shots
+    (shot,) = plan(Timeline(made), 3, 1080, 1920).layer_plans
     assert shot.em_px == pytest.approx(0.14 * 1080 * 4)
     row = shown(made, 3, 540).y[480].astype(int)
     assert ((row > 30) & (row < 220)).sum() <= 6 and row.max() > 225
@@ -192,10 +192,12 @@ def test_parts_drawn_one_by_one_are_the_whole(showing: str) -> None:
     for number in range(3):
         part = drawn(title, 80.0, ("word", number))
         assert part is not None
-        tall, wide = part.rgba.shape[:2]
-        canvas[200 + part.top : 200 + part.top + tall, 300 + part.left : 300 + part.left + wide] += part.rgba[:, :, 3]
-    tall, wide = whole.rgba.shape[:2]
-    under = canvas[200 + whole.top : 200 + whole.top + tall, 300 + whole.left : 300 + whole.left + wide]
+        height_ratio, wide = part.rgba.shape[:2]
+        canvas[200 + part.top : 200 + part.top + height_ratio, 300 + part.left : 300 + part.left + wide] += part.rgba[
+            :, :, 3
+        ]
+    height_ratio, wide = whole.rgba.shape[:2]
+    under = canvas[200 + whole.top : 200 + whole.top + height_ratio, 300 + whole.left : 300 + whole.left + wide]
     assert np.abs(np.minimum(under, 255) - whole.rgba[:, :, 3]).mean() < 1.5
 
 
@@ -236,7 +238,7 @@ def test_an_arrival_of_a_newer_version_is_kept_and_does_nothing(reel: Reel, tmp_
     assert clip.title is not None and clip.title.enter.kind == "unfolds"
     timeline = Timeline(again)
     placed = timeline.placed_clip(name)
-    assert placed is not None and wording_at(timeline, placed, 4) == (Part("all"),)
+    assert placed is not None and wording_at(timeline, placed, 4) == (TitlePart("all"),)
 
 
 def test_lines_come_one_after_another_and_all_goes_together(reel: Reel) -> None:
@@ -249,7 +251,7 @@ def test_lines_come_one_after_another_and_all_goes_together(reel: Reel) -> None:
     assert [p.number for p in wording_at(timeline, placed, first)] == [0]
     assert wording_at(timeline, placed, first)[0].state.opacity == pytest.approx(0.25)
     assert [p.number for p in wording_at(timeline, placed, first + 3)] == [0, 1]
-    assert wording_at(timeline, placed, first + 10) == (Part("all"),)
+    assert wording_at(timeline, placed, first + 10) == (TitlePart("all"),)
     last = wording_at(timeline, placed, end - 1)
     assert {round(p.state.opacity, 3) for p in last} == {0.2}
 
@@ -393,8 +395,8 @@ def test_written_subtitles_are_read_by_another_reader_as_meant(kind: str, tmp_pa
     write_lyrics(lines, path)
     theirs = pysubs2.load(str(path))
     assert [(e.start, e.end) for e in theirs] == [(round(x.start_s * 1000), round(x.end_s * 1000)) for x in lines]
-    said = [e.plaintext.replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&") for e in theirs]
-    assert said == [x.text for x in lines] or kind == ".srt"
+    message = [e.plaintext.replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&") for e in theirs]
+    assert message == [x.text for x in lines] or kind == ".srt"
     assert read_lyrics(path).lines == lines
 
 
@@ -421,17 +423,17 @@ def test_subtitles_written_by_another_are_read(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("name", "data", "said"),
+    ("name", "data", "message"),
     [
         ("a.lrc", b"[00:03.00]late\n[00:01.00]early\n", "brought into order"),
         ("a.srt", b"1\n00:00:01,000 --> 00:00:04,000\na\n\n2\n00:00:02,000 --> 00:00:05,000\nb\n", "overlapping"),
         ("a.lrc", "[00:01.00]caf\xe9\n".encode("cp1252"), "Windows-1252"),
     ],
 )
-def test_what_is_put_right_in_a_file_is_said(name: str, data: bytes, said: str, tmp_path: Path) -> None:
+def test_what_is_put_right_in_a_file_is_said(name: str, data: bytes, message: str, tmp_path: Path) -> None:
     (tmp_path / name).write_bytes(data)
     found = read_lyrics(tmp_path / name)
-    assert said in found.said and found.lines == tuple(sorted(found.lines))
+    assert message in found.message and found.lines == tuple(sorted(found.lines))
     assert all(a.end_s <= b.start_s for a, b in zip(found.lines, found.lines[1:], strict=False))
 
 
@@ -508,7 +510,7 @@ def test_a_lyric_file_is_laid_with_its_words_on_points(
 
 
 @pytest.mark.parametrize(
-    ("options", "said"),
+    ("options", "message"),
     [
         (["--set", "align=nowhere"], "align is one of"),
         (["--set", "enter=vanish"], "no way to come or go"),
@@ -521,13 +523,13 @@ def test_a_lyric_file_is_laid_with_its_words_on_points(
     ],
 )
 def test_bad_wishes_get_a_sentence_and_change_nothing(
-    options: list[str], said: str, reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    options: list[str], message: str, reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     made, _ = titles.with_title(reel, Title("Iron"), 0, 60)
     save_reel(made, tmp_path / "p.tempik")
     before = (tmp_path / "p.tempik").read_bytes()
     assert main(["titles", str(tmp_path / "p.tempik"), *options]) == 2
-    assert said in capsys.readouterr().err and (tmp_path / "p.tempik").read_bytes() == before
+    assert message in capsys.readouterr().err and (tmp_path / "p.tempik").read_bytes() == before
 
 
 def test_titles_are_kept_in_the_project_file(reel: Reel, tmp_path: Path) -> None:

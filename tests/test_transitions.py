@@ -27,15 +27,15 @@ from tempik.media import Sound
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clip, ClipSound, Edge, Footage, Reel, Transition
-from tempik.render import PictureSource, Settings, export, plan
-from tempik.render.clip_sound import clip_track
+from tempik.render import ExportSettings, PictureSource, export, plan
+from tempik.render.clip_sound import clip_audio
 from tempik.render.compose import Source, compose
 from tempik.render.footage_sounds import transitions_of
 from tempik.render.motion import motion_of, proposals_at
 from tempik.render.plan import Pair
 from tempik.retime import constant, ramp
 from tempik.timeline.covering import overlaps
-from tempik.timeline.placed import source_at_frames
+from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.transitions import progress_at, short_of
 from tempik.transitions import CATALOGUE, EASES, about_turn, eased, fitted, halfway, new_transition
@@ -148,7 +148,7 @@ def test_missing_frames_are_counted_and_said_and_there_is_a_picture_always() -> 
     assert placed_transition is not None and placed_transition.missing_out == 5 and placed_transition.missing_in == 0
     assert "1.mp4 lacks 5 frames after the cut" in short_of(placed_transition)[0]
     assert any("lacks 5 frames" in n for n in check_reel(timeline).notes)
-    assert all(plan(timeline, f, W, H).shots for f in range(placed_transition.begin, placed_transition.end))
+    assert all(plan(timeline, f, W, H).layer_plans for f in range(placed_transition.begin, placed_transition.end))
     assert Timeline(joined(Transition("push", 10.0), first_s=7.9)).transition_of("c2").missing_out == 2  # type: ignore[union-attr]
 
 
@@ -311,7 +311,7 @@ def grey(size: tuple[int, int], level: int) -> Picture:
 def two(timeline: Timeline, frame: int, out: Picture, into: Picture) -> Picture:
     """Return a composed frame with pictures in place of footage."""
     meant = plan(timeline, frame, W, H)
-    given = [Source(out if s.path.endswith("1.mp4") else into) for s in meant.shots]
+    given = [Source(out if s.path.endswith("1.mp4") else into) for s in meant.layer_plans]
     return compose(meant, given)
 
 
@@ -434,7 +434,7 @@ def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None
         for n, at in enumerate(edges)
     }
     reel = laying.with_transitions(reel, dict(transitions))
-    export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(quality="draft"))
     found = [e for e in check_rendered(Timeline(reel), tmp_path / "o.mp4").events if e.kind == "transition"]
     assert len(found) == len(edges)
     missed = [(e.what, e.measured_ms) for e in found if not e.ok or e.measured_ms is None]
@@ -447,7 +447,7 @@ def test_a_file_whose_turns_come_late_is_caught(tmp_path: Path) -> None:
     reel = laying.laid(replace(reel, accent_lanes=()), edges, new_transition("push"))
     late = replace(reel, clips=tuple(replace(c, start=_later(c.start, reel, n), end=_later(c.end, reel, n + 1))
                                      for n, c in enumerate(reel.clips)))  # fmt: skip
-    export(Timeline(late), tmp_path / "o.mp4", Settings(quality="draft"))
+    export(Timeline(late), tmp_path / "o.mp4", ExportSettings(quality="draft"))
     found = [e for e in check_rendered(Timeline(reel), tmp_path / "o.mp4").events if e.kind == "transition"]
     assert found and all(not e.ok and e.measured_ms == pytest.approx(2000 / 30, abs=20) for e in found)
 
@@ -458,7 +458,7 @@ def test_the_cut_of_a_layer_beside_a_transition_is_not_measured_early(tmp_path: 
     names = [p.clip.id for p in Timeline(reel).placed]
     reel = with_split_picture(replace(reel, accent_lanes=()), names[1:3], "strips")
     reel = laying.laid(reel, laying.cuts(Timeline(reel)), Transition("push", 9.0))
-    export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(quality="draft"))
     found = check_rendered(Timeline(reel), tmp_path / "o.mp4").events
     assert {e.kind for e in found} >= {"cut", "transition"} and all(e.ok for e in found)
     assert any(e.kind == "cut" and e.frame == Timeline(reel).own_tracks[1][0].first for e in found)
@@ -480,7 +480,7 @@ def test_stills_solids_and_clips_of_other_sizes_and_rates_are_joined(tmp_path: P
         Clip("c3", "f1", Edge(2.0), Edge(3.0), transition=new_transition("iris")),
     )
     reel = Reel(width=W, height=H, length_s=3.0, footage=pieces_, clips=clips)
-    done = export(Timeline(reel), tmp_path / "o.mp4", Settings(quality="draft"))
+    done = export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(quality="draft"))
     assert done is not None and Timeline(reel).transition_of("c2").missing == 0  # type: ignore[union-attr]
 
 
@@ -544,7 +544,7 @@ def test_the_clips_own_sounds_cross_with_equal_power() -> None:
     )
     whole = np.zeros((4 * 48000, 2))
     for placed, sound in zip(timeline.placed, sounds, strict=True):
-        track = clip_track(placed, sound, timeline.rate, 0.005, transitions_of(timeline, placed))
+        track = clip_audio(placed, sound, timeline.rate, 0.005, transitions_of(timeline, placed))
         a, b = max(track.first, 0), min(track.first + len(track.samples), len(whole))
         whole[a:b] += track.samples[a - track.first : b - track.first]
     power = (whole**2).mean(axis=1)
@@ -552,7 +552,7 @@ def test_the_clips_own_sounds_cross_with_equal_power() -> None:
     plain = power[10000 : begin - 1000].mean()
     for a in range(begin, end - 3200, 3200):
         assert power[a : a + 3200].mean() == pytest.approx(plain, rel=0.12)
-    first = clip_track(
+    first = clip_audio(
         timeline.placed[0], sounds[0], timeline.rate, 0.005, transitions_of(timeline, timeline.placed[0])
     )
     assert abs(first.first + len(first.samples) - end) < 500 and not first.samples[end - first.first + 1 :].any()
@@ -595,7 +595,7 @@ def test_transitions_are_laid_listed_and_changed_from_the_command_line(
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "message"),
     [
         (["--kind", "warp"], "no transition named 'warp'"),
         (["--on", "somewhere", "--kind", "push"], "names no cuts"),
@@ -614,11 +614,11 @@ def test_transitions_are_laid_listed_and_changed_from_the_command_line(
     ],
 )
 def test_bad_words_get_one_sentence(
-    words: list[str], said: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+    words: list[str], message: str, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     save_reel(joined(None), tmp_path / "p.tempik")
     before = (tmp_path / "p.tempik").read_bytes()
     assert main(["transitions", str(tmp_path / "p.tempik"), *words]) == 2
     error = capsys.readouterr().err
-    assert said in error and error.count("\n") == 1
+    assert message in error and error.count("\n") == 1
     assert (tmp_path / "p.tempik").read_bytes() == before

@@ -237,10 +237,10 @@ def test_a_transition_is_kept_under_a_name_and_laid_again(shown: Window) -> None
     assert shown.project.timeline.transition_of(second(shown)) is None
     click(shown, "My whip")
     assert (transition_shown(shown).transition.kind, transition_shown(shown).frames) == ("whip", 5)
-    said: list[str] = []
-    shown.project.messages.said.connect(lambda text, error: said.append(text))
+    message: list[str] = []
+    shown.project.messages.posted.connect(lambda text, error: message.append(text))
     shown.transitions.keep("push")
-    assert "comes with Tempik" in said[-1]
+    assert "comes with Tempik" in message[-1]
 
 
 def test_keys_lay_lengthen_copy_and_take_off(shown: Window) -> None:

@@ -24,7 +24,7 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.axis import AIR_PX, GUTTER
 from tempik.desktop.timeline.lanes.accents import toggle_step
 from tempik.desktop.timeline.lanes.points import points_top
-from tempik.edit.draft import Wish
+from tempik.edit.draft import RuleDraftOptions
 from tempik.edit.song.stretches import with_stretch
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
@@ -119,12 +119,12 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     qtbot.waitUntil(lambda: window.page(CheckPage).measured, timeout=WAIT)
     assert window.page(CheckPage).report.ok and "measured in the file" in window.page(CheckPage).summary.text()
     # Kept.
-    assert window.safety.save_to(tmp_path / "kept")
+    assert window.recovery.save_to(tmp_path / "kept")
     assert window.header.saved.text() == "saved"
     kept = window.project.reel
     window.projects.new_project()
     assert window.middle.currentWidget() is window.welcome
-    assert window.files.open_project(tmp_path / "kept.tempik")
+    assert window.importer.open_project(tmp_path / "kept.tempik")
     assert window.project.reel == kept
 
 
@@ -141,7 +141,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
         window.accents.toggle_flash,
         window.points.place_point,
         lambda: window.accents.add_lane("punch"),
-        lambda: window.files.settings(180, 180, "60"),
+        lambda: window.importer.settings(180, 180, "60"),
         window.clips.unpin,
         window.cuts.remove_clip,
     ]
@@ -215,7 +215,7 @@ def test_accent_steps_are_clicked_swept_and_weighed(opened: Window, qtbot: QtBot
 
 def test_the_song_strip_moves_the_stretch(opened: Window, qtbot: QtBot) -> None:
     window = opened
-    strip, start_s = window.strip, window.project.timeline.start_s
+    strip, start_s = window.song_strip, window.project.timeline.start_s
     drag(
         qtbot,
         strip,
@@ -233,7 +233,7 @@ def test_the_song_strip_keeps_what_stands_and_shows_what_changed(
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     until_at_rest(opened, qtbot)
-    strip, project = opened.strip, opened.project
+    strip, project = opened.song_strip, opened.project
     painted: list[int] = []
     whole = strip._paint_standing
     monkeypatch.setattr(strip, "_paint_standing", lambda p: (painted.append(1), whole(p)))
@@ -375,7 +375,7 @@ def test_missing_media_is_asked_for_and_the_rest_kept(
 
     lost = relink(reel, reel.footage[0].path, str(tmp_path / "gone" / "a.mp4"))
     save_reel(lost, tmp_path / "r.tempik")
-    assert window.files.open_project(tmp_path / "r.tempik")
+    assert window.importer.open_project(tmp_path / "r.tempik")
     qtbot.waitUntil(lambda: "a.mp4" in window.foot.status.text(), timeout=WAIT)
     assert "missing" in window.foot.status.text()
     assert window.foot.find_missing.isVisible() and len(window.project.reel.clips) == len(reel.clips)
@@ -406,7 +406,7 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
     qtbot.waitUntil(lambda: "no steady beat" in window.foot.status.text(), timeout=WAIT)
     assert window.project.reel.soundtrack is not None and window.project.reel.soundtrack.points == ()
     idle(window, qtbot)
-    window.delivery.draft(Wish(length_s=4.0))
+    window.delivery.draft(RuleDraftOptions(length_s=4.0))
     assert "no steady beat" in window.foot.status.text() and window.project.reel.clips == ()
 
 

@@ -29,7 +29,7 @@ def damage(folder: Path, share: float) -> bool:
     from bench.campaign.damage import LONGEST_S, MOST_MB, tried
 
     (folder / "m").mkdir(exist_ok=True)
-    kinds: list[tuple[str, int, Callable[[int], cases.Made]]] = [
+    kinds: list[tuple[str, int, Callable[[int], cases.OrderedFile]]] = [
         ("project", 10_000, lambda n: cases.project_cases(n, folder / "m", 1)),
         ("journal", 1_000, lambda n: cases.journal_cases(n, folder / "m", 2)),
         ("media", 2_000, lambda n: cases.media_cases(n, 3)),

@@ -21,14 +21,14 @@ from tempik.edit.accents.lanes import with_all_amounts, with_lane
 from tempik.edit.clips import layers
 from tempik.edit.clips.nests import with_nest
 from tempik.edit.clips.trim import with_split
-from tempik.edit.draft import Wish
+from tempik.edit.draft import RuleDraftOptions
 from tempik.edit.grading import grades
 from tempik.edit.grading.grades import THE_REEL, Where
 from tempik.edit.song.arranging import bar_starts, without_bars
 from tempik.edit.sounds import clips as sound_clips
 from tempik.edit.sounds import files
 from tempik.edit.sounds import lanes as sounds
-from tempik.edit.sounds.mixing import with_strip
+from tempik.edit.sounds.mixing import with_channel
 from tempik.edit.speed.speed import with_constant
 from tempik.edit.transitions import laying
 from tempik.grade.cube import written_cube
@@ -45,7 +45,7 @@ from tempik.timeline.timeline import timeline_of
 from tempik.transitions import new_transition
 
 RATE = 48000
-Made = Iterator[tuple[str, bytes, str]]
+OrderedFile = Iterator[tuple[str, bytes, str]]
 
 
 def song(length_s: float = 12.0, bpm: float = 120.0) -> bytes:
@@ -112,9 +112,9 @@ def small_reel(folder: Path) -> Reel:
     for name in ("one.mp4", "two.mp4"):
         (folder / name).write_bytes(film("mp4", "libx264", 60))
         names.append(str(folder / name))
-    wish = Wish(every=2, length_s=8.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
+    options = RuleDraftOptions(every=2, length_s=8.0, width=180, height=320, accents=(("flash", 4), ("shake", 2)))
     cues = [(names[0], 1.0), (names[1], 1.5)]
-    reel = assemble(str(folder / "song.wav"), names, cues, wish).reel
+    reel = assemble(str(folder / "song.wav"), names, cues, options).reel
     reel = with_constant(with_split(reel, [20, 90]), [reel.clips[0].id], -0.5)
     joined = laying.cuts(timeline_of(reel))
     reel = laying.laid(
@@ -137,7 +137,7 @@ def _sounded(reel: Reel, folder: Path) -> Reel:
     reel, own = files.with_sound_file(reel, files.heard_file(str(folder / "own.wav")))
     reel = sounds.with_sound_lane(reel, ["whoosh", own], Rule("cuts"))
     reel = sounds.with_values(reel, "n1", vary_pitch=2.0, beats=1.0)
-    reel = with_strip(files.with_hit(reel, "whoosh", 0.2), "n1", ducks=True, pan=-0.3)
+    reel = with_channel(files.with_hit(reel, "whoosh", 0.2), "n1", ducks=True, pan=-0.3)
     reel = sound_clips.with_sound_clip(reel, own, Edge(0.0, timeline_of(reel).on_reel()[2].id))
     reel = sound_clips.with_clip_values(reel, "x1", speed=1.5, fade_in_s=0.1)
     reel = replace(reel, mix=MASTERED)
@@ -145,7 +145,7 @@ def _sounded(reel: Reel, folder: Path) -> Reel:
     return without_bars(reel, starts[1], starts[2]) if len(starts) > 3 else reel
 
 
-def project_cases(count: int, folder: Path, seed: int) -> Made:
+def project_cases(count: int, folder: Path, seed: int) -> OrderedFile:
     """Yield projects damaged in their bytes and in their structure, of this format and of every older one."""
     rng = random.Random(seed)
     save_reel(small_reel(folder), folder / "r.tempik")
@@ -161,7 +161,7 @@ def project_cases(count: int, folder: Path, seed: int) -> Made:
             yield "case.tempik", made.encode(errors="surrogatepass"), f"project {number}, structure"
 
 
-def journal_cases(count: int, folder: Path, seed: int) -> Made:
+def journal_cases(count: int, folder: Path, seed: int) -> OrderedFile:
     """Yield damaged journals."""
     rng = random.Random(seed)
     reel = small_reel(folder)
@@ -184,7 +184,7 @@ def journal_cases(count: int, folder: Path, seed: int) -> Made:
         yield "case.journal", b"\n".join(made) + b"\n", f"journal {number}, line {at}"
 
 
-def points_cases(count: int, seed: int) -> Made:
+def points_cases(count: int, seed: int) -> OrderedFile:
     """Yield damaged files of points."""
     rng = random.Random(seed)
     marks = [Mark(0.5 + n / 2, f"word {n}" if n % 3 == 0 else "", 1 + n // 4, 1 + n % 4, 0.8) for n in range(40)]
@@ -205,7 +205,7 @@ def points_cases(count: int, seed: int) -> Made:
             yield name, "\n".join(rows).encode(), f"points {number}, row {at}"
 
 
-def shape_cases(count: int, folder: Path, seed: int) -> Made:
+def shape_cases(count: int, folder: Path, seed: int) -> OrderedFile:
     """Yield damaged shapes, bundles, transitions and looks of one's own, and LUTs."""
     from tempik.edit.accents.copying import CopiedLanes, copied_lanes
     from tempik.project.bundles import write_bundle
@@ -233,7 +233,7 @@ def shape_cases(count: int, folder: Path, seed: int) -> Made:
         yield name, made, f"{name} {number}"
 
 
-def media_cases(count: int, seed: int) -> Made:
+def media_cases(count: int, seed: int) -> OrderedFile:
     """Yield damaged media files, and hostile ones that are whole."""
     rng = random.Random(seed)
     sources = list(media_files().items())
@@ -247,7 +247,7 @@ def media_cases(count: int, seed: int) -> Made:
         yield name, bytes(made), f"{name} {number}"
 
 
-def hostile_media() -> Made:
+def hostile_media() -> OrderedFile:
     """Yield files that are no damage but malice: headers that promise what no file holds."""
     wav = bytearray(song(1.0))
     for channels, rate in ((65535, 48000), (0, 48000), (1, 0), (1, 2**32 - 1), (255, 1)):

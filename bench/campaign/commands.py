@@ -125,9 +125,9 @@ def run(folder: Path, count: int, seed: int = 0) -> Tried:
         took = time.process_time() - began
         slowest = max(slowest, took)
         ended[code] += 1
-        said = _judged(line, code, out, err, before, own) or (f"{took:.1f} s of processor time" if took > 20 else "")
-        if said:
-            wrong.append(f"{' '.join(a[:60] for a in line)}: {said}")
+        message = _judged(line, code, out, err, before, own) or (f"{took:.1f} s of processor time" if took > 20 else "")
+        if message:
+            wrong.append(f"{' '.join(a[:60] for a in line)}: {message}")
         shutil.rmtree(own, ignore_errors=True)
     return Tried(count, ended, wrong, slowest)
 

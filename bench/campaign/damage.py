@@ -119,7 +119,7 @@ def open_project(path: Path) -> str:
     from tempik.project.file import load_reel, save_reel
     from tempik.render.mixdown import Mixdown
     from tempik.render.plan import plan
-    from tempik.render.takes import Takes
+    from tempik.render.sound_bank import SoundBank
     from tempik.sounds.loudness import RATE
     from tempik.timeline.timeline import Timeline
 
@@ -129,7 +129,7 @@ def open_project(path: Path) -> str:
     turns = [min(s.turn, timeline.frames - 1) for row in timeline.transitions for s in row[:2]]
     for frame in {0, timeline.frames // 2, max(0, timeline.frames - 1), *turns}:
         plan(timeline, frame, 90, 160)
-    mixdown = Mixdown(timeline, Sound(np.zeros((0, 2), np.float32), RATE), takes=Takes())
+    mixdown = Mixdown(timeline, Sound(np.zeros((0, 2), np.float32), RATE), sound_bank=SoundBank())
     if mixdown.count and not np.isfinite(mixdown.block(0, 1.0)).all():
         return "what is heard is no number"
     again = path.with_name("again.tempik")
@@ -176,13 +176,13 @@ def open_shape(path: Path) -> str:
 def open_media(path: Path) -> str:
     """Look through a media file as the window does when it is added."""
     from tempik.media import probe, study
-    from tempik.media.strip import make_strip
+    from tempik.media.filmstrip import make_filmstrip
     from tempik.render.pictures import shared_index
     from tempik.rhythm import analyse
 
     facts = probe(str(path))
     if facts.has_picture:
-        make_strip(str(path), shared_index(str(path)), facts.rotation_deg, lambda: False)
+        make_filmstrip(str(path), shared_index(str(path)), facts.rotation_deg, lambda: False)
         study(str(path))
     elif facts.has_sound:
         analyse(str(path))

@@ -61,14 +61,14 @@ def journal_on(folder: Path, reel: Reel) -> tuple[int, bool, int]:
     """Take steps in a project in a folder. Return how many were taken, whether it was said that they are not kept, and
     how many come back."""
     path = folder / "r.tempik"
-    said: list[str] = []
+    message: list[str] = []
     project = Project()
-    project.messages.said.connect(lambda text, error: said.append(text) if error else None)
+    project.messages.posted.connect(lambda text, error: message.append(text) if error else None)
     project.open(path)
     project.keep_journal()
     for number in range(STEPS):
         project.change(f"step {number + 1}", lambda r, n=number: with_all_amounts(r, (n + 1) / 100))  # type: ignore[misc]
-    told = any("journal" in text.lower() for text in said)
+    told = any("journal" in text.lower() for text in message)
     project._journaling.leave()  # as when it is killed
     project._lock.close() if project._lock is not None else None
     found = left_behind(path)
@@ -158,9 +158,9 @@ def vanishing(folder: Path, reel: Reel) -> Tried:
         place = folder / how.replace(" ", "-")
         place.mkdir()
         save_reel(reel, place / "r.tempik")
-        said: list[str] = []
+        message: list[str] = []
         project = Project()
-        project.messages.said.connect(lambda text, error, said=said: said.append(text) if error else None)
+        project.messages.posted.connect(lambda text, error, message=message: message.append(text) if error else None)
         project.open(place / "r.tempik")
         project.keep_journal()
         project.change("one", lambda r: with_all_amounts(r, 0.5))
@@ -171,7 +171,7 @@ def vanishing(folder: Path, reel: Reel) -> Tried:
         else:
             (place / ".r.tempik.journal").unlink()
         project._journaling.keep_up()  # what the window does each second
-        if any("is gone" in text for text in said):
+        if any("is gone" in text for text in message):
             refused += 1
         else:
             wrong.append(f"{how}: nothing was said")

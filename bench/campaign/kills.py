@@ -45,11 +45,11 @@ def spin(ms):
 def say(**what):
     print(json.dumps({**what, "amount": window.project.reel.amount, "at": time.time()}), flush=True)
 say(begins="start")
-if not window.files.open_project(project_file):
+if not window.importer.open_project(project_file):
     say(blocked=window.foot.status.text()); sys.exit(3)
-if window.safety.left is not None:
+if window.recovery.left is not None:
     say(begins="taking up")
-    window.safety.answer(True)
+    window.recovery.answer(True)
     say(done="taken up")
 say(done="opened")
 project = window.project
@@ -109,13 +109,13 @@ def run(folder: Path, reel: Any, count: int, seed: int = 1, report: bool = True)
     shown, number = 0, 1000
     for kill in range(count):
         before = _state(project)
-        said, killed_at = _killed(project, seed * 10_000 + kill, number, rng)
+        message, killed_at = _killed(project, seed * 10_000 + kill, number, rng)
         number += 4000
-        for problem in _judged(project, before, said, killed_at):
+        for problem in _judged(project, before, message, killed_at):
             wrong.append(f"kill {kill}: {problem}")
-        under_way = next((s["begins"] for s in reversed(said) if "begins" in s), "before it began")
+        under_way = next((s["begins"] for s in reversed(message) if "begins" in s), "before it began")
         at[under_way] = at.get(under_way, 0) + 1
-        shown += sum("done" in s or "dragged" in s for s in said)
+        shown += sum("done" in s or "dragged" in s for s in message)
         if report and kill % 25 == 24:
             print(f"  kills: {kill + 1}, wrong {len(wrong)} …", file=sys.stderr, flush=True)
         number = number if number < 190_000 else 1000
@@ -158,17 +158,17 @@ def _state(project: Path) -> float:
     return (found.history.reel if found is not None else load_reel(project)).amount
 
 
-def _judged(project: Path, before: float, said: list[dict[str, Any]], killed_at: float) -> list[str]:
+def _judged(project: Path, before: float, message: list[dict[str, Any]], killed_at: float) -> list[str]:
     """Return what is wrong after a kill."""
     out = []
     try:
         now = _state(project)
     except Exception as error:
         return [f"{type(error).__name__}: {error}"]
-    blocked = [s["blocked"] for s in said if "blocked" in s]
+    blocked = [s["blocked"] for s in message if "blocked" in s]
     if blocked:
         out.append(f"the start was blocked: {blocked[0]}")
-    allowed, dragged_long = _allowed(before, said, killed_at)
+    allowed, dragged_long = _allowed(before, message, killed_at)
     if not any(abs(now - a) < 1e-9 for a in allowed):
         out.append(f"{now} was found, and one of {sorted(allowed)[-4:]} was shown")
     elif dragged_long and not any(abs(now - d) < 1e-9 for d in dragged_long):
@@ -189,11 +189,11 @@ def _judged(project: Path, before: float, said: list[dict[str, Any]], killed_at:
     return out
 
 
-def _allowed(before: float, said: list[dict[str, Any]], killed_at: float) -> tuple[set[float], set[float]]:
+def _allowed(before: float, message: list[dict[str, Any]], killed_at: float) -> tuple[set[float], set[float]]:
     """Return the states that may be found: the last one shown, or what was begun after it; and, where a drag had gone on
     for longer than may be lost, what it had shown."""
     allowed, drag = {before}, list[dict[str, Any]]()
-    for entry in said:
+    for entry in message:
         if "done" in entry:
             allowed, drag = {entry["amount"]}, []
         elif "dragged" in entry:

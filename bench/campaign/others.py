@@ -8,7 +8,7 @@ import random
 import zipfile
 from pathlib import Path
 
-from bench.campaign.cases import Made, small_reel
+from bench.campaign.cases import OrderedFile, small_reel
 from bench.campaign.damage import bent, flipped
 from tempik.edit.drafting.moods import MOODS
 from tempik.edit.titles import with_title
@@ -41,7 +41,7 @@ def sources(folder: Path) -> list[tuple[str, bytes]]:
     ]
 
 
-def hostile() -> Made:
+def hostile() -> OrderedFile:
     """Yield whole files that are malice: each of these, or its like, ended the window, hung it or read a file outside."""
     nested = "<g>" * 1000 + "</g>" * 1000
     entities = '<!DOCTYPE a [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]>'
@@ -111,7 +111,7 @@ def _bomb() -> bytes:
     return bytes(data)
 
 
-def other_cases(count: int, folder: Path, seed: int) -> Made:
+def other_cases(count: int, folder: Path, seed: int) -> OrderedFile:
     """Yield hostile files, and damaged ones of every kind."""
     rng = random.Random(seed)
     yield from hostile()

@@ -43,7 +43,7 @@ def measured():
     with open("/proc/self/status") as status:
         memory = next(int(l.split()[1]) / 1024 for l in status if l.startswith("VmRSS"))
     return {"mb": round(memory), "threads": threading.active_count(), "files": len(os.listdir("/proc/self/fd"))}
-window.files.open_project(path)
+window.importer.open_project(path)
 spin(3000)
 project = window.project
 began, acts = time.monotonic(), 0
@@ -69,13 +69,13 @@ while time.monotonic() - began < length_s:
             gesture.show(lambda reel: with_all_amounts(reel, n / 20)); spin(5)
         gesture.drop()
     elif what == "page":
-        window.bench.open(rng.choice(PAGES))
+        window.page_panel.open(rng.choice(PAGES))
     elif what == "export" and window.exports.running is None:
         window.exports.start(Order(), path.with_name("out.mp4"))
     elif what == "save":
         project.save()
     if len(project.history.steps) > 200:
-        project.save(); window.files.open_project(path)
+        project.save(); window.importer.open_project(path)
     spin(20)
     eighth = min(7, int(8 * (time.monotonic() - began) / length_s))
     now = measured()

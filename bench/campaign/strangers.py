@@ -35,9 +35,9 @@ def run(folder: Path, count: int, seed: int = 0) -> Attempts:
         own = folder / f"s{number}"
         own.mkdir()
         save_reel(reel, own / "r.tempik")
-        said = ways[number % len(ways)](own, rng)
-        if said:
-            wrong.append(said)
+        message = ways[number % len(ways)](own, rng)
+        if message:
+            wrong.append(message)
     return Attempts(count, wrong)
 
 

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from tempik.edit.draft import Draft, Wish, draft_reel
+from tempik.edit.draft import Draft, RuleDraftOptions, draft_reel
 from tempik.edit.footage.facts import footage_from
 from tempik.errors import TempikError
 from tempik.media import Probe, probe
-from tempik.reel import Choice, Cue, Footage, Soundtrack
+from tempik.reel import Cue, Footage, PointChoice, Soundtrack
 
 if TYPE_CHECKING:
     from tempik.rhythm import Analysis
@@ -21,13 +21,13 @@ if TYPE_CHECKING:
 
 def soundtrack_from(path: str, found: Analysis) -> Soundtrack:
     """Return the song's record, with every beat found chosen; without beats, its strong attacks."""
-    choice = Choice() if found.beats else Choice("onsets", at_least=0.5)
+    choice = PointChoice() if found.beats else PointChoice("onsets", at_least=0.5)
     return Soundtrack(path=str(Path(path).absolute()), length_s=found.length_s, heard=found, choices=(choice,))
 
 
-def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]], wish: Wish) -> Draft:
+def assemble(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]], options: RuleDraftOptions) -> Draft:
     """Return the draft of a song and footage files. Raises TempikError on the first file that does not serve."""
-    return draft_reel(*gathered(song, footage, cues), wish)
+    return draft_reel(*gathered(song, footage, cues), options)
 
 
 def gathered(song: str, footage: Sequence[str], cues: Sequence[tuple[str, float]]) -> tuple[Soundtrack, list[Footage]]:
@@ -54,7 +54,7 @@ def serving(files: Sequence[str], report: Callable[[float], None] | None = None)
     """Return the facts of the files that serve as footage, and of each other one why it does not. `report` is called with the share
     done; it may raise to stop."""
     good: list[Probe] = []
-    said: list[str] = []
+    message: list[str] = []
     for number, path in enumerate(files):
         if report is not None:
             report(number / len(files))
@@ -63,8 +63,8 @@ def serving(files: Sequence[str], report: Callable[[float], None] | None = None)
             footage_from(facts, set())
             good.append(facts)
         except TempikError as error:
-            said.append(str(error))
-    return good, said
+            message.append(str(error))
+    return good, message
 
 
 def _named(name: str, pieces: Sequence[Footage]) -> int:

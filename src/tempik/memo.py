@@ -83,7 +83,7 @@ def expect(records: int) -> None:
     _expected[0] = records
 
 
-def kept_within(most_bytes: int, size: Callable[[Any], int]) -> Callable[[Callable[P, T]], Callable[P, T]]:
+def cached_within(most_bytes: int, size: Callable[[Any], int]) -> Callable[[Callable[P, T]], Callable[P, T]]:
     """Keep what a function of hashable values makes, as much of it as takes so many bytes; `size` tells those of one. What was
     asked for longest ago goes first; threads may ask at once. What is larger than all of it is made each time."""
 

@@ -25,7 +25,7 @@ LONGEST_LICENCE = 60
 MOST_LOG_MB = 4
 
 
-class Part(NamedTuple):
+class Component(NamedTuple):
     """A library that Tempik is made of."""
 
     name: str
@@ -33,11 +33,11 @@ class Part(NamedTuple):
     licence: str
 
 
-def parts() -> list[Part]:
+def parts() -> list[Component]:
     """Return the libraries that are installed with Tempik, by name, with their licences as they state them."""
     import importlib.metadata  # slow to load, and asked for by hand alone
 
-    metadata, out = importlib.metadata, list[Part]()
+    metadata, out = importlib.metadata, list[Component]()
     for asked in metadata.requires("tempik") or []:
         named = re.match(r"[\w.-]+", asked)
         if named is None or "extra ==" in asked:
@@ -47,18 +47,18 @@ def parts() -> list[Part]:
             about = cast("Message", metadata.metadata(name))
         except metadata.PackageNotFoundError:
             continue
-        out.append(Part(about["Name"] or name, about["Version"] or "", _licence(about)))
+        out.append(Component(about["Name"] or name, about["Version"] or "", _licence(about)))
     return sorted(out, key=lambda part: part.name.casefold())
 
 
 def _licence(about: Message) -> str:
-    said = about.get("License-Expression") or ""
-    if not said:
+    message = about.get("License-Expression") or ""
+    if not message:
         signs = [c.rsplit(" :: ", 1)[-1] for c in about.get_all("Classifier") or [] if c.startswith("License ::")]
-        said = ", ".join(s for s in signs if s != "OSI Approved")
-    if not said:
-        said = (about.get("License") or "").strip().split("\n")[0]
-    return said[:LONGEST_LICENCE] or "see its files"
+        message = ", ".join(s for s in signs if s != "OSI Approved")
+    if not message:
+        message = (about.get("License") or "").strip().split("\n")[0]
+    return message[:LONGEST_LICENCE] or "see its files"
 
 
 def about_text() -> str:
@@ -72,15 +72,15 @@ def about_text() -> str:
     return "\n".join([*lines, *(f"{p.name} {p.version}: {p.licence}" for p in parts())])
 
 
-def write_report(target: Path, project: Path | None = None, said: str = "") -> None:
+def write_report(target: Path, project: Path | None = None, message: str = "") -> None:
     """Write a report: what was said of the fault, versions, the log, and the project file where one is given. The home folder is
     written as `~`. Raises TempikError."""
     files: dict[str, bytes] = {
         "versions.txt": about_text().encode(),
         "screen.json": json.dumps(_around(), indent=1).encode(),
     }
-    if said.strip():
-        files["what happened.txt"] = said.encode()
+    if message.strip():
+        files["what happened.txt"] = message.encode()
     for name in ("tempik.log", "tempik.log.1"):
         try:
             files[name] = _without_home(read_whole(state_folder() / name, MOST_LOG_MB))

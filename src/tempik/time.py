@@ -67,16 +67,16 @@ def parse_rate(text: str) -> Fraction:
     named = _DECIMAL_RATES.get(text.strip())
     if named is not None:
         return named
-    said = text.strip()[:40]
+    message = text.strip()[:40]
     # An exponent would be worked out to its last digit.
     if not _RATE.fullmatch(text.strip()):
-        raise TempikError(f"'{said}' is not a frame rate; give one such as 30, 25 or 30000/1001.")
+        raise TempikError(f"'{message}' is not a frame rate; give one such as 30, 25 or 30000/1001.")
     try:
         rate = Fraction(text.strip())
     except ZeroDivisionError:
-        raise TempikError(f"'{said}' is not a frame rate; give one such as 30, 25 or 30000/1001.") from None
+        raise TempikError(f"'{message}' is not a frame rate; give one such as 30, 25 or 30000/1001.") from None
     if not 1 <= rate <= 1000:
-        raise TempikError(f"A rate of {said} frames/s is out of range; give one between 1 and 1000.")
+        raise TempikError(f"A rate of {message} frames/s is out of range; give one between 1 and 1000.")
     return rate
 
 

@@ -4,26 +4,26 @@ from tempik.accents.accent import Accent, Setting
 from tempik.accents.apply import applied
 from tempik.accents.catalogue import CATALOGUE, accent_named, setting_problem, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
-from tempik.accents.fired import Fired, Pulse, Ruled, Scene, Span, Step
+from tempik.accents.evaluated import EvaluatedLane, Pulse, Ruled, RuleScene, Span, Step
 from tempik.accents.look import Look
-from tempik.accents.pulses import clashes, fired, look_at, pulse_level
+from tempik.accents.pulses import clashes, evaluated, look_at, pulse_level
 
 __all__ = [
     "CATALOGUE",
     "Accent",
-    "Fired",
+    "EvaluatedLane",
     "Form",
     "Look",
     "Pulse",
+    "RuleScene",
     "Ruled",
-    "Scene",
     "Setting",
     "Span",
     "Step",
     "accent_named",
     "applied",
     "clashes",
-    "fired",
+    "evaluated",
     "form_of",
     "level",
     "look_at",

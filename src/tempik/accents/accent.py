@@ -33,7 +33,7 @@ class Moment(NamedTuple):
     turn: int
     frame: int
     focus: tuple[float, float]
-    tall: float
+    height_ratio: float
 
 
 class Setting(NamedTuple):

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from tempik.accents.accent import Accent, Moment, Setting, Values, number, words
-from tempik.accents.look import SPLIT, Array, Bent, Look
+from tempik.accents.look import SPLIT, Array, BentTone, Look
 from tempik.media.paint import in_rgb
 from tempik.media.picture import BLACK_Y, WHITE_Y, Picture, Plane, colour_yuv
 from tempik.reel import Envelope, Length
@@ -16,14 +16,14 @@ from tempik.reel import Envelope, Length
 MID_Y = (BLACK_Y + WHITE_Y) / 2
 
 
-def drained(share: float, gain: float) -> Bent:
+def drained(share: float, gain: float) -> BentTone:
     """Without colour, and with more contrast about a point below the middle, so that it does not just get brighter."""
     keep = 1 - share
     turn = BLACK_Y + 0.4 * (WHITE_Y - BLACK_Y)
-    return Bent(lambda y: turn + (1 + (gain - 1) * share) * (y - turn), ((keep, 0.0), (0.0, keep)))
+    return BentTone(lambda y: turn + (1 + (gain - 1) * share) * (y - turn), ((keep, 0.0), (0.0, keep)))
 
 
-def hit(amount: float) -> Bent:
+def hit(amount: float) -> BentTone:
     """More contrast by an S about the middle that leaves black and white where they are."""
 
     def bend(y: Array) -> Array:
@@ -33,29 +33,29 @@ def hit(amount: float) -> Bent:
         return np.asarray(BLACK_Y + (WHITE_Y - BLACK_Y) * s)
 
     more = 1 + 0.35 * amount
-    return Bent(bend, ((more, 0.0), (0.0, more)))
+    return BentTone(bend, ((more, 0.0), (0.0, more)))
 
 
-def inverted(share: float) -> Bent:
-    return Bent(
+def inverted(share: float) -> BentTone:
+    return BentTone(
         lambda y: y + (2 * MID_Y - 2 * y) * share,
         ((1 - 2 * share, 0.0), (0.0, 1 - 2 * share)),
     )
 
 
-def hue_turned(degrees: float) -> Bent:
+def hue_turned(degrees: float) -> BentTone:
     """Every colour turned about grey; light stays."""
     c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
-    return Bent(lambda y: y, ((c, -s), (s, c)))
+    return BentTone(lambda y: y, ((c, -s), (s, c)))
 
 
-def tinted(colour: str, share: float) -> Bent:
+def tinted(colour: str, share: float) -> BentTone:
     """Everything in one colour, as strong as the colour is."""
     _, u, v = colour_yuv(colour)
-    return Bent(lambda y: y, ((1 - share, 0.0), (0.0, 1 - share)), ((u - 128) * share, (v - 128) * share))
+    return BentTone(lambda y: y, ((1 - share, 0.0), (0.0, 1 - share)), ((u - 128) * share, (v - 128) * share))
 
 
-def posterised(levels: float, share: float) -> Bent:
+def posterised(levels: float, share: float) -> BentTone:
     """A few steps of light, each in the middle of what it stands for."""
     count = max(2, round(levels))
 
@@ -65,7 +65,7 @@ def posterised(levels: float, share: float) -> Bent:
         return np.asarray(y + (BLACK_Y + (WHITE_Y - BLACK_Y) * stepped - y) * share)
 
     more = 1 + 0.5 * share
-    return Bent(bend, ((more, 0.0), (0.0, more)))
+    return BentTone(bend, ((more, 0.0), (0.0, more)))
 
 
 def channels_split(picture: Picture, distance: float, angle_deg: float) -> Picture:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from tempik.accents.accent import Accent, Moment, Setting, Values, number, words
-from tempik.accents.look import WASH, Array, Bent, Look
+from tempik.accents.look import WASH, Array, BentTone, Look
 from tempik.media.paint import in_rgb
 from tempik.media.picture import BLACK_Y, WHITE_Y, Picture, Plane, colour_yuv
 from tempik.reel import Envelope, Length
@@ -16,23 +16,23 @@ BLENDS = ("normal", "screen", "add", "overlay", "soft light")
 STOP_GAIN = 2 ** (1 / 2.4)
 
 
-def wash(colour: str, opacity: float) -> Bent:
+def wash(colour: str, opacity: float) -> BentTone:
     """A colour laid over everything."""
     y, u, v = colour_yuv(colour)
     keep = 1 - opacity
-    return Bent(
+    return BentTone(
         lambda x: x * keep + y * opacity, ((keep, 0.0), (0.0, keep)), ((u - 128) * opacity, (v - 128) * opacity)
     )
 
 
-def exposed(stops: float) -> Bent:
+def exposed(stops: float) -> BentTone:
     """Brighter or darker by stops; what would be above white stays white."""
     gain = float(STOP_GAIN**stops)
 
     def bend(y: Array) -> Array:
         return np.minimum(BLACK_Y + gain * (y - BLACK_Y), max(WHITE_Y, float(y.max()) if gain <= 1 else WHITE_Y))
 
-    return Bent(bend, ((gain, 0.0), (0.0, gain)))
+    return BentTone(bend, ((gain, 0.0), (0.0, gain)))
 
 
 def blend_table(colour: str, mode: str, opacity: float) -> Plane:

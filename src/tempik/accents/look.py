@@ -24,7 +24,7 @@ IDENTITY: Affine = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
 LENS, BLOCKS, BLUR, SPLIT, WASH, SHADE = range(6)
 
 
-class Bent(NamedTuple):
+class BentTone(NamedTuple):
     """A change of tone: what becomes of Y (0 to 255), and of chroma about its middle (a 2 × 2 matrix, then an offset)."""
 
     y: Callable[[Array], Array]
@@ -35,7 +35,7 @@ class Bent(NamedTuple):
 class Tone(NamedTuple):
     """A change of tone as data: a function of `args` gives it, so that equal tones are equal."""
 
-    make: Callable[..., Bent]
+    make: Callable[..., BentTone]
     args: tuple[float | str, ...]
 
 
@@ -67,7 +67,7 @@ class Look(NamedTuple):
     def moved(self, move: Affine) -> Look:
         return self._replace(move=times(move, self.move))
 
-    def toned(self, make: Callable[..., Bent], *args: float | str) -> Look:
+    def toned(self, make: Callable[..., BentTone], *args: float | str) -> Look:
         return self._replace(tones=(*self.tones, Tone(make, args)))
 
     def painted(self, stage: int, paint: Callable[..., Picture], *args: Any) -> Look:

@@ -37,7 +37,7 @@ def _room(at: Moment, values: Values, weight: float) -> Affine:
     across = 0.0 if kind in ("up and down", "tilt") else size
     down = 0.0 if kind in ("across", "tilt") else size
     turn = math.radians(TILT_DEG * (2.5 if kind == "tilt" else 1.0 if kind == "any way" else 0.0) * size)
-    half_w, half_h = 0.5, at.tall / 2
+    half_w, half_h = 0.5, at.height_ratio / 2
     need_w = (half_w * math.cos(turn) + half_h * math.sin(turn) + across) / half_w
     need_h = (half_h * math.cos(turn) + half_w * math.sin(turn) + down) / half_h
     return about(0.0, 0.0, max(need_w, need_h))

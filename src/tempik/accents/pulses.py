@@ -13,7 +13,7 @@ from typing import NamedTuple
 from tempik.accents.accent import Moment, Value, drawn
 from tempik.accents.catalogue import CATALOGUE, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
-from tempik.accents.fired import Fired, Pulse, Scene, Step
+from tempik.accents.evaluated import EvaluatedLane, Pulse, RuleScene, Step
 from tempik.accents.look import SPLIT, Look
 from tempik.accents.masks import keep_out
 from tempik.accents.rules import places_of, steps
@@ -28,9 +28,9 @@ BASE_EASES: dict[str, Callable[[float], float]] = {
 }
 
 
-def fired(
-    lane: AccentLane, scene: Scene, gain: float = 1.0, silent: bool = False, found: list[Step] | None = None
-) -> Fired:
+def evaluated(
+    lane: AccentLane, scene: RuleScene, gain: float = 1.0, silent: bool = False, found: list[Step] | None = None
+) -> EvaluatedLane:
     """Return a lane worked out on a scene; `gain` is what the amounts of its bundle and of all accents make, `found` its
     steps where they are known.
 
@@ -40,7 +40,7 @@ def fired(
     accent = CATALOGUE.get(lane.accent)
     found = steps(lane, scene) if found is None else found
     if accent is None:
-        return Fired(lane, None, {}, found, [], [], (0, 0), {}, gain, silent, None)
+        return EvaluatedLane(lane, None, {}, found, [], [], (0, 0), {}, gain, silent, None)
     values = settled(accent, lane.settings)
     turns = [n for n in str(values.get("turns", "")).split(",") if n in CATALOGUE and n != "cycle"]
     degree = accent.degree if lane.degree is None else lane.degree
@@ -70,7 +70,7 @@ def fired(
     spans = [span_frames(p.form) for p in out]
     reach = max((s[0] for s in spans), default=0), max((s[1] for s in spans), default=0)
     places = places_of(lane, scene) if lane.limit != Limit() else None
-    return Fired(
+    return EvaluatedLane(
         lane, accent, values, found, out, [p.frame for p in out], reach, in_frames(lane.keys, scene), gain, silent, places
     )  # fmt: skip
 
@@ -83,7 +83,7 @@ def _forms(envelope: Envelope, rate: Fraction) -> Callable[[float, int], Form]:
     return lambda gap_s, clip_frames: made(gap_s if by_gap else 0.0, clip_frames if by_clip else 0)
 
 
-def in_frames(by_name: Mapping[str, tuple[Key, ...]], scene: Scene) -> dict[str, list[tuple[int, float, str]]]:
+def in_frames(by_name: Mapping[str, tuple[Key, ...]], scene: RuleScene) -> dict[str, list[tuple[int, float, str]]]:
     """Return keys by what they set, each as frame, value and ease, in order."""
     out: dict[str, list[tuple[int, float, str]]] = {}
     for name, keys in by_name.items():
@@ -93,7 +93,7 @@ def in_frames(by_name: Mapping[str, tuple[Key, ...]], scene: Scene) -> dict[str,
     return out
 
 
-def key_frame(key: Key | Edge, scene: Scene) -> int:
+def key_frame(key: Key | Edge, scene: RuleScene) -> int:
     """Return the frame at which a key stands: its point's, or its own."""
     point = point_of(scene.song, key.point) if scene.song is not None and key.point is not None else None
     return scene.frame(point.time_s if point is not None else key.time_s)
@@ -119,7 +119,7 @@ def pulse_level(pulse: Pulse, at: float) -> float:
     return level(pulse.form, at - pulse.frame)
 
 
-def sounding(found: Fired, at: float) -> list[tuple[Pulse, float]]:
+def sounding(found: EvaluatedLane, at: float) -> list[tuple[Pulse, float]]:
     """Return the pulses of a lane that are not zero at a frame, each with its level, in order."""
     back, on = found.reach
     first = bisect_left(found.starts, math.floor(at) - on)
@@ -134,22 +134,29 @@ def sounding(found: Fired, at: float) -> list[tuple[Pulse, float]]:
     return out
 
 
-Focus = Callable[[Fired, float], tuple[float, float]]
+Focus = Callable[[EvaluatedLane, float], tuple[float, float]]
 
 
 def look_at(
-    at: float, lanes: Iterable[Fired], rate: Fraction, tall: float, focus: Focus | None = None, start: Look = Look()
+    at: float,
+    lanes: Iterable[EvaluatedLane],
+    rate: Fraction,
+    height_ratio: float,
+    focus: Focus | None = None,
+    start: Look = Look(),
 ) -> Look:
     """Return what all lanes together do to a frame, in their order; `at` is a fraction within a shutter's opening."""
     look = start
     for found in lanes:
         if found.accent is None or found.silent:
             continue
-        look = _lane_look(look, found, at, rate, tall, focus)
+        look = _lane_look(look, found, at, rate, height_ratio, focus)
     return look
 
 
-def _lane_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float, focus: Focus | None) -> Look:
+def _lane_look(
+    look: Look, found: EvaluatedLane, at: float, rate: Fraction, height_ratio: float, focus: Focus | None
+) -> Look:
     assert found.accent is not None
     playing = sounding(found, at)
     steady = found.accent.steady
@@ -161,12 +168,12 @@ def _lane_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float,
         place = focus(found, at)
     if found.keyed:
         values = values | {n: keyed_at(k, at) for n, k in found.keyed.items() if n in values}
-    moments = [_moment(pulse, now, at, rate, place, tall) for pulse, now in playing]
+    moments = [_moment(pulse, now, at, rate, place, height_ratio) for pulse, now in playing]
     if steady is not None and found.may(at):
         loudest = max((m.level for m in moments), default=0.0)
         seed = found.lane.seed * 7919 + 1
         here = Moment(
-            found.gain, loudest, at, at / float(rate), 0.0, seed, 0, 0, place, tall
+            found.gain, loudest, at, at / float(rate), 0.0, seed, 0, 0, place, height_ratio
         )  # fmt: skip
         look = steady(look, here, values | {"base": float(values["base"]) * found.gain * found.lane.amount})
     if "level" in found.keyed and found.may(at):
@@ -176,7 +183,7 @@ def _lane_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float,
             seed = found.lane.seed * 7919 + 1
             angle = 2 * math.pi * drawn(found.lane.seed, found.lane.id)
             by_hand = Moment(
-                weight, weight, since, since / float(rate), angle, seed, 0, found.keyed["level"][0][0], place, tall
+                weight, weight, since, since / float(rate), angle, seed, 0, found.keyed["level"][0][0], place, height_ratio
             )  # fmt: skip
             moments.append(by_hand)
             playing = [*playing, (None, weight)]  # type: ignore[list-item]
@@ -197,7 +204,7 @@ def _lane_look(look: Look, found: Fired, at: float, rate: Fraction, tall: float,
     return look
 
 
-def _applied(look: Look, found: Fired, pulse: Pulse | None, moment: Moment, values: dict[str, Value]) -> Look:
+def _applied(look: Look, found: EvaluatedLane, pulse: Pulse | None, moment: Moment, values: dict[str, Value]) -> Look:
     accent = found.accent
     assert accent is not None
     if pulse is not None and pulse.accent != accent.name:  # one of a cycle, as it comes
@@ -216,10 +223,12 @@ def _masked(look: Look, made: Look, mask: str) -> Look:
     return look.painted(min((e.stage for e in made.effects), default=SPLIT), keep_out, made, mask)
 
 
-def _moment(pulse: Pulse, now: float, at: float, rate: Fraction, place: tuple[float, float], tall: float) -> Moment:
+def _moment(
+    pulse: Pulse, now: float, at: float, rate: Fraction, place: tuple[float, float], height_ratio: float
+) -> Moment:
     since = at - pulse.frame
     return Moment(
-        now * pulse.strength, now, since, since / float(rate), pulse.angle, pulse.seed, pulse.turn, pulse.frame, place, tall
+        now * pulse.strength, now, since, since / float(rate), pulse.angle, pulse.seed, pulse.turn, pulse.frame, place, height_ratio
     )  # fmt: skip
 
 
@@ -228,10 +237,10 @@ class Clash(NamedTuple):
 
     lane: str
     frame: int
-    said: str
+    message: str
 
 
-def clashes(found: Fired, rate: Fraction) -> list[Clash]:
+def clashes(found: EvaluatedLane, rate: Fraction) -> list[Clash]:
     """Return pulses whose lead begins before the one before has ended, and those that a clip's end cuts off."""
     out = []
     before: Pulse | None = None

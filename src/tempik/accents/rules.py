@@ -8,7 +8,7 @@ from itertools import groupby, islice
 from typing import NamedTuple
 
 from tempik.accents.catalogue import CATALOGUE
-from tempik.accents.fired import Ruled, Scene, Span, Step
+from tempik.accents.evaluated import Ruled, RuleScene, Span, Step
 from tempik.memo import Memory
 from tempik.reel import AccentLane, Point, Rule, Soundtrack, point_of
 from tempik.time import time_of
@@ -18,7 +18,7 @@ LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
 AROUND_S = 600.0
 # A lane that is laid frame by frame reaches so far: five minutes at 60 a second. An hour of it would be worked at for ten seconds.
 MOST_FRAMES = 20_000
-_COUNTED: Memory[list[Run]] = Memory(24)
+_COUNTED: Memory[list[CountedRun]] = Memory(24)
 
 
 def beats(points: Sequence[Point]) -> list[Point]:
@@ -31,36 +31,36 @@ def anchor(points: Sequence[Point]) -> int:
     return next((i for i, p in enumerate(points) if p.kind == "downbeat" or p.beat == 1), 0)
 
 
-class Run(NamedTuple):
+class CountedRun(NamedTuple):
     """Points that are counted on from one to the next, and the number of the first."""
 
     points: Sequence[Point]
     first: int
 
 
-def runs_of(points: Sequence[Point]) -> list[Run]:
+def runs_of(points: Sequence[Point]) -> list[CountedRun]:
     """Return the points that rules count, as runs of counting.
 
     Beats and their parts are counted from the first downbeat, and keep their count over a stretch in which onsets
     are used instead; onsets are counted from the first of each such stretch. Points placed by hand are not counted.
     """
-    out: list[Run] = []
+    out: list[CountedRun] = []
     bar_0: int | None = None
     counted = [p for p in points if p.kind != "hand"]
     for onsets, group in groupby(counted, key=lambda p: p.kind == "onset"):
         run = list(group)
         if onsets:
-            out.append(Run(run, 0))
+            out.append(CountedRun(run, 0))
             continue
         downbeats = list(islice((i for i, p in enumerate(run) if p.beat == 1 and not p.part), 2))
         first = downbeats[0] if downbeats else 0
         a_bar = downbeats[1] - first if len(downbeats) > 1 else len(run)
         bar_0 = run[first].bar if bar_0 is None else bar_0
-        out.append(Run(run, (run[first].bar - bar_0) * a_bar - first))
+        out.append(CountedRun(run, (run[first].bar - bar_0) * a_bar - first))
     return out
 
 
-class Event(NamedTuple):
+class RuleEvent(NamedTuple):
     id: str
     point: Point | None
     frame: int
@@ -68,58 +68,58 @@ class Event(NamedTuple):
     number: int
 
 
-def events_of(rule: Rule, scene: Scene, stretch: tuple[int, int]) -> list[Event]:
+def events_of(rule: Rule, scene: RuleScene, stretch: tuple[int, int]) -> list[RuleEvent]:
     """Return all that a rule counts, whether it fires or not."""
     song = scene.song
     if rule.of in ("points", "bars", "drops"):
         if song is None:
             return []
-        out: list[Event] = []
+        out: list[RuleEvent] = []
         for run in _COUNTED.get((song,), (rule.of, rule.beats), lambda: _counted(rule, song)):
             # Counted over the whole song, and worked out where the reel may come to lie.
             first, end = around(scene, run.points)
             near = enumerate(run.points[first:end], run.first + first)
-            out += [Event(p.id, p, scene.frame_of(p), p.strength, number) for number, p in near]
+            out += [RuleEvent(p.id, p, scene.frame_of(p), p.strength, number) for number, p in near]
         return out
     if rule.of == "onsets":
         onsets = song.heard.onsets if song is not None and song.heard is not None else ()
-        heard: list[Event] = []
+        heard: list[RuleEvent] = []
         for i, onset in enumerate(onsets):
             point = point_of(song, f"o{i}") if onset.band in rule.bands and song is not None else None
             if point is not None:
-                heard.append(Event(point.id, point, scene.frame_of(point), point.strength, len(heard)))
+                heard.append(RuleEvent(point.id, point, scene.frame_of(point), point.strength, len(heard)))
         return heard
     if rule.of == "frames":
         end = min(stretch[1], stretch[0] + MOST_FRAMES)
-        return [Event(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(stretch[0], end)]
+        return [RuleEvent(f"frame/{k - stretch[0]}", None, k, 1.0, k - stretch[0]) for k in range(stretch[0], end)]
     out = []
     if rule.of == "pulses":
         pulses = scene.pulses.get(rule.lane, ())
-        return [Event(p.step, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
+        return [RuleEvent(p.step, p.point, p.frame, min(p.own, 1.0), n) for n, p in enumerate(pulses)]
     for span in scene.spans:
         if (rule.of == "cuts" and span.is_cut) or (rule.of == "transitions" and span.joined) or rule.of == "starts":
             strength = span.start.strength if span.start is not None else 1.0
-            out.append(Event(f"{span.clip}/start", span.start, span.first, strength, len(out)))
+            out.append(RuleEvent(f"{span.clip}/start", span.start, span.first, strength, len(out)))
         elif rule.of == "ends":
             # The last frame of a clip is the one before the point that its end is tied to.
-            out.append(Event(f"{span.clip}/end", None, span.end - 1, 1.0, len(out)))
+            out.append(RuleEvent(f"{span.clip}/end", None, span.end - 1, 1.0, len(out)))
         elif rule.of == "pins":
             for cue, point, frame in span.ties:
                 if span.first <= frame < span.end:
-                    out.append(Event(f"{span.clip}/{cue}", point, frame, point.strength, len(out)))
+                    out.append(RuleEvent(f"{span.clip}/{cue}", point, frame, point.strength, len(out)))
     return out
 
 
-def _counted(rule: Rule, song: Soundtrack) -> list[Run]:
+def _counted(rule: Rule, song: Soundtrack) -> list[CountedRun]:
     runs = _COUNTED.get((song,), (), lambda: runs_of(song.points))
     if rule.of == "bars":
-        return [Run([p for run in runs for p in run.points if p.beat in rule.beats and not p.part], 0)]
+        return [CountedRun([p for run in runs for p in run.points if p.beat in rule.beats and not p.part], 0)]
     if rule.of == "drops":
-        return [Run([p for run in runs for p in run.points if p.kind == "drop"], 0)]
+        return [CountedRun([p for run in runs for p in run.points if p.kind == "drop"], 0)]
     return runs
 
 
-def around(scene: Scene, points: Sequence[Point]) -> tuple[int, int]:
+def around(scene: RuleScene, points: Sequence[Point]) -> tuple[int, int]:
     """Return from which to which of points in order of time lie within the reel or AROUND_S beyond its ends."""
     end_s = scene.start_s + time_of(scene.frames, scene.rate)
     first = bisect_left(points, scene.start_s - AROUND_S, key=lambda p: p.time_s)
@@ -140,7 +140,7 @@ def rules_by_clips(lane: Ruled) -> bool:
     return bool(lane.limit.clips) or lane.rule.of in ("cuts", "transitions", "starts", "ends", "pins", "pulses")
 
 
-def steps(lane: Ruled, scene: Scene) -> list[Step]:
+def steps(lane: Ruled, scene: RuleScene) -> list[Step]:
     """Return every place of a lane that fires or can be painted, in order of frame."""
     stretch = stretch_of(lane, scene)
     events = events_of(lane.rule, scene, stretch)
@@ -175,13 +175,13 @@ def steps(lane: Ruled, scene: Scene) -> list[Step]:
     ]
 
 
-def stretch_of(lane: Ruled, scene: Scene) -> tuple[int, int]:
+def stretch_of(lane: Ruled, scene: RuleScene) -> tuple[int, int]:
     first = 0 if lane.limit.from_s is None else max(0, scene.frame(lane.limit.from_s))
     end = scene.frames if lane.limit.to_s is None else min(scene.frames, scene.frame(lane.limit.to_s))
     return first, max(first, end)
 
 
-def places_of(lane: Ruled, scene: Scene) -> tuple[tuple[int, int], ...]:
+def places_of(lane: Ruled, scene: RuleScene) -> tuple[tuple[int, int], ...]:
     """Return the frames (first, end) that a lane is limited to."""
     first, end = stretch_of(lane, scene)
     if not lane.limit.clips:
@@ -190,6 +190,6 @@ def places_of(lane: Ruled, scene: Scene) -> tuple[tuple[int, int], ...]:
     return tuple((max(s.first, first), min(s.end, end)) for s in spans)
 
 
-def span_at(scene: Scene, firsts: list[int], frame: int) -> Span | None:
+def span_at(scene: RuleScene, firsts: list[int], frame: int) -> Span | None:
     number = bisect_right(firsts, frame) - 1
     return scene.spans[number] if number >= 0 and frame < scene.spans[number].end else None

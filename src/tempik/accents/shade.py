@@ -32,8 +32,10 @@ def vignetted(picture: Picture, amount: float) -> Picture:
 def barred(picture: Picture, share: float) -> Picture:
     """Black bars at top and bottom, each a share of the frame's height."""
     width, height = picture.size
-    tall = round(height * min(share, 0.5))
-    return filled(filled(picture, (0, 0, width, tall), BLACK, 1.0), (0, height - tall, width, height), BLACK, 1.0)
+    height_ratio = round(height * min(share, 0.5))
+    return filled(
+        filled(picture, (0, 0, width, height_ratio), BLACK, 1.0), (0, height - height_ratio, width, height), BLACK, 1.0
+    )
 
 
 def crossed(picture: Picture, colour: str, share: float, place: float, way: str) -> Picture:

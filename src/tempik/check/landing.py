@@ -14,20 +14,20 @@ from typing import Literal, get_args
 import msgspec
 import numpy as np
 
-from tempik.accents import Fired, Form, Pulse, clashes, level, pulse_level
+from tempik.accents import EvaluatedLane, Form, Pulse, clashes, level, pulse_level
 from tempik.accents.masks import mask_of
 from tempik.accents.rules import MOST_FRAMES, stretch_of
 from tempik.errors import TempikError
 from tempik.memo import Memory
 from tempik.reel import Point
 from tempik.reel.lanes import RuleOf
-from tempik.render.takes import said_of_sounds
+from tempik.render.sound_bank import message_of_sounds
 from tempik.sounds.loudness import RATE as SOUND_RATE
 from tempik.time import frame_of, time_of
 from tempik.timeline.covering import gaps
 from tempik.timeline.inside import frame_inside, inside_of
-from tempik.timeline.placed import Placed, Tie, source_at_frames
-from tempik.timeline.striking import laid_sounds, silent_strips, sound_title, struck_of
+from tempik.timeline.placed_clip import PlacedClip, Tie, source_at_frames
+from tempik.timeline.sound_triggers import evaluated_sound_lanes, laid_sounds, silent_channels, sound_title
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.transitions import PlacedTransition, progress_at, short_of
 from tempik.timeline.wording import wording_at
@@ -85,7 +85,7 @@ def check_reel(timeline: Timeline) -> Report:
     events: list[Event] = []
     for placed in timeline.everything:
         events += _of_clip(timeline, placed)
-    for found in timeline.fired:
+    for found in timeline.accent_lanes:
         if not found.silent:
             events += [_accent(timeline, pulse) for pulse in found.pulses]
     events += sounds(timeline)
@@ -94,10 +94,10 @@ def check_reel(timeline: Timeline) -> Report:
 
 def sounds(timeline: Timeline) -> list[Event]:
     """Where the hits of sounds sound: at the sample that the mix begins each by."""
-    silent, out = silent_strips(timeline.reel), list[Event]()
-    for struck in struck_of(timeline):
-        if struck.lane.id not in silent:
-            out += [_sound(timeline, s.sound, s.at_s, s.point, s.lane, s.step) for s in struck.strikes]
+    silent, out = silent_channels(timeline.reel), list[Event]()
+    for evaluated in evaluated_sound_lanes(timeline):
+        if evaluated.lane.id not in silent:
+            out += [_sound(timeline, s.sound, s.at_s, s.point, s.lane, s.step) for s in evaluated.triggers]
     for laid in laid_sounds(timeline):
         if laid.track.id not in silent and laid.hit_s is not None:
             out.append(_sound(timeline, laid.clip.sound, laid.hit_s, laid.point, laid.track.id, laid.clip.id))
@@ -137,15 +137,15 @@ def nearest_event(timeline: Timeline, frame: int) -> Event | None:
         number = bisect_right(lane, frame, key=lambda p: p.first)
         for placed in lane[max(0, number - 2) : number + 2]:
             near += _of_clip(timeline, placed)
-    for fired in timeline.fired:
-        number = bisect_right(fired.starts, frame)
-        if not fired.silent:
-            near += [_accent(timeline, pulse) for pulse in fired.pulses[max(0, number - 1) : number + 1]]
+    for evaluated in timeline.accent_lanes:
+        number = bisect_right(evaluated.starts, frame)
+        if not evaluated.silent:
+            near += [_accent(timeline, pulse) for pulse in evaluated.pulses[max(0, number - 1) : number + 1]]
     order = {"pin": 0, "cut": 1, "transition": 1, "word": 1, "accent": 2}
     return min(near, key=lambda e: (abs(e.frame - frame), order[e.kind]), default=None)
 
 
-def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
+def _of_clip(timeline: Timeline, placed: PlacedClip) -> list[Event]:
     if timeline.reel.tracks[placed.clip.track].hidden:
         return []
     events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
@@ -158,7 +158,7 @@ def _of_clip(timeline: Timeline, placed: Placed) -> list[Event]:
     return events + [_pin(timeline, placed, tie) for tie in placed.ties if 0 <= tie.frame < timeline.frames]
 
 
-def _inside(timeline: Timeline, placed: Placed) -> list[Event]:
+def _inside(timeline: Timeline, placed: PlacedClip) -> list[Event]:
     """What happens in a nest, where the clip that shows it shows that. In a nest that was moved or plays at another speed it
     is tied to nothing: its points sound elsewhere."""
     inside = inside_of(timeline, placed.footage)
@@ -181,12 +181,12 @@ def _inside(timeline: Timeline, placed: Placed) -> list[Event]:
     return out
 
 
-def report(events: list[Event], said: tuple[str, ...] = (), sound_offset_ms: float | None = None) -> Report:
+def report(events: list[Event], message: tuple[str, ...] = (), sound_offset_ms: float | None = None) -> Report:
     """Return events in order with their worst error, measured where it was measured, and the verdict."""
     tied = [e for e in events if e.tied]
     worst = max((abs(e.error_ms if e.measured_ms is None else e.measured_ms) for e in tied), default=0.0)
     order = sorted(events, key=lambda e: (e.time_s, e.kind, e.what))
-    return Report(tuple(order), worst, all(e.ok for e in tied), said, sound_offset_ms)
+    return Report(tuple(order), worst, all(e.ok for e in tied), message, sound_offset_ms)
 
 
 def notes(timeline: Timeline) -> tuple[str, ...]:
@@ -205,8 +205,8 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
             )
         if placed.short_after_s > 0:
             out.append(f"{name} ends {placed.short_after_s:.2f} s early {where}: its last frame stands still.")
-        if placed.said:
-            out.append(f"{name} {where}: {placed.said}.")
+        if placed.message:
+            out.append(f"{name} {where}: {placed.message}.")
     song = timeline.reel.soundtrack
     left_s = song.length_s - song.start_s if song is not None else timeline.reel.length_s
     if left_s < timeline.reel.length_s - 0.5 / float(timeline.rate):
@@ -220,7 +220,7 @@ def notes(timeline: Timeline) -> tuple[str, ...]:
         *_title_notes(timeline),
         *_transition_notes(timeline),
         *_accent_notes(timeline),
-        *said_of_sounds(timeline),
+        *message_of_sounds(timeline),
     )
 
 
@@ -250,7 +250,7 @@ def _transition_notes(timeline: Timeline) -> list[str]:
                     f"This version does not know the transition '{placed_transition.transition.kind}' {where}; the cut is hard there."
                 )
                 continue
-            out += [f"{placed_transition.kind.title} {where}: {said}." for said in short_of(placed_transition)]
+            out += [f"{placed_transition.kind.title} {where}: {message}." for message in short_of(placed_transition)]
     return out
 
 
@@ -279,7 +279,7 @@ def _event(timeline: Timeline, kind: Kind, what: str, frame: int, point: Point, 
     )
 
 
-def _cut(timeline: Timeline, placed: Placed) -> list[Event]:
+def _cut(timeline: Timeline, placed: PlacedClip) -> list[Event]:
     """A cut is an event when another picture was on screen before it; the reel's own start is one only when tied."""
     point = timeline.point(placed.clip.start.point)
     tied = point is not None
@@ -304,7 +304,7 @@ def _cut(timeline: Timeline, placed: Placed) -> list[Event]:
     return [_event(timeline, "cut", _name(placed), placed.first, point, tied)]
 
 
-def _words(timeline: Timeline, placed: Placed) -> list[Event]:
+def _words(timeline: Timeline, placed: PlacedClip) -> list[Event]:
     """The words of a title that come one by one: the frame at which each is first seen, by asking what is seen at each."""
     title = placed.clip.title
     if title is None or "word" not in placed.clip.keys:
@@ -328,7 +328,7 @@ def _words(timeline: Timeline, placed: Placed) -> list[Event]:
     return out
 
 
-def _seen(timeline: Timeline, placed: Placed, frame: int) -> int:
+def _seen(timeline: Timeline, placed: PlacedClip, frame: int) -> int:
     """Return how many words of a title are seen at a frame, counted to the last of them."""
     parts = wording_at(timeline, placed, frame)
     numbers = [p.number // 1000 if p.what == "first" else p.number for p in parts if p.what in ("word", "first")]
@@ -344,7 +344,7 @@ def turn_frame(placed_transition: PlacedTransition) -> int:
     return next((f for f in frames if progress_at(placed_transition, f + 0.5) > 0.5), placed_transition.end)
 
 
-def _pin(timeline: Timeline, placed: Placed, tie: Tie) -> Event:
+def _pin(timeline: Timeline, placed: PlacedClip, tie: Tie) -> Event:
     """Find the frame at which the cue comes on screen: of all passages of the cue the one nearest to the point."""
     rate = float(timeline.rate)
     wanted_s = (tie.frame - placed.begin) / rate
@@ -389,7 +389,7 @@ def _accent_notes(timeline: Timeline) -> list[str]:
     """Return sentences on lanes that cannot do what they say: unknown accents, lost points, lost masks, and pulses that
     run into each other or over the end of their clip."""
     out = []
-    for found in timeline.fired:
+    for found in timeline.accent_lanes:
         name = found.accent.title if found.accent is not None else found.lane.accent
         if found.accent is None:
             out.append(f"This version does not know the accent '{name}'; its lane is kept and does nothing.")
@@ -420,11 +420,11 @@ def _accent_notes(timeline: Timeline) -> list[str]:
     return out
 
 
-def _clash_notes(timeline: Timeline, found: Fired, name: str) -> list[str]:
-    said = clashes(found, timeline.rate)
-    more = f" (and {len(said) - 1} more of this lane)" if len(said) > 1 else ""
-    return [f"{name} at {time_of(c.frame, timeline.rate):.2f} s: {c.said}{more}." for c in said[:1]]
+def _clash_notes(timeline: Timeline, found: EvaluatedLane, name: str) -> list[str]:
+    message = clashes(found, timeline.rate)
+    more = f" (and {len(message) - 1} more of this lane)" if len(message) > 1 else ""
+    return [f"{name} at {time_of(c.frame, timeline.rate):.2f} s: {c.message}{more}." for c in message[:1]]
 
 
-def _name(placed: Placed) -> str:
+def _name(placed: PlacedClip) -> str:
     return placed.footage.name

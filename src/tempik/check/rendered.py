@@ -16,18 +16,18 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.accents import CATALOGUE, Fired, Pulse
+from tempik.accents import CATALOGUE, EvaluatedLane, Pulse
 from tempik.check.landing import HALF_FRAME, Event, Levels, Report, check_reel, report
-from tempik.check.struck import measured_sounds
+from tempik.check.sounds import measured_sounds
 from tempik.errors import TempikError
 from tempik.media import FrameReader, Picture, decode_sound
 from tempik.media.audio import sound_blocks
 from tempik.render import PictureSource, mix, plan
+from tempik.render.export_settings import frames_of_part
 from tempik.render.plan import late_plan
-from tempik.render.settings import frames_of_part
 from tempik.sounds.loudness import RATE, Meter
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.transitions import PlacedTransition, progress_at
 
@@ -74,7 +74,7 @@ class _Film:
             self._shown[number] = self._thumb(self.file.frame(number - self.frames.start))
         return self._shown[number]
 
-    def clip(self, number: int, placed: Placed) -> Thumb:
+    def clip(self, number: int, placed: PlacedClip) -> Thumb:
         """What frame `number` would show if `placed` were on screen."""
         width, height = self._plan_size
         return self._thumb(self.source.render(plan(self.timeline, number, width, height, clip=placed)))
@@ -319,7 +319,7 @@ def _with_word_moved(timeline: Timeline, event: Event, frames: int) -> Timeline 
 
 def _accent_frame(film: _Film, event: Event) -> int | None:
     """Return the first frame at which the accent is at its fullest in the file."""
-    found = next((f for f in film.timeline.fired if f.lane.id == event.lane), None)
+    found = next((f for f in film.timeline.accent_lanes if f.lane.id == event.lane), None)
     pulse = next((p for p in found.pulses if p.frame == event.frame), None) if found is not None else None
     accent = CATALOGUE.get(event.what)
     if pulse is None or accent is None:
@@ -350,14 +350,14 @@ def _as_planned(film: _Film, pulse: Pulse, by: int, window: range) -> bool:
     """Tell whether a file looks more like the reel than like the reel with one lane of accents so many frames later: coding noise
     can make another frame of a shake the fullest."""
     late = copy.copy(film.timeline)
-    late.fired = [_moved(f, by) if f.lane.id == pulse.lane else f for f in late.fired]
+    late.accent_lanes = [_moved(f, by) if f.lane.id == pulse.lane else f for f in late.accent_lanes]
     planned, moved = (
         sum(_apart(film.shown(n), picture(n)) for n in window) for picture in (film.planned, lambda n: film.of(late, n))
     )
     return planned < moved
 
 
-def _moved(found: Fired, by: int) -> Fired:
+def _moved(found: EvaluatedLane, by: int) -> EvaluatedLane:
     """Return a lane of accents that fires so many frames later."""
     return found._replace(
         pulses=[p._replace(frame=p.frame + by) for p in found.pulses], starts=[s + by for s in found.starts]
@@ -389,7 +389,7 @@ def _displacement(shown: Thumb, plain: Thumb) -> float:
     pixels of the small pictures; infinite where they cannot be registered. By enhanced correlation (Evangelidis and
     Psarakis 2008), to which light and contrast make no difference."""
     a, b = (np.ascontiguousarray(t[..., 0]) for t in (plain, shown))
-    tall, wide = a.shape
+    height_ratio, wide = a.shape
     start = np.eye(2, 3, dtype=np.float32)
     everywhere = np.full(a.shape, 255, np.uint8)
     stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-4)
@@ -399,7 +399,7 @@ def _displacement(shown: Thumb, plain: Thumb) -> float:
         return float("inf")
     if alike < REGISTERED:
         return float("inf")  # under a flash, in a file of low quality, there is too little left to lay on the other
-    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, tall, 1], [wide, tall, 1.0]])
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, height_ratio, 1], [wide, height_ratio, 1.0]])
     return float(np.hypot(*(corners @ np.asarray(matrix).T - corners[:, :2]).T).mean())
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
 from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -121,7 +121,7 @@ def table(reel: Reel) -> str:
 
     names = {b.id: b.name for b in reel.bundles}
     lines = [COLUMNS]
-    for number, found in enumerate(timeline_of(reel).fired, 1):
+    for number, found in enumerate(timeline_of(reel).accent_lanes, 1):
         lane = found.lane
         accent = lane.accent if found.accent is not None else f"unknown ({lane.accent})"
         lines.append(
@@ -258,7 +258,7 @@ def _painted(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     for text in options.key:
         place, value = _pair(text, "--key NAME@FRAME=VALUE")
         name, _, frame = place.partition("@")
-        number = whole(frame)
+        number = parse_int(frame)
         if number is None or number < 0:
             raise TempikError(f"'{text}' says no frame; give --key NAME@FRAME=VALUE such as level@120=1.")
         reel = with_key(reel, lane, name, number, number_in(value, text))

@@ -36,12 +36,12 @@ def ready(reel: Reel, changed: Reel, options: argparse.Namespace, *shows: str) -
         raise TempikError(f"That cannot be done: {asked_for(printable(found[0]))}")
 
 
-def asked_for(said: str) -> str:
+def asked_for(message: str) -> str:
     """Return what is wrong with a project as what was asked for, not had."""
     for has, would in ((" has ", " would have "), (" lies ", " would lie "), (" is ", " would be ")):
-        if has in said:
-            return said[:1].lower() + said[1:].replace(has, would, 1)
-    return said
+        if has in message:
+            return message[:1].lower() + message[1:].replace(has, would, 1)
+    return message
 
 
 def saved_or_shown(

@@ -143,8 +143,8 @@ def run_export(options: Options) -> int:
     fit(files)
     settled(options, "expect", "queue", *(() if options.queue or options.expect else ("progress",)))
     for each in files:
-        if each.said:
-            print(f"note: {each.said}", file=sys.stderr)
+        if each.message:
+            print(f"note: {each.message}", file=sys.stderr)
     if options.queue:
         for item in queue.add(reel, order, options.output, options.project.name):
             print(f"{item.id} {item.target}")
@@ -221,7 +221,7 @@ def run_queue(options: Options) -> int:
     settled(options, *running)
     if options.do == "list":
         for item in queue.items():
-            print(f"{item.id}  {item.state:8} {item.target}  {item.said}".rstrip())
+            print(f"{item.id}  {item.state:8} {item.target}  {item.message}".rstrip())
     elif options.do == "remove":
         queue.remove(options.item)
     elif options.do in ("up", "down"):
@@ -257,7 +257,7 @@ def _run_waiting(options: argparse.Namespace) -> int:
         ran.add(waiting[0].id)
         after = run_item(waiting[0], _teller(options.progress), stop, left)
         failed += after.state == "failed"
-        print(f"{after.target}: {after.said}", file=sys.stderr)
+        print(f"{after.target}: {after.message}", file=sys.stderr)
     if options.item and not ran and not stop.is_set():
         raise TempikError(f"There is no export '{shortened(options.item)}' in the queue.")
     return 1 if failed else 0
@@ -274,21 +274,23 @@ def run_item(
 
     replace = msgspec.structs.replace
     with queue.claimed(item.id):
-        item = replace(item, state="running", said="", notes=(), ok=True)
+        item = replace(item, state="running", message="", notes=(), ok=True)
         queue.save(item)
         begun = time.monotonic()
         try:
             done = deliver(queue.made_of(item), item.order.measure, progress, stop)
             item = replace(
-                item, state="done", said=done.text, notes=tuple(done.notes), size_bytes=done.done.size_bytes,
+                item, state="done", message=done.text, notes=tuple(done.notes), size_bytes=done.done.size_bytes,
                 ok=done.report.ok,
             )  # fmt: skip
         except Cancelled:
-            item = replace(item, state="waiting") if left.is_set() else replace(item, state="stopped", said="stopped")
+            item = (
+                replace(item, state="waiting") if left.is_set() else replace(item, state="stopped", message="stopped")
+            )
         except TempikError as error:
-            item = replace(item, state="failed", said=str(error), ok=False)
+            item = replace(item, state="failed", message=str(error), ok=False)
         except Exception as error:  # a fault of ours must not take the rest of the queue with it
-            item = replace(item, state="failed", said=f"failed ({type(error).__name__}: {error})", ok=False)
+            item = replace(item, state="failed", message=f"failed ({type(error).__name__}: {error})", ok=False)
         item = replace(item, seconds=time.monotonic() - begun)
         queue.save(item)
     return item
@@ -298,8 +300,8 @@ def _end_with_parent(stop: threading.Event, left: threading.Event, alone: thread
     """Stop when whoever started this has gone: its end of the pipe closes. Told that it is to go on alone before that, it does, with all
     that waits."""
     try:
-        while said := os.read(0, 64):
-            if b"alone" in said:
+        while message := os.read(0, 64):
+            if b"alone" in message:
                 alone.set()
                 return
     except OSError:

@@ -10,14 +10,14 @@ from typing import TYPE_CHECKING
 
 from tempik.cli.kinds import rate_of, size_of
 from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.errors import TempikError
 from tempik.time import parse_rate
 
 if TYPE_CHECKING:
-    from tempik.edit.drafting.make import MoodDraft, MoodWish
+    from tempik.edit.drafting.make import DraftOptions, MoodDraft
     from tempik.edit.song.stretches import Stretch
-    from tempik.media import Study
+    from tempik.media import FootageStudy
     from tempik.reel import Reel, Soundtrack
     from tempik.rhythm.song_edits import SongEdit
 
@@ -84,7 +84,7 @@ def _cue(text: str) -> tuple[str, float]:
 
 def _accent(text: str) -> tuple[str, int]:
     name, _, every = text.partition(":")
-    number = whole(every) if every else 1
+    number = parse_int(every) if every else 1
     if number is None or number < 1:
         raise argparse.ArgumentTypeError(f"'{text}' is not an accent; give NAME or NAME:N with N of 1 or more")
     return name, number
@@ -108,25 +108,25 @@ def _serving(files: list[str]) -> list[str]:
     """Return the files that serve as footage, and say which do not. Raises TempikError when none does."""
     from tempik.assemble import serving
 
-    good, said = serving(files)
+    good, message = serving(files)
     if not good:
-        raise TempikError(said[0])
-    _say_notes(said)
+        raise TempikError(message[0])
+    _say_notes(message)
     return [facts.path for facts in good]
 
 
 def _by_rule(options: argparse.Namespace) -> int:
     from tempik.assemble import assemble
-    from tempik.edit.draft import Wish
+    from tempik.edit.draft import RuleDraftOptions
     from tempik.project.file import save_reel
 
     width, height = options.size
-    wish = Wish(
+    draft_options = RuleDraftOptions(
         every=options.every, start_s=options.start or 0.0, length_s=options.length, width=width, height=height,
         rate=options.rate, accents=tuple(options.accent),
     )  # fmt: skip
     settled(options, "cue")
-    draft = assemble(options.song, _serving(options.footage), options.cue, wish)
+    draft = assemble(options.song, _serving(options.footage), options.cue, draft_options)
     save_reel(draft.reel, options.output)
     _say_notes(draft.notes)
     print(options.output)
@@ -135,7 +135,7 @@ def _by_rule(options: argparse.Namespace) -> int:
 
 def _by_mood(options: argparse.Namespace) -> int:
     from tempik.assemble import gathered
-    from tempik.edit.drafting.make import MoodWish, draft_in_mood, drafted_anew
+    from tempik.edit.drafting.make import DraftOptions, draft_in_mood, drafted_anew
     from tempik.edit.drafting.material import studies_of
     from tempik.edit.song.arranging import with_song_edit
     from tempik.project.moods import any_mood
@@ -146,7 +146,7 @@ def _by_mood(options: argparse.Namespace) -> int:
     studies = studies_of(pieces)
     width, height = options.size
     strength = 1.0 if options.strength is None else options.strength
-    wish = MoodWish(
+    draft_options = DraftOptions(
         mood, options.seed or 0, options.start or 0.0, options.length, width, height, options.rate, strength, options.in_order
     )  # fmt: skip
     if options.stretch == ARRANGED:
@@ -161,15 +161,15 @@ def _by_mood(options: argparse.Namespace) -> int:
         )
         reel = with_song_edit(plain, song_edit)
         return _written(
-            drafted_anew(reel, studies, wish._replace(start_s=0.0, length_s=reel.length_s)), studies, options
+            drafted_anew(reel, studies, draft_options._replace(start_s=0.0, length_s=reel.length_s)), studies, options
         )
     if options.stretch is not None:
         found = _stretch(song, options.length or WISHED_S, options.stretch)
-        wish = wish._replace(start_s=found.start_s, length_s=found.length_s)
-    return _written(draft_in_mood(song, pieces, studies, wish), studies, options)
+        draft_options = draft_options._replace(start_s=found.start_s, length_s=found.length_s)
+    return _written(draft_in_mood(song, pieces, studies, draft_options), studies, options)
 
 
-def _written(made: MoodDraft, studies: dict[str, Study], options: argparse.Namespace) -> int:
+def _written(made: MoodDraft, studies: dict[str, FootageStudy], options: argparse.Namespace) -> int:
     from tempik.edit.drafting.why import why_clip
     from tempik.project.file import save_reel
 
@@ -216,7 +216,7 @@ def _stretch(song: Soundtrack, wanted_s: float, text: str) -> Stretch:
     from tempik.edit.song.stretches import suggested_stretches
 
     found = suggested_stretches(song, wanted_s)
-    number = whole(text)
+    number = parse_int(text)
     if number is None or not 1 <= number <= len(found):
         raise TempikError(f"There is no stretch '{text}'; give 1 to {len(found)}, or '{ARRANGED}' (see --stretches).")
     return found[number - 1]
@@ -274,12 +274,12 @@ def _of_project(options: Options) -> int:
         save_reel(reel, options.output)
         print(options.output)
         return 0
-    return _written(drafted_anew(reel, studies, _wish_for(reel, options)), studies, options)
+    return _written(drafted_anew(reel, studies, _options_for(reel, options)), studies, options)
 
 
-def _wish_for(reel: Reel, options: argparse.Namespace) -> MoodWish:
+def _options_for(reel: Reel, options: argparse.Namespace) -> DraftOptions:
     """Return what is asked of a project, the rest as it was drafted last."""
-    from tempik.edit.drafting.make import MoodWish
+    from tempik.edit.drafting.make import DraftOptions
     from tempik.edit.reel import song_of
     from tempik.project.moods import any_mood
 
@@ -295,7 +295,7 @@ def _wish_for(reel: Reel, options: argparse.Namespace) -> MoodWish:
     strength = options.strength if options.strength is not None else reel.amount
     over = _seconds(options.over) if options.over else None
     ordered = options.in_order or (draft is not None and draft.ordered)
-    return MoodWish(mood, seed, start_s, length_s, reel.width, reel.height, reel.rate, strength, ordered, over)
+    return DraftOptions(mood, seed, start_s, length_s, reel.width, reel.height, reel.rate, strength, ordered, over)
 
 
 def _seconds(text: str) -> tuple[float, float]:
@@ -308,15 +308,17 @@ def _seconds(text: str) -> tuple[float, float]:
 
 def _kept(reel: Reel, text: str, kept: bool) -> Reel:
     from tempik.cli.speed import chosen_clips, chosen_of
-    from tempik.edit.drafting.keeping import with_kept
+    from tempik.edit.drafting.keeping import with_locked
 
     what, _, places = text.partition(":")
     if what == "clips" and places:
-        return with_kept(reel, chosen_clips(reel, places), kept=kept)
+        return with_locked(reel, chosen_clips(reel, places), kept=kept)
     if what == "lanes" and places:
-        return with_kept(reel, lanes=chosen_of([r.id for r in reel.accent_lanes], places, "lanes"), kept=kept)
+        return with_locked(reel, lanes=chosen_of([r.id for r in reel.accent_lanes], places, "lanes"), kept=kept)
     if what == "sounds" and places:
-        return with_kept(reel, lanes=chosen_of([r.id for r in reel.sound_lanes], places, "lanes of sounds"), kept=kept)
+        return with_locked(
+            reel, lanes=chosen_of([r.id for r in reel.sound_lanes], places, "lanes of sounds"), kept=kept
+        )
     raise TempikError(
         f"'{text}' is nothing that stays; give clips:2,4-6, lanes:1 or sounds:1, by place in their tables."
     )
@@ -327,7 +329,7 @@ def _asked(reel: Reel, text: str) -> tuple[str, int]:
     from tempik.cli.speed import chosen_clips
 
     place, _, number = text.partition("=")
-    by = whole(number) if number else 1
+    by = parse_int(number) if number else 1
     clips = chosen_clips(reel, place)
     if by is None or len(clips) != 1:
         raise TempikError(
@@ -351,8 +353,8 @@ def _all_why(reel: Reel) -> int:
         print(f"lane {number}: {why_lane(reel, lane)}")
     for number, sounds in enumerate(reel.sound_lanes, 1):
         print(f"sound {number}: {why_sound_lane(reel, sounds)}")
-    if said := why_reel(reel):
-        print(f"reel: {said}")
+    if message := why_reel(reel):
+        print(f"reel: {message}")
     return 0
 
 

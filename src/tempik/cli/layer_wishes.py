@@ -101,10 +101,19 @@ def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
 def _mask_fields(text: str) -> dict[str, object]:
     name, _, value = text.partition("=")
     if name == "invert":
-        said = {"1": True, "yes": True, "true": True, "on": True, "0": False, "no": False, "false": False, "off": False}
-        if value.lower() not in said:
+        message = {
+            "1": True,
+            "yes": True,
+            "true": True,
+            "on": True,
+            "0": False,
+            "no": False,
+            "false": False,
+            "off": False,
+        }
+        if value.lower() not in message:
             raise TempikError(f"'{shortened(value)}' is neither yes nor no; give invert=1 or invert=0.")
-        return {"invert": said[value.lower()]}
+        return {"invert": message[value.lower()]}
     if name == "mix":
         if value not in ("add", "take away", "keep common"):
             raise TempikError(f"'{value}' is no way to mix masks; give add, take away or keep common.")
@@ -211,16 +220,16 @@ def _followed(reel: Reel, names: list[str], text: str, options: Options) -> Reel
             x, y, frame = float(found[1]) / 100, float(found[2]) / 100, int(found[3])
             if not placed.first <= frame < placed.end:
                 raise TempikError(f"Frame {frame} is not in the clip; it has {placed.first} to {placed.end - 1}.")
-            start = tracking.footage_place(timeline, placed, frame, (x - 0.5, (y - 0.5) * timeline.tall))
+            start = tracking.footage_place(timeline, placed, frame, (x - 0.5, (y - 0.5) * timeline.height_ratio))
         else:
             start = tracking.subject_of(timeline, placed)
         reel = follow.with_follow(reel, name, tracking.tracked(placed.footage, *start))
         after = timeline_of(reel)
         again = after.placed_clip(name)
-        if again is not None and (said := follow.said_of_follow(after, again)):
-            options.note(said)
+        if again is not None and (message := follow.message_of_follow(after, again)):
+            options.note(message)
         lost = follow.lost_frames(after, again) if again is not None else []
         if lost:
-            said = ", ".join(f"{a} to {b - 1}" for a, b in lost[:4])
-            options.note(f"{placed.footage.name}: the subject is lost at frames {said}.")
+            message = ", ".join(f"{a} to {b - 1}" for a, b in lost[:4])
+            options.note(f"{placed.footage.name}: the subject is lost at frames {message}.")
     return reel

@@ -246,17 +246,17 @@ def _say_laid(reel: Reel, made: Reel, name: str, options: Options) -> None:
     over = options.over
     if there:
         numbers = {p.clip.id: n for n, p in enumerate(before.placed, 1)}
-        said = ", ".join(f"{numbers[p.clip.id]} ({p.footage.name})" for p in there[:8]) + (
+        message = ", ".join(f"{numbers[p.clip.id]} ({p.footage.name})" for p in there[:8]) + (
             " …" if len(there) > 8 else ""
         )
         if not over:
             raise TempikError(
-                f"Clips lie on track {placed.clip.track + 1} there: {said}; choose another track, or give --over and they "
+                f"Clips lie on track {placed.clip.track + 1} there: {message}; choose another track, or give --over and they "
                 "give way."
             )
         gone = sum(placed.first <= p.first and p.end <= placed.end for p in there)
         what = [f"{gone} went" if gone else "", f"{len(there) - gone} cut back" if gone < len(there) else ""]
-        options.note(f"gave way: {said}: {' and '.join(t for t in what if t)}.")
+        options.note(f"gave way: {message}: {' and '.join(t for t in what if t)}.")
     number = 1 + [p.clip.id for p in after.placed].index(name)
     options.note(f"laid as clip {number} on track {placed.clip.track + 1}.")
 

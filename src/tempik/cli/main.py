@@ -208,7 +208,7 @@ def _probe(options: argparse.Namespace) -> int:
             "variable_rate": facts.variable_rate,
             "still": facts.still,
             "alpha": facts.alpha,
-            "converted": facts.said,
+            "converted": facts.message,
             "rotation": facts.rotation_deg,
             "pixel_aspect": str(facts.pixel_aspect),
             "clean_floor": {str(r): round(r / float(facts.rate), 6) for r in REEL_RATES},

@@ -103,8 +103,8 @@ def together(options: argparse.Namespace, *names: str) -> None:
     """Raises TempikError where more than one of some options is given: they cannot both be had."""
     asked = [n for n in names if isinstance(options, Options) and options.is_given(n)]
     if len(asked) > 1:
-        said = options.__dict__["_names"]
-        raise TempikError(f"{said[asked[0]]} and {said[asked[1]]} do not go together; give one of them.")
+        message = options.__dict__["_names"]
+        raise TempikError(f"{message[asked[0]]} and {message[asked[1]]} do not go together; give one of them.")
 
 
 def number_in(text: str, whole: str = "") -> float:

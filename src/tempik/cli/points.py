@@ -84,7 +84,7 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.edit.reel import song_of
     from tempik.edit.song import points
     from tempik.edit.song.readings import with_reading_heard
-    from tempik.reel import Choice
+    from tempik.reel import PointChoice
     from tempik.rhythm.records import BANDS
 
     bands = tuple(b.strip() for b in options.bands.split(",") if b.strip())
@@ -107,10 +107,10 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.of is None and plain and not stretch:
         return reel
     of = options.of or ("beats" if set(bands) == set(BANDS) else "onsets")
-    choice = Choice(cast("ChoiceOf", of), options.every, "", options.between, options.at_least, bands)
+    choice = PointChoice(cast("ChoiceOf", of), options.every, "", options.between, options.at_least, bands)
     if stretch:
         end = options.to_s if options.to_s is not None else song_of(reel).length_s
-        nothing = Choice("onsets", bands=())
+        nothing = PointChoice("onsets", bands=())
         return points.with_choices(reel, [nothing, replace(choice, from_s=options.from_s, to_s=end)])
     return points.with_choices(reel, [choice])
 

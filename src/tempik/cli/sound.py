@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Any
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
 from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
-    from tempik.edit.song.arranging import Proposal
+    from tempik.edit.song.arranging import SongEditProposal
     from tempik.reel import Edge, Reel
 
 COLUMNS = "lane,sound,hit_s,point_s,error_ms"
@@ -166,7 +166,7 @@ def _arranged(reel: Reel, options: argparse.Namespace) -> Reel:
     return arranging.with_whole_song(reel) if options.whole_song else reel
 
 
-def _ways(reel: Reel, wanted_s: float) -> list[Proposal]:
+def _ways(reel: Reel, wanted_s: float) -> list[SongEditProposal]:
     from tempik.edit.reel import song_of
     from tempik.edit.song.arranging import proposals
     from tempik.media import Sound, decode_sound
@@ -185,7 +185,7 @@ def _bars(reel: Reel, text: str) -> tuple[float, float]:
     song = song_of(reel)
     starts = {p.bar: p.time_s for p in beats_between(song, 0.0, song.length_s) if p.beat == 1}
     first, _, last = text.partition("-")
-    a, b = whole(first), whole(last or first)
+    a, b = parse_int(first), parse_int(last or first)
     if a not in starts or b not in starts or a is None or b is None or b < a:
         raise TempikError(
             f"There are no bars {text}; the song has {min(starts, default=0)} to {max(starts, default=0)}."
@@ -196,7 +196,7 @@ def _bars(reel: Reel, text: str) -> tuple[float, float]:
 def _changed(reel: Reel, options: Options) -> Reel:
     from tempik.edit.sounds.files import with_hit
     from tempik.edit.sounds.lanes import with_sound_lane
-    from tempik.timeline.striking import sound_length
+    from tempik.timeline.sound_triggers import sound_length
 
     together(options, "add", "lane", "lay", "clip", "channel")
     if options.add:
@@ -281,7 +281,7 @@ def _with_rule(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     if options.on is not None:
         kind, _, number = options.on.partition(":")
         if kind == "lane":
-            at = whole(number)
+            at = parse_int(number)
             if at is None or not 1 <= at <= len(reel.accent_lanes):
                 raise TempikError(f"There is no accent lane {number}; the project has {len(reel.accent_lanes)}.")
             changes |= {"of": "pulses", "lane": reel.accent_lanes[at - 1].id}
@@ -293,7 +293,7 @@ def _with_rule(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
         if getattr(options, name) is not None:
             changes[name] = getattr(options, name)
     if options.beats_of_bar:
-        numbers = [whole(t) for t in options.beats_of_bar.split(",")]
+        numbers = [parse_int(t) for t in options.beats_of_bar.split(",")]
         if not all(numbers):
             raise TempikError(f"'{options.beats_of_bar}' is no list of beats; give one such as 2,4.")
         changes["beats"] = tuple(n for n in numbers if n)
@@ -305,7 +305,7 @@ def _with_rule(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
 
 def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from tempik.edit.sounds import clips
-    from tempik.timeline.striking import laid_sounds
+    from tempik.timeline.sound_triggers import laid_sounds
     from tempik.timeline.timeline import timeline_of
 
     if options.lay:
@@ -343,7 +343,7 @@ def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
 
 def _strip_changed(reel: Reel, strip: str, options: argparse.Namespace) -> Reel:
     from tempik.edit.sounds.clips import without_sound_track
-    from tempik.edit.sounds.mixing import with_strip
+    from tempik.edit.sounds.mixing import with_channel
 
     if options.remove and options.track is not None:
         return without_sound_track(reel, strip)
@@ -351,7 +351,7 @@ def _strip_changed(reel: Reel, strip: str, options: argparse.Namespace) -> Reel:
     for name, option in (("muted", options.mute), ("solo", options.alone), ("ducks", options.ducks)):
         given[name] = None if option is None else option == "on"
     given = {n: v for n, v in given.items() if v is not None}
-    return with_strip(reel, strip, **given) if given else reel
+    return with_channel(reel, strip, **given) if given else reel
 
 
 def _mixed(reel: Reel, options: argparse.Namespace) -> Reel:

@@ -238,7 +238,7 @@ def _keep(reel: Reel, options: argparse.Namespace) -> None:
 def table(reel: Reel) -> str:
     """Return CSV of every clip's speed; speeds are multiples, the floor is the slowest clean one."""
     from tempik.edit.speed.speed import source_used
-    from tempik.timeline.placed import clean_floor, repeats_most
+    from tempik.timeline.placed_clip import clean_floor, repeats_most
     from tempik.timeline.timeline import timeline_of
 
     timeline = timeline_of(reel)

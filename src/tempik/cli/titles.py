@@ -119,8 +119,8 @@ def _changed(reel: Reel, options: Options) -> Reel:
         options.note(f"laid as title {1 + _titles(reel).index(name)}.")
     if options.lyrics is not None:
         found = read_lyrics(options.lyrics)
-        if found.said:
-            options.note(found.said)
+        if found.message:
+            options.note(found.message)
         reel, names = titles.with_lines(reel, found.lines, of_song=_of_song(options, options.lyrics))
     if options.named:
         reel, names = titles.with_named_points(reel)

@@ -115,7 +115,7 @@ def table(reel: Reel) -> str:
         lines.append(
             f"{place},{kind},{placed_transition.frames},{placed_transition.begin},{placed_transition.turn},{placed_transition.end},{landed}"
         )
-        notes += [f"# clip {place}, {kind}: {said}" for said in short_of(placed_transition)]
+        notes += [f"# clip {place}, {kind}: {message}" for message in short_of(placed_transition)]
     return "\n".join([*lines, *notes]) + "\n"
 
 

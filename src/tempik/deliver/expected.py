@@ -11,11 +11,11 @@ from typing import NamedTuple
 import av
 import numpy as np
 
-from tempik.deliver.order import Made
+from tempik.deliver.order import OrderedFile
 from tempik.formats import CONTAINERS, format_of
 from tempik.render.encoding import hardware, software
+from tempik.render.export_settings import Cancelled, frames_of_part
 from tempik.render.film import KEY_EVERY_S, Film, write_film
-from tempik.render.settings import Cancelled, frames_of_part
 from tempik.render.stills import write_poster
 from tempik.sounds.loudness import RATE
 from tempik.timeline.timeline import timeline_of
@@ -52,7 +52,7 @@ def duration_text(seconds: float) -> str:
     return f"{round(seconds / 60)} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
 
 
-def expected(made: Made, cancel: threading.Event | None = None) -> Expected:
+def expected(made: OrderedFile, cancel: threading.Event | None = None) -> Expected:
     """Return what a file of an order is expected to come to. Writes some stretches of it into a folder that goes again.
     Raises TempikError, and Cancelled when `cancel` is set."""
     timeline, settings = timeline_of(made.reel), made.settings
@@ -115,7 +115,7 @@ def packets_of(path: Path) -> list[int]:
         return [packet.size for packet in read.demux(video=0) if packet.size]
 
 
-def _pictures(made: Made, folder: Path, frames: range, one: bool, cancel: threading.Event) -> Expected:
+def _pictures(made: OrderedFile, folder: Path, frames: range, one: bool, cancel: threading.Event) -> Expected:
     timeline, settings = timeline_of(made.reel), made.settings
     assert settings.size is not None
     size, took, tried = 0, 0.0, [frames[len(frames) // 2]] if one else [part[0] for part in stretches(frames)]

@@ -16,7 +16,7 @@ from tempik.formats import Format, format_named, named_for
 from tempik.reel import Reel
 from tempik.reel.nests import all_closed
 from tempik.render.export import fit_to_write
-from tempik.render.settings import Settings
+from tempik.render.export_settings import ExportSettings
 from tempik.time import parse_rate, time_of
 from tempik.timeline.timeline import timeline_of
 
@@ -57,14 +57,14 @@ class Order(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     reel_level: bool = False
 
 
-class Made(NamedTuple):
+class OrderedFile(NamedTuple):
     """One file of an order: the reel as it is written, how, where, and in which shape. `said` is a sentence on it."""
 
     reel: Reel
-    settings: Settings
+    settings: ExportSettings
     target: Path
     shape: str
-    said: str = ""
+    message: str = ""
 
 
 def size_in(reel: Reel, order: Order, shape: str) -> tuple[int, int]:
@@ -104,13 +104,13 @@ def shaped_reel(reel: Reel, order: Order, shape: str) -> Reel:
     return reframed(reel, width, height)
 
 
-def made(reel: Reel, order: Order, target: Path) -> list[Made]:
+def made(reel: Reel, order: Order, target: Path) -> list[OrderedFile]:
     """Return what an order comes to: a reel, settings and a file for each of its shapes. Raises TempikError where it makes no
     sense."""
     checked(order)
     order, same = distinct(reel, order)
     files = [made_in(reel, order, shape, target_in(target, order, shape)) for shape in order.shapes]
-    return [files[0]._replace(said=same), *files[1:]]
+    return [files[0]._replace(message=same), *files[1:]]
 
 
 def distinct(reel: Reel, order: Order) -> tuple[Order, str]:
@@ -125,20 +125,20 @@ def distinct(reel: Reel, order: Order) -> tuple[Order, str]:
     return (replace(order, shapes=tuple(kept.values())), " ".join(same)) if same else (order, "")
 
 
-def fit(files: Sequence[Made]) -> None:
+def fit(files: Sequence[OrderedFile]) -> None:
     """Raises TempikError where one of them could not be written: before anything is, and before it is queued."""
     for each in files:
         fit_to_write(timeline_of(each.reel), each.target, each.settings)
 
 
-def made_in(reel: Reel, order: Order, shape: str, target: Path) -> Made:
+def made_in(reel: Reel, order: Order, shape: str, target: Path) -> OrderedFile:
     """Return one file of an order. Raises TempikError where it makes no sense."""
     clear = order.clear and bool(checked(order).clear)
-    settings = Settings(
+    settings = ExportSettings(
         size_in(reel, order, shape), order.quality, order.format, order.part, order.limit_mb, order.hardware, clear,
         order.sound, order.at_s, order.reel_level,
     )  # fmt: skip
-    return Made(shaped_reel(reel, order, shape), settings, target, shape)
+    return OrderedFile(shaped_reel(reel, order, shape), settings, target, shape)
 
 
 def part_of_clips(reel: Reel, clips: Collection[str]) -> tuple[float, float]:

@@ -92,9 +92,9 @@ def remembered(project: Path | None) -> Order | None:
 
 def _order_of_file(project: Path) -> Order | None:
     """Return the order that a project's file has: it goes with the project, to another name and another machine."""
-    said = order_in(project.absolute())
+    message = order_in(project.absolute())
     try:
-        order = msgspec.json.decode(said, type=Order) if said else None
+        order = msgspec.json.decode(message, type=Order) if message else None
         if order is not None:
             checked(order)
     except (TempikError, msgspec.MsgspecError, UnicodeDecodeError, RecursionError):

@@ -18,7 +18,7 @@ from typing import Literal
 import msgspec
 from msgspec.structs import replace
 
-from tempik.deliver.order import Made, Order, checked, distinct, made_in, target_in
+from tempik.deliver.order import Order, OrderedFile, checked, distinct, made_in, target_in
 from tempik.disk.reading import read_whole, shortened
 from tempik.disk.writing import fresh_folder, make_folders, open_lock, write_whole
 from tempik.errors import TempikError
@@ -38,7 +38,7 @@ _HALF = re.compile(r"\.[0-9a-f]{12}\.[0-9a-f]{16}\.part")
 LEFT_AFTER_S = 3600.0
 
 
-class Item(msgspec.Struct, frozen=True, omit_defaults=True):
+class Item(msgspec.Struct, frozen=True, omit_defaults=True, rename={"message": "said"}):
     """A file that is to be written: `place` tells what comes first, `said` what came of it, `project` what it is of. `notes` are
     sentences on it; `seconds` is how long it took."""
 
@@ -49,7 +49,7 @@ class Item(msgspec.Struct, frozen=True, omit_defaults=True):
     project: str = ""
     place: float = 0.0
     state: State = "waiting"
-    said: str = ""
+    message: str = ""
     notes: tuple[str, ...] = ()
     ok: bool = True
     size_bytes: int = 0
@@ -181,7 +181,7 @@ def move(name: str, by: int) -> None:
             save(replace(each, place=place))
 
 
-def made_of(item: Item) -> Made:
+def made_of(item: Item) -> OrderedFile:
     """Return what an item is to write. Raises TempikError where its reel cannot be read."""
     return made_in(load_reel(_folder_of(item.id) / "reel.tempik"), item.order, item.shape, Path(item.target))
 

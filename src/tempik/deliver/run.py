@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from tempik.check import Report, check_reel, check_rendered, total_text
 from tempik.check.landing import report
-from tempik.deliver.order import Made, Order, shaped_reel
+from tempik.deliver.order import Order, OrderedFile, shaped_reel
 from tempik.errors import TempikError
 from tempik.media import probe
 from tempik.reel import Reel
@@ -42,7 +42,7 @@ class Delivered(NamedTuple):
 
 
 def deliver(
-    made: Made, measure: bool, progress: Progress | None = None, cancel: threading.Event | None = None
+    made: OrderedFile, measure: bool, progress: Progress | None = None, cancel: threading.Event | None = None
 ) -> Delivered:
     """Write one file of an order. Raises TempikError, and Cancelled when `cancel` is set."""
     timeline = timeline_of(made.reel)

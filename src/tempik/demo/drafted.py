@@ -12,7 +12,7 @@ from tempik.demo.scenes import SCENES
 from tempik.demo.song import SONG
 from tempik.edit import titles
 from tempik.edit.clips import layers, place
-from tempik.edit.drafting.make import MoodWish, draft_in_mood
+from tempik.edit.drafting.make import DraftOptions, draft_in_mood
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import mood_named
 from tempik.edit.transitions import laying
@@ -29,9 +29,9 @@ def drafted_demo(folder: Path) -> Reel:
     files = [str(folder / footage_name(s)) for s in SCENES]
     cues = [(str(folder / footage_name(s)), s.cue_s) for s in SCENES]
     song, pieces = gathered(str(folder / SONG), files, cues)
-    wish = MoodWish(mood_named(MOOD), SEED)
+    options = DraftOptions(mood_named(MOOD), SEED)
     on_ground = [f for f in pieces if not f.name.startswith(OVERLAY)]
-    drafted = draft_in_mood(song, on_ground, studies_of(on_ground), wish).reel
+    drafted = draft_in_mood(song, on_ground, studies_of(on_ground), options).reel
     over = [f for f in pieces if f.name.startswith(OVERLAY)]
     reel = replace(drafted, footage=(*drafted.footage, *over))
     return _titled(_layered(_joined(reel)))

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication
 from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.heap import Heap
 from tempik.desktop.session.log import log_crashes, log_fault
-from tempik.desktop.shell.ahead import Ahead
+from tempik.desktop.shell.ahead import PagesAhead
 from tempik.desktop.shell.keyboard import KeyboardPresses
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
@@ -48,13 +48,13 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     _report_faults(window)
     window.show()
     QTimer.singleShot(0, window.exports.read)
-    window.files.opened.connect(lambda: QTimer.singleShot(TOUR_AFTER_MS, window.first.begin))
+    window.importer.opened.connect(lambda: QTimer.singleShot(TOUR_AFTER_MS, window.first.begin))
     if project is not None:
-        QTimer.singleShot(0, lambda: window.files.open_project(project))
+        QTimer.singleShot(0, lambda: window.importer.open_project(project))
     elif demo:
-        QTimer.singleShot(0, window.files.open_demo)
+        QTimer.singleShot(0, window.importer.open_demo)
     else:
-        QTimer.singleShot(0, window.safety.begin)
+        QTimer.singleShot(0, window.recovery.begin)
     return app.exec()
 
 
@@ -67,7 +67,7 @@ def put_interface_first(window: Window) -> None:
         return not window.player.playing and QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
 
     Heap(at_rest, window)
-    Ahead(window, window.bench, lambda: at_rest() and not window.worker.jobs and not _asking())
+    PagesAhead(window, window.page_panel, lambda: at_rest() and not window.worker.jobs and not _asking())
     Garbage(at_rest, window)
 
 

@@ -16,7 +16,7 @@ class Inside(NamedTuple):
     """The regular files in a folder and those below it, by name, and sentences on what was left out."""
 
     files: tuple[str, ...]
-    said: tuple[str, ...] = ()
+    message: tuple[str, ...] = ()
 
 
 def files_in(
@@ -47,10 +47,10 @@ def files_in(
                             found.append(entry.path)
         except OSError:
             continue
-    said = []
+    message = []
     if unreadable:
         others = f", and {len(unreadable) - 1} more," if len(unreadable) > 1 else ""
-        said.append(f"{printable(unreadable[0])}{others} has a name that is no text (UTF-8); rename it to use it.")
+        message.append(f"{printable(unreadable[0])}{others} has a name that is no text (UTF-8); rename it to use it.")
     if more:
-        said.append(f"{printable(folder)} holds more than {most} files and folders; choose a smaller one.")
-    return Inside(tuple(sorted(found)), tuple(said))
+        message.append(f"{printable(folder)} holds more than {most} files and folders; choose a smaller one.")
+    return Inside(tuple(sorted(found)), tuple(message))

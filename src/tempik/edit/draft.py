@@ -27,7 +27,7 @@ LONGEST_S = 60.0
 SLOWEST = 0.1
 
 
-class Wish(NamedTuple):
+class RuleDraftOptions(NamedTuple):
     """What a draft is asked for. `length_s` None takes the rest of the song, at most a minute."""
 
     every: int = 4
@@ -52,19 +52,19 @@ class _Fit(NamedTuple):
     missing_s: float
 
 
-def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draft:
+def draft_reel(song: Soundtrack, footage: Sequence[Footage], options: RuleDraftOptions) -> Draft:
     """Return a reel that fills the stretch of song from end to end.
 
     Raises TempikError when there is no footage, the stretch lies outside the song, or it holds no beat.
     """
     if not footage:
         raise TempikError("A draft needs footage; add at least one video.")
-    if wish.every < 1:
-        raise TempikError(f"Slots of {wish.every} beats cannot be cut; give 1 or more.")
-    length_s = _length(song, wish)
-    song = msgspec.structs.replace(song, start_s=wish.start_s)
-    rate = wish.rate
-    grid = _grid(song, wish.every, length_s, rate)
+    if options.every < 1:
+        raise TempikError(f"Slots of {options.every} beats cannot be cut; give 1 or more.")
+    length_s = _length(song, options)
+    song = msgspec.structs.replace(song, start_s=options.start_s)
+    rate = options.rate
+    grid = _grid(song, options.every, length_s, rate)
     notes: list[str] = []
     clips: list[Clip] = []
     turns: dict[str, int] = {}
@@ -75,12 +75,12 @@ def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draf
         if note:
             notes.append(note)
     lanes: list[AccentLane] = []
-    for name, every in wish.accents:
+    for name, every in options.accents:
         accent_named(name)
         lanes.append(AccentLane(new_id("r", {r.id for r in lanes}), name, Rule(every=every), seed=len(lanes)))
     reel = Reel(
-        width=wish.width,
-        height=wish.height,
+        width=options.width,
+        height=options.height,
         rate=rate,
         length_s=length_s,
         soundtrack=song,
@@ -92,24 +92,24 @@ def draft_reel(song: Soundtrack, footage: Sequence[Footage], wish: Wish) -> Draf
     return Draft(reel, tuple(notes))
 
 
-def _length(song: Soundtrack, wish: Wish) -> float:
-    left = song.length_s - wish.start_s
-    if wish.start_s < 0 or left <= 0:
+def _length(song: Soundtrack, options: RuleDraftOptions) -> float:
+    left = song.length_s - options.start_s
+    if options.start_s < 0 or left <= 0:
         raise TempikError(
-            f"{song.path} is {song.length_s:.2f} s long, so the reel cannot start at {wish.start_s:g} s of it; "
+            f"{song.path} is {song.length_s:.2f} s long, so the reel cannot start at {options.start_s:g} s of it; "
             "start earlier."
         )
-    if wish.length_s is None:
+    if options.length_s is None:
         return min(left, LONGEST_S)
-    if wish.length_s <= 0:
-        raise TempikError(f"A reel of {wish.length_s:g} s cannot be made; give a length above 0.")
+    if options.length_s <= 0:
+        raise TempikError(f"A reel of {options.length_s:g} s cannot be made; give a length above 0.")
     # A song's own length is rarely a whole number of frames; half a frame short is not short.
-    if wish.length_s > left + 0.5 / float(wish.rate):
+    if options.length_s > left + 0.5 / float(options.rate):
         raise TempikError(
-            f"{song.path} has {left:.2f} s of sound left from {wish.start_s:g} s, less than the reel's "
-            f"{wish.length_s:g} s; ask for at most {left:.2f} s or start earlier."
+            f"{song.path} has {left:.2f} s of sound left from {options.start_s:g} s, less than the reel's "
+            f"{options.length_s:g} s; ask for at most {left:.2f} s or start earlier."
         )
-    return wish.length_s
+    return options.length_s
 
 
 def _grid(song: Soundtrack, every: int, length_s: float, rate: Fraction) -> list[Edge]:

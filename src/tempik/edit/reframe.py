@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tempik.reel import Clip, Footage, Framing, Key, Position, Reel, Title
 from tempik.reel.nests import everywhere
 from tempik.timeline.framing import covers, frame_matrix
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 from tempik.titles.layout import laid_out
 
@@ -114,7 +114,7 @@ def _y(at: Position) -> float:
 
 
 def _led_keys(
-    timeline: Timeline, into: Reel, placed: Placed, name: str, ratio: float, pick: Callable[[Position], float]
+    timeline: Timeline, into: Reel, placed: PlacedClip, name: str, ratio: float, pick: Callable[[Position], float]
 ) -> tuple[Key, ...]:
     """Return keys of a clip's place in the other frame: each as far as its picture covers the frame at that instant."""
     keys = placed.clip.keys[name]

@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from tempik.accents import Fired
+from tempik.accents import EvaluatedLane
 from tempik.errors import TempikError
 from tempik.reel import AccentLane, Limit, Reel, Rule, SoundLane, by_id
-from tempik.timeline.striking import Struck, struck_of
+from tempik.timeline.sound_triggers import EvaluatedSoundLane, evaluated_sound_lanes
 from tempik.timeline.timeline import timeline_of
 
 AnyLane = AccentLane | SoundLane
@@ -31,12 +31,12 @@ def changed_any(reel: Reel, wanted: str, change: Callable[[AnyLane], AnyLane]) -
     return replace(reel, accent_lanes=tuple(made if r.id == wanted else r for r in reel.accent_lanes))
 
 
-def worked_out(reel: Reel, wanted: str) -> Fired | Struck:
+def worked_out(reel: Reel, wanted: str) -> EvaluatedLane | EvaluatedSoundLane:
     """Return a lane of either kind worked out. Raises TempikError when it is gone."""
     timeline = timeline_of(reel)
     if isinstance(any_lane(reel, wanted), SoundLane):
-        return next(s for s in struck_of(timeline) if s.lane.id == wanted)
-    return next(f for f in timeline.fired if f.lane.id == wanted)
+        return next(s for s in evaluated_sound_lanes(timeline) if s.lane.id == wanted)
+    return next(f for f in timeline.accent_lanes if f.lane.id == wanted)
 
 
 def with_rule(reel: Reel, lane: str, rule: Rule) -> Reel:

@@ -13,7 +13,7 @@ from tempik.errors import TempikError
 from tempik.reel import Clip, Edge, Footage, Framing, Key, Point, Position, Reel, Title, new_id
 from tempik.reel.validate import MOST_TRACKS, title_problems
 from tempik.time import frame_of, time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline, timeline_of
 from tempik.timeline.wording import word_frames
 from tempik.titles import words_of
@@ -78,9 +78,9 @@ def with_piece(reel: Reel, kind: str) -> tuple[Reel, str]:
 
 
 def _look_over(title: Title) -> None:
-    said = next(title_problems(title, "This"), None)
-    if said is not None:
-        raise TempikError(said)
+    message = next(title_problems(title, "This"), None)
+    if message is not None:
+        raise TempikError(message)
 
 
 def titles_of(reel: Reel, clips: Collection[str]) -> list[Clip]:
@@ -276,7 +276,7 @@ def lines_of(reel: Reel, of_song: bool) -> tuple[Line, ...]:
     return tuple(line for line in sorted(out, key=lambda x: x.start_s) if line.text.strip())
 
 
-def _line(timeline: Timeline, placed: Placed, shift: float) -> Line:
+def _line(timeline: Timeline, placed: PlacedClip, shift: float) -> Line:
     assert placed.clip.title is not None
     words = tuple(time_of(f, timeline.rate) + shift for f in word_frames(timeline, placed))
     start, end = (time_of(f, timeline.rate) + shift for f in (placed.first, placed.end))

@@ -16,7 +16,7 @@ from tempik.disk.reading import decoded, read_whole
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
 from tempik.exchange.out import WIPE, as_timeline
-from tempik.exchange.read import Read, as_reel
+from tempik.exchange.read import ReadTimeline, as_reel
 from tempik.reel import Clip, Edge, Point, Reel, Soundtrack
 from tempik.reel.model import new_id
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -41,7 +41,7 @@ def write_timeline(reel: Reel, target: Path, track: int = 0) -> list[str]:
     if not reel.clips:
         raise TempikError("The reel has no clips yet; there is nothing to write.")
     written = as_timeline(reel, target.stem)
-    notes = [written.said] if written.said else []
+    notes = [written.message] if written.message else []
     try:
         if suffix == ".otio":
             text = otio.adapters.write_to_string(written.timeline, "otio_json")
@@ -137,8 +137,8 @@ def _mend(timeline: otio.schema.Timeline) -> None:
                 or not isinstance(into, otio.schema.Clip)
             ):
                 continue
-            said = into.metadata.get("cmx_3600", {}).get("comments", [])
-            named = next((str(c)[8:].strip() for c in said if str(c).startswith("TO CLIP:")), "")
+            message = into.metadata.get("cmx_3600", {}).get("comments", [])
+            named = next((str(c)[8:].strip() for c in message if str(c).startswith("TO CLIP:")), "")
             into.media_reference = (
                 otio.schema.ExternalReference(target_url=named) if named else otio.schema.MissingReference()
             )
@@ -220,7 +220,7 @@ def _refuse_beyond(path: Path, text: str, suffix: str) -> None:
             raise TempikError(f"{path} has a number beyond all time; write it again.")
 
 
-def _on_points(found: Read, song: str, notes: list[str]) -> Reel:
+def _on_points(found: ReadTimeline, song: str, notes: list[str]) -> Reel:
     path = song or found.song
     if not path:
         if found.markers:

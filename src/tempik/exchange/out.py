@@ -16,7 +16,7 @@ from opentimelineio.opentime import RationalTime, TimeRange
 from tempik.reel import Reel
 from tempik.reel.nests import all_closed
 from tempik.time import frame_of
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 from tempik.timeline.transitions import PlacedTransition
 
@@ -31,7 +31,7 @@ class Written(NamedTuple):
     """A timeline, and what of the reel it cannot say, in one sentence ('' for all)."""
 
     timeline: otio.schema.Timeline
-    said: str
+    message: str
 
 
 class _Lost:
@@ -74,7 +74,7 @@ def as_timeline(reel: Reel, name: str) -> Written:
     return Written(out, lost.sentence)
 
 
-def _fill(track: otio.schema.Track, timeline: Timeline, row: tuple[Placed, ...], number: int, lost: _Lost) -> None:
+def _fill(track: otio.schema.Track, timeline: Timeline, row: tuple[PlacedClip, ...], number: int, lost: _Lost) -> None:
     rate, at = float(timeline.rate), 0
     transitions = {s.turn: s for s in timeline.transitions[number]}
     for placed in row:
@@ -95,7 +95,7 @@ def _range(first: float, count: float, rate: float) -> TimeRange:
     return TimeRange(RationalTime(first, rate), RationalTime(count, rate))
 
 
-def _clip(timeline: Timeline, placed: Placed, first: int, lost: _Lost) -> otio.schema.Clip:
+def _clip(timeline: Timeline, placed: PlacedClip, first: int, lost: _Lost) -> otio.schema.Clip:
     footage, rate = placed.footage, float(timeline.rate)
     count = placed.end - first
     made = otio.schema.Clip(name=footage.name, metadata={MINE: {"clip": placed.clip.id}})
@@ -132,7 +132,7 @@ def _clip(timeline: Timeline, placed: Placed, first: int, lost: _Lost) -> otio.s
     return made
 
 
-def _beyond(placed: Placed) -> Iterator[tuple[str, bool]]:
+def _beyond(placed: PlacedClip) -> Iterator[tuple[str, bool]]:
     """Yield what a clip does beyond its times and speed, and whether it does it."""
     clip = placed.clip
     framing = clip.framing

@@ -18,7 +18,7 @@ from tempik.errors import TempikError
 from tempik.exchange.out import DISSOLVES, MINE, WIPE
 from tempik.media import probe
 from tempik.media.opening import is_media
-from tempik.reel import Clip, ClipTrack, Curve, Edge, Footage, Node, Reel, Transition
+from tempik.reel import Clip, Curve, Edge, Footage, Node, Reel, Transition, VideoTrack
 from tempik.reel.validate import problems
 from tempik.retime import constant
 from tempik.time import parse_rate
@@ -32,7 +32,7 @@ FASTEST = 100.0
 LONGEST_NAME = 4096
 
 
-class Read(NamedTuple):
+class ReadTimeline(NamedTuple):
     """A reel, the song's file ('' for none) with the second of it that the reel begins at, markers as seconds of the reel with
     their names, and sentences on what could not be taken over."""
 
@@ -67,7 +67,9 @@ class _Taking:
         self.unknown[what] = self.unknown.get(what, 0) + 1
 
 
-def as_reel(source: otio.schema.Timeline, size: tuple[int, int], folder: Path | None, rate: Fraction | None) -> Read:
+def as_reel(
+    source: otio.schema.Timeline, size: tuple[int, int], folder: Path | None, rate: Fraction | None
+) -> ReadTimeline:
     """Return what a timeline says as a reel of that size; media that is not where it says is looked for in `folder` by name.
     `rate` is the reel's where the timeline does not tell. Raises TempikError where nothing of it can be had."""
     mine = source.metadata.get(MINE)
@@ -85,20 +87,20 @@ def as_reel(source: otio.schema.Timeline, size: tuple[int, int], folder: Path | 
     length_s = float(max(c.end.time_s for c in taking.clips))
     reel = Reel(
         width=width, height=height, rate=found, length_s=length_s, footage=tuple(taking.footage.values()),
-        clips=tuple(taking.clips), tracks=tuple(ClipTrack(hidden=not t.enabled) for t in videos),
+        clips=tuple(taking.clips), tracks=tuple(VideoTrack(hidden=not t.enabled) for t in videos),
     )  # fmt: skip
     wrong = problems(reel)
     if wrong:
         raise TempikError(f"That timeline cannot be had as a reel: {wrong[0]}")
     song, start_s = _song_of(source, taking)
-    return Read(reel, song, start_s, _markers_of(source), tuple(_notes(taking)))
+    return ReadTimeline(reel, song, start_s, _markers_of(source), tuple(_notes(taking)))
 
 
 def _rate_of(source: otio.schema.Timeline, mine: Mapping[str, object], wished: Fraction | None) -> Fraction:
-    said = mine.get("rate")
-    if isinstance(said, str):
+    message = mine.get("rate")
+    if isinstance(message, str):
         try:
-            return parse_rate(said)
+            return parse_rate(message)
         except TempikError:
             pass
     if wished is not None:
@@ -244,21 +246,21 @@ def _said_of(item: otio.schema.Clip, taking: _Taking) -> tuple[Fraction, float]:
 def _path_of(item: otio.schema.Clip, taking: _Taking) -> str:
     """Return where a clip's media is: as it says, else of that name in a folder."""
     media = item.media_reference
-    said = media.target_url if isinstance(media, otio.schema.ExternalReference) else ""
-    known = taking.where.get((said, item.name))
+    message = media.target_url if isinstance(media, otio.schema.ExternalReference) else ""
+    known = taking.where.get((message, item.name))
     if known is None:
-        known = taking.where[said, item.name] = _looked_for(said, item.name, taking)
+        known = taking.where[message, item.name] = _looked_for(message, item.name, taking)
     return known
 
 
-def _looked_for(said: str, name: str, taking: _Taking) -> str:
-    if len(said) > LONGEST_NAME or len(name) > LONGEST_NAME:
-        raise TempikError(f"That timeline names a file of {max(len(said), len(name))} letters, which none has.")
+def _looked_for(message: str, name: str, taking: _Taking) -> str:
+    if len(message) > LONGEST_NAME or len(name) > LONGEST_NAME:
+        raise TempikError(f"That timeline names a file of {max(len(message), len(name))} letters, which none has.")
     try:
-        parts = urlparse(said)
+        parts = urlparse(message)
     except ValueError:
         parts = urlparse("")
-    path = Path(unquote(parts.path) if parts.scheme in ("file", "") and said else name or "unnamed")
+    path = Path(unquote(parts.path) if parts.scheme in ("file", "") and message else name or "unnamed")
     if path.is_absolute() and is_regular(path):
         return str(path)
     folder = taking.folder

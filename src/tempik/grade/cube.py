@@ -66,8 +66,8 @@ def read_cube(path: Path) -> Lut:
         except (ValueError, IndexError):
             raise TempikError(f"{name} is no LUT that can be read: line {count} has no value after {word}.") from None
     if len(sizes) != 1:
-        said = "says no size" if not sizes else "has a table of one dimension and one of three"
-        raise TempikError(f"{name} {said}; give a .cube file with LUT_1D_SIZE or LUT_3D_SIZE.")
+        message = "says no size" if not sizes else "has a table of one dimension and one of three"
+        raise TempikError(f"{name} {message}; give a .cube file with LUT_1D_SIZE or LUT_3D_SIZE.")
     return Lut(title, _table(name, sizes, numbers), *_domain(name, low, high))
 
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from tempik.grade.pointwise import Colours, graded
 from tempik.media.picture import FROM_RGB, TO_RGB, Picture, Plane
-from tempik.memo import kept_within
+from tempik.memo import cached_within
 from tempik.reel.grade import Grade
 
 # Chroma values that the formula is worked out for; in between it is straight.
@@ -49,7 +49,7 @@ class Table:
         return self.y.nbytes + self.uv.nbytes
 
 
-@kept_within(KEPT_BYTES, lambda made: made.nbytes)
+@cached_within(KEPT_BYTES, lambda made: made.nbytes)
 def table_of(grades: tuple[Grade, ...], state: tuple[object, ...] = (), quick: bool = False) -> Table:
     """Return grades as a table; `state` tells the files that they read from other states of these. `quick` is coarser, for what
     is dragged. Raises TempikError for a LUT that cannot be read."""
@@ -203,19 +203,19 @@ def _parts(bits: int) -> tuple[Plane, Plane, Plane, Plane]:
 
 def looked_up(picture: Picture, table: Table) -> Picture:
     """Return a picture with each colour looked up."""
-    wide, tall = picture.u.shape[::-1]
+    wide, height_ratio = picture.u.shape[::-1]
     low, row_low, v_high, row_high = _parts(table.bits)
     v_low = cv2.LUT(picture.v, low)
     row = cv2.add(cv2.LUT(picture.u, row_low), cv2.LUT(picture.v, v_high))
     where = np.asarray(cv2.merge([v_low, v_low, row, cv2.LUT(picture.u, row_high)]), dtype=np.uint8)
     full = np.asarray(cv2.resize(where, picture.size, interpolation=cv2.INTER_NEAREST), dtype=np.uint8)
     y = _gathered(table.y, _address(full, picture.y))
-    small = cv2.resize(picture.y, (wide, tall), interpolation=cv2.INTER_AREA)
+    small = cv2.resize(picture.y, (wide, height_ratio), interpolation=cv2.INTER_AREA)
     # Fewer bits of Y: what is left of its byte takes the lowest bits of V.
     column = cv2.add(cv2.LUT(small, _COARSE), cv2.LUT(v_low, _SHIFTED))
     cv2.insertChannel(cv2.LUT(v_low, _BEYOND), where, 1)
     found = _gathered(table.uv, _address(where, np.asarray(column, np.uint8)))
-    u, v = cv2.split(found.view(np.int16).reshape(tall, wide, 2))
+    u, v = cv2.split(found.view(np.int16).reshape(height_ratio, wide, 2))
     if table.whole:
         u, v = (_cut(p) for p in (u, v))
     else:

@@ -2,7 +2,7 @@
 
 from tempik.media.audio import Sound, decode_sound, resampled
 from tempik.media.course import STEP_S, Course, upright
-from tempik.media.cues import Study, Suggestion, study, suggest_cues
+from tempik.media.cues import FootageStudy, Suggestion, study, suggest_cues
 from tempik.media.index import FrameIndex, index_frames
 from tempik.media.picture import Picture, shrunk
 from tempik.media.probe import Probe, probe
@@ -11,12 +11,12 @@ from tempik.media.reader import FrameReader
 __all__ = [
     "STEP_S",
     "Course",
+    "FootageStudy",
     "FrameIndex",
     "FrameReader",
     "Picture",
     "Probe",
     "Sound",
-    "Study",
     "Suggestion",
     "decode_sound",
     "index_frames",

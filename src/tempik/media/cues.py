@@ -48,7 +48,7 @@ class Suggestion(NamedTuple):
     why: str
 
 
-class Study(NamedTuple):
+class FootageStudy(NamedTuple):
     """What one look through a file finds: suggested cues, best first, the frames that repeat, and what goes on in it."""
 
     cues: tuple[Suggestion, ...]
@@ -56,9 +56,9 @@ class Study(NamedTuple):
     course: Course = Course()
 
 
-def study(path: str, report: Callable[[float], None] | None = None) -> Study:
+def study(path: str, report: Callable[[float], None] | None = None) -> FootageStudy:
     """Look through a file once, or return what was found of the same contents before."""
-    return kept(path, STUDY, Study, lambda: _study(path, report or (lambda share: None)))
+    return kept(path, STUDY, FootageStudy, lambda: _study(path, report or (lambda share: None)))
 
 
 def suggest_cues(path: str, report: Callable[[float], None] | None = None, most: int = MOST) -> list[Suggestion]:
@@ -69,9 +69,9 @@ def suggest_cues(path: str, report: Callable[[float], None] | None = None, most:
     return list(study(path, report).cues[:most])
 
 
-def _study(path: str, tell: Callable[[float], None]) -> Study:
+def _study(path: str, tell: Callable[[float], None]) -> FootageStudy:
     index = index_frames(path)
-    watched = Watching(path, index)
+    watched = StudyBuilder(path, index)
     with opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
@@ -86,7 +86,7 @@ def _study(path: str, tell: Callable[[float], None]) -> Study:
     return watched.study()
 
 
-class Watching:
+class StudyBuilder:
     """Looks at a file's frames, given one after the other. A long file is gone through in parts, so that memory stays bounded: each
     begins with the last frames of the one before."""
 
@@ -118,20 +118,20 @@ class Watching:
         self._unlike.append(differences(self._held)[max(0, begun - 1) :])
         self._parts.append(moves_of(self._held_times, self._held, begun))
 
-    def study(self) -> Study:
+    def study(self) -> FootageStudy:
         """Return what was found in all that was taken."""
         if len(self._held) > (OVERLAP if self._parts else 2):
             self._end_part()
         index, times = self._index, self._times
         if not self._parts:
-            return Study((), Cadence(0, len(times), float(index.rate), "none"))
+            return FootageStudy((), Cadence(0, len(times), float(index.rate), "none"))
         numbers = np.searchsorted(index.times_s, np.array(times[1:]) - index.tolerance_s)
         cadence = cadence_of(np.concatenate(self._unlike), numbers, index)
         moves = joined(self._parts)
         # What of the change there is where the camera is not held still, says nothing.
         steady = np.zeros(len(moves.at)) if np.mean(moves.held == 0) > 0.1 else moves.change
         if len(moves.at) < 3:
-            return Study((), cadence)
+            return FootageStudy((), cadence)
         interval = float(np.median(np.diff(moves.at)))
         reach = max(1, round(AROUND_S / interval))
         parts = {
@@ -141,7 +141,7 @@ class Watching:
             "turn": moves.turn,
             "sound": _attacks(self._path, index, moves.at),
         }
-        return Study(tuple(_ranked(moves.at, parts, interval, MOST)), cadence, course_of(moves))
+        return FootageStudy(tuple(_ranked(moves.at, parts, interval, MOST)), cadence, course_of(moves))
 
 
 def _before(values: Array, reach: int) -> Array:

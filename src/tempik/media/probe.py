@@ -53,7 +53,7 @@ class Probe(NamedTuple):
     still: bool = False
     alpha: bool = False
     bytes: int = 0
-    said: str = ""  # what is done to its pictures, where that could surprise
+    message: str = ""  # what is done to its pictures, where that could surprise
     key: str = ""  # names its contents
 
     @property
@@ -105,11 +105,11 @@ def probe(path: str) -> Probe:
             raise TempikError(f"{path} holds neither picture nor sound; choose a video or sound file.")
         length = (container.duration or 0) / av.time_base
         rotation, aspect, index = 0, Fraction(1), None
-        pixel_format, said = "", ""
+        pixel_format, message = "", ""
         coded_width = coded_height = 0
         rate = Fraction(0)
         if video is not None:
-            rotation, pixel_format, said = _first_frame(path)
+            rotation, pixel_format, message = _first_frame(path)
             aspect = Fraction(video.sample_aspect_ratio or 1) or Fraction(1)
             coded_width, coded_height = video.codec_context.width, video.codec_context.height
             index = index_stream(container, video, path)
@@ -144,7 +144,7 @@ def probe(path: str) -> Probe:
             still=still,
             alpha=has_alpha(pixel_format),
             bytes=_bytes(path),
-            said=said,
+            message=message,
             key=content_key(path),
         )
 
@@ -185,19 +185,19 @@ def colour_meaning(path: str, colour: Colour = AS_SAID) -> Meaning:
 
 def _conversion(frame: av.VideoFrame) -> str:
     depth = max((c.bits for c in frame.format.components), default=8)
-    said = []
+    message = []
     if frame.color_trc in (PQ, HLG):
         name = "PQ" if frame.color_trc == PQ else "HLG"
-        said.append(f"high dynamic range ({name}) is brought down to BT.709")
+        message.append(f"high dynamic range ({name}) is brought down to BT.709")
     elif depth > 8:
-        said.append(f"{depth} bits are rounded to 8")
+        message.append(f"{depth} bits are rounded to 8")
     if frame.color_trc not in (PQ, HLG) and meaning_of(frame).matrix == "bt2020":
-        said.append("wide colours (BT.2020) are brought into BT.709")
+        message.append("wide colours (BT.2020) are brought into BT.709")
     if frame.interlaced_frame:
-        said.append("interlaced lines are blended")
+        message.append("interlaced lines are blended")
     if frame.format.name.startswith(("yuv422", "yuv444", "yuvj422", "yuvj444")):
-        said.append("colour is kept at half its fineness")
-    return "; ".join(said)
+        message.append("colour is kept at half its fineness")
+    return "; ".join(message)
 
 
 def cadence(path: str, index: FrameIndex) -> Cadence:

@@ -57,7 +57,7 @@ class FrameReader:
         self._longest = longest_px
         self._colour = colour
         self._kept: OrderedDict[int, Picture] = OrderedDict()
-        self.kept_bytes = 0
+        self.cached_bytes = 0
         self._alphas: OrderedDict[int, Plane] = OrderedDict()
         self._state = _state(path)
         self._container: InputContainer | None = None
@@ -78,7 +78,7 @@ class FrameReader:
             self._container.close()
         self._container = self._frames = None
         self._kept.clear()
-        self.kept_bytes = 0
+        self.cached_bytes = 0
         self._next = -1
 
     @property
@@ -211,13 +211,13 @@ class FrameReader:
         if self._longest is not None:
             picture = shrunk(picture, self._longest)
         if number in self._kept:
-            self.kept_bytes -= self._kept.pop(number).nbytes
+            self.cached_bytes -= self._kept.pop(number).nbytes
         self._kept[number] = picture
-        self.kept_bytes += picture.nbytes
+        self.cached_bytes += picture.nbytes
         self.trim(self.cache_bytes)
 
     def trim(self, most: int) -> None:
         """Let go of the frames least recently used beyond `most` bytes, but for the last one."""
-        while self.kept_bytes > most and len(self._kept) > 1:
+        while self.cached_bytes > most and len(self._kept) > 1:
             _, dropped = self._kept.popitem(last=False)
-            self.kept_bytes -= dropped.nbytes
+            self.cached_bytes -= dropped.nbytes

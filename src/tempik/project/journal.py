@@ -230,7 +230,7 @@ def forget(journal: Path) -> None:
         pass  # its folder is gone, or may not be changed: it is offered again
 
 
-class Found(NamedTuple):
+class RecoveredWork(NamedTuple):
     """A journal that a process left behind: the project's file (None when it had no name), and its history. `unread` says
     that steps follow which could not be read."""
 
@@ -244,7 +244,7 @@ class Found(NamedTuple):
         return len(self.history.steps) - 1
 
 
-def left_behind(project: Path | None) -> Found | None:
+def left_behind(project: Path | None) -> RecoveredWork | None:
     """Return what a process that did not end well left of a project, or of one without a name, the latest; None if
     nothing."""
     if project is not None:
@@ -289,14 +289,14 @@ class _UnreadError(Exception):
     """A journal is there, nobody writes it, and what it holds could not be read."""
 
 
-def _read(path: Path) -> Found | None:
+def _read(path: Path) -> RecoveredWork | None:
     try:
         return _read_or_say(path)
     except _UnreadError:
         return None
 
 
-def _read_or_say(path: Path) -> Found | None:
+def _read_or_say(path: Path) -> RecoveredWork | None:
     """Return what a journal holds, None where it holds no step or somebody writes it. Raises _UnreadError."""
     reading, unread = _Reading(), False
     try:
@@ -329,7 +329,7 @@ def _read_or_say(path: Path) -> Found | None:
         if unread or (history is None and not empty):
             raise _UnreadError
         return None
-    return Found(path, reading.project, history, unread)
+    return RecoveredWork(path, reading.project, history, unread)
 
 
 class _Reading:

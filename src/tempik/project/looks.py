@@ -83,8 +83,8 @@ def read_look(path: Path) -> OwnLook:
         picture = base64.b64decode(msgspec.convert(document.get("picture", ""), str))
     except (msgspec.ValidationError, ValueError) as error:
         raise TempikError(f"{path} is damaged: {error}.") from error
-    said = out_of_bounds(grade) or no_number(grade)
-    found = f"{path} has {said}." if said else next(iter(grade_problems(grade, str(path))), None)
+    message = out_of_bounds(grade) or no_number(grade)
+    found = f"{path} has {message}." if message else next(iter(grade_problems(grade, str(path))), None)
     if found is not None:
         raise TempikError(found)
     return OwnLook(name[:40], grade, picture[:MOST_PICTURE])

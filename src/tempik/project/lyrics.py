@@ -25,7 +25,7 @@ class Lyrics(NamedTuple):
     """The lines of a file in order of time, and what of it was put right, as a sentence; '' for nothing."""
 
     lines: tuple[Line, ...]
-    said: str = ""
+    message: str = ""
 
 
 def read_lyrics(path: Path) -> Lyrics:
@@ -34,7 +34,7 @@ def read_lyrics(path: Path) -> Lyrics:
     kind = path.suffix.lower()
     if kind not in KINDS:
         raise TempikError(f"{path} is no lyrics or subtitles that can be read; give a .lrc, .srt or .vtt file.")
-    text, said = _decoded(read_whole(path, MOST_MB))
+    text, message = _decoded(read_whole(path, MOST_MB))
     long = max(map(len, text.split("\n")))
     if long > MOST_LETTERS or text.count("\n") > MOST_ROWS:
         what = f"a line of {long} letters" if long > MOST_LETTERS else f"more than {MOST_ROWS} lines"
@@ -49,7 +49,7 @@ def read_lyrics(path: Path) -> Lyrics:
     if len(found) > MOST_LINES:
         raise TempikError(f"{path} has {len(found)} lines; {MOST_LINES} are the most.")
     ordered = sorted(found, key=lambda line: line.start_s)
-    notes = [said] if said else []
+    notes = [message] if message else []
     if ordered != found:
         notes.append("lines were brought into order")
     lines, overlapping = [], 0

@@ -17,7 +17,7 @@ NO_LINE = (
 )  # fmt: skip
 
 
-def said_of_step(old: Reel, new: Reel) -> str:
+def message_of_step(old: Reel, new: Reel) -> str:
     """Return why a step from one reel to another could not be read from a journal or a project again, as a sentence that says which thing
     it is; '' where it can. What cannot be kept is not done."""
     try:

@@ -75,8 +75,8 @@ def read_transition(path: Path) -> tuple[str, Transition]:
         transition = msgspec.convert(document["transition"], Transition, dec_hook=decode_value)
     except (msgspec.ValidationError, TypeError, ValueError) as error:
         raise TempikError(f"{path} is damaged: {error}.") from error
-    said = out_of_bounds(transition) or no_number(transition)
-    found = f"it has {said}." if said else next(transition_problems(transition, "It"), "")
+    message = out_of_bounds(transition) or no_number(transition)
+    found = f"it has {message}." if message else next(transition_problems(transition, "It"), "")
     if not found and transition.kind in CATALOGUE:
         found = problem(transition)
     if found:

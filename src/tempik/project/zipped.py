@@ -55,8 +55,8 @@ def zip_project(reel: Reel, target: Path, report: Callable[[float], None] | None
                 inside = relink(inside, path, f"/{MEDIA}/{name}")
             packed.writestr(f"{root}/{root}{SUFFIX}", document_of(inside, Path("/")), zipfile.ZIP_DEFLATED)
     except OSError as error:
-        said = "no space is left there" if error.errno == errno.ENOSPC else error.strerror or str(error)
-        raise TempikError(f"{target} could not be written: {said}; choose another place.") from error
+        message = "no space is left there" if error.errno == errno.ENOSPC else error.strerror or str(error)
+        raise TempikError(f"{target} could not be written: {message}; choose another place.") from error
     return Collected(reel, left)
 
 

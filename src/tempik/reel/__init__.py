@@ -19,7 +19,6 @@ from tempik.reel.model import (
     Beyond,
     Clip,
     ClipSound,
-    ClipTrack,
     Cue,
     Curve,
     Drafted,
@@ -37,14 +36,15 @@ from tempik.reel.model import (
     Position,
     Reel,
     RepeatRule,
-    Shape,
     Shaped,
+    SpeedShape,
+    VideoTrack,
     by_id,
     new_id,
 )
 from tempik.reel.points import beats_between, chosen_points, grid_of, is_beat, is_steady, metre_of, point_of
-from tempik.reel.sound import Ducking, Mix, SoundClip, SoundFile, SoundLane, SoundTrack, Strip
-from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, PointKind, Reading, SongPiece, Soundtrack
+from tempik.reel.sound import Ducking, Mix, MixerChannel, SoundClip, SoundFile, SoundLane, SoundTrack
+from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title
 from tempik.reel.transition import Handles, Transition, TransitionUnit
 
@@ -55,11 +55,9 @@ __all__ = [
     "Arrival",
     "Beyond",
     "Bundle",
-    "Choice",
     "Clear",
     "Clip",
     "ClipSound",
-    "ClipTrack",
     "ColourOf",
     "Cue",
     "Curve",
@@ -81,6 +79,7 @@ __all__ = [
     "Limit",
     "Mask",
     "Mix",
+    "MixerChannel",
     "MotionTrack",
     "Nest",
     "Node",
@@ -88,6 +87,7 @@ __all__ = [
     "Pitch",
     "PlannedShot",
     "Point",
+    "PointChoice",
     "PointEdit",
     "PointKind",
     "Position",
@@ -95,7 +95,6 @@ __all__ = [
     "Reel",
     "RepeatRule",
     "Rule",
-    "Shape",
     "Shaped",
     "SongPiece",
     "SoundClip",
@@ -103,12 +102,13 @@ __all__ = [
     "SoundLane",
     "SoundTrack",
     "Soundtrack",
+    "SpeedShape",
     "StepOverride",
-    "Strip",
     "Stroke",
     "Title",
     "Transition",
     "TransitionUnit",
+    "VideoTrack",
     "Wheel",
     "beats_between",
     "by_id",

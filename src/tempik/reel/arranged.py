@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from tempik.reel.model import new_id
 from tempik.reel.points import FOUND, OWN, grid_of
-from tempik.reel.soundtrack import Anchor, Choice, Point, PointEdit, Reading, SongPiece, Soundtrack
+from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, Reading, SongPiece, Soundtrack
 from tempik.rhythm.records import Analysis, Beat, Onset, Section
 
 # What stands this little before a stretch begins belongs to it.
@@ -26,17 +26,17 @@ SAME_S = 1e-6
 M = TypeVar("M", Beat, Onset)
 
 
-class Order(NamedTuple):
+class SongOrder(NamedTuple):
     """Stretches (from, to) of a song as it was, and where each begins in the song as it becomes."""
 
     stretches: tuple[tuple[float, float], ...]
     starts: tuple[float, ...]
 
     @staticmethod
-    def of(stretches: Sequence[tuple[float, float]]) -> Order:
+    def of(stretches: Sequence[tuple[float, float]]) -> SongOrder:
         """Return stretches one after the other."""
         ends = list(accumulate(b - a for a, b in stretches))
-        return Order(tuple(stretches), (0.0, *ends[:-1]))
+        return SongOrder(tuple(stretches), (0.0, *ends[:-1]))
 
     @property
     def length_s(self) -> float:
@@ -79,7 +79,7 @@ class Renamed(NamedTuple):
     """A song in another order, and what its points are called now."""
 
     song: Soundtrack
-    order: Order
+    order: SongOrder
     names: dict[tuple[int, str], str]
 
     def name(self, number: int, point: str | None) -> str | None:
@@ -99,7 +99,7 @@ class Renamed(NamedTuple):
         return [name for name in found if name is not None]
 
 
-def in_order(song: Soundtrack, order: Order) -> Renamed:
+def in_order(song: Soundtrack, order: SongOrder) -> Renamed:
     """Return a song of stretches of itself, with its beats, points, sections and what was done to them by hand."""
     heard, names = song.heard, dict[tuple[int, str], str]()
     made = None
@@ -133,7 +133,7 @@ def in_order(song: Soundtrack, order: Order) -> Renamed:
     )
 
 
-def analysis_in_order(heard: Analysis, order: Order) -> Analysis:
+def analysis_in_order(heard: Analysis, order: SongOrder) -> Analysis:
     """Return what was heard of a song as it is heard in another order."""
     sections: list[Section] = []
     for number, (a, b) in enumerate(order.stretches):
@@ -159,14 +159,14 @@ def analysis_in_order(heard: Analysis, order: Order) -> Analysis:
     )
 
 
-def _held(marks: Sequence[Beat] | Sequence[Onset], order: Order, number: int) -> range:
+def _held(marks: Sequence[Beat] | Sequence[Onset], order: SongOrder, number: int) -> range:
     a, b = order.stretches[number]
     first = bisect_left(marks, a - EDGE_S, key=lambda m: m.time_s)
     last = number == len(order.stretches) - 1
     return range(first, bisect_left(marks, b + (EDGE_S if last else -EDGE_S), key=lambda m: m.time_s))
 
 
-def _marks(marks: tuple[M, ...], order: Order) -> tuple[M, ...]:
+def _marks(marks: tuple[M, ...], order: SongOrder) -> tuple[M, ...]:
     """Return beats or onsets as they are heard; bars are counted on through all."""
     out: list[M] = []
     bar = 0
@@ -181,7 +181,7 @@ def _marks(marks: tuple[M, ...], order: Order) -> tuple[M, ...]:
     return tuple(out)
 
 
-def _names(prefix: str, marks: Sequence[Beat] | Sequence[Onset], order: Order) -> dict[tuple[int, str], str]:
+def _names(prefix: str, marks: Sequence[Beat] | Sequence[Onset], order: SongOrder) -> dict[tuple[int, str], str]:
     out, at = {}, 0
     for number in range(len(order.stretches)):
         for i in _held(marks, order, number):
@@ -190,7 +190,7 @@ def _names(prefix: str, marks: Sequence[Beat] | Sequence[Onset], order: Order) -
     return out
 
 
-def pieces_in_order(song: Soundtrack, order: Order) -> tuple[SongPiece, ...]:
+def pieces_in_order(song: Soundtrack, order: SongOrder) -> tuple[SongPiece, ...]:
     """Return the pieces of the file that stretches of a song are made of; those that go on are one."""
     pieces = song.pieces or (SongPiece(0.0, song.length_s),)
     out: list[SongPiece] = []
@@ -249,7 +249,7 @@ def _one(prefix: str, one: Fraction, bar: Fraction, renamed: Renamed) -> str:
     return ""
 
 
-def _choices(song: Soundtrack, renamed: Renamed) -> tuple[Choice, ...]:
+def _choices(song: Soundtrack, renamed: Renamed) -> tuple[PointChoice, ...]:
     out = []
     for choice in song.choices:
         to_s = None if choice.to_s is None else renamed.order.last(choice.to_s)

@@ -115,9 +115,9 @@ def _looked_through(record: msgspec.Struct) -> Said:
     return _SOUND.get((record,), (), lambda: _first(_found(record)))
 
 
-def _first(said: Iterator[Said]) -> Said:
+def _first(message: Iterator[Said]) -> Said:
     beyond = endless = ""
-    for a, b in said:
+    for a, b in message:
         beyond, endless = beyond or a, endless or b
         if beyond:
             break  # no number is asked for only where nothing is out of bounds
@@ -156,26 +156,26 @@ def _wrong(value: Any, field: _Field) -> Iterator[Said]:
         return
     if isinstance(value, str):
         if "\0" in value or len(value) > (MOST_PATH if where.endswith(".path") else MOST_TEXT):
-            yield f"a {_said(where)} that is too long or holds a NUL", ""
+            yield f"a {_message(where)} that is too long or holds a NUL", ""
     elif isinstance(value, (int, float, Fraction)):
         size = abs(value) if isinstance(value, int) and abs(value) < 2**64 else _size(value)
         if not math.isfinite(size):
-            yield "", f"a {_said(where)} of {_short(value)}, which cannot be"
+            yield "", f"a {_message(where)} of {_short(value)}, which cannot be"
         # What is beyond every bound is said as no number.
         if size > field.most and size != math.inf:
-            yield f"a {_said(where)} of {_short(value)}, which cannot be", ""
+            yield f"a {_message(where)} of {_short(value)}, which cannot be", ""
     elif isinstance(value, (tuple, dict)):
         yield from _wrong_list(value, field)
     elif isinstance(value, msgspec.Struct):
-        said = _first(_found(value)) if field.deep else _looked_through(value)
-        if said is not _FINE:
-            yield said
+        message = _first(_found(value)) if field.deep else _looked_through(value)
+        if message is not _FINE:
+            yield message
 
 
 def _wrong_list(values: tuple[Any, ...] | dict[str, Any], field: _Field) -> Iterator[Said]:
     most = int(_MOST.get(field.where, MOST_IN_LIST))
     if len(values) > most:
-        yield f"{len(values)} {_said(field.where)} (at most {most})", ""
+        yield f"{len(values)} {_message(field.where)} (at most {most})", ""
         return
     inside = _inside(field)
     for value in values.values() if isinstance(values, dict) else values:
@@ -195,7 +195,7 @@ def _size(value: float | Fraction) -> float:
         return 1e308
 
 
-def _said(where: str) -> str:
+def _message(where: str) -> str:
     """Return a field's name as words."""
     return where.partition("[")[0].rpartition(".")[2].replace("_", " ")
 

@@ -7,7 +7,7 @@ import math
 from fractions import Fraction
 from typing import NamedTuple
 
-from tempik.reel.soundtrack import Choice, Point, PointKind
+from tempik.reel.soundtrack import Point, PointChoice, PointKind
 
 # A part between two beats is not as strong as the weaker of them.
 BETWEEN = 0.6
@@ -118,7 +118,7 @@ class _Ticks(NamedTuple):
         return Point(name, time_s, strength, bar, beat, _kind(beat, part), part=part)
 
 
-def lattice(grid: Grid, choice: Choice, length_s: float, first: Fraction | None) -> list[Point]:
+def lattice(grid: Grid, choice: PointChoice, length_s: float, first: Fraction | None) -> list[Point]:
     """Return the beats of a grid that a choice takes, in order, and the parts between them, from 0 to `length_s`. Every so many
     are counted from the place `first`, or from where bars begin."""
     start = grid.one if first is None else first

@@ -15,12 +15,12 @@ from typing import Literal, TypeVar
 
 import msgspec
 
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.reel.grade import ColourOf, Grade
 from tempik.reel.lanes import AccentLane, Bundle, Edge, Key, MediaPath, MotionTrack, Rule
 from tempik.reel.mask import Clear, Cutout, Mask
 from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundLane, SoundTrack
-from tempik.reel.soundtrack import Choice, Point, Soundtrack
+from tempik.reel.soundtrack import Point, PointChoice, Soundtrack
 from tempik.reel.title import Title
 from tempik.reel.transition import Transition
 
@@ -139,7 +139,7 @@ class Curve(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     nodes: tuple[Node, ...] = (Node(0.0, 1.0),)
 
 
-class Shape(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class SpeedShape(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A form of speed for any clip: its nodes' speeds are multiples of the clip's own.
 
     `focus` is the share at which what it is named after happens, to be laid on a point. `turning` shapes play every
@@ -163,7 +163,7 @@ class Shaped(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     plays the shape once between each two. The curve follows these wherever they move.
     """
 
-    shape: Shape
+    shape: SpeedShape
     speed: float = 1.0
     amount: float = 1.0
     align: Align = "clip"
@@ -296,7 +296,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     locked: bool = False
 
 
-class ClipTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class VideoTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A track of clips. A locked one is not changed, a hidden one not shown."""
 
     locked: bool = False
@@ -310,7 +310,7 @@ class Nest(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     start: Edge
     end: Edge
     clips: tuple[Clip, ...] = ()
-    tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
+    tracks: tuple[VideoTrack, ...] = (VideoTrack(),)
     accent_lanes: tuple[AccentLane, ...] = ()
 
 
@@ -325,7 +325,7 @@ class Drafted(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     accent_lanes: tuple[str, ...] = ()
     sound_lanes: tuple[str, ...] = ()
     cues: tuple[tuple[str, str], ...] = ()
-    choices: tuple[Choice, ...] = ()
+    choices: tuple[PointChoice, ...] = ()
 
 
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -346,7 +346,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     footage: tuple[Footage, ...] = ()
     clips: tuple[Clip, ...] = ()
     accent_lanes: tuple[AccentLane, ...] = ()
-    tracks: tuple[ClipTrack, ...] = (ClipTrack(),)
+    tracks: tuple[VideoTrack, ...] = (VideoTrack(),)
     shots: tuple[PlannedShot, ...] = ()
     interpolation: Interpolation = "nearest"
     crossfade_ms: float = 5.0
@@ -381,5 +381,5 @@ def by_id(records: tuple[R, ...], wanted: str | None) -> R | None:
 
 def new_id(prefix: str, taken: tuple[str, ...] | set[str]) -> str:
     """Return the first free id such as `c12`: small and stable, so that project files diff well."""
-    numbers = [whole(t[len(prefix) :]) or 0 for t in taken if t.startswith(prefix)]
+    numbers = [parse_int(t[len(prefix) :]) or 0 for t in taken if t.startswith(prefix)]
     return f"{prefix}{max(0, *numbers, 0) + 1}"

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from msgspec.structs import replace
 
 from tempik.reel.lanes import AccentLane
-from tempik.reel.model import Clip, ClipTrack, Footage, Nest, Reel, by_id
+from tempik.reel.model import Clip, Footage, Nest, Reel, VideoTrack, by_id
 
 # A nest's own span, led along with its clips wherever ties are.
 _SPAN = "span"
@@ -52,7 +52,7 @@ def everywhere(reel: Reel, change: Callable[[Reel], Reel]) -> Reel:
         assert nest is not None
         span = Clip(_SPAN, footage.id, nest.start, nest.end, track=len(nest.tracks))
         level = replace(
-            reel, clips=(*nest.clips, span), tracks=(*nest.tracks, ClipTrack()), accent_lanes=nest.accent_lanes
+            reel, clips=(*nest.clips, span), tracks=(*nest.tracks, VideoTrack()), accent_lanes=nest.accent_lanes
         )
         after = change(level)
         spanned = by_id(after.clips, _SPAN) or span

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from tempik.memo import Memory
 from tempik.reel.grid import Grid, lattice
-from tempik.reel.soundtrack import Choice, Point, PointEdit, Soundtrack
+from tempik.reel.soundtrack import Point, PointChoice, PointEdit, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
 
 T = TypeVar("T")
@@ -31,7 +31,7 @@ def is_beat(point: str) -> bool:
     return point[:1] in (*FOUND, OWN)
 
 
-class Read(NamedTuple):
+class ReadBeats(NamedTuple):
     """The beats that a reading goes by, before it shifts or halves them."""
 
     prefix: str
@@ -74,16 +74,16 @@ def metre_of(song: Soundtrack) -> int:
     return song.reading.metre or _read(song).metre
 
 
-def _read(song: Soundtrack) -> Read:
+def _read(song: Soundtrack) -> ReadBeats:
     reading, heard = song.reading, song.heard
     if reading.beat_source == "own":
-        return Read(OWN, song.own, False, max((b.beat for b in song.own), default=4) or 4)
+        return ReadBeats(OWN, song.own, False, max((b.beat for b in song.own), default=4) or 4)
     if heard is None:
-        return Read(FOUND[0], (), False, 4)
+        return ReadBeats(FOUND[0], (), False, 4)
     if 0 < reading.rival <= min(len(heard.rivals), len(FOUND) - 1):
         rival = heard.rivals[reading.rival - 1]
-        return Read(FOUND[reading.rival], rival.beats, rival.steady, rival.metre)
-    return Read(FOUND[0], heard.beats, heard.steady, heard.metre)
+        return ReadBeats(FOUND[reading.rival], rival.beats, rival.steady, rival.metre)
+    return ReadBeats(FOUND[0], heard.beats, heard.steady, heard.metre)
 
 
 def point_of(song: Soundtrack, wanted: str | None) -> Point | None:
@@ -103,7 +103,7 @@ def beats_between(song: Soundtrack, from_s: float, to_s: float) -> tuple[Point, 
     grid = grid_of(song)
     if grid is None:
         return ()
-    beats = _grid_points(song, grid, Choice())
+    beats = _grid_points(song, grid, PointChoice())
     first = bisect_left(beats, from_s - 1e-9, key=lambda p: p.time_s)
     return tuple(beats[first : bisect_right(beats, to_s + 1e-9, key=lambda p: p.time_s)])
 
@@ -215,21 +215,21 @@ def _chosen(song: Soundtrack, grid: Grid | None, edits: dict[str, PointEdit]) ->
     return tuple(_with_drops(sorted(kept, key=lambda p: p.time_s), song.heard))
 
 
-def _covers(choice: Choice, time_s: float) -> bool:
+def _covers(choice: PointChoice, time_s: float) -> bool:
     return choice.from_s <= time_s and (choice.to_s is None or time_s < choice.to_s)
 
 
-_EVERY_BEAT = Choice()
+_EVERY_BEAT = PointChoice()
 
 
-def _grid_points(song: Soundtrack, grid: Grid, choice: Choice) -> list[Point]:
+def _grid_points(song: Soundtrack, grid: Grid, choice: PointChoice) -> list[Point]:
     """Return the beats of a grid that a choice takes, from the song's start to its end, with the parts between."""
     kept = _EVERY_BEAT if choice == _EVERY_BEAT else choice
     first = _place(choice.first) if choice.first.startswith(grid.prefix) else None
     return _lattices.get((grid, kept, song.length_s), lambda: lattice(grid, choice, song.length_s, first))
 
 
-def _onset_points(song: Soundtrack, choice: Choice) -> list[Point]:
+def _onset_points(song: Soundtrack, choice: PointChoice) -> list[Point]:
     onsets = song.heard.onsets if song.heard else ()
     wanted = set(choice.bands)
     return [

@@ -91,7 +91,7 @@ class SoundClip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     loop: bool = False
 
 
-class Strip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class MixerChannel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A channel of the mix: the song's, or that of all the clips' own sound."""
 
     gain_db: float = 0.0
@@ -115,8 +115,8 @@ class Mix(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields
     """How the reel is mixed. With `loudness` (LUFS, ITU-R BS.1770-5) the whole is brought to it; `ceiling_db` (dBTP) is what its
     true peaks are kept under. Without either it sounds as loud as its parts do."""
 
-    song: Strip = Strip()
-    clips: Strip = Strip()
+    song: MixerChannel = MixerChannel()
+    clips: MixerChannel = MixerChannel()
     ducking: Ducking = Ducking()
     loudness: float | None = None
     ceiling_db: float | None = None

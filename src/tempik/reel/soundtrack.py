@@ -70,7 +70,7 @@ class Reading(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
 ChoiceOf = Literal["beats", "downbeats", "onsets"]
 
 
-class Choice(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+class PointChoice(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """Which of the song's points are used between `from_s` and `to_s` of the song; the last choice that covers an
     instant decides there.
 
@@ -122,7 +122,7 @@ class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     fade_out_s: float = 0.0
     heard: Analysis | None = None
     reading: Reading = Reading()
-    choices: tuple[Choice, ...] = (Choice(),)
+    choices: tuple[PointChoice, ...] = (PointChoice(),)
     edits: tuple[PointEdit, ...] = ()
     own: tuple[Beat, ...] = ()
     placed: tuple[Point, ...] = ()

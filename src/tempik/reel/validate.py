@@ -11,7 +11,7 @@ from tempik.memo import Crowd
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
 from tempik.reel.lanes import AccentLane, Length
-from tempik.reel.model import Clip, Curve, Footage, Reel, Shape, Shaped
+from tempik.reel.model import Clip, Curve, Footage, Reel, Shaped, SpeedShape
 from tempik.reel.nests import all_clips, all_lanes, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.soundtrack import Soundtrack
@@ -48,15 +48,15 @@ _LOOKED_THROUGH: Crowd[tuple[str, ...]] = Crowd(24_000)
 def problems(reel: Reel) -> list[str]:
     """Return what is wrong with the reel, one sentence each; an empty list when it is sound."""
     found = list(_reel_problems(reel))
-    if not found and (said := no_number(reel)):
-        found.append(f"The reel has {said}.")
+    if not found and (message := no_number(reel)):
+        found.append(f"The reel has {message}.")
     return found
 
 
 def _reel_problems(reel: Reel) -> Iterator[str]:
-    said = out_of_bounds(reel)
-    if said:
-        yield f"The reel has {said}."
+    message = out_of_bounds(reel)
+    if message:
+        yield f"The reel has {message}."
         return  # the rest would be worked through for too long
     for name, value in (("width", reel.width), ("height", reel.height)):
         if not 16 <= value <= FRAME_SIZE_LIMIT or value % 2:
@@ -369,7 +369,7 @@ def _shaped_problems(shaped: Shaped, whose: str) -> Iterator[str]:
         yield f"{whose} uses the shape '{shaped.shape.name}' at a speed, an amount or a count that cannot be."
 
 
-def shape_problems(shape: Shape, whose: str) -> Iterator[str]:
+def shape_problems(shape: SpeedShape, whose: str) -> Iterator[str]:
     """Yield what is wrong with a shape; `whose` begins the sentence."""
     yield from curve_problems(Curve(shape.nodes), f"{whose} has the shape '{shape.name}', which")
     if not 0 <= shape.focus <= 1:

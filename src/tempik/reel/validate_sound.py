@@ -20,13 +20,13 @@ CEILINGS_DB = (-20.0, 0.0)
 
 def sound_problems(reel: Reel) -> Iterator[str]:
     """Yield what is wrong with the sounds of a reel and with its mix."""
-    strips = [r.id for r in reel.sound_lanes] + [t.id for t in reel.sound_tracks]
+    channels = [r.id for r in reel.sound_lanes] + [t.id for t in reel.sound_tracks]
     accents = [r.id for r in reel.accent_lanes]
-    for what, ids in (("lane or track of sounds", strips + accents), ("sound", [s.id for s in reel.sounds])):
+    for what, ids in (("lane or track of sounds", channels + accents), ("sound", [s.id for s in reel.sounds])):
         twice, times = Counter(ids).most_common(1)[0] if ids else ("", 0)
-        if (times > 1 and what == "sound") or (twice in strips and times > 1):
+        if (times > 1 and what == "sound") or (twice in channels and times > 1):
             yield f"Two records of a {what} share the id '{twice}'; each needs its own."
-    if any(s in ("song", "clips") for s in strips):
+    if any(s in ("song", "clips") for s in channels):
         yield "A lane or track of sounds is called as the song's or the clips' channel is."
     twice, times = Counter(c.id for c in reel.sound_clips).most_common(1)[0] if reel.sound_clips else ("", 0)
     if times > 1:
@@ -41,14 +41,14 @@ def sound_problems(reel: Reel) -> Iterator[str]:
     for lane in reel.sound_lanes:
         yield from _lane_problems(lane)
     for track in reel.sound_tracks:
-        yield from _strip_problems(track.gain_db, track.pan, f"Sound track '{track.id}'")
+        yield from _channel_problems(track.gain_db, track.pan, f"Sound track '{track.id}'")
     tracks = {t.id for t in reel.sound_tracks}
     for clip in reel.sound_clips:
         yield from _clip_problems(reel, clip, tracks)
     yield from mix_problems(reel.mix)
 
 
-def _strip_problems(gain_db: float, pan: float, whose: str) -> Iterator[str]:
+def _channel_problems(gain_db: float, pan: float, whose: str) -> Iterator[str]:
     if not GAINS_DB[0] <= gain_db <= GAINS_DB[1]:
         yield f"{whose} has a gain of {gain_db:g} dB; keep it between {GAINS_DB[0]:g} and {GAINS_DB[1]:g}."
     if not -1 <= pan <= 1:
@@ -57,7 +57,7 @@ def _strip_problems(gain_db: float, pan: float, whose: str) -> Iterator[str]:
 
 def _lane_problems(lane: SoundLane) -> Iterator[str]:
     whose = f"Sound lane '{lane.id}'"
-    yield from _strip_problems(lane.gain_db, lane.pan, whose)
+    yield from _channel_problems(lane.gain_db, lane.pan, whose)
     if not (0 <= lane.fade_in_s <= MOST_FADE_S and 0 <= lane.fade_out_s <= MOST_FADE_S):
         yield f"{whose} has a fade that is none."
     if not (0 <= lane.vary_pitch <= 24 and 0 <= lane.vary_gain_db <= 24):
@@ -88,8 +88,8 @@ def _clip_problems(reel: Reel, clip: SoundClip, tracks: set[str]) -> Iterator[st
 
 def mix_problems(mix: Mix) -> Iterator[str]:
     """Yield what is wrong with a mix."""
-    yield from _strip_problems(mix.song.gain_db, mix.song.pan, "The song's channel")
-    yield from _strip_problems(mix.clips.gain_db, mix.clips.pan, "The clips' channel")
+    yield from _channel_problems(mix.song.gain_db, mix.song.pan, "The song's channel")
+    yield from _channel_problems(mix.clips.gain_db, mix.clips.pan, "The clips' channel")
     duck = mix.ducking
     if not (0 <= duck.depth_db <= 60 and -90 <= duck.threshold_db <= 0):
         yield f"The song ducks by {duck.depth_db:g} dB from {duck.threshold_db:g} dB on; keep these within 0 to 60 and -90 to 0."

@@ -10,7 +10,7 @@ from typing import Generic, Self, TypeVar
 T = TypeVar("T")
 
 
-class Ahead(Generic[T]):
+class WorkAhead(Generic[T]):
     """Goes through `items` on a thread, at most `depth` ahead of who takes them.
 
     Leaving the context stops the thread; it ends with the item that it is at.

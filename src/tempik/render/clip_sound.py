@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tempik.media import Sound
 from tempik.media.audio import Samples
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.transitions import PlacedTransition
 
 Times = NDArray[np.float64]
@@ -36,20 +36,20 @@ OCTAVES = 4
 LEAP_S = 0.05
 
 
-class ClipTrack(NamedTuple):
+class ClipAudio(NamedTuple):
     """A clip's sound: samples of shape (count, 2), the first at sample `first` of the reel (it may lie before 0)."""
 
     samples: Samples
     first: int
 
 
-def clip_track(
-    placed: Placed,
+def clip_audio(
+    placed: PlacedClip,
     source: Sound,
     rate: Fraction,
     crossfade_s: float,
     transitions: tuple[PlacedTransition | None, PlacedTransition | None] = (None, None),
-) -> ClipTrack:
+) -> ClipAudio:
     """Return a placed clip's sound at the rate of `source`, with its gain, crossfaded over `seam_s` at every seam.
 
     Seams are the clip's edges and, inside it, the turns and the ends of stretches that stand still. Half of each lies
@@ -91,7 +91,7 @@ def clip_track(
             slope = (np.arange(count, dtype=np.float32) / count)[:, None]
             heard[len(heard) - count if at_end else 0 :][:count] *= slope[::-1] if at_end else slope
     heard *= np.float32(10 ** (own.gain_db / 20))
-    return ClipTrack(heard, first - half)
+    return ClipAudio(heard, first - half)
 
 
 def _cross(heard: Samples, first: int, end: int, rising: bool) -> None:
@@ -172,10 +172,10 @@ def _between_samples(samples: Samples, at: Times) -> Samples:
 def kept(asked: Times, source: Sound) -> Samples:
     """Return the source at the asked instants, which go one way, with its pitch kept: in blocks of as good as even
     speed."""
-    return np.concatenate(list(kept_blocks(asked, source, _blocks(asked, source.rate))))
+    return np.concatenate(list(cached_blocks(asked, source, _blocks(asked, source.rate))))
 
 
-def kept_blocks(asked: Times, source: Sound, edges: Sequence[int]) -> Iterator[Samples]:
+def cached_blocks(asked: Times, source: Sound, edges: Sequence[int]) -> Iterator[Samples]:
     """Yield the source at the asked instants with its pitch kept, an even speed between each two `edges`.
 
     Blocks are crossfaded where they are most alike. All that is yielded is as long as `asked`.

@@ -29,7 +29,7 @@ from tempik.media.paint import (
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
 from tempik.reel import Clear
 from tempik.render.masks import coverage
-from tempik.render.plan import FramePlan, Leg, Pair, Shot, shots_of
+from tempik.render.plan import FramePlan, LayerPlan, MotionSegment, Pair, layer_plans_of
 from tempik.render.title_layer import titled
 
 # A way at least this long, unless it goes straight, is averaged at half the size.
@@ -43,17 +43,17 @@ class Source(NamedTuple):
     alpha: Plane | None = None
 
 
-def compose(plan: FramePlan, sources: Sequence[Source | None], ground: Picture | None = None) -> Picture:
+def compose(plan: FramePlan, sources: Sequence[Source | None], background: Picture | None = None) -> Picture:
     """Return the layers of a plan as one picture over a ground, black where none is given; `sources` holds a frame for each
     of its shots, None for a solid."""
-    picture: Ground | None = ground
+    picture: Ground | None = background
     given = iter(sources)
     for layer in plan.layers:
-        if isinstance(layer, Shot):
+        if isinstance(layer, LayerPlan):
             picture = _laid_over(picture, layer, next(given), plan)
         else:
-            ground = as_picture(picture) if picture is not None else None
-            picture = _joined(ground, layer, list(islice(given, len(shots_of(layer)))), plan)
+            background = as_picture(picture) if picture is not None else None
+            picture = _joined(background, layer, list(islice(given, len(layer_plans_of(layer)))), plan)
     return solid(plan.width, plan.height) if picture is None else as_picture(picture)
 
 
@@ -63,8 +63,8 @@ def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], pla
     below = below if below is not None else solid(plan.width, plan.height)
     given = iter(sources)
     sides = [
-        below if shot is None else as_picture(_laid_over(below, shot, next(given), plan, look))
-        for shot, look in ((pair.out, transition_frame.out), (pair.into, transition_frame.into))
+        below if layer_plan is None else as_picture(_laid_over(below, layer_plan, next(given), plan, look))
+        for layer_plan, look in ((pair.out, transition_frame.out), (pair.into, transition_frame.into))
     ]
     out, into = sides
     if transition_frame.mix is not None:
@@ -82,7 +82,7 @@ def finished(plan: FramePlan, picture: Picture) -> Picture:
 def folded(plan: FramePlan) -> FramePlan:
     """Return a plan with the reel's look among the grades of its only layer, where that fills the frame: one pass for both."""
     only = plan.layers[0] if len(plan.layers) == 1 else None
-    if not plan.grades or plan.echoes or not isinstance(only, Shot) or only.title is not None or only.adjust:
+    if not plan.grades or plan.echoes or not isinstance(only, LayerPlan) or only.title is not None or only.adjust:
         return plan
     whole = only.region is None and not only.alpha and not only.masks and only.clear is None and only.cutout is None
     plain = only.opacity >= 1 and only.blend == "normal" and not only.look.tones and not only.look.effects
@@ -92,53 +92,75 @@ def folded(plan: FramePlan) -> FramePlan:
 
 
 def _laid_over(
-    below: Ground | None, shot: Shot, source: Source | None, plan: FramePlan, look: Look | None = None
+    below: Ground | None, layer_plan: LayerPlan, source: Source | None, plan: FramePlan, look: Look | None = None
 ) -> Ground:
     size = width, height = plan.width, plan.height
-    if shot.title is not None:
-        ground = as_picture(below) if below is not None else solid(width, height)
-        mask = coverage(shot.masks, width, height) if shot.masks else None
-        legs = shot.legs
-        ways = (*(leg.begin for leg in legs), *(joined(leg.sweep, leg.begin) for leg in legs))
-        parts = (shot.wording, shot.em_px, shot.affine, shot.blend, float(shot.opacity), mask, ways)
-        return titled(ground, shot.title, *parts)
+    if layer_plan.title is not None:
+        background = as_picture(below) if below is not None else solid(width, height)
+        mask = coverage(layer_plan.masks, width, height) if layer_plan.masks else None
+        segments = layer_plan.segments
+        ways = (
+            *(segment.begin for segment in segments),
+            *(joined(segment.sweep, segment.begin) for segment in segments),
+        )
+        parts = (
+            layer_plan.wording,
+            layer_plan.em_px,
+            layer_plan.affine,
+            layer_plan.blend,
+            float(layer_plan.opacity),
+            mask,
+            ways,
+        )
+        return titled(background, layer_plan.title, *parts)
     alpha: Plane | None = None
-    if shot.adjust:
+    if layer_plan.adjust:
         above = warped(
-            as_picture(below) if below is not None else solid(*size), shot.affine / np.array([[width, height, 1.0]])
+            as_picture(below) if below is not None else solid(*size),
+            layer_plan.affine / np.array([[width, height, 1.0]]),
         )
     elif source is None:
-        above = solid(width, height, *colour_yuv(shot.path))
+        above = solid(width, height, *colour_yuv(layer_plan.path))
     else:
         picture, alpha = source
-        if shot.clear is not None:
-            picture, cover = cleared(picture, *_by(shot.clear))
+        if layer_plan.clear is not None:
+            picture, cover = cleared(picture, *_by(layer_plan.clear))
             alpha = cover if alpha is None else np.minimum(cover, fitted(alpha, cover.shape))
-        above = _placed(picture, shot, width, height)
-    if shot.stops:
-        above = exposed(above, shot.stops)
-    if shot.grades:
-        above = regraded(above, shot.grades, plan.frame, plan.quick)
-    changes = (shot.look, look)
+        above = _placed(picture, layer_plan, width, height)
+    if layer_plan.stops:
+        above = exposed(above, layer_plan.stops)
+    if layer_plan.grades:
+        above = regraded(above, layer_plan.grades, plan.frame, plan.quick)
+    changes = (layer_plan.look, look)
     for change in changes:
         if change is not None and (change.tones or change.effects):
             above = applied(above, change)
-    if shot.region is None and alpha is None and not shot.masks and shot.opacity >= 1 and shot.blend == "normal":
+    if (
+        layer_plan.region is None
+        and alpha is None
+        and not layer_plan.masks
+        and layer_plan.opacity >= 1
+        and layer_plan.blend == "normal"
+    ):
         return above
     if below is None:
         below = solid(width, height)
-    if shot.region is None and alpha is None and not shot.masks:
-        return laid_by(below, above, shot.blend, float(shot.opacity))
-    mask = _region_mask(shot, width, height) if shot.region is not None else np.full((height, width), 255, np.uint8)
+    if layer_plan.region is None and alpha is None and not layer_plan.masks:
+        return laid_by(below, above, layer_plan.blend, float(layer_plan.opacity))
+    mask = (
+        _region_mask(layer_plan, width, height)
+        if layer_plan.region is not None
+        else np.full((height, width), 255, np.uint8)
+    )
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]
-        seen = warp_plane(alpha, shot.affine / np.array([[w, h, 1.0]]), (width, height))
+        seen = warp_plane(alpha, layer_plan.affine / np.array([[w, h, 1.0]]), (width, height))
         mask = np.minimum(mask, seen)
-    if shot.masks:
-        mask = np.minimum(mask, coverage(shot.masks, width, height))
-    if shot.opacity < 1:
-        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=shot.opacity), dtype=np.uint8)
-    return laid_within(below, above, shot.blend, mask, bounds(mask))
+    if layer_plan.masks:
+        mask = np.minimum(mask, coverage(layer_plan.masks, width, height))
+    if layer_plan.opacity < 1:
+        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=layer_plan.opacity), dtype=np.uint8)
+    return laid_within(below, above, layer_plan.blend, mask, bounds(mask))
 
 
 def _by(clear: Clear) -> tuple[str, str, float, float, float, bool]:
@@ -152,7 +174,7 @@ def fitted(plane: Plane, shape: tuple[int, ...]) -> Plane:
     return np.asarray(cv2.resize(plane, (shape[1], shape[0]), interpolation=cv2.INTER_AREA), dtype=np.uint8)
 
 
-def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:
+def _placed(source: Picture, layer: LayerPlan, width: int, height: int) -> Picture:
     """Return a source where its layer has it: warped once, and where it moves while the shutter is open, averaged over
     its way."""
     units = np.array([[*source.size, 1.0]])
@@ -160,17 +182,17 @@ def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:
     def at(affine: Matrix) -> Picture:
         return warped(source, affine / units, (width, height))
 
-    if not layer.legs:
+    if not layer.segments:
         return at(layer.affine)
     size = (width, height)
-    far = max(reach_px(leg.sweep, size) for leg in layer.legs)
-    if far < COARSE_FROM_PX or turns_nothing(layer.legs[0].sweep, size):
-        return _averaged(at, layer.legs, size)
+    far = max(reach_px(segment.sweep, size) for segment in layer.segments)
+    if far < COARSE_FROM_PX or turns_nothing(layer.segments[0].sweep, size):
+        return _averaged(at, layer.segments, size)
     # So long a way leaves no detail finer than this: half the size is a quarter of the work.
     half = np.diag([0.5, 0.5, 1.0])
     small = ((width + 1) // 2, (height + 1) // 2)
-    legs = [Leg(_in(half, leg.begin), _in(half, leg.sweep, half)) for leg in layer.legs]
-    made = _averaged(lambda affine: warped(source, affine / units, small), legs, small)
+    segments = [MotionSegment(_in(half, segment.begin), _in(half, segment.sweep, half)) for segment in layer.segments]
+    made = _averaged(lambda affine: warped(source, affine / units, small), segments, small)
     chroma = ((width + 1) // 2, (height + 1) // 2)
     return Picture(
         *(
@@ -180,9 +202,9 @@ def _placed(source: Picture, layer: Shot, width: int, height: int) -> Picture:
     )
 
 
-def _averaged(at: Callable[[Matrix], Picture], legs: Sequence[Leg], size: tuple[int, int]) -> Picture:
+def _averaged(at: Callable[[Matrix], Picture], segments: Sequence[MotionSegment], size: tuple[int, int]) -> Picture:
     """Return the mean of a picture over its way; `at` gives it where an affine has it."""
-    parts = [swept(at(joined(lead_in(leg.sweep, size), leg.begin)), leg.sweep) for leg in legs]
+    parts = [swept(at(joined(lead_in(segment.sweep, size), segment.begin)), segment.sweep) for segment in segments]
     return parts[0] if len(parts) == 1 else mixed(parts[0], parts[1], 0.5)
 
 
@@ -192,11 +214,11 @@ def _in(units: Matrix, affine: Matrix, back: Matrix | None = None) -> Matrix:
     return np.asarray((whole if back is None else whole @ np.linalg.inv(back))[:2], dtype=np.float64)
 
 
-def _region_mask(shot: Shot, width: int, height: int) -> Plane:
+def _region_mask(layer_plan: LayerPlan, width: int, height: int) -> Plane:
     """Return where the shown region lies in the output, 255 inside, with smooth edges."""
-    assert shot.region is not None
-    left, top, right, bottom = shot.region
-    corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]]) @ shot.affine.T
+    assert layer_plan.region is not None
+    left, top, right, bottom = layer_plan.region
+    corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]]) @ layer_plan.affine.T
     mask = np.zeros((height, width), np.uint8)
     points = np.round((np.clip(corners, -30000, 30000) - 0.5) * 16).astype(np.int32)
     cv2.fillConvexPoly(mask, points, 255, cv2.LINE_AA, 4)

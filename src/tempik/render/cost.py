@@ -23,14 +23,14 @@ HEAVY = 3.2
 def weight(plan: FramePlan) -> float:
     """Return what a plan costs against one warp of the frame."""
     total = 0.0
-    for layer in plan.shots:
+    for layer in plan.layer_plans:
         total += weight(layer.inner) if layer.inner is not None else 0.0
         total += 1.0 + (BETWEEN_COSTS[layer.interpolation] if layer.share or layer.number is None else 0.0)
-        for leg in layer.legs:
-            steps = halvings(reach_px(leg.sweep, (plan.width, plan.height)))
-            moves_only = bool(np.abs(leg.sweep[:, :2] - np.eye(2)).max() * max(plan.width, plan.height) < 0.5)
+        for segment in layer.segments:
+            steps = halvings(reach_px(segment.sweep, (plan.width, plan.height)))
+            moves_only = bool(np.abs(segment.sweep[:, :2] - np.eye(2)).max() * max(plan.width, plan.height) < 0.5)
             total += steps * (0.25 if moves_only else 1.0)
-        total += max(0, len(layer.legs) - 1)
+        total += max(0, len(layer.segments) - 1)
     for pair in plan.layers:
         if isinstance(pair, Pair):
             looks = (pair.transition_frame.out, pair.transition_frame.into, pair.transition_frame.over)

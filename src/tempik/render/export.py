@@ -18,12 +18,12 @@ from tempik.formats import CONTAINERS, Container, Format, format_of
 from tempik.grade.cube import lut_of
 from tempik.project.sources import refuse_media
 from tempik.render.encoding import Encoder, hardware, software
+from tempik.render.export_settings import Cancelled, Exported, ExportSettings, Progress, frames_of_part
 from tempik.render.film import EncoderFailed, Film, write_film
 from tempik.render.mixdown import Mixdown
-from tempik.render.settings import Cancelled, Exported, Progress, Settings, frames_of_part
+from tempik.render.sound_bank import message_of_sounds
 from tempik.render.sound_file import metered, part_of, samples_of_part, write_sound
 from tempik.render.stills import write_frames, write_poster
-from tempik.render.takes import said_of_sounds
 from tempik.sounds.loudness import Loudness, Meter
 from tempik.time import frame_of, rate_text, time_of
 from tempik.timeline.covering import gaps
@@ -31,7 +31,7 @@ from tempik.timeline.grading import luts_of
 from tempik.timeline.inside import placed_within
 from tempik.timeline.timeline import Timeline
 
-__all__ = ["Cancelled", "Exported", "Progress", "Settings", "export", "fit_to_write"]
+__all__ = ["Cancelled", "ExportSettings", "Exported", "Progress", "export", "fit_to_write"]
 
 MB = 1_000_000
 # Of a limit, what the first attempt aims at, and after how many the last one has to have kept it.
@@ -43,7 +43,7 @@ MOST_SHARE_OF_SOUND = 0.25
 def export(
     timeline: Timeline,
     target: Path,
-    settings: Settings = Settings(),
+    settings: ExportSettings = ExportSettings(),
     progress: Progress | None = None,
     cancel: threading.Event | None = None,
 ) -> Exported:
@@ -75,7 +75,7 @@ def export(
             notes = more + notes
     except (av.error.FFmpegError, OSError, EncoderFailed) as error:
         raise TempikError(_write_failure(target, error.__cause__ or error)) from error
-    return Exported((said_of_sounds(timeline) if loudness else []) + notes, encoder, _bytes_of(target), loudness)
+    return Exported((message_of_sounds(timeline) if loudness else []) + notes, encoder, _bytes_of(target), loudness)
 
 
 def _gap_notes(timeline: Timeline, frames: range, clear: bool) -> list[str]:
@@ -87,7 +87,7 @@ def _gap_notes(timeline: Timeline, frames: range, clear: bool) -> list[str]:
     ]
 
 
-def fit_to_write(timeline: Timeline, target: Path, settings: Settings) -> Format:
+def fit_to_write(timeline: Timeline, target: Path, settings: ExportSettings) -> Format:
     """Return the format to write. Raises TempikError where the reel, the target or the settings are not fit."""
     if timeline.frames < 1 or not timeline.placed:
         raise TempikError("The reel has no clips yet; draft it or place some before exporting.")
@@ -97,7 +97,7 @@ def fit_to_write(timeline: Timeline, target: Path, settings: Settings) -> Format
     return kind
 
 
-def _check_settings(timeline: Timeline, kind: Format, settings: Settings) -> None:
+def _check_settings(timeline: Timeline, kind: Format, settings: ExportSettings) -> None:
     if settings.quality not in kind.qualities:
         raise TempikError(f"There is no quality '{settings.quality}'; choose from {', '.join(kind.qualities)}.")
     if settings.size and any(not 16 <= s <= 8192 or s % 2 for s in settings.size):
@@ -116,7 +116,7 @@ def _check_settings(timeline: Timeline, kind: Format, settings: Settings) -> Non
         _check_limit(kind, settings, timeline, frames)
 
 
-def _check_limit(kind: Format, settings: Settings, timeline: Timeline, frames: range) -> None:
+def _check_limit(kind: Format, settings: ExportSettings, timeline: Timeline, frames: range) -> None:
     assert settings.limit_mb is not None
     if kind.limited is None:
         raise TempikError(f"{kind.name} cannot be told a size; choose H.264, HEVC, AV1 or VP9, or leave the limit out.")
@@ -172,7 +172,7 @@ class _Task(NamedTuple):
     timeline: Timeline
     target: Path
     kind: Format
-    settings: Settings
+    settings: ExportSettings
     size: tuple[int, int]
     frames: range
     progress: Progress | None
@@ -204,8 +204,8 @@ def _write_films(task: _Task) -> tuple[str, Loudness | None, list[str]]:
             if not chosen.hardware:
                 raise
             cause = failed.__cause__
-            said = getattr(cause, "strerror", None) or cause or failed
-            notes.append(f"{chosen.name} gave up on the way ({said}); {kind.video} wrote all of it.")
+            message = getattr(cause, "strerror", None) or cause or failed
+            notes.append(f"{chosen.name} gave up on the way ({message}); {kind.video} wrote all of it.")
             by_chip = False
         except _TooLarge as large:
             attempt += 1

@@ -17,11 +17,11 @@ from av.video.frame import VideoFrame
 
 from tempik.formats import Container
 from tempik.media.audio import Samples
-from tempik.render.ahead import Ahead
+from tempik.render.ahead import WorkAhead
 from tempik.render.encoding import Encoder, encodable, opened, palettes
+from tempik.render.export_settings import Cancelled, Progress
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
-from tempik.render.settings import Cancelled, Progress
 from tempik.sounds.loudness import RATE
 from tempik.timeline.timeline import Timeline
 
@@ -71,7 +71,7 @@ def _write(
         container.start_encoding()  # opens the encoders, before there are threads
     except (av.error.FFmpegError, ValueError) as error:
         raise EncoderFailed from error
-    frames = Ahead(composed(film), AHEAD, "compose")
+    frames = WorkAhead(composed(film), AHEAD, "compose")
     packets = _encoded(audio, film.sound) if audio is not None and film.sound is not None else iter(())
     turned = palettes(film.size, rate) if film.encoder.pixels == "pal8" else _as_it_is
 
@@ -85,7 +85,7 @@ def _write(
                 raise
             raise EncoderFailed from error
 
-    with frames, Ahead(packets, ENCODED_AHEAD, "sound") as ready:
+    with frames, WorkAhead(packets, ENCODED_AHEAD, "sound") as ready:
         heard = _Interleaved(container, iter(ready))
         for number, frame in enumerate(frames):
             if cancel.is_set():

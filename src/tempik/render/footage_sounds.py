@@ -10,16 +10,16 @@ from cachetools import LRUCache
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
 from tempik.media.audio import Samples
-from tempik.render.clip_sound import ClipTrack, clip_track
+from tempik.render.clip_sound import ClipAudio, clip_audio
 from tempik.sounds.loudness import RATE
 from tempik.time import time_of
 from tempik.timeline.inside import frame_inside, inside_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.transitions import PlacedTransition
 
 
-def heard_clips(timeline: Timeline) -> list[Placed]:
+def heard_clips(timeline: Timeline) -> list[PlacedClip]:
     """Return the clips whose own sound is heard: turned on, filmed with sound, on a track that is shown. Those of one file
     stand together, so that each file is read once."""
     heard = [
@@ -30,7 +30,7 @@ def heard_clips(timeline: Timeline) -> list[Placed]:
     return sorted(heard, key=lambda p: p.footage.path)
 
 
-def transitions_of(timeline: Timeline, placed: Placed) -> tuple[PlacedTransition | None, PlacedTransition | None]:
+def transitions_of(timeline: Timeline, placed: PlacedClip) -> tuple[PlacedTransition | None, PlacedTransition | None]:
     """Return the transitions over a clip's start and over its end, of known kinds."""
     start, end = timeline.transition_of(placed.clip.id), timeline.transition_of(placed.clip.id, True)
     return (
@@ -50,15 +50,15 @@ class FootageSounds:
         """Make sounds of another state of the reel; what was read of files stays."""
         self.timeline = timeline
 
-    def track(self, placed: Placed) -> ClipTrack | None:
+    def track(self, placed: PlacedClip) -> ClipAudio | None:
         """Return a clip's sound, or None where its file has none that can be read."""
         sound = self._read_file(placed.footage.path) if placed.footage.nest is None else self._nested(placed)
         if sound is None:
             return None
         transitions = transitions_of(self.timeline, placed)
-        return clip_track(placed, sound, self.timeline.rate, self.timeline.reel.crossfade_ms / 1000, transitions)
+        return clip_audio(placed, sound, self.timeline.rate, self.timeline.reel.crossfade_ms / 1000, transitions)
 
-    def _nested(self, placed: Placed) -> Sound:
+    def _nested(self, placed: PlacedClip) -> Sound:
         """Return what is heard in a nest over its span, without the song."""
         inside = inside_of(self.timeline, placed.footage)
         out: Samples = np.zeros((round(time_of(inside.frames, inside.rate) * RATE), 2), np.float32)
@@ -75,7 +75,7 @@ class FootageSounds:
         return self._read[path]
 
 
-def _add_clips(out: Samples, timeline: Timeline, tracks: Callable[[Placed], ClipTrack | None]) -> None:
+def _add_clips(out: Samples, timeline: Timeline, tracks: Callable[[PlacedClip], ClipAudio | None]) -> None:
     for placed in heard_clips(timeline):
         track = tracks(placed)
         if track is not None:

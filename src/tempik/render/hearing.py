@@ -8,7 +8,7 @@ import numpy as np
 
 from tempik.media import Sound
 from tempik.media.audio import Samples
-from tempik.render.clip_sound import kept_blocks
+from tempik.render.clip_sound import cached_blocks
 
 CLICK_S = 0.03
 PACES = (1.0, 0.75, 0.5)
@@ -45,7 +45,7 @@ def slowed_blocks(sound: Sound, pace: float) -> Iterator[Samples]:
     count = round(len(sound.samples) / pace)
     edges = [*range(0, FIRST_BLOCKS * sound.rate, sound.rate), *range(FIRST_BLOCKS * sound.rate, count, 8 * sound.rate)]
     edges = [e for e in edges if e < count - sound.rate // 4] or [0]
-    yield from kept_blocks(np.arange(count, dtype=np.float64) * (pace / sound.rate), sound, [*edges, count])
+    yield from cached_blocks(np.arange(count, dtype=np.float64) * (pace / sound.rate), sound, [*edges, count])
 
 
 def slowed(sound: Sound, pace: float) -> Sound:

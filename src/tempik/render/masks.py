@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.media.picture import Plane
-from tempik.memo import kept_within
+from tempik.memo import cached_within
 
 Points = NDArray[np.float64]
 ROUND_STEPS = 12
@@ -20,7 +20,7 @@ FINE = 16  # lines of a row at which the outline's crossings are taken; across t
 KINDS = ("rectangle", "ellipse", "polygon")
 
 
-class Shape(NamedTuple):
+class MaskOutline(NamedTuple):
     """A mask ready to be drawn. `affine`: six numbers, from pixels of the upright picture to pixels of the output; the middle,
     width, height, feather, growth in pixels of the picture."""
 
@@ -45,8 +45,8 @@ class Shape(NamedTuple):
         return math.sqrt(abs(a * d - b * c))
 
 
-@kept_within(96 << 20, lambda plane: plane.nbytes)
-def coverage(shapes: tuple[Shape, ...], width: int, height: int) -> Plane:
+@cached_within(96 << 20, lambda plane: plane.nbytes)
+def coverage(shapes: tuple[MaskOutline, ...], width: int, height: int) -> Plane:
     """Return how far masks let a picture show at each sample, 255 wholly, shape (height, width)."""
     known = [s for s in shapes if s.kind in KINDS]
     total: Plane | None = None
@@ -65,7 +65,7 @@ def coverage(shapes: tuple[Shape, ...], width: int, height: int) -> Plane:
     return np.full((height, width), 255, np.uint8) if total is None else total
 
 
-def outline(shape: Shape) -> Points:
+def outline(shape: MaskOutline) -> Points:
     """Return the outline of a mask in pixels of the upright picture, shape (n, 2); empty where it has no area."""
     w, h = shape.width, shape.height
     if shape.kind != "polygon":
@@ -115,7 +115,7 @@ def _softened(points: Points, corner: float) -> Points:
     return np.array(out)
 
 
-def _drawn(shape: Shape, width: int, height: int) -> Plane:
+def _drawn(shape: MaskOutline, width: int, height: int) -> Plane:
     points = outline(shape)
     if len(points) < 3:
         return np.zeros((height, width), np.uint8)
@@ -126,8 +126,8 @@ def _drawn(shape: Shape, width: int, height: int) -> Plane:
     shrink = 1
     while feather / shrink > SOFT_PX and min(width, height) / shrink > LEAST_PX:
         shrink *= 2
-    wide, tall = max(1, round(width / shrink)), max(1, round(height / shrink))
-    plane = filled_polygon(seen * [wide / width, tall / height], wide, tall)
+    wide, height_ratio = max(1, round(width / shrink)), max(1, round(height / shrink))
+    plane = filled_polygon(seen * [wide / width, height_ratio / height], wide, height_ratio)
     if abs(grow) / shrink >= 0.5:
         side = 2 * round(abs(grow) / shrink) + 1
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
@@ -148,8 +148,8 @@ def filled_polygon(points: Points, width: int, height: int) -> Plane:
     left, right = max(0, math.floor(points[:, 0].min())), min(width, math.ceil(points[:, 0].max()))
     if bottom <= top or right <= left:
         return plane
-    wide, tall = right - left, bottom - top
-    lines = (np.arange(tall * FINE) + 0.5) / FINE + top
+    wide, height_ratio = right - left, bottom - top
+    lines = (np.arange(height_ratio * FINE) + 0.5) / FINE + top
     places: list[NDArray[np.int64]] = []
     weights: list[Points] = []
     for (x0, y0), (x1, y1) in zip(points.tolist(), np.roll(points, -1, axis=0).tolist(), strict=True):
@@ -165,8 +165,8 @@ def filled_polygon(points: Points, width: int, height: int) -> Plane:
         weights += [sign * (1 - (x - column)), sign * (x - column)]
     if not places:
         return plane
-    flat = np.bincount(np.concatenate(places), np.concatenate(weights), tall * (wide + 2))
-    sums = flat.reshape(tall, wide + 2).astype(np.float32)
+    flat = np.bincount(np.concatenate(places), np.concatenate(weights), height_ratio * (wide + 2))
+    sums = flat.reshape(height_ratio, wide + 2).astype(np.float32)
     cover = np.minimum(np.abs(np.cumsum(sums[:, :wide], axis=1)), 1.0)
     plane[top:bottom, left:right] = np.round(cover * 255)
     return plane

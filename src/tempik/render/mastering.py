@@ -34,7 +34,7 @@ QUIETEST_LUFS, MOST_MORE_DB = -69.0, 18.0
 MOST_BYTES = 96 << 20
 
 Read = Callable[[int, int], Samples]
-Part = tuple[int, int] | None
+TitlePart = tuple[int, int] | None
 Peaks = NDArray[np.float32]
 _BELL = np.hanning(2 * LOOK_AHEAD + 3)[1:-1]
 _BELL = _BELL / _BELL.sum()
@@ -124,7 +124,7 @@ class Master:
             self._peaks[number] = _largest(loud.reshape(PER_BLOCK, GROUP * OVERSAMPLING))
         return self._peaks[number]
 
-    def levels(self, part: Part = None) -> Loudness:
+    def levels(self, part: TitlePart = None) -> Loudness:
         """Return how loud the mix is as it stands, or the part of it between two samples."""
         meter, peak = Meter(), 0.0
         for number, within in self._blocks_of(part):
@@ -132,19 +132,19 @@ class Master:
             peak = max(peak, float(self._true_peaks(number).max()))
         return meter.found()._replace(peak_db=decibels(peak))
 
-    def _blocks_of(self, part: Part) -> Iterator[tuple[int, slice]]:
+    def _blocks_of(self, part: TitlePart) -> Iterator[tuple[int, slice]]:
         """Yield the blocks that a part has something of, and what; all for None."""
         first, end = part if part is not None else (0, self._count)
         for number in range(max(first, 0) // BLOCK, min(-(-end // BLOCK), self.blocks)):
             yield number, slice(max(first - number * BLOCK, 0), max(end - number * BLOCK, 0))
 
-    def _loudness_at(self, gain_db: float, part: Part) -> float:
+    def _loudness_at(self, gain_db: float, part: TitlePart) -> float:
         meter = Meter()
         for number, within in self._blocks_of(part):
             meter.add(self.block(number, 10 ** (gain_db / 20))[within], peaks=False)
         return meter.found().integrated
 
-    def gain_for(self, loudness: float | None, part: Part = None) -> float:
+    def gain_for(self, loudness: float | None, part: TitlePart = None) -> float:
         """Return the gain, a factor, at which the mix, or a part of it between two samples, has a loudness in LUFS after its peaks were
         limited. 1 without a loudness, or for what is silent."""
         plain = self.levels(part) if loudness is not None else None

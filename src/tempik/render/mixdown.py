@@ -18,15 +18,15 @@ from numpy.typing import NDArray
 from tempik.media import Sound, decode_sound
 from tempik.media.audio import Samples
 from tempik.reel import Ducking, Mix
-from tempik.render.clip_sound import ClipTrack
+from tempik.render.clip_sound import ClipAudio
 from tempik.render.footage_sounds import FootageSounds, heard_clips
 from tempik.render.mastering import BLOCK, Master
 from tempik.render.song_sound import song_samples
-from tempik.render.takes import Takes, fade_curve
+from tempik.render.sound_bank import SoundBank, fade_curve
 from tempik.sounds.loudness import RATE, Loudness
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
-from tempik.timeline.striking import laid_sounds, silent_strips, struck_of
+from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.sound_triggers import evaluated_sound_lanes, laid_sounds, silent_channels
 from tempik.timeline.timeline import Timeline
 
 # Sounds of clips that are held while the mix goes by.
@@ -35,14 +35,14 @@ MOST_TRACK_BYTES = 256 << 20
 DUCK_HOP = RATE // 1000
 DUCK_WINDOW = 10  # hops over which its level is taken
 
-ClipTracks = Callable[[Placed], ClipTrack | None]
+ClipTracks = Callable[[PlacedClip], ClipAudio | None]
 
 
-class Piece(NamedTuple):
+class MixPiece(NamedTuple):
     """Something that is heard on a strip of the mix, what it is (a strike's step, a clip), at which sample its hit sounds, and what
     its own gain and the strip's make, left and right."""
 
-    strip: str
+    channel: str
     what: str
     hit: int
     first: int
@@ -61,7 +61,7 @@ class Mixdown:
         timeline: Timeline,
         song: Sound | None = None,
         tracks: ClipTracks | None = None,
-        takes: Takes | None = None,
+        sound_bank: SoundBank | None = None,
         without: str | None = None,
         design_alone: bool = False,
         made_only: bool = False,
@@ -71,45 +71,45 @@ class Mixdown:
         self.timeline = timeline
         self.mix: Mix = timeline.reel.mix
         self.count = round(time_of(timeline.frames, timeline.rate) * RATE)
-        self._takes = takes or Takes()
+        self._sound_bank = sound_bank or SoundBank()
         self._tracks = tracks or FootageSounds(timeline).track
-        self._made: LRUCache[str, ClipTrack | None] = LRUCache(MOST_TRACK_BYTES, getsizeof=_track_size)
+        self._made: LRUCache[str, ClipAudio | None] = LRUCache(MOST_TRACK_BYTES, getsizeof=_track_size)
         self._clips = heard_clips(timeline)
         self._without, self._made_only = without, made_only
         self.waits = False  # something was left out that is to be made
-        self._silent = silent_strips(timeline.reel) | ({"song", "clips"} if design_alone else set())
+        self._silent = silent_channels(timeline.reel) | ({"song", "clips"} if design_alone else set())
         self._song: Samples | None = None
         record = timeline.reel.soundtrack
         if record is not None and "song" not in self._silent:
             self._song = song.samples if song is not None else song_samples(record, decode_sound(record.path, RATE))
         self._song_gains = _gains(self.mix.song.gain_db, self.mix.song.pan)
-        self.pieces = sorted(self._strikes() + self._laid(), key=lambda p: p.first)
+        self.pieces = sorted(self._triggers() + self._laid(), key=lambda p: p.first)
         self._firsts = [p.first for p in self.pieces]
         self._longest = max((p.end - p.first for p in self.pieces), default=0)
         self._duck: NDArray[np.float32] | None = None
         self._master = Master(_borrowed(WeakMethod(self.plain)), self.count, self.mix.ceiling_db)
 
-    def _strikes(self) -> list[Piece]:
+    def _triggers(self) -> list[MixPiece]:
         out = []
-        for found in struck_of(self.timeline):
+        for found in evaluated_sound_lanes(self.timeline):
             lane = found.lane
             if lane.id in self._silent:
                 continue
             gains = _gains(lane.gain_db, lane.pan)
-            for strike in found.strikes:
+            for trigger in found.triggers:
                 fades = (lane.fade_in_s, lane.fade_out_s)
-                take = self._takes.struck(self.timeline.reel, strike, fades, self._made_only)
+                take = self._sound_bank.triggered(self.timeline.reel, trigger, fades, self._made_only)
                 if take is None:
                     self.waits = True
                     continue
-                first = round(strike.at_s * RATE) - take.hit
+                first = round(trigger.at_s * RATE) - take.hit
                 if len(take.samples) and first < self.count and first + len(take.samples) > 0:
                     read = _slices(take.samples, first)
-                    own = gains * np.float32(strike.gain)
+                    own = gains * np.float32(trigger.gain)
                     out.append(
-                        Piece(
+                        MixPiece(
                             lane.id,
-                            strike.step,
+                            trigger.step,
                             first + take.hit,
                             first,
                             first + len(take.samples),
@@ -120,19 +120,21 @@ class Mixdown:
                     )
         return out
 
-    def _laid(self) -> list[Piece]:
+    def _laid(self) -> list[MixPiece]:
         out = []
         for laid in laid_sounds(self.timeline):
             track = laid.track
             if track.id in self._silent or laid.begin_s * RATE >= self.count or laid.end_s <= 0:
                 continue
-            heard = self._takes.laid(self.timeline.reel, laid.clip, laid.begin_s, laid.end_s, self._made_only)
+            heard = self._sound_bank.laid(self.timeline.reel, laid.clip, laid.begin_s, laid.end_s, self._made_only)
             if heard is None:
                 self.waits = self.waits or self._made_only
             else:
                 gains = _gains(track.gain_db, track.pan)
                 hit = round((laid.begin_s if laid.hit_s is None else laid.hit_s) * RATE)
-                out.append(Piece(track.id, laid.clip.id, hit, heard.first, heard.end, heard.read, gains, track.ducks))
+                out.append(
+                    MixPiece(track.id, laid.clip.id, hit, heard.first, heard.end, heard.read, gains, track.ducks)
+                )
         return out
 
     # What is heard
@@ -148,7 +150,7 @@ class Mixdown:
                 part[at : at + len(samples)] += samples
         return out
 
-    def strips(self, first: int, end: int) -> dict[str, Samples]:
+    def channels(self, first: int, end: int) -> dict[str, Samples]:
         """Return what each strip adds to the mix between two samples of the reel."""
         a, b = max(first, 0), min(end, self.count)
         out: dict[str, Samples] = {}
@@ -157,10 +159,10 @@ class Mixdown:
         song: Samples = np.zeros((b - a, 2), np.float32)
         self._add_song(song, a, b)
         out["song"] = song
-        for strip, samples, at in self._heard(a, b):
-            if strip not in out:
-                out[strip] = np.zeros((b - a, 2), np.float32)
-            out[strip][at : at + len(samples)] += samples
+        for channel, samples, at in self._heard(a, b):
+            if channel not in out:
+                out[channel] = np.zeros((b - a, 2), np.float32)
+            out[channel][at : at + len(samples)] += samples
         return out
 
     def _add_song(self, out: Samples, a: int, b: int) -> None:
@@ -185,8 +187,8 @@ class Mixdown:
             if piece.first >= b:
                 break
             low, high = max(piece.first, a), min(piece.end, b)
-            if high > low and piece.strip != self._without:
-                yield piece.strip, piece.read(low, high) * piece.gains, low - a
+            if high > low and piece.channel != self._without:
+                yield piece.channel, piece.read(low, high) * piece.gains, low - a
         if "clips" in self._silent or self._without == "clips":
             return
         gains = _gains(self.mix.clips.gain_db, self.mix.clips.pan)
@@ -201,7 +203,7 @@ class Mixdown:
                 if high > low:
                     yield "clips", track.samples[low - track.first : high - track.first] * gains, low - a
 
-    def _track(self, placed: Placed) -> ClipTrack | None:
+    def _track(self, placed: PlacedClip) -> ClipAudio | None:
         name = placed.clip.id
         if name not in self._made:
             found = self._tracks(placed)
@@ -323,5 +325,5 @@ def _gains(gain_db: float, pan: float) -> NDArray[np.float32]:
     return np.asarray(np.sqrt(2) * gain * np.array([np.cos(angle), np.sin(angle)]), np.float32)
 
 
-def _track_size(track: ClipTrack | None) -> int:
+def _track_size(track: ClipAudio | None) -> int:
     return 200 if track is None else track.samples.nbytes + 200

@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from tempik.media.picture import Plane
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
-from tempik.transitions.matching import Motion, Proposal, proposals
+from tempik.transitions.matching import Motion, TransitionProposal, proposals
 
 Places = NDArray[np.float32]
 
@@ -31,7 +31,7 @@ LEAST_CORNERS = 10
 STRAYS_PX = 0.7
 
 
-def motion_of(timeline: Timeline, placed: Placed, at_end: bool, source: PictureSource) -> Motion:
+def motion_of(timeline: Timeline, placed: PlacedClip, at_end: bool, source: PictureSource) -> Motion:
     """Return how a clip moves over its first or last half second; a motion without trust where it cannot be told.
     Raises TempikError when its footage cannot be read."""
     rate = float(timeline.rate)
@@ -60,7 +60,7 @@ def motion_of(timeline: Timeline, placed: Placed, at_end: bool, source: PictureS
     return Motion(right, down, closer, turn_deg, trust * agree)
 
 
-def proposals_at(timeline: Timeline, clip: str, source: PictureSource) -> list[Proposal]:
+def proposals_at(timeline: Timeline, clip: str, source: PictureSource) -> list[TransitionProposal]:
     """Return the transitions that suit the movement on both sides of the cut at a clip's start, best first; none where no clip
     meets it there. Raises TempikError when footage cannot be read."""
     placed = timeline.placed_clip(clip)
@@ -98,8 +98,8 @@ def _followed(before: Plane, after: Plane, places: Places) -> tuple[Places, NDAr
 def _rates(
     matrix: NDArray[np.float64], trust: float, seconds: float, shape: tuple[int, ...]
 ) -> tuple[float, float, float, float, float]:
-    tall, wide = shape[:2]
-    middle = np.array([(wide - 1) / 2, (tall - 1) / 2, 1.0])
+    height_ratio, wide = shape[:2]
+    middle = np.array([(wide - 1) / 2, (height_ratio - 1) / 2, 1.0])
     x, y = (matrix @ middle - middle[:2]) / wide / seconds
     scale = math.hypot(matrix[0, 0], matrix[1, 0])
     angle = math.degrees(math.atan2(matrix[1, 0], matrix[0, 0]))

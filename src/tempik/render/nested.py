@@ -9,7 +9,7 @@ import numpy as np
 
 from tempik.media.blend import bounds
 from tempik.media.picture import BLACK_Y, MID_CHROMA, Picture, Plane
-from tempik.render.plan import FramePlan, Pair, Shot
+from tempik.render.plan import FramePlan, LayerPlan, Pair
 
 WHITE_Y = 235
 LEAST_SPAN = 4  # of what black and white look like under a look, in steps of luma
@@ -26,15 +26,20 @@ def covers(plan: FramePlan) -> bool:
     return lowest is not None and _covers(lowest)
 
 
-def _covers(shot: Shot) -> bool:
-    if shot.inner is not None and not covers(shot.inner):
+def _covers(layer_plan: LayerPlan) -> bool:
+    if layer_plan.inner is not None and not covers(layer_plan.inner):
         return False
-    clear = (shot.alpha and shot.inner is None) or shot.clear is not None or shot.cutout is not None or shot.masks
-    plain = shot.region is None and shot.opacity >= 1 and shot.blend == "normal"
-    return plain and not clear and shot.title is None and not shot.adjust
+    clear = (
+        (layer_plan.alpha and layer_plan.inner is None)
+        or layer_plan.clear is not None
+        or layer_plan.cutout is not None
+        or layer_plan.masks
+    )
+    plain = layer_plan.region is None and layer_plan.opacity >= 1 and layer_plan.blend == "normal"
+    return plain and not clear and layer_plan.title is None and not layer_plan.adjust
 
 
-class Grounds(NamedTuple):
+class Backgrounds(NamedTuple):
     """What a look makes of black and of white with nothing laid on them."""
 
     black: Picture
@@ -46,17 +51,17 @@ class Grounds(NamedTuple):
         return bool((self.black.y == BLACK_Y).all() and (self.white.y == WHITE_Y).all())
 
 
-def parted_under_look(on_black: Picture, on_white: Picture, grounds: Grounds) -> tuple[Picture, Plane]:
+def parted_under_look(on_black: Picture, on_white: Picture, backgrounds: Backgrounds) -> tuple[Picture, Plane]:
     """Return what `parted` does of pictures that a look, a vignette or accents were painted on: those change the grounds too, and what
     was clear before them stays clear. Where a paint hides both grounds it covers."""
-    span = grounds.white.y.astype(np.float32) - grounds.black.y
+    span = backgrounds.white.y.astype(np.float32) - backgrounds.black.y
     shows = (on_white.y.astype(np.float32) - on_black.y) / np.maximum(span, 1)
     cover = np.where(span < LEAST_SPAN, 255, np.clip(np.rint(255 * (1 - shows)), 0, 255)).astype(np.uint8)
     small = np.asarray(cv2.resize(cover, on_black.u.shape[::-1], interpolation=cv2.INTER_AREA), dtype=np.uint8)
-    black = grounds.black
+    black = backgrounds.black
     planes = (
-        _freed(plane, c, ground)
-        for plane, c, ground in zip(on_black, (cover, small, small), (black.y, black.u, black.v), strict=True)
+        _freed(plane, c, background)
+        for plane, c, background in zip(on_black, (cover, small, small), (black.y, black.u, black.v), strict=True)
     )
     return Picture(*planes), cover
 
@@ -84,6 +89,6 @@ def parted(on_black: Picture, on_white: Picture) -> tuple[Picture, Plane]:
 _COVER = np.clip(np.round(255 - np.arange(256) * (255 / (WHITE_Y - BLACK_Y))), 0, 255).astype(np.uint8)
 
 
-def _freed(plane: Plane, cover: Plane, ground: int | Plane) -> Plane:
-    away = (plane.astype(np.float32) - ground) * (255 / np.maximum(cover, 1).astype(np.float32))
-    return np.asarray(np.clip(np.rint(away + ground), 0, 255), dtype=np.uint8)
+def _freed(plane: Plane, cover: Plane, background: int | Plane) -> Plane:
+    away = (plane.astype(np.float32) - background) * (255 / np.maximum(cover, 1).astype(np.float32))
+    return np.asarray(np.clip(np.rint(away + background), 0, 255), dtype=np.uint8)

@@ -18,8 +18,8 @@ from tempik.media.paint import mixed
 from tempik.media.picture import Plane, solid
 from tempik.render.between import InBetweens, blended
 from tempik.render.compose import Source, compose, finished, fitted, folded
-from tempik.render.nested import WHITE_Y, Grounds, covers, parted, parted_under_look
-from tempik.render.plan import FramePlan, Shot
+from tempik.render.nested import WHITE_Y, Backgrounds, covers, parted, parted_under_look
+from tempik.render.plan import FramePlan, LayerPlan
 
 # Decoders that stay open: each holds some tens of frames. A frame of more layers keeps as many as it has.
 OPEN_FILES = 3
@@ -92,14 +92,14 @@ class PictureSource:
         self._layers = plan.open_files
         return self._nested(folded(plan))
 
-    def _painted(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
-        return finished(plan, self._composed(plan, ground))
+    def _painted(self, plan: FramePlan, background: Picture | None = None) -> Picture:
+        return finished(plan, self._composed(plan, background))
 
-    def _composed(self, plan: FramePlan, ground: Picture | None = None) -> Picture:
+    def _composed(self, plan: FramePlan, background: Picture | None = None) -> Picture:
         """Return the picture under the reel's look."""
-        picture = compose(plan, [self._source(shot) for shot in plan.shots], ground)
+        picture = compose(plan, [self._source(layer_plan) for layer_plan in plan.layer_plans], background)
         for earlier, strength in plan.echoes:
-            behind = compose(earlier, [self._source(shot) for shot in earlier.shots], ground)
+            behind = compose(earlier, [self._source(layer_plan) for layer_plan in earlier.layer_plans], background)
             picture = mixed(picture, behind, strength / 2)
         return picture
 
@@ -111,49 +111,49 @@ class PictureSource:
         white = solid(plan.width, plan.height, WHITE_Y)
         on_white = self._painted(plan, white)
         bare = plan._replace(layers=(), echoes=())
-        grounds = Grounds(finished(bare, solid(plan.width, plan.height)), finished(bare, white))
-        if grounds.plain:
+        backgrounds = Backgrounds(finished(bare, solid(plan.width, plan.height)), finished(bare, white))
+        if backgrounds.plain:
             return Source(*parted(on_black, on_white))
-        return Source(*parted_under_look(on_black, on_white, grounds))
+        return Source(*parted_under_look(on_black, on_white, backgrounds))
 
-    def _source(self, shot: Shot) -> Source | None:
-        if shot.inner is not None:
-            return self._nested(folded(shot.inner))
-        if shot.solid:
+    def _source(self, layer_plan: LayerPlan) -> Source | None:
+        if layer_plan.inner is not None:
+            return self._nested(folded(layer_plan.inner))
+        if layer_plan.solid:
             return None
-        reader = self._reader_of(shot)
+        reader = self._reader_of(layer_plan)
         # A proxy has the frames of its file, under their own numbers.
-        index = shared_index(shot.path)
-        number, later, share = shot.number, shot.later, shot.share
-        if number is None and shot.interpolation == "nearest":
-            number = index.frame_at(shot.source_s)
+        index = shared_index(layer_plan.path)
+        number, later, share = layer_plan.number, layer_plan.later, layer_plan.share
+        if number is None and layer_plan.interpolation == "nearest":
+            number = index.frame_at(layer_plan.source_s)
         elif number is None:
-            number, share = index.around(shot.source_s)
+            number, share = index.around(layer_plan.source_s)
             later = number + 1
-        picture = reader.frame(number, shot.backward)
-        alpha = reader.alpha(number) if shot.alpha else None
-        if shot.cutout is not None:
-            matte = self._matte(shot.cutout[0], number - shot.cutout[1], shot.backward)
+        picture = reader.frame(number, layer_plan.backward)
+        alpha = reader.alpha(number) if layer_plan.alpha else None
+        if layer_plan.cutout is not None:
+            matte = self._matte(layer_plan.cutout[0], number - layer_plan.cutout[1], layer_plan.backward)
             alpha = matte if alpha is None else np.minimum(matte, fitted(alpha, matte.shape))
-        if share and later is not None and shot.interpolation != "nearest":
-            after = reader.frame(later, shot.backward)
-            if shot.interpolation == "blend":
+        if share and later is not None and layer_plan.interpolation != "nearest":
+            after = reader.frame(later, layer_plan.backward)
+            if layer_plan.interpolation == "blend":
                 picture = blended(picture, after, share)
             else:
-                picture = self._between.made(picture, after, share, (reader.path, shot.longest_px, number))
+                picture = self._between.made(picture, after, share, (reader.path, layer_plan.longest_px, number))
         return Source(picture, alpha)
 
     def _matte(self, path: str, number: int, backward: bool) -> Plane:
         """Return how far a cut-out subject covers, 0 to 255."""
         return np.asarray(cv2.LUT(self._reader(path, None).frame(number, backward).y, _FULL), dtype=np.uint8)
 
-    def _reader_of(self, shot: Shot) -> FrameReader:
-        path = self._proxy(shot.path)
-        if path is not None and not shot.alpha and shot.colour == AS_SAID:
+    def _reader_of(self, layer_plan: LayerPlan) -> FrameReader:
+        path = self._proxy(layer_plan.path)
+        if path is not None and not layer_plan.alpha and layer_plan.colour == AS_SAID:
             reader = self._reader(path, None)
-            if len(reader.index.pts) == len(shared_index(shot.path).pts):
+            if len(reader.index.pts) == len(shared_index(layer_plan.path).pts):
                 return reader
-        return self._reader(shot.path, shot.longest_px, shot.colour)
+        return self._reader(layer_plan.path, layer_plan.longest_px, layer_plan.colour)
 
     def _reader(self, path: str, longest_px: int | None, colour: Colour = AS_SAID) -> FrameReader:
         key = (path, longest_px, colour)
@@ -167,7 +167,7 @@ class PictureSource:
             while len(self._readers) > max(OPEN_FILES, self._layers):
                 _, oldest = self._readers.popitem(last=False)
                 oldest.close()
-        if next(reversed(self._readers)) != key or reader.kept_bytes == 0:
+        if next(reversed(self._readers)) != key or reader.cached_bytes == 0:
             self._readers.move_to_end(key)
             self._share_out(reader)
         return reader
@@ -181,6 +181,6 @@ class PictureSource:
         for other in reversed(self._readers.values()):
             if other is not reader:
                 other.trim(room)
-                room = max(0, room - other.kept_bytes)
-        held = sum(r.kept_bytes for r in self._readers.values() if r is not reader)
+                room = max(0, room - other.cached_bytes)
+        held = sum(r.cached_bytes for r in self._readers.values() if r is not reader)
         reader.cache_bytes = self._cache_bytes - held

@@ -21,22 +21,22 @@ from tempik.media.meaning import AS_SAID, Colour
 from tempik.media.paint import halvings, reach_px, turns_nothing
 from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Title, Transition, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
-from tempik.render.masks import Shape
+from tempik.render.masks import MaskOutline
 from tempik.render.repeats import distinct_around
 from tempik.timeline.framing import covers, frame_matrix, shown_region
 from tempik.timeline.grading import Grades, grades_of, look_of, stops_of
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.masking import shapes_at
-from tempik.timeline.placed import Layer, Placed, source_at_frames
+from tempik.timeline.placed_clip import Layer, PlacedClip, source_at_frames
 from tempik.timeline.timeline import PLAIN_LOOK, Timeline
 from tempik.timeline.transitions import PlacedTransition, transition_frame_at, transition_frame_of
-from tempik.timeline.wording import Part, wording_at
+from tempik.timeline.wording import TitlePart, wording_at
 from tempik.transitions import Side, TransitionFrame, kind_named, shutter_of
 
 Matrix = NDArray[np.float64]
 
 
-class Leg(NamedTuple):
+class MotionSegment(NamedTuple):
     """A part of the way that a layer goes while the shutter is open: the affine at its beginning, and the affine of the
     output, shape (2, 3), that takes it to its end."""
 
@@ -45,7 +45,7 @@ class Leg(NamedTuple):
 
 
 @dataclass(frozen=True, kw_only=True, slots=True, eq=False)
-class Shot:
+class LayerPlan:
     """A layer of a frame, ready to be painted. Two shots show the same where their `key()` is the same."""
 
     path: str  # the footage's file; of a solid its colour
@@ -63,16 +63,16 @@ class Shot:
     interpolation: Interpolation = "nearest"  # how an instant between two frames is made
     later: int | None = None  # where `number` is given, the frame after it,
     share: float = 0.0  # and how far on to it the instant lies, 0 to below 1
-    legs: tuple[Leg, ...] = ()  # the way while the shutter is open, none where it stands still
+    segments: tuple[MotionSegment, ...] = ()  # the way while the shutter is open, none where it stands still
     opacity: float = 1.0  # how much of it shows, 0 to 1
     blend: str = "normal"  # how it is laid over what lies below
     adjust: bool = False  # what lies below stands in for a picture of its own
-    masks: tuple[Shape, ...] = ()  # where in the frame it shows, none for everywhere
+    masks: tuple[MaskOutline, ...] = ()  # where in the frame it shows, none for everywhere
     clear: Clear | None = None  # what of its picture is made clear
     cutout: tuple[str, int] | None = None  # the film of how far its subject covers, and the frame that this begins with
     look: Look = PLAIN_LOOK  # what the accents of this layer alone do, but for their movement
     title: Title | None = None
-    wording: tuple[Part, ...] = ()  # what of the title is seen,
+    wording: tuple[TitlePart, ...] = ()  # what of the title is seen,
     em_px: float = 0.0  # drawn with ems of so many pixels
     inner: FramePlan | None = None  # of a nest, what it shows
     colour: Colour = AS_SAID  # how the file's values are meant
@@ -92,7 +92,7 @@ class Shot:
                 self.number,
             ),
             *(self.solid, self.alpha, self.interpolation, self.later, self.share),
-            tuple((leg.begin.tobytes(), leg.sweep.tobytes()) for leg in self.legs),
+            tuple((segment.begin.tobytes(), segment.sweep.tobytes()) for segment in self.segments),
             *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
             *(self.title, self.wording, self.em_px, self.cutout, self.inner.key() if self.inner is not None else None),
             *(self.colour, self.stops, self.grades),
@@ -103,12 +103,12 @@ class Shot:
 class Pair:
     """Two shots of one layer in a transition, and what is made of them. A side without a shot is what lies below."""
 
-    out: Shot | None
-    into: Shot | None
+    out: LayerPlan | None
+    into: LayerPlan | None
     transition_frame: TransitionFrame
 
     def key(self) -> Hashable:
-        out, into = (shot.key() if shot is not None else None for shot in (self.out, self.into))
+        out, into = (layer_plan.key() if layer_plan is not None else None for layer_plan in (self.out, self.into))
         return out, into, self.transition_frame
 
 
@@ -119,21 +119,21 @@ class FramePlan(NamedTuple):
     frame: int
     width: int
     height: int
-    layers: tuple[Shot | Pair, ...]
+    layers: tuple[LayerPlan | Pair, ...]
     look: Look
     echoes: tuple[tuple[FramePlan, float], ...] = ()
     grades: Grades = ()  # what is done to all of it before the accents do what they do
     quick: bool = False  # its colours may be coarser: it is shown while something is dragged
 
     @property
-    def shots(self) -> tuple[Shot, ...]:
+    def layer_plans(self) -> tuple[LayerPlan, ...]:
         """The shots of all layers, from the lowest up."""
-        return tuple(chain.from_iterable(map(shots_of, self.layers)))
+        return tuple(chain.from_iterable(map(layer_plans_of, self.layers)))
 
     @property
     def open_files(self) -> int:
         """How many shots of files are read for it, those of nests too."""
-        return sum(1 if shot.inner is None else shot.inner.open_files for shot in self.shots)
+        return sum(1 if layer_plan.inner is None else layer_plan.inner.open_files for layer_plan in self.layer_plans)
 
     def key(self) -> Hashable:
         """Return what tells this plan from any that shows something else, whatever frame it is of."""
@@ -145,18 +145,18 @@ class FramePlan(NamedTuple):
     @property
     def all_grades(self) -> Grades:
         """The grades of the frame and of its shots, nests aside."""
-        return tuple(chain(self.grades, *(s.grades for s in self.shots)))
+        return tuple(chain(self.grades, *(s.grades for s in self.layer_plans)))
 
     @property
     def _grained(self) -> bool:
         return any(grade.grain for grade, _ in self.all_grades)
 
 
-def shots_of(layer: Shot | Pair) -> tuple[Shot, ...]:
+def layer_plans_of(layer: LayerPlan | Pair) -> tuple[LayerPlan, ...]:
     """Return the shots of a layer."""
-    if isinstance(layer, Shot):
+    if isinstance(layer, LayerPlan):
         return (layer,)
-    return tuple(shot for shot in (layer.out, layer.into) if shot is not None)
+    return tuple(layer_plan for layer_plan in (layer.out, layer.into) if layer_plan is not None)
 
 
 # A nest that is zoomed in on is painted up to so many times the frame's size.
@@ -178,7 +178,7 @@ def plan(
     width: int,
     height: int,
     accents: bool = True,
-    clip: Placed | None = None,
+    clip: PlacedClip | None = None,
     without: str | None = None,
     within: Within | None = None,
 ) -> FramePlan:
@@ -226,10 +226,10 @@ def _layer(
     height: int,
     looks: tuple[Look, Look, Look],
     half: float,
-) -> Shot | Pair:
+) -> LayerPlan | Pair:
     placed_transition = layer.placed_transition
     if placed_transition is None or placed_transition.kind is None:
-        return _shot(timeline, layer, frame, width, height, looks, half)
+        return _layer_plan(timeline, layer, frame, width, height, looks, half)
     return _pair(timeline, layer, frame, width, height, looks)
 
 
@@ -243,20 +243,23 @@ def _pair(
     # How strong a transition is goes for its blur too, up to a shutter that never closes.
     half = min(shutter_deg * placed_transition.transition.amount, 360.0) / 720
     transition_frames = [
-        transition_frame_at(placed_transition, frame + side * half, half, timeline.tall) for side in (-1, 0, 1)
+        transition_frame_at(placed_transition, frame + side * half, half, timeline.height_ratio) for side in (-1, 0, 1)
     ]
     transition_frame = transition_frames[1]
-    shots: dict[Side, Shot | None] = {}
-    sides: tuple[tuple[Side, Placed | None], ...] = (("out", placed_transition.out), ("into", placed_transition.into))
+    layer_plans: dict[Side, LayerPlan | None] = {}
+    sides: tuple[tuple[Side, PlacedClip | None], ...] = (
+        ("out", placed_transition.out),
+        ("into", placed_transition.into),
+    )
     for side, placed in sides:
         if placed is None or transition_frame.only not in (None, side):
-            shots[side] = None
+            layer_plans[side] = None
             continue
         ways = [c.out if side == "out" else c.into for c in transition_frames]
         moved = [a._replace(move=times(a.move, w.move)) for a, w in zip(looks, ways, strict=True)]
         part = timeline.layer_of(placed, frame)
-        shots[side] = _shot(timeline, part, frame, width, height, (moved[0], moved[1], moved[2]), half)
-    return Pair(out=shots["out"], into=shots["into"], transition_frame=transition_frame)
+        layer_plans[side] = _layer_plan(timeline, part, frame, width, height, (moved[0], moved[1], moved[2]), half)
+    return Pair(out=layer_plans["out"], into=layer_plans["into"], transition_frame=transition_frame)
 
 
 def _echoes(
@@ -279,7 +282,7 @@ def _echoes(
     return tuple(out)
 
 
-def _shot(
+def _layer_plan(
     timeline: Timeline,
     layer: Layer,
     frame: int,
@@ -287,7 +290,7 @@ def _shot(
     height: int,
     looks: tuple[Look, Look, Look],
     half: float,
-) -> Shot:
+) -> LayerPlan:
     placed = layer.placed
     own = timeline.own_look_at(placed, frame)
     if own is not PLAIN_LOOK:
@@ -302,8 +305,8 @@ def _shot(
     number, later, passed = distinct_around(footage, float(source[0])) if footage.skip_repeats else (None, None, 0.0)
     affine = framed(framing, footage, width, height, looks[1])
     clip = placed.clip
-    legs = _way(timeline, placed, frame, (width, height), looks, half, affine)
-    return Shot(
+    segments = _way(timeline, placed, frame, (width, height), looks, half, affine)
+    return LayerPlan(
         path=footage.path,
         source_s=float(source[0]),
         backward=bool(source[1] < source[0]),
@@ -316,7 +319,7 @@ def _shot(
         interpolation=clip.interpolation or timeline.reel.interpolation,
         later=later,
         share=passed,
-        legs=legs,
+        segments=segments,
         opacity=layer.weight,
         blend=layer.blend,
         adjust=footage.kind == "adjust",
@@ -338,13 +341,13 @@ def _shot(
 
 def _way(
     timeline: Timeline,
-    placed: Placed,
+    placed: PlacedClip,
     frame: int,
     size: tuple[int, int],
     looks: tuple[Look, Look, Look],
     half: float,
     affine: Matrix,
-) -> tuple[Leg, ...]:
+) -> tuple[MotionSegment, ...]:
     """Return the way of a layer while the shutter is open, none where it stands still."""
     clip = placed.clip
     moves = clip.framing.end is not None or clip.keys or clip.follow is not None
@@ -354,17 +357,17 @@ def _way(
         framed(timeline.framing_at(placed, frame + side * half), placed.footage, *size, look)
         for side, look in ((-1, looks[0]), (1, looks[2]))
     )
-    return _legs(begin, end, affine, size)
+    return _segments(begin, end, affine, size)
 
 
 def _nested(
-    timeline: Timeline, placed: Placed, source_s: float, size: tuple[int, int], within: Within | None
+    timeline: Timeline, placed: PlacedClip, source_s: float, size: tuple[int, int], within: Within | None
 ) -> FramePlan:
     """Return the plan of what a nest shows at an instant of its own, as large as it comes to be seen."""
     scale = min(max(closest_zoom(placed.clip), 1.0), LARGEST_NEST)
-    wide, tall = (round(s * scale / 2) * 2 for s in size)
+    wide, height_ratio = (round(s * scale / 2) * 2 for s in size)
     number = frame_inside(timeline, placed, source_s)
-    return plan(inside_of(timeline, placed.footage), number, wide, tall, within=within)
+    return plan(inside_of(timeline, placed.footage), number, wide, height_ratio, within=within)
 
 
 def _cutout(clip: Clip, footage: Footage) -> tuple[str, int] | None:
@@ -373,7 +376,7 @@ def _cutout(clip: Clip, footage: Footage) -> tuple[str, int] | None:
 
 
 def _with_own(
-    timeline: Timeline, placed: Placed, frame: int, looks: tuple[Look, Look, Look], half: float
+    timeline: Timeline, placed: PlacedClip, frame: int, looks: tuple[Look, Look, Look], half: float
 ) -> tuple[Look, Look, Look]:
     """Return what moves a layer: the whole frame's movement after its own."""
     a, b, c = (
@@ -384,8 +387,8 @@ def _with_own(
 
 
 def _shapes(
-    timeline: Timeline, placed: Placed, frame: int, framing: Framing, width: int, height: int, look: Look
-) -> tuple[Shape, ...]:
+    timeline: Timeline, placed: PlacedClip, frame: int, framing: Framing, width: int, height: int, look: Look
+) -> tuple[MaskOutline, ...]:
     """Return a clip's masks in the output."""
     footage = placed.footage
     across, down = (width, height) if footage.as_frame else (footage.width, footage.height)
@@ -394,7 +397,7 @@ def _shapes(
         matrix = in_pixels(look.move, width, height) @ matrix
     affine = tuple(round(float(v), 6) for v in matrix[:2].ravel())
     return tuple(
-        Shape(
+        MaskOutline(
             kind=mask.kind,
             affine=affine,
             x=mask.x * across,
@@ -423,26 +426,30 @@ def sample_plan(transition: Transition, since: float, reach: tuple[int, int], wi
     ]
     transition_frame = transition_frames[1]
 
-    def shot(side: Side) -> Shot | None:
+    def layer_plan(side: Side) -> LayerPlan | None:
         if transition_frame.only not in (None, side):
             return None
         moves = [(c.out if side == "out" else c.into).move for c in transition_frames]
         begin, middle, end = ((in_pixels(m, width, height) @ np.diag([width, height, 1.0]))[:2] for m in moves)
-        legs = _legs(begin, end, middle, (width, height)) if half else ()
-        return Shot(path=side, source_s=0.0, backward=False, affine=middle, longest_px=None, legs=legs)
+        segments = _segments(begin, end, middle, (width, height)) if half else ()
+        return LayerPlan(path=side, source_s=0.0, backward=False, affine=middle, longest_px=None, segments=segments)
 
     return FramePlan(
-        0, width, height, (Pair(out=shot("out"), into=shot("into"), transition_frame=transition_frame),), Look()
+        0,
+        width,
+        height,
+        (Pair(out=layer_plan("out"), into=layer_plan("into"), transition_frame=transition_frame),),
+        Look(),
     )
 
 
-def _legs(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> tuple[Leg, ...]:
+def _segments(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> tuple[MotionSegment, ...]:
     """Return the way of a layer while the shutter is open: one leg, or two where it turns round on the way."""
     whole = _from_to(begin, end)
     chord = _from_to(0.5 * (begin + end), middle)
     if reach_px(chord, size) > STRAY_PX and not _straight(whole, chord, size):
-        return (Leg(begin, _from_to(begin, middle)), Leg(middle, _from_to(middle, end)))
-    return (Leg(begin, whole),) if halvings(reach_px(whole, size)) else ()
+        return (MotionSegment(begin, _from_to(begin, middle)), MotionSegment(middle, _from_to(middle, end)))
+    return (MotionSegment(begin, whole),) if halvings(reach_px(whole, size)) else ()
 
 
 def _straight(way: Matrix, aside: Matrix, size: tuple[int, int]) -> bool:

@@ -44,8 +44,8 @@ def sample(
     picture = frames(offset)
     if now <= 0:
         return picture
-    tall = picture.size[1] / picture.size[0]
-    at = Moment(now, now, offset, offset / float(rate), 0.9, 5 + turn, turn, 0, (0.0, 0.0), tall)
+    height_ratio = picture.size[1] / picture.size[0]
+    at = Moment(now, now, offset, offset / float(rate), 0.9, 5 + turn, turn, 0, (0.0, 0.0), height_ratio)
     look = accent.apply(Look(), at, values)
     if look.freeze is not None:
         picture = frames(look.freeze)
@@ -74,7 +74,7 @@ def sample_transition(
     """Return what a transition of a known kind makes of two pictures of one size, `since` frames after its turn; it has `reach`
     frames before and after it."""
     meant = sample_plan(transition, since, reach, *out.size)
-    return compose(meant, [Source(out if shot.path == "out" else into) for shot in meant.shots])
+    return compose(meant, [Source(out if layer_plan.path == "out" else into) for layer_plan in meant.layer_plans])
 
 
 def drifting(picture: Picture, size: tuple[int, int]) -> Callable[[int], Picture]:

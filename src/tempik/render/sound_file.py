@@ -16,9 +16,9 @@ from tempik.disk.writing import fresh_file
 from tempik.errors import TempikError
 from tempik.formats import CONTAINERS
 from tempik.media.audio import Samples
+from tempik.render.export_settings import Cancelled, Progress, frames_of_part
 from tempik.render.mastering import BLOCK
 from tempik.render.mixdown import Mixdown
-from tempik.render.settings import Cancelled, Progress, frames_of_part
 from tempik.sounds.loudness import RATE, Loudness, Meter
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline

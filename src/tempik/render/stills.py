@@ -9,10 +9,10 @@ from pathlib import Path
 from tempik.disk.writing import fresh_folder, write_whole
 from tempik.media.picture import to_rgb
 from tempik.render.encoding import rgba
+from tempik.render.export_settings import Cancelled, Progress
 from tempik.render.film import CACHE_BYTES
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
-from tempik.render.settings import Cancelled, Progress
 from tempik.timeline.timeline import Timeline
 
 QUALITY = {"draft": 75, "standard": 88, "high": 95}

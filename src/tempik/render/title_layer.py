@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from tempik.media.blend import as_picture, laid_by
 from tempik.media.paint import Matrix, blended_plane
 from tempik.media.picture import Picture, Plane, from_rgb
-from tempik.memo import kept_within
+from tempik.memo import cached_within
 from tempik.reel import Title
-from tempik.timeline.wording import Part
+from tempik.timeline.wording import TitlePart
 from tempik.titles.drawing import Sprite, drawn
 from tempik.titles.layout import laid_out
 
@@ -23,7 +23,7 @@ MOST_EM_PX, MOST_PIXELS = 4000.0, 8e6
 STILL_PX = 0.35
 
 
-class Placed(NamedTuple):
+class PlacedTitlePart(NamedTuple):
     """A part where it lies in the frame: its colours and its cover, of `y` and of chroma, its top left corner on even
     pixels."""
 
@@ -37,7 +37,7 @@ class Placed(NamedTuple):
 def titled(
     below: Picture,
     title: Title,
-    wording: tuple[Part, ...],
+    wording: tuple[TitlePart, ...],
     em_px: float,
     affine: Matrix,
     blend: str,
@@ -56,12 +56,12 @@ def titled(
             continue
         cover, chroma_cover = made.cover, made.chroma_cover
         shown = opacity * part.state.opacity
-        tall, wide = cover.shape
+        height_ratio, wide = cover.shape
         boxes = [_box(made, by) for by in (1, 2, 2)]
         if shown < 1 or mask is not None or blend != "normal":
             cover = np.asarray(cv2.convertScaleAbs(cover, alpha=shown), dtype=np.uint8)
             if mask is not None:
-                cover = np.minimum(cover, mask[made.top : made.top + tall, made.left : made.left + wide])
+                cover = np.minimum(cover, mask[made.top : made.top + height_ratio, made.left : made.left + wide])
             under = Picture(*(np.ascontiguousarray(p[box]) for p, box in zip(planes, boxes, strict=True)))
             over = as_picture(laid_by(under, made.picture, blend, cover))
         else:
@@ -74,10 +74,10 @@ def titled(
     return Picture(*planes)
 
 
-def _box(made: Placed, by: int) -> tuple[slice, slice]:
+def _box(made: PlacedTitlePart, by: int) -> tuple[slice, slice]:
     """Return the rows and columns of a plane that a part covers, `by` samples of `y` to one of its."""
-    tall, wide = made.cover.shape
-    return slice(made.top // by, (made.top + tall) // by), slice(made.left // by, (made.left + wide) // by)
+    height_ratio, wide = made.cover.shape
+    return slice(made.top // by, (made.top + height_ratio) // by), slice(made.left // by, (made.left + wide) // by)
 
 
 def _largest(title: Title) -> float:
@@ -90,26 +90,26 @@ def _flat(affine: Matrix) -> tuple[float, ...]:
     return tuple(float(v) for v in affine.ravel())
 
 
-@kept_within(96 << 20, lambda made: made.picture.nbytes + made.cover.nbytes if made is not None else 0)
+@cached_within(96 << 20, lambda made: made.picture.nbytes + made.cover.nbytes if made is not None else 0)
 def _placed(
     title: Title,
-    part: Part,
+    part: TitlePart,
     em_px: float,
     affine: tuple[float, ...],
     ways: tuple[tuple[float, ...], ...],
     size: tuple[int, int],
-) -> Placed | None:
+) -> PlacedTitlePart | None:
     sprite = drawn(title, em_px, (part.what, part.number), part.lit, part.alone)
     if sprite is None:
         return None
     matrices = [_matrix(part, sprite, title, em_px, w, size) for w in (affine, *ways)]
-    tall, wide = sprite.rgba.shape[:2]
-    still = len(matrices) == 1 and np.abs(matrices[0][:, :2] - np.eye(2)).max() * max(tall, wide) < STILL_PX
+    height_ratio, wide = sprite.rgba.shape[:2]
+    still = len(matrices) == 1 and np.abs(matrices[0][:, :2] - np.eye(2)).max() * max(height_ratio, wide) < STILL_PX
     # Moving parts go by fractions of a pixel; one that stands, by whole ones.
     if still and part.state.x == part.state.y == 0:
         at = np.round(matrices[0][:, 2]).astype(int)
         return _cut(sprite.rgba, int(at[0]), int(at[1]), size)
-    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, tall, 1], [wide, tall, 1.0]])
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, height_ratio, 1], [wide, height_ratio, 1.0]])
     seen = np.concatenate([corners @ m.T for m in matrices])
     left, top = (max(0, int(np.floor(v)) - 1) for v in seen.min(axis=0))
     right, bottom = (min(s, int(np.ceil(v)) + 1) for v, s in zip(seen.max(axis=0), size, strict=True))
@@ -147,13 +147,13 @@ def _multiplied(sprite: Sprite) -> NDArray[np.float32]:
 
 
 def _matrix(
-    part: Part, sprite: Sprite, title: Title, em_px: float, affine: tuple[float, ...], size: tuple[int, int]
+    part: TitlePart, sprite: Sprite, title: Title, em_px: float, affine: tuple[float, ...], size: tuple[int, int]
 ) -> Matrix:
     """Return the affine, shape (2, 3), from a sprite's pixels to the output's."""
-    tall, wide = sprite.rgba.shape[:2]
+    height_ratio, wide = sprite.rgba.shape[:2]
     own = em_px / title.size  # a frame's width in the pixels of the drawing
     state = part.state
-    cx, cy = sprite.left + wide / 2, sprite.top + tall / 2
+    cx, cy = sprite.left + wide / 2, sprite.top + height_ratio / 2
     scale, x, y = state.scale, state.x * em_px, state.y * em_px
     moved = np.array(
         [
@@ -167,11 +167,14 @@ def _matrix(
     return np.asarray(np.array(affine).reshape(2, 3) @ unit @ moved, dtype=np.float64)
 
 
-def _cut(rgba: NDArray[np.uint8], left: int, top: int, size: tuple[int, int]) -> Placed | None:
+def _cut(rgba: NDArray[np.uint8], left: int, top: int, size: tuple[int, int]) -> PlacedTitlePart | None:
     """Return a drawing as a picture, on even pixels and within the frame."""
-    tall, wide = rgba.shape[:2]
+    height_ratio, wide = rgba.shape[:2]
     begin_x, begin_y = max(left, 0) // 2 * 2, max(top, 0) // 2 * 2
-    end_x, end_y = min((left + wide + 1) // 2 * 2, size[0] // 2 * 2), min((top + tall + 1) // 2 * 2, size[1] // 2 * 2)
+    end_x, end_y = (
+        min((left + wide + 1) // 2 * 2, size[0] // 2 * 2),
+        min((top + height_ratio + 1) // 2 * 2, size[1] // 2 * 2),
+    )
     if end_x <= begin_x or end_y <= begin_y:
         return None
     out = np.empty((end_y - begin_y, end_x - begin_x, 4), np.uint8)
@@ -181,4 +184,6 @@ def _cut(rgba: NDArray[np.uint8], left: int, top: int, size: tuple[int, int]) ->
     out[max(y, 0) : max(y, 0) + inside.shape[0], max(x, 0) : max(x, 0) + inside.shape[1]] = inside
     cover = np.ascontiguousarray(out[:, :, 3])
     half = cv2.resize(cover, (cover.shape[1] // 2, cover.shape[0] // 2), interpolation=cv2.INTER_AREA)
-    return Placed(from_rgb(np.ascontiguousarray(out[:, :, :3])), cover, np.asarray(half, np.uint8), begin_x, begin_y)
+    return PlacedTitlePart(
+        from_rgb(np.ascontiguousarray(out[:, :, :3])), cover, np.asarray(half, np.uint8), begin_x, begin_y
+    )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from tempik.render.plan import FramePlan, Pair, Shot
+from tempik.render.plan import FramePlan, LayerPlan, Pair
 
 
 def ungraded(plan: FramePlan) -> FramePlan:
@@ -16,21 +16,21 @@ def ungraded(plan: FramePlan) -> FramePlan:
 
 def is_graded(plan: FramePlan) -> bool:
     """Tell whether anything grades a frame."""
-    inner = (shot.inner for shot in plan.shots)
+    inner = (layer_plan.inner for layer_plan in plan.layer_plans)
     return (
         bool(plan.grades)
-        or any(s.grades or s.stops for s in plan.shots)
+        or any(s.grades or s.stops for s in plan.layer_plans)
         or any(i is not None and is_graded(i) for i in inner)
     )
 
 
-def _layer(layer: Shot | Pair) -> Shot | Pair:
-    if isinstance(layer, Shot):
-        return _shot(layer)
-    out, into = (None if shot is None else _shot(shot) for shot in (layer.out, layer.into))
+def _layer(layer: LayerPlan | Pair) -> LayerPlan | Pair:
+    if isinstance(layer, LayerPlan):
+        return _layer_plan(layer)
+    out, into = (None if layer_plan is None else _layer_plan(layer_plan) for layer_plan in (layer.out, layer.into))
     return replace(layer, out=out, into=into)
 
 
-def _shot(shot: Shot) -> Shot:
-    inner = None if shot.inner is None else ungraded(shot.inner)
-    return replace(shot, grades=(), stops=0.0, inner=inner)
+def _layer_plan(layer_plan: LayerPlan) -> LayerPlan:
+    inner = None if layer_plan.inner is None else ungraded(layer_plan.inner)
+    return replace(layer_plan, grades=(), stops=0.0, inner=inner)

@@ -29,28 +29,28 @@ EVENNESS = 0.5
 FOLLOWED = 12
 
 
-class Bent(NamedTuple):
+class PinnedCurve(NamedTuple):
     """A curve through pins, and a sentence where a pin cannot be reached, or only with a jump ('' otherwise)."""
 
     curve: Curve
-    said: str
+    message: str
 
 
-def through(shape: TimeMap, pins: Sequence[tuple[float, float]]) -> Bent:
+def through(shape: TimeMap, pins: Sequence[tuple[float, float]]) -> PinnedCurve:
     """Return the curve over the slot of `shape` that passes each pin (slot seconds in order, source seconds).
 
     Its speed is continuous where the shape's is. Speeds are kept within ±SPEED_LIMIT: a later pin that asks for more is
     missed by as little as possible, and said. Of the pins outside the slot only those nearest to it count; the speeds of
     its ends go on there.
     """
-    whole, said = cut_out(shape.curve, shape.part), ""
+    whole, message = cut_out(shape.curve, shape.part), ""
     wanted: list[tuple[float, float, float]] = []
     for number, ((t0, c0), (t1, c1)) in enumerate(zip(pins, pins[1:], strict=False)):
         if t1 <= 0 or t0 >= shape.length_s:
             continue  # neither can be seen, nor asks anything of what can
         speed = (c1 - c0) / shape.conform_ratio / (t1 - t0)
-        if abs(speed) > SPEED_LIMIT and not said:
-            said = (
+        if abs(speed) > SPEED_LIMIT and not message:
+            message = (
                 f"pin {number + 2} cannot be reached: {abs(c1 - c0) / shape.conform_ratio:.2f} s of footage in {t1 - t0:.2f} s "
                 f"take {abs(speed) * 100:.0f} %, and {SPEED_LIMIT * 100:.0f} % is the limit"
             )
@@ -59,10 +59,11 @@ def through(shape: TimeMap, pins: Sequence[tuple[float, float]]) -> Bent:
     bent = _nearest(whole, wanted) if wanted else whole
     if bent is None:
         bent = _stepped(whole, wanted)
-        said = (
-            said or f"its pins are reached only with jumps of speed: no smooth way keeps within {SPEED_LIMIT:g} times"
+        message = (
+            message
+            or f"its pins are reached only with jumps of speed: no smooth way keeps within {SPEED_LIMIT:g} times"
         )
-    return Bent(bent, said)
+    return PinnedCurve(bent, message)
 
 
 def _nearest(shape: Curve, wanted: Sequence[tuple[float, float, float]]) -> Curve | None:

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.reel import Curve, Node, Shape, Shaped
+from tempik.reel import Curve, Node, Shaped, SpeedShape
 from tempik.retime.curve import average_speed, constant, cut_out, reversed_curve, scaled, segments, speed_at
 from tempik.retime.shaping import EASED, LEAST_APART, joined, limited
 
@@ -27,34 +27,34 @@ def _nodes(*nodes: tuple[float, float], soft: float = _S, hold: bool = False) ->
     )
 
 
-READY: tuple[Shape, ...] = (
-    Shape("dip", _nodes((0, 4), (0.5, 0.5), (1, 4)), 0.5, does="fast, slow on the point, fast"),
-    Shape("swell", _nodes((0, 0.4), (0.5, 3), (1, 0.4)), 0.5, does="slow, fast on the point, slow"),
-    Shape("launch", (Node(0, 0.4, hold=True), Node(0.5, 4, soft_out=_S), Node(1, 1.5, _S)), 0.5, does="slow, then off the point at full speed"),
-    Shape("settle", (Node(0, 3, soft_out=0.7), Node(0.5, 0.4, soft_in=0.7), Node(1, 0.4)), 0.5, does="fast, coming to rest slow on the point"),
-    Shape("rush", (Node(0, 0.4), Node(0.25, 0.4, soft_out=0.8), Node(1, 5, soft_in=0.1)), 1.0, does="slow for long, then rushing onto the point"),
-    Shape("run out", (Node(0, 5, soft_out=0.1), Node(0.75, 0.4, soft_in=0.8), Node(1, 0.4)), 0.0, does="off the point fast, running out slow"),
-    Shape("hang", (Node(0, 2, soft_out=_S), Node(0.4, 0.1, 0.8), Node(0.6, 0.1, 0, 0.8), Node(1, 2, _S)), 0.5, does="all but still about the point"),
-    Shape("steps", (Node(0, 2.5, hold=True), Node(0.5, 0.5, hold=True)), 0.0, does="fast from the point, slow for the other half"),
-    Shape("stutter", tuple(Node(i / 8, 0.0 if i % 2 else 2.0, hold=True) for i in range(8)), 0.0, does="stopping and catching up, four times"),
-    Shape("bounce", (Node(0, 4, soft_out=0.15), Node(1, 0.35, soft_in=0.8)), 0.0, does="kicked off the point, slowing to the next"),
-    Shape("swing", _nodes((0, 2), (0.5, -2), (1, 2)), 0.5, does="forward, back through a standstill, forward again"),
-    Shape("see-saw", (Node(0, 1),), 0.0, True, does="forward and backward from point to point"),
+READY: tuple[SpeedShape, ...] = (
+    SpeedShape("dip", _nodes((0, 4), (0.5, 0.5), (1, 4)), 0.5, does="fast, slow on the point, fast"),
+    SpeedShape("swell", _nodes((0, 0.4), (0.5, 3), (1, 0.4)), 0.5, does="slow, fast on the point, slow"),
+    SpeedShape("launch", (Node(0, 0.4, hold=True), Node(0.5, 4, soft_out=_S), Node(1, 1.5, _S)), 0.5, does="slow, then off the point at full speed"),
+    SpeedShape("settle", (Node(0, 3, soft_out=0.7), Node(0.5, 0.4, soft_in=0.7), Node(1, 0.4)), 0.5, does="fast, coming to rest slow on the point"),
+    SpeedShape("rush", (Node(0, 0.4), Node(0.25, 0.4, soft_out=0.8), Node(1, 5, soft_in=0.1)), 1.0, does="slow for long, then rushing to the point"),
+    SpeedShape("run out", (Node(0, 5, soft_out=0.1), Node(0.75, 0.4, soft_in=0.8), Node(1, 0.4)), 0.0, does="off the point fast, running out slow"),
+    SpeedShape("hang", (Node(0, 2, soft_out=_S), Node(0.4, 0.1, 0.8), Node(0.6, 0.1, 0, 0.8), Node(1, 2, _S)), 0.5, does="almost still at the point"),
+    SpeedShape("steps", (Node(0, 2.5, hold=True), Node(0.5, 0.5, hold=True)), 0.0, does="fast from the point, slow for the other half"),
+    SpeedShape("stutter", tuple(Node(i / 8, 0.0 if i % 2 else 2.0, hold=True) for i in range(8)), 0.0, does="stopping and catching up, four times"),
+    SpeedShape("bounce", (Node(0, 4, soft_out=0.15), Node(1, 0.35, soft_in=0.8)), 0.0, does="kicked off the point, slowing to the next"),
+    SpeedShape("swing", _nodes((0, 2), (0.5, -2), (1, 2)), 0.5, does="forward, back through a standstill, forward again"),
+    SpeedShape("see-saw", (Node(0, 1),), 0.0, True, does="forward and backward from point to point"),
 )  # fmt: skip
 
 
-def ready_shape(name: str) -> Shape | None:
+def ready_shape(name: str) -> SpeedShape | None:
     """Return the shape of that name that comes with the program, or None."""
     return next((s for s in READY if s.name == name), None)
 
 
-def shape_of(curve: Curve, name: str, focus: float = 0.5) -> Shape:
+def shape_of(curve: Curve, name: str, focus: float = 0.5) -> SpeedShape:
     """Return the shape of a curve: its speeds as multiples of its average (of its size where it turns round)."""
     size = _size(curve)
-    return Shape(name, scaled(curve, 1 / size).nodes if size > 1e-9 else curve.nodes, focus)
+    return SpeedShape(name, scaled(curve, 1 / size).nodes if size > 1e-9 else curve.nodes, focus)
 
 
-def weighed(shape: Shape, amount: float) -> Curve:
+def weighed(shape: SpeedShape, amount: float) -> Curve:
     """Return the shape with `amount` of it (0 to 2): none is even, 1 the shape, 2 its speeds' multiples squared.
 
     A shape that stands still or turns round has no such powers: its distance from even is multiplied instead.
@@ -67,7 +67,7 @@ def weighed(shape: Shape, amount: float) -> Curve:
     return Curve(tuple(replace(n, speed=weigh(n.speed)) for n in shape.nodes))
 
 
-class Anchors(NamedTuple):
+class SlotAnchors(NamedTuple):
     """What a shape may be laid on, in shares of the slot."""
 
     point: float | None = None  # the one point it names
@@ -75,7 +75,7 @@ class Anchors(NamedTuple):
     inside: Sequence[float] = ()  # the chosen points inside the clip
 
 
-def shaped_curve(use: Shaped, anchors: Anchors = Anchors()) -> Curve:
+def shaped_curve(use: Shaped, anchors: SlotAnchors = SlotAnchors()) -> Curve:
     """Return the curve of a clip that uses a shape. Where its point or pin is not in the clip, the clip is its ground.
 
     Its average speed is `use.speed`, or the average size of its speed where it turns round, as far as the limits allow.
@@ -106,7 +106,7 @@ def _halves(unit: Curve, focus: float) -> tuple[Curve, Curve]:
     return left, right
 
 
-def _over_gaps(shape: Shape, unit: Curve, marks: Sequence[float]) -> Curve:
+def _over_gaps(shape: SpeedShape, unit: Curve, marks: Sequence[float]) -> Curve:
     """Return the shape once about every mark and either end of the slot, its focus on them.
 
     A turning shape plays every second gap backward; each gap then uses the same stretch of footage, so that it goes

@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, Listening, means_between
+from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Array, SummedFeatures, means_between
 from tempik.rhythm.front import DOWNBEAT, KICK, SNARE, Heard, heard_at, likely
 from tempik.rhythm.ranking import scores
 
@@ -53,7 +53,7 @@ class Beaten(NamedTuple):
     downbeat: Table  # log odds of a downbeat at each beat, as heard
 
 
-def find_bars(beats_s: Times, found: Listening, heard: Heard) -> Bars:
+def find_bars(beats_s: Times, found: SummedFeatures, heard: Heard) -> Bars:
     """Return the metre and phase that the beats speak for most. Fewer than eight beats are counted in four."""
     if len(beats_s) < _FEWEST:
         return Bars(4, 0, np.zeros(SUMMARY))
@@ -80,7 +80,7 @@ def find_bars(beats_s: Times, found: Listening, heard: Heard) -> Bars:
     return Bars(metre, phase, summary, float(share[best]))
 
 
-def describe(beats_s: Times, found: Listening, heard: Heard) -> Table:
+def describe(beats_s: Times, found: SummedFeatures, heard: Heard) -> Table:
     """Return one row of traits for each metre and phase, in the order of READINGS."""
     beaten = beat_table(beats_s, found, heard)
     first, on_it = _first_sound(beats_s, found)
@@ -127,7 +127,7 @@ def _odds_of(metre: int, downbeat: Table) -> Table:
     return np.array(rows)
 
 
-def beat_table(beats_s: Times, found: Listening, heard: Heard) -> Beaten:
+def beat_table(beats_s: Times, found: SummedFeatures, heard: Heard) -> Beaten:
     """Return the traits of each beat, each column about its own mean, and how alike beats are at each lag."""
     ends = np.append(beats_s, beats_s[-1] + np.median(np.diff(beats_s)))
     struck = found.struck
@@ -189,7 +189,7 @@ def _change(of_beats: Table, span: int) -> Table:
     return change
 
 
-def _first_sound(beats_s: Times, found: Listening) -> tuple[int, float]:
+def _first_sound(beats_s: Times, found: SummedFeatures) -> tuple[int, float]:
     """Return the beat nearest to the first sound, and 1 when the sound is on it."""
     nearest = int(np.argmin(np.abs(beats_s - found.first_sound_s)))
     return nearest, float(abs(beats_s[nearest] - found.first_sound_s) < 0.12)

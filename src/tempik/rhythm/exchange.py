@@ -17,7 +17,7 @@ from typing import Any, NamedTuple
 import mido
 import numpy as np
 
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.disk.reading import read_whole, shortened
 from tempik.errors import TempikError
 from tempik.rhythm.records import Mark
@@ -115,7 +115,7 @@ def _read_labels(path: Path, rows: list[str]) -> list[Mark]:
 
 def _bar_beat(name: str) -> tuple[int, int]:
     bar, dot, beat = name.partition(".")
-    counted, counted_beat = whole(bar), whole(beat)
+    counted, counted_beat = parse_int(bar), parse_int(beat)
     if dot and counted is not None and counted_beat is not None and 1 <= counted_beat <= 32:
         return counted, counted_beat
     return 0, 0

@@ -47,7 +47,7 @@ class Features(NamedTuple):
         return Features(*(rows[slow] if n >= 5 else rows[quick] for n, rows in enumerate(self)))
 
 
-class Listening(NamedTuple):
+class SummedFeatures(NamedTuple):
     """Features made ready to be asked at many instants: each the most of 50 ms, and running sums for means."""
 
     struck: Array  # (frames, 5): the four bands of flux and harmony
@@ -60,10 +60,10 @@ class Listening(NamedTuple):
     first_sound_s: float
 
 
-def listening(found: Features) -> Listening:
+def listening(found: Features) -> SummedFeatures:
     """Make features ready for the scores of beats and bars."""
     loud = np.percentile(found.loudness, 95) if len(found.loudness) else 0.0
-    return Listening(
+    return SummedFeatures(
         np.asarray(running_max(np.column_stack([found.flux, found.harmony]), 5, axis=0)),
         running_sum(found.onset),
         running_sum(found.loudness),

@@ -29,7 +29,7 @@ _ALONE = 0.02  # of the strongest attacks of the whole song
 _CERTAIN = 0.5  # how likely a place is an attack for it to be one
 
 
-class Places(NamedTuple):
+class AttackPlaces(NamedTuple):
     """Where attacks may be: seconds, how steeply the level rises, and that against what is around and in all the song."""
 
     times_s: Times
@@ -58,14 +58,14 @@ def find_onsets(power: Array, found: Features, rise: Array, heard: Heard) -> tup
     )
 
 
-def places_of(power: Array, rise: Array) -> Places:
+def places_of(power: Array, rise: Array) -> AttackPlaces:
     """Return where attacks may be, in order of time, each at its rising edge."""
     times, size, against = _peaks(rise)
     if not len(times):
-        return Places(times, size, against)
+        return AttackPlaces(times, size, against)
     times = edges(power, attacks_near(rise, times, 0.012)[0])[0]
     order = np.argsort(times)
-    return Places(times[order], size[order], against[order])
+    return AttackPlaces(times[order], size[order], against[order])
 
 
 def _peaks(rise: Array) -> tuple[Times, Array, NDArray[np.float64]]:
@@ -96,7 +96,7 @@ _GROUPS = 11  # bands are heard in groups of four
 _AROUND = (-4, -1, 1, 4, 10)  # frames about an attack
 
 
-def traits(places: Places, found: Features, heard: Heard) -> NDArray[np.float64]:
+def traits(places: AttackPlaces, found: Features, heard: Heard) -> NDArray[np.float64]:
     """Return what each place is judged by, one row each: the energy that each of the four bands gains, its share, the
     change of pitch, what the front end hears, how steep the rise is, and the bands around it."""
     times = places.times_s

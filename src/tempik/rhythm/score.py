@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tempik.rhythm.bars import SUMMARY, Bars, find_bars
 from tempik.rhythm.candidates import Candidate
-from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, Listening
+from tempik.rhythm.features import FRAME_RATE, SLOW_RATE, Features, SummedFeatures
 from tempik.rhythm.filters import running_max
 from tempik.rhythm.front import BEAT, KICK, RATE, Heard, likely
 from tempik.rhythm.plain import possible
@@ -33,7 +33,7 @@ class Scored(NamedTuple):
     bars: Bars
 
 
-def ranked(among: list[Candidate], found: Listening, heard: Heard) -> list[Scored]:
+def ranked(among: list[Candidate], found: SummedFeatures, heard: Heard) -> list[Scored]:
     """Return the candidates worth describing with their scores, the best first."""
     rows, kept, bars = describe_all(among, found, heard)
     if not kept:
@@ -44,7 +44,7 @@ def ranked(among: list[Candidate], found: Listening, heard: Heard) -> list[Score
 
 
 def describe_all(
-    among: list[Candidate], found: Listening, heard: Heard
+    among: list[Candidate], found: SummedFeatures, heard: Heard
 ) -> tuple[NDArray[np.float64], list[Candidate], list[Bars]]:
     """Return a row of traits for each candidate that is worth it, those candidates, and their bars.
 
@@ -55,7 +55,7 @@ def describe_all(
     among = possible(among, found, heard)
     first = np.array([_on_beat(c, found, heard) for c in among])
     by_heard = np.argsort(-(first[:, _MET] + 0.1 * first[:, 0]))
-    by_struck = np.argsort(-first[:, _STRUCK])
+    by_struck = np.argsort(-first[:, _EVALUATED])
     picked = list(dict.fromkeys([*by_heard[: MOST - 5].tolist(), *by_struck[:5].tolist()]))
     kept = [among[i] for i in picked]
     bars = [find_bars(c.beats_s, found, heard) for c in kept]
@@ -70,11 +70,11 @@ def describe_all(
 
 # Where in a row: the mean log odds on the beat come first; these are the others that rivals are compared by.
 _MET = 14
-_STRUCK = 15
-_COMPARED = (0, 6, 12, 13, _MET, _STRUCK, 16, 17, 18)
+_EVALUATED = 15
+_COMPARED = (0, 6, 12, 13, _MET, _EVALUATED, 16, 17, 18)
 
 
-def _on_beat(candidate: Candidate, found: Listening, heard: Heard) -> Row:
+def _on_beat(candidate: Candidate, found: SummedFeatures, heard: Heard) -> Row:
     beats = candidate.beats_s
     gaps = np.diff(beats)
     places = [beats[:-1] + f * gaps for f in _FRACTIONS]
@@ -146,7 +146,7 @@ def _uneven(values: NDArray[np.floating], cycles: tuple[int, ...]) -> list[float
     return out
 
 
-def _changes(beats: Times, found: Listening) -> Row:
+def _changes(beats: Times, found: SummedFeatures) -> Row:
     """Return how much more pitch, bass and texture change on the beat than half or a quarter of a beat from it; what
     has no pitch is silent."""
     gap = float(np.median(np.diff(beats)))

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from numpy.random import Generator  # not loaded before a sound is made
 
 
-class Made(NamedTuple):
+class MadeSound(NamedTuple):
     """A sound as it was made, mono or stereo at 48 kHz, and its hit in seconds."""
 
     wave: Wave
@@ -28,7 +28,7 @@ class SoundKind(NamedTuple):
     does: str
     length_s: float
     beats: float
-    make: Callable[[Generator, float], Made]
+    make: Callable[[Generator, float], MadeSound]
     falls: bool = False
 
     @property
@@ -38,6 +38,6 @@ class SoundKind(NamedTuple):
 
 def sound(
     name: str, title: str, tags: str, does: str, length_s: float, beats: float = 0.0, falls: bool = False
-) -> Callable[[Callable[[Generator, float], Made]], SoundKind]:
+) -> Callable[[Callable[[Generator, float], MadeSound]], SoundKind]:
     """Make a sound of the shelf of a function that draws it, a given number of seconds long."""
     return lambda make: SoundKind(name, title, tuple(tags.split()), does, length_s, beats, make, falls)

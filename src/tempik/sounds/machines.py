@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from tempik.sounds.kind import Made, SoundKind, sound
+from tempik.sounds.kind import MadeSound, SoundKind, sound
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shaping import Wave, decay, hump, noise, passed, seconds, tone, wide
 
@@ -36,7 +36,7 @@ def _played(tune: Wave, at: Wave) -> Wave:
 
 
 @sound("rewind", "Rewind", "tape back", "tape that winds back, up to the point", length_s=0.9, beats=2)
-def _rewind(draw: Generator, length_s: float) -> Made:
+def _rewind(draw: Generator, length_s: float) -> MadeSound:
     count = len(seconds(length_s + 0.03))
     far = np.clip(np.arange(count) / (length_s * RATE), 0, 1)
     speed = 1.5 + 6.5 * np.sin(np.pi * np.clip(far, 0, 0.97)) ** 0.7
@@ -48,31 +48,31 @@ def _rewind(draw: Generator, length_s: float) -> Made:
         np.minimum(far / 0.06, 1) * np.clip((length_s * RATE + 0.02 * RATE - np.arange(count)) / (0.02 * RATE), 0, 1)
     )[:, None]
     scale = np.abs(chirp).max()
-    return Made((chirp[:, None] / scale + hiss) * level * (0.6 + 0.4 * far[:, None]), length_s)
+    return MadeSound((chirp[:, None] / scale + hiss) * level * (0.6 + 0.4 * far[:, None]), length_s)
 
 
 @sound("tape-stop", "Tape stop", "tape slow", "music that runs down from the point", length_s=1.0, falls=True)
-def _tape_stop(draw: Generator, length_s: float) -> Made:
+def _tape_stop(draw: Generator, length_s: float) -> MadeSound:
     count = len(seconds(length_s))
     speed = np.clip(1 - np.arange(count) / (count * 0.97), 0, 1) ** 0.8
     tune = _tune(round(float(speed.sum())) + RATE, draw)
     heard = passed(_played(tune, np.cumsum(speed)), 60, 9000)
-    return Made(heard * np.minimum(speed * 6, 1) * np.minimum(np.arange(count) / (0.002 * RATE), 1), 0.0)
+    return MadeSound(heard * np.minimum(speed * 6, 1) * np.minimum(np.arange(count) / (0.002 * RATE), 1), 0.0)
 
 
 @sound("tape-start", "Tape start", "tape rise", "music that runs up to the point", length_s=0.8, beats=1)
-def _tape_start(draw: Generator, length_s: float) -> Made:
+def _tape_start(draw: Generator, length_s: float) -> MadeSound:
     count = len(seconds(length_s + 0.04))
     far = np.clip(np.arange(count) / (length_s * RATE), 0, 1)
     speed = far**1.3
     tune = _tune(round(float(speed.sum())) + RATE, draw)
     heard = passed(_played(tune, np.cumsum(speed)), 60, 9000)
     end = np.clip((length_s + 0.03 - np.arange(count) / RATE) / 0.03, 0, 1)
-    return Made(heard * np.minimum(speed * 4, 1) * (0.3 + 0.7 * far**2) * end, length_s)
+    return MadeSound(heard * np.minimum(speed * 4, 1) * (0.3 + 0.7 * far**2) * end, length_s)
 
 
 @sound("crackle", "Crackle", "record bed", "an old record between two songs", length_s=3.0)
-def _crackle(draw: Generator, length_s: float) -> Made:
+def _crackle(draw: Generator, length_s: float) -> MadeSound:
     count = len(seconds(length_s))
 
     def take() -> Wave:
@@ -83,20 +83,20 @@ def _crackle(draw: Generator, length_s: float) -> Made:
 
     stereo = wide(take, 0.8)
     level = np.minimum(np.minimum(np.arange(count), np.arange(count)[::-1]) / (0.05 * RATE), 1.0)
-    return Made(stereo * level[:, None], 0.0)
+    return MadeSound(stereo * level[:, None], 0.0)
 
 
 @sound("room", "Room", "bed still", "the air of an empty workshop, to lie under cuts", length_s=4.0)
-def _room(draw: Generator, length_s: float) -> Made:
+def _room(draw: Generator, length_s: float) -> MadeSound:
     count = len(seconds(length_s))
     air = wide(lambda: passed(noise(count, draw), 90, 700) + 0.15 * passed(noise(count, draw), 700, 4000), 0.9)
     hum = 0.05 * tone(100.0, count) + 0.02 * tone(200.0, count)
     level = np.minimum(np.minimum(np.arange(count), np.arange(count)[::-1]) / (0.25 * RATE), 1.0)
-    return Made((air + hum[:, None] * np.abs(air).max()) * level[:, None], 0.0)
+    return MadeSound((air + hum[:, None] * np.abs(air).max()) * level[:, None], 0.0)
 
 
 @sound("flicker", "Flicker", "signal glitch", "a signal that breaks up for a moment", length_s=0.4)
-def _flicker(draw: Generator, length_s: float) -> Made:
+def _flicker(draw: Generator, length_s: float) -> MadeSound:
     count = len(seconds(length_s))
     steps = np.repeat(draw.uniform(300, 4200, 40), -(-count // 40))[:count]
     gate = np.repeat(draw.random(40) < 0.7, -(-count // 40))[:count].astype(float)
@@ -104,7 +104,7 @@ def _flicker(draw: Generator, length_s: float) -> Made:
     gate = np.convolve(gate, np.ones(64) / 64, "same")
     square = np.tanh(4 * tone(steps, count))
     grit = passed(noise(count, draw), 1200, 9000) * 0.8
-    return Made((square * 0.5 + grit) * gate * hump(count, 0.02, 1, 1.1), 0.0)
+    return MadeSound((square * 0.5 + grit) * gate * hump(count, 0.02, 1, 1.1), 0.0)
 
 
 MACHINES: tuple[SoundKind, ...] = (_rewind, _tape_stop, _tape_start, _crackle, _room, _flicker)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.errors import TempikError
-from tempik.memo import kept_within
+from tempik.memo import cached_within
 from tempik.sounds.air import AIR
 from tempik.sounds.kind import SoundKind
 from tempik.sounds.machines import MACHINES
@@ -52,7 +52,7 @@ def is_made(name: str) -> bool:
 _ONCE_MADE: set[str] = set()
 
 
-@kept_within(MOST_BYTES, lambda take: take.samples.nbytes)
+@cached_within(MOST_BYTES, lambda take: take.samples.nbytes)
 def _made(name: str, length_ms: int) -> Take:
     kind = SHELF[name]
     seed = int.from_bytes(hashlib.blake2b(name.encode(), digest_size=8).digest())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 
@@ -20,7 +20,7 @@ def gaps(timeline: Timeline) -> list[tuple[int, int]]:
     return out
 
 
-def overlaps(timeline: Timeline) -> list[tuple[Placed, Placed]]:
+def overlaps(timeline: Timeline) -> list[tuple[PlacedClip, PlacedClip]]:
     """Return neighbours of one track of which the earlier runs on under the later, which takes over until they are
     joined: the frames from the later one's first up to the earlier one's own end belong to both."""
     pairs = [(a, b) for track in timeline.tracks for a, b in zip(track, track[1:], strict=False)]

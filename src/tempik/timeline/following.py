@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from tempik.memo import Memory
 from tempik.reel import Framing, MotionTrack, by_id
 from tempik.timeline.framing import frame_matrix
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
 ROOM = 1e-3  # of the frame's width
 Path = NDArray[np.float64]
@@ -21,13 +21,13 @@ Path = NDArray[np.float64]
 _PATHS: Memory[Path] = Memory(400)
 
 
-def track_of(placed: Placed) -> MotionTrack | None:
+def track_of(placed: PlacedClip) -> MotionTrack | None:
     """Return the tracked patch that a clip's framing follows, or None."""
     follow = placed.clip.follow
     return by_id(placed.footage.motion_tracks, follow.track) if follow is not None else None
 
 
-def calm_path(placed: Placed, track: MotionTrack, rate: Fraction) -> Path:
+def calm_path(placed: PlacedClip, track: MotionTrack, rate: Fraction) -> Path:
     """Return where the patch is for the framing, at each frame of a clip's slot and one second to either side: shape
     (frames, 2), shares of the upright picture. It is smoothed over the reel's time, so that a ramp is followed as it is
     seen."""
@@ -38,7 +38,7 @@ def calm_path(placed: Placed, track: MotionTrack, rate: Fraction) -> Path:
     )
 
 
-def _smoothed(placed: Placed, track: MotionTrack, rate: Fraction, calm_s: float) -> Path:
+def _smoothed(placed: PlacedClip, track: MotionTrack, rate: Fraction, calm_s: float) -> Path:
     margin = round(rate)
     frames = np.arange(placed.begin - margin, placed.until + margin, dtype=np.float64)
     source = source_at_frames(placed, frames, rate)
@@ -59,7 +59,7 @@ def _smoothed(placed: Placed, track: MotionTrack, rate: Fraction, calm_s: float)
     return path
 
 
-def following(placed: Placed, framing: Framing, frame: float, rate: Fraction, tall: float) -> Framing:
+def following(placed: PlacedClip, framing: Framing, frame: float, rate: Fraction, height_ratio: float) -> Framing:
     """Return a framing as it stands with its picture moved so that the followed patch is where it is wanted; the picture
     reaches every edge of the frame that it reached."""
     track = track_of(placed)
@@ -70,22 +70,22 @@ def following(placed: Placed, framing: Framing, frame: float, rate: Fraction, ta
     at = frame - placed.begin + round(rate)
     number = np.arange(len(path))
     x, y = (float(np.interp(at, number, path[:, axis])) for axis in (0, 1))
-    matrix = frame_matrix(framing, placed.footage, 1.0, tall)
+    matrix = frame_matrix(framing, placed.footage, 1.0, height_ratio)
     seen = matrix @ np.array([x, y, 1.0])
     # The corners of the frame, in shares of the picture: as far as they are inside it, the picture may be moved.
-    move = [follow.x - seen[0], follow.y * tall - seen[1]]
-    for axis, size in ((0, 1.0), (1, tall)):
+    move = [follow.x - seen[0], follow.y * height_ratio - seen[1]]
+    for axis, size in ((0, 1.0), (1, height_ratio)):
         low, high = _room(matrix, framing.crop, axis, size)
         # A picture that is smaller than the frame there is seen whole: it stays where it was put.
         move[axis] = min(max(move[axis], low), high) if low <= high + 1e-9 else 0.0
     start = framing.start
-    return replace(framing, start=replace(start, x=start.x + float(move[0]), y=start.y + float(move[1]) / tall))
+    return replace(framing, start=replace(start, x=start.x + float(move[0]), y=start.y + float(move[1]) / height_ratio))
 
 
-def has_room(framing: Framing, placed: Placed, tall: float) -> bool:
+def has_room(framing: Framing, placed: PlacedClip, height_ratio: float) -> bool:
     """Tell whether a framing leaves a picture room to be moved along: one that is seen whole has none, and follows nothing."""
-    matrix = frame_matrix(framing, placed.footage, 1.0, tall)
-    rooms = [_room(matrix, framing.crop, axis, size) for axis, size in ((0, 1.0), (1, tall))]
+    matrix = frame_matrix(framing, placed.footage, 1.0, height_ratio)
+    rooms = [_room(matrix, framing.crop, axis, size) for axis, size in ((0, 1.0), (1, height_ratio))]
     return any(high - low > ROOM for low, high in rooms)
 
 

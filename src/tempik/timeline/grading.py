@@ -5,7 +5,7 @@ from __future__ import annotations
 from tempik.accents.pulses import in_frames, keyed_at
 from tempik.reel.grade import Grade
 from tempik.timeline.inside import placed_within
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 # Grades in the order in which they act, each with how much of it shows beyond its own amount.
@@ -13,7 +13,7 @@ Grades = tuple[tuple[Grade, float], ...]
 GRADE_KEYS = "grade"
 
 
-def grades_of(timeline: Timeline, placed: Placed, frame: float) -> Grades:
+def grades_of(timeline: Timeline, placed: PlacedClip, frame: float) -> Grades:
     """Return what is done to a clip's own picture: its footage's grade, then its own."""
     out = []
     if placed.footage.grade is not None:
@@ -24,7 +24,7 @@ def grades_of(timeline: Timeline, placed: Placed, frame: float) -> Grades:
     return tuple((g, share) for g, share in out if share > 0)
 
 
-def stops_of(timeline: Timeline, placed: Placed, frame: float) -> float:
+def stops_of(timeline: Timeline, placed: PlacedClip, frame: float) -> float:
     """Return how much light a clip's keys of exposure add at a frame, in 32nds of a stop."""
     keys = timeline.keyed(placed).get("exposure") if placed.clip.keys else None
     return 0.0 if keys is None else round(min(max(keyed_at(keys, frame), -6.0), 6.0) * 32) / 32

@@ -11,7 +11,7 @@ from tempik.memo import Memory
 from tempik.reel import Footage
 from tempik.reel.nests import level_of
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 # An instant this little before a frame is on it: what is worked out in floating point must not cost a frame.
@@ -43,7 +43,7 @@ def inside_of(timeline: Timeline, footage: Footage) -> Timeline:
     return _INSIDE.get(parts, (*rate, *settings), made)
 
 
-def frame_inside(timeline: Timeline, placed: Placed, source_s: float) -> int:
+def frame_inside(timeline: Timeline, placed: PlacedClip, source_s: float) -> int:
     """Return the frame of the reel's time that a clip of a nest shows at an instant of the nest; past its ends its end
     frames."""
     nest = placed.footage.nest
@@ -52,7 +52,7 @@ def frame_inside(timeline: Timeline, placed: Placed, source_s: float) -> int:
     return timeline.edge_frame(nest.start) + min(max(number, 0), placed.footage.frames - 1)
 
 
-def placed_within(timeline: Timeline) -> Iterator[Placed]:
+def placed_within(timeline: Timeline) -> Iterator[PlacedClip]:
     """Yield every clip that lies on a reel, and those that lie in the nests among them."""
     for placed in timeline.placed:
         yield placed

@@ -7,17 +7,17 @@ from msgspec.structs import replace
 
 from tempik.accents.pulses import in_frames, keyed_at
 from tempik.reel import Mask, by_id
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 
-def shapes_at(timeline: Timeline, placed: Placed, frame: float) -> tuple[Mask, ...]:
+def shapes_at(timeline: Timeline, placed: PlacedClip, frame: float) -> tuple[Mask, ...]:
     """Return a clip's masks at an instant of the reel, without movement. One that follows a patch keeps the distance that it
     has to it where the patch is first seen in the clip's slot."""
     return tuple(_standing(timeline, placed, mask, frame) for mask in placed.clip.masks)
 
 
-def _standing(timeline: Timeline, placed: Placed, mask: Mask, frame: float) -> Mask:
+def _standing(timeline: Timeline, placed: PlacedClip, mask: Mask, frame: float) -> Mask:
     values = (
         {name: keyed_at(keys, frame) for name, keys in in_frames(mask.keys, timeline.bare_scene).items()}
         if mask.keys

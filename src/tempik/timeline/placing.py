@@ -8,41 +8,43 @@ from fractions import Fraction
 
 from tempik.memo import Crowd, Memory
 from tempik.reel import Clip, Footage, Shaped, by_id
-from tempik.retime import Anchors, TimeMap, cut_out, shaped_curve, through
+from tempik.retime import SlotAnchors, TimeMap, cut_out, shaped_curve, through
 from tempik.time import time_of
-from tempik.timeline.placed import Placed, Tie, shortage
-from tempik.timeline.sounding import Sounding
+from tempik.timeline.placed_clip import PlacedClip, Tie, shortage
+from tempik.timeline.song_placement import SongPlacement
 
 # First frame on screen, end, the clip's own first frame and end, and the rate's two numbers.
 Slot = tuple[int, int, int, int, int, int]
 
-_PLACED: Crowd[Placed] = Crowd(24000)  # while the points that it is tied to stay as they are
-_ALIKE: Crowd[Placed] = Crowd(24000)  # wherever it lies
-_ROWS: Memory[list[dict[str, Placed]]] = Memory(16)  # of each song, rate and track, the track that was laid last
+_PLACED: Crowd[PlacedClip] = Crowd(24000)  # while the points that it is tied to stay as they are
+_ALIKE: Crowd[PlacedClip] = Crowd(24000)  # wherever it lies
+_ROWS: Memory[list[dict[str, PlacedClip]]] = Memory(16)  # of each song, rate and track, the track that was laid last
 
 
-def row_before(sounding: Sounding, track: int) -> list[dict[str, Placed]]:
+def row_before(song_placement: SongPlacement, track: int) -> list[dict[str, PlacedClip]]:
     """Return where the clips of a track lay by the same song when it was last laid, by their ids, in a list of one: whoever lays the track
     anew puts it there."""
-    rate = sounding.rate
-    return _ROWS.get((sounding.song,), (rate.numerator, rate.denominator, track), lambda: [{}])
+    rate = song_placement.rate
+    return _ROWS.get((song_placement.song,), (rate.numerator, rate.denominator, track), lambda: [{}])
 
 
-def placed_in(sounding: Sounding, clip: Clip, footage: Footage, slot: Slot, was: Placed | None = None) -> Placed:
+def placed_in(
+    song_placement: SongPlacement, clip: Clip, footage: Footage, slot: Slot, was: PlacedClip | None = None
+) -> PlacedClip:
     """Return where a clip lies; `was` is where a clip of its id lay before, which may spare working it out."""
     begin, until = slot[2:4]
-    ties, said = _ties(sounding, clip, footage) if clip.pins else ((), "")
-    grounds = _grounds(sounding, clip.shaped, begin, until) if clip.shaped is not None else ()
+    ties, message = _ties(song_placement, clip, footage) if clip.pins else ((), "")
+    grounds = _grounds(song_placement, clip.shaped, begin, until) if clip.shaped is not None else ()
     if len(ties) == 1 and not grounds:  # as most have
         tie = ties[0]
         objects: tuple[object, ...] = (clip, footage, tie.point)
         values: tuple[int, ...] = (*slot, tie.frame)
     else:
         objects, values = (clip, footage, *[t.point for t in ties]), (*slot, *[t.frame for t in ties], *grounds)
-    return _PLACED.get(objects, values, lambda: _worked_out(clip, footage, slot, ties, said, grounds, was))
+    return _PLACED.get(objects, values, lambda: _worked_out(clip, footage, slot, ties, message, grounds, was))
 
 
-def _only_moved(was: Placed, clip: Clip, footage: Footage, slot: Slot, ties: tuple[Tie, ...]) -> bool:
+def _only_moved(was: PlacedClip, clip: Clip, footage: Footage, slot: Slot, ties: tuple[Tie, ...]) -> bool:
     """Tell whether a clip that no other frames bend shows what it showed, each frame as far from its start as before."""
     first, end, begin, until = slot[:4]
     before = was.clip
@@ -64,13 +66,13 @@ def _only_moved(was: Placed, clip: Clip, footage: Footage, slot: Slot, ties: tup
     )
 
 
-def _grounds(sounding: Sounding, shaped: Shaped, begin: int, until: int) -> tuple[int, ...]:
+def _grounds(song_placement: SongPlacement, shaped: Shaped, begin: int, until: int) -> tuple[int, ...]:
     """Return the frames of the points that a clip's shape is laid on."""
     if shaped.align == "every":
-        first = bisect_right(sounding.on_reel_frames, begin)
-        return tuple(sounding.on_reel_frames[first : bisect_left(sounding.on_reel_frames, until)])
-    point = sounding.point(shaped.point) if shaped.align == "point" else None
-    return (sounding.frame_of_point(point),) if point is not None else ()
+        first = bisect_right(song_placement.on_reel_frames, begin)
+        return tuple(song_placement.on_reel_frames[first : bisect_left(song_placement.on_reel_frames, until)])
+    point = song_placement.point(shaped.point) if shaped.align == "point" else None
+    return (song_placement.frame_of_point(point),) if point is not None else ()
 
 
 def _worked_out(
@@ -78,32 +80,32 @@ def _worked_out(
     footage: Footage,
     slot: Slot,
     ties: tuple[Tie, ...],
-    said: str,
+    message: str,
     grounds: tuple[int, ...],
-    was: Placed | None,
-) -> Placed:
+    was: PlacedClip | None,
+) -> PlacedClip:
     """Return a clip's place. What it shows follows from frames counted from its own start: moved along it is the
     same, and is worked out once."""
     first, end, begin, until = slot[:4]
-    if was is not None and said == was.said == "" and _only_moved(was, clip, footage, slot, ties):
-        return Placed(
+    if was is not None and message == was.message == "" and _only_moved(was, clip, footage, slot, ties):
+        return PlacedClip(
             clip, footage, first, end, begin, until, was.map, ties, was.short_before_s, was.short_after_s, "", was.shape
         )  # fmt: skip
     own = (first - begin, end - begin, until - begin, slot[4], slot[5])
-    own_grounds = tuple([g - begin for g in grounds])
+    own_backgrounds = tuple([g - begin for g in grounds])
     source_s = 0.0 if ties else clip.source_s
     own_ties: list[float] = []
     for tie in ties:
         own_ties += (tie.frame - begin, tie.cue_s)
     like = _ALIKE.get(
         (clip.curve, clip.shaped, footage),
-        (source_s, clip.part, clip.beyond, *own, said, own_grounds, *own_ties),
+        (source_s, clip.part, clip.beyond, *own, message, own_backgrounds, *own_ties),
         lambda: _from_its_start(
-            clip, footage, own, tuple(t._replace(frame=t.frame - begin) for t in ties), said, own_grounds
+            clip, footage, own, tuple(t._replace(frame=t.frame - begin) for t in ties), message, own_backgrounds
         ),
     )
-    return Placed(
-        clip, like.footage, first, end, begin, until, like.map, ties, like.short_before_s, like.short_after_s, like.said, like.shape
+    return PlacedClip(
+        clip, like.footage, first, end, begin, until, like.map, ties, like.short_before_s, like.short_after_s, like.message, like.shape
     )  # fmt: skip
 
 
@@ -112,9 +114,9 @@ def _from_its_start(
     footage: Footage,
     slot: tuple[int, int, int, int, int],
     ties: tuple[Tie, ...],
-    said: str,
+    message: str,
     grounds: tuple[int, ...],
-) -> Placed:
+) -> PlacedClip:
     """Return the place of a clip that starts on frame 0."""
     first, end, until = slot[:3]
     rate = Fraction(slot[3], slot[4])
@@ -125,7 +127,7 @@ def _from_its_start(
         frames = max(1, until)
         inside = [f / frames for f in grounds]
         pin = ties[0].frame / frames if ties else None
-        curve = shaped_curve(clip.shaped, Anchors(inside[0] if inside else None, pin, inside))
+        curve = shaped_curve(clip.shaped, SlotAnchors(inside[0] if inside else None, pin, inside))
         shape = TimeMap(curve, length_s, 0.0, (0.0, 1.0), footage.conform_ratio)
     else:
         shape = TimeMap(clip.curve, length_s, 0.0, clip.part, footage.conform_ratio)
@@ -134,36 +136,36 @@ def _from_its_start(
         chosen = cut_out(shape.curve, shape.part)
         wanted = [(time_of(t.frame, rate), t.cue_s) for t in ties]
         bent, trouble = through(shape, wanted)
-        said = said or trouble
+        message = message or trouble
         shape = TimeMap(bent, length_s, 0.0, (0.0, 1.0), footage.conform_ratio)
     if ties:
         # A cue that can be seen decides; of those outside the slot the nearest before it.
         held = next((t for t in ties if t.frame >= 0), ties[-1])
         source_s = held.cue_s - shape.source_at(time_of(held.frame, rate))
     time_map = TimeMap(shape.curve, length_s, source_s, shape.part, footage.conform_ratio)
-    placed = Placed(clip, footage, first, end, 0, until, time_map, ties, 0.0, 0.0, said, chosen)
+    placed = PlacedClip(clip, footage, first, end, 0, until, time_map, ties, 0.0, 0.0, message, chosen)
     before, after = shortage(placed, rate)
     return placed._replace(short_before_s=before, short_after_s=after)
 
 
-def _ties(sounding: Sounding, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
+def _ties(song_placement: SongPlacement, clip: Clip, footage: Footage) -> tuple[tuple[Tie, ...], str]:
     """Return the clip's pins in order of frame; of two on one frame the first is kept, and said."""
     if len(clip.pins) == 1:  # as most have
         pin = clip.pins[0]
-        point, cue = sounding.point(pin.point), by_id(footage.cues, pin.cue)
+        point, cue = song_placement.point(pin.point), by_id(footage.cues, pin.cue)
         if point is None or cue is None:
             return (), ""
-        frame = sounding.frames_of.get(pin.point)
-        return (Tie(cue.id, cue.time_s, point, sounding.frame_of_point(point) if frame is None else frame),), ""
+        frame = song_placement.frames_of.get(pin.point)
+        return (Tie(cue.id, cue.time_s, point, song_placement.frame_of_point(point) if frame is None else frame),), ""
     ties: dict[int, Tie] = {}
-    said = ""
+    message = ""
     for pin in clip.pins:
-        point, cue = sounding.point(pin.point), by_id(footage.cues, pin.cue)
+        point, cue = song_placement.point(pin.point), by_id(footage.cues, pin.cue)
         if point is None or cue is None:
             continue
-        frame = sounding.frame_of_point(point)
+        frame = song_placement.frame_of_point(point)
         if frame in ties:
-            said = f"two of its cues are pinned to frame {frame}: only one can be on screen there"
+            message = f"two of its cues are pinned to frame {frame}: only one can be on screen there"
             continue
         ties[frame] = Tie(cue.id, cue.time_s, point, frame)
-    return tuple([ties[f] for f in sorted(ties)]), said
+    return tuple([ties[f] for f in sorted(ties)]), message

@@ -7,15 +7,15 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from tempik.accents.fired import Scene
+from tempik.accents.evaluated import RuleScene
 from tempik.accents.pulses import in_frames
 from tempik.accents.rules import events_of
 from tempik.memo import Crowd
 from tempik.reel import Clip, Edge, Key, Point
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.placing import placed_in
-from tempik.timeline.sounding import Sounding
+from tempik.timeline.song_placement import SongPlacement
 
 # What a repeat may be laid on: what follows from the song alone.
 RULES = ("points", "bars", "onsets", "drops", "frames")
@@ -44,10 +44,12 @@ def event_of(clip: str) -> str:
     return clip.partition(MARK)[2]
 
 
-def with_repeats(lane: tuple[Placed, ...], scene: Scene, sounding: Sounding) -> tuple[Placed, ...]:
+def with_repeats(
+    lane: tuple[PlacedClip, ...], scene: RuleScene, song_placement: SongPlacement
+) -> tuple[PlacedClip, ...]:
     """Return a track with its clips laid again where their rules fire."""
     own = [(p.first, p.end) for p in lane]
-    spans: list[tuple[int, int, Placed, RepeatInstance]] = []
+    spans: list[tuple[int, int, PlacedClip, RepeatInstance]] = []
     for placed in lane:
         for instance in repeat_instances_of(placed.clip, placed.begin, placed.until, scene):
             room = room_left(instance, own)
@@ -61,11 +63,13 @@ def with_repeats(lane: tuple[Placed, ...], scene: Scene, sounding: Sounding) -> 
         first, last = max(begin, 0), min(end, after, scene.frames)
         if last > first:
             clip = copy_at(placed, instance, scene)
-            out.append(placed_in(sounding, clip, placed.footage, (first, last, instance.begin, instance.until, *rate)))
+            out.append(
+                placed_in(song_placement, clip, placed.footage, (first, last, instance.begin, instance.until, *rate))
+            )
     return tuple(sorted(out, key=lambda p: p.first))
 
 
-def repeat_instances_of(clip: Clip, begin: int, until: int, scene: Scene) -> list[RepeatInstance]:
+def repeat_instances_of(clip: Clip, begin: int, until: int, scene: RuleScene) -> list[RepeatInstance]:
     """Return where a clip whose own frames are `begin` up to `until` is laid again, in order. What its rule fires on where it
     begins itself is the clip."""
     again, out = clip.repeat, list[RepeatInstance]()
@@ -82,7 +86,7 @@ def repeat_instances_of(clip: Clip, begin: int, until: int, scene: Scene) -> lis
     return out
 
 
-def copy_at(placed: Placed, instance: RepeatInstance, scene: Scene) -> Clip:
+def copy_at(placed: PlacedClip, instance: RepeatInstance, scene: RuleScene) -> Clip:
     """Return a clip as it is laid again: what it shows, and its keys, moved along."""
     values = (
         instance.event,
@@ -96,7 +100,7 @@ def copy_at(placed: Placed, instance: RepeatInstance, scene: Scene) -> Clip:
     return _COPIES.get((placed.clip, scene.song, *point), values, lambda: _copied(placed, instance, scene))
 
 
-def _copied(placed: Placed, instance: RepeatInstance, scene: Scene) -> Clip:
+def _copied(placed: PlacedClip, instance: RepeatInstance, scene: RuleScene) -> Clip:
     clip, rate = placed.clip, scene.rate
     shift = instance.begin - placed.begin
     point = instance.point

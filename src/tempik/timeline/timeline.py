@@ -12,7 +12,7 @@ from bisect import bisect_left, bisect_right
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.accents import Fired, Look, Pulse, Scene, Span, Step, fired, look_at
+from tempik.accents import EvaluatedLane, Look, Pulse, RuleScene, Span, Step, evaluated, look_at
 from tempik.accents.pulses import in_frames, keyed_at
 from tempik.accents.rules import steps, uses_clips
 from tempik.media.blend import BLENDS
@@ -31,20 +31,20 @@ from tempik.time import frame_of
 from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.nesting import as_footage, in_register
-from tempik.timeline.placed import Layer, Placed, source_at_frames
+from tempik.timeline.placed_clip import Layer, PlacedClip, source_at_frames
 from tempik.timeline.placing import placed_in, row_before
 from tempik.timeline.repeats import with_repeats
-from tempik.timeline.sounding import Sounding, sounding_of
+from tempik.timeline.song_placement import SongPlacement, song_placement_of
 from tempik.timeline.transitions import PlacedTransition, placed_transitions_of
 
-_SOUNDING: Memory[Sounding] = Memory(8)
-_ROWS: Memory[list[tuple[Placed, ...]]] = Memory(8)
-_LAID: Memory[list[tuple[Placed, ...]]] = Memory(8)
+_SOUNDING: Memory[SongPlacement] = Memory(8)
+_ROWS: Memory[list[tuple[PlacedClip, ...]]] = Memory(8)
+_LAID: Memory[list[tuple[PlacedClip, ...]]] = Memory(8)
 _TRANSITIONS: Memory[list[tuple[PlacedTransition, ...]]] = Memory(8)
 _SPANS: Memory[tuple[Span, ...]] = Memory(8)
 _KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
 _CELLS: Memory[list[Step]] = Memory(200)
-_FIRED: Memory[Fired] = Memory(200)
+_EVALUATED: Memory[EvaluatedLane] = Memory(200)
 _TIMELINES: Memory[Timeline] = Memory(6)
 _NESTS: Memory[Footage] = Memory(200)
 
@@ -59,7 +59,7 @@ def timeline_of(reel: Reel) -> Timeline:
     return _TIMELINES.get((reel,), (), lambda: Timeline(reel))
 
 
-def _in_order(tracks: list[tuple[Placed, ...]]) -> tuple[Placed, ...]:
+def _in_order(tracks: list[tuple[PlacedClip, ...]]) -> tuple[PlacedClip, ...]:
     filled = [track for track in tracks if track]
     if len(filled) == 1:  # a track is in order by itself
         return filled[0]
@@ -75,51 +75,55 @@ class Timeline:
         self.rate = reel.rate
         self._exact_rate = (reel.rate.numerator, reel.rate.denominator)  # told apart sooner than fractions
         self.frames = max(0, frame_of(reel.length_s, reel.rate))
-        self.tall = reel.height / reel.width
+        self.height_ratio = reel.height / reel.width
         song = reel.soundtrack
         self._song = song
         self.points: tuple[Point, ...] = song.points if song else ()
         self.start_s = song.start_s if song else 0.0
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
-        self.sounding = _SOUNDING.get((song,), when, lambda: sounding_of(song, reel.rate, self.frames))
-        self.beats = self.sounding.beats
+        self.song_placement = _SOUNDING.get((song,), when, lambda: song_placement_of(song, reel.rate, self.frames))
+        self.beats = self.song_placement.beats
         self._footage = {f.id: f if f.nest is None else _nested(self, f) for f in reel.footage}
         parts, when = (reel.clips, reel.footage, song), (*when, len(reel.tracks))
-        self.own_tracks: list[tuple[Placed, ...]] = _ROWS.get(
+        self.own_tracks: list[tuple[PlacedClip, ...]] = _ROWS.get(
             parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
         )
         # With the clips that a rule lays again: what is shown. Edits know the reel's own alone.
-        self.tracks: list[tuple[Placed, ...]] = self.own_tracks
+        self.tracks: list[tuple[PlacedClip, ...]] = self.own_tracks
         if any(c.repeat is not None for c in reel.clips):
             self.tracks = _LAID.get(
-                parts, when, lambda: [with_repeats(track, self.bare_scene, self.sounding) for track in self.own_tracks]
+                parts,
+                when,
+                lambda: [with_repeats(track, self.bare_scene, self.song_placement) for track in self.own_tracks],
             )
         self._firsts = [[p.first for p in track] for track in self.tracks]
         self.transitions: list[tuple[PlacedTransition, ...]] = _TRANSITIONS.get(
-            parts, when, lambda: [placed_transitions_of(track, self.sounding, self.frames) for track in self.tracks]
+            parts,
+            when,
+            lambda: [placed_transitions_of(track, self.song_placement, self.frames) for track in self.tracks],
         )
-        self.placed: tuple[Placed, ...] = _in_order(self.own_tracks)
+        self.placed: tuple[PlacedClip, ...] = _in_order(self.own_tracks)
         self._by_clip = {p.clip.id: p for track in self.tracks for p in track}
         self._spans: tuple[Span, ...] | None = None
         gains = {b.id: b.amount for b in reel.bundles}
         solo = any(r.solo for r in reel.accent_lanes)
-        self.fired: list[Fired] = [
-            self._fired(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo))
+        self.accent_lanes: list[EvaluatedLane] = [
+            self._evaluated(r, gains.get(r.bundle, 1.0) * reel.amount, r.muted or (solo and not r.solo))
             for r in reel.accent_lanes
         ]
 
     @property
-    def everything(self) -> tuple[Placed, ...]:
+    def everything(self) -> tuple[PlacedClip, ...]:
         """All that is laid, by first frame: clips, and where a rule lays them again."""
         return self.placed if self.tracks is self.own_tracks else _in_order(self.tracks)
 
     @property
     def pulses(self) -> list[list[Pulse]]:
         """The pulses of each accent lane, in order of frame; those of muted lanes too."""
-        return [f.pulses for f in self.fired]
+        return [f.pulses for f in self.accent_lanes]
 
     @property
-    def scene(self) -> Scene:
+    def scene(self) -> RuleScene:
         """What the accents' rules fire on."""
         if self._spans is None:
             reel = self.reel
@@ -131,27 +135,27 @@ class Timeline:
         return self.bare_scene._replace(spans=self._spans)
 
     @property
-    def bare_scene(self) -> Scene:
-        return Scene(self._song, self.rate, self.frames, self.tall, frames_of=self.sounding.frames_of)
+    def bare_scene(self) -> RuleScene:
+        return RuleScene(self._song, self.rate, self.frames, self.height_ratio, frames_of=self.song_placement.frames_of)
 
-    def _fired(self, track: AccentLane, gain: float, silent: bool) -> Fired:
-        if uses_clips(track):
+    def _evaluated(self, lane: AccentLane, gain: float, silent: bool) -> EvaluatedLane:
+        if uses_clips(lane):
             scene, objects = self.scene, (self._song, *self.everything)
         else:
             scene, objects = self.bare_scene, (self._song,)
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
         # While only amounts, looks or what is painted change, the cells stay.
-        found = _CELLS.get((track.rule, track.limit, *objects), when, lambda: steps(track, scene))
-        values = (*when, self.tall, gain, silent)
-        return _FIRED.get((track, found, *objects), values, lambda: fired(track, scene, gain, silent, found))
+        found = _CELLS.get((lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
+        values = (*when, self.height_ratio, gain, silent)
+        return _EVALUATED.get((lane, found, *objects), values, lambda: evaluated(lane, scene, gain, silent, found))
 
-    def placed_clip(self, wanted: str | None) -> Placed | None:
+    def placed_clip(self, wanted: str | None) -> PlacedClip | None:
         """Return where a clip lies, or None when it has no frame on the reel."""
         return self._by_clip.get(wanted or "")
 
     def point(self, wanted: str | None) -> Point | None:
         """Return the point with that id, chosen or not, or None."""
-        return self.sounding.point(wanted)
+        return self.song_placement.point(wanted)
 
     def reel_s(self, point: Point) -> float:
         """Return the instant of the reel at which a point sounds."""
@@ -159,11 +163,11 @@ class Timeline:
 
     def frame_of_point(self, point: Point) -> int:
         """Return the frame of one of this song's points, which may lie outside the reel."""
-        return self.sounding.frame_of_point(point)
+        return self.song_placement.frame_of_point(point)
 
     def point_at(self, frame: int, within: int = 0) -> Point | None:
         """Return the chosen point whose frame is nearest to a frame, at most `within` away; of two the stronger."""
-        frames, points = self.sounding.on_reel_frames, self.sounding.on_reel
+        frames, points = self.song_placement.on_reel_frames, self.song_placement.on_reel
         first = bisect_left(frames, frame - within)
         if first == len(frames) or frames[first] > frame + within:
             return None
@@ -174,7 +178,7 @@ class Timeline:
 
     def beat_at(self, frame: int) -> Point | None:
         """Return the last beat as read at or before a frame, chosen or not, or None before the first."""
-        number = bisect_right(self.sounding.beat_frames, frame)
+        number = bisect_right(self.song_placement.beat_frames, frame)
         return self.beats[number - 1] if number else None
 
     def edge_s(self, edge: Edge) -> float:
@@ -184,9 +188,9 @@ class Timeline:
 
     def on_reel(self) -> tuple[Point, ...]:
         """Return the points that sound within the reel, in order."""
-        return self.sounding.on_reel
+        return self.song_placement.on_reel
 
-    def clip_at(self, frame: int, track: int | None = None) -> Placed | None:
+    def clip_at(self, frame: int, track: int | None = None) -> PlacedClip | None:
         """Return the uppermost shown clip at a frame, or the clip of one track; None where nothing is placed."""
         if track is not None:
             number = bisect_right(self._firsts[track], frame) - 1
@@ -195,7 +199,7 @@ class Timeline:
             return None
         return next(reversed(self.clips_at(frame)), None)
 
-    def clips_at(self, frame: int) -> list[Placed]:
+    def clips_at(self, frame: int) -> list[PlacedClip]:
         """Return the clips on screen at a frame, the lowest first."""
         return [layer.placed for layer in self.layers_at(frame)]
 
@@ -227,27 +231,27 @@ class Timeline:
         out.reverse()
         return out
 
-    def layer_of(self, placed: Placed, frame: float) -> Layer:
+    def layer_of(self, placed: PlacedClip, frame: float) -> Layer:
         """Return a clip as a layer at a frame: how much of it shows, and how it is laid over what lies below."""
         keys = self.keyed(placed).get("opacity") if placed.clip.keys else None
         opacity = placed.clip.opacity if keys is None else min(max(keyed_at(keys, frame), 0.0), 1.0)
         return Layer(placed, opacity, blend=placed.clip.blend if placed.clip.blend in BLENDS else "normal")
 
-    def keyed(self, placed: Placed) -> dict[str, list[tuple[int, float, str]]]:
+    def keyed(self, placed: PlacedClip) -> dict[str, list[tuple[int, float, str]]]:
         """Return a clip's keys by what they set, each as frame, value and ease, in order."""
         clip = placed.clip
         if not clip.keys:
             return {}
         return _KEYED.get((clip, self._song), self._exact_rate, lambda: in_frames(clip.keys, self.bare_scene))
 
-    def framing_at(self, placed: Placed, frame: float) -> Framing:
+    def framing_at(self, placed: PlacedClip, frame: float) -> Framing:
         """Return how a clip stands in the frame at an instant of the reel: its movement and its keys worked out."""
         framing = standing(placed.clip.framing, self.slot_share(placed, frame))
         values = {n: keyed_at(k, frame) for n, k in self.keyed(placed).items() if n in PLACE_KEYS}
         if values:
             framing = replace(framing, start=replace(framing.start, **values))
         if placed.clip.follow is not None and not ("x" in values or "y" in values):
-            framing = following(placed, framing, frame, self.rate, self.tall)
+            framing = following(placed, framing, frame, self.rate, self.height_ratio)
         return framing
 
     def transition_at(self, frame: int, track: int) -> PlacedTransition | None:
@@ -269,11 +273,11 @@ class Timeline:
         near = [s for s in transitions[max(0, number - 2) : number] if s.turn == edge]
         return next((s for s in near if (s.out if at_end else s.into) is placed), None)
 
-    def slot_share(self, placed: Placed, frame: float) -> float:
+    def slot_share(self, placed: PlacedClip, frame: float) -> float:
         """Return how far into its slot a clip is at a frame, 0 at its first frame and 1 at its last."""
         return min(max((frame - placed.begin) / max(placed.until - placed.begin - 1, 1), 0.0), 1.0)
 
-    def shows(self, placed: Placed, frame: int) -> bool:
+    def shows(self, placed: PlacedClip, frame: int) -> bool:
         """Tell whether a clip is on screen at a frame: its track is shown and nothing covers it there."""
         track = placed.clip.track
         for above in range(track + 1, len(self.own_tracks)):
@@ -287,17 +291,19 @@ class Timeline:
 
     def look_at(self, frame: float, without: str | None = None) -> Look:
         """Return what the accents do to a whole frame, a fraction within a shutter's opening; `without` leaves one lane out."""
-        lanes = [f for f in self.fired if not f.lane.alone and f.lane.id != without]
-        return look_at(frame, lanes, self.rate, self.tall, self.focus_at)
+        lanes = [f for f in self.accent_lanes if not f.lane.alone and f.lane.id != without]
+        return look_at(frame, lanes, self.rate, self.height_ratio, self.focus_at)
 
-    def own_look_at(self, placed: Placed, frame: float, without: str | None = None) -> Look:
+    def own_look_at(self, placed: PlacedClip, frame: float, without: str | None = None) -> Look:
         """Return what the accents of a clip's own do to its picture."""
         lanes = [
-            f for f in self.fired if f.lane.alone and placed.clip.id in f.lane.limit.clips and f.lane.id != without
+            f
+            for f in self.accent_lanes
+            if f.lane.alone and placed.clip.id in f.lane.limit.clips and f.lane.id != without
         ]
-        return look_at(frame, lanes, self.rate, self.tall, self.focus_at) if lanes else PLAIN_LOOK
+        return look_at(frame, lanes, self.rate, self.height_ratio, self.focus_at) if lanes else PLAIN_LOOK
 
-    def focus_at(self, found: Fired, frame: float) -> tuple[float, float]:
+    def focus_at(self, found: EvaluatedLane, frame: float) -> tuple[float, float]:
         """Return where a lane's focus is, from the frame's middle in shares of its width: where its tracked patch is seen
         on the clip there, else where it was put."""
         track = found.lane
@@ -306,7 +312,7 @@ class Timeline:
             if place is not None:
                 return place
         x, y = (track.settings.get(name, 0.5) for name in ("focus_x", "focus_y"))
-        return float(x) - 0.5, (float(y) - 0.5) * self.tall
+        return float(x) - 0.5, (float(y) - 0.5) * self.height_ratio
 
     def _tracked(self, wanted: str, frame: float) -> tuple[float, float] | None:
         placed = self.clip_at(min(max(math.floor(frame), 0), max(self.frames - 1, 0)))
@@ -315,15 +321,15 @@ class Timeline:
             return None
         source = float(source_at_frames(placed, [frame], self.rate)[0])
         x, y = (float(np.interp(source, track.times_s, values)) for values in (track.xs, track.ys))
-        matrix = frame_matrix(self.framing_at(placed, frame), placed.footage, 1, self.tall)
+        matrix = frame_matrix(self.framing_at(placed, frame), placed.footage, 1, self.height_ratio)
         seen = matrix @ np.array([x, y, 1.0])
-        return float(seen[0]) - 0.5, float(seen[1]) - self.tall / 2
+        return float(seen[0]) - 0.5, float(seen[1]) - self.height_ratio / 2
 
-    def _place(self, track: int) -> tuple[Placed, ...]:
-        frames_of, frames = self.sounding.frames_of.get, self.frames
-        before = row_before(self.sounding, track)
+    def _place(self, track: int) -> tuple[PlacedClip, ...]:
+        frames_of, frames = self.song_placement.frames_of.get, self.frames
+        before = row_before(self.song_placement, track)
         known = before[0]
-        spans: list[tuple[int, int, int, Clip, Placed | None]] = []
+        spans: list[tuple[int, int, int, Clip, PlacedClip | None]] = []
         for clip in self.reel.clips:
             if clip.track != track:
                 continue
@@ -339,7 +345,7 @@ class Timeline:
         spans.sort()
         # Within a track the later clip takes over.
         ends = [*[s[0] for s in spans[1:]], frames]
-        rate, footage, out = self._exact_rate, self._footage.get, list[Placed]()
+        rate, footage, out = self._exact_rate, self._footage.get, list[PlacedClip]()
         for (begin, until, _, clip, was), next_begin in zip(spans, ends, strict=False):
             end, first = until if until < next_begin else next_begin, begin if begin > 0 else 0
             end = end if end < frames else frames  # min and max take five times as long
@@ -351,13 +357,13 @@ class Timeline:
                 continue
             if clip.in_place and piece.nest is not None:
                 clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
-            out.append(placed_in(self.sounding, clip, piece, (first, end, begin, until, *rate), was))
+            out.append(placed_in(self.song_placement, clip, piece, (first, end, begin, until, *rate), was))
         before[0] = {p.clip.id: p for p in out}
         return tuple(out)
 
     def edge_frame(self, edge: Edge) -> int:
         """Return the frame at which an edge stands, which may lie outside the reel."""
-        known = self.sounding.frames_of.get(edge.point) if edge.point is not None else None
+        known = self.song_placement.frames_of.get(edge.point) if edge.point is not None else None
         return frame_of(self.edge_s(edge), self.rate) if known is None else known
 
 
@@ -371,7 +377,7 @@ def _nested(timeline: Timeline, footage: Footage) -> Footage:
     return _NESTS.get(parts, values, lambda: as_footage(footage, reel, frames))
 
 
-def _span(timeline: Timeline, placed: Placed) -> Span:
+def _span(timeline: Timeline, placed: PlacedClip) -> Span:
     clip = placed.clip
     ties = tuple((t.cue, t.point, t.frame) for t in placed.ties)
     placed_transition = timeline.transition_of(clip.id)

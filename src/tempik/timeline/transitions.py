@@ -11,8 +11,8 @@ import numpy as np
 
 from tempik.memo import Crowd
 from tempik.reel import Transition
-from tempik.timeline.placed import Placed, source_at_frames
-from tempik.timeline.sounding import Sounding
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
+from tempik.timeline.song_placement import SongPlacement
 from tempik.transitions import (
     CATALOGUE,
     TransitionFrame,
@@ -45,8 +45,8 @@ class PlacedTransition(NamedTuple):
 
     transition: Transition
     kind: TransitionType | None
-    out: Placed | None
-    into: Placed | None
+    out: PlacedClip | None
+    into: PlacedClip | None
     begin: int
     turn: int
     end: int
@@ -64,7 +64,7 @@ class PlacedTransition(NamedTuple):
         return self.out is not None and self.into is not None
 
     @property
-    def owner(self) -> Placed:
+    def owner(self) -> PlacedClip:
         """The clip that the transition is kept with."""
         owner = self.into or self.out
         assert owner is not None
@@ -92,36 +92,46 @@ def progress_at(placed_transition: PlacedTransition, frame: float) -> float:
     return course(since, before, after, ease_of(placed_transition.kind, placed_transition.transition))
 
 
-def transition_frame_at(placed_transition: PlacedTransition, frame: float, half: float, tall: float) -> TransitionFrame:
+def transition_frame_at(
+    placed_transition: PlacedTransition, frame: float, half: float, height_ratio: float
+) -> TransitionFrame:
     """Return what a transition does while the shutter is open, `half` a frame's share either side of a frame's middle."""
     return transition_frame_of(
         placed_transition.transition,
         frame + 0.5 - placed_transition.turn,
         half,
-        tall,
+        height_ratio,
         (placed_transition.turn - placed_transition.begin, placed_transition.end - placed_transition.turn),
         placed_transition.both,
     )
 
 
 def transition_frame_of(
-    transition: Transition, since: float, half: float, tall: float, reach: tuple[int, int], both: bool = True
+    transition: Transition, since: float, half: float, height_ratio: float, reach: tuple[int, int], both: bool = True
 ) -> TransitionFrame:
     """Return what a transition of a known kind does `since` frames after its turn; it has `reach` frames before and after it."""
     kind = CATALOGUE[transition.kind]
     course = about_turn if both else over_edge
     opened, now, closed = (course(since + side * half, *reach, ease_of(kind, transition)) for side in (-1, 0, 1))
     moment = TransitionMoment(
-        now, opened, closed, since, sum(reach), direction_of(kind, transition), transition.amount, transition.seed, tall
+        now,
+        opened,
+        closed,
+        since,
+        sum(reach),
+        direction_of(kind, transition),
+        transition.amount,
+        transition.seed,
+        height_ratio,
     )
     return kind.cross(moment, settings_of(kind, transition))
 
 
-def beat_frames(sounding: Sounding, frame: int) -> float:
+def beat_frames(song_placement: SongPlacement, frame: int) -> float:
     """Return how many frames the beat takes in which a frame lies."""
-    beats = sounding.beat_frames
+    beats = song_placement.beat_frames
     if len(beats) < 2:
-        return NO_BEAT_S * float(sounding.rate)
+        return NO_BEAT_S * float(song_placement.rate)
     at = min(max(bisect_right(beats, frame), 1), len(beats) - 1)
     return float(beats[at] - beats[at - 1])
 
@@ -130,17 +140,19 @@ class _Edge(NamedTuple):
     """An edge with a transition, and the frames that the transition asks for on either side of it."""
 
     transition: Transition
-    out: Placed | None
-    into: Placed | None
+    out: PlacedClip | None
+    into: PlacedClip | None
     turn: int
     wanted: int
     before: int
     after: int
 
 
-def placed_transitions_of(track: Sequence[Placed], sounding: Sounding, frames: int) -> tuple[PlacedTransition, ...]:
+def placed_transitions_of(
+    track: Sequence[PlacedClip], song_placement: SongPlacement, frames: int
+) -> tuple[PlacedTransition, ...]:
     """Return the transitions of a track, in order. Two transitions that meet inside one clip each get their share of it."""
-    edges = _edges(track, sounding, frames)
+    edges = _edges(track, song_placement, frames)
     out: list[PlacedTransition] = []
     for number, edge in enumerate(edges):
         before, after = edge.before, edge.after
@@ -158,19 +170,19 @@ def placed_transitions_of(track: Sequence[Placed], sounding: Sounding, frames: i
             after = min(after, _start_after(track, edge.out, frames) - edge.turn)
         begin, end = max(0, edge.turn - before), min(frames, edge.turn + after)
         if end > begin:
-            out.append(_placed_transition(edge, begin, end, sounding.rate))
+            out.append(_placed_transition(edge, begin, end, song_placement.rate))
     return tuple(out)
 
 
-def _end_before(track: Sequence[Placed], placed: Placed | None) -> int:
+def _end_before(track: Sequence[PlacedClip], placed: PlacedClip | None) -> int:
     return max((p.end for p in track if placed is not None and p.end <= placed.first), default=0)
 
 
-def _start_after(track: Sequence[Placed], placed: Placed | None, frames: int) -> int:
+def _start_after(track: Sequence[PlacedClip], placed: PlacedClip | None, frames: int) -> int:
     return min((p.first for p in track if placed is not None and p.first >= placed.end), default=frames)
 
 
-def _edges(track: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Edge]:
+def _edges(track: Sequence[PlacedClip], song_placement: SongPlacement, frames: int) -> list[_Edge]:
     found = []
     for number, placed in enumerate(track):
         joined, left = placed.clip.transition, placed.clip.leave
@@ -180,16 +192,21 @@ def _edges(track: Sequence[Placed], sounding: Sounding, frames: int) -> list[_Ed
         later = track[number + 1] if number + 1 < len(track) else None
         if joined is not None and placed.begin == placed.first:
             neighbour = earlier if earlier is not None and earlier.end == placed.first else None
-            found.append(_edge(joined, neighbour, placed, placed.first, sounding, frames))
+            found.append(_edge(joined, neighbour, placed, placed.first, song_placement, frames))
         if left is not None and (later is None or later.first > placed.end):
-            found.append(_edge(left, placed, None, placed.end, sounding, frames))
+            found.append(_edge(left, placed, None, placed.end, song_placement, frames))
     return found
 
 
 def _edge(
-    transition: Transition, out: Placed | None, into: Placed | None, turn: int, sounding: Sounding, frames: int
+    transition: Transition,
+    out: PlacedClip | None,
+    into: PlacedClip | None,
+    turn: int,
+    song_placement: SongPlacement,
+    frames: int,
 ) -> _Edge:
-    wanted = length_frames(transition, beat_frames(sounding, turn))
+    wanted = length_frames(transition, beat_frames(song_placement, turn))
     kind = CATALOGUE.get(transition.kind)
     usual = kind.at if kind is not None else 0.5
     if out is None or into is None:
@@ -215,7 +232,7 @@ def _worked_out(edge: _Edge, begin: int, end: int, rate: Fraction) -> PlacedTran
     )
 
 
-def missing_frames(placed: Placed | None, first: int, end: int, rate: Fraction) -> int:
+def missing_frames(placed: PlacedClip | None, first: int, end: int, rate: Fraction) -> int:
     """Return for how many frames beyond its slot a clip's footage has no picture of its own."""
     if placed is None or end <= first or placed.footage.endless or placed.clip.beyond == "loop":
         return 0

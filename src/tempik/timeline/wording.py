@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from tempik.reel import Arrival, Title
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.transitions import beat_frames
 from tempik.titles import laid_out, words_of
@@ -16,7 +16,7 @@ from tempik.titles.motion import GONE, LANDED, State, both, state_of
 STAGGER = 0.5
 
 
-class Part(NamedTuple):
+class TitlePart(NamedTuple):
     """A part of a title as `titles.drawn` takes it, and how far it has come or gone."""
 
     what: str
@@ -26,10 +26,10 @@ class Part(NamedTuple):
     alone: bool = False
 
 
-WHOLE = (Part("all"),)
+WHOLE = (TitlePart("all"),)
 
 
-def word_frames(timeline: Timeline, placed: Placed) -> list[int]:
+def word_frames(timeline: Timeline, placed: PlacedClip) -> list[int]:
     """Return the frame on which each word of a clip's title lands, by its keys; none where it has none. Words after the last
     key come with it."""
     keys = timeline.keyed(placed).get("word", [])
@@ -47,11 +47,11 @@ def arrival_frames(timeline: Timeline, arrival: Arrival, frame: int) -> int:
     """Return over how many frames words come or go about a frame of the reel: 0 where they are there at once."""
     if arrival.kind == "none":
         return 0
-    length = arrival.length * (beat_frames(timeline.sounding, frame) if arrival.unit == "beats" else 1)
+    length = arrival.length * (beat_frames(timeline.song_placement, frame) if arrival.unit == "beats" else 1)
     return max(1, round(length))
 
 
-def wording_at(timeline: Timeline, placed: Placed, frame: int) -> tuple[Part, ...]:
+def wording_at(timeline: Timeline, placed: PlacedClip, frame: int) -> tuple[TitlePart, ...]:
     """Return the parts of a clip's title that are seen at a frame, the lowest first."""
     title = placed.clip.title
     if title is None or not words_of(title.text):
@@ -83,7 +83,7 @@ def _count(title: Title) -> int:
     return laid_out(title).lines if title.by == "line" else len(words_of(title.text))
 
 
-def _on_points(timeline: Timeline, title: Title, frame: int, frames: list[int], going: State) -> tuple[Part, ...]:
+def _on_points(timeline: Timeline, title: Title, frame: int, frames: list[int], going: State) -> tuple[TitlePart, ...]:
     came = []
     for first in frames:
         length = arrival_frames(timeline, title.enter, first)
@@ -91,49 +91,49 @@ def _on_points(timeline: Timeline, title: Title, frame: int, frames: list[int], 
         came.append(both(state_of(title.enter, share), going) if frame >= first else GONE)
     if title.showing == "one":
         last = max((n for n, first in enumerate(frames) if frame >= first), default=None)
-        return () if last is None else (Part("word", last, came[last], alone=True),)
+        return () if last is None else (TitlePart("word", last, came[last], alone=True),)
     return _settled(title, [("word", n) for n in range(len(frames))], came)
 
 
-def _lit(timeline: Timeline, placed: Placed, frame: int, frames: list[int], going: State) -> tuple[Part, ...]:
+def _lit(timeline: Timeline, placed: PlacedClip, frame: int, frames: list[int], going: State) -> tuple[TitlePart, ...]:
     title = placed.clip.title
     assert title is not None
     length = arrival_frames(timeline, title.enter, placed.begin)
     state = both(state_of(title.enter, (frame - placed.begin + 1) / length if length else 1.0), going)
     last = max((n for n, first in enumerate(frames) if frame >= first), default=None)
-    whole = Part("all", 0, state)
-    return (whole,) if last is None else (whole, Part("word", last, state, lit=True))
+    whole = TitlePart("all", 0, state)
+    return (whole,) if last is None else (whole, TitlePart("word", last, state, lit=True))
 
 
-def _typed(title: Title, share: float, going: State) -> tuple[Part, ...]:
+def _typed(title: Title, share: float, going: State) -> tuple[TitlePart, ...]:
     """The letters come one after another through the whole title."""
     words = len(words_of(title.text))
     counts = [letters_in(title, word) for word in range(words)]
     left = round(share * sum(counts))
-    parts: list[Part] = [Part("box", 0, going)] if title.box > 0 else []
+    parts: list[TitlePart] = [TitlePart("box", 0, going)] if title.box > 0 else []
     for word, count in enumerate(counts):
         if left >= count:
-            parts.append(Part("word", word, going))
+            parts.append(TitlePart("word", word, going))
         elif left > 0:
-            parts.append(Part("first", word * 1000 + min(left, 999), going))
+            parts.append(TitlePart("first", word * 1000 + min(left, 999), going))
         left -= count
     return tuple(parts)
 
 
-def _settled(title: Title, parts: list[tuple[str, int]], states: list[State]) -> tuple[Part, ...]:
+def _settled(title: Title, parts: list[tuple[str, int]], states: list[State]) -> tuple[TitlePart, ...]:
     """Return parts with their states: the whole as one where all have landed, those that are not seen left out."""
     if all(s == states[0] and s.letters >= 1 for s in states) and (states[0] == LANDED or len(parts) == 1):
-        return () if states[0].opacity <= 0 else (Part("all", 0, states[0]),)
-    out: list[Part] = []
+        return () if states[0].opacity <= 0 else (TitlePart("all", 0, states[0]),)
+    out: list[TitlePart] = []
     if title.box > 0:
-        out.append(Part("box", 0, State(opacity=max(s.opacity for s in states))))
+        out.append(TitlePart("box", 0, State(opacity=max(s.opacity for s in states))))
     for (what, number), state in zip(parts, states, strict=True):
         if state.opacity <= 0:
             continue
         if state.letters < 1 and what == "word":
             shown = round(state.letters * letters_in(title, number))
             if shown:
-                out.append(Part("first", number * 1000 + min(shown, 999), state))
+                out.append(TitlePart("first", number * 1000 + min(shown, 999), state))
         else:
-            out.append(Part(what, number, state))
+            out.append(TitlePart(what, number, state))
     return tuple(out)

@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.memo import kept_within
+from tempik.memo import cached_within
 from tempik.reel.title import Title
 from tempik.titles.fonts import bitmap_size, font_at
-from tempik.titles.layout import Block, Run, Standing, laid_out, width_of
+from tempik.titles.layout import Block, Standing, TextRun, laid_out, width_of
 from tempik.titles.words import clusters_of, joins
 
 if TYPE_CHECKING:
@@ -36,7 +36,7 @@ def middle_of(block: Block) -> tuple[float, float]:
     return block.width / 2, block.height / 2
 
 
-@kept_within(96 << 20, lambda sprite: sprite.rgba.nbytes if sprite is not None else 0)
+@cached_within(96 << 20, lambda sprite: sprite.rgba.nbytes if sprite is not None else 0)
 def drawn(
     title: Title, em_px: float, part: tuple[str, int] = ("all", 0), lit: bool = False, alone: bool = False
 ) -> Sprite | None:
@@ -63,13 +63,13 @@ def drawn(
     canvas = _canvas(title, block, chosen, em_px, with_box)
     if canvas is None:
         return None
-    left, top, wide, tall = canvas
+    left, top, wide, height_ratio = canvas
     letters = _letters(title, block, chosen, em_px, canvas, title.lit_colour if lit else title.colour)
     made = letters
     if title.shadow > 0 and chosen:
         made = _over(letters, _shadow(title, letters, em_px))
     if with_box:
-        made = _over(made, _box(title, block, em_px, (left, top, wide, tall)))
+        made = _over(made, _box(title, block, em_px, (left, top, wide, height_ratio)))
     middle_x, middle_y = middle_of(block)
     return Sprite(made, left - round(middle_x * em_px), top - round(middle_y * em_px))
 
@@ -110,10 +110,10 @@ def _canvas(
     left = math.floor((min(lefts) - reach - across) * em_px)
     top = math.floor((min(tops) - reach - down) * em_px)
     wide = math.ceil((max(rights) + reach + across) * em_px) - left
-    tall = math.ceil((max(ends) + reach + down) * em_px) - top
-    if wide < 1 or tall < 1:
+    height_ratio = math.ceil((max(ends) + reach + down) * em_px) - top
+    if wide < 1 or height_ratio < 1:
         return None
-    return left, top, min(wide, MOST_PX), min(tall, MOST_PX)
+    return left, top, min(wide, MOST_PX), min(height_ratio, MOST_PX)
 
 
 def _letters(
@@ -121,10 +121,10 @@ def _letters(
 ) -> Colours:
     from PIL import Image, ImageDraw  # not at start-up
 
-    left, top, wide, tall = canvas
+    left, top, wide, height_ratio = canvas
     stroke = title.outline * em_px
     ground = title.outline_colour if stroke > 0 else colour
-    image = Image.new("RGBA", (wide, tall), ground + "00")
+    image = Image.new("RGBA", (wide, height_ratio), ground + "00")
     draw = ImageDraw.Draw(image)
     for outlined in (True, False) if stroke > 0 else (False,):
         for piece in chosen:
@@ -143,7 +143,7 @@ def _letters(
     return np.asarray(image, dtype=np.uint8)
 
 
-def _spread(run: Run, letter: float) -> list[tuple[str, float]]:
+def _spread(run: TextRun, letter: float) -> list[tuple[str, float]]:
     """Return the letters of a run with their places in ems where there is room between them, else the run as one."""
     if not letter or joins(run.text):
         return [(run.text, 0.0)]
@@ -158,7 +158,7 @@ def _spread(run: Run, letter: float) -> list[tuple[str, float]]:
     return out
 
 
-def _draw_bitmap(image: Image.Image, run: Run, at: tuple[float, float], em_px: float) -> None:
+def _draw_bitmap(image: Image.Image, run: TextRun, at: tuple[float, float], em_px: float) -> None:
     """Draw text of a font of pictures: at its own size, then scaled."""
     from PIL import Image, ImageDraw
 
@@ -185,15 +185,15 @@ def _shadow(title: Title, letters: Colours, em_px: float) -> Colours:
 def _box(title: Title, block: Block, em_px: float, canvas: tuple[int, int, int, int]) -> Colours:
     from PIL import Image, ImageDraw
 
-    left, top, wide, tall = canvas
+    left, top, wide, height_ratio = canvas
     times = 4  # drawn larger, so that its round corners are smooth
-    image = Image.new("L", (wide * times, tall * times), 0)
+    image = Image.new("L", (wide * times, height_ratio * times), 0)
     corners = (-title.box_pad, -title.box_pad, block.width + title.box_pad, block.height + title.box_pad)
     at = [(v * em_px - (left if n % 2 == 0 else top)) * times for n, v in enumerate(corners)]
     ImageDraw.Draw(image).rounded_rectangle(
         (at[0], at[1], at[2] - 1, at[3] - 1), title.box_round * em_px * times, fill=255
     )
-    cover = np.asarray(image.resize((wide, tall), Image.Resampling.BOX), dtype=np.uint8)
+    cover = np.asarray(image.resize((wide, height_ratio), Image.Resampling.BOX), dtype=np.uint8)
     return _tinted(np.asarray(cv2.convertScaleAbs(cover, alpha=title.box), dtype=np.uint8), title.box_colour)
 
 

@@ -96,19 +96,23 @@ def bitmap_size(face: Face) -> int:
     return 0
 
 
-class Found(NamedTuple):
+class FontMatch(NamedTuple):
     """A face, and a sentence where it is not the one that was asked for."""
 
     face: Face
-    said: str = ""
+    message: str = ""
 
 
-def face_of(family: str, style: str) -> Found:
+def face_of(family: str, style: str) -> FontMatch:
     """Return the face of a family and style: the nearest there is, of our own where the family is not on this machine."""
     faces = families().get(family)
     if faces is None:
-        return Found(face_of(FIRST, style).face, f"The font {family} is not on this machine; {FIRST} stands in for it.")
-    return Found(min(faces, key=lambda f: (f.style != style, f.style.lower() != style.lower(), _far(f.style, style))))
+        return FontMatch(
+            face_of(FIRST, style).face, f"The font {family} is not on this machine; {FIRST} stands in for it."
+        )
+    return FontMatch(
+        min(faces, key=lambda f: (f.style != style, f.style.lower() != style.lower(), _far(f.style, style)))
+    )
 
 
 def _far(style: str, wanted: str) -> int:

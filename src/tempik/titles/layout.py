@@ -8,14 +8,14 @@ from typing import NamedTuple
 
 from tempik.reel.title import Title
 from tempik.titles.fonts import Face, bitmap_size, face_of, font_at, lacks, standing_in
-from tempik.titles.words import Piece, backward, clusters_of, joins, pieces_of
+from tempik.titles.words import LinePiece, backward, clusters_of, joins, pieces_of
 
 EM = 1000  # pixels of the size at which is measured: nothing of it is drawn
 UNKNOWN = "\ufffd"
 MOST_TALL = 6.0  # lines further down than so many frame widths are left out
 
 
-class Run(NamedTuple):
+class TextRun(NamedTuple):
     """Text of one font and direction, its left end so many ems right of its piece's."""
 
     text: str
@@ -27,7 +27,7 @@ class Run(NamedTuple):
 class Standing(NamedTuple):
     """A piece of text where it stands: its left end and its baseline, in ems from the block's top left corner."""
 
-    runs: tuple[Run, ...]
+    runs: tuple[TextRun, ...]
     x: float
     y: float
     width: float
@@ -78,7 +78,7 @@ def _laid_out(
     given = pieces_of(text)
     if word is not None:
         given = (tuple(p for line in given for p in line if p.word == word),)
-    lines: list[list[tuple[Piece, tuple[Run, ...], float]]] = []
+    lines: list[list[tuple[LinePiece, tuple[TextRun, ...], float]]] = []
     bases: list[bool] = []
     for line in given:
         base = next((b for p in line if (b := backward(p.text)) is not None), False)
@@ -117,8 +117,8 @@ def _laid_out(
 
 
 def _measured(
-    line: tuple[Piece, ...], face: Face, letter: float, wrap: float
-) -> list[tuple[Piece, tuple[Run, ...], float]]:
+    line: tuple[LinePiece, ...], face: Face, letter: float, wrap: float
+) -> list[tuple[LinePiece, tuple[TextRun, ...], float]]:
     """Return the pieces of a line with their runs and widths; one wider than a line is broken at any letter."""
     out = []
     for piece in line:
@@ -129,18 +129,18 @@ def _measured(
         part = ""
         for cluster in clusters_of(piece.text):
             if part and _runs(part + cluster, face, letter)[1] > wrap:
-                out.append((Piece(part, piece.word, False), *_runs(part, face, letter)))
+                out.append((LinePiece(part, piece.word, False), *_runs(part, face, letter)))
                 part = ""
             part += cluster
-        out.append((Piece(part, piece.word, piece.spaced), *_runs(part, face, letter)))
+        out.append((LinePiece(part, piece.word, piece.spaced), *_runs(part, face, letter)))
     return out
 
 
-def _space(piece: Piece, runs: tuple[Run, ...], letter: float) -> float:
+def _space(piece: LinePiece, runs: tuple[TextRun, ...], letter: float) -> float:
     return width_of(" ", runs[-1].face, False) + letter if piece.spaced else 0.0
 
 
-def _runs(text: str, face: Face, letter: float) -> tuple[tuple[Run, ...], float]:
+def _runs(text: str, face: Face, letter: float) -> tuple[tuple[TextRun, ...], float]:
     """Return a piece in runs of one font each, and its width in ems."""
     rtl = bool(backward(text))
     parts: list[tuple[Face, str]] = []
@@ -151,11 +151,11 @@ def _runs(text: str, face: Face, letter: float) -> tuple[tuple[Run, ...], float]
     else:
         faced = [_faced(face, c) for c in clusters_of(text)]
         parts = [(f, "".join(c for _, c in group)) for f, group in groupby(faced, key=lambda item: item[0])]
-    out: list[Run] = []
+    out: list[TextRun] = []
     x = 0.0
     for used, part in reversed(parts) if rtl else parts:
         back = backward(part)
-        out.append(Run(part, used, x, rtl if back is None else back))
+        out.append(TextRun(part, used, x, rtl if back is None else back))
         x += width_of(part, used, out[-1].rtl) + (0.0 if joins(part) else letter * len(clusters_of(part)))
     return tuple(out), max(x - (0.0 if joins(text) else letter), 0.0)
 
@@ -175,8 +175,8 @@ def width_of(text: str, face: Face, rtl: bool) -> float:
 
 
 def _seen_order(
-    line: list[tuple[Piece, tuple[Run, ...], float]], base: bool
-) -> list[tuple[Piece, tuple[Run, ...], float]]:
+    line: list[tuple[LinePiece, tuple[TextRun, ...], float]], base: bool
+) -> list[tuple[LinePiece, tuple[TextRun, ...], float]]:
     """Return a line's pieces from left to right. Words that run the same way stay together; those without a direction go
     with the line's (Unicode's bidirectional algorithm, UAX #9, by whole words)."""
     way = base

@@ -14,7 +14,7 @@ JOINED = ((0x0600, 0x08FF), (0xFB50, 0xFDFF), (0xFE70, 0xFEFF), (0x0700, 0x074F)
           (0x1000, 0x109F), (0x1780, 0x17FF), (0x1800, 0x18AF))  # fmt: skip
 
 
-class Piece(NamedTuple):
+class LinePiece(NamedTuple):
     """A piece of a line that is not broken: its text without the space after it, and the number of its word."""
 
     text: str
@@ -30,13 +30,13 @@ def cleaned(text: str) -> str:
 
 
 @lru_cache(256)
-def pieces_of(text: str) -> tuple[tuple[Piece, ...], ...]:
+def pieces_of(text: str) -> tuple[tuple[LinePiece, ...], ...]:
     """Return the lines of a text as given, each in the pieces between which it may be broken (Unicode's line breaking
     algorithm, UAX #14), with their words counted through the text."""
-    out: list[tuple[Piece, ...]] = []
+    out: list[tuple[LinePiece, ...]] = []
     word = -1
     for line in cleaned(text).split("\n"):
-        pieces: list[Piece] = []
+        pieces: list[LinePiece] = []
         begins = True
         for unit in _units(line):
             bare = unit.rstrip()
@@ -46,7 +46,7 @@ def pieces_of(text: str) -> tuple[tuple[Piece, ...], ...]:
             if begins or _in(bare[0], UNSPACED) or (pieces and _in(pieces[-1].text[-1], UNSPACED)):
                 word += 1
             begins = len(bare) < len(unit)
-            pieces.append(Piece(bare, word, begins))
+            pieces.append(LinePiece(bare, word, begins))
         out.append(tuple(pieces))
     return tuple(out)
 

@@ -54,5 +54,5 @@ def problem(transition: Transition) -> str:
         return f"{kind.title} has no direction '{transition.direction}'; " + (
             f"choose from {ways}." if ways else "it has none."
         )
-    said = (setting_problem_of(kind.title, kind.settings, n, v) for n, v in transition.settings.items())
-    return next((s for s in said if s), "")
+    message = (setting_problem_of(kind.title, kind.settings, n, v) for n, v in transition.settings.items())
+    return next((s for s in message if s), "")

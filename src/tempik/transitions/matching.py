@@ -53,7 +53,7 @@ class Motion(NamedTuple):
         return ("in" if self.closer > 0 else "out") if self.form == "zoom" else ""
 
 
-class Proposal(NamedTuple):
+class TransitionProposal(NamedTuple):
     """A kind of transition with its direction, and why it suits. An empty kind is a hard cut."""
 
     kind: str
@@ -61,13 +61,13 @@ class Proposal(NamedTuple):
     why: str
 
 
-def proposals(out: Motion, into: Motion) -> list[Proposal]:
+def proposals(out: Motion, into: Motion) -> list[TransitionProposal]:
     """Return what suits the movement before and after a cut, best first."""
     if out.form == into.form == "still":
         return [
-            Proposal("dissolve", "", "both stand still: dissolve"),
-            Proposal("", "", "both stand still: a hard cut"),
-            Proposal("light-sweep", "", "both stand still: a streak of light"),
+            TransitionProposal("dissolve", "", "both stand still: dissolve"),
+            TransitionProposal("", "", "both stand still: a hard cut"),
+            TransitionProposal("light-sweep", "", "both stand still: a streak of light"),
         ]
     if out.form == into.form != "still":
         if out.way == into.way or (out.form == "pan" and _angle(out, into) < 70):
@@ -102,29 +102,32 @@ def _verb(motion: Motion, one: bool = False) -> str:
     return f"move{s} {motion.way}" if motion.form == "pan" else f"go{'es' if one else ''} {motion.way}"
 
 
-def _carried(form: str, way: str, why: str) -> list[Proposal]:
+def _carried(form: str, way: str, why: str) -> list[TransitionProposal]:
     """Return the transitions that carry on a movement."""
     if form == "zoom":
         first, second = ("zoom-in", "lens-zoom") if way == "in" else ("zoom-out", "blur-through")
         return [
-            Proposal(first, "", f"{why}: zoom through {way}"),
-            Proposal(second, "", f"{why}: {'through a lens' if way == 'in' else 'through a blur'}"),
+            TransitionProposal(first, "", f"{why}: zoom through {way}"),
+            TransitionProposal(second, "", f"{why}: {'through a lens' if way == 'in' else 'through a blur'}"),
         ]
     if form == "turn":
         return [
-            Proposal("spin", way, f"{why}: spin {way}"),
-            Proposal("clock-wipe", way, f"{why}: a hand that goes {way}"),
+            TransitionProposal("spin", way, f"{why}: spin {way}"),
+            TransitionProposal("clock-wipe", way, f"{why}: a hand that goes {way}"),
         ]
     if way in DIAGONALS:
-        return [Proposal("whip", way, f"{why}: whip {way}"), Proposal("dissolve", "", f"{why}: dissolve")]
+        return [
+            TransitionProposal("whip", way, f"{why}: whip {way}"),
+            TransitionProposal("dissolve", "", f"{why}: dissolve"),
+        ]
     return [
-        Proposal("push", way, f"{why}: push {way}"),
-        Proposal("whip", way, f"{why}: whip {way}"),
-        Proposal("slide-away", way, f"{why}: slide away {way}"),
+        TransitionProposal("push", way, f"{why}: push {way}"),
+        TransitionProposal("whip", way, f"{why}: whip {way}"),
+        TransitionProposal("slide-away", way, f"{why}: slide away {way}"),
     ]
 
 
-def _against(out: Motion, into: Motion) -> list[Proposal]:
+def _against(out: Motion, into: Motion) -> list[TransitionProposal]:
     why = f"the first {_verb(out, True)}, the second {_verb(into, True)}"
-    found = [Proposal("flash-through", "", f"{why}: light hides the turn")]
+    found = [TransitionProposal("flash-through", "", f"{why}: light hides the turn")]
     return found + _carried(into.form, into.way, why)[:2]

@@ -45,7 +45,7 @@ class TransitionMoment(NamedTuple):
     direction: str
     amount: float
     seed: int
-    tall: float
+    height_ratio: float
 
     @property
     def way(self) -> tuple[float, float]:
@@ -55,7 +55,7 @@ class TransitionMoment(NamedTuple):
     def span(self) -> float:
         """The frame's size along the way, in shares of its width."""
         x, y = self.way
-        return self.tall if y and not x else 1.0
+        return self.height_ratio if y and not x else 1.0
 
     @property
     def sign(self) -> float:

@@ -9,12 +9,12 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.desktop.commands.registry import command
-from tempik.desktop.playback.sampler import Sampler
+from tempik.desktop.playback.sampler import SoundSampler
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.song import Song
 from tempik.edit.song import arranging
-from tempik.edit.song.arranging import Proposal
+from tempik.edit.song.arranging import SongEditProposal
 from tempik.media.audio import resampled
 from tempik.reel import Reel, SongPiece
 from tempik.render.song_sound import arranged_samples
@@ -31,7 +31,7 @@ class ArrangeCommands(QObject):
 
     wanted = Signal()  # the panel that asks for a length
 
-    def __init__(self, project: Project, song: Song, worker: Worker, sampler: Sampler) -> None:
+    def __init__(self, project: Project, song: Song, worker: Worker, sampler: SoundSampler) -> None:
         super().__init__(project)
         self.project, self.song, self.worker, self.sampler = project, song, worker, sampler
 
@@ -71,14 +71,16 @@ class ArrangeCommands(QObject):
 
     # Another length
 
-    def find(self, wanted_s: float, done: Callable[[list[Proposal]], None], failed: Callable[[str], None]) -> None:
+    def find(
+        self, wanted_s: float, done: Callable[[list[SongEditProposal]], None], failed: Callable[[str], None]
+    ) -> None:
         """Look for ways to make the song so long, in the background."""
         record, sound = self.project.reel.soundtrack, self.song.sound
         if record is None or sound is None:
             failed("The song is still being read; ask again in a moment.")
             return
 
-        def work(job: Job) -> list[Proposal]:
+        def work(job: Job) -> list[SongEditProposal]:
             return arranging.proposals(record, resampled(sound, RATE, mono=True).samples, RATE, wanted_s)
 
         self.worker.start(f"Making the song {wanted_s:g} s long", work, done, failed)

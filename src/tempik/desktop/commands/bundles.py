@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.plain import in_menu
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.accents.bundles import with_bundle
 from tempik.edit.accents.copying import CopiedLanes, copied_lanes, pasted_lanes
 from tempik.errors import TempikError
@@ -66,7 +66,7 @@ class BundleCommands(QObject):
             return
         self.put(what, clips, "Accent lanes pasted")
 
-    def put(self, what: CopiedLanes, clips: list[str], said: str) -> None:
+    def put(self, what: CopiedLanes, clips: list[str], message: str) -> None:
         """Add lanes and choose the first of them."""
         made: list[str] = []
 
@@ -75,13 +75,13 @@ class BundleCommands(QObject):
             made[:] = names
             return reel
 
-        if self.project.change(said, paste) and made:
+        if self.project.change(message, paste) and made:
             self.project.selection.select_lane(made[0])
 
     def bundle_lanes(self) -> None:
         """Put the lanes that are in no bundle yet under one name and one amount."""
         lanes = [r.id for r in self.project.reel.accent_lanes if not r.bundle]
-        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {counted(len(lanes), 'lane')}:")
+        name, good = QInputDialog.getText(None, "Bundle", f"Name of the bundle of {plural(len(lanes), 'lane')}:")
         if good:
             self.project.change("Lanes bundled", lambda reel: with_bundle(reel, lanes, name))
 
@@ -95,7 +95,7 @@ class BundleCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.project.messages.say(f"Bundle '{name.strip()}' kept with {counted(len(lanes), 'lane')}.", False)
+        self.project.messages.say(f"Bundle '{name.strip()}' kept with {plural(len(lanes), 'lane')}.", False)
 
     def take_away(self, name: str) -> None:
         """Take one of one's own bundles away; lanes made from it stay."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject
 
 from tempik.desktop.session.document import Project
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 
 class ClipCommands(QObject):
@@ -15,7 +15,7 @@ class ClipCommands(QObject):
         super().__init__(project)
         self.project = project
 
-    def at_playhead(self) -> Placed | None:
+    def at_playhead(self) -> PlacedClip | None:
         """The clip meant at the playhead: the selected one where it is there, else the uppermost unlocked."""
         timeline, frame = self.project.timeline, self.project.playhead.frame
         picked = self.project.selection.placed

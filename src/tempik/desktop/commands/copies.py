@@ -8,7 +8,7 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.count_panel import CountPanel
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips import pieces, trim
 from tempik.edit.clips.pieces import Attribute, Copied
 from tempik.errors import TempikError
@@ -130,7 +130,7 @@ class CopyCommands(QObject):
     @command("Edit", "Group clips", ("Ctrl+G",), "clips")
     def group(self) -> None:
         names = self.project.selection.chosen_clips
-        if self.project.change(f"{counted(len(names), 'clip')} grouped", lambda reel: pieces.grouped(reel, names)):
+        if self.project.change(f"{plural(len(names), 'clip')} grouped", lambda reel: pieces.grouped(reel, names)):
             self.project.selection.select_clip(names[0])
 
     @command("Edit", "Take the group apart", ("Ctrl+Shift+G",), "clips")

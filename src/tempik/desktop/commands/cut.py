@@ -9,7 +9,7 @@ from tempik.desktop.commands.registry import command
 from tempik.desktop.commands.sounds import remove_sound_clip, split_sound_clip
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.count_panel import CountPanel
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips import pieces, trim
 from tempik.edit.clips.place import without_clip
 from tempik.reel import Reel
@@ -71,7 +71,7 @@ class CutCommands(ClipCommands):
         gone = frame - placed.first if side == "before" else placed.end - frame
         self.project.selection.select_clip(placed.clip.id)
         done = self.project.change(
-            f"{counted(gone, 'frame')} {side} the playhead removed",
+            f"{plural(gone, 'frame')} {side} the playhead removed",
             lambda reel: act(reel, placed.clip.id, frame, ripple),
         )
         if done and side == "before" and ripple:
@@ -95,7 +95,7 @@ class CutCommands(ClipCommands):
         self.count.ask(
             "Exactly so many frames each", "frames", placed.frames if placed is not None else 10,
             lambda n, close: self.do(
-                f"{_clips(names)} set to {counted(n, 'frame')}", lambda reel: trim.with_length(reel, names, n, close)
+                f"{_clips(names)} set to {plural(n, 'frame')}", lambda reel: trim.with_length(reel, names, n, close)
             ),
             ("what follows closes up", True),
         )  # fmt: skip
@@ -107,7 +107,7 @@ class CutCommands(ClipCommands):
         self.count.ask(
             "Exactly so many beats each", "beats", 1,
             lambda n, close: self.do(
-                f"{_clips(names)} set to {counted(n, 'beat')}", lambda reel: trim.with_beats(reel, names, n, close)
+                f"{_clips(names)} set to {plural(n, 'beat')}", lambda reel: trim.with_beats(reel, names, n, close)
             ),
             ("what follows closes up", True),
             most=999,
@@ -123,16 +123,16 @@ class CutCommands(ClipCommands):
 
     def _overlap(self, names: list[str], frames: int) -> None:
         if self.project.change(
-            f"Overlapped by {counted(frames, 'frame')}", lambda reel: pieces.overlapped(reel, names, frames)
+            f"Overlapped by {plural(frames, 'frame')}", lambda reel: pieces.overlapped(reel, names, frames)
         ):
-            self.project.messages.say(f"Overlapped by {counted(frames, 'frame')}: each slides over the one before it.")
+            self.project.messages.say(f"Overlapped by {plural(frames, 'frame')}: each slides over the one before it.")
 
     @command("Cut", "A staircase: each begins so many frames later …", (), "clips")
     def stagger(self) -> None:
         names = self.chosen()
         self.count.ask(
             "Each begins after the one before by", "frames", 4,
-            lambda n, _: self.do(f"Staggered by {counted(n, 'frame')}", lambda reel: pieces.staggered(reel, names, n)),
+            lambda n, _: self.do(f"Staggered by {plural(n, 'frame')}", lambda reel: pieces.staggered(reel, names, n)),
         )  # fmt: skip
 
     @command("Cut", "Show the footage a frame earlier in the same slot", ("[",), "clips")

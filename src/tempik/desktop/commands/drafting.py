@@ -6,24 +6,24 @@ from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu
 
 from tempik.desktop.commands.registry import command
-from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.looking import Looking
-from tempik.edit.drafting.keeping import all_kept, clips_between, with_kept
+from tempik.desktop.session.inspecting import Looking
+from tempik.edit.drafting.keeping import all_kept, clips_between, with_locked
 from tempik.edit.drafting.swap import swapped
 from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
-from tempik.media import Study
+from tempik.media import FootageStudy
 from tempik.reel import AccentLane, SoundLane
 
 
 class DraftCommands(QObject):
     """What keys do with a draft."""
 
-    def __init__(self, delivery: Delivery, proxies: Proxies, looking: Looking) -> None:
+    def __init__(self, delivery: Delivery, proxy_store: ProxyStore, looking: Looking) -> None:
         super().__init__(delivery)
-        self.delivery, self.project, self.proxies, self.looking = delivery, delivery.project, proxies, looking
+        self.delivery, self.project, self.proxy_store, self.looking = delivery, delivery.project, proxy_store, looking
 
     @command("Project", "Another draft by the same mood", ("Ctrl+Shift+D",), "song")
     def draft_another(self) -> None:
@@ -37,20 +37,20 @@ class DraftCommands(QObject):
         selection, reel = project.selection, project.reel
         try:
             if selection.transition_place is not None:
-                said = why_transition(reel, selection.transition_place.clip)
+                message = why_transition(reel, selection.transition_place.clip)
             elif selection.clip_id is not None:
-                said = why_clip(reel, selection.clip_id, self._studies())
+                message = why_clip(reel, selection.clip_id, self._studies())
             elif selection.lane is not None:
-                said = why_lane(reel, selection.lane.lane)
+                message = why_lane(reel, selection.lane.lane)
             elif selection.sound_lane is not None:
-                said = why_sound_lane(reel, selection.sound_lane)
-            elif not (said := why_reel(reel)):
+                message = why_sound_lane(reel, selection.sound_lane)
+            elif not (message := why_reel(reel)):
                 project.messages.say("Select a clip, an accent lane or a transition; it is told why it is there.", True)
                 return
         except TempikError as error:
             project.messages.say(str(error), True)
             return
-        project.messages.say(said)
+        project.messages.say(message)
 
     @command("Project", "Keep this when drafting anew", ("Ctrl+Alt+K",), "clips")
     def keep(self) -> None:
@@ -70,7 +70,7 @@ class DraftCommands(QObject):
         kept = not all_kept(self.project.reel, clips)
         what = f"{len(clips)} clips" if len(clips) > 1 else "Clip"
         text = f"{what} kept when drafting anew" if kept else f"{what} given free to drafts"
-        self.project.change(text, lambda r: with_kept(r, clips, kept=kept))
+        self.project.change(text, lambda r: with_locked(r, clips, kept=kept))
 
     @command("Place", "Show the next best in this clip", ("Alt+N",), "clips")
     def next_chance(self) -> None:
@@ -102,16 +102,16 @@ class DraftCommands(QObject):
             inside = [t.frame for t in placed.ties if placed.first <= t.frame < placed.end]
             playhead.go(inside[0] if inside else placed.first)
 
-    def _studies(self) -> dict[str, Study]:
+    def _studies(self) -> dict[str, FootageStudy]:
         """Return what is known of the footage so far."""
         reel = self.project.reel
-        return {f.id: study for f in reel.footage if (study := self.proxies.study_of(f.path)) is not None}
+        return {f.id: study for f in reel.footage if (study := self.proxy_store.study_of(f.path)) is not None}
 
 
 def keep_lane(project: Project, lane: AccentLane | SoundLane) -> None:
     """Keep a lane when drafting anew, or let it go."""
     text = "Lane given free to drafts" if lane.locked else "Lane kept when drafting anew"
-    project.change(text, lambda r: with_kept(r, lanes=[lane.id], kept=not lane.locked))
+    project.change(text, lambda r: with_locked(r, lanes=[lane.id], kept=not lane.locked))
 
 
 def add_lane_entries(menu: QMenu, project: Project, lane: AccentLane | SoundLane) -> None:
@@ -121,5 +121,5 @@ def add_lane_entries(menu: QMenu, project: Project, lane: AccentLane | SoundLane
     keep.setChecked(lane.locked)
     keep.triggered.connect(lambda: keep_lane(project, lane))
     reel = project.reel
-    said = why_lane(reel, lane) if isinstance(lane, AccentLane) else why_sound_lane(reel, lane)
-    menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(said))
+    message = why_lane(reel, lane) if isinstance(lane, AccentLane) else why_sound_lane(reel, lane)
+    menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(message))

@@ -13,8 +13,8 @@ from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.session.jobs import Job, Worker
-from tempik.desktop.session.looking import Looking
 from tempik.edit.clips.slots import with_clips
 from tempik.edit.grading import grades, matching
 from tempik.edit.grading.grades import THE_REEL, Where, Whose

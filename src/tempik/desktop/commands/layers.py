@@ -8,23 +8,23 @@ from typing import NamedTuple
 from PySide6.QtCore import QObject, Signal
 
 from tempik.desktop.commands.registry import Step, command
-from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips import follow, masks, repeats
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.footage import cutting_out, tracking
 from tempik.errors import TempikError
 from tempik.project.file import state_folder
 from tempik.reel import Cutout, Footage, MotionTrack, Reel, Stroke, by_id
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.repeats import source_of
 
 ADJUST_S = 2.0
 
 
-class Found(NamedTuple):
+class FollowedSubject(NamedTuple):
     """A subject that was followed through a clip."""
 
     clip: str
@@ -38,9 +38,9 @@ class LayerCommands(QObject):
     followed_all = Signal(list)  # the clips that were, in order
     cut = Signal()  # a subject was cut out
 
-    def __init__(self, project: Project, worker: Worker, proxies: Proxies) -> None:
+    def __init__(self, project: Project, worker: Worker, proxy_store: ProxyStore) -> None:
         super().__init__(project)
-        self.project, self.worker, self.proxies = project, worker, proxies
+        self.project, self.worker, self.proxy_store = project, worker, proxy_store
 
     # Adjust clips
 
@@ -121,13 +121,13 @@ class LayerCommands(QObject):
                 "The playhead is not in the selected clip; put it where the subject is seen.", True
             )
             return
-        place = (x - 0.5, (y - 0.5) * timeline.tall)
+        place = (x - 0.5, (y - 0.5) * timeline.height_ratio)
         old = follow.track_followed(self.project.reel, placed.clip.id)
         lost = follow.lost_frames(timeline, placed)
         mends = old is not None and any(a <= frame for a, _ in lost)
         self._follow(placed, lambda: tracking.footage_place(timeline, placed, frame, place), old if mends else None)
 
-    def _placed(self) -> Placed | None:
+    def _placed(self) -> PlacedClip | None:
         placed = self.project.selection.placed
         if placed is None or placed.footage.kind != "video":
             self.project.messages.say("Select a clip of footage that moves, to follow a subject in it.", True)
@@ -135,10 +135,10 @@ class LayerCommands(QObject):
         return placed
 
     def _path(self, footage: Footage) -> str:
-        return self.proxies.proxy_for(footage.path) or footage.path
+        return self.proxy_store.proxy_for(footage.path) or footage.path
 
     def _follow(
-        self, placed: Placed, start: Callable[[], tuple[float, float, float]], old: MotionTrack | None = None
+        self, placed: PlacedClip, start: Callable[[], tuple[float, float, float]], old: MotionTrack | None = None
     ) -> None:
         clip, footage, path = placed.clip.id, placed.footage, self._path(placed.footage)
         try:
@@ -166,8 +166,8 @@ class LayerCommands(QObject):
         """Say where the subject that a clip follows is lost, and go there."""
         placed = self.project.timeline.placed_clip(clip)
         lost = follow.lost_frames(self.project.timeline, placed) if placed is not None else []
-        if placed is not None and (said := follow.said_of_follow(self.project.timeline, placed)):
-            self.project.messages.say(said, True)
+        if placed is not None and (message := follow.message_of_follow(self.project.timeline, placed)):
+            self.project.messages.say(message, True)
         elif lost:
             self.project.playhead.go(lost[0][0])
             self.project.messages.say(
@@ -182,7 +182,7 @@ class LayerCommands(QObject):
         placed, timeline = self._placed(), self.project.timeline
         if placed is None:
             return
-        clip, footage, path = placed.clip.id, placed.footage, self.proxies.proxy_for(placed.footage.path)
+        clip, footage, path = placed.clip.id, placed.footage, self.proxy_store.proxy_for(placed.footage.path)
         old = by_id(footage.cutouts, placed.clip.cutout)
         wanted = Cutout(old.id if old is not None else "", (*(old.strokes if old is not None else ()), *strokes))
         stretch = cutting_out.stretch_shown(timeline, placed)
@@ -208,14 +208,14 @@ class LayerCommands(QObject):
         timeline = self.project.timeline
         wanted = [
             p for p in timeline.placed
-            if p.footage.kind == "video" and p.clip.follow is None and p.footage.width / p.footage.height > 1.02 / timeline.tall
+            if p.footage.kind == "video" and p.clip.follow is None and p.footage.width / p.footage.height > 1.02 / timeline.height_ratio
         ]  # fmt: skip
         if not wanted:
             self.project.messages.say("No clip is wider than the frame and follows nothing yet.", True)
             return
         paths = {p.footage.id: self._path(p.footage) for p in wanted}
 
-        def work(job: Job) -> list[Found]:
+        def work(job: Job) -> list[FollowedSubject]:
             out = []
             for number, placed in enumerate(wanted):
                 job.report(number / len(wanted))
@@ -223,7 +223,9 @@ class LayerCommands(QObject):
                 seed = tracking.subject_of(timeline, placed, path)
                 try:
                     out.append(
-                        Found(placed.clip.id, tracking.tracked(placed.footage, *seed, None, job.stop_event, path))
+                        FollowedSubject(
+                            placed.clip.id, tracking.tracked(placed.footage, *seed, None, job.stop_event, path)
+                        )
                     )
                 except TempikError:
                     if job.stop_event.is_set():
@@ -231,10 +233,10 @@ class LayerCommands(QObject):
             return out
 
         self.worker.start(
-            f"Following subjects in {counted(len(wanted), 'clip')}", work, self._all_followed, self._failed
+            f"Following subjects in {plural(len(wanted), 'clip')}", work, self._all_followed, self._failed
         )
 
-    def _all_followed(self, found: list[Found]) -> None:
+    def _all_followed(self, found: list[FollowedSubject]) -> None:
         def edit(reel: Reel) -> Reel:
             there = {c.id for c in reel.clips}
             for clip, track in found:
@@ -242,5 +244,5 @@ class LayerCommands(QObject):
                     reel = follow.with_follow(reel, clip, track)
             return reel
 
-        if found and self.project.change(f"Framing follows subjects in {counted(len(found), 'clip')}", edit):
+        if found and self.project.change(f"Framing follows subjects in {plural(len(found), 'clip')}", edit):
             self.followed_all.emit([clip for clip, _ in found])

@@ -6,25 +6,25 @@ from PySide6.QtCore import QObject
 
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
-from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.document import Project
 
 
 class MediaCommands(QObject):
     """Which pictures stand for the files."""
 
-    def __init__(self, project: Project, proxies: Proxies, transport: Transport) -> None:
+    def __init__(self, project: Project, proxy_store: ProxyStore, transport: Transport) -> None:
         super().__init__(project)
-        self.project, self.proxies, self.transport = project, proxies, transport
+        self.project, self.proxy_store, self.transport = project, proxy_store, transport
 
     @command("View", "Look at proxies or at the files themselves")
     def toggle_proxies(self) -> None:
-        self.proxies.set_on(not self.proxies.on)
+        self.proxy_store.set_on(not self.proxy_store.on)
         self.transport.footage_changed()
-        self.project.messages.say("Proxies are shown." if self.proxies.on else "The files themselves are shown.")
+        self.project.messages.say("Proxies are shown." if self.proxy_store.on else "The files themselves are shown.")
 
     @command("View", "Remove proxies and analyses from the disk")
     def clear_kept(self) -> None:
         """They are made anew when the project is next opened."""
-        self.proxies.clear()
+        self.proxy_store.clear()
         self.transport.footage_changed()

@@ -13,10 +13,10 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.commands.tracks import TrackCommands
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.looking import Looking
+from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.plain import in_menu
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips import pieces, place
 from tempik.edit.clips.place import Mode, Order
 from tempik.reel import Footage, Reel, by_id
@@ -188,7 +188,7 @@ class PlaceCommands(QObject):
         self.count.ask(
             "Hold this frame for", "frames", first,
             lambda n, move: self.project.change(
-                f"Frame held for {counted(n, 'frame')}",
+                f"Frame held for {plural(n, 'frame')}",
                 lambda reel: place.with_freeze(reel, placed.clip.id, frame, n, insert=move),
             ),
             ("what follows moves on, off its points where need be", False),
@@ -209,7 +209,7 @@ class PlaceCommands(QObject):
         first = max(1, round(0.4 * float(self.project.reel.rate)))
         self.count.ask(
             "Hold the last frame for", "frames", first,
-            lambda n, move: self.project.change(f"Last frame held for {counted(n, 'frame')}", lambda reel: edit(reel, n, move)),
+            lambda n, move: self.project.change(f"Last frame held for {plural(n, 'frame')}", lambda reel: edit(reel, n, move)),
             ("what follows moves on, off its points where need be", False),
         )  # fmt: skip
 
@@ -229,7 +229,7 @@ class PlaceCommands(QObject):
             "A blank of" if colour == "#000000" else f"A solid {colour} of", "frames",
             max(1, round(1.1 * float(self.project.reel.rate))),
             lambda n, move: self.project.change(
-                f"{'Blank' if colour == '#000000' else 'Solid'} of {counted(n, 'frame')}",
+                f"{'Blank' if colour == '#000000' else 'Solid'} of {plural(n, 'frame')}",
                 lambda reel: place.with_solid(reel, frame, n, colour, track, insert=move),
                 lays=True,
             ),

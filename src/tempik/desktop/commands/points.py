@@ -12,7 +12,7 @@ from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
-from tempik.digits import counted, whole
+from tempik.digits import parse_int, plural
 from tempik.disk.writing import write_whole
 from tempik.edit.song import points
 from tempik.errors import TempikError
@@ -146,7 +146,7 @@ class PointCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        what = f"{counted(len(read.marks), 'point')} read from {path.name}"
+        what = f"{plural(len(read.marks), 'point')} read from {path.name}"
         if self.project.change(what, lambda reel: points.with_marks(reel, read.marks)) and read.notes:
             self.project.messages.say(f"{what}. {' '.join(read.notes)}", False)
 
@@ -166,7 +166,7 @@ class PointCommands(QObject):
                 raise TempikError("There are no points to write; open a song, or choose points.")
             metre = metre_of(song)
             write_whole(path.absolute(), write_marks(points.marks_of(song), path.suffix, metre))
-            self.project.messages.say(f"Wrote {counted(len(song.points), 'point')} to {path}", False)
+            self.project.messages.say(f"Wrote {plural(len(song.points), 'point')} to {path}", False)
         except TempikError as error:
             self.project.messages.say(str(error), True)
 
@@ -174,5 +174,5 @@ class PointCommands(QObject):
 def place_named(beats: Sequence[Point], text: str) -> Point | None:
     """Return the beat that a text such as `17.3` or `17` names, or None."""
     bar, _, beat = text.strip().replace(",", ".").partition(".")
-    wanted = (whole(bar), whole(beat) if beat else 1)
+    wanted = (parse_int(bar), parse_int(beat) if beat else 1)
     return next((b for b in beats if (b.bar, b.beat) == wanted), None)

@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.importing import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Files
-from tempik.desktop.session.safety import Safety
-from tempik.desktop.session.settings import recent_projects
+from tempik.desktop.session.importer import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Importer
+from tempik.desktop.session.preferences import recent_projects
+from tempik.desktop.session.recovery import Recovery
 from tempik.desktop.widgets.plain import asked, in_menu
 from tempik.disk.writing import write_whole
 from tempik.edit.footage.facts import uses_of, without_footage
@@ -31,9 +31,11 @@ class ProjectCommands(QObject):
     draft_wanted = Signal()
     zip_chosen = Signal(str)  # a zipped project is to be unpacked
 
-    def __init__(self, project: Project, files: Files, safety: Safety, delivery: Delivery, window: QWidget) -> None:
+    def __init__(
+        self, project: Project, files: Importer, recovery: Recovery, delivery: Delivery, window: QWidget
+    ) -> None:
         super().__init__(project)
-        self.project, self.files, self.safety, self.delivery, self.window = project, files, safety, delivery, window
+        self.project, self.files, self.recovery, self.delivery, self.window = project, files, recovery, delivery, window
 
     # Opening and saving
 
@@ -41,7 +43,7 @@ class ProjectCommands(QObject):
     def new_project(self) -> None:
         if self.may_leave():
             self.project.new()
-            self.safety.begun_anew()
+            self.recovery.begun_anew()
             self.begun.emit()
 
     @command("Project", "Open project …", ("Ctrl+O",))
@@ -54,13 +56,13 @@ class ProjectCommands(QObject):
 
     @command("Project", "Save", ("Ctrl+S",))
     def save(self) -> bool:
-        return self.save_as() if self.project.path is None else self.safety.save_to(None)
+        return self.save_as() if self.project.path is None else self.recovery.save_to(None)
 
     @command("Project", "Save as …", ("Ctrl+Shift+S",))
     def save_as(self) -> bool:
         start = str(self.project.path or f"reel{SUFFIX}")
         path, _ = QFileDialog.getSaveFileName(self.window, "Save the project", start, PROJECT_FILTER)
-        return self.safety.save_to(Path(path)) if path else False
+        return self.recovery.save_to(Path(path)) if path else False
 
     @command("Project", "Open the demo")
     def open_demo(self) -> None:
@@ -94,7 +96,7 @@ class ProjectCommands(QObject):
         """List the earlier saves of this project."""
         menu.clear()
         for version in versions(self.project.path)[:MOST_LISTED] if self.project.path is not None else ():
-            menu.addAction(version.text).triggered.connect(lambda _=False, v=version: self.safety.restore(v))
+            menu.addAction(version.text).triggered.connect(lambda _=False, v=version: self.recovery.restore(v))
         _none_yet(menu)
 
     # Media

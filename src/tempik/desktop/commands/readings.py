@@ -50,8 +50,8 @@ class ReadingCommands(QObject):
         song = self.project.reel.soundtrack
         count = len(readings_of(song)) if song is not None else 0
         if song is not None and count == 1:
-            said = "One reading was heard in the song; halve, double or shift it, or tap T along."
-            self.project.messages.say(said, False)
+            message = "One reading was heard in the song; halve, double or shift it, or tap T along."
+            self.project.messages.say(message, False)
             return
         now = song.reading.rival if song is not None and song.reading.beat_source != "own" else -1
         self.read_as_heard((now + 1) % max(1, count))

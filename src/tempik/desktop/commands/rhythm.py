@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, Signal
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.song import points
-from tempik.reel import Choice, Reel, beats_between, metre_of
+from tempik.reel import PointChoice, Reel, beats_between, metre_of
 from tempik.reel.soundtrack import BeatSource
 
 POINTS_FILTER = "Points (*.csv *.txt *.mid *.midi);;All files (*)"
@@ -65,7 +65,7 @@ class RhythmCommands(QObject):
 
     # Choice
 
-    def choose(self, choice: Choice, inside: bool) -> None:
+    def choose(self, choice: PointChoice, inside: bool) -> None:
         """Choose points over the whole song, or within the marked stretch."""
         marked = self.listening.marked if inside else None
         a, b = marked if marked is not None else (0.0, None)
@@ -102,7 +102,7 @@ class RhythmCommands(QObject):
         # A point that is in use already is not wanted twice.
         there = [p.time_s for p in song.points]
         marks = [(t, "") for t in wanted if abs((points.nearest(there, t) or -1.0) - t) > SAME_S]
-        what = f"{counted(len(marks), 'point')} tapped"
+        what = f"{plural(len(marks), 'point')} tapped"
         if len(marks) < len(wanted):
             what += f"; {len(wanted) - len(marks)} were there already"
         if not marks:

@@ -10,7 +10,7 @@ from tempik.desktop.commands.sounds import SoundCommands, remove_sound_clip, spl
 from tempik.edit.sounds import clips, files, lanes, mixing
 from tempik.edit.sounds.clip_sound import with_clip_sound_values
 from tempik.reel import Rule, SoundFile, by_id
-from tempik.timeline.striking import strip_names
+from tempik.timeline.sound_triggers import channel_names
 
 SEAMS_MS = (0.0, 2.0, 5.0, 20.0, 50.0, 100.0)
 ON: tuple[tuple[str, Rule], ...] = (
@@ -51,13 +51,13 @@ def _ask_tag(commands: SoundCommands, own: SoundFile, parent: QWidget) -> None:
         commands.project.change("Sound tagged", lambda reel: files.with_tag(reel, own.id, words))
 
 
-def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
+def channel_menu(commands: SoundCommands, channel: str, parent: QWidget) -> QMenu:
     """Return the menu of a sound lane or track."""
     menu, reel = QMenu(parent), commands.project.reel
-    commands.project.selection.select_strip(strip)
-    if strip not in strip_names(reel):
+    commands.project.selection.select_channel(channel)
+    if channel not in channel_names(reel):
         return menu
-    values = mixing.strip_values(reel, strip)
+    values = mixing.channel_values(reel, channel)
     for text, name, on in (
         ("muted", "muted", values.muted),
         ("solo", "solo", values.solo),
@@ -68,26 +68,26 @@ def strip_menu(commands: SoundCommands, strip: str, parent: QWidget) -> QMenu:
         action.setChecked(on)
         action.triggered.connect(
             lambda _=False, n=name, o=on, t=text: commands.project.change(
-                t.capitalize(), lambda r: mixing.with_strip(r, strip, **{n: not o})
+                t.capitalize(), lambda r: mixing.with_channel(r, channel, **{n: not o})
             )
         )
-    lane = by_id(reel.sound_lanes, strip)
+    lane = by_id(reel.sound_lanes, channel)
     if lane is not None:
         add_lane_entries(menu, commands.project, lane)
     menu.addSeparator()
     if lane is not None:
-        _fill_lane_menu(commands, menu, strip)
+        _fill_lane_menu(commands, menu, channel)
     else:
-        _fill_track_menu(commands, menu, strip)
+        _fill_track_menu(commands, menu, channel)
     return menu
 
 
 def _fill_lane_menu(commands: SoundCommands, menu: QMenu, lane: str) -> None:
     for text, act in (
-        ("Shift by a point", commands.shift_strikes),
-        ("Another draw of its variations", commands.redraw_strikes),
-        ("Paint by lot", commands.randomise_strikes),
-        ("Clear painted steps", commands.unpaint_strikes),
+        ("Shift by a point", commands.shift_triggers),
+        ("Another draw of its variations", commands.redraw_triggers),
+        ("Paint by lot", commands.randomise_triggers),
+        ("Clear painted steps", commands.unpaint_triggers),
     ):
         menu.addAction(text).triggered.connect(act)
     menu.addSeparator()

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from tempik.check.landing import nearest_point
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.reel_sound import ReelSound
-from tempik.desktop.playback.sampler import Sampler
+from tempik.desktop.playback.sampler import SoundSampler
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.edit import ruled
@@ -21,7 +21,7 @@ from tempik.reel import Edge, Reel, Rule, SoundClip, SoundFile, SoundLane
 from tempik.render.sound_file import write_sound
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
-from tempik.timeline.striking import sound_title, struck_of
+from tempik.timeline.sound_triggers import evaluated_sound_lanes, sound_title
 
 FILES = "Sounds (*.wav *.flac *.ogg *.mp3 *.m4a *.aac *.opus *.aif *.aiff *.mp4 *.mov *.mkv)"
 
@@ -32,7 +32,7 @@ class SoundCommands(QObject):
     def __init__(self, project: Project, worker: Worker, reel_sound: ReelSound, parent: QWidget) -> None:
         super().__init__(parent)
         self.project, self.worker, self.reel_sound, self._over = project, worker, reel_sound, parent
-        self.sampler = Sampler(reel_sound.takes, worker, self)
+        self.sampler = SoundSampler(reel_sound.sound_bank, worker, self)
 
     # Lanes
 
@@ -40,7 +40,7 @@ class SoundCommands(QObject):
         """Add a lane of a sound; it becomes the chosen one."""
         title = sound_title(self.project.reel, sound)
         if self.project.change(f"{title} added", lambda reel: lanes.with_sound_lane(reel, [sound], rule)):
-            self.project.selection.select_strip(self.project.reel.sound_lanes[-1].id)
+            self.project.selection.select_channel(self.project.reel.sound_lanes[-1].id)
 
     def use_for_lane(self, sound: str, also: bool = False) -> None:
         """Have the chosen lane strike another sound, or one more by turns."""
@@ -58,10 +58,12 @@ class SoundCommands(QObject):
         return lane
 
     @command("Sound", "Toggle the chosen sound lane on the nearest point", ("Alt+'",), "song")
-    def toggle_strike_here(self) -> None:
+    def toggle_trigger_here(self) -> None:
         """Turn the chosen sound lane on or off at the point nearest to the playhead."""
         lane = self._lane()
-        found = next((s for s in struck_of(self.project.timeline) if lane is not None and s.lane.id == lane.id), None)
+        found = next(
+            (s for s in evaluated_sound_lanes(self.project.timeline) if lane is not None and s.lane.id == lane.id), None
+        )
         if lane is None or found is None:
             return
         step = step_near(found, self.project.playhead.frame)
@@ -71,21 +73,21 @@ class SoundCommands(QObject):
         self.project.change("Strike toggled", lambda reel: with_toggled(reel, lane.id, step.id))
 
     @command("Sound", "Shift the sound lane by a point", (), "song")
-    def shift_strikes(self) -> None:
+    def shift_triggers(self) -> None:
         self._do("Sound lane shifted by a point", with_lane_shifted)
 
     @command("Sound", "Draw the sound lane's variations anew", (), "song")
-    def redraw_strikes(self) -> None:
+    def redraw_triggers(self) -> None:
         self._do(
             "Another draw", lambda reel, lane: ruled.with_seed(reel, lane, lanes.sound_lane_of(reel, lane).seed + 1)
         )
 
     @command("Sound", "Paint the sound lane by lot (again: another draw)", (), "song")
-    def randomise_strikes(self) -> None:
+    def randomise_triggers(self) -> None:
         self._do("Sounds by lot", lambda reel, lane: with_random(reel, lane, lanes.sound_lane_of(reel, lane).seed + 1))
 
     @command("Sound", "Clear the sound lane's painted steps", (), "song")
-    def unpaint_strikes(self) -> None:
+    def unpaint_triggers(self) -> None:
         self._do("Painted strikes cleared", without_painting)
 
     @command("Sound", "Remove the sound lane", (), "song")
@@ -100,16 +102,18 @@ class SoundCommands(QObject):
     # Channels
 
     @command("Sound", "Mute the chosen channel", (), "")
-    def mute_strip(self) -> None:
-        strip = self.project.selection.strip
-        on = not mixing.strip_values(self.project.reel, strip).muted
-        self.project.change("Muted" if on else "Heard", lambda reel: mixing.with_strip(reel, strip, muted=on))
+    def mute_channel(self) -> None:
+        channel = self.project.selection.channel
+        on = not mixing.channel_values(self.project.reel, channel).muted
+        self.project.change("Muted" if on else "Heard", lambda reel: mixing.with_channel(reel, channel, muted=on))
 
     @command("Sound", "Solo the chosen channel", (), "")
-    def solo_strip(self) -> None:
-        strip = self.project.selection.strip
-        on = not mixing.strip_values(self.project.reel, strip).solo
-        self.project.change("Solo" if on else "No longer solo", lambda reel: mixing.with_strip(reel, strip, solo=on))
+    def solo_channel(self) -> None:
+        channel = self.project.selection.channel
+        on = not mixing.channel_values(self.project.reel, channel).solo
+        self.project.change(
+            "Solo" if on else "No longer solo", lambda reel: mixing.with_channel(reel, channel, solo=on)
+        )
 
     @command("Sound", "Hear the sounds alone, without song and clips", ("Alt+\\",), "")
     def hear_design(self) -> None:
@@ -122,7 +126,7 @@ class SoundCommands(QObject):
     @command("Sound", "Add a sound track", (), "")
     def add_sound_track(self) -> None:
         if self.project.change("Sound track added", clips.with_sound_track):
-            self.project.selection.select_strip(self.project.reel.sound_tracks[-1].id)
+            self.project.selection.select_channel(self.project.reel.sound_tracks[-1].id)
 
     def lay_here(self, sound: str) -> None:
         """Lay a sound down, its hit at the playhead, or on the point that the playhead stands on."""

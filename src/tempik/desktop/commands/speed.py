@@ -11,10 +11,10 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.count_panel import CountPanel
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.speed import direction, speed
-from tempik.reel import Align, Clip, Interpolation, Reel, Shape, by_id
-from tempik.timeline.placed import Placed
+from tempik.reel import Align, Clip, Interpolation, Reel, SpeedShape, by_id
+from tempik.timeline.placed_clip import PlacedClip
 
 WAYS: tuple[Interpolation, ...] = ("nearest", "blend", "flow")
 
@@ -53,7 +53,7 @@ class SpeedCommands(QObject):
         """Say what shapes are laid on; None is the pin of a clip that has one inside it, else the clip."""
         self.align = align
 
-    def _placed(self) -> Placed | None:
+    def _placed(self) -> PlacedClip | None:
         placed = self.project.selection.placed or self.cuts.at_playhead()
         if placed is None:
             self.project.messages.say("Select a clip first.", True)
@@ -61,7 +61,7 @@ class SpeedCommands(QObject):
             self.project.selection.select_clip(placed.clip.id)
         return placed
 
-    def _stretch(self, placed: Placed) -> tuple[int, int] | None:
+    def _stretch(self, placed: PlacedClip) -> tuple[int, int] | None:
         """The marked part of a clip; says how to mark one where there is none."""
         marked = self.project.selection.marked_frames
         if marked is not None:
@@ -175,7 +175,7 @@ class SpeedCommands(QObject):
         name, frame = placed.clip.id, self.project.playhead.frame
         self.count.ask(
             "Hold this picture inside the slot for", "frames", 10,
-            lambda n, _: self.project.change(f"Held for {counted(n, 'frame')}", lambda reel: speed.with_hold(reel, name, frame, n)),
+            lambda n, _: self.project.change(f"Held for {plural(n, 'frame')}", lambda reel: speed.with_hold(reel, name, frame, n)),
         )  # fmt: skip
 
     @command("Speed", "The same footage in exactly so many frames …", ("Alt+Y",), "clips")
@@ -187,7 +187,7 @@ class SpeedCommands(QObject):
         self.count.ask(
             "The same footage in exactly", "frames", placed.frames,
             lambda n, _: self.project.change(
-                f"Retimed to {counted(n, 'frame')}", lambda reel: speed.with_slot_frames(reel, names, n, "speed")
+                f"Retimed to {plural(n, 'frame')}", lambda reel: speed.with_slot_frames(reel, names, n, "speed")
             ),
         )  # fmt: skip
 
@@ -206,7 +206,7 @@ class SpeedCommands(QObject):
 
     # Shapes, frames between, sound
 
-    def apply_shape(self, shape: Shape, amount: float = 1.0, every: int = 1) -> None:
+    def apply_shape(self, shape: SpeedShape, amount: float = 1.0, every: int = 1) -> None:
         names, frame = self.cuts.chosen(), self.project.playhead.frame
         clips = f" to {len(names)} clips" if len(names) > 1 else ""
         self.project.change(

@@ -13,7 +13,7 @@ from tempik.desktop.commands.files import file_to_write
 from tempik.desktop.commands.registry import Step, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit import titles
 from tempik.errors import TempikError
 from tempik.project.lyrics import Lyrics, read_lyrics, write_lyrics
@@ -128,7 +128,7 @@ class TitleCommands(QObject):
             f"Lines of {path.name}", lambda reel: titles.with_lines(reel, found.lines, self.look, of_song, self._low())
         )
         if made:
-            self.project.messages.say(f"{made} of {len(found.lines)} lines lie on the reel. {found.said}".strip())
+            self.project.messages.say(f"{made} of {len(found.lines)} lines lie on the reel. {found.message}".strip())
 
     def _many(self, what: str, lay: Callable[[Reel], tuple[Reel, list[str]]]) -> int:
         names: list[str] = []
@@ -159,4 +159,4 @@ class TitleCommands(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self.project.messages.say(f"{counted(len(lines), 'line')} written to {path}")
+        self.project.messages.say(f"{plural(len(lines), 'line')} written to {path}")

@@ -9,11 +9,11 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QInputDialog, QWidget
 
 from tempik.desktop.commands.registry import command
-from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.widgets.count_panel import CountPanel
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.transitions import laying, mending
 from tempik.edit.transitions.laying import TransitionPlace
 from tempik.errors import TempikError
@@ -23,7 +23,7 @@ from tempik.render import PictureSource
 from tempik.render.motion import proposals_at
 from tempik.timeline.transitions import PlacedTransition, short_of
 from tempik.transitions import CATALOGUE, new_transition
-from tempik.transitions.matching import Proposal
+from tempik.transitions.matching import TransitionProposal
 
 # Which cuts are meant, and what it is called.
 SCOPES: tuple[tuple[str, str], ...] = (
@@ -44,9 +44,9 @@ class TransitionCommands(QObject):
 
     scope_changed = Signal()
 
-    def __init__(self, project: Project, worker: Worker, proxies: Proxies, count: CountPanel) -> None:
+    def __init__(self, project: Project, worker: Worker, proxy_store: ProxyStore, count: CountPanel) -> None:
         super().__init__(project)
-        self.project, self.worker, self.proxies, self.count = project, worker, proxies, count
+        self.project, self.worker, self.proxy_store, self.count = project, worker, proxy_store, count
         self.scope = "this"
         self.ways = ""  # how directions are given to several at once
         self.last = "dissolve"
@@ -225,9 +225,9 @@ class TransitionCommands(QObject):
         places = self.places()
         if len(places) <= 1 and len(self.project.selection.chosen_clips) > 1:
             places = laying.cuts(self.project.timeline, self.project.selection.chosen_clips)
-        timeline, proxy = self.project.timeline, self.proxies.proxy_for
+        timeline, proxy = self.project.timeline, self.proxy_store.proxy_for
 
-        def work(job: Job) -> dict[TransitionPlace, Proposal]:
+        def work(job: Job) -> dict[TransitionPlace, TransitionProposal]:
             found = {}
             with PictureSource(96 << 20, proxy) as source:
                 for number, at in enumerate(places):
@@ -239,11 +239,11 @@ class TransitionCommands(QObject):
                         found[at] = proposed[0]
             return found
 
-        def done(found: dict[TransitionPlace, Proposal]) -> None:
+        def done(found: dict[TransitionPlace, TransitionProposal]) -> None:
             if not found:
                 self.project.messages.say("There is no cut between two clips here to match a transition to.", True)
             elif self.project.change(
-                f"{counted(len(found), 'transition')} matched to the motion",
+                f"{plural(len(found), 'transition')} matched to the motion",
                 lambda reel: laying.with_proposals(reel, found),
             ):
                 if len(found) == 1:
@@ -252,7 +252,7 @@ class TransitionCommands(QObject):
 
         self.worker.start("How the pictures move", work, done, lambda t: self.project.messages.say(t, True))
 
-    def take_proposal(self, place: TransitionPlace, proposed: Proposal) -> None:
+    def take_proposal(self, place: TransitionPlace, proposed: TransitionProposal) -> None:
         """Lay what was proposed for an edge."""
         if self.project.change(proposed.why, lambda reel: laying.with_proposals(reel, {place: proposed})):
             self.say_trouble([place])
@@ -288,7 +288,7 @@ class TransitionCommands(QObject):
         self.project.messages.say(f"'{name.strip()}' is kept; it stands with the transitions to choose from.")
         self.scope_changed.emit()
 
-    def mend(self, place: TransitionPlace, mend: mending.Mend) -> None:
+    def mend(self, place: TransitionPlace, mend: mending.TransitionMend) -> None:
         self.project.change(mend.does[0].upper() + mend.does[1:], mend.edit)
 
 

@@ -22,12 +22,12 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.check import Event, Report, as_csv
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures
 from tempik.time import clock_text
-from tempik.timeline.striking import strip_names
+from tempik.timeline.sound_triggers import channel_names
 
 # After a change the check is worked out once nothing more has changed for so long.
 SETTLE_MS = 120
@@ -98,9 +98,9 @@ class CheckPage(Page):
 
     name, title, key = "check", "Check", "F8"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        project = desk.project
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        project = context.project
         self.report = project.report
         self.measured = False
         self.summary = Label()
@@ -116,9 +116,9 @@ class CheckPage(Page):
         self.measure.setToolTip(
             "Decode the file and find every flash, cut and cue in its own pictures, against its own sound"
         )
-        self.measure.clicked.connect(desk.files.measure)
+        self.measure.clicked.connect(context.files.measure)
         self.save = QPushButton("Save as CSV")
-        self.save.clicked.connect(lambda: desk.files.save_check(self.csv()))
+        self.save.clicked.connect(lambda: context.files.save_check(self.csv()))
         self.model = _Events()
         self.table = QTableView()
         self.table.setModel(self.model)
@@ -216,12 +216,12 @@ class CheckPage(Page):
     def _lane_titles(self) -> dict[str, str]:
         """Return what lanes are called: by accent, and by number where several fire the same."""
         out: dict[str, str] = {}
-        for found in self.project.timeline.fired:
+        for found in self.project.timeline.accent_lanes:
             title = (found.accent.title if found.accent is not None else found.lane.accent).lower()
             same = sum(t.split(" · ")[0] == title for t in out.values())
             out[found.lane.id] = f"{title} · {same + 1}" if same else title
-        strips = strip_names(self.project.reel)
-        return out | {key: f"sound: {title}" for key, title in strips.items() if key not in ("song", "clips")}
+        filmstrips = channel_names(self.project.reel)
+        return out | {key: f"sound: {title}" for key, title in filmstrips.items() if key not in ("song", "clips")}
 
     def _fill(self) -> None:
         self._fill_kinds()
@@ -240,7 +240,7 @@ class CheckPage(Page):
         event = self.model.rows[index.row()]
         self.project.playhead.go(event.frame)
         if event.kind == "sound":
-            self.project.selection.select_strip(event.lane, event.part)
+            self.project.selection.select_channel(event.lane, event.part)
         elif event.lane:
             self.project.selection.select_lane(event.lane)
 

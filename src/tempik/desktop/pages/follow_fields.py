@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
 
 from tempik.desktop.pages.follow_list import FollowList
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.form import button, quiet
 from tempik.desktop.widgets.typed import DecimalSpin
@@ -23,10 +23,10 @@ FIELDS: dict[str, tuple[str, float, float, str, str]] = {
 class FollowFields(QWidget):
     """Shows one clip, changes all that are selected."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk, self.project, self.filling = desk, desk.project, False
-        layers = desk.layers
+        self.context, self.project, self.filling = context, context.project, False
+        layers = context.layers
         self.pick = button(
             "Pick",
             "Click the subject in the preview (Ctrl+F); where it is lost, it goes on from there",
@@ -105,7 +105,7 @@ class FollowFields(QWidget):
     def _to_loss(self) -> None:
         placed = self.project.selection.placed
         if placed is not None:
-            self.desk.layers.say_lost(placed.clip.id)
+            self.context.layers.say_lost(placed.clip.id)
 
     def paint(self, p: QPainter, box: QRectF) -> None:
         """Where the subject is kept in the frame."""

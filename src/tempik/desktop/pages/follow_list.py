@@ -14,7 +14,7 @@ from tempik.edit.clips import follow
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
 from tempik.render import PictureSource, plan
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 WIDE = 108
 MOST = 80
@@ -49,32 +49,32 @@ class FollowList(QDialog):
 
     def _fill(self, clips: list[str]) -> None:
         timeline = self.project.timeline
-        tall = round(WIDE * timeline.tall / 2) * 2
-        self.list.setIconSize(QSize(len(SHARES) * WIDE, tall))
+        height_ratio = round(WIDE * timeline.height_ratio / 2) * 2
+        self.list.setIconSize(QSize(len(SHARES) * WIDE, height_ratio))
         with PictureSource(cache_bytes=64 << 20) as source:
             for name in clips[:MOST]:
                 placed = timeline.placed_clip(name)
                 if placed is None:
                     continue
-                item = QListWidgetItem(QIcon(self._pictures(source, placed, tall)), self._words(placed))
+                item = QListWidgetItem(QIcon(self._pictures(source, placed, height_ratio)), self._words(placed))
                 item.setData(Qt.ItemDataRole.UserRole, name)
                 self.list.addItem(item)
 
-    def _pictures(self, source: PictureSource, placed: Placed, tall: int) -> QPixmap:
-        sheet = QImage(len(SHARES) * WIDE, tall, QImage.Format.Format_RGB888)
+    def _pictures(self, source: PictureSource, placed: PlacedClip, height_ratio: int) -> QPixmap:
+        sheet = QImage(len(SHARES) * WIDE, height_ratio, QImage.Format.Format_RGB888)
         sheet.fill(Qt.GlobalColor.black)
         with painter_on(sheet) as p:
             for number, share in enumerate(SHARES):
                 frame = placed.first + int(share * (placed.frames - 1))
                 try:
-                    made = plan(self.project.timeline, frame, WIDE, tall, accents=False, clip=placed)
+                    made = plan(self.project.timeline, frame, WIDE, height_ratio, accents=False, clip=placed)
                     rgb = to_rgb(source.render(made))
                 except TempikError:
                     continue
                 p.drawImage(number * WIDE, 0, image_of(rgb))
         return QPixmap.fromImage(sheet)
 
-    def _words(self, placed: Placed) -> str:
+    def _words(self, placed: PlacedClip) -> str:
         lost = follow.lost_frames(self.project.timeline, placed)
         text = f"{placed.footage.name} · frame {placed.first}"
         return f"{text}\nlost from frame {lost[0][0]}" if lost else text

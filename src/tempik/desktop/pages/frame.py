@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.pages.follow_fields import FollowFields
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.placing import Placing
 from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
@@ -45,9 +45,9 @@ class FramePage(Page):
 
     name, title, key = "frame", "Frame", "F7"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        project = desk.project
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        project = context.project
         self.placing = Placing(project, lambda: self.editing_end)
         self._filling = False
         self.fits = QButtonGroup(self)
@@ -67,8 +67,8 @@ class FramePage(Page):
             )
             fit_row.addWidget(button)
         fit_row.addStretch(1)
-        self.follow = FollowFields(desk)
-        desk.layers.picking.connect(self._pick)
+        self.follow = FollowFields(context)
+        context.layers.picking.connect(self._pick)
         self._picks = False
         ends = self._make_ends()
         numbers = self._make_numbers()
@@ -271,7 +271,7 @@ class FramePage(Page):
         """A drag places the picture wherever it begins; a click may pick the subject to follow."""
         if self._picks:
             self._picks = False
-            self.desk.layers.follow_at(at.x(), at.y())
+            self.context.layers.follow_at(at.x(), at.y())
 
     def drag(self, by: QPointF) -> None:
         """Move the picture by shares of the frame since the drag began."""

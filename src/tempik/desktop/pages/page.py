@@ -29,24 +29,24 @@ from tempik.desktop.commands.transitions import TransitionCommands
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.mode import PreviewMode
-from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.exports import Exports
-from tempik.desktop.session.filmstrips import Strips
-from tempik.desktop.session.looking import Looking
+from tempik.desktop.session.filmstrips import Filmstrips
+from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
 
 
-class Desk(NamedTuple):
+class PageContext(NamedTuple):
     """What pages work with: the open project, what plays it, and what is done to it."""
 
     project: Project
     song: Song
-    strips: Strips
-    proxies: Proxies
+    filmstrips: Filmstrips
+    proxy_store: ProxyStore
     watch: MediaWatch
     looking: Looking
     delivery: Delivery
@@ -82,10 +82,10 @@ class Page(QWidget):
     title = ""
     key = ""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk = desk
-        self.project = desk.project
+        self.context = context
+        self.project = context.project
         self.stale = True
 
     def tools(self) -> QWidget | None:

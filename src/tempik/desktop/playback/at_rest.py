@@ -110,8 +110,8 @@ class AtRest:
 
 def _files(found: FramePlan) -> Iterator[str]:
     """Yield the files that a plan reads, those of nests too."""
-    for shot in found.shots:
-        if shot.inner is not None:
-            yield from _files(shot.inner)
-        elif not shot.solid and shot.title is None:
-            yield shot.path
+    for layer_plan in found.layer_plans:
+        if layer_plan.inner is not None:
+            yield from _files(layer_plan.inner)
+        elif not layer_plan.solid and layer_plan.title is None:
+            yield layer_plan.path

@@ -8,9 +8,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
-from tempik.render.clip_sound import ClipTrack
+from tempik.render.clip_sound import ClipAudio
 from tempik.render.footage_sounds import FootageSounds, heard_clips, transitions_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 KEPT = 400
@@ -27,7 +27,7 @@ class ClipSounds(QObject):
     def __init__(self, project: Project, worker: Worker) -> None:
         super().__init__(project)
         self.project, self._worker = project, worker
-        self._kept: OrderedDict[Key, tuple[Placed, ClipTrack | None]] = OrderedDict()
+        self._kept: OrderedDict[Key, tuple[PlacedClip, ClipAudio | None]] = OrderedDict()
         self._files = FootageSounds(project.timeline)
         self._job: Job | None = None
         self._rest = QTimer(self)
@@ -36,7 +36,7 @@ class ClipSounds(QObject):
         self._rest.timeout.connect(self._make)
         project.changed.connect(self._rest.start)
 
-    def _key(self, placed: Placed) -> Key:
+    def _key(self, placed: PlacedClip) -> Key:
         reel = self.project.reel
         # The map of a clip is made once for each state of it, and kept with the result.
         transitions = tuple(
@@ -44,7 +44,7 @@ class ClipSounds(QObject):
         )
         return id(placed.map), id(placed.clip.sound), id(placed.footage), placed.first, reel.crossfade_ms, transitions
 
-    def track(self, placed: Placed) -> ClipTrack | None:
+    def track(self, placed: PlacedClip) -> ClipAudio | None:
         """Return a clip's sound where it is ready."""
         found = self._kept.get(self._key(placed))
         return found[1] if found is not None else None
@@ -62,7 +62,7 @@ class ClipSounds(QObject):
                 del self._kept[key]
         self._rest.start()
 
-    def _missing(self) -> list[Placed]:
+    def _missing(self) -> list[PlacedClip]:
         return [p for p in heard_clips(self.project.timeline) if self._key(p) not in self._kept]
 
     def _make(self) -> None:
@@ -78,7 +78,7 @@ class ClipSounds(QObject):
             ended=self._ended,
         )
 
-    def _work(self, job: Job, timeline: Timeline, placed: list[Placed]) -> list[ClipTrack | None]:
+    def _work(self, job: Job, timeline: Timeline, placed: list[PlacedClip]) -> list[ClipAudio | None]:
         self._files.use(timeline)
         out = []
         for number, clip in enumerate(placed):
@@ -86,7 +86,7 @@ class ClipSounds(QObject):
             out.append(self._files.track(clip))
         return out
 
-    def _take(self, keys: list[Key], placed: list[Placed], tracks: list[ClipTrack | None]) -> None:
+    def _take(self, keys: list[Key], placed: list[PlacedClip], tracks: list[ClipAudio | None]) -> None:
         for key, clip, track in zip(keys, placed, tracks, strict=True):
             self._kept[key] = (clip, track)
         while len(self._kept) > KEPT:

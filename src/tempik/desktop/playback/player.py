@@ -127,7 +127,7 @@ class Player(QObject):
 
     due = Signal(int)
     at = Signal(float)
-    said = Signal(str)  # what became of the sound device
+    message = Signal(str)  # what became of the sound device
     state_changed = Signal(bool)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -189,9 +189,9 @@ class Player(QObject):
         self._clock.restart()
         self._open(from_s, but)
         if self._sink is None and had:
-            self.said.emit("The sound device is gone; playing goes on without sound.")
+            self.message.emit("The sound device is gone; playing goes on without sound.")
         elif self._sink is not None:
-            self.said.emit("Playing on another sound device.")
+            self.message.emit("Playing on another sound device.")
 
     def load(self, timeline: Timeline) -> None:
         """Take another timeline. Playing goes on over a change of the reel that leaves its length."""

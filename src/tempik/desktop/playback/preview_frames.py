@@ -20,8 +20,8 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from tempik.desktop.playback.at_rest import AtRest, Resting
+from tempik.desktop.session.guarded_signal import GuardedSignal
 from tempik.desktop.session.log import log_fault
-from tempik.desktop.session.voice import Voice
 from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
@@ -57,7 +57,7 @@ class PreviewFrames(QObject):
         super().__init__(parent)
         self._proxy = proxy
         self._lock = threading.Condition()
-        self._voice = Voice()
+        self._signal = GuardedSignal()
         self._timeline: Timeline | None = None
         self._size = (540, 960)
         self._wanted = 0
@@ -182,7 +182,7 @@ class PreviewFrames(QObject):
             self._lock.notify()
         self._rest.close()
         self._thread.join(5)
-        self._voice.close()
+        self._signal.close()
 
     def _sharpened(self, frame: Resting, key: Hashable, rgb: NDArray[np.uint8]) -> None:
         """Keep a frame that was made from the files themselves in place of that from their proxies."""
@@ -192,7 +192,7 @@ class PreviewFrames(QObject):
             if frame.version != self._version or self._resting:
                 return
             self._kept[key] = image
-        self._voice.say(self.ready, frame.number)
+        self._signal.say(self.ready, frame.number)
 
     # The thread
 
@@ -248,7 +248,7 @@ class PreviewFrames(QObject):
 
     def _wait_for_work(self, source: PictureSource) -> tuple[int | None, bool]:
         """Return the next frame to make and whether it is made ahead in the background; None when the window closes."""
-        while not (self._closing or self._voice.closed):
+        while not (self._closing or self._signal.closed):
             if self._letting_go:
                 source.close()
                 self._letting_go = False
@@ -308,11 +308,11 @@ class PreviewFrames(QObject):
                 self._kept[key] = image
             last = self._looked + 1 >= task.timeline.frames
         if not task.ahead:
-            self._voice.say(self.ready, task.number)
+            self._signal.say(self.ready, task.number)
         elif time.monotonic() - self._told_at > TELL_S or last:
             self._told_at = time.monotonic()
             self._news += 1
-            self._voice.say(self.prepared)
+            self._signal.say(self.prepared)
 
     def _store(self, key: Hashable, task: _Task, rgb: NDArray[np.uint8]) -> None:
         """Keep a dear frame small."""
@@ -330,7 +330,7 @@ class PreviewFrames(QObject):
             if task.version != self._version:
                 return
             self._faulty[task.number] = message
-        self._voice.say(self.failed, task.number, message)
+        self._signal.say(self.failed, task.number, message)
 
 
 class _Stretches(NamedTuple):

@@ -20,10 +20,10 @@ from tempik.render.footage_sounds import heard_clips
 from tempik.render.hearing import CLICK_S, with_clicks
 from tempik.render.mastering import BLOCK, load_filters
 from tempik.render.mixdown import Mixdown
-from tempik.render.takes import Takes
+from tempik.render.sound_bank import SoundBank
 from tempik.sounds.loudness import RATE
 from tempik.time import time_of
-from tempik.timeline.striking import struck_of
+from tempik.timeline.sound_triggers import evaluated_sound_lanes
 from tempik.timeline.timeline import Timeline
 
 # What is dragged changes the mix many times a second; it is measured when it rests.
@@ -41,7 +41,7 @@ class ReelSound(QObject):
     def __init__(self, project: Project, song: Song, clip_sounds: ClipSounds, worker: Worker) -> None:
         super().__init__(project)
         self.project, self.song, self.clip_sounds, self._worker = project, song, clip_sounds, worker
-        self.takes = Takes()
+        self.sound_bank = SoundBank()
         self.design_alone = False
         self.playing: Mixdown | None = None  # what is heard, or was last
         self._gain = 1.0
@@ -66,7 +66,7 @@ class ReelSound(QObject):
 
     def retry(self, paths: list[str]) -> None:
         """Read files that are there again, of which nothing could be heard."""
-        self.takes.forget()
+        self.sound_bank.forget()
         self.clip_sounds.retry(paths)
         self._kept, self._measured = None, ()
         self._rest.start()
@@ -102,7 +102,7 @@ class ReelSound(QObject):
         unread = Sound(np.zeros((0, 2), np.float32), RATE)
         song = self.song.sound or unread
         return Mixdown(
-            timeline, song, self.clip_sounds.track, self.takes, design_alone=self.design_alone, made_only=made_only
+            timeline, song, self.clip_sounds.track, self.sound_bank, design_alone=self.design_alone, made_only=made_only
         )
 
     # What is heard
@@ -193,11 +193,11 @@ class ReelSound(QObject):
     def _what(self) -> tuple[object, ...]:
         """Return what the mix is made of, to be told by identity."""
         reel, timeline = self.project.reel, self.project.timeline
-        struck = struck_of(timeline) if reel.sound_lanes else []
+        evaluated = evaluated_sound_lanes(timeline) if reel.sound_lanes else []
         heard = [x for p in heard_clips(timeline) for x in (p.map, self.clip_sounds.track(p))]
         records = (reel.soundtrack, reel.sounds, reel.sound_tracks, reel.sound_clips, reel.sound_lanes, reel.mix)
         told = (self.song.sound, self.design_alone, reel.length_s, reel.rate)
-        return (*records, *told, *struck, *heard)
+        return (*records, *told, *evaluated, *heard)
 
     def _make(self) -> None:
         """Make the sounds that are struck, and measure the mix, where either is another."""

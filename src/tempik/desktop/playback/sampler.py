@@ -9,7 +9,7 @@ from PySide6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.media.audio import Samples
 from tempik.reel import Reel
-from tempik.render.takes import Takes
+from tempik.render.sound_bank import SoundBank
 from tempik.sounds.loudness import RATE
 
 # A pointer that only passes by plays nothing.
@@ -40,12 +40,12 @@ class _Once(QIODevice):
         return True
 
 
-class Sampler(QObject):
+class SoundSampler(QObject):
     """Plays the sound that is wanted, once it is made; another, or none, ends it."""
 
-    def __init__(self, takes: Takes, worker: Worker, parent: QObject) -> None:
+    def __init__(self, sound_bank: SoundBank, worker: Worker, parent: QObject) -> None:
         super().__init__(parent)
-        self._takes, self._worker = takes, worker
+        self._sound_bank, self._worker = sound_bank, worker
         self._wanted: tuple[Reel, str] | None = None
         self._sink: QAudioSink | None = None
         self._feed: _Once | None = None
@@ -79,7 +79,7 @@ class Sampler(QObject):
         reel, sound = wanted
 
         def work(job: Job) -> Samples:
-            found = self._takes.source(reel, sound)
+            found = self._sound_bank.source(reel, sound)
             return found.samples[: round(MOST_S * RATE)] if found is not None else np.zeros((0, 2), np.float32)
 
         def done(samples: Samples) -> None:

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QTransform
 
+from tempik.desktop.session.guarded_signal import GuardedSignal
 from tempik.desktop.session.log import log_fault
-from tempik.desktop.session.voice import Voice
 from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media import FrameReader
@@ -31,15 +31,15 @@ class Scrubber(QObject):
         super().__init__(parent)
         self._proxy = proxy or (lambda path: None)
         self._lock = threading.Condition()
-        self._voice = Voice()
-        self._wish: tuple[str, float, int] | None = None
+        self._signal = GuardedSignal()
+        self._options: tuple[str, float, int] | None = None
         self._closing = False
         self._thread = threading.Thread(target=self._work, name="scrub", daemon=True)
         self._thread.start()
 
     def want(self, path: str, time_s: float, rotation_deg: int) -> None:
         with self._lock:
-            self._wish = (path, time_s, rotation_deg)
+            self._options = (path, time_s, rotation_deg)
             self._lock.notify()
 
     def close(self) -> None:
@@ -47,32 +47,32 @@ class Scrubber(QObject):
             self._closing = True
             self._lock.notify()
         self._thread.join(5)
-        self._voice.close()
+        self._signal.close()
 
     def _work(self) -> None:
         reader: FrameReader | None = None
         while True:
             with self._lock:
-                while self._wish is None and not self._closing:
+                while self._options is None and not self._closing:
                     self._lock.wait()
-                if self._closing or self._voice.closed or self._wish is None:
+                if self._closing or self._signal.closed or self._options is None:
                     break
-                path, time_s, rotation = self._wish
-                self._wish = None
+                path, time_s, rotation = self._options
+                self._options = None
             try:
                 reader, rgb = self._read(reader, path, time_s)
             except TempikError as error:
-                self._voice.say(self.failed, str(error))
+                self._signal.say(self.failed, str(error))
                 continue
             except Exception as error:  # whatever it is, the next wish must still be read
                 log_fault("scrub", error)
-                self._voice.say(self.failed, f"{path} could not be shown ({type(error).__name__}: {error}).")
+                self._signal.say(self.failed, f"{path} could not be shown ({type(error).__name__}: {error}).")
                 reader = None
                 continue
             image = image_of(rgb)
             if rotation:
                 image = image.transformed(QTransform().rotate(rotation))
-            self._voice.say(self.shown, path, time_s, image)
+            self._signal.say(self.shown, path, time_s, image)
         if reader is not None:
             reader.close()
 

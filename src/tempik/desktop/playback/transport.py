@@ -27,7 +27,7 @@ class Transport(QObject):
     On the Rhythm page (`in_song`) the whole song plays from the cursor there; else the reel plays.
     """
 
-    sounding = Signal(float)  # seconds of the song, while it plays
+    song_placement = Signal(float)  # seconds of the song, while it plays
     looping_changed = Signal()
 
     image_shown = Signal(object)  # the QImage that is due, or None
@@ -55,7 +55,7 @@ class Transport(QObject):
         self.player.due.connect(project.playhead.go)
         self.player.at.connect(self._sounds)
         self.player.state_changed.connect(self._state)
-        self.player.said.connect(lambda text: project.messages.say(text, False))
+        self.player.message.connect(lambda text: project.messages.say(text, False))
         self.frames.ready.connect(self._ready)
         self.frames.failed.connect(self._failed)
         self.image_shown.connect(lambda image: self.waits.emit(False))
@@ -168,7 +168,7 @@ class Transport(QObject):
     def _sounds(self, reel_s: float) -> None:
         if self.in_song:
             self.cursor_s = self.project.timeline.start_s + reel_s
-        self.sounding.emit(self.project.timeline.start_s + reel_s)
+        self.song_placement.emit(self.project.timeline.start_s + reel_s)
 
     def _state(self, playing: bool) -> None:
         if not playing:

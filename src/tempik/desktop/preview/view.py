@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from tempik.desktop.preview.guides import paint_safe_area
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.looking import Looking
+from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted, painter_on
 from tempik.desktop.widgets.theme import colour, words

@@ -6,19 +6,19 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.jobs import Job, Stopped, Worker
 from tempik.disk.reading import is_regular
 from tempik.errors import TempikError
-from tempik.media import Study
+from tempik.media import FootageStudy
 from tempik.media.cache import cache_size, clear_cache
-from tempik.media.looking import Looked, look_over, looked_before
+from tempik.media.inspecting import Inspection, look_over, looked_before
 from tempik.media.proxy import proxy_path, sound_proxy, worth_a_proxy
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 
 
-class Proxies(QObject):
+class ProxyStore(QObject):
     """Which proxy stands for which file, and what a look over each file found.
 
     Each file is decoded once for both, and its filmstrip comes with it; that waits while the reel plays. What was
@@ -27,16 +27,16 @@ class Proxies(QObject):
 
     made = Signal(str)  # a proxy of this file is there
     studied = Signal(str)  # cues and cadence of this file are known
-    said = Signal(str, bool)
+    message = Signal(str, bool)
 
-    def __init__(self, worker: Worker, looker: Worker, strips: Strips, parent: QObject | None = None) -> None:
+    def __init__(self, worker: Worker, looker: Worker, filmstrips: Filmstrips, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._worker = worker
         self._looker = looker  # for what is quick
-        self._strips = strips
+        self._strips = filmstrips
         self._proxies: dict[str, str] = {}
         self._wanted: set[str] = set()
-        self._studies: dict[str, Study] = {}
+        self._studies: dict[str, FootageStudy] = {}
         self._again: set[str] = set()  # files that are looked over when a person asks, not by themselves
         self.on = True
 
@@ -44,7 +44,7 @@ class Proxies(QObject):
         """Return the proxy to look at in place of a file, or None. Safe to call from any thread."""
         return self._proxies.get(path) if self.on else None
 
-    def study_of(self, path: str) -> Study | None:
+    def study_of(self, path: str) -> FootageStudy | None:
         """Return what is known of a file, or None while it is being looked over."""
         return self._studies.get(path)
 
@@ -84,7 +84,7 @@ class Proxies(QObject):
 
         def failed(text: str) -> None:
             self._again.add(path)
-            self.said.emit(text, True)
+            self.message.emit(text, True)
 
         self._looker.start(f"Looking whether {piece.name} is known", look, looked, failed, quiet=True)
 
@@ -92,15 +92,15 @@ class Proxies(QObject):
         self._proxies[path] = proxy
         self.made.emit(path)
 
-    def _knows(self, piece: Footage, found: Looked) -> None:
-        self._strips.take(piece.path, found.strip)
+    def _knows(self, piece: Footage, found: Inspection) -> None:
+        self._strips.take(piece.path, found.filmstrip)
         self._studies[piece.path] = found.study
         self.studied.emit(piece.path)
 
     def _look_over(self, piece: Footage, proxy: bool) -> None:
         path = piece.path
 
-        def work(job: Job) -> Looked:
+        def work(job: Job) -> Inspection:
             if not is_regular(path):
                 raise Stopped  # of missing files all is said elsewhere
             try:
@@ -108,10 +108,10 @@ class Proxies(QObject):
             except TempikError as error:
                 if not proxy:
                     raise
-                self.said.emit(str(error), True)  # of the proxy, perhaps: the rest is looked at without
+                self.message.emit(str(error), True)  # of the proxy, perhaps: the rest is looked at without
                 return look_over(path, piece.rotation_deg, False, job.report)
 
-        def done(found: Looked) -> None:
+        def done(found: Inspection) -> None:
             if proxy and is_regular(proxy_path(path)):
                 self._use(path, str(proxy_path(path)))
             self._knows(piece, found)
@@ -122,7 +122,7 @@ class Proxies(QObject):
 
         # Begun by itself once a session: what was cancelled or could not be done is begun again when a person asks.
         self._worker.start(
-            f"Looking over {piece.name}", work, done, lambda text: self.said.emit(text, True), ended=ended
+            f"Looking over {piece.name}", work, done, lambda text: self.message.emit(text, True), ended=ended
         )
 
     def look_through(self, piece: Footage) -> None:
@@ -141,7 +141,7 @@ class Proxies(QObject):
         self._studies.clear()
         self._again |= self._wanted  # what is needed after all, such as by a draft, is looked over again
         freed = clear_cache()
-        self.said.emit(
+        self.message.emit(
             f"{freed / 1e6:.0f} MB of proxies and analyses removed, {cache_size() / 1e6:.0f} MB kept (the demo).", False
         )
 
@@ -149,6 +149,6 @@ class Proxies(QObject):
 class _Known(NamedTuple):
     """What is known of a file: what the last look found, its proxy ('' for none), and whether it is worth one."""
 
-    looked: Looked | None
+    looked: Inspection | None
     proxy: str
     worth: bool

@@ -14,8 +14,8 @@ from tempik.deliver.presets import last_order
 from tempik.deliver.run import measured
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
-from tempik.edit.draft import Wish, draft_reel
-from tempik.edit.drafting.make import MoodDraft, MoodWish, drafted_anew
+from tempik.edit.draft import RuleDraftOptions, draft_reel
+from tempik.edit.drafting.make import DraftOptions, MoodDraft, drafted_anew
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import Mood
 from tempik.edit.song.arranging import with_song_edit
@@ -42,7 +42,7 @@ class Delivery(QObject):
         self.project, self.worker, self.looking = project, worker, looking
         self.last: Mood | None = None  # what was drafted by last
 
-    def draft(self, wish: Wish) -> bool:
+    def draft(self, options: RuleDraftOptions) -> bool:
         """Make the reel anew by a rule; the shot list stays."""
         reel = self.project.reel
         if reel.soundtrack is None:
@@ -50,7 +50,7 @@ class Delivery(QObject):
         try:
             pieces = [f for f in reel.footage if not f.without_file]
             kept = tuple(f for f in reel.footage if f.nest is None)  # what nests held is drafted anew with all else
-            made = draft_reel(reel.soundtrack, pieces, wish)
+            made = draft_reel(reel.soundtrack, pieces, options)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return False
@@ -70,7 +70,7 @@ class Delivery(QObject):
         return done
 
     def draft_mood(
-        self, wish: MoodWish, song_edit: SongEdit | None = None, after: Callable[[], None] | None = None
+        self, options: DraftOptions, song_edit: SongEdit | None = None, after: Callable[[], None] | None = None
     ) -> None:
         """Make the reel anew by a mood, once its footage has been looked through: of the song as a `way` arranges it, if one is given.
         What is kept stays. `after` is called when it is there."""
@@ -85,16 +85,16 @@ class Delivery(QObject):
             self._looked_over(pieces, job)
             studies = studies_of(pieces, lambda share: job.report(LOOKED + (1 - LOOKED) * share))
             if song_edit is None:
-                return drafted_anew(reel, studies, wish)
+                return drafted_anew(reel, studies, options)
             arranged = with_song_edit(reel, song_edit)
-            return drafted_anew(arranged, studies, wish._replace(start_s=0.0, length_s=arranged.length_s))
+            return drafted_anew(arranged, studies, options._replace(start_s=0.0, length_s=arranged.length_s))
 
         def done(made: MoodDraft) -> None:
             if self.project.reel is not reel:
                 self.project.messages.say("The reel was changed meanwhile; draft it again.", True)
                 return
-            self.last = wish.mood
-            if self._drafted(made.reel, made.notes, f"Reel drafted: {wish.mood.name}") and after is not None:
+            self.last = options.mood
+            if self._drafted(made.reel, made.notes, f"Reel drafted: {options.mood.name}") and after is not None:
                 after()
 
         self.worker.start("Drafting", work, done, self._failed)
@@ -120,10 +120,10 @@ class Delivery(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        wish = MoodWish(
+        options = DraftOptions(
             mood, draft.seed + 1, song.start_s, reel.length_s, reel.width, reel.height, reel.rate, reel.amount, draft.ordered
         )  # fmt: skip
-        self.draft_mood(wish)
+        self.draft_mood(options)
 
     def _failed(self, text: str) -> None:
         self.project.messages.say(text, True)

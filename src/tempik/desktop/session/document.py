@@ -13,15 +13,15 @@ from tempik.desktop.session.journaling import Journaling, Work
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.session.playhead import Playhead
 from tempik.desktop.session.selection import Selection
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips.slots import gave_way, keep_locked, let_go
 from tempik.edit.grading.grades import only_grades_differ
 from tempik.errors import TempikError
 from tempik.memo import expect
 from tempik.project import history
 from tempik.project.file import SUFFIX, load_reel, order_in, save_reel
-from tempik.project.journal import Found, Lock, forget, left_behind
-from tempik.project.steps import said_of_step
+from tempik.project.journal import Lock, RecoveredWork, forget, left_behind
+from tempik.project.steps import message_of_step
 from tempik.project.versions import keep_version
 from tempik.reel import Reel
 from tempik.reel.nests import size_of
@@ -98,13 +98,13 @@ class Project(QObject):
             if self._asked:
                 self.messages.say(f"Nothing to change: {what[:1].lower()}{what[1:]}.", False)
             return False
-        if said := said_of_step(self.history.reel, reel):
-            self.messages.say(said, True)
+        if message := message_of_step(self.history.reel, reel):
+            self.messages.say(message, True)
             return False
         loose, gone = let_go(self.history.reel, reel), gave_way(self.history.reel, reel) if lays else 0
         self._done(reel, what)
         ties = f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""
-        self.messages.say(what + (f" · {counted(gone, 'clip')} gave way" if gone else "") + ties)
+        self.messages.say(what + (f" · {plural(gone, 'clip')} gave way" if gone else "") + ties)
         return True
 
     def asked(self, act: Callable[[], object]) -> None:
@@ -165,8 +165,8 @@ class Project(QObject):
         if self._gesture is not gesture:
             return
         self._gesture = None
-        if said := said_of_step(self.history.reel, self.reel):
-            self.messages.say(said, True)
+        if message := message_of_step(self.history.reel, self.reel):
+            self.messages.say(message, True)
             self._journaling.gesture_dropped()
             self._set(self.history.reel)
         elif self.reel != self.history.reel:
@@ -212,12 +212,12 @@ class Project(QObject):
         there = self.history.gone_to(number)
         self._go(there, f"Gone to: {there.can_undo or 'as opened'}")
 
-    def _go(self, there: history.History, said: str) -> None:
+    def _go(self, there: history.History, message: str) -> None:
         self._gesture, self._compared = None, False
         self.history = there
         self._journaling.note()
         self._set(there.reel)
-        self.messages.say(said)
+        self.messages.say(message)
 
     # Files
 
@@ -239,11 +239,11 @@ class Project(QObject):
             self.changed.emit()
             self.messages.say(self.read_only, True)
 
-    def left_behind(self) -> Found | None:
+    def left_behind(self) -> RecoveredWork | None:
         """Return what a process that did not end well left of this project."""
         return left_behind(self.path) if not self.read_only else None
 
-    def take_up(self, found: Found) -> None:
+    def take_up(self, found: RecoveredWork) -> None:
         """Go on from the state that a process left behind, with its steps to be undone."""
         saved = self.saved_reel
         self.history = found.history

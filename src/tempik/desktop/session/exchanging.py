@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.importing import Files
+from tempik.desktop.session.importer import Importer
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.project.file import SUFFIX
 from tempik.project.zipped import free_folder, zip_project
@@ -18,7 +18,7 @@ from tempik.reel.nests import all_closed
 class Exchanging(QObject):
     """`may_leave` asks about unsaved work before another project is opened."""
 
-    def __init__(self, project: Project, files: Files, worker: Worker, may_leave: Callable[[], bool]) -> None:
+    def __init__(self, project: Project, files: Importer, worker: Worker, may_leave: Callable[[], bool]) -> None:
         super().__init__(project)
         self.project, self.files, self.worker, self._may_leave = project, files, worker, may_leave
 

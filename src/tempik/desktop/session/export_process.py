@@ -29,15 +29,15 @@ class ExportProcess(QObject):
         command = ours("tempik.cli", "queue", "run", item, "--with-parent", "--progress", "json")
         self._process = begun(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
         assert self._process.stdout is not None
-        self._said = self._process.stdout.fileno()
+        self._message = self._process.stdout.fileno()
         self._pushed = ""  # the end of what it has said
-        os.set_blocking(self._said, False)
-        self._ear = QSocketNotifier(self._said, QSocketNotifier.Type.Read, self)
+        os.set_blocking(self._message, False)
+        self._ear = QSocketNotifier(self._message, QSocketNotifier.Type.Read, self)
         self._ear.activated.connect(self._heard)
 
     def _heard(self) -> None:
         try:
-            data = os.read(self._said, 1 << 16)
+            data = os.read(self._message, 1 << 16)
         except BlockingIOError:
             return
         except OSError:
@@ -49,8 +49,8 @@ class ExportProcess(QObject):
         *lines, self._pushed = (self._pushed + data.decode(errors="replace")).split("\n")
         for line in lines:
             try:
-                said = json.loads(line)
-                self.progressed.emit(said["done"] / max(said["total"], 1))
+                message = json.loads(line)
+                self.progressed.emit(message["done"] / max(message["total"], 1))
             except (ValueError, KeyError, TypeError):
                 continue
 

@@ -151,8 +151,8 @@ class Exports(QObject):
         try:
             process = ExportProcess(item.id, self)
         except OSError as error:
-            said = f"The export could not be started ({error.strerror}); restart Tempik and try again."
-            self.project.messages.say(said, True)
+            message = f"The export could not be started ({error.strerror}); restart Tempik and try again."
+            self.project.messages.say(message, True)
             return
         process.progressed.connect(self._moved_on)
         process.ended.connect(self._finished)
@@ -174,8 +174,8 @@ class Exports(QObject):
         if found is not None and not self._closing:
             # Waiting still, the process ended without a word: it was stopped before it could say so, or died.
             if found.state == "waiting":
-                said = "stopped" if stopping else "the export ended unexpectedly; try it again"
-                queue.save(replace(found, state="stopped" if stopping else "failed", said=said, ok=False))
+                message = "stopped" if stopping else "the export ended unexpectedly; try it again"
+                queue.save(replace(found, state="stopped" if stopping else "failed", message=message, ok=False))
                 self._refresh()
                 found = self.item(found.id) or found
             self._tell(found)
@@ -191,11 +191,11 @@ class Exports(QObject):
         if item.state == "stopped":
             self.project.messages.say(f"{item.name}: stopped.")
         elif item.state == "failed":
-            self.project.messages.say(item.said, True)
+            self.project.messages.say(item.message, True)
         elif item.state == "done":
             more = f" {item.notes[0]}" if item.notes else ""
             more += f" (+{len(item.notes) - 1} more on the Export page)" if len(item.notes) > 1 else ""
-            self.project.messages.say(f"Exported {item.target}: {item.said}.{more}", bool(item.notes) or not item.ok)
+            self.project.messages.say(f"Exported {item.target}: {item.message}.{more}", bool(item.notes) or not item.ok)
 
     # What a person does with it
 
@@ -217,7 +217,7 @@ class Exports(QObject):
             return
         item = queue.item_of(name)
         if item is not None and item.state == "waiting":
-            queue.save(replace(item, state="stopped", said="stopped"))
+            queue.save(replace(item, state="stopped", message="stopped"))
             self._refresh()
 
     def again(self, name: str) -> None:
@@ -225,7 +225,7 @@ class Exports(QObject):
         item = queue.item_of(name)  # as it is on the disk: the command line works on the same queue
         if item is not None and item.state in ENDED:
             place = max((i.place for i in queue.items()), default=0.0) + 1
-            queue.save(replace(item, state="waiting", said="", notes=(), ok=True, place=place))
+            queue.save(replace(item, state="waiting", message="", notes=(), ok=True, place=place))
             self._refresh()
             self._next()
 
@@ -270,4 +270,4 @@ class Exports(QObject):
         process.stop_now()
         item = queue.item_of(name) if name is not None else None
         if item is not None and item.state in ("stopped", "running", "waiting"):
-            queue.save(replace(item, state="waiting", said=""))
+            queue.save(replace(item, state="waiting", message=""))

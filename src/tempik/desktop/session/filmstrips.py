@@ -9,14 +9,14 @@ from PySide6.QtGui import QPixmap
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.widgets.images import image_of
 from tempik.desktop.widgets.pixmap_cache import pixmap_bytes
-from tempik.media.strip import Strip, kept_strip, make_strip
+from tempik.media.filmstrip import Filmstrip, cached_filmstrip, make_filmstrip
 from tempik.reel import Footage
 from tempik.render.pictures import shared_index
 
 KEPT_BYTES = 64 << 20
 
 
-class Strips(QObject):
+class Filmstrips(QObject):
     """Thumbnails by file and instant."""
 
     changed = Signal()
@@ -24,7 +24,7 @@ class Strips(QObject):
     def __init__(self, worker: Worker, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._worker = worker
-        self._strips: dict[str, Strip] = {}
+        self._strips: dict[str, Filmstrip] = {}
         self._making: set[str] = set()
         self._given_up: set[str] = set()  # files that cannot be read, until the reel names others
         self._pixmaps: LRUCache[tuple[str, int], QPixmap] = LRUCache(KEPT_BYTES, getsizeof=pixmap_bytes)
@@ -37,18 +37,18 @@ class Strips(QObject):
             return
         self._making.add(path)
 
-        def work(job: Job) -> Strip | None:
-            known = kept_strip(path, footage.rotation_deg) if footage.kind == "video" else None
+        def work(job: Job) -> Filmstrip | None:
+            known = cached_filmstrip(path, footage.rotation_deg) if footage.kind == "video" else None
             if known is not None:
                 return known
             # Of its key frames, in a moment; the whole strip comes with the look over the file.
             film = footage.kind == "video"
-            strip = make_strip(path, shared_index(path), footage.rotation_deg, lambda: job.cancelled, film)
-            return None if job.cancelled else strip
+            filmstrip = make_filmstrip(path, shared_index(path), footage.rotation_deg, lambda: job.cancelled, film)
+            return None if job.cancelled else filmstrip
 
-        def done(strip: Strip) -> None:
+        def done(filmstrip: Filmstrip) -> None:
             if path not in self._strips:
-                self.take(path, strip)
+                self.take(path, filmstrip)
 
         def ended() -> None:
             self._making.discard(path)
@@ -58,9 +58,9 @@ class Strips(QObject):
         # A file that cannot be read is spoken of where it is used; its strip stays empty.
         self._worker.start(f"Filmstrip of {path.rsplit('/', 1)[-1]}", work, done, ended=ended)
 
-    def take(self, path: str, strip: Strip) -> None:
+    def take(self, path: str, filmstrip: Filmstrip) -> None:
         """Take a file's strip, in place of the one there is."""
-        self._strips[path] = strip
+        self._strips[path] = filmstrip
         for key in [k for k in self._pixmaps if k[0] == path]:
             del self._pixmaps[key]
         self.changed.emit()
@@ -71,14 +71,14 @@ class Strips(QObject):
 
     def at(self, path: str, time_s: float) -> QPixmap | None:
         """Return the thumbnail nearest to an instant of a file, or None while it is being made."""
-        strip = self._strips.get(path)
-        if strip is None:
+        filmstrip = self._strips.get(path)
+        if filmstrip is None:
             return None
-        number = strip.nearest(time_s)
+        number = filmstrip.nearest(time_s)
         key = (path, number)
         found = self._pixmaps.get(key)
         if found is None:
-            found = QPixmap.fromImage(image_of(strip.pictures[number]))
+            found = QPixmap.fromImage(image_of(filmstrip.pictures[number]))
             self._pixmaps[key] = found
         return found
 

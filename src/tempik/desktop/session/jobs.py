@@ -11,8 +11,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
+from tempik.desktop.session.guarded_signal import GuardedSignal
 from tempik.desktop.session.log import log_fault
-from tempik.desktop.session.voice import Voice
 from tempik.errors import TempikError
 
 _LONGEST_END_S = 10.0
@@ -114,7 +114,7 @@ class Worker(QObject):
         self._held: set[str] = set()
         self._closed = False
         self._lock = threading.Lock()
-        self._voice = Voice()
+        self._signal = GuardedSignal()
         self._waiting: deque[Job] = deque()
         self._threads: list[threading.Thread] = []
         self._ending: deque[threading.Thread] = deque()
@@ -195,7 +195,7 @@ class Worker(QObject):
         """Stop all, for good: what is started from here on never runs."""
         self._closed = True
         self.stop_all()
-        self._voice.close()
+        self._signal.close()
 
     def _work(self) -> None:
         if self._nice:
@@ -213,12 +213,12 @@ class Worker(QObject):
                     break
                 job = self._waiting.popleft()
             job.run()
-        self._voice.say(self._spoken)
+        self._signal.say(self._spoken)
 
     def _tell(self, job: Job, told: _Told) -> None:
         """Called on a job's thread."""
         self._told.append((job, told))
-        self._voice.say(self._spoken)
+        self._signal.say(self._spoken)
 
     def _deliver(self) -> None:
         while self._told:

@@ -8,8 +8,8 @@ from PySide6.QtCore import QObject, Signal
 class Messages(QObject):
     """Sentences on their way to the status line."""
 
-    said = Signal(str, bool)  # a sentence, and whether it is an error
+    posted = Signal(str, bool)  # a sentence, and whether it is an error
 
     def say(self, text: str, error: bool = False) -> None:
         """Tell a sentence once."""
-        self.said.emit(text, error)
+        self.posted.emit(text, error)

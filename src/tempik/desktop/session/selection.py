@@ -6,14 +6,14 @@ from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QObject, Signal
 
-from tempik.accents import Fired
+from tempik.accents import EvaluatedLane
 from tempik.edit.clips.pieces import with_groups
 from tempik.edit.transitions.laying import TransitionPlace
 from tempik.reel import Clip, Footage, Point, Reel, SoundClip, SoundLane, by_id
 from tempik.time import frame_of, time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.repeats import source_of
-from tempik.timeline.striking import strip_names
+from tempik.timeline.sound_triggers import channel_names
 from tempik.timeline.timeline import Timeline
 
 SongStretch = tuple[float, float]
@@ -38,8 +38,8 @@ class Selection(QObject):
         self.points: frozenset[str] = frozenset()  # ids of the selected points
         self.lane_id: str | None = None  # the accent lane that the page edits
         self.step_id = ""  # its pulse that is edited alone, '' for the whole lane
-        self.strip = "song"  # the channel of the mix that the page edits: song, clips, a sound lane's or track's id
-        self.strike = ""  # the step of the sound lane that was pointed at
+        self.channel = "song"  # the channel of the mix that the page edits: song, clips, a sound lane's or track's id
+        self.trigger = ""  # the step of the sound lane that was pointed at
         self.sound_clip_id: str | None = None
         self.transition_place: TransitionPlace | None = (
             None  # the edge whose transition the page edits, None: that of the selected clip
@@ -57,7 +57,7 @@ class Selection(QObject):
         return by_id(self._reel.clips, self.clip_id)
 
     @property
-    def placed(self) -> Placed | None:
+    def placed(self) -> PlacedClip | None:
         """The selected clip as placed on the reel."""
         return self._timeline().placed_clip(self.clip_id)
 
@@ -71,9 +71,9 @@ class Selection(QObject):
         return by_id(self._reel.footage, self.footage_id)
 
     @property
-    def lane(self) -> Fired | None:
+    def lane(self) -> EvaluatedLane | None:
         """The selected accent lane as worked out."""
-        return next((f for f in self._timeline().fired if f.lane.id == self.lane_id), None)
+        return next((f for f in self._timeline().accent_lanes if f.lane.id == self.lane_id), None)
 
     def chosen_points(self) -> list[Point]:
         """Return the selected points that are in use, in order of time."""
@@ -146,10 +146,10 @@ class Selection(QObject):
             self.lane_id, self.step_id = lane, step
             self.lane_selected.emit()
 
-    def select_strip(self, strip: str, strike: str = "") -> None:
+    def select_channel(self, channel: str, trigger: str = "") -> None:
         """Select a channel of the mix, or one strike of a sound lane; no sound clip is selected then."""
-        if (strip, strike, None) != (self.strip, self.strike, self.sound_clip_id):
-            self.strip, self.strike, self.sound_clip_id = strip, strike, None
+        if (channel, trigger, None) != (self.channel, self.trigger, self.sound_clip_id):
+            self.channel, self.trigger, self.sound_clip_id = channel, trigger, None
             self.sound_selected.emit()
 
     def select_sound_clip(self, clip: str | None) -> None:
@@ -157,13 +157,13 @@ class Selection(QObject):
         found = by_id(self._reel.sound_clips, clip)
         if found is not None and clip != self.sound_clip_id:
             self.select_clip(None)
-            self.strip, self.strike, self.sound_clip_id = found.track, "", clip
+            self.channel, self.trigger, self.sound_clip_id = found.track, "", clip
             self.sound_selected.emit()
 
     @property
     def sound_lane(self) -> SoundLane | None:
         """The selected sound lane."""
-        return by_id(self._reel.sound_lanes, self.strip)
+        return by_id(self._reel.sound_lanes, self.channel)
 
     @property
     def sound_clip(self) -> SoundClip | None:
@@ -219,8 +219,8 @@ class Selection(QObject):
             self.transition_place = None
         if by_id(reel.accent_lanes, self.lane_id) is None:
             self.lane_id, self.step_id = (reel.accent_lanes[0].id if reel.accent_lanes else None), ""
-        if self.strip not in strip_names(reel):
-            self.strip, self.strike = (reel.sound_lanes[-1].id if reel.sound_lanes else "song"), ""
+        if self.channel not in channel_names(reel):
+            self.channel, self.trigger = (reel.sound_lanes[-1].id if reel.sound_lanes else "song"), ""
         if by_id(reel.sound_clips, self.sound_clip_id) is None:
             self.sound_clip_id = None
         if by_id(reel.footage, self.footage_id) is None:
@@ -231,7 +231,11 @@ class Selection(QObject):
     def begin_anew(self, reel: Reel) -> None:
         """Select nothing of another project but its first footage."""
         self.clip_id, self.clip_ids, self.transition_place = None, frozenset(), None
-        self.strip, self.strike, self.sound_clip_id = (reel.sound_lanes[0].id if reel.sound_lanes else "song"), "", None
+        self.channel, self.trigger, self.sound_clip_id = (
+            (reel.sound_lanes[0].id if reel.sound_lanes else "song"),
+            "",
+            None,
+        )
         self.footage_id = reel.footage[0].id if reel.footage else None
         self.points = frozenset()
         self.mark(None)

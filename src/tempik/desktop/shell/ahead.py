@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QObject, QTimer
 from PySide6.QtGui import QWindow
 from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.shell.bench import Bench
+from tempik.desktop.shell.page_panel import PagePanel
 
 _EVERY_MS = 200
 _QUIET_S = 1.0
@@ -26,16 +26,16 @@ _TOUCHES = frozenset(
 )
 
 
-class Ahead(QObject):
+class PagesAhead(QObject):
     """Has the bench of a window make one page after the other, each step of it at an instant at which nothing was touched for a second
     and `at_rest()`.
 
     A step takes up to 0.2 s: that long the window would stand still under a hand."""
 
-    def __init__(self, window: QWidget, bench: Bench, at_rest: Callable[[], bool]) -> None:
+    def __init__(self, window: QWidget, page_panel: PagePanel, at_rest: Callable[[], bool]) -> None:
         super().__init__(window)
         self._window = window
-        self._bench = bench
+        self._page_panel = page_panel
         self._at_rest = at_rest
         self._watched: QWindow | None = None
         self._touched = time.monotonic()
@@ -55,6 +55,6 @@ class Ahead(QObject):
             self._watched = self._window.windowHandle()
             if self._watched is not None:
                 self._watched.installEventFilter(self)
-        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest() and not self._bench.make_ahead():
+        elif time.monotonic() - self._touched > _QUIET_S and self._at_rest() and not self._page_panel.make_ahead():
             self._timer.stop()
             self._watched.removeEventFilter(self)

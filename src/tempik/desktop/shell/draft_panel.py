@@ -20,19 +20,18 @@ from PySide6.QtWidgets import (
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.shell.draft_rule import RuleFields
+from tempik.desktop.shell.draft_rule import PlainRuleFields
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet, tool
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.typed import DecimalSpin
-from tempik.edit.draft import LONGEST_S, Wish
-from tempik.edit.drafting.make import MoodWish, with_strength
+from tempik.edit.draft import LONGEST_S, RuleDraftOptions
+from tempik.edit.drafting.make import DraftOptions, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood
-from tempik.edit.song.arranging import Proposal
-from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches
-from tempik.edit.song.stretches import Stretch as SongStretch
+from tempik.edit.song.arranging import SongEditProposal
+from tempik.edit.song.stretches import LENGTHS_S, Stretch, suggested_stretches
 from tempik.project.moods import own_moods
 from tempik.reel import Reel
 from tempik.rhythm.song_edits import SongEdit
@@ -43,7 +42,7 @@ ACROSS = 3
 SAME_S = 0.6
 
 
-class Stretch(NamedTuple):
+class DraftStretch(NamedTuple):
     """A stretch of the song to be drafted: from an instant, so long; or the song as a way arranges it."""
 
     start_s: float
@@ -68,7 +67,7 @@ class DraftPanel(QFrame):
         marks.mark(self, "panel")
         self.setFixedWidth(WIDTH)
         self.mood: Mood | None = MOODS[2]
-        self.stretch: Stretch | None = None
+        self.stretch: DraftStretch | None = None
         self._filling = False
         title = Label("Draft the reel")
         title.setFont(words(15, True))
@@ -79,7 +78,7 @@ class DraftPanel(QFrame):
         self.moods.setSpacing(4)
         self.does = quiet("")
         self.does.setWordWrap(True)
-        self.rule = RuleFields()
+        self.rule = PlainRuleFields()
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
@@ -245,10 +244,10 @@ class DraftPanel(QFrame):
                 widget.hide()
                 widget.deleteLater()
         wanted = self.length.value()
-        now = Stretch(song.start_s, min(wanted, song.length_s - song.start_s))
+        now = DraftStretch(song.start_s, min(wanted, song.length_s - song.start_s))
         suggested = suggested_stretches(song, wanted)
 
-        def same(found: SongStretch) -> bool:
+        def same(found: Stretch) -> bool:
             return abs(found.start_s - now.start_s) <= SAME_S and abs(found.length_s - now.length_s) <= SAME_S
 
         why = next((f.why for f in suggested if same(f)), "")
@@ -256,7 +255,7 @@ class DraftPanel(QFrame):
         for found in suggested:
             if not same(found):
                 first = not reel.clips and self.offers.count() == 1  # of an empty reel the best is offered
-                self._offer(Stretch(found.start_s, found.length_s), found.why, first)
+                self._offer(DraftStretch(found.start_s, found.length_s), found.why, first)
         if song.length_s > wanted + 1:
             find = QPushButton(f"the whole song, made {wanted:.0f} s long …")
             marks.room(find, "line")
@@ -265,7 +264,7 @@ class DraftPanel(QFrame):
             self.offers.addWidget(find)
         self.adjustSize()
 
-    def _offer(self, stretch: Stretch, why: str, chosen: bool = False) -> None:
+    def _offer(self, stretch: DraftStretch, why: str, chosen: bool = False) -> None:
         text = f"{clock_text(stretch.start_s)[:-4]}   {stretch.length_s:.1f} s   {why}"
         if stretch.song_edit is not None:
             text = f"whole song   {stretch.length_s:.1f} s   {why}"
@@ -286,13 +285,13 @@ class DraftPanel(QFrame):
             button.setChecked(True)
             self.stretch = stretch
 
-    def _choose(self, stretch: Stretch, *_: object) -> None:
+    def _choose(self, stretch: DraftStretch, *_: object) -> None:
         """Take a stretch, and show where in the song it is."""
         self.stretch = stretch
         if stretch.song_edit is None:
             self.project.selection.mark((stretch.start_s, stretch.start_s + stretch.length_s))
 
-    def _listen(self, stretch: Stretch, *_: object) -> None:
+    def _listen(self, stretch: DraftStretch, *_: object) -> None:
         if stretch.song_edit is not None:
             self.arrange.listen(stretch.song_edit)
         else:
@@ -303,10 +302,10 @@ class DraftPanel(QFrame):
         button.setEnabled(False)
         button.setText("looking for ways …")
 
-        def found(proposals: list[Proposal]) -> None:
+        def found(proposals: list[SongEditProposal]) -> None:
             button.hide()
             best = proposals[0]
-            self._offer(Stretch(0.0, best.song_edit.length_s, best.song_edit), f"{best.why} ({best.heard})")
+            self._offer(DraftStretch(0.0, best.song_edit.length_s, best.song_edit), f"{best.why} ({best.heard})")
             self.offer_group.buttons()[-1].click()
             self.adjustSize()
 
@@ -329,7 +328,7 @@ class DraftPanel(QFrame):
             if not self.strength.isSliderDown():
                 self.gesture.settle("Draft calmer or wilder")
 
-    def wish(self) -> Wish:
+    def options(self) -> RuleDraftOptions:
         """Return what the plain rule is asked for. The length is cut to what the song has left."""
         song, reel, chosen = self.project.reel.soundtrack, self.project.reel, self.stretch
         start_s = chosen.start_s if chosen is not None else 0.0
@@ -338,15 +337,15 @@ class DraftPanel(QFrame):
             # The field shows hundredths; a stretch that reaches the song's end means all of it.
             left = song.length_s - start_s
             length = left if length > left - 0.01 else length
-        return self.rule.wish(start_s, length, reel)
+        return self.rule.options(start_s, length, reel)
 
-    def mood_wish(self, mood: Mood) -> MoodWish:
+    def draft_options(self, mood: Mood) -> DraftOptions:
         """Return what a mood is asked for."""
-        plain, reel, marked = self.wish(), self.project.reel, self.project.selection.marked_frames
+        plain, reel, marked = self.options(), self.project.reel, self.project.selection.marked_frames
         over = None
         if self.over.isChecked() and not self.over.isHidden() and marked is not None:
             over = (marked[0] / float(reel.rate), marked[1] / float(reel.rate))
-        return MoodWish(
+        return DraftOptions(
             mood, 0, plain.start_s, plain.length_s, reel.width, reel.height, reel.rate, self.strength.value() / 100,
             self.ordered.isChecked(), over,
         )  # fmt: skip
@@ -354,10 +353,10 @@ class DraftPanel(QFrame):
     def _go(self) -> None:
         self.hide()
         if self.mood is None:
-            self.wished.emit(self.wish())
+            self.wished.emit(self.options())
             return
         song_edit = self.stretch.song_edit if self.stretch is not None and not self.over.isChecked() else None
-        self.mood_wished.emit(self.mood_wish(self.mood), song_edit)
+        self.mood_wished.emit(self.draft_options(self.mood), song_edit)
 
     def _another(self) -> None:
         self.hide()

@@ -8,14 +8,14 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QS
 from tempik.accents import CATALOGUE
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.typed import Spin
-from tempik.edit.draft import Wish
+from tempik.edit.draft import RuleDraftOptions
 from tempik.reel import Reel
 
 # Which accents are offered ticked, and on every how many points.
 OFFERED = {"flash": (True, 4), "shake": (True, 2), "punch": (True, 4), "kick": (False, 2)}
 
 
-class RuleFields(QWidget):
+class PlainRuleFields(QWidget):
     """The fields of the plain rule."""
 
     def __init__(self) -> None:
@@ -41,9 +41,9 @@ class RuleFields(QWidget):
             form.addRow(row)
             self.accents[name] = (tick, count)
 
-    def wish(self, start_s: float, length_s: float, reel: Reel) -> Wish:
+    def options(self, start_s: float, length_s: float, reel: Reel) -> RuleDraftOptions:
         """Return what is asked for, of a stretch of the song."""
-        return Wish(
+        return RuleDraftOptions(
             every=int(self.every.currentData()),
             start_s=start_s,
             length_s=length_s,

@@ -8,8 +8,8 @@ from PySide6.QtCore import QObject, QPoint
 
 from tempik.desktop.shell.draft_panel import WIDTH, DraftPanel
 from tempik.desktop.shell.mood_dialog import MoodDialog
-from tempik.edit.draft import Wish
-from tempik.edit.drafting.make import MoodWish
+from tempik.edit.draft import RuleDraftOptions
+from tempik.edit.drafting.make import DraftOptions
 from tempik.edit.drafting.moods import Mood
 from tempik.rhythm.song_edits import SongEdit
 
@@ -41,14 +41,14 @@ class Drafting(QObject):
         left = self.window.preview.mapToGlobal(QPoint(0, 0)).x() - WIDTH - AIR
         self.panel.show_for(self.project.reel, QPoint(max(left, self.window.mapToGlobal(QPoint(0, 0)).x()), below))
 
-    def _draft(self, wish: Wish) -> None:
+    def _draft(self, options: RuleDraftOptions) -> None:
         self.window.timeline.fit_when_shown()
-        self.window.delivery.draft(wish)
+        self.window.delivery.draft(options)
 
-    def _draft_mood(self, wish: MoodWish, song_edit: SongEdit | None) -> None:
-        if wish.over is None:
+    def _draft_mood(self, options: DraftOptions, song_edit: SongEdit | None) -> None:
+        if options.over is None:
             self.window.timeline.fit_when_shown()
-        self.window.delivery.draft_mood(wish, song_edit)
+        self.window.delivery.draft_mood(options, song_edit)
 
     def show_moods(self, mood: Mood) -> None:
         """Change a mood and keep it under a name of one's own."""

@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.playback.player import Player
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.importing import Files
+from tempik.desktop.session.importer import Importer
 from tempik.desktop.timeline.widget import TimelineView
 from tempik.edit.clips import place
 from tempik.edit.clips.slots import lying_in
@@ -20,7 +20,7 @@ class Dropped(QObject):
     """Places what is dropped: on a point a cue lands there."""
 
     def __init__(
-        self, project: Project, files: Files, placing: PlaceCommands, timeline: TimelineView, player: Player
+        self, project: Project, files: Importer, placing: PlaceCommands, timeline: TimelineView, player: Player
     ) -> None:
         super().__init__(timeline)
         self.project, self.files, self.placing, self.player = project, files, placing, player

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QInputDial
 
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.pictures import keep_picture, picture_of
-from tempik.desktop.session.settings import load_settings, recent_projects, save_settings
+from tempik.desktop.session.preferences import load_preferences, recent_projects, save_preferences
 from tempik.desktop.shell.tour import Hint, Tour
-from tempik.edit.drafting.make import MoodWish
+from tempik.edit.drafting.make import DraftOptions
 from tempik.edit.drafting.moods import mood_named
 from tempik.edit.song.stretches import suggested_stretches
 from tempik.errors import TempikError
@@ -37,7 +37,7 @@ class FirstMinutes(QObject):
         self.tour: Tour | None = None
         window.welcome.recent_wanted.connect(self._open)
         window.welcome.demo_wanted.connect(self._open_demo)
-        window.files.opened.connect(self.refill)
+        window.importer.opened.connect(self.refill)
         window.projects.begun.connect(self.refill)
         window.projects.zip_chosen.connect(lambda path: window.exchanging.read(Path(path)))
         self.refill()
@@ -54,21 +54,21 @@ class FirstMinutes(QObject):
 
     def _open(self, path: str) -> None:
         if self.window.projects.may_leave():
-            self.window.files.open_project(Path(path))
+            self.window.importer.open_project(Path(path))
 
     def _open_demo(self, name: str) -> None:
         if self.window.projects.may_leave():
-            self.window.files.open_demo(name)
+            self.window.importer.open_demo(name)
 
     def bring(self, paths: list[str]) -> None:
         """Take what was dropped on the window: a folder on an empty one is made a reel, a zip or an edit of others a project."""
         only = Path(paths[0]) if len(paths) == 1 else None
         if only is not None and only.is_dir() and not self.project.reel.clips:
-            self.window.files.bring_for_reel(str(only), self._draft)
+            self.window.importer.bring_for_reel(str(only), self._draft)
         elif only is not None and only.suffix.lower() in (".zip", ".otio", ".edl"):
             self.window.exchanging.read(only)
         else:
-            self.window.files.bring(paths)
+            self.window.importer.bring(paths)
 
     def _draft(self) -> None:
         """Make a first reel of the stretch of the song that suits it best, by the mood that comes first to mind."""
@@ -78,17 +78,17 @@ class FirstMinutes(QObject):
             return
         stretch = suggested_stretches(song, min(DRAFT_S, song.length_s))[0]
         self.window.timeline.fit_when_shown()
-        wish = MoodWish(
+        options = DraftOptions(
             mood_named(FIRST_MOOD), 0, stretch.start_s, stretch.length_s, reel.width, reel.height, reel.rate
         )  # fmt: skip
-        said = "A first reel of that folder; Undo takes it back, Ctrl+Shift+D draws another."
-        self.window.delivery.draft_mood(wish, after=lambda: self.project.messages.say(said))
+        message = "A first reel of that folder; Undo takes it back, Ctrl+Shift+D draws another."
+        self.window.delivery.draft_mood(options, after=lambda: self.project.messages.say(message))
 
     # The tour
 
     def begin(self) -> None:
         """Show the tour if it was never shown; called when the window has its first reel."""
-        if not load_settings().toured and self.tour is None and self.project.reel.clips:
+        if not load_preferences().toured and self.tour is None and self.project.reel.clips:
             self.show_tour()
 
     @command("View", "Show me around")
@@ -100,7 +100,7 @@ class FirstMinutes(QObject):
 
     def _toured(self) -> None:
         self.tour = None
-        save_settings(msgspec.structs.replace(load_settings(), toured=True))
+        save_preferences(msgspec.structs.replace(load_preferences(), toured=True))
 
     def _hints(self) -> list[Hint]:
         window = self.window
@@ -123,9 +123,9 @@ class FirstMinutes(QObject):
             Hint("The landing meter", "How far the event at the playhead is from its point, in milliseconds and frames.",
                  whole(lambda: window.meter)),
             Hint("Pages", "Rhythm, speed, accents, transitions, titles and more: one page each, below. Ctrl+K finds any command.",
-                 lambda: (window.bench, QRect(0, 0, window.bench.width(), 40))),
+                 lambda: (window.page_panel, QRect(0, 0, window.page_panel.width(), 40))),
             Hint("The song's stretch", "Drag the frame to use another part of the song; the edit goes with the nearest beats.",
-                 whole(lambda: window.strip)),
+                 whole(lambda: window.song_strip)),
             Hint("Out", "Formats, several frames at once, a limit of size; measured against its points when done. You go on editing "
                  "meanwhile.", whole(lambda: window.header.export_button)),
         ]  # fmt: skip
@@ -151,7 +151,7 @@ class FirstMinutes(QObject):
     @command("View", "Report a fault …")
     def report(self) -> None:
         """Gather log, versions and the project file, without media, in one zip that can be sent."""
-        said, given = QInputDialog.getMultiLineText(
+        message, given = QInputDialog.getMultiLineText(
             self.window, "Report a fault", "What happened, and what did you expect?"
         )
         if not given:
@@ -160,7 +160,7 @@ class FirstMinutes(QObject):
         if not path:
             return
         try:
-            write_report(Path(path), self.project.path, said)
+            write_report(Path(path), self.project.path, message)
             self.project.messages.say(f"Saved {path}: the log, versions and the project file; no media.")
         except TempikError as error:
             self.project.messages.say(str(error), True)

@@ -15,9 +15,9 @@ def read_anew(window: Window, paths: list[str]) -> None:
         window.song.retry(reel.soundtrack)
     window.reel_sound.retry(paths)
     window.shapes.retry()
-    window.strips.retry()
+    window.filmstrips.retry()
     for piece in reel.footage:
         if piece.path in paths:
-            window.strips.want(piece)
-            window.proxies.look_through(piece)
+            window.filmstrips.want(piece)
+            window.proxy_store.look_through(piece)
     window.transport.footage_changed()

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.registry import Commands
-from tempik.desktop.pages.page import Desk
-from tempik.desktop.session.importing import Files
+from tempik.desktop.pages.page import PageContext
+from tempik.desktop.session.importer import Importer
 from tempik.edit.drafting.keeping import all_kept
 from tempik.time import rate_text
 
@@ -51,11 +51,11 @@ HELP = ("show_tour", "show_commands", "show_shortcuts", "show_log", "report", "a
 class ProjectMenu(QMenu):
     """What is done with the project, the recent ones, earlier saves, and help."""
 
-    def __init__(self, commands: Commands, desk: Desk, parent: QWidget) -> None:
+    def __init__(self, commands: Commands, context: PageContext, parent: QWidget) -> None:
         super().__init__(parent)
         self.recent, self.versions = QMenu("Recent projects", self), QMenu("Earlier saves", self)
-        self.recent.aboutToShow.connect(lambda: desk.files.fill_recent(self.recent))
-        self.versions.aboutToShow.connect(lambda: desk.files.fill_versions(self.versions))
+        self.recent.aboutToShow.connect(lambda: context.files.fill_recent(self.recent))
+        self.versions.aboutToShow.connect(lambda: context.files.fill_versions(self.versions))
         for command in commands.all:
             if command.group == "Project" and command.name != "quit":
                 self.addAction(commands.actions[command.name])
@@ -71,7 +71,9 @@ class ProjectMenu(QMenu):
         self.addAction(commands.actions["quit"])
 
 
-def clip_menu(actions: Mapping[str, QAction], desk: Desk, pins: PinCommands, clip: str, parent: QWidget) -> QMenu:
+def clip_menu(
+    actions: Mapping[str, QAction], context: PageContext, pins: PinCommands, clip: str, parent: QWidget
+) -> QMenu:
     """Return the menu of a clip."""
     menu = QMenu(parent)
     pins.fill_mend_menu(menu, clip)
@@ -84,16 +86,16 @@ def clip_menu(actions: Mapping[str, QAction], desk: Desk, pins: PinCommands, cli
     menu.addSeparator()
     keep = menu.addAction(actions["keep"].text())
     keep.setCheckable(True)
-    keep.setChecked(all_kept(desk.project.reel, desk.project.selection.chosen_clips or [clip]))
+    keep.setChecked(all_kept(context.project.reel, context.project.selection.chosen_clips or [clip]))
     keep.triggered.connect(actions["keep"].trigger)
     for name in ("say_why", "next_chance"):
         menu.addAction(actions[name])
-    desk.placing.fill_swap_menu(menu.addMenu("Swap footage"))
-    desk.accents.fill_accent_menu(menu.addMenu("Add accent lane"))
+    context.placing.fill_swap_menu(menu.addMenu("Swap footage"))
+    context.accents.fill_accent_menu(menu.addMenu("Add accent lane"))
     return menu
 
 
-def form_menu(files: Files, parent: QWidget) -> QMenu:
+def form_menu(files: Importer, parent: QWidget) -> QMenu:
     """Return the menu of the reel's size and rate."""
     reel = files.project.reel
     menu = QMenu(parent)

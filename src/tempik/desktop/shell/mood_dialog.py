@@ -77,9 +77,9 @@ class MoodDialog(QDialog):
         own = mood.name not in {m.name for m in MOODS}
         self.name = QLineEdit(mood.name if own else f"my {mood.name}")
         self.does = QLineEdit(mood.does)
-        self.said = Label("")
-        self.said.setWordWrap(True)
-        marks.ink(self.said, "warning")
+        self.message = Label("")
+        self.message.setWordWrap(True)
+        marks.ink(self.message, "warning")
         across = QHBoxLayout()
         across.setSpacing(24)
         for form in self._make_forms(mood):
@@ -109,7 +109,7 @@ class MoodDialog(QDialog):
         column.addWidget(quiet("accents"))
         column.addLayout(self.accents)
         column.addWidget(add, 0, Qt.AlignmentFlag.AlignLeft)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(buttons)
         for fires in mood.fires:
             self.add_fires(fires)
@@ -233,7 +233,7 @@ class MoodDialog(QDialog):
         try:
             mood = kept_mood(self.mood(), self.name.text())
         except TempikError as error:
-            self.said.setText(str(error))
+            self.message.setText(str(error))
             return
         self._messages.say(f"The mood '{mood.name}' is kept; drafts can be made by it.")
         self.accept()
@@ -243,7 +243,7 @@ class MoodDialog(QDialog):
         try:
             removed_mood(self._mood.name)
         except TempikError as error:
-            self.said.setText(str(error))
+            self.message.setText(str(error))
             return
         self._messages.say(f"The mood '{self._mood.name}' is taken away; reels drafted by it stay as they are.")
         self.reject()

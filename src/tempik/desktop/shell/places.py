@@ -8,7 +8,7 @@ from PySide6.QtCore import QByteArray, QEvent, QObject, QRect, QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QMainWindow, QSizePolicy, QSplitter, QSplitterHandle, QVBoxLayout, QWidget
 
-from tempik.desktop.session.settings import load_settings, save_settings
+from tempik.desktop.session.preferences import load_preferences, save_preferences
 
 LEAST = QSize(1100, 660)
 USUAL = QSize(1280, 800)
@@ -62,7 +62,7 @@ class Divider(QSplitter):
         self.setSizes(list(sizes))
 
 
-class Places(QObject):
+class WindowPlaces(QObject):
     """The window's place, size and areas, remembered between sessions."""
 
     def __init__(self, window: QMainWindow, across: Divider, down: Divider) -> None:
@@ -72,7 +72,7 @@ class Places(QObject):
 
     def begin(self) -> None:
         """Lay the window out as it was left, or so that it fits the screen that it opens on."""
-        settings = load_settings()
+        settings = load_preferences()
         window = self._window
         window.setMinimumSize(LEAST)
         room = window.screen().availableGeometry()
@@ -90,7 +90,7 @@ class Places(QObject):
         window = self._window
         splits = {d.name: tuple(d.sizes()) for d in (self._across, self._down) if d.by_hand}
         geometry = bytes(window.saveGeometry().toBase64().data()).decode()
-        save_settings(load_settings().placed(geometry, splits))
+        save_preferences(load_preferences().placed(geometry, splits))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Show:
@@ -122,9 +122,9 @@ def fitted(size: QSize, room: QRect) -> QSize:
     return size.boundedTo(room.size()).expandedTo(LEAST)
 
 
-def preview_width(wide: int, tall: int) -> int:
+def preview_width(wide: int, height_ratio: int) -> int:
     """Return the width for an upright picture of the whole height, at most 42 % of the window."""
-    return int(min(max((tall - METER_PX) * 9 / 16 + 20, 264), wide * 0.42))
+    return int(min(max((height_ratio - METER_PX) * 9 / 16 + 20, 264), wide * 0.42))
 
 
 # What the landing meter takes below the preview.
@@ -133,11 +133,11 @@ METER_PX = 98
 TIMELINE_PX, BENCH_PX = 200, 320
 
 
-def bench_height(wide: int, tall: int) -> int:
+def page_panel_height(wide: int, height_ratio: int) -> int:
     """Return the bench's height: what its pages need, more in a large window, less in a very low one."""
-    if tall < TIMELINE_PX + BENCH_PX:
-        return max(230, tall - TIMELINE_PX)
-    return int(min(max(BENCH_PX, tall * 0.42), 620))
+    if height_ratio < TIMELINE_PX + BENCH_PX:
+        return max(230, height_ratio - TIMELINE_PX)
+    return int(min(max(BENCH_PX, height_ratio * 0.42), 620))
 
 
 def column(sides: tuple[int, int], upper: QWidget, lower: QWidget) -> QWidget:

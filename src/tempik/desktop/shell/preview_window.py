@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.view import Preview
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.looking import Looking
+from tempik.desktop.session.inspecting import Looking
 
 
 class PreviewWindow(QWidget):

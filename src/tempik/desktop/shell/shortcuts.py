@@ -19,14 +19,14 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.commands.registry import Commands
-from tempik.desktop.session.settings import load_settings, save_settings
+from tempik.desktop.session.preferences import load_preferences, save_preferences
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 
 
 def apply_keys(commands: Commands) -> None:
     """Give every command its keys: the changed ones, else its own."""
-    changed = load_settings().keys
+    changed = load_preferences().keys
     for command in commands.all:
         keys = changed.get(command.name, command.keys)
         commands.actions[command.name].setShortcuts([QKeySequence(k) for k in keys])
@@ -51,8 +51,8 @@ class ShortcutsDialog(QDialog):
         self.table.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.keys = QKeySequenceEdit()
         self.keys.setMaximumSequenceLength(1)
-        self.said = Label()
-        marks.ink(self.said, "quiet")
+        self.message = Label()
+        marks.ink(self.message, "quiet")
         self.set_button, own, none = QPushButton("Set"), QPushButton("As it was"), QPushButton("No key")
         self.set_button.setProperty("main", True)
         self.set_button.clicked.connect(self.set_key)
@@ -67,7 +67,7 @@ class ShortcutsDialog(QDialog):
         column.addWidget(self.words)
         column.addWidget(self.table, 1)
         column.addLayout(row)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         self._fill("")
 
     def _fill(self, text: str) -> None:
@@ -102,22 +102,22 @@ class ShortcutsDialog(QDialog):
     def _store(self, keys: tuple[str, ...] | None) -> None:
         method = self._method()
         if not method:
-            self.said.setText("Pick a command first.")
+            self.message.setText("Pick a command first.")
             return
-        settings = load_settings()
+        settings = load_preferences()
         changed = dict(settings.keys)
-        said = ""
+        message = ""
         for command in self._commands.all:
             had = changed.get(command.name, command.keys)
             if keys and command.name != method and set(keys) & set(had):
                 changed[command.name] = tuple(k for k in had if k not in keys)
-                said = f"{command.text} had {keys[0]} and has it no more."
+                message = f"{command.text} had {keys[0]} and has it no more."
         if keys is None:
             changed.pop(method, None)
         else:
             changed[method] = keys
-        save_settings(replace(settings, keys=changed))
+        save_preferences(replace(settings, keys=changed))
         apply_keys(self._commands)
         self.keys.clear()
         self._fill(self.words.text())
-        self.said.setText(said)
+        self.message.setText(message)

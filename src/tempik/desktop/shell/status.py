@@ -69,7 +69,7 @@ class StatusBar(QWidget):
         ):
             row.addWidget(widget)
         self.offer(False)
-        messages.said.connect(self.say)
+        messages.posted.connect(self.say)
         for worker in workers:
             worker.changed.connect(self._jobs_changed)
         self._jobs_changed()

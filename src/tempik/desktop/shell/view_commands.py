@@ -9,13 +9,13 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QMenu
 
 from tempik.desktop.commands.registry import Commands, command
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.preview.view import Preview
 from tempik.desktop.session.log import has_faults, log_path
-from tempik.desktop.shell.bench import Bench
 from tempik.desktop.shell.header import HeaderBar
+from tempik.desktop.shell.page_panel import PagePanel
 from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.preview_window import PreviewWindow
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
@@ -29,12 +29,18 @@ class ViewCommands(QObject):
     """What keys and menus do with the window."""
 
     def __init__(
-        self, window: QMainWindow, desk: Desk, bench: Bench, timeline: TimelineView, preview: Preview, header: HeaderBar
+        self,
+        window: QMainWindow,
+        context: PageContext,
+        page_panel: PagePanel,
+        timeline: TimelineView,
+        preview: Preview,
+        header: HeaderBar,
     ) -> None:
         super().__init__(window)
-        self.window, self.desk, self.bench = window, desk, bench
+        self.window, self.context, self.page_panel = window, context, page_panel
         self.timeline, self.preview, self.header = timeline, preview, header
-        self.project = desk.project
+        self.project = context.project
         self.commands: Commands | None = None
         self._alone: PreviewWindow | None = None
 
@@ -65,14 +71,14 @@ class ViewCommands(QObject):
 
     @command("Speed", "The speed before, to compare", (";",), "clips")
     def toggle_before(self) -> None:
-        self.bench.page(SpeedPage).toggle_before()
+        self.page_panel.page(SpeedPage).toggle_before()
 
     @command("Rhythm", "Jump to bar.beat …", ("J",), "song")
     def jump_to_beat(self) -> None:
         """Ask for a bar and beat and go there."""
         text, done = QInputDialog.getText(self.window, "Jump to bar.beat", "Bar and beat, such as 17.3:")
         if done:
-            self.bench.page(RhythmPage).jump_to(text)
+            self.page_panel.page(RhythmPage).jump_to(text)
 
     @command("View", "Zoom in", ("=", "Ctrl+="))
     def zoom_in(self) -> None:
@@ -102,7 +108,7 @@ class ViewCommands(QObject):
         """Return the preview's own window, made now if it was not yet."""
         if self._alone is None:
             actions = self.commands.actions.values() if self.commands is not None else ()
-            self._alone = PreviewWindow(self.project, self.desk.looking, self.desk.transport, actions)
+            self._alone = PreviewWindow(self.project, self.context.looking, self.context.transport, actions)
         return self._alone
 
     def close_up(self) -> None:

@@ -34,7 +34,7 @@ from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
-from tempik.desktop.commands.sound_menus import clip_sound_menu, sound_clip_menu, strip_menu
+from tempik.desktop.commands.sound_menus import channel_menu, clip_sound_menu, sound_clip_menu
 from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.commands.titles import TitleCommands
@@ -46,7 +46,7 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.frame import FramePage
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.pages.titles.page import TitlesPage
@@ -56,20 +56,19 @@ from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.landing_meter import LandingMeter
 from tempik.desktop.preview.view import Preview
-from tempik.desktop.session.background import Proxies
+from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.exchanging import Exchanging
 from tempik.desktop.session.exports import Exports
-from tempik.desktop.session.filmstrips import Strips
-from tempik.desktop.session.importing import Files
+from tempik.desktop.session.filmstrips import Filmstrips
+from tempik.desktop.session.importer import Importer
+from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.session.jobs import Worker
-from tempik.desktop.session.looking import Looking
 from tempik.desktop.session.media_watch import MediaWatch
-from tempik.desktop.session.safety import Safety
+from tempik.desktop.session.recovery import Recovery
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
-from tempik.desktop.shell.bench import Bench
 from tempik.desktop.shell.drafting import Drafting
 from tempik.desktop.shell.dropped import Dropped
 from tempik.desktop.shell.first_minutes import FirstMinutes
@@ -79,7 +78,8 @@ from tempik.desktop.shell.keyboard import page_commands
 from tempik.desktop.shell.media_back import read_anew
 from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
 from tempik.desktop.shell.middle import Middle
-from tempik.desktop.shell.places import Divider, Places, bench_height, central, column, preview_width
+from tempik.desktop.shell.page_panel import PagePanel
+from tempik.desktop.shell.places import Divider, WindowPlaces, central, column, page_panel_height, preview_width
 from tempik.desktop.shell.shortcuts import apply_keys
 from tempik.desktop.shell.status import StatusBar
 from tempik.desktop.shell.view_commands import ViewCommands
@@ -114,7 +114,7 @@ class Window(QMainWindow):
             self._wire_session()
             self._wire_views()
             self._bind_commands()
-            self.bench.open_first()
+            self.page_panel.open_first()
         self._reel_changed()
         name_controls(self)
 
@@ -127,32 +127,32 @@ class Window(QMainWindow):
         self.looker = Worker(self, at_once=1)
         self.watch = MediaWatch(self.project, self.looker)
         self.looking = Looking(self)
-        self.strips = Strips(self.worker, self)
-        self.proxies = Proxies(self.background, self.looker, self.strips, self)
+        self.filmstrips = Filmstrips(self.worker, self)
+        self.proxy_store = ProxyStore(self.background, self.looker, self.filmstrips, self)
         self.song = Song(self.worker, self)
         self.shapes = SoundShapes(self.worker, self)
-        self.files = Files(self.project, self.worker, self.watch)
-        self.safety = Safety(self.project, self.files)
+        self.importer = Importer(self.project, self.worker, self.watch)
+        self.recovery = Recovery(self.project, self.importer)
         self.delivery, self.exports = (
-            Delivery(self.project, self.worker, self.proxies.looking),
+            Delivery(self.project, self.worker, self.proxy_store.looking),
             Exports(self.project, self.worker),
         )
         self.clip_sounds = ClipSounds(self.project, self.worker)
         self.reel_sound = ReelSound(self.project, self.song, self.clip_sounds, self.worker)
-        self.transport = Transport(self.project, self.song, self.proxies.proxy_for, self.reel_sound)
+        self.transport = Transport(self.project, self.song, self.proxy_store.proxy_for, self.reel_sound)
         self.player, self.listening = self.transport.player, self.transport.listening
 
     def _make_commands(self) -> None:
         project, transport = self.project, self.transport
         self.count = CountPanel(self)
-        self.projects = ProjectCommands(project, self.files, self.safety, self.delivery, self)
+        self.projects = ProjectCommands(project, self.importer, self.recovery, self.delivery, self)
         self.exporting = ExportCommands(self.exports, self)
-        self.drafts = DraftCommands(self.delivery, self.proxies, self.looking)
-        self.exchanging = Exchanging(project, self.files, self.worker, self.projects.may_leave)
+        self.drafts = DraftCommands(self.delivery, self.proxy_store, self.looking)
+        self.exchanging = Exchanging(project, self.importer, self.worker, self.projects.may_leave)
         self.exchanges = ExchangeCommands(self.exchanging, self)
         self.edits, self.selects = EditCommands(project), SelectCommands(project)
         self.play = PlayCommands(project, transport)
-        self.media = MediaCommands(project, self.proxies, transport)
+        self.media = MediaCommands(project, self.proxy_store, transport)
         self.points = PointCommands(project, transport, self)
         self.rhythm = RhythmCommands(project, transport)
         self.readings = ReadingCommands(project, self.listening)
@@ -161,12 +161,12 @@ class Window(QMainWindow):
         self.speeds = SpeedCommands(project, self.cuts, self.count)
         self.bundles = BundleCommands(project)
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
-        self.transitions = TransitionCommands(project, self.worker, self.proxies, self.count)
+        self.transitions = TransitionCommands(project, self.worker, self.proxy_store, self.count)
         self.titles = TitleCommands(project, self.worker, self)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
         self.arrange = ArrangeCommands(project, self.song, self.worker, self.sounds.sampler)
-        self.layers, self.nests = LayerCommands(project, self.worker, self.proxies), NestCommands(project)
+        self.layers, self.nests = LayerCommands(project, self.worker, self.proxy_store), NestCommands(project)
         self.copies, self.tracks = (
             CopyCommands(project, self.cuts, self.count),
             TrackCommands(project, self.cuts, self.count),
@@ -176,13 +176,13 @@ class Window(QMainWindow):
     def _make_views(self) -> None:
         self.header = HeaderBar(self.project, self.transport, self.exports)
         self.foot = StatusBar(self.project.messages, (self.worker, self.background))
-        self.strip = SongStrip(self.project, self.song, self.arrange)
-        self.timeline = TimelineView(self.project, self.strips, self.song, self.watch, self.shapes)
+        self.song_strip = SongStrip(self.project, self.song, self.arrange)
+        self.timeline = TimelineView(self.project, self.filmstrips, self.song, self.watch, self.shapes)
         self.welcome = Welcome()
         self.preview = Preview(self.project, self.looking)
         self.meter = LandingMeter(self.project)
-        self.desk = Desk(
-            project=self.project, song=self.song, strips=self.strips, proxies=self.proxies, watch=self.watch,
+        self.context = PageContext(
+            project=self.project, song=self.song, filmstrips=self.filmstrips, proxy_store=self.proxy_store, watch=self.watch,
             looking=self.looking, delivery=self.delivery, exports=self.exports, exporting=self.exporting,
             listening=self.listening, transport=self.transport, files=self.projects, play=self.play, cuts=self.cuts,
             placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
@@ -190,19 +190,19 @@ class Window(QMainWindow):
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
             mode_changed=self._page_opened,
         )  # fmt: skip
-        self.bench = Bench(self.desk)
-        self.views = ViewCommands(self, self.desk, self.bench, self.timeline, self.preview, self.header)
+        self.page_panel = PagePanel(self.context)
+        self.views = ViewCommands(self, self.context, self.page_panel, self.timeline, self.preview, self.header)
 
     def _lay_out(self) -> None:
         self.middle = Middle(self.project, self.welcome, self.timeline)
-        down = Divider(Qt.Orientation.Vertical, "timeline and page", bench_height)
+        down = Divider(Qt.Orientation.Vertical, "timeline and page", page_panel_height)
         down.addWidget(self.middle)
-        down.addWidget(self.bench)
+        down.addWidget(self.page_panel)
         across = Divider(Qt.Orientation.Horizontal, "work and preview", preview_width)
-        across.addWidget(column((12, 0), self.strip, down))
+        across.addWidget(column((12, 0), self.song_strip, down))
         across.addWidget(column((4, 12), self.preview, self.meter))
         self.setCentralWidget(central(self.header, across, self.foot))
-        self.places = Places(self, across, down)
+        self.places = WindowPlaces(self, across, down)
         self.places.begin()
 
     # Wiring
@@ -212,29 +212,29 @@ class Window(QMainWindow):
         project.changed.connect(self._reel_changed)
         project.selection.selected.connect(self._selection_changed)
         project.playhead.moved.connect(self.looking.clear)
-        self.files.opened.connect(self._opened)
-        self.files.unsure.connect(lambda: self.open_page(RhythmPage))
+        self.importer.opened.connect(self._opened)
+        self.importer.unsure.connect(lambda: self.open_page(RhythmPage))
         self.readings.asked.connect(lambda: self.open_page(RhythmPage))
-        self.readings.anew_asked.connect(self.files.hear_anew)
+        self.readings.anew_asked.connect(self.importer.hear_anew)
         self.watch.found.connect(self._media_missing)
         self.watch.complete.connect(lambda: self.say("All files of the project are there again."))
         self.watch.back.connect(lambda paths: read_anew(self, paths))
         self.song.failed.connect(self._song_failed)
-        self.proxies.said.connect(self.say)
-        self.proxies.made.connect(lambda _: transport.footage_changed())
+        self.proxy_store.message.connect(self.say)
+        self.proxy_store.made.connect(lambda _: transport.footage_changed())
         self.player.state_changed.connect(self._play_state)
         # Files are looked over when nothing is waited for.
         transport.waits.connect(lambda waits: self.background.hold(waits, "picture"))
         self.watch.being_made.connect(lambda made: self.background.hold(made, "demo"))
-        self.safety.offered.connect(self.foot.offer)
-        self.safety.taken_up.connect(self.timeline.fit_when_shown)
+        self.recovery.offered.connect(self.foot.offer)
+        self.recovery.taken_up.connect(self.timeline.fit_when_shown)
         self.delivery.measured.connect(self._measured)
         self.exports.changed.connect(lambda: transport.frames.make_room(self.exports.running is not None))
         self.exports.ended.connect(lambda: QApplication.alert(self))  # seen where another window is in front
         self.exporting.wanted.connect(lambda: self.open_page(ExportPage))
         self.projects.begun.connect(self.player.pause)
         self.projects.begun.connect(self.middle.begin)
-        self.files.opened.connect(self.middle.begin)
+        self.importer.opened.connect(self.middle.begin)
 
     def _wire_views(self) -> None:
         header, foot, timeline, transport = self.header, self.foot, self.timeline, self.transport
@@ -246,7 +246,7 @@ class Window(QMainWindow):
         self.preview.resized.connect(transport.resized)
         self.preview.placed.connect(lambda at: self.accents.focus_at(at.x(), at.y()))
         self.accents.placing_focus.connect(self.preview.ask_place)
-        self.bench.opened.connect(self._page_opened)
+        self.page_panel.opened.connect(self._page_opened)
         self.welcome.song_wanted.connect(self.projects.choose_song)
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
@@ -260,7 +260,7 @@ class Window(QMainWindow):
         timeline.asks.transition_wanted.connect(lambda: self.open_page(TransitionsPage))
         timeline.asks.title_wanted.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.nest_wanted.connect(self.nests.open)
-        timeline.asks.sound_menu.connect(lambda strip, at: pop_up(strip_menu(self.sounds, strip, self), at))
+        timeline.asks.sound_menu.connect(lambda channel, at: pop_up(channel_menu(self.sounds, channel, self), at))
         timeline.asks.sound_clip_menu.connect(lambda clip, at: pop_up(sound_clip_menu(self.sounds, clip, self), at))
         timeline.asks.clip_sound_menu.connect(lambda clip, at: pop_up(clip_sound_menu(self.sounds, clip, self), at))
         timeline.asks.sound_wanted.connect(lambda: self.open_page(SoundPage))
@@ -268,7 +268,7 @@ class Window(QMainWindow):
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
         timeline.asks.picture_menu.connect(lambda row, at: pop_up(self.tracks.track_menu(row, self), at))
         timeline.asks.settled_clip.connect(self.clips.say_trouble)
-        self.dropped = Dropped(self.project, self.files, self.placing, timeline, self.player)
+        self.dropped = Dropped(self.project, self.importer, self.placing, timeline, self.player)
         header.nest_button.clicked.connect(self.nests.close_nest)
         header.undo_button.clicked.connect(self.undo)
         header.redo_button.clicked.connect(self.project.redo)
@@ -278,12 +278,12 @@ class Window(QMainWindow):
         header.next.clicked.connect(self.play.next_stop)
         header.draft_button.clicked.connect(self.projects.show_draft)
         header.form_button.clicked.connect(
-            lambda: pop_up(form_menu(self.files, self), header.below(header.form_button))
+            lambda: pop_up(form_menu(self.importer, self), header.below(header.form_button))
         )
         header.export_button.clicked.connect(lambda: self.open_page(ExportPage))
         foot.find_missing.clicked.connect(lambda: self.projects.find(sorted(self.watch.missing)[0]))
         self.watch.changed.connect(lambda: foot.find_missing.setVisible(bool(self.watch.missing)))
-        foot.answered.connect(self.safety.answer)
+        foot.answered.connect(self.recovery.answer)
 
     def _bind_commands(self) -> None:
         self.first, self.drafting = FirstMinutes(self), Drafting(self)
@@ -301,14 +301,14 @@ class Window(QMainWindow):
         self.commands = self.registry.actions
         self.addActions(list(self.commands.values()))
         self.views.knows(self.registry)
-        self.menu = ProjectMenu(self.registry, self.desk, self)
+        self.menu = ProjectMenu(self.registry, self.context, self)
         self.recent_menu, self.versions_menu = self.menu.recent, self.menu.versions
         self.header.menu_button.setMenu(self.menu)
         apply_keys(self.registry)
         HeldKey(self, BEFORE, self.transport.frames.show_before)
 
     def _taken(self) -> Mapping[str, Callable[[], object]]:
-        page = self.bench.current
+        page = self.page_panel.current
         return page.takes() if page is not None else {}
 
     # What follows from a change
@@ -318,12 +318,12 @@ class Window(QMainWindow):
         if reel.clips is not self._clips_shown:
             self._clips_shown = reel.clips
             self.looking.clear()
-        self.safety.changed()
+        self.recovery.changed()
         # The song comes first: without it there is nothing to see or hear of the rhythm.
         self.song.load(reel.soundtrack)
         for piece in reel.footage:
-            self.strips.want(piece)
-            self.proxies.want(piece)
+            self.filmstrips.want(piece)
+            self.proxy_store.want(piece)
         self.setWindowTitle(f"{self.project.name}[*] – Tempik")
         self.setWindowModified(self.project.unsaved)
         self.middle.show_reel()
@@ -341,7 +341,7 @@ class Window(QMainWindow):
             count = len(placed.ties)
             pins = f" · {count} pin{'s' if count != 1 else ''}" if count else " · not pinned"
             text = f"{Path(placed.footage.path).stem}{pins if placed.footage.kind == 'video' else ''}"
-        self.bench.chosen.setText(text)
+        self.page_panel.chosen.setText(text)
 
     def _play_state(self, playing: bool) -> None:
         self.background.hold(playing, "playing")
@@ -349,7 +349,7 @@ class Window(QMainWindow):
             self.looking.clear()
 
     def _page_opened(self) -> None:
-        page = self.bench.current
+        page = self.page_panel.current
         if page is not None:
             self.preview.set_mode(page.preview_mode())
         self.looking.clear()
@@ -358,9 +358,9 @@ class Window(QMainWindow):
         self.player.pause()
         forget_pictures()
         self.timeline.show_whole()
-        self.strips.retry()
+        self.filmstrips.retry()
         self._reel_changed()
-        self.safety.opened()
+        self.recovery.opened()
         self.watch.announce()
 
     def _song_failed(self, text: str) -> None:
@@ -389,7 +389,7 @@ class Window(QMainWindow):
         self.project.messages.say(text, error)
 
     def open_page(self, kind: type[Page]) -> None:
-        self.bench.open(kind)
+        self.page_panel.open(kind)
 
     def undo(self) -> None:
         self.project.undo()
@@ -402,16 +402,16 @@ class Window(QMainWindow):
 
     def page(self, kind: type[P]) -> P:
         """Return one of the pages."""
-        return self.bench.page(kind)
+        return self.page_panel.page(kind)
 
     @property
     def frame_page(self) -> FramePage:
-        return self.bench.page(FramePage)
+        return self.page_panel.page(FramePage)
 
     # Menus and panels
 
     def _clip_menu(self, clip: str, at: QPoint) -> None:
-        pop_up(clip_menu(self.commands, self.desk, self.clips, clip, self), at)
+        pop_up(clip_menu(self.commands, self.context, self.clips, clip, self), at)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -444,6 +444,6 @@ class Window(QMainWindow):
         self.views.close_up()
         self.exports.close()
         self.transport.close()
-        self.bench.close_up()
-        if self.safety.left is None:
+        self.page_panel.close_up()
+        if self.recovery.left is None:
             self.project.close()

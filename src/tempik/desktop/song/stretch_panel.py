@@ -15,7 +15,7 @@ from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.typed import DecimalSpin
-from tempik.edit.song.arranging import Proposal
+from tempik.edit.song.arranging import SongEditProposal
 from tempik.edit.song.level import with_sound
 from tempik.edit.song.stretches import LENGTHS_S, suggested_stretches, with_stretch
 from tempik.rhythm.song_edits import SongEdit
@@ -104,12 +104,12 @@ class StretchPanel(QFrame):
         self.adjustSize()
 
     def _say(self, text: str) -> None:
-        said = Label(text)
-        said.setWordWrap(True)
-        marks.ink(said, "quiet")
-        self.song_edits.addWidget(said)
+        message = Label(text)
+        message.setWordWrap(True)
+        marks.ink(message, "quiet")
+        self.song_edits.addWidget(message)
 
-    def _offer_song_edits(self, found: list[Proposal]) -> None:
+    def _offer_song_edits(self, found: list[SongEditProposal]) -> None:
         self.finder.setEnabled(True)
         self._clear(self.song_edits)
         for proposal in found:

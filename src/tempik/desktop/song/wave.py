@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
 from tempik.desktop.session.song import Song
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.pixmap_cache import kept_picture
+from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.reel import Point
 
 # Low, middle and high: dark earth, brass, pale. The dim set lies under signs and lines.
@@ -35,7 +35,7 @@ def wave_picture(
         for number in range(first // TILE_PX, (first + width) // TILE_PX + 1):
             p.drawPixmap(number * TILE_PX - first, 0, _tile(song, number, px_per_s, height, bands, ratio))
 
-    return kept_picture(("wave", start_s, px_per_s, bands[0]), (made_of,), size, ratio, paint)
+    return cached_picture(("wave", start_s, px_per_s, bands[0]), (made_of,), size, ratio, paint)
 
 
 def _tile(song: Song, number: int, px_per_s: float, height: int, bands: tuple[str, str, str], ratio: float) -> QPixmap:
@@ -47,12 +47,14 @@ def _tile(song: Song, number: int, px_per_s: float, height: int, bands: tuple[st
         start_s, end_s = number * TILE_PX / px_per_s, (number + 1) * TILE_PX / px_per_s
         columns = round(TILE_PX * ratio)
         if song.bands is not None:
-            for peaks, tall, shade in zip(song.bands.columns(start_s, end_s, columns), _HEIGHTS, bands, strict=True):
-                _columns(p, tall * peaks, height / 2, shade, ratio)
+            for peaks, height_ratio, shade in zip(
+                song.bands.columns(start_s, end_s, columns), _HEIGHTS, bands, strict=True
+            ):
+                _columns(p, height_ratio * peaks, height / 2, shade, ratio)
         elif song.outline is not None:
             _columns(p, song.outline.columns(start_s, end_s, columns), height / 2, bands[1], ratio)
 
-    return kept_picture(("wave tile", number, px_per_s, bands[0]), (made_of,), (TILE_PX, height), ratio, paint)
+    return cached_picture(("wave tile", number, px_per_s, bands[0]), (made_of,), (TILE_PX, height), ratio, paint)
 
 
 def _columns(p: QPainter, peaks: NDArray[np.float32], middle: float, shade: str, ratio: float) -> None:

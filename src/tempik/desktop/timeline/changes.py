@@ -7,18 +7,18 @@ from typing import TypeVar
 
 from PySide6.QtCore import QRectF
 
-from tempik.accents import Fired, Pulse, Step, span_frames
+from tempik.accents import EvaluatedLane, Pulse, Step, span_frames
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.ground import spacing
+from tempik.desktop.timeline.background import spacing
 from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.timeline.lanes import sounds, transitions
 from tempik.desktop.timeline.lanes.pictures import clip_box
-from tempik.desktop.timeline.lanes.sounds import strike_span
+from tempik.desktop.timeline.lanes.sounds import trigger_span
 from tempik.desktop.timeline.layout import Layout
 from tempik.reel import Reel
 from tempik.timeline.covering import gaps
-from tempik.timeline.placed import Placed
-from tempik.timeline.striking import laid_sounds, struck_of
+from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.sound_triggers import evaluated_sound_lanes, laid_sounds
 from tempik.timeline.timeline import Timeline
 
 # What of a reel may be another where points were moved.
@@ -39,7 +39,9 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
         return None
     if len(before.placed) != len(after.placed):
         return None
-    other = [n for n, (old, new) in enumerate(zip(before.fired, after.fired, strict=True)) if old is not new]
+    other = [
+        n for n, (old, new) in enumerate(zip(before.accent_lanes, after.accent_lanes, strict=True)) if old is not new
+    ]
     out = []
     if other:  # neighbours are painted in one go
         top, end = layout.lane_top(other[0]), layout.lane_top(other[-1]) + layout.lane_h
@@ -69,7 +71,7 @@ def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span |
         return None  # how points are drawn depends on how close they lie
     rate = float(after.rate)
 
-    def alike(one: Placed, two: Placed) -> bool:
+    def alike(one: PlacedClip, two: PlacedClip) -> bool:
         keys = not one.clip.keys or before.keyed(one) == after.keyed(two)
         return keys and (one is two or _plays_alike(one, two))
 
@@ -89,19 +91,19 @@ def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span |
             )
         )
     spans.append(_span_of(gaps(before), gaps(after), lambda gap: (gap[0] / rate, gap[1] / rate)))
-    for old, new in zip(before.fired, after.fired, strict=True):
+    for old, new in zip(before.accent_lanes, after.accent_lanes, strict=True):
         if old.keyed != new.keyed:
             return None
-        spans += _fired_spans(old, new, rate)
-    for one, two in zip(struck_of(before), struck_of(after), strict=True):
-        spans.append(_span_of(one.strikes, two.strikes, lambda s: strike_span(ctx, s) or (s.at_s, s.at_s)))
+        spans += _evaluated_spans(old, new, rate)
+    for one, two in zip(evaluated_sound_lanes(before), evaluated_sound_lanes(after), strict=True):
+        spans.append(_span_of(one.triggers, two.triggers, lambda s: trigger_span(ctx, s) or (s.at_s, s.at_s)))
         spans.append(_steps_span(one.steps, two.steps, rate))
     spans.append(_span_of(laid_sounds(before), laid_sounds(after), lambda laid: (laid.begin_s, laid.end_s)))
     found = [span for span in spans if span is not None]
     return min((a for a, _ in found), default=0.0), max((b for _, b in found), default=0.0)
 
 
-def _plays_alike(one: Placed, two: Placed) -> bool:
+def _plays_alike(one: PlacedClip, two: PlacedClip) -> bool:
     """Tell whether a clip lies and plays as before: points that it is not tied to may be others."""
     if one.clip is not two.clip or one.footage is not two.footage or one[2:6] != two[2:6] or one.ties != two.ties:
         return False
@@ -118,12 +120,12 @@ def _crowds(timeline: Timeline, view: View) -> tuple[tuple[int, float], ...]:
 def _same_form(before: Timeline, after: Timeline) -> bool:
     """Tell whether there are the same lanes and tracks, the same footage and the same frame."""
     then, now = before.reel, after.reel
-    rows = [f.lane.id for f in before.fired] == [f.lane.id for f in after.fired]
+    rows = [f.lane.id for f in before.accent_lanes] == [f.lane.id for f in after.accent_lanes]
     form = (then.width, then.height, then.rate, then.length_s) == (now.width, now.height, now.rate, now.length_s)
     return rows and form and then.footage is now.footage and then.tracks is now.tracks
 
 
-def _fired_spans(old: Fired, new: Fired, rate: float) -> list[Span | None]:
+def _evaluated_spans(old: EvaluatedLane, new: EvaluatedLane, rate: float) -> list[Span | None]:
     def seen(pulse: Pulse) -> Span:
         lead, after = span_frames(pulse.form)
         return (pulse.frame - lead) / rate, (pulse.frame + after) / rate

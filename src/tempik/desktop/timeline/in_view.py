@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from tempik.desktop.timeline.axis import View
 from tempik.reel import Point
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 
@@ -19,10 +19,10 @@ def points_in_view(timeline: Timeline, view: View) -> Sequence[Point]:
     return points[max(0, first - 1) : end + 1]
 
 
-def clips_in_view(timeline: Timeline, view: View, track: int | None = None) -> list[Placed]:
+def clips_in_view(timeline: Timeline, view: View, track: int | None = None) -> list[PlacedClip]:
     """Return the clips of one track, or of all, that lie in view."""
     first, end = view.start_s * float(timeline.rate), view.end_s * float(timeline.rate)
-    out: list[Placed] = []
+    out: list[PlacedClip] = []
     for lying in timeline.tracks if track is None else (timeline.tracks[track],):
         a = bisect_right(lying, first, key=lambda q: q.end)
         out += lying[a : bisect_left(lying, end, key=lambda q: q.first)]

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
@@ -59,7 +59,7 @@ class PaintContext(NamedTuple):
     view: View
     layout: Layout
     song: Song
-    strips: Strips
+    filmstrips: Filmstrips
     watch: MediaWatch
     asks: Asks
     height: int

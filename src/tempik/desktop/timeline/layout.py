@@ -39,7 +39,11 @@ class Layout:
         """The lanes that are not scrolled out, with their numbers: of sixty lanes a few are seen. Those without a height lie
         over all."""
         ends = zip(self.tops, self.heights, strict=True)
-        seen = [n for n, (top, tall) in enumerate(ends) if not tall or 0 < top + tall < self.height + tall]
+        seen = [
+            n
+            for n, (top, height_ratio) in enumerate(ends)
+            if not height_ratio or 0 < top + height_ratio < self.height + height_ratio
+        ]
         return tuple((n, self.lanes[n]) for n in seen)
 
     @cached_property
@@ -53,7 +57,7 @@ class Layout:
     def top(self, key: str) -> int:
         return self._of(key)[0]
 
-    def tall(self, key: str) -> int:
+    def height_ratio(self, key: str) -> int:
         return self._of(key)[1]
 
     @cached_property
@@ -66,7 +70,7 @@ class Layout:
 
     @property
     def picture_h(self) -> int:
-        return self.tall("picture 0")
+        return self.height_ratio("picture 0")
 
     @property
     def pictures_end(self) -> int:
@@ -78,7 +82,7 @@ class Layout:
 
     @property
     def lane_h(self) -> int:
-        return self.tall("accent 0")
+        return self.height_ratio("accent 0")
 
     def track_at(self, y: float) -> int | None:
         """Return the track at a height, or None."""
@@ -91,9 +95,9 @@ class Layout:
     def _number_at(self, kind: str, y: float) -> int | None:
         if y < self.head_end:
             return None
-        for lane, top, tall in zip(self.lanes, self.tops, self.heights, strict=True):
+        for lane, top, height_ratio in zip(self.lanes, self.tops, self.heights, strict=True):
             name, _, number = lane.key.partition(" ")
-            if name == kind and top <= y < top + tall:
+            if name == kind and top <= y < top + height_ratio:
                 return int(number)
         return None
 
@@ -102,15 +106,17 @@ def layout_of(lanes: Sequence[LaneView], height: int, scroll: int = 0) -> Layout
     """Return lanes laid out in a widget of some height: lanes share what there is, give way where it is too little, and
     then scroll; where it is more they grow."""
     rooms = [lane.room() for lane in lanes]
-    tall = [r.usual for r in rooms]
-    gaps = GAP * max(0, sum(1 for t in tall if t) - 1) + FOOT
-    spare = height - gaps - sum(tall)
+    height_ratio = [r.usual for r in rooms]
+    gaps = GAP * max(0, sum(1 for t in height_ratio if t) - 1) + FOOT
+    spare = height - gaps - sum(height_ratio)
     for order in sorted({r.gives for r in rooms}):
-        spare = _shared(tall, [(i, r.least) for i, r in enumerate(rooms) if r.gives == order], spare, grow=False)
+        spare = _shared(
+            height_ratio, [(i, r.least) for i, r in enumerate(rooms) if r.gives == order], spare, grow=False
+        )
     if spare > 0:
-        _shared(tall, [(i, r.most) for i, r in enumerate(rooms)], spare, grow=True)
+        _shared(height_ratio, [(i, r.most) for i, r in enumerate(rooms)], spare, grow=True)
     tops, at, head_end = [], 0, 0
-    for lane, each in zip(lanes, tall, strict=True):
+    for lane, each in zip(lanes, height_ratio, strict=True):
         tops.append(at)
         at += each + GAP if each and lane.key != "ruler" else each
         if lane.head:
@@ -118,19 +124,19 @@ def layout_of(lanes: Sequence[LaneView], height: int, scroll: int = 0) -> Layout
     hidden = max(0, at - GAP - height)
     scroll = min(max(scroll, 0), hidden)
     tops = [t if lane.head else t - scroll for lane, t in zip(lanes, tops, strict=True)]
-    return Layout(tuple(lanes), tuple(tops), tuple(tall), height, head_end, scroll, hidden)
+    return Layout(tuple(lanes), tuple(tops), tuple(height_ratio), height, head_end, scroll, hidden)
 
 
-def _shared(tall: list[int], bounds: list[tuple[int, int]], spare: int, grow: bool) -> int:
+def _shared(height_ratio: list[int], bounds: list[tuple[int, int]], spare: int, grow: bool) -> int:
     """Spread what is spare, or lacking, evenly over lanes up to their bounds, in place; return what is left of it."""
-    open_ = [(i, bound) for i, bound in bounds if (tall[i] < bound if grow else tall[i] > bound)]
+    open_ = [(i, bound) for i, bound in bounds if (height_ratio[i] < bound if grow else height_ratio[i] > bound)]
     while open_ and (spare > 0 if grow else spare < 0):
         each = spare // len(open_)  # rounded down: what is lacking is made up for
         if each == 0:
             break
         for i, bound in open_:
-            by = min(each, bound - tall[i]) if grow else max(each, bound - tall[i])
-            tall[i] += by
+            by = min(each, bound - height_ratio[i]) if grow else max(each, bound - height_ratio[i])
+            height_ratio[i] += by
             spare -= by
-        open_ = [(i, bound) for i, bound in open_ if (tall[i] < bound if grow else tall[i] > bound)]
+        open_ = [(i, bound) for i, bound in open_ if (height_ratio[i] < bound if grow else height_ratio[i] > bound)]
     return spare

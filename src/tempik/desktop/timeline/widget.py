@@ -16,19 +16,19 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QToolTip
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
-from tempik.desktop.timeline import ground
+from tempik.desktop.timeline import background
 from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.backing_store import BackingStore
 from tempik.desktop.timeline.dropping import DropTarget
 from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, PaintContext, Pointer
 from tempik.desktop.timeline.lanes import lanes_of
 from tempik.desktop.timeline.lanes.ruler import SeekGesture
-from tempik.desktop.timeline.lanes.sounds import scroll_to_strip
+from tempik.desktop.timeline.lanes.sounds import scroll_to_channel
 from tempik.desktop.timeline.layout import Layout, layout_of
-from tempik.desktop.timeline.picture import StandingPicture
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.timeline.spoken import SpokenLanes
 from tempik.desktop.widgets import theme
@@ -45,12 +45,14 @@ LEAST_H = 200
 class TimelineView(DropTarget):
     """A shared time axis over lanes."""
 
-    def __init__(self, project: Project, strips: Strips, song: Song, watch: MediaWatch, shapes: SoundShapes) -> None:
+    def __init__(
+        self, project: Project, filmstrips: Filmstrips, song: Song, watch: MediaWatch, shapes: SoundShapes
+    ) -> None:
         super().__init__()
-        self.project, self.strips, self.song, self.watch, self.shapes = project, strips, song, watch, shapes
+        self.project, self.filmstrips, self.song, self.watch, self.shapes = project, filmstrips, song, watch, shapes
         self.asks = Asks(self)
         self.view = View.of(0.0, 60.0, 800)
-        self._picture = StandingPicture()
+        self._picture = BackingStore()
         self._scroll = 0  # pixels of lanes above what is shown
         self._layout: tuple[tuple[object, ...], Layout] | None = None
         self._gesture: LaneGesture | None = None
@@ -83,10 +85,10 @@ class TimelineView(DropTarget):
         # Pictures of many files come one after the other: they are painted some at a time.
         self._arrived = QTimer(self, singleShot=True, interval=ARRIVED_MS)
         self._arrived.timeout.connect(self.refresh)
-        for signal in (strips.changed, shapes.changed):
+        for signal in (filmstrips.changed, shapes.changed):
             signal.connect(lambda: None if self._arrived.isActive() else self._arrived.start())
         project.playhead.moved.connect(self._follow)
-        project.selection.sound_selected.connect(lambda: self.scroll_lanes(scroll_to_strip(self.context())))
+        project.selection.sound_selected.connect(lambda: self.scroll_lanes(scroll_to_channel(self.context())))
 
     def tell_from(self, placing: Callable[[], int], made_ahead: Callable[[], list[tuple[int, int, bool]]]) -> None:
         """Ask `placing` for the track that footage is placed on, and `made_ahead` for the frames made ahead."""
@@ -108,7 +110,7 @@ class TimelineView(DropTarget):
     def context(self) -> PaintContext:
         """Return what lanes paint and hit-test by now."""
         return PaintContext(
-            self.project, self.view, self.layout_, self.song, self.strips, self.watch, self.asks, self.height(),
+            self.project, self.view, self.layout_, self.song, self.filmstrips, self.watch, self.asks, self.height(),
             self._placing(), self.shapes,
         )  # fmt: skip
 
@@ -204,19 +206,19 @@ class TimelineView(DropTarget):
             lane.paint_staying(p, ctx, ctx.layout.box(number, self.width()))
         self._paint_hover(p, ctx)
         if timeline.frames:
-            ground.paint_playhead(
+            background.paint_playhead(
                 p, self.view, self.view.x(time_of(self.project.playhead.frame, timeline.rate)), self.height()
             )
-        ground.paint_made_ahead(p, timeline, self.view, self._made_ahead())
+        background.paint_made_ahead(p, timeline, self.view, self._made_ahead())
         gesture = self._gesture
         if gesture is not None and gesture.snap is not None and gesture.snap.target is not None:
             target = gesture.snap.target
-            ground.paint_snap(p, self.view, ctx.layout, frame_x(self.view, timeline, target.frame), target.label)
+            background.paint_snap(p, self.view, ctx.layout, frame_x(self.view, timeline, target.frame), target.label)
         if self.dropping is not None:
             x = frame_x(self.view, timeline, self.dropping.frame)
-            ground.paint_snap(p, self.view, ctx.layout, x, self.dropping.label)
+            background.paint_snap(p, self.view, ctx.layout, x, self.dropping.label)
         if self._drag_text:
-            ground.paint_beside(p, self._drag_at, self._drag_text, self.width(), self.height())
+            background.paint_beside(p, self._drag_at, self._drag_text, self.width(), self.height())
         if self.hasFocus():
             p.setPen(QColor(theme.RHYTHM))
             p.drawRect(self.rect().adjusted(0, 0, -1, -1))

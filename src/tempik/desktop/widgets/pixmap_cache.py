@@ -43,7 +43,7 @@ def forget_pictures() -> None:
     _KEPT.clear()
 
 
-def kept_picture(
+def cached_picture(
     key: tuple[Hashable, ...],
     made_of: tuple[object, ...],
     size: tuple[int, int],

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QSpinBox, QVBox
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import quiet
 from tempik.desktop.widgets.typed import Spin
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.reel import Limit, Rule
 from tempik.rhythm.records import BANDS, Band
 
@@ -182,7 +182,7 @@ class RuleFields(QWidget):
             self._edited(of="pulses", lane=self._others[number - len(self._kinds)][0])
 
     def _beats_edited(self) -> None:
-        numbers = [n for t in self.beats.text().replace(",", " ").split() if 0 < (n := whole(t) or 0) <= 32]
+        numbers = [n for t in self.beats.text().replace(",", " ").split() if 0 < (n := parse_int(t) or 0) <= 32]
         if numbers:
             self._edited(beats=tuple(sorted(set(numbers))))
         else:

@@ -32,16 +32,16 @@ class CopiedLanes(NamedTuple):
 
 def copied_lanes(reel: Reel, wanted: Collection[str]) -> CopiedLanes:
     """Return lanes as they are now. Raises TempikError when there are none."""
-    fired = [f for f in timeline_of(reel).fired if f.lane.id in wanted]
-    if not fired:
+    evaluated = [f for f in timeline_of(reel).accent_lanes if f.lane.id in wanted]
+    if not evaluated:
         raise TempikError("There is no accent lane to copy; choose one first.")
     places = []
-    for found in fired:
+    for found in evaluated:
         points = {c.id: c.point for c in found.steps if c.point is not None and c.point.beat}
         places.append(tuple((bar_place(points[p.point]), p) for p in found.lane.overrides if p.point in points))
-    names = {f.lane.bundle for f in fired}
+    names = {f.lane.bundle for f in evaluated}
     bundle = by_id(reel.bundles, next(iter(names))) if len(names) == 1 else None
-    return CopiedLanes(tuple(f.lane for f in fired), tuple(places), bundle)
+    return CopiedLanes(tuple(f.lane for f in evaluated), tuple(places), bundle)
 
 
 def pasted_lanes(reel: Reel, what: CopiedLanes, clips: Sequence[str] = ()) -> tuple[Reel, list[str]]:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from tempik.accents import CATALOGUE, Fired, accent_named, setting_problem
+from tempik.accents import CATALOGUE, EvaluatedLane, accent_named, setting_problem
 from tempik.accents.masks import mask_of
 from tempik.errors import TempikError
 from tempik.reel import (
@@ -38,10 +38,10 @@ def changed_lane(reel: Reel, wanted: str, change: Callable[[AccentLane], AccentL
     return replace(reel, accent_lanes=tuple(change(r) if r.id == wanted else r for r in reel.accent_lanes))
 
 
-def fired_of(reel: Reel, wanted: str) -> Fired:
+def evaluated_lane(reel: Reel, wanted: str) -> EvaluatedLane:
     """Return a lane worked out. Raises TempikError when it is gone."""
     lane_of(reel, wanted)
-    return next(f for f in timeline_of(reel).fired if f.lane.id == wanted)
+    return next(f for f in timeline_of(reel).accent_lanes if f.lane.id == wanted)
 
 
 def bounded(amount: float) -> float:

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 
 from msgspec.structs import replace
 
-from tempik.accents import Fired, Step
-from tempik.edit.accents.lanes import bounded, check_setting, fired_of
+from tempik.accents import EvaluatedLane, Step
+from tempik.edit.accents.lanes import bounded, check_setting, evaluated_lane
 from tempik.edit.ruled import AnyLane, changed_any, worked_out
 from tempik.errors import TempikError
 from tempik.reel import (
@@ -16,7 +16,7 @@ from tempik.reel import (
     Reel,
     StepOverride,
 )
-from tempik.timeline.striking import Struck
+from tempik.timeline.sound_triggers import EvaluatedSoundLane
 from tempik.timeline.timeline import timeline_of
 
 
@@ -56,7 +56,7 @@ def with_toggled(reel: Reel, lane: str, step: str) -> Reel:
 
 def with_pulse_setting(reel: Reel, lane: str, step: str, name: str, value: float | str | None) -> Reel:
     """Give one pulse a setting of its own, or with None the lane's again."""
-    found = fired_of(reel, lane)
+    found = evaluated_lane(reel, lane)
     pulse = next((p for p in found.pulses if p.step == step), None)
     if pulse is None:
         raise TempikError("Nothing fires there; paint the step first.")
@@ -135,6 +135,6 @@ def with_random(reel: Reel, lane: str, seed: int, share: float = 0.4) -> Reel:
     return changed_any(reel, lane, lambda r: replace(r, overrides=tuple(painted), seed=seed))
 
 
-def step_near(found: Fired | Struck, frame: int) -> Step | None:
+def step_near(found: EvaluatedLane | EvaluatedSoundLane, frame: int) -> Step | None:
     """Return the lane's step nearest to a frame."""
     return min(found.steps, key=lambda c: abs(c.frame - frame), default=None)

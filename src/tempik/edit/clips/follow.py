@@ -12,7 +12,7 @@ from tempik.errors import TempikError
 from tempik.reel import Follow, MotionTrack, Reel, by_id
 from tempik.reel.nests import all_clips, all_lanes
 from tempik.timeline.following import has_room, track_of
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 SHOWN_PLACES = (0.5, 0.45)  # where in the frame a subject is kept, without a wish
@@ -62,7 +62,7 @@ def track_followed(reel: Reel, clip: str) -> MotionTrack | None:
     return by_id(piece.motion_tracks, record.follow.track) if piece is not None and record.follow is not None else None
 
 
-def lost_frames(timeline: Timeline, placed: Placed) -> list[tuple[int, int]]:
+def lost_frames(timeline: Timeline, placed: PlacedClip) -> list[tuple[int, int]]:
     """Return the frames of the reel (first, end) in which the subject that a clip follows was not found."""
     track = track_of(placed)
     if track is None or not track.lost:
@@ -79,15 +79,15 @@ def lost_frames(timeline: Timeline, placed: Placed) -> list[tuple[int, int]]:
     return out
 
 
-def said_of_follow(timeline: Timeline, placed: Placed) -> str:
+def message_of_follow(timeline: Timeline, placed: PlacedClip) -> str:
     """Return why following changes nothing that is seen, as a sentence; '' where it does."""
     frames = {placed.first, (placed.first + placed.end) // 2, placed.end - 1}
-    if any(has_room(timeline.framing_at(placed, f), placed, timeline.tall) for f in frames):
+    if any(has_room(timeline.framing_at(placed, f), placed, timeline.height_ratio) for f in frames):
         return ""
     return f"{placed.footage.name} is seen whole, so following does not move it; zoom in, or let it cover the frame."
 
 
-def frame_of_loss(timeline: Timeline, placed: Placed) -> int | None:
+def frame_of_loss(timeline: Timeline, placed: PlacedClip) -> int | None:
     """Return the first frame at which a followed subject is lost, None where it never is."""
     lost = lost_frames(timeline, placed)
     return lost[0][0] if lost else None

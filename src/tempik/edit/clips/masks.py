@@ -15,7 +15,7 @@ from tempik.errors import TempikError
 from tempik.reel import Clear, Clip, Framing, Mask, MotionTrack, Reel, by_id, new_id
 from tempik.reel.validate import MASK_KEYED, problems
 from tempik.timeline.masking import shapes_at
-from tempik.timeline.placed import source_at_frames
+from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 KINDS = ("rectangle", "ellipse", "polygon")
@@ -133,9 +133,9 @@ def with_clear(reel: Reel, clips: Collection[str], clear: Clear | None) -> Reel:
 
 
 def _sound(reel: Reel) -> Reel:
-    said = problems(reel)
-    if said:
-        raise TempikError(said[0])
+    message = problems(reel)
+    if message:
+        raise TempikError(message[0])
     return reel
 
 

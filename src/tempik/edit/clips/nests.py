@@ -9,13 +9,26 @@ from msgspec.structs import replace
 from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of, in_order, new_clip_id, on_reel, trimmed, with_clips
 from tempik.errors import TempikError
-from tempik.reel import AccentLane, Clip, ClipSound, ClipTrack, Edge, Footage, Framing, Nest, Reel, by_id, nests, new_id
+from tempik.reel import (
+    AccentLane,
+    Clip,
+    ClipSound,
+    Edge,
+    Footage,
+    Framing,
+    Nest,
+    Reel,
+    VideoTrack,
+    by_id,
+    nests,
+    new_id,
+)
 from tempik.reel.lanes import Limit
 from tempik.reel.nests import nests_of
 from tempik.reel.validate import MOST_TRACKS
 from tempik.time import frame_of
 from tempik.timeline.inside import inside_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.repeats import source_of
 from tempik.timeline.timeline import Timeline, timeline_of
 
@@ -82,12 +95,12 @@ def with_nest(reel: Reel, clips: Collection[str]) -> tuple[Reel, str]:
     return replace(reel, footage=(*reel.footage, piece), clips=around, accent_lanes=outside), made.id
 
 
-def _is_free(others: Sequence[Placed], track: int, span: tuple[int, int]) -> bool:
+def _is_free(others: Sequence[PlacedClip], track: int, span: tuple[int, int]) -> bool:
     """Tell whether no other clip lies on a track within a span of frames."""
     return not any(p.clip.track == track and p.first < span[1] and p.end > span[0] for p in others)
 
 
-def _keeps_order(shown: Sequence[Placed], others: Sequence[Placed], track: int) -> bool:
+def _keeps_order(shown: Sequence[PlacedClip], others: Sequence[PlacedClip], track: int) -> bool:
     """Tell whether clips lie over and under the others as before when they are one on a track."""
 
     def over(a: int, b: int) -> int:
@@ -182,7 +195,7 @@ def _spanning(reel: Reel, piece: Footage, start: Edge, end: Edge) -> Reel:
     return with_clips(out, changed)
 
 
-def _between_neighbours(timeline: Timeline, placed: Placed, start: Edge, end: Edge) -> Clip:
+def _between_neighbours(timeline: Timeline, placed: PlacedClip, start: Edge, end: Edge) -> Clip:
     lane = timeline.own_tracks[placed.clip.track]
     number = next(n for n, p in enumerate(lane) if p.clip.id == placed.clip.id)
 
@@ -261,7 +274,7 @@ def _spans(timeline: Timeline, names: set[str]) -> list[tuple[int, int]]:
     return sorted((p.first, p.end) for lane in timeline.tracks for p in lane if source_of(p.clip.id) in names)
 
 
-def _with_room_above(reel: Reel, placed: Placed, high: int) -> Reel:
+def _with_room_above(reel: Reel, placed: PlacedClip, high: int) -> Reel:
     """Return the reel with tracks up to `high` that are free above a clip while it lasts: where another lies there, all that
     is above goes up."""
     base = placed.clip.track
@@ -273,14 +286,14 @@ def _with_room_above(reel: Reel, placed: Placed, high: int) -> Reel:
                 f"Other clips lie above the nest, and a reel has at most {MOST_TRACKS} tracks; move them first."
             )
         clips = tuple(replace(c, track=c.track + up) if c.track > base else c for c in reel.clips)
-        tracks = (*reel.tracks[: base + 1], *(ClipTrack() for _ in range(up)), *reel.tracks[base + 1 :])
+        tracks = (*reel.tracks[: base + 1], *(VideoTrack() for _ in range(up)), *reel.tracks[base + 1 :])
         return replace(reel, clips=clips, tracks=tracks)
     while len(reel.tracks) < high:
         reel = with_new_track(reel)
     return reel
 
 
-def _seen_clips(inside: Timeline, shown: Placed) -> list[Clip]:
+def _seen_clips(inside: Timeline, shown: PlacedClip) -> list[Clip]:
     """Return the clips of a nest as far as the clip that shows it lets them be seen."""
     out = []
     for clip in inside.reel.clips:

@@ -25,7 +25,7 @@ from tempik.errors import TempikError
 from tempik.reel import Clip, Framing, Pin, Reel, Transition, new_id
 from tempik.reel.nests import all_clips
 from tempik.timeline.framing import filling
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import timeline_of
 from tempik.transitions import WAYS, new_transition
 
@@ -175,7 +175,7 @@ def staggered(reel: Reel, clips: Collection[str], frames: int) -> Reel:
     return with_clips(made, [trimmed(after, last, last.begin, until)]) if last.until < until else made
 
 
-def _neighbours(reel: Reel, clips: Collection[str], frames: int, what: str) -> list[Placed]:
+def _neighbours(reel: Reel, clips: Collection[str], frames: int, what: str) -> list[PlacedClip]:
     found = in_order(timeline_of(reel), clips)
     if len(found) < 2:
         raise TempikError(f"Select two clips or more to {what}.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -13,7 +14,7 @@ from tempik.edit.speed.speed import times
 from tempik.errors import TempikError
 from tempik.reel import Clip, Pin, Reel, by_id
 from tempik.time import time_of
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 
@@ -106,18 +107,18 @@ def with_clip_cue_here(reel: Reel, clip: str, frame: int, point: str, also: bool
     return with_pin(reel, clip, cue, point, also)
 
 
-class Mend(NamedTuple):
+class PinMend(NamedTuple):
     """One thing that would mend what a clip lacks, in words, and the change that does it."""
 
     text: str
     change: Callable[[Reel], Reel]
 
 
-def trouble(timeline: Timeline, placed: Placed) -> str:
+def trouble(timeline: Timeline, placed: PlacedClip) -> str:
     """Return what a clip lacks, in one sentence; '' when nothing."""
     name = placed.footage.name
-    if placed.said:
-        return f"{name}: {placed.said}."
+    if placed.message:
+        return f"{name}: {placed.message}."
     if placed.short_before_s > 0:
         where = "before its cue" if placed.ties else "before its first frame"
         return f"{name}: not enough footage {where}, {placed.short_before_s:.2f} s missing."
@@ -127,36 +128,38 @@ def trouble(timeline: Timeline, placed: Placed) -> str:
     return ""
 
 
-def mends(timeline: Timeline, placed: Placed) -> list[Mend]:
+def mends(timeline: Timeline, placed: PlacedClip) -> list[PinMend]:
     """Return what would mend a clip that lacks footage or whose pin cannot be reached, the gentlest first."""
     if not trouble(timeline, placed):
         return []
-    out: list[Mend] = []
+    out: list[PinMend] = []
     name = placed.clip.id
     rate = timeline.rate
-    if placed.said and len(placed.ties) > 1:
+    if placed.message and len(placed.ties) > 1:
         for tie in placed.ties[1:]:
             out.append(
-                Mend(f"untie the cue at {tie.point.label}", lambda r, t=tie: without_pins(r, [name], t.cue))  # type: ignore[misc]
+                PinMend(f"untie the cue at {tie.point.label}", lambda r, t=tie: without_pins(r, [name], t.cue))  # type: ignore[misc]
             )
         return out
     slower = _speed_that_fits(timeline, placed)
     if slower is not None:
         share = slower / abs(placed.map.average_speed) if placed.map.average_speed else 1.0
         out.append(
-            Mend(f"slow it to {abs(slower) * 100:.0f} %", lambda r: with_clips(r, [times(clip_of(r, name), share)]))
+            PinMend(f"slow it to {abs(slower) * 100:.0f} %", lambda r: with_clips(r, [times(clip_of(r, name), share)]))
         )
     first = placed.first + round(placed.short_before_s * float(rate))
     end = placed.end - round(placed.short_after_s * float(rate))
     if first < end and placed.map.average_speed > 0:
         frames = first - placed.first + placed.end - end
         out.append(
-            Mend(
+            PinMend(
                 f"cut off the {frames} frames that stand still",
                 lambda r: with_clips(r, [trimmed(timeline_of(r), on_reel(timeline_of(r), name), first, end)]),
             )
         )
-    out.append(Mend("go round the footage again", lambda r: with_clips(r, [replace(clip_of(r, name), beyond="loop")])))
+    out.append(
+        PinMend("go round the footage again", lambda r: with_clips(r, [replace(clip_of(r, name), beyond="loop")]))
+    )
     if len(placed.ties) == 1:
         tie = placed.ties[0]
         for point in sorted(timeline.on_reel(), key=lambda p: abs(p.time_s - tie.point.time_s)):
@@ -165,12 +168,14 @@ def mends(timeline: Timeline, placed: Placed) -> list[Mend]:
                 continue
             other = timeline_of(with_moved_pin(timeline.reel, name, tie.cue, point.id)).placed_clip(name)
             if other is not None and not other.short_before_s and not other.short_after_s:
-                out.append(Mend(f"pin it to {point.label}", lambda r, p=point: with_moved_pin(r, name, tie.cue, p.id)))  # type: ignore[misc]
+                out.append(
+                    PinMend(f"pin it to {point.label}", partial(with_moved_pin, clip=name, cue=tie.cue, point=point.id))
+                )
                 break
     return out
 
 
-def _speed_that_fits(timeline: Timeline, placed: Placed) -> float | None:
+def _speed_that_fits(timeline: Timeline, placed: PlacedClip) -> float | None:
     """Return the average speed at which the footage fills the slot on both sides of its cue, or None."""
     average = placed.map.average_speed
     if average == 0:
@@ -193,7 +198,7 @@ def _speed_that_fits(timeline: Timeline, placed: Placed) -> float | None:
     return average * factor if 0.02 < factor < 1 else None
 
 
-def _used(timeline: Timeline, placed: Placed, slot_s: float, before: bool) -> float:
+def _used(timeline: Timeline, placed: PlacedClip, slot_s: float, before: bool) -> float:
     rate = float(timeline.rate)
     at = (placed.ties[0].frame if placed.ties else placed.first) - placed.begin
     ends = (

@@ -22,7 +22,6 @@ from tempik.edit.clips.slots import (
 from tempik.errors import TempikError
 from tempik.reel import (
     Clip,
-    ClipTrack,
     Cue,
     Edge,
     Footage,
@@ -30,6 +29,7 @@ from tempik.reel import (
     Pin,
     Point,
     Reel,
+    VideoTrack,
     by_id,
     new_id,
 )
@@ -293,7 +293,7 @@ def with_new_track(reel: Reel) -> Reel:
     """Add a track on top. Raises TempikError beyond MOST_TRACKS."""
     if len(reel.tracks) >= MOST_TRACKS:
         raise TempikError(f"A reel has at most {MOST_TRACKS} tracks.")
-    return replace(reel, tracks=(*reel.tracks, ClipTrack()))
+    return replace(reel, tracks=(*reel.tracks, VideoTrack()))
 
 
 def without_track(reel: Reel, track: int) -> Reel:

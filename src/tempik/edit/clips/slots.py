@@ -14,7 +14,7 @@ from tempik.errors import TempikError
 from tempik.reel import Clip, Curve, Edge, Pin, Point, Reel, by_id, new_id
 from tempik.reel.nests import all_clips, within_itself
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline, timeline_of
 
 # A tied edge that is moved along with others stays tied when a point lies within this of where it goes.
@@ -30,7 +30,7 @@ def _edge_on(timeline: Timeline, frame: int, near: Point | None) -> Edge:
     return Edge(time_of(frame, timeline.rate)) if near is None else Edge(timeline.reel_s(near), near.id)
 
 
-def on_reel(timeline: Timeline, clip: str) -> Placed:
+def on_reel(timeline: Timeline, clip: str) -> PlacedClip:
     """Return where a clip lies. Raises TempikError when it has no frames on the reel."""
     placed = timeline.placed_clip(clip)
     if placed is None:
@@ -38,7 +38,7 @@ def on_reel(timeline: Timeline, clip: str) -> Placed:
     return placed
 
 
-def in_order(timeline: Timeline, clips: Iterable[str]) -> list[Placed]:
+def in_order(timeline: Timeline, clips: Iterable[str]) -> list[PlacedClip]:
     """Return clips by place, those without frames left out. Raises TempikError when none is left."""
     wanted = set(clips)
     found = [p for p in timeline.placed if p.clip.id in wanted]
@@ -47,7 +47,7 @@ def in_order(timeline: Timeline, clips: Iterable[str]) -> list[Placed]:
     return sorted(found, key=lambda p: (p.clip.track, p.first))
 
 
-def reslotted(timeline: Timeline, placed: Placed, begin: int, until: int, start: Edge, end: Edge) -> Clip:
+def reslotted(timeline: Timeline, placed: PlacedClip, begin: int, until: int, start: Edge, end: Edge) -> Clip:
     """Return a clip with another slot in which every frame shows what it showed; pins left outside it are dropped."""
     clip, rate = placed.clip, float(timeline.rate)
     a, b = (float(s) for s in placed.map.share([(begin - placed.begin) / rate, (until - placed.begin) / rate]))
@@ -74,7 +74,7 @@ def flat(curve: Curve) -> Curve:
     return curve
 
 
-def trimmed(timeline: Timeline, placed: Placed, begin: int, until: int) -> Clip:
+def trimmed(timeline: Timeline, placed: PlacedClip, begin: int, until: int) -> Clip:
     """Return a clip with another slot; an edge that does not move keeps its tie."""
     if until <= begin:
         raise TempikError("Nothing would be left of the clip; one frame is the least.")
@@ -94,7 +94,7 @@ def parted(pieces: Sequence[Clip]) -> list[Clip]:
 
 def shifted(
     timeline: Timeline,
-    placed: Placed,
+    placed: PlacedClip,
     frames: int,
     start_within: int = STAYS_TIED_FRAMES,
     end_within: int = STAYS_TIED_FRAMES,
@@ -106,7 +106,7 @@ def shifted(
     return _moved(timeline, placed, frames, start_within, end_within, Met(timeline))
 
 
-def shifted_together(timeline: Timeline, track: Sequence[Placed], frames: int, first_within: int) -> list[Clip]:
+def shifted_together(timeline: Timeline, track: Sequence[PlacedClip], frames: int, first_within: int) -> list[Clip]:
     """Return clips of a track moved along as one; the first starts within so many frames of where that is."""
     met = Met(timeline)
     within = STAYS_TIED_FRAMES
@@ -135,7 +135,7 @@ class Met:
         return edge
 
 
-def _moved(timeline: Timeline, placed: Placed, frames: int, start_within: int, end_within: int, met: Met) -> Clip:
+def _moved(timeline: Timeline, placed: PlacedClip, frames: int, start_within: int, end_within: int, met: Met) -> Clip:
     clip, ties = placed.clip, placed.ties
     if not frames:
         return clip
@@ -174,7 +174,7 @@ def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
     return new_id("c", {c.id for c in all_clips(reel)} | {c.id for c in also})
 
 
-def lying_in(timeline: Timeline, track: int, first: int, end: int) -> list[Placed]:
+def lying_in(timeline: Timeline, track: int, first: int, end: int) -> list[PlacedClip]:
     """Return what lies on a track between two frames, in order; nothing on a track that there is not."""
     tracks = timeline.tracks[track : track + 1]
     return [p for placed in tracks for p in placed if p.first < end and p.end > first and not p.repeated]

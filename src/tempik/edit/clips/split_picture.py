@@ -18,39 +18,39 @@ MOST = 4
 MOST_BORDER = 0.2
 
 
-class Part(NamedTuple):
+class FramePart(NamedTuple):
     """A part of the frame: left, top, width and height in shares of it."""
 
     left: float
     top: float
     wide: float
-    tall: float
+    height_ratio: float
 
 
-def parts(count: int, form: str) -> list[Part]:
+def parts(count: int, form: str) -> list[FramePart]:
     """Return the parts of a frame for so many clips; three tiles are a high one and two beside it."""
     if form == "strips" or (form == "tiles" and count == 2):
-        return [Part(n / count, 0.0, 1 / count, 1.0) for n in range(count)]
+        return [FramePart(n / count, 0.0, 1 / count, 1.0) for n in range(count)]
     if form == "rows":
-        return [Part(0.0, n / count, 1.0, 1 / count) for n in range(count)]
-    corners = [Part(x, y, 0.5, 0.5) for y in (0.0, 0.5) for x in (0.0, 0.5)]
-    return corners if count == MOST else [Part(0.0, 0.0, 0.5, 1.0), corners[1], corners[3]]
+        return [FramePart(0.0, n / count, 1.0, 1 / count) for n in range(count)]
+    corners = [FramePart(x, y, 0.5, 0.5) for y in (0.0, 0.5) for x in (0.0, 0.5)]
+    return corners if count == MOST else [FramePart(0.0, 0.0, 0.5, 1.0), corners[1], corners[3]]
 
 
-def framed_in(part: Part, footage: Footage, framing: Framing, reel: Reel, border: float = 0.0) -> Framing:
+def framed_in(part: FramePart, footage: Footage, framing: Framing, reel: Reel, border: float = 0.0) -> Framing:
     """Return the framing with which a picture fills a part of the frame, its middle kept; half of `border`, a share of the
     frame's width, is left free at each side that meets another part."""
     half_x, half_y = border / 2, border / 2 * reel.width / reel.height
     left = part.left + (half_x if part.left > 0 else 0)
     right = part.left + part.wide - (half_x if part.left + part.wide < 1 - 1e-9 else 0)
     top = part.top + (half_y if part.top > 0 else 0)
-    foot = part.top + part.tall - (half_y if part.top + part.tall < 1 - 1e-9 else 0)
-    wide, tall = right - left, foot - top
+    foot = part.top + part.height_ratio - (half_y if part.top + part.height_ratio < 1 - 1e-9 else 0)
+    wide, height_ratio = right - left, foot - top
     # The picture covers the frame, then is drawn as large as the part needs; what is over at the sides is cropped.
     shape = footage.width / footage.height * reel.height / reel.width
     across, down = max(shape, 1.0), max(1 / shape, 1.0)
-    zoom = max(wide / across, tall / down)
-    crop_x, crop_y = ((1 - size / (zoom * whole)) / 2 for size, whole in ((wide, across), (tall, down)))
+    zoom = max(wide / across, height_ratio / down)
+    crop_x, crop_y = ((1 - size / (zoom * whole)) / 2 for size, whole in ((wide, across), (height_ratio, down)))
     at = Position(zoom, (left + right) / 2 - 0.5, (top + foot) / 2 - 0.5, 0.0)
     crop = (max(crop_x, 0.0), max(crop_y, 0.0), max(crop_x, 0.0), max(crop_y, 0.0))
     return replace(framing, fit="cover", start=at, end=None, crop=crop)

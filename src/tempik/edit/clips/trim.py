@@ -25,7 +25,7 @@ from tempik.edit.clips.slots import (
 )
 from tempik.errors import TempikError
 from tempik.reel import Clip, Reel
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline, timeline_of
 
 Side = Literal["start", "end"]
@@ -80,7 +80,7 @@ def without_after(reel: Reel, clip: str, frame: int, ripple: bool) -> Reel:
     return rippled(reel, placed.clip.track, placed.end, frame - placed.end) if ripple else reel
 
 
-def _across(timeline: Timeline, clip: str, frame: int) -> Placed:
+def _across(timeline: Timeline, clip: str, frame: int) -> PlacedClip:
     placed = on_reel(timeline, clip)
     if not placed.first < frame < placed.end:
         raise TempikError("The playhead is not inside the clip; put it where the clip should be cut off.")
@@ -127,7 +127,7 @@ def _beat_after(timeline: Timeline, frame: int, beats: int) -> int:
     return frame + max(1, round(beats * (frames[-1] - frames[0]) / (len(frames) - 1)))
 
 
-def _with_end(reel: Reel, clip: str, end: Callable[[Timeline, Placed], int], ripple: bool) -> Reel:
+def _with_end(reel: Reel, clip: str, end: Callable[[Timeline, PlacedClip], int], ripple: bool) -> Reel:
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(clip)
     if placed is None:
@@ -224,7 +224,7 @@ def with_slipped(reel: Reel, clips: Sequence[str], source_s: float) -> Reel:
     return with_clips(reel, changed)
 
 
-def _reach(placed: Placed) -> tuple[float, float]:
+def _reach(placed: PlacedClip) -> tuple[float, float]:
     """Return the earliest and latest source instants that a clip shows."""
     times = [0.0, *placed.map.turns(), placed.map.length_s]
     seen = [placed.map.source_at(t) for t in times]

@@ -9,15 +9,15 @@ from tempik.edit.clips.slots import edge_at
 from tempik.edit.drafting.rhythm import LEAST_S, Slot
 from tempik.reel import Edge
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 # A free stretch of a track, in frames, with what lies right before and right after it.
-Free = tuple[int, int, Placed | None, Placed | None]
+Free = tuple[int, int, PlacedClip | None, PlacedClip | None]
 
 
 def around(
-    slots: list[Slot], there: list[Placed], timeline: Timeline, first: int, end: int
+    slots: list[Slot], there: list[PlacedClip], timeline: Timeline, first: int, end: int
 ) -> tuple[list[Slot], dict[int, set[str]]]:
     """Return the slots as far as the track is free, and which pieces lie right beside some of them. A cut that would leave a flicker
     beside what is there is not made."""
@@ -48,7 +48,7 @@ def around(
     return out, beside
 
 
-def _free(there: list[Placed], first: int, end: int) -> list[Free]:
+def _free(there: list[PlacedClip], first: int, end: int) -> list[Free]:
     """Return the stretches of a track on which nothing lies (frames), with what lies right before and right after each."""
     out: list[Free] = []
     at, left = first, next((p for p in there if p.end == first), None)
@@ -63,7 +63,7 @@ def _free(there: list[Placed], first: int, end: int) -> list[Free]:
     return out
 
 
-def _border(timeline: Timeline, beside: Placed | None, frame: int, outer: Edge, outermost: int) -> Edge:
+def _border(timeline: Timeline, beside: PlacedClip | None, frame: int, outer: Edge, outermost: int) -> Edge:
     """Return the edge of a free stretch: that of the clip beside it, so that they stay together, or of the whole."""
     if beside is not None:
         if beside.end == frame == beside.until:
@@ -79,7 +79,7 @@ def _border(timeline: Timeline, beside: Placed | None, frame: int, outer: Edge, 
     return edge_at(timeline, frame)
 
 
-def shown(there: Iterable[Placed]) -> dict[str, list[float]]:
+def shown(there: Iterable[PlacedClip]) -> dict[str, list[float]]:
     """Return which instants of the footage are on the reel, by piece."""
     out: dict[str, list[float]] = {}
     for placed in there:

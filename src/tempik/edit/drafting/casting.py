@@ -30,7 +30,7 @@ MOST_SWAPS, MOST_ROUNDS = 120, 3
 Table = NDArray[np.float64]
 
 
-class Wishes(NamedTuple):
+class CastingContext(NamedTuple):
     """What casting takes into account beside the slots: instants that are on the reel already, by piece; pieces that lie right
     beside a slot, by its number; and whether pieces come in the order in which they are given."""
 
@@ -46,18 +46,20 @@ class Cast(NamedTuple):
     why: str
 
 
-def cast(slots: Sequence[Slot], material: Material, mood: Mood, seed: int, wishes: Wishes = Wishes()) -> list[Cast]:
+def cast(
+    slots: Sequence[Slot], material: Material, mood: Mood, seed: int, casting_context: CastingContext = CastingContext()
+) -> list[Cast]:
     """Return what each slot shows. The loudest slots choose first, so that the drop has the best there is; then neighbours are
     changed about where things move across the cut better so."""
     dice = np.random.default_rng([seed, 77])
     worth = worths(slots, material.chances, mood) + LOT * dice.random((len(slots), len(material.chances)))
     pieces = list(dict.fromkeys(c.piece.id for c in material.chances))
-    if wishes.ordered and len(pieces) > 1:
+    if casting_context.ordered and len(pieces) > 1:
         taken = _in_order(worth, material.chances, pieces)
     else:
-        taken = _by_turns(slots, worth, material.chances, len(pieces), wishes)
+        taken = _by_turns(slots, worth, material.chances, len(pieces), casting_context)
         if len(pieces) > 2:
-            _changed_about(taken, slots, worth, material.chances, mood, wishes)
+            _changed_about(taken, slots, worth, material.chances, mood, casting_context)
     return [Cast(material.chances[k], why(slot, material.chances[k])) for slot, k in zip(slots, taken, strict=True)]
 
 
@@ -81,16 +83,18 @@ def worths(slots: Sequence[Slot], chances: Sequence[Chance], mood: Mood) -> Tabl
     )  # fmt: skip
 
 
-def _by_turns(slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], kinds: int, wishes: Wishes) -> list[int]:
+def _by_turns(
+    slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], kinds: int, casting_context: CastingContext
+) -> list[int]:
     """Return what slots take, each in its turn the best that is left."""
     names = np.array([c.piece.id for c in chances])
-    used = np.array([_shown(c, wishes) for c in chances], np.float64)
-    pieces = {name: float(len(wishes.shown.get(name, ()))) for name in set(names)}
+    used = np.array([_shown(c, casting_context) for c in chances], np.float64)
+    pieces = {name: float(len(casting_context.shown.get(name, ()))) for name in set(names)}
     taken: dict[int, int] = {}
     for n in _turns(slots):
         reach = (n - 1, n + 1) if kinds > 2 else (n - 1,)
         beside = {chances[taken[k]].piece.id for k in reach if k in taken} if kinds > 1 else set[str]()
-        beside |= set(wishes.beside.get(n, ())) if kinds > 1 else set()
+        beside |= set(casting_context.beside.get(n, ())) if kinds > 1 else set()
         value = worth[n] - AGAIN * used - PIECE_AGAIN * np.array([pieces[name] for name in names])
         value = value - BESIDE * np.isin(names, list(beside))
         if kinds > 3:
@@ -104,8 +108,8 @@ def _by_turns(slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], ki
     return [taken[n] for n in range(len(slots))]
 
 
-def _shown(chance: Chance, wishes: Wishes) -> bool:
-    return any(abs(t - chance.time_s) < 0.2 for t in wishes.shown.get(chance.piece.id, ()))
+def _shown(chance: Chance, casting_context: CastingContext) -> bool:
+    return any(abs(t - chance.time_s) < 0.2 for t in casting_context.shown.get(chance.piece.id, ()))
 
 
 def _turns(slots: Sequence[Slot]) -> list[int]:
@@ -159,7 +163,12 @@ def agreement(left: Chance, right: Chance, mood: Mood) -> float:
 
 
 def _changed_about(
-    taken: list[int], slots: Sequence[Slot], worth: Table, chances: Sequence[Chance], mood: Mood, wishes: Wishes
+    taken: list[int],
+    slots: Sequence[Slot],
+    worth: Table,
+    chances: Sequence[Chance],
+    mood: Mood,
+    casting_context: CastingContext,
 ) -> None:
     """Let slots change what they show with each other while that makes the whole better."""
     known: dict[tuple[int, int], float] = {}
@@ -172,7 +181,7 @@ def _changed_about(
         return known[a, b]
 
     def about(n: int) -> float:
-        value = float(worth[n, taken[n]]) - BESIDE * (chances[taken[n]].piece.id in wishes.beside.get(n, ()))
+        value = float(worth[n, taken[n]]) - BESIDE * (chances[taken[n]].piece.id in casting_context.beside.get(n, ()))
         value += met(taken[n - 1], taken[n]) if n else 0.0
         value += met(taken[n], taken[n + 1]) if n + 1 < len(taken) else 0.0
         for far, price in RECENT.items():

@@ -14,11 +14,11 @@ from tempik.edit.drafting.moods import REWIND, Mood
 from tempik.edit.drafting.rhythm import Slot
 from tempik.edit.footage.cues import with_cue
 from tempik.errors import TempikError
-from tempik.reel import Clip, Footage, Pin, Point, Reel, Shape, Shaped, by_id
+from tempik.reel import Clip, Footage, Pin, Point, Reel, Shaped, SpeedShape, by_id
 from tempik.retime import constant
 from tempik.retime.shapes import ready_shape
 from tempik.time import frame_of
-from tempik.timeline.placed import Placed, clean_floor, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, clean_floor, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 SLOWEST, KEPT = 0.15, 0.15
@@ -111,7 +111,7 @@ def _point_for(reel: Reel, slot: Slot, chance: Chance, air_s: float = 0.0) -> Po
     return max(kept, key=lambda x: (x[0].strength, -abs(x[1] - (first + end) / 2)))[0]
 
 
-def most_ramp(reel: Reel, piece: Footage, wanted: float, shape: Shape | None) -> float:
+def most_ramp(reel: Reel, piece: Footage, wanted: float, shape: SpeedShape | None) -> float:
     """Return how much of a shape a clip can play: no slower than its footage stays clean at."""
     if shape is None or wanted <= 0 or piece.endless:
         return 0.0
@@ -178,13 +178,13 @@ def with_enough_footage(reel: Reel, only: Mapping[str, Seen]) -> Reel:
     return reel
 
 
-def _outside(placed: Placed, seen: Seen, rate: Fraction) -> float:
+def _outside(placed: PlacedClip, seen: Seen, rate: Fraction) -> float:
     """Return for how many seconds of the file a clip shows what lies outside a stretch of it."""
     source = source_at_frames(placed, np.arange(placed.begin, placed.until + 1, dtype=np.float64), rate)
     return max(0.0, seen[0] - float(source.min())) + max(0.0, float(source.max()) - seen[1])
 
 
-def _mended(timeline: Timeline, placed: Placed, seen: Seen) -> Clip:
+def _mended(timeline: Timeline, placed: PlacedClip, seen: Seen) -> Clip:
     clip, piece = placed.clip, placed.footage
     if clip.shaped is not None or clip.curve.nodes[0].speed < 0:
         return replace(clip, shaped=None, curve=constant(1.0))

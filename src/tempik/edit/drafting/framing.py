@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tempik.edit.clips.place import framing_for
 from tempik.media import STEP_S, Course
 from tempik.reel import Footage, Framing, Position, Reel
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 # Where a subject stands in an upright frame, and what is too little to move the picture for, in shares of the frame.
@@ -29,10 +29,10 @@ def framed(piece: Footage, place: tuple[float, float], width: int, height: int) 
     if base.fit != "cover" or piece.as_frame:
         return base
     shown = piece.width / piece.height * height / width  # the picture's shape against the frame's
-    wide, tall = max(shown, 1.0), max(1 / shown, 1.0)  # in shares of the frame
+    wide, height_ratio = max(shown, 1.0), max(1 / shown, 1.0)  # in shares of the frame
     x, y = (
         float(np.clip((aim - at * size) + (size - 1) / 2, -(size - 1) / 2, (size - 1) / 2))
-        for aim, at, size in zip(AIM, place, (wide, tall), strict=True)
+        for aim, at, size in zip(AIM, place, (wide, height_ratio), strict=True)
     )
     start = Position(x=x if abs(x) >= LEAST_MOVE else 0.0, y=y if abs(y) >= LEAST_MOVE else 0.0)
     end = replace(start, zoom=STILL_ZOOM) if piece.kind == "still" else None
@@ -51,7 +51,7 @@ def with_subjects(reel: Reel, clips: Collection[str], courses: Mapping[str, Cour
     return replace(reel, clips=tuple(made.get(c.id, c) for c in reel.clips))
 
 
-def _following(placed: Placed, course: Course, reel: Reel) -> Framing:
+def _following(placed: PlacedClip, course: Course, reel: Reel) -> Framing:
     frames = np.linspace(placed.begin, placed.until, SUBJECT_LOOKS)
     steps = np.clip(source_at_frames(placed, frames, reel.rate) / STEP_S, 0, len(course.x) - 1).astype(int)
     weights = np.array(course.motion)[steps] + 1e-6

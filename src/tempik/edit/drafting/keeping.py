@@ -10,7 +10,7 @@ from tempik.reel import Reel
 from tempik.timeline.timeline import timeline_of
 
 
-def with_kept(reel: Reel, clips: Collection[str] = (), lanes: Collection[str] = (), kept: bool = True) -> Reel:
+def with_locked(reel: Reel, clips: Collection[str] = (), lanes: Collection[str] = (), kept: bool = True) -> Reel:
     """Return the reel with clips and lanes (of accents or of sounds) kept, or let go."""
     return replace(
         reel,

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from tempik.edit.clips.slots import cleared, new_clip_id
 from tempik.edit.drafting.around import around, shown
-from tempik.edit.drafting.casting import Wishes, cast
+from tempik.edit.drafting.casting import CastingContext, cast
 from tempik.edit.drafting.clips import (
     Seen,
     most_ramp,
@@ -27,8 +27,8 @@ from tempik.edit.drafting.moods import Mood
 from tempik.edit.drafting.rhythm import LEAST_S, slots_of
 from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
-from tempik.media import Study, upright
-from tempik.reel import Choice, Drafted, Footage, Reel, Soundtrack
+from tempik.media import FootageStudy, upright
+from tempik.reel import Drafted, Footage, PointChoice, Reel, Soundtrack
 from tempik.reel.nests import all_clips
 from tempik.reel.sound import MASTERED, Mix
 from tempik.time import frame_of, time_of
@@ -38,7 +38,7 @@ LONGEST_S = 60.0
 MOST_STRENGTH = 2.0
 
 
-class MoodWish(NamedTuple):
+class DraftOptions(NamedTuple):
     """What a draft by a mood is asked for. `strength` is how wild it is, 0 to 2; another `seed` draws again; `ordered` keeps the order
     of the shot list, or of the shelf; `over` is the stretch of the reel that it is laid over, in seconds, all of it when None."""
 
@@ -63,19 +63,19 @@ class MoodDraft(NamedTuple):
 
 
 def draft_in_mood(
-    song: Soundtrack, footage: Sequence[Footage], studies: Mapping[str, Study], wish: MoodWish
+    song: Soundtrack, footage: Sequence[Footage], studies: Mapping[str, FootageStudy], options: DraftOptions
 ) -> MoodDraft:
     """Return a reel of a stretch of song; `studies` are what looks through the footage found, by its id. The same seed gives the same
     reel. Raises TempikError where there is no footage, or nothing of the song is left."""
-    length_s, notes = _length(song, wish)
+    length_s, notes = _length(song, options)
     reel = Reel(
-        width=wish.width, height=wish.height, rate=wish.rate, length_s=length_s,
-        soundtrack=replace(song, start_s=wish.start_s), footage=tuple(footage), mix=MASTERED,
+        width=options.width, height=options.height, rate=options.rate, length_s=length_s,
+        soundtrack=replace(song, start_s=options.start_s), footage=tuple(footage), mix=MASTERED,
     )  # fmt: skip
-    return _drafted(reel, studies, wish, notes)
+    return _drafted(reel, studies, options, notes)
 
 
-def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> MoodDraft:
+def drafted_anew(reel: Reel, studies: Mapping[str, FootageStudy], options: DraftOptions) -> MoodDraft:
     """Return a reel drafted anew: clips on the lowest track give way but for those that are kept, and so do the lanes and cues of the draft
     before; all else stays. Over a stretch, what lies outside it stays as it is, too. Raises TempikError where there is nothing to draft
     of, or the track is locked."""
@@ -87,15 +87,15 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
     if reel.tracks[0].locked:
         raise TempikError("Track 1 is locked; unlock it, or nothing can be drafted on it.")
     notes: list[str] = []
-    if wish.over is None:
-        length_s, notes = _length(song, wish)
-        if wish.start_s != song.start_s or length_s != reel.length_s:
-            reel = with_stretch(reel, wish.start_s, length_s)
+    if options.over is None:
+        length_s, notes = _length(song, options)
+        if options.start_s != song.start_s or length_s != reel.length_s:
+            reel = with_stretch(reel, options.start_s, length_s)
     timeline = Timeline(reel)
-    first, end = _frames(timeline, wish)
+    first, end = _frames(timeline, options)
     if end - first < LEAST_S * float(reel.rate):
         raise TempikError("The stretch to draft over is too short; mark a longer one.")
-    if wish.over is None:  # what lies beyond the reel's ends goes as well
+    if options.over is None:  # what lies beyond the reel's ends goes as well
         clips = tuple(c for c in reel.clips if c.track or c.locked)
         held = {c.footage for c in clips} | {
             c.footage for f in reel.footage if f.nest is not None for c in f.nest.clips
@@ -106,39 +106,39 @@ def drafted_anew(reel: Reel, studies: Mapping[str, Study], wish: MoodWish) -> Mo
         reel = replace(reel, clips=clips, footage=footage)
     else:
         reel = cleared(reel, 0, first, end, [c.id for c in reel.clips if c.locked])
-    reel = _without_lanes(without_idle_cues(reel), wish, first, end)
-    return _drafted(reel, studies, wish, notes)
+    reel = _without_lanes(without_idle_cues(reel), options, first, end)
+    return _drafted(reel, studies, options, notes)
 
 
-def _length(song: Soundtrack, wish: MoodWish) -> tuple[float, list[str]]:
+def _length(song: Soundtrack, options: DraftOptions) -> tuple[float, list[str]]:
     """Return how long the reel becomes, and what is to be said of it."""
-    left = song.length_s - wish.start_s
-    if wish.start_s < 0 or left <= 0.5:
+    left = song.length_s - options.start_s
+    if options.start_s < 0 or left <= 0.5:
         raise TempikError(f"{song.path} is {song.length_s:.2f} s long; start the reel earlier.")
-    if wish.length_s is None:
+    if options.length_s is None:
         return min(left, LONGEST_S), []
-    if wish.length_s <= 0.5:
-        raise TempikError(f"A reel of {wish.length_s:g} s cannot be drafted; give a length above 0.5 s.")
-    if left < wish.length_s - 0.05:
+    if options.length_s <= 0.5:
+        raise TempikError(f"A reel of {options.length_s:g} s cannot be drafted; give a length above 0.5 s.")
+    if left < options.length_s - 0.05:
         return left, [f"The song has {left:.1f} s left there; the reel is that long."]
-    return min(left, wish.length_s), []
+    return min(left, options.length_s), []
 
 
-def _frames(timeline: Timeline, wish: MoodWish) -> tuple[int, int]:
+def _frames(timeline: Timeline, options: DraftOptions) -> tuple[int, int]:
     """Return the frames (first, end) that a draft is laid over."""
-    if wish.over is None:
+    if options.over is None:
         return 0, timeline.frames
-    a, b = (frame_of(s, timeline.rate) for s in wish.over)
+    a, b = (frame_of(s, timeline.rate) for s in options.over)
     return max(0, a), min(b, timeline.frames)
 
 
-def _without_lanes(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
+def _without_lanes(reel: Reel, options: DraftOptions, first: int, end: int) -> Reel:
     """Return the reel without the lanes and choices of points that the last draft made, but for kept ones. Over a stretch the accents of
     another mood are silent there alone."""
     draft, song = reel.draft, reel.soundtrack
     assert song is not None
-    if wish.over is not None:
-        if draft is None or draft.mood == wish.mood.name:
+    if options.over is not None:
+        if draft is None or draft.mood == options.mood.name:
             return reel
         a, b = (song.start_s + time_of(f, reel.rate) for f in (first, end))
         return lanes_left(reel, [r.id for r in reel.accent_lanes if r.id in draft.accent_lanes and not r.locked], a, b)
@@ -163,25 +163,25 @@ def _without_lanes(reel: Reel, wish: MoodWish, first: int, end: int) -> Reel:
     )
 
 
-def _drafted(reel: Reel, studies: Mapping[str, Study], wish: MoodWish, notes: list[str]) -> MoodDraft:
+def _drafted(reel: Reel, studies: Mapping[str, FootageStudy], options: DraftOptions, notes: list[str]) -> MoodDraft:
     """Lay a draft where the lowest track is free."""
-    pieces = footage_for(reel, wish.ordered)
+    pieces = footage_for(reel, options.ordered)
     if not pieces:
         raise TempikError("A draft needs footage; add at least one video.")
-    song, before, mood = reel.soundtrack, reel, wish.mood
+    song, before, mood = reel.soundtrack, reel, options.mood
     assert song is not None
     timeline = Timeline(reel)
-    first, end = _frames(timeline, wish)
+    first, end = _frames(timeline, options)
     a, b = time_of(first, reel.rate), reel.length_s if end == timeline.frames else time_of(end, reel.rate)
-    laid = slots_of(song, song.start_s + a, song.start_s + b, mood, wish.seed)
+    laid = slots_of(song, song.start_s + a, song.start_s + b, mood, options.seed)
     reel = replace(reel, soundtrack=replace(song, choices=(*song.choices, *laid.choices)))
     there = [p for p in Timeline(reel).placed if p.clip.track == 0 and not p.repeated]
     slots, beside = around(laid.slots, there, Timeline(reel), first, end)
     if not slots:
         raise TempikError("All clips there are kept; let one go, or draft over another stretch.")
     material = material_of(pieces, studies, before.draft.cues if before.draft is not None else ())
-    chosen = cast(slots, material, mood, wish.seed, Wishes(shown(there), beside, wish.ordered))
-    rare = rare_slots(slots, mood, wish.seed)
+    chosen = cast(slots, material, mood, options.seed, CastingContext(shown(there), beside, options.ordered))
+    rare = rare_slots(slots, mood, options.seed)
     names: dict[str, Seen] = {}
     for number, (slot, one) in enumerate(zip(slots, chosen, strict=True)):
         name = new_clip_id(reel)
@@ -190,19 +190,19 @@ def _drafted(reel: Reel, studies: Mapping[str, Study], wish: MoodWish, notes: li
     courses = {f.id: upright(studies[f.id].course, f.rotation_deg) for f in pieces if f.id in studies}
     reel = with_subjects(with_enough_footage(reel, names), names, courses)
     reel = with_transitions(reel, mood, names)
-    reel = _finished(reel, before, wish, first, end)
-    made = _record(before, reel, wish, laid.choices)
+    reel = _finished(reel, before, options, first, end)
+    made = _record(before, reel, options, laid.choices)
     return MoodDraft(replace(reel, draft=made), (*notes, *laid.notes, *material.notes), tuple(names))
 
 
-def _record(before: Reel, reel: Reel, wish: MoodWish, choices: tuple[Choice, ...]) -> Drafted:
+def _record(before: Reel, reel: Reel, options: DraftOptions, choices: tuple[PointChoice, ...]) -> Drafted:
     """Return what is to be known of a draft when the next one is made."""
     last, song = before.draft or Drafted(""), reel.soundtrack
     assert song is not None
-    mood = wish.mood.name if wish.over is None else last.mood or wish.mood.name
+    mood = options.mood.name if options.over is None else last.mood or options.mood.name
     lanes, sounds = {r.id for r in reel.accent_lanes}, {r.id for r in reel.sound_lanes}
     return Drafted(
-        mood, wish.seed, wish.strength, wish.ordered,
+        mood, options.seed, options.strength, options.ordered,
         tuple(sorted(lanes - {r.id for r in before.accent_lanes} | lanes & set(last.accent_lanes))),
         tuple(sorted(sounds - {r.id for r in before.sound_lanes} | sounds & set(last.sound_lanes))),
         tuple(sorted(all_cues(reel) - all_cues(before) | set(last.cues))),
@@ -210,18 +210,18 @@ def _record(before: Reel, reel: Reel, wish: MoodWish, choices: tuple[Choice, ...
     )  # fmt: skip
 
 
-def _finished(reel: Reel, before: Reel, wish: MoodWish, first: int, end: int) -> Reel:
+def _finished(reel: Reel, before: Reel, options: DraftOptions, first: int, end: int) -> Reel:
     """Return the reel with the mood's accents, sounds and look. What was corrected of the look stays where the mood is the same."""
-    song, mood = reel.soundtrack, wish.mood
+    song, mood = reel.soundtrack, options.mood
     assert song is not None
     same = before.draft is not None and before.draft.mood == mood.name
-    if wish.over is not None:
+    if options.over is not None:
         a, b = (song.start_s + time_of(f, reel.rate) for f in (first, end))
         return reel if same else with_accents(reel, mood, a, b)
     reel = with_sounds(with_accents(reel, mood), mood)
     reel = reel if same else with_look(reel, mood)
     mix = MASTERED if reel.mix == Mix() else reel.mix
-    return with_strength(replace(reel, mix=mix), mood, wish.strength)
+    return with_strength(replace(reel, mix=mix), mood, options.strength)
 
 
 def footage_for(reel: Reel, ordered: bool) -> list[Footage]:

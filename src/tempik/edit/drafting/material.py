@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.errors import TempikError
-from tempik.media import STEP_S, Course, Study, study, upright
+from tempik.media import STEP_S, Course, FootageStudy, study, upright
 from tempik.reel import Cue, Footage
 
 # Darker than this is black, of fewer grey levels from sample to sample than this there is nothing to see; a plain shape on an even ground
@@ -57,9 +57,9 @@ class Material(NamedTuple):
     notes: tuple[str, ...]
 
 
-def studies_of(footage: Sequence[Footage], report: Callable[[float], None] | None = None) -> dict[str, Study]:
+def studies_of(footage: Sequence[Footage], report: Callable[[float], None] | None = None) -> dict[str, FootageStudy]:
     """Return what looks through footage find, by its id; what cannot be looked through is left out."""
-    out: dict[str, Study] = {}
+    out: dict[str, FootageStudy] = {}
     films = [f for f in footage if f.kind == "video"]
     for number, piece in enumerate(films):
         tell = None if report is None else _part(report, number, len(films))
@@ -75,7 +75,7 @@ def _part(report: Callable[[float], None], number: int, whole: int) -> Callable[
 
 
 def material_of(
-    footage: Sequence[Footage], studies: Mapping[str, Study], drafted: Collection[tuple[str, str]] = ()
+    footage: Sequence[Footage], studies: Mapping[str, FootageStudy], drafted: Collection[tuple[str, str]] = ()
 ) -> Material:
     """Return what footage has to show: cues set by hand first, then those that were suggested, else its middle. Cues that were
     `drafted` (footage and cue) were suggested, too."""
@@ -85,7 +85,7 @@ def material_of(
         known = studies.get(piece.id)
         course = upright(known.course, piece.rotation_deg) if known is not None else Course()
         bad = unusable(course)
-        notes += _said(piece, bad)
+        notes += _message(piece, bad)
         found += _chances(piece, known, course, np.any(bad, axis=0), {c for f, c in drafted if f == piece.id})
     ranks = ranked([c.motion for c in found])
     return Material(tuple(c._replace(motion=r) for c, r in zip(found, ranks, strict=True)), tuple(notes))
@@ -116,7 +116,7 @@ def unusable(course: Course) -> Bad:
     return out
 
 
-def _said(piece: Footage, bad: Bad) -> list[str]:
+def _message(piece: Footage, bad: Bad) -> list[str]:
     """Return a sentence on what is left out of a piece."""
     steps = bad.sum(axis=1)
     if not bad.size or steps.sum() * STEP_S < SAID_FROM_S:
@@ -127,7 +127,9 @@ def _said(piece: Footage, bad: Bad) -> list[str]:
     return [f"{piece.name}: {' and '.join(parts)}, left out."]
 
 
-def _chances(piece: Footage, looked: Study | None, course: Course, bad: Bad, drafted: Collection[str]) -> list[Chance]:
+def _chances(
+    piece: Footage, looked: FootageStudy | None, course: Course, bad: Bad, drafted: Collection[str]
+) -> list[Chance]:
     none = bool(len(bad)) and bool(bad.all())
     if none:
         bad = np.zeros(len(bad), bool)

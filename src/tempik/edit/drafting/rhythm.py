@@ -10,7 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from tempik.edit.drafting.moods import Mood, Phrase
-from tempik.reel import Choice, Edge, Point, Soundtrack, beats_between
+from tempik.reel import Edge, Point, PointChoice, Soundtrack, beats_between
 from tempik.rhythm.records import LevelName, Section
 
 Role = Literal["plain", "roll", "drop"]
@@ -41,16 +41,16 @@ class Slot(NamedTuple):
     beats: float
 
 
-class Laid(NamedTuple):
+class LaidSlots(NamedTuple):
     """The slots of a stretch from end to end; the choices of points that they need beside those of the song; and sentences on what
     could not be had."""
 
     slots: list[Slot]
-    choices: tuple[Choice, ...] = ()
+    choices: tuple[PointChoice, ...] = ()
     notes: tuple[str, ...] = ()
 
 
-def slots_of(song: Soundtrack, from_s: float, to_s: float, mood: Mood, seed: int) -> Laid:
+def slots_of(song: Soundtrack, from_s: float, to_s: float, mood: Mood, seed: int) -> LaidSlots:
     """Return the slots between two instants of a song; their edges are in the time of the reel that uses it. A song without beats is
     cut on its attacks, one without those evenly."""
     beats = [p for p in beats_between(song, from_s, to_s) if from_s - NEAR_S <= p.time_s < to_s - NEAR_S]
@@ -81,7 +81,7 @@ def slots_of(song: Soundtrack, from_s: float, to_s: float, mood: Mood, seed: int
         elif mood.roll and length < 1 and any(0 < d - places[number] <= mood.roll + 1e-6 for d in drops):
             role = "roll"
         out.append(_slot(song, a, b, role, length))
-    return Laid(out, choices)
+    return LaidSlots(out, choices)
 
 
 def _slot(song: Soundtrack, start: Edge, end: Edge, role: Role, beats: float) -> Slot:
@@ -196,7 +196,7 @@ def _dice(*seed: int) -> np.random.Generator:
     return np.random.default_rng([abs(s) for s in seed])
 
 
-def _halves(song: Soundtrack, beats: list[Point], after: list[int]) -> tuple[Choice, ...]:
+def _halves(song: Soundtrack, beats: list[Point], after: list[int]) -> tuple[PointChoice, ...]:
     """Return choices of the halves after some beats, so that what lies on them is tied; those that are chosen already need none."""
     known = [p.time_s for p in song.points if p.part]
     runs: list[list[int]] = []
@@ -209,7 +209,7 @@ def _halves(song: Soundtrack, beats: list[Point], after: list[int]) -> tuple[Cho
         else:
             runs.append([number, number + 1])
     ends = [*(p.time_s for p in beats), beats[-1].time_s + _gap(beats)]
-    return tuple(Choice(subdivision=2, from_s=ends[a] - 1e-3, to_s=ends[b] - 1e-3) for a, b in runs)
+    return tuple(PointChoice(subdivision=2, from_s=ends[a] - 1e-3, to_s=ends[b] - 1e-3) for a, b in runs)
 
 
 def _edge(song: Soundtrack, chosen: dict[str, Point], beats: list[Point], at: float) -> Edge:
@@ -227,15 +227,15 @@ def _edge(song: Soundtrack, chosen: dict[str, Point], beats: list[Point], at: fl
     return Edge(time_s - song.start_s, point if point in chosen else None)
 
 
-def _without_beats(song: Soundtrack, from_s: float, to_s: float, mood: Mood, seed: int) -> Laid:
+def _without_beats(song: Soundtrack, from_s: float, to_s: float, mood: Mood, seed: int) -> LaidSlots:
     """Return slots whose cuts lie on the song's attacks, the strongest near where the mood would cut if a beat were half a second long;
     where there are none they lie there."""
     onsets = song.heard.onsets if song.heard is not None else ()
     strong = [o.strength for o in onsets if from_s < o.time_s < to_s]
-    choices: tuple[Choice, ...] = ()
+    choices: tuple[PointChoice, ...] = ()
     if strong and sum(from_s < p.time_s < to_s for p in song.points) < (to_s - from_s) / 2:
         least = max(WEAKEST_ATTACK, float(np.quantile(strong, max(0.0, 1 - 2 * (to_s - from_s) / len(strong)))))
-        choices = (Choice("onsets", at_least=least, from_s=from_s, to_s=to_s),)
+        choices = (PointChoice("onsets", at_least=least, from_s=from_s, to_s=to_s),)
     points = [
         p
         for p in replace(song, choices=(*song.choices, *choices)).points
@@ -256,11 +256,11 @@ def _without_beats(song: Soundtrack, from_s: float, to_s: float, mood: Mood, see
         edges.append(Edge(at - song.start_s, point.id if point is not None else None))
     edges.append(Edge(to_s - song.start_s))
     name = song.path.rsplit("/", 1)[-1]
-    said = f"{name} has no steady beat there; cuts lie on its strongest attacks."
+    message = f"{name} has no steady beat there; cuts lie on its strongest attacks."
     if not points:
-        said = f"{name} has neither beats nor attacks there; cuts lie evenly. Place points by hand to cut on them."
-    return Laid(
+        message = f"{name} has neither beats nor attacks there; cuts lie evenly. Place points by hand to cut on them."
+    return LaidSlots(
         [_slot(song, a, b, "plain", (b.time_s - a.time_s) / WITHOUT_BEATS_S) for a, b in pairwise(edges)],
         choices,
-        (said,),
+        (message,),
     )

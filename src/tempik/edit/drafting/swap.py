@@ -13,9 +13,9 @@ from tempik.edit.drafting.material import Chance, material_of
 from tempik.edit.drafting.moods import MOODS, Mood
 from tempik.edit.drafting.why import slot_of
 from tempik.errors import TempikError
-from tempik.media import Study
+from tempik.media import FootageStudy
 from tempik.reel import Reel
-from tempik.timeline.placed import Placed, clean_floor
+from tempik.timeline.placed_clip import PlacedClip, clean_floor
 from tempik.timeline.timeline import Timeline, timeline_of
 
 # Of what the reel shows already, how much less it is worth here.
@@ -28,7 +28,7 @@ def mood_of(reel: Reel) -> Mood:
     return next((m for m in MOODS if m.name == name), next(m for m in MOODS if m.name == "driving"))
 
 
-def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Chance]:
+def chances_for(reel: Reel, clip: str, studies: Mapping[str, FootageStudy]) -> list[Chance]:
     """Return what a clip could show, best for its slot first: strong and moving where the song is loud, calm where it is quiet, long
     enough, going on from its neighbours, and what the reel does not show before what it does; what would have to be slowed below what
     its footage stays clean at comes after all others. Raises TempikError where it is gone."""
@@ -72,7 +72,7 @@ def chances_for(reel: Reel, clip: str, studies: Mapping[str, Study]) -> list[Cha
     return _told_apart([chances[k] for k in order], timeline, placed)
 
 
-def _told_apart(chances: list[Chance], timeline: Timeline, placed: Placed) -> list[Chance]:
+def _told_apart(chances: list[Chance], timeline: Timeline, placed: PlacedClip) -> list[Chance]:
     """Return chances without those that would show the same: of a piece that is too short to land anywhere in the slot, one."""
     out: list[Chance] = []
     too_short: set[str] = set()
@@ -85,12 +85,12 @@ def _told_apart(chances: list[Chance], timeline: Timeline, placed: Placed) -> li
     return out
 
 
-def lands(chance: Chance, timeline: Timeline, placed: Placed) -> bool:
+def lands(chance: Chance, timeline: Timeline, placed: PlacedClip) -> bool:
     """Tell whether a chance's decisive frame can be on a point of a clip's slot."""
     return not chance.piece.endless and _speed(chance.before_s, chance.after_s, chance, timeline, placed) >= SLOWEST
 
 
-def too_slow(chance: Chance, timeline: Timeline, placed: Placed) -> int:
+def too_slow(chance: Chance, timeline: Timeline, placed: PlacedClip) -> int:
     """Return by how many quarters (0 to 4) of the speed at which its footage stays clean a chance has to be slowed to fill a clip's
     slot; where that takes a glimpse of what is blurred or shaken, with it."""
     piece = chance.piece
@@ -103,13 +103,13 @@ def too_slow(chance: Chance, timeline: Timeline, placed: Placed) -> int:
     return math.ceil(4 * max(0.0, 0.98 - speed / wanted))
 
 
-def _speed(before_s: float, after_s: float, chance: Chance, timeline: Timeline, placed: Placed) -> float:
+def _speed(before_s: float, after_s: float, chance: Chance, timeline: Timeline, placed: PlacedClip) -> float:
     """Return the speed at which a chance fills a clip's slot with so much of the file before and after it, landing on a point."""
     ratio = chance.piece.conform_ratio
     return point_within(timeline, before_s / ratio, after_s / ratio, placed.begin, placed.until)[1]
 
 
-def _shows(placed: Placed | None, chances: tuple[Chance, ...]) -> Chance | None:
+def _shows(placed: PlacedClip | None, chances: tuple[Chance, ...]) -> Chance | None:
     """Return the chance that a clip is built about, None where it is none of those."""
     if placed is None:
         return None
@@ -125,7 +125,7 @@ def _shows(placed: Placed | None, chances: tuple[Chance, ...]) -> Chance | None:
     )
 
 
-def swapped(reel: Reel, clip: str, studies: Mapping[str, Study], by: int) -> tuple[Reel, Chance, int, int]:
+def swapped(reel: Reel, clip: str, studies: Mapping[str, FootageStudy], by: int) -> tuple[Reel, Chance, int, int]:
     """Return the reel with a clip showing the next of what it could (or the one before, `by` -1), on the same point, with what it
     shows, its place in the list and how many there are. Raises TempikError where there is nothing else."""
     found = chances_for(reel, clip, studies)

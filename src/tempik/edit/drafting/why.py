@@ -11,19 +11,19 @@ from tempik.edit.drafting.material import Chance, material_of
 from tempik.edit.drafting.moods import MOODS
 from tempik.edit.drafting.rhythm import Role, Slot, section_at
 from tempik.errors import TempikError
-from tempik.media import Study
+from tempik.media import FootageStudy
 from tempik.reel import AccentLane, Reel, SoundLane, Soundtrack
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline, timeline_of
 from tempik.transitions import CATALOGUE
 
 ROLL_BEATS, SHORT_BEATS, OFF_MIDDLE = 4.5, 0.75, 0.02
 
 
-def slot_of(timeline: Timeline, placed: Placed) -> Slot:
+def slot_of(timeline: Timeline, placed: PlacedClip) -> Slot:
     """Return what a clip's slot is to the song."""
     song = timeline.reel.soundtrack
     beats, role, energy = 2.0, "plain", 0.6
@@ -45,7 +45,7 @@ def _role(song: Soundtrack, at_s: float, beats: float, gap: float) -> Role:
     return "roll" if beats < SHORT_BEATS and any(0 < d - at_s < ROLL_BEATS * gap for d in drops) else "plain"
 
 
-def why_clip(reel: Reel, clip: str, studies: Mapping[str, Study]) -> str:
+def why_clip(reel: Reel, clip: str, studies: Mapping[str, FootageStudy]) -> str:
     """Return why a clip is there and shows what it shows, in one sentence. Raises TempikError where it is gone."""
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(clip)
@@ -63,14 +63,14 @@ def why_clip(reel: Reel, clip: str, studies: Mapping[str, Study]) -> str:
     near = min(chances, key=lambda c: abs(c.time_s - shown_s))
     if cue is None:
         near = near._replace(why="its picture" if piece.endless else "what lies about its middle")
-    said = why(slot, near).removesuffix(".")
+    message = why(slot, near).removesuffix(".")
     point = timeline.point(pinned[cue.id]) if cue is not None else None
     if point is not None:
-        said += f"; it lands on {point.label}"
-    return f"{said}{_speed(placed)}{_framed(placed, near)}."
+        message += f"; it lands on {point.label}"
+    return f"{message}{_speed(placed)}{_framed(placed, near)}."
 
 
-def _speed(placed: Placed) -> str:
+def _speed(placed: PlacedClip) -> str:
     use, speeds = placed.clip.shaped, [n.speed for n in placed.clip.curve.nodes]
     if use is not None:
         return f", {use.shape.does}" if use.amount > 0 else ""
@@ -81,7 +81,7 @@ def _speed(placed: Placed) -> str:
     return ""
 
 
-def _framed(placed: Placed, chance: Chance) -> str:
+def _framed(placed: PlacedClip, chance: Chance) -> str:
     start = placed.clip.framing.start
     if max(abs(start.x), abs(start.y)) < OFF_MIDDLE or chance.place == (0.5, 0.5):
         return ""

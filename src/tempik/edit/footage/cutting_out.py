@@ -23,7 +23,7 @@ from tempik.media.picture import Picture, Plane, solid, to_frame, to_rgb
 from tempik.reel import Cutout, Footage, Reel, Stroke, by_id, new_id
 from tempik.reel.nests import all_clips
 from tempik.timeline.framing import frame_matrix
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 WORK_PX = 448  # the longer side of the pictures that are cut
@@ -75,10 +75,10 @@ class _Cutter:
 
     def _painted(self, rgb: Plane, number: int) -> tuple[Plane, Plane]:
         """Return where strokes on a frame keep, and where they drop, 255 there."""
-        tall, wide = rgb.shape[:2]
-        planes = np.zeros((tall, wide), np.uint8), np.zeros((tall, wide), np.uint8)
+        height_ratio, wide = rgb.shape[:2]
+        planes = np.zeros((height_ratio, wide), np.uint8), np.zeros((height_ratio, wide), np.uint8)
         for stroke in self.strokes.get(number, ()):
-            points = np.round(np.array(stroke.points) * [wide, tall]).astype(np.int32).reshape(-1, 1, 2)
+            points = np.round(np.array(stroke.points) * [wide, height_ratio]).astype(np.int32).reshape(-1, 1, 2)
             plane = planes[0 if stroke.keep else 1]
             width = max(1, round(stroke.width * wide))
             cv2.polylines(plane, [points], False, (255,), width)
@@ -90,8 +90,8 @@ class _Cutter:
         """Return where the subject is on the next frame: as the flow carries it, decided anew about its edge."""
         a, b = (cv2.cvtColor(x, cv2.COLOR_RGB2GRAY) for x in (rgb, rgb_before))
         way = self._flow.calc(a, b, np.zeros((*a.shape, 2), np.float32))
-        tall, wide = a.shape
-        across, down = np.meshgrid(np.arange(wide, dtype=np.float32), np.arange(tall, dtype=np.float32))
+        height_ratio, wide = a.shape
+        across, down = np.meshgrid(np.arange(wide, dtype=np.float32), np.arange(height_ratio, dtype=np.float32))
         moved = cv2.remap(before * 255, across + way[..., 0], down + way[..., 1], cv2.INTER_LINEAR)
         there = np.asarray(moved > 127, np.uint8)
         keep, drop = self._painted(rgb, number)
@@ -141,10 +141,10 @@ def _joined_to(inside: Plane, keep: Plane) -> Plane:
 
 
 def _around(plane: Plane, margin: int) -> tuple[slice, slice] | None:
-    left, top, wide, tall = cv2.boundingRect(plane)
-    if not wide or not tall:
+    left, top, wide, height_ratio = cv2.boundingRect(plane)
+    if not wide or not height_ratio:
         return None
-    return slice(max(0, top - margin), top + tall + margin), slice(max(0, left - margin), left + wide + margin)
+    return slice(max(0, top - margin), top + height_ratio + margin), slice(max(0, left - margin), left + wide + margin)
 
 
 def _fine(inside: Plane, rgb: Plane, size: tuple[int, int]) -> Plane:
@@ -251,10 +251,10 @@ def _write(target: Path, footage: Footage, mattes: Iterator[Plane]) -> None:
             for number, matte in enumerate(mattes):
                 coded = np.ascontiguousarray(np.rot90(matte, (footage.rotation_deg % 360) // 90))
                 luma = np.asarray(np.round(16 + coded.astype(np.float32) * (219 / 255)), np.uint8)
-                tall, wide = luma.shape
+                height_ratio, wide = luma.shape
                 if number == 0:
-                    video.width, video.height = wide, tall
-                plain = solid(wide, tall)
+                    video.width, video.height = wide, height_ratio
+                plain = solid(wide, height_ratio)
                 frame = to_frame(Picture(luma, plain.u, plain.v))
                 frame.pts = number
                 film.mux(video.encode(frame))
@@ -274,7 +274,7 @@ def target_beside(project: Path | None, shared: Path, footage: Footage) -> Path:
     return folder / f"{stem} {number}.mkv"
 
 
-def stretch_shown(timeline: Timeline, placed: Placed) -> tuple[float, float]:
+def stretch_shown(timeline: Timeline, placed: PlacedClip) -> tuple[float, float]:
     """Return the first and the last instant of its footage that a clip shows."""
     frames = np.arange(placed.first, placed.end, dtype=np.float64)
     source = np.clip(source_at_frames(placed, frames, timeline.rate), 0.0, placed.footage.length_s)
@@ -283,7 +283,7 @@ def stretch_shown(timeline: Timeline, placed: Placed) -> tuple[float, float]:
 
 def stroke_at(
     timeline: Timeline,
-    placed: Placed,
+    placed: PlacedClip,
     frame: int,
     points: Sequence[tuple[float, float]],
     keep: bool,
@@ -292,9 +292,9 @@ def stroke_at(
     """Return a stroke over what a clip shows at a frame, through places of the frame, shares of its width and height. Raises
     TempikError where none of them is on the clip's picture."""
     source_s = float(source_at_frames(placed, [frame], timeline.rate)[0])
-    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1.0, timeline.tall)
+    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1.0, timeline.height_ratio)
     back = np.linalg.inv(matrix)
-    seen = [back @ [x, y * timeline.tall, 1.0] for x, y in points]
+    seen = [back @ [x, y * timeline.height_ratio, 1.0] for x, y in points]
     inside = [
         (round(float(p[0]), 5), round(float(p[1]), 5)) for p in seen if -0.1 <= p[0] <= 1.1 and -0.1 <= p[1] <= 1.1
     ]

@@ -117,7 +117,7 @@ def footage_from(probe: Probe, taken: set[str]) -> Footage:
         key=probe.key,
         variable=probe.variable_rate,
         alpha=probe.alpha,
-        warning=probe.said,
+        warning=probe.message,
     )
     beyond = out_of_bounds(made) or no_number(made)
     if beyond:

@@ -15,7 +15,7 @@ from tempik.media import FrameReader
 from tempik.media.picture import Plane
 from tempik.reel import Footage, MotionTrack, Reel, new_id
 from tempik.timeline.framing import frame_matrix
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 LONGEST_PX = 480  # of the pictures that are searched
@@ -28,19 +28,19 @@ FORGET = 0.12  # how much of the patch is renewed at a sure match, so that it ma
 
 
 def footage_place(
-    timeline: Timeline, placed: Placed, frame: int, place: tuple[float, float]
+    timeline: Timeline, placed: PlacedClip, frame: int, place: tuple[float, float]
 ) -> tuple[float, float, float]:
     """Return the source second and the place, in shares of the upright picture, that are seen at a place of the frame
     (from its middle, in shares of its width). Raises TempikError outside the picture."""
     source_s = float(source_at_frames(placed, [frame], timeline.rate)[0])
-    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1, timeline.tall)
-    seen = np.linalg.inv(matrix) @ np.array([place[0] + 0.5, place[1] + timeline.tall / 2, 1.0])
+    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1, timeline.height_ratio)
+    seen = np.linalg.inv(matrix) @ np.array([place[0] + 0.5, place[1] + timeline.height_ratio / 2, 1.0])
     if not (0 <= seen[0] <= 1 and 0 <= seen[1] <= 1):
         raise TempikError("The focus lies outside the picture of this clip; put it on what it should follow.")
     return source_s, float(seen[0]), float(seen[1])
 
 
-def subject_of(timeline: Timeline, placed: Placed, path: str | None = None) -> tuple[float, float, float]:
+def subject_of(timeline: Timeline, placed: PlacedClip, path: str | None = None) -> tuple[float, float, float]:
     """Return the source second in the middle of a clip, and where its subject probably is there, as `footage_place` does."""
     if placed.footage.kind != "video":
         raise TempikError(f"{placed.footage.name} does not move; there is nothing to follow.")
@@ -137,17 +137,19 @@ def likely_subject(footage: Footage, source_s: float, path: str | None = None) -
             b, np.array([[1.0, 0, -dx], [0, 1.0, -dy]]), b.shape[::-1], borderMode=cv2.BORDER_REPLICATE
         )
         moved += np.abs(np.asarray(steady, np.float32) - a)
-    tall, wide = moved.shape
-    edge = max(2, round(0.03 * max(tall, wide)))
+    height_ratio, wide = moved.shape
+    edge = max(2, round(0.03 * max(height_ratio, wide)))
     moved[:edge], moved[-edge:], moved[:, :edge], moved[:, -edge:] = 0, 0, 0, 0
     middle = planes[len(planes) // 2]
     detail = np.hypot(cv2.Sobel(middle, cv2.CV_32F, 1, 0), cv2.Sobel(middle, cv2.CV_32F, 0, 1))
-    across, down = np.meshgrid((np.arange(wide) + 0.5) / wide - 0.5, (np.arange(tall) + 0.5) / tall - 0.5)
+    across, down = np.meshgrid(
+        (np.arange(wide) + 0.5) / wide - 0.5, (np.arange(height_ratio) + 0.5) / height_ratio - 0.5
+    )
     central = np.exp(-(across**2 + down**2) / 0.12)
     weight = moved if float(moved.max()) > 12 else detail * central
-    soft = cv2.GaussianBlur(np.asarray(weight, np.float32), (0, 0), 0.06 * max(tall, wide))
+    soft = cv2.GaussianBlur(np.asarray(weight, np.float32), (0, 0), 0.06 * max(height_ratio, wide))
     y, x = np.unravel_index(int(np.argmax(soft)), soft.shape)
-    return (float(x) + 0.5) / wide, (float(y) + 0.5) / tall
+    return (float(x) + 0.5) / wide, (float(y) + 0.5) / height_ratio
 
 
 def with_track(reel: Reel, footage: str, track: MotionTrack) -> tuple[Reel, str]:
@@ -172,9 +174,9 @@ def _side(picture: Plane) -> int:
 
 def _patch(picture: Plane, x: float, y: float) -> Plane:
     side = _side(picture)
-    tall, wide = picture.shape
+    height_ratio, wide = picture.shape
     left = min(max(round(x * wide - side / 2), 0), wide - side)
-    top = min(max(round(y * tall - side / 2), 0), tall - side)
+    top = min(max(round(y * height_ratio - side / 2), 0), height_ratio - side)
     return picture[top : top + side, left : left + side]
 
 
@@ -182,11 +184,11 @@ def _next(
     picture: Plane, place: tuple[float, float], patch: NDArray[np.float32], wider: float
 ) -> tuple[tuple[float, float], NDArray[np.float32], bool]:
     """Return where a patch has gone, the patch renewed, and whether it was seen."""
-    tall, wide = picture.shape
-    side, reach = patch.shape[0], REACH * wider * max(tall, wide)
-    cx, cy = place[0] * wide, place[1] * tall
+    height_ratio, wide = picture.shape
+    side, reach = patch.shape[0], REACH * wider * max(height_ratio, wide)
+    cx, cy = place[0] * wide, place[1] * height_ratio
     left, top = (max(0, round(c - side / 2 - reach)) for c in (cx, cy))
-    right, bottom = min(wide, round(cx + side / 2 + reach)), min(tall, round(cy + side / 2 + reach))
+    right, bottom = min(wide, round(cx + side / 2 + reach)), min(height_ratio, round(cy + side / 2 + reach))
     window = picture[top:bottom, left:right]
     if min(window.shape) <= side:
         return place, patch, False
@@ -197,7 +199,7 @@ def _next(
     if score < LEAST_SCORE:
         return place, patch, False
     dy, dx = (_between(scores, (int(best[0]), int(best[1])), axis) for axis in (0, 1))
-    found = ((left + best[1] + dx + side / 2) / wide, (top + best[0] + dy + side / 2) / tall)
+    found = ((left + best[1] + dx + side / 2) / wide, (top + best[0] + dy + side / 2) / height_ratio)
     seen = picture[top + best[0] : top + best[0] + side, left + best[1] : left + best[1] + side].astype(np.float32)
     renewed = (1 - FORGET) * patch + FORGET * seen if score > 0.7 else patch
     return (float(found[0]), float(found[1])), np.asarray(renewed, dtype=np.float32), True

@@ -70,9 +70,9 @@ def grade_at(reel: Reel, where: Where) -> Grade:
 def with_grade(reel: Reel, where: Where, grade: Grade | None) -> Reel:
     """Set a grade; None, or the neutral one, takes it off. Raises TempikError for one that cannot be."""
     if grade is not None:
-        said = next(grade_problems(grade, "This"), None)
-        if said is not None:
-            raise TempikError(said)
+        message = next(grade_problems(grade, "This"), None)
+        if message is not None:
+            raise TempikError(message)
         grade = None if grade == NEUTRAL else grade
     return _changed(reel, where, [grade] * max(len(where.ids), 1))
 
@@ -103,9 +103,9 @@ def with_grade_fields(reel: Reel, where: Where, **fields: object) -> Reel:
     made = []
     for grade in _each(reel, where):
         changed = replace(grade, **fields)
-        said = next(grade_problems(changed, "This"), None)
-        if said is not None:
-            raise TempikError(said)
+        message = next(grade_problems(changed, "This"), None)
+        if message is not None:
+            raise TempikError(message)
         made.append(None if changed == NEUTRAL else changed)
     return _changed(reel, where, made)
 

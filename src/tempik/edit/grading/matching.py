@@ -18,7 +18,7 @@ from tempik.media.picture import Picture, colour_yuv, solid
 from tempik.media.reader import FrameReader
 from tempik.reel import Grade, Reel
 from tempik.reel.grade import NEUTRAL
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
 
 LOOKS_AT = 5  # frames of a clip that tell what it is like
@@ -30,32 +30,32 @@ STILL_STOPS = 0.02  # light that strays less than this is even
 Progress = Callable[[float], None]
 
 
-class Sampler:
+class ColourSampler:
     """Colours of clips at frames, after what their footage's grade makes of them; one file open at a time."""
 
     def __init__(self, timeline: Timeline) -> None:
         self.timeline = timeline
         self._reader: FrameReader | None = None
 
-    def __enter__(self) -> Sampler:
+    def __enter__(self) -> ColourSampler:
         return self
 
     def __exit__(self, *_: object) -> None:
         if self._reader is not None:
             self._reader.close()
 
-    def at(self, placed: Placed, frame: float, own: bool = False) -> Colours:
+    def at(self, placed: PlacedClip, frame: float, own: bool = False) -> Colours:
         """Return a clip's colours at a frame, `own` after its own grade too."""
         rgb = sample_of(self._picture(placed, frame))
         grades = [g for g in (placed.footage.grade, placed.clip.grade if own else None) if g is not None]
         return np.asarray(np.clip(graded(rgb, grades), 0, 1), dtype=np.float32)
 
-    def over(self, placed: Placed, own: bool = False) -> Colours:
+    def over(self, placed: PlacedClip, own: bool = False) -> Colours:
         """Return a clip's colours over its length."""
         frames = np.linspace(placed.first, placed.end - 1, min(LOOKS_AT, placed.frames))
         return np.concatenate([self.at(placed, f, own) for f in frames])
 
-    def _picture(self, placed: Placed, frame: float) -> Picture:
+    def _picture(self, placed: PlacedClip, frame: float) -> Picture:
         footage = placed.footage
         if footage.kind == "solid":
             return solid(16, 16, *colour_yuv(footage.path))
@@ -76,7 +76,7 @@ def with_match(reel: Reel, clips: Collection[str], target: str, report: Progress
     others = [name for name in clips if name != target]
     if not others:
         raise TempikError("Select the clips to match, and another to match them to.")
-    with Sampler(timeline) as sampler:
+    with ColourSampler(timeline) as sampler:
         wanted = sampler.over(on_reel(timeline, target), own=True)
         for number, name in enumerate(others):
             if report is not None:
@@ -93,7 +93,7 @@ def with_even_series(reel: Reel, clips: Collection[str], report: Progress | None
     found = in_order(timeline, clips)
     if len(found) < 2:
         raise TempikError("Select two clips or more to make their light even.")
-    with Sampler(timeline) as sampler:
+    with ColourSampler(timeline) as sampler:
         lights = []
         for number, placed in enumerate(found):
             if report is not None:
@@ -117,7 +117,7 @@ def with_even_light(reel: Reel, clip: str, report: Progress | None = None) -> Re
     frames = list(range(placed.first, placed.end, max(1, round(ALONG_S * rate))))
     if frames[-1] != placed.end - 1:
         frames.append(placed.end - 1)
-    with Sampler(timeline) as sampler:
+    with ColourSampler(timeline) as sampler:
         lights = []
         for number, frame in enumerate(frames):
             if report is not None:

@@ -32,7 +32,7 @@ from tempik.reel import (
     new_id,
     point_of,
 )
-from tempik.reel.arranged import EDGE_S, Order, Renamed, in_order
+from tempik.reel.arranged import EDGE_S, Renamed, SongOrder, in_order
 from tempik.reel.nests import all_clips, everywhere
 from tempik.rhythm.song_edits import SongEdit, likeness, song_edits
 from tempik.time import frame_of
@@ -113,7 +113,7 @@ def with_whole_song(reel: Reel) -> Reel:
     return _led_over(reel, Renamed(whole, order, names))
 
 
-def _back(song: Soundtrack) -> Order:
+def _back(song: Soundtrack) -> SongOrder:
     """Return where the pieces of an arranged song lie in its file; of what comes again the first."""
     stretches: list[tuple[float, float]] = []
     starts: list[float] = []
@@ -124,7 +124,7 @@ def _back(song: Soundtrack) -> Order:
             stretches.append((at, at + length_s))
             starts.append(piece.from_s)
         at += length_s
-    return Order(tuple(stretches), tuple(starts))
+    return SongOrder(tuple(stretches), tuple(starts))
 
 
 def with_order(reel: Reel, stretches: Sequence[tuple[float, float]], all_of_it: bool = False) -> Reel:
@@ -133,7 +133,7 @@ def with_order(reel: Reel, stretches: Sequence[tuple[float, float]], all_of_it: 
     song = song_of(reel)
     if any(not 0 <= a < b <= song.length_s + EDGE_S for a, b in stretches) or not stretches:
         raise TempikError("Nothing would be left of the song; leave fewer bars out.")
-    renamed = in_order(song, Order.of(stretches))
+    renamed = in_order(song, SongOrder.of(stretches))
     if renamed.song.length_s < SHORTEST_S:
         raise TempikError("Nothing would be left of the song; leave fewer bars out.")
     return _led_over(reel, renamed, all_of_it)
@@ -301,7 +301,7 @@ class _Lead:
         return tuple(out)
 
 
-class Proposal(NamedTuple):
+class SongEditProposal(NamedTuple):
     """A way to make the song another length, and in a few words how it is done; `heard` is how much the worst splice shows."""
 
     song_edit: SongEdit
@@ -309,7 +309,7 @@ class Proposal(NamedTuple):
     heard: str
 
 
-def proposals(song: Soundtrack, samples: Samples, rate: int, wanted_s: float, most: int = 3) -> list[Proposal]:
+def proposals(song: Soundtrack, samples: Samples, rate: int, wanted_s: float, most: int = 3) -> list[SongEditProposal]:
     """Return ways to make a song as long as wanted, to within half a bar, the least heard first; `samples`, shape (count, 1), are
     those of the song as it is arranged now. Raises TempikError where it has no bars to be joined by."""
     if not 2.0 <= wanted_s <= 3600:
@@ -321,7 +321,7 @@ def proposals(song: Soundtrack, samples: Samples, rate: int, wanted_s: float, mo
     found = song_edits(alike, wanted_s, most)
     if not found:
         raise TempikError(f"No way was found to make this song {wanted_s:g} s long; ask for another length.")
-    return [Proposal(song_edit, _why(song, bars, song_edit), _heard(song_edit.cost)) for song_edit in found]
+    return [SongEditProposal(song_edit, _why(song, bars, song_edit), _heard(song_edit.cost)) for song_edit in found]
 
 
 def with_song_edit(reel: Reel, song_edit: SongEdit) -> Reel:
@@ -343,7 +343,7 @@ def _why(song: Soundtrack, bars: Sequence[float], song_edit: SongEdit) -> str:
 
     if not song_edit.splices:
         return "as it is"
-    said = ", ".join(f"bar {bar(a - 2 * EDGE_S)} → {bar(b)}" for a, b in song_edit.splices)
+    message = ", ".join(f"bar {bar(a - 2 * EDGE_S)} → {bar(b)}" for a, b in song_edit.splices)
     drops = song.heard.drops if song.heard is not None else ()
     kept = any(a - EDGE_S <= drops[0] < b for a, b in song_edit.stretches) if drops else True
-    return said + ("" if kept else ", without the drop")
+    return message + ("" if kept else ", without the drop")

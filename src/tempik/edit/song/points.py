@@ -17,10 +17,10 @@ from tempik.edit.ties import with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import (
     Anchor,
-    Choice,
     Edge,
     Key,
     Point,
+    PointChoice,
     PointEdit,
     Reading,
     Reel,
@@ -145,14 +145,14 @@ def with_name(reel: Reel, point: str, name: str) -> Reel:
     return _changed(reel, [point], lambda e: replace(e, name=name.strip()))
 
 
-def with_choices(reel: Reel, choices: Sequence[Choice]) -> Reel:
+def with_choices(reel: Reel, choices: Sequence[PointChoice]) -> Reel:
     """Choose which points are used. A choice over the whole song comes first; those of a stretch decide there."""
     if any(c.every < 1 for c in choices):
         raise TempikError("Every n-th point needs n of 1 or more.")
-    return _with_song(reel, choices=tuple(choices) or (Choice(),))
+    return _with_song(reel, choices=tuple(choices) or (PointChoice(),))
 
 
-def with_choice_in(reel: Reel, choice: Choice, from_s: float, to_s: float | None) -> Reel:
+def with_choice_in(reel: Reel, choice: PointChoice, from_s: float, to_s: float | None) -> Reel:
     """Choose points within a stretch of the song; without an end, for all of it. Former choices inside give way."""
     song = song_of(reel)
     if to_s is None:

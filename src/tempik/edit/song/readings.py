@@ -14,7 +14,7 @@ from tempik.edit.sounds.ties import sound_ties, with_sounds_turned
 from tempik.edit.ties import keys_of, with_keys_turned
 from tempik.errors import TempikError
 from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
-from tempik.reel.arranged import Order, analysis_in_order
+from tempik.reel.arranged import SongOrder, analysis_in_order
 from tempik.reel.nests import all_clips, all_lanes, everywhere, nests_of
 from tempik.rhythm.records import Analysis
 
@@ -54,8 +54,8 @@ def with_reading_heard(reel: Reel, number: int) -> Reel:
     song = song_of(reel)
     count = len(readings_of(song))
     if not 0 <= number < max(count, 1):
-        said = f"{count} readings were" if count > 1 else "one reading was" if count else "no beat was"
-        raise TempikError(f"The song has no reading {number + 1}: {said} heard in it.")
+        message = f"{count} readings were" if count > 1 else "one reading was" if count else "no beat was"
+        raise TempikError(f"The song has no reading {number + 1}: {message} heard in it.")
     return _carried(reel, replace(song, reading=Reading(rival=number)))
 
 
@@ -64,7 +64,7 @@ def heard_anew(reel: Reel, heard: Analysis) -> Reel:
     were, or stay as points placed by hand; what was tied to a beat is tied to the nearest."""
     song = song_of(reel)
     if song.pieces:
-        order = Order.of([(p.from_s, p.to_s) for p in song.pieces])
+        order = SongOrder.of([(p.from_s, p.to_s) for p in song.pieces])
         fresh = replace(song, whole=heard, heard=analysis_in_order(heard, order), reading=Reading(), edits=())
     else:
         fresh = replace(song, heard=heard, reading=Reading(), edits=(), length_s=max(song.length_s, heard.length_s))

@@ -12,7 +12,7 @@ from tempik.edit.clips.trim import Side
 from tempik.errors import TempikError
 from tempik.reel import Clip, Reel
 from tempik.reel.validate import MOST_SPLIT_S
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import timeline_of
 
 GAINS_DB = (-60.0, 24.0)
@@ -51,7 +51,7 @@ def with_sound_edge(reel: Reel, clip: str, side: Side, by_s: float, alone: bool 
     return with_clips(reel, changed)
 
 
-def neighbour(track: Collection[Placed], placed: Placed, side: Side) -> Placed | None:
+def neighbour(track: Collection[PlacedClip], placed: PlacedClip, side: Side) -> PlacedClip | None:
     """Return the clip that a clip's edge meets, or None."""
     if side == "start":
         return next((p for p in track if p.end == placed.first), None)

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tempik.edit.sounds.lanes import known_sound, sounded
 from tempik.errors import TempikError
 from tempik.reel import Edge, Reel, SoundClip, SoundTrack, by_id, new_id
-from tempik.timeline.striking import LaidSound, hit_within, laid_sound, sound_length
+from tempik.timeline.sound_triggers import LaidSound, hit_within, laid_sound, sound_length
 from tempik.timeline.timeline import Timeline, timeline_of
 
 SHORTEST_S = 0.01

@@ -12,7 +12,7 @@ from tempik.reel import Reel, SoundFile, by_id, new_id
 from tempik.sounds.hit import hit_of
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF
-from tempik.timeline.striking import sound_length
+from tempik.timeline.sound_triggers import sound_length
 
 
 def heard_file(path: str) -> SoundFile:

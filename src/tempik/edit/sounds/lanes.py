@@ -30,9 +30,9 @@ def changed_sound_lane(reel: Reel, wanted: str, change: Callable[[SoundLane], So
 
 def sounded(reel: Reel) -> Reel:
     """Return a reel whose sounds are as they may be. Raises TempikError with what is wrong with them."""
-    said = next(sound_problems(reel), None)
-    if said is not None:
-        raise TempikError(said)
+    message = next(sound_problems(reel), None)
+    if message is not None:
+        raise TempikError(message)
     return reel
 
 

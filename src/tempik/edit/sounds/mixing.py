@@ -8,33 +8,33 @@ from msgspec.structs import replace
 
 from tempik.edit.sounds.lanes import sounded
 from tempik.errors import TempikError
-from tempik.reel import Ducking, Reel, SoundTrack, Strip
-from tempik.timeline.striking import strip_of
+from tempik.reel import Ducking, MixerChannel, Reel, SoundTrack
+from tempik.timeline.sound_triggers import channel_of
 
 
-def strip_values(reel: Reel, strip: str) -> Strip:
+def channel_values(reel: Reel, channel: str) -> MixerChannel:
     """Return how a channel of the mix stands: `song`, `clips`, a sound lane's or a sound track's id."""
-    if strip == "song":
+    if channel == "song":
         return reel.mix.song
-    if strip == "clips":
+    if channel == "clips":
         return reel.mix.clips
-    found = strip_of(reel, strip)
-    return Strip(found.gain_db, found.pan, found.muted, found.solo, found.ducks)
+    found = channel_of(reel, channel)
+    return MixerChannel(found.gain_db, found.pan, found.muted, found.solo, found.ducks)
 
 
-def with_strip(reel: Reel, strip: str, **values: Any) -> Reel:
+def with_channel(reel: Reel, channel: str, **values: Any) -> Reel:
     """Set gain_db, pan, muted, solo or ducks of a channel. Raises TempikError for what cannot be."""
-    if strip == "song" and values.get("ducks"):
+    if channel == "song" and values.get("ducks"):
         raise TempikError("The song is what ducks; choose what it goes down under.")
-    if strip == "song":
+    if channel == "song":
         return sounded(replace(reel, mix=replace(reel.mix, song=replace(reel.mix.song, **values))))
-    if strip == "clips":
+    if channel == "clips":
         return sounded(replace(reel, mix=replace(reel.mix, clips=replace(reel.mix.clips, **values))))
-    found = strip_of(reel, strip)
+    found = channel_of(reel, channel)
     made = replace(found, **values)
     if isinstance(made, SoundTrack):
-        return sounded(replace(reel, sound_tracks=tuple(made if t.id == strip else t for t in reel.sound_tracks)))
-    return sounded(replace(reel, sound_lanes=tuple(made if r.id == strip else r for r in reel.sound_lanes)))
+        return sounded(replace(reel, sound_tracks=tuple(made if t.id == channel else t for t in reel.sound_tracks)))
+    return sounded(replace(reel, sound_lanes=tuple(made if r.id == channel else r for r in reel.sound_lanes)))
 
 
 def with_ducking(reel: Reel, ducking: Ducking) -> Reel:

@@ -14,7 +14,7 @@ from tempik.reel import Curve, Reel
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import TimeMap, constant, cut_out, ready_shape, reversed_curve, speed_at
 from tempik.retime.shaping import joined
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline, timeline_of
 
 
@@ -35,7 +35,7 @@ def with_there_and_back(reel: Reel, clip: str, frame: int | None = None) -> Reel
     return with_clips(reel, [recurved(placed, joined(pieces))])
 
 
-def middle_frame(timeline: Timeline, placed: Placed) -> int:
+def middle_frame(timeline: Timeline, placed: PlacedClip) -> int:
     """Return the frame of the chosen point nearest to a clip's middle, or its middle frame where it has none inside."""
     middle = (placed.first + placed.end) // 2
     inside = [f for p in timeline.on_reel() if placed.first < (f := timeline.frame_of_point(p)) < placed.end]
@@ -123,7 +123,7 @@ def with_swing(reel: Reel, clips: Collection[str] = ()) -> Reel:
     return reel
 
 
-def _moving(placed: Placed) -> Placed:
+def _moving(placed: PlacedClip) -> PlacedClip:
     if placed.footage.endless:
         raise TempikError("A still has no direction; select a clip of filmed footage.")
     if placed.frames < 2:

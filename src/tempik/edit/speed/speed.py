@@ -13,11 +13,11 @@ from msgspec.structs import replace
 
 from tempik.edit.clips.slots import clip_of, edge_at, in_order, on_reel, rippled, with_clips
 from tempik.errors import TempikError
-from tempik.reel import Align, Beyond, Clip, ClipSound, Curve, Interpolation, Reel, Shape, Shaped
+from tempik.reel import Align, Beyond, Clip, ClipSound, Curve, Interpolation, Reel, Shaped, SpeedShape
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import average_speed, constant, cut_out, reversed_curve, scaled
 from tempik.retime.shaping import joined, with_average, with_stretch
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import timeline_of
 
 GivesWay = Literal["source", "slot", "speed"]
@@ -51,7 +51,7 @@ def with_curve(reel: Reel, clip: str, curve: Curve, gives: GivesWay = "source") 
     return with_clips(reel, [changed])
 
 
-def _recurved(placed: Placed, curve: Curve, shaped: Shaped | None = None) -> Clip:
+def _recurved(placed: PlacedClip, curve: Curve, shaped: Shaped | None = None) -> Clip:
     clip, source_s = placed.clip, placed.clip.source_s
     if not clip.pins:
         source_s = placed.map.start_s
@@ -60,7 +60,7 @@ def _recurved(placed: Placed, curve: Curve, shaped: Shaped | None = None) -> Cli
     return replace(clip, curve=curve, source_s=source_s, part=(0.0, 1.0), shaped=shaped)
 
 
-def resized(reel: Reel, placed: Placed, clip: Clip, frames: int) -> Reel:
+def resized(reel: Reel, placed: PlacedClip, clip: Clip, frames: int) -> Reel:
     """Return the reel with a clip over another number of frames; what follows moves along."""
     if not 1 <= frames <= LONGEST_FRAMES:
         raise TempikError(f"The slot would be {frames} frames long; choose a speed that keeps it within reason.")
@@ -101,7 +101,7 @@ def with_slot_frames(reel: Reel, clips: Collection[str], frames: int, gives: Giv
     return reel
 
 
-def _least(placed: Placed) -> int:
+def _least(placed: PlacedClip) -> int:
     fastest = max(abs(n.speed) for n in placed.curve.nodes)
     return -int(-(placed.until - placed.begin) * fastest // SPEED_LIMIT)
 
@@ -138,7 +138,7 @@ def with_reversed(reel: Reel, clip: str) -> Reel:
 def with_shape(
     reel: Reel,
     clips: Collection[str],
-    shape: Shape,
+    shape: SpeedShape,
     amount: float = 1.0,
     align: Align | None = None,
     every: int = 1,
@@ -204,12 +204,12 @@ def with_hold(reel: Reel, clip: str, frame: int, frames: int) -> Reel:
     return with_clips(reel, [recurved(placed, joined(pieces))])
 
 
-def recurved(placed: Placed, curve: Curve) -> Clip:
+def recurved(placed: PlacedClip, curve: Curve) -> Clip:
     """Return a clip with a curve that begins as its own does, so that a free one keeps its first frame."""
     return replace(_recurved(placed, curve), source_s=placed.map.start_s)
 
 
-def share_of(placed: Placed, frame: int) -> float:
+def share_of(placed: PlacedClip, frame: int) -> float:
     """Return the share of a clip's slot that lies before a frame of the reel, 0 to 1."""
     return min(max((frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
 
@@ -231,7 +231,7 @@ def with_clip_sound(reel: Reel, clips: Collection[str], sound: ClipSound) -> Ree
     return with_clips(reel, [replace(clip_of(reel, name), sound=sound) for name in clips])
 
 
-def source_used(placed: Placed) -> float:
+def source_used(placed: PlacedClip) -> float:
     """Return the seconds of the file between the earliest and the latest instant that a clip shows."""
     times_s = [0.0, *placed.map.turns(), placed.map.length_s]
     seen = [placed.map.source_at(t) for t in times_s]

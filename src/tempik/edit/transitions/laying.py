@@ -12,7 +12,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from tempik.accents.accent import drawn
-from tempik.digits import whole
+from tempik.digits import parse_int
 from tempik.edit.clips.slots import with_clips
 from tempik.errors import TempikError
 from tempik.reel import Clip, Point, Reel, Transition, by_id
@@ -20,7 +20,7 @@ from tempik.reel.validate import transition_problems
 from tempik.timeline.timeline import Timeline, timeline_of
 from tempik.timeline.transitions import PlacedTransition
 from tempik.transitions import CATALOGUE, TransitionType, new_transition, problem
-from tempik.transitions.matching import Proposal
+from tempik.transitions.matching import TransitionProposal
 
 # How directions are given to several transitions at once, beside the ways by name.
 TURNS, LOT = "turns", "lot"
@@ -81,7 +81,7 @@ def cuts_on(timeline: Timeline, which: str, clips: Collection[str] | None = None
         drops = _drop_frames(timeline)
         return [at for at in found if _frame(timeline, at) in drops]
     every = re.fullmatch(r"every:(\d+)", which)
-    step = whole(every[1]) if every is not None else None
+    step = parse_int(every[1]) if every is not None else None
     if step:
         return found[step - 1 :: step]
     raise TempikError(f"'{which}' names no cuts; give cuts, selected, downbeats, drops, open or every:N.")
@@ -143,9 +143,9 @@ def _way(kind: TransitionType, transition: Transition, ways: str, number: int, s
 
 
 def _checked(transition: Transition) -> None:
-    said = next(transition_problems(transition, "This"), "").removeprefix("This has ") or problem(transition)
-    if said:
-        raise TempikError(f"That cannot be laid: {said}")
+    message = next(transition_problems(transition, "This"), "").removeprefix("This has ") or problem(transition)
+    if message:
+        raise TempikError(f"That cannot be laid: {message}")
 
 
 def with_transitions(reel: Reel, transitions: Mapping[TransitionPlace, Transition | None]) -> Reel:
@@ -179,7 +179,7 @@ def transition_at(reel: Reel, at: TransitionPlace) -> Transition | None:
     return None if clip is None else clip.leave if at.end else clip.transition
 
 
-def with_proposals(reel: Reel, found: Mapping[TransitionPlace, Proposal]) -> Reel:
+def with_proposals(reel: Reel, found: Mapping[TransitionPlace, TransitionProposal]) -> Reel:
     """Lay what was proposed for each cut: a hard cut takes its transition off. Length, place and amount of a transition that is there
     stay."""
     transitions: dict[TransitionPlace, Transition | None] = {}

@@ -14,7 +14,7 @@ from tempik.edit.speed import speed
 from tempik.edit.transitions.laying import TransitionPlace, all_joined, changed, place_of, with_sides
 from tempik.errors import TempikError
 from tempik.reel import Reel, Transition
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import timeline_of
 from tempik.timeline.transitions import PlacedTransition
 from tempik.transitions import sides
@@ -22,7 +22,7 @@ from tempik.transitions import sides
 SLOWEST = 0.25
 
 
-class Mend(NamedTuple):
+class TransitionMend(NamedTuple):
     """A mend: its name, what it does in words, and the edit."""
 
     name: str
@@ -30,7 +30,7 @@ class Mend(NamedTuple):
     edit: Callable[[Reel], Reel]
 
 
-def mends(reel: Reel, at: TransitionPlace) -> list[Mend]:
+def mends(reel: Reel, at: TransitionPlace) -> list[TransitionMend]:
     """Return what would mend a transition that lacks footage, the least change first; none where nothing is lacking."""
     placed_transition = timeline_of(reel).transition_of(at.clip, at.end)
     if (
@@ -48,7 +48,7 @@ def mends(reel: Reel, at: TransitionPlace) -> list[Mend]:
         if placed is not None and missing:
             found += _slipped(reel, placed_transition, placed, missing, after)
             found += _slowed(reel, placed_transition, placed)
-    found.append(Mend("hold", "let the picture stand still there", lambda r: changed(r, [at], _held)))
+    found.append(TransitionMend("hold", "let the picture stand still there", lambda r: changed(r, [at], _held)))
     names = sorted(
         {
             p.clip.id
@@ -59,7 +59,7 @@ def mends(reel: Reel, at: TransitionPlace) -> list[Mend]:
             if p and m
         }
     )
-    found.append(Mend("round", "the footage round again", lambda r: speed.with_beyond(r, names, "loop")))
+    found.append(TransitionMend("round", "the footage round again", lambda r: speed.with_beyond(r, names, "loop")))
     return found
 
 
@@ -99,7 +99,7 @@ def _missing(reel: Reel, at: TransitionPlace) -> int | None:
     return None if placed_transition is None else placed_transition.missing
 
 
-def _shorter(reel: Reel, placed_transition: PlacedTransition) -> list[Mend]:
+def _shorter(reel: Reel, placed_transition: PlacedTransition) -> list[TransitionMend]:
     at, share = (
         place_of(placed_transition),
         (placed_transition.turn - placed_transition.begin) / placed_transition.frames,
@@ -108,7 +108,7 @@ def _shorter(reel: Reel, placed_transition: PlacedTransition) -> list[Mend]:
         before, after = sides(frames, share)
         if placed_transition.missing_with(before, after, reel.rate) == 0:
             return [
-                Mend(
+                TransitionMend(
                     "shorter", f"{frames} frames long instead of {placed_transition.frames}",
                     _with_sides(at, before, after),
                 )
@@ -116,7 +116,7 @@ def _shorter(reel: Reel, placed_transition: PlacedTransition) -> list[Mend]:
     return []
 
 
-def _moved(reel: Reel, placed_transition: PlacedTransition) -> list[Mend]:
+def _moved(reel: Reel, placed_transition: PlacedTransition) -> list[TransitionMend]:
     """Elsewhere about the cut, all its frames kept; the turn stays where it is."""
     at, now = place_of(placed_transition), placed_transition.turn - placed_transition.begin
     for before in (
@@ -125,7 +125,7 @@ def _moved(reel: Reel, placed_transition: PlacedTransition) -> list[Mend]:
         after = placed_transition.frames - before
         if before != now and placed_transition.missing_with(before, after, reel.rate) == 0:
             return [
-                Mend(
+                TransitionMend(
                     "move", f"{before} of its frames before the cut, {after} after",
                     _with_sides(at, before, after),
                 )
@@ -133,7 +133,9 @@ def _moved(reel: Reel, placed_transition: PlacedTransition) -> list[Mend]:
     return []
 
 
-def _slipped(reel: Reel, placed_transition: PlacedTransition, placed: Placed, missing: int, after: bool) -> list[Mend]:
+def _slipped(
+    reel: Reel, placed_transition: PlacedTransition, placed: PlacedClip, missing: int, after: bool
+) -> list[TransitionMend]:
     """Other footage in the slot, by as much as is lacking: where the clip is not pinned and has it at its other end."""
     at, clip = place_of(placed_transition), placed.clip.id
     if placed.ties:
@@ -158,10 +160,12 @@ def _slipped(reel: Reel, placed_transition: PlacedTransition, placed: Placed, mi
     now = timeline_of(tried).placed_clip(clip)
     if _missing(tried, at) != 0 or now is None or now.short_before_s + now.short_after_s > was + 1e-6:
         return []
-    return [Mend("slip", f"{placed.footage.name} begins {abs(by):.2f} s {'earlier' if by < 0 else 'later'}", edit)]
+    return [
+        TransitionMend("slip", f"{placed.footage.name} begins {abs(by):.2f} s {'earlier' if by < 0 else 'later'}", edit)
+    ]
 
 
-def _slowed(reel: Reel, placed_transition: PlacedTransition, placed: Placed) -> list[Mend]:
+def _slowed(reel: Reel, placed_transition: PlacedTransition, placed: PlacedClip) -> list[TransitionMend]:
     """The clip played slower, so that its footage lasts."""
     at, clip = place_of(placed_transition), placed.clip
     if placed.ties:
@@ -178,4 +182,6 @@ def _slowed(reel: Reel, placed_transition: PlacedTransition, placed: Placed) -> 
         middle = (low + high) / 2
         low, high = (middle, high) if _missing(edit(reel, middle), at) == 0 else (low, middle)
     factor = low
-    return [Mend("slow", f"{placed.footage.name} at {factor * 100:.0f} % of its speed", lambda r: edit(r, factor))]
+    return [
+        TransitionMend("slow", f"{placed.footage.name} at {factor * 100:.0f} % of its speed", lambda r: edit(r, factor))
+    ]

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
     QSlider,
 )
 
-from tempik.accents import Fired, Pulse
+from tempik.accents import EvaluatedLane, Pulse
 from tempik.accents.accent import Value
 from tempik.accents.envelope import in_frames
 from tempik.accents.pulses import keyed_at
@@ -50,7 +50,7 @@ class LaneEditing(Page):
             return None
         return next((p for p in found.pulses if p.step == self.project.selection.step_id), None)
 
-    def _against(self, found: Fired) -> Against:
+    def _against(self, found: EvaluatedLane) -> Against:
         first = found.pulses[0] if found.pulses else None
         step = next((c for c in found.steps if c.span is not None), None)
         clip = float(step.span.end - step.span.first) if step is not None and step.span is not None else 30.0

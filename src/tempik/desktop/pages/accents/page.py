@@ -17,14 +17,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.accents import CATALOGUE, Fired, Pulse
+from tempik.accents import CATALOGUE, EvaluatedLane, Pulse
 from tempik.accents.accent import Value
 from tempik.accents.pulses import keyed_at
 from tempik.desktop.pages.accents.editing import UNITS, LaneEditing
 from tempik.desktop.pages.accents.envelope_graph import EnvelopeGraph
 from tempik.desktop.pages.accents.tile_menu import tile_menu
 from tempik.desktop.pages.accents.tiles import AccentTiles
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
@@ -35,12 +35,12 @@ from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.desktop.widgets.typed import DecimalSpin
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import without_bundle
 from tempik.edit.accents.keys import without_key
 from tempik.reel import Length, by_id
-from tempik.timeline.placed import source_at_frames
+from tempik.timeline.placed_clip import source_at_frames
 
 # The tiles take the frame at the playhead once it has rested for so long.
 REST_MS = 500
@@ -52,10 +52,10 @@ class AccentsPage(LaneEditing):
 
     name, title, key = "accents", "Accents", "F5"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        project, strips, commands = desk.project, desk.strips, desk.accents
-        self.strips, self.commands = strips, commands
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        project, filmstrips, commands = context.project, context.filmstrips, context.accents
+        self.filmstrips, self.commands = filmstrips, commands
         self.gesture = Gesture(project)
         self._room = 2000
         self.filling = False
@@ -81,7 +81,7 @@ class AccentsPage(LaneEditing):
         project.changed.connect(self.want)
         project.selection.lane_selected.connect(self.want)
         project.playhead.moved.connect(self._moved)
-        strips.changed.connect(self._rest.start)
+        filmstrips.changed.connect(self._rest.start)
 
     def _build_editor(self) -> QWidget:
         top = self._make_top()
@@ -278,7 +278,7 @@ class AccentsPage(LaneEditing):
         if placed is None:
             return
         source = float(source_at_frames(placed, [frame], timeline.rate)[0])
-        pixmap = self.strips.at(placed.footage.path, source)
+        pixmap = self.filmstrips.at(placed.footage.path, source)
         key = (placed.footage.path, pixmap.cacheKey() if pixmap is not None else 0)
         if key != self._shown_on:
             self._shown_on = key
@@ -308,12 +308,12 @@ class AccentsPage(LaneEditing):
         self.filling = False
         QTimer.singleShot(0, self._fit_tiles)  # once the fields have their sizes
 
-    def _fill_lane(self, found: Fired, pulse: Pulse | None) -> None:
+    def _fill_lane(self, found: EvaluatedLane, pulse: Pulse | None) -> None:
         lane, accent = found.lane, found.accent
         known = accent is not None
         self.tiles.choose(lane.accent)
         self.lane_title.setText(accent.title if accent is not None else f"unknown: {lane.accent}")
-        fires = counted(len(found.pulses), "pulse")
+        fires = plural(len(found.pulses), "pulse")
         if not known:
             fires = "of a newer version: kept as it is"
         self.whose.setText(f"· pulse on {pulse.label}, frame {pulse.frame}" if pulse is not None else f"· {fires}")
@@ -381,7 +381,7 @@ class AccentsPage(LaneEditing):
 
     def _bundle_menu(self) -> None:
         menu = QMenu(self)
-        self.desk.bundles.fill_bundle_menu(menu)
+        self.context.bundles.fill_bundle_menu(menu)
         found = self.project.selection.lane
         if found is not None and found.lane.bundle:
             bundle = found.lane.bundle

@@ -12,7 +12,7 @@ from tempik.deliver.order import Order, fitting, part_of_clips, target_in
 from tempik.deliver.presets import PRESETS, own_presets
 from tempik.desktop.pages.export.order_fields import OrderFields
 from tempik.desktop.pages.export.queue_list import QueueList
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, quiet
 from tempik.desktop.widgets.plain import Label, as_tip
@@ -31,12 +31,12 @@ class ExportPage(Page):
 
     name, title, key = "export", "Export", "Ctrl+E"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.exports, self.commands = desk.exports, desk.exporting
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        self.exports, self.commands = context.exports, context.exporting
         self.part_kind = "reel"
         self._named = False  # the file's name was chosen by hand
-        self._project = desk.project.path
+        self._project = context.project.path
         self.fields = OrderFields()
         self.fields.edited.connect(self._edited)
         self.fields.part_wanted.connect(self._part_chosen)
@@ -68,7 +68,7 @@ class ExportPage(Page):
         self._soon.setSingleShot(True)
         self._soon.setInterval(SETTLE_MS)
         self._soon.timeout.connect(self._expect)
-        project, self.transport = desk.project, desk.transport
+        project, self.transport = context.project, context.transport
         project.changed.connect(self.want)
         project.selection.selected.connect(self.want)
         project.selection.marked_changed.connect(self.want)

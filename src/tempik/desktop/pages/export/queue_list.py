@@ -100,9 +100,9 @@ class _Row(QFrame):
         self.setObjectName("export")
         self.title = Label()
         self.title.setFont(words(13, True))
-        self.said = Label()
-        self.said.setWordWrap(True)
-        self.said.setFont(words(12))
+        self.message = Label()
+        self.message.setWordWrap(True)
+        self.message.setFont(words(12))
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
@@ -127,7 +127,7 @@ class _Row(QFrame):
         column.setSpacing(2)
         column.addLayout(top)
         column.addWidget(self.bar)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
 
     def tools(self) -> tuple[QToolButton, ...]:
         return self.up, self.down, self.again, self.show_it, self.stop, self.off
@@ -150,13 +150,13 @@ class _Row(QFrame):
             "waiting": "waits",
             "stopped": "stopped",
         }
-        text = words_.get(item.state, item.said)
+        text = words_.get(item.state, item.message)
         if item.state == "done":
-            text = f"{item.size_bytes / 1e6:.1f} MB in {duration_text(item.seconds)}: {item.said}"
-        self.said.setText("\n".join([text, *item.notes]) if item.notes else text)
-        self.said.setVisible(bool(self.said.text()))
+            text = f"{item.size_bytes / 1e6:.1f} MB in {duration_text(item.seconds)}: {item.message}"
+        self.message.setText("\n".join([text, *item.notes]) if item.notes else text)
+        self.message.setVisible(bool(self.message.text()))
         bad = item.state == "failed" or (item.state == "done" and not item.ok)
-        marks.ink(self.said, "warning" if bad else "good" if item.state == "done" else "quiet")
+        marks.ink(self.message, "warning" if bad else "good" if item.state == "done" else "quiet")
 
     def _show(self) -> None:
         folder = Path(self.target) if Path(self.target).is_dir() else Path(self.target).parent

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
 from tempik.desktop.widgets.painting import painted
@@ -23,9 +23,9 @@ class FilmScrub(QWidget):
     scrubbed = Signal(float)
     cue_moved = Signal(str, float)
 
-    def __init__(self, strips: Strips) -> None:
+    def __init__(self, filmstrips: Filmstrips) -> None:
         super().__init__()
-        self._strips = strips
+        self._strips = filmstrips
         self.footage: Footage | None = None
         self.time_s = 0.0
         self._cue: str | None = None

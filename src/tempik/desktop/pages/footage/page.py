@@ -16,11 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.pages.footage.film_scrub import FilmScrub
-from tempik.desktop.pages.footage.looking import FootageLooking
-from tempik.desktop.pages.footage.shelf import Shelf
+from tempik.desktop.pages.footage.inspector import FootageLooking
+from tempik.desktop.pages.footage.shelf import FootageShelf
 from tempik.desktop.pages.footage.shot_list import ShotList
 from tempik.desktop.pages.footage.suggestions import SuggestionRow
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.playback.scrub import Scrubber
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import Label, escaped
@@ -28,12 +28,12 @@ from tempik.desktop.widgets.theme import figures, icon
 from tempik.desktop.widgets.typed import is_typed
 from tempik.disk.reading import is_regular
 from tempik.edit.clips import place
-from tempik.edit.footage import facts as said_of
+from tempik.edit.footage import facts as message_of
 from tempik.edit.footage.facts import TAGS, uneven
 from tempik.errors import TempikError
 from tempik.reel import Footage, Reel, by_id
 from tempik.time import clock_text, parse_rate, rate_text
-from tempik.timeline.placed import floor_text
+from tempik.timeline.placed_clip import floor_text
 
 SHELF_W, NARROW_SHELF_W = 252, 208
 # A page narrower than this has a narrower shelf.
@@ -45,32 +45,32 @@ class FootagePage(FootageLooking):
 
     name, title, key = "footage", "Footage", "F3"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        project, strips, proxies = desk.project, desk.strips, desk.proxies
-        self.strips, self.proxies, self.looking = strips, proxies, desk.looking
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        project, filmstrips, proxy_store = context.project, context.filmstrips, context.proxy_store
+        self.filmstrips, self.proxy_store, self.looking = filmstrips, proxy_store, context.looking
         self.time_s = 0.0
         self._hover: tuple[str, float] | None = None
         self._filling = False
-        self.scrubber = Scrubber(self, proxies.proxy_for)
+        self.scrubber = Scrubber(self, proxy_store.proxy_for)
         self.scrubber.shown.connect(self._show_frame)
         self.scrubber.failed.connect(self._not_shown)
-        self.shelf = Shelf(project, strips, desk.watch)
+        self.shelf = FootageShelf(project, filmstrips, context.watch)
         self.shelf.picked.connect(self._picked)
         self.shelf.scrubbed.connect(self._hovered)
         self.list = self.shelf.list
         self.add = QPushButton(icon("add"), "Add footage")
-        self.add.clicked.connect(desk.files.choose_footage)
+        self.add.clicked.connect(context.files.choose_footage)
         self.find_file = QPushButton("Find missing")
         self.find_file.clicked.connect(self._find)
         self.find_file.hide()
         self.shots = QPushButton("Shot list")
         self.shots.setToolTip("The shots you mean to have, and the footage there is for each")
         self.shots.clicked.connect(self.show_shots)
-        self.film = FilmScrub(strips)
+        self.film = FilmScrub(filmstrips)
         self.film.scrubbed.connect(self.scrub_to)
         self.film.cue_moved.connect(self._cue_moved)
-        self.row = SuggestionRow(strips)
+        self.row = SuggestionRow(filmstrips)
         self.row.looked.connect(self.scrub_to)
         self.row.taken.connect(self._take)
         self.row.dismissed.connect(self._dismiss)
@@ -85,13 +85,13 @@ class FootagePage(FootageLooking):
         for signal in (
             project.changed,
             project.selection.selected,
-            strips.changed,
-            desk.watch.changed,
-            desk.watch.back,
+            filmstrips.changed,
+            context.watch.changed,
+            context.watch.back,
         ):
             signal.connect(self.want)
-        proxies.studied.connect(lambda _: self.want())
-        self.shelf.chosen_changed.connect(lambda: desk.looking.choose(self.shelf.chosen(), self.shelf.order()))
+        proxy_store.studied.connect(lambda _: self.want())
+        self.shelf.chosen_changed.connect(lambda: context.looking.choose(self.shelf.chosen(), self.shelf.order()))
 
     def _make_facts(self) -> None:
         self.facts = Label()
@@ -175,8 +175,8 @@ class FootagePage(FootageLooking):
         about = QHBoxLayout()
         about.setSpacing(5)
         self.shot_at = Label("shot at")
-        for said in (self.shot_at, self.read_rate, self.around, self.tag, self.shot):
-            about.addWidget(said)
+        for message in (self.shot_at, self.read_rate, self.around, self.tag, self.shot):
+            about.addWidget(message)
         about.addWidget(self.note, 1)
         right = QVBoxLayout()
         right.setSpacing(5)
@@ -210,10 +210,10 @@ class FootagePage(FootageLooking):
         }
 
     def entered(self) -> None:
-        self.strips.retry()
+        self.filmstrips.retry()
         for piece in (f for f in self.project.reel.footage if not f.as_frame):
-            self.strips.want(piece)
-            self.proxies.look_through(piece)
+            self.filmstrips.want(piece)
+            self.proxy_store.look_through(piece)
 
     def has_keyboard(self) -> bool:
         """Whether keys are meant for the piece that is looked at here."""
@@ -247,8 +247,8 @@ class FootagePage(FootageLooking):
             self.play,
         ):
             widget.setEnabled(piece is not None)
-        for said in (self.tag, self.shot, self.note):
-            said.setVisible(piece is not None)
+        for field in (self.tag, self.shot, self.note):
+            field.setVisible(piece is not None)
         for of_films in (self.shot_at, self.read_rate):
             of_films.setVisible(piece is not None and piece.kind == "video")
         self.around.hide()
@@ -260,7 +260,7 @@ class FootagePage(FootageLooking):
             self._filling = False
             return
         if self.isVisible():
-            self.proxies.look_through(piece)
+            self.proxy_store.look_through(piece)
         if self.film.footage is None or self.film.footage.id != piece.id:
             self._timer.stop()
             self.time_s = piece.cues[0].time_s if piece.cues else 0.0
@@ -268,7 +268,7 @@ class FootagePage(FootageLooking):
                 self._want(piece, self.time_s)
         self.time_s = min(self.time_s, piece.length_s)
         self._show_facts(piece)
-        study = self.proxies.study_of(piece.path)
+        study = self.proxy_store.study_of(piece.path)
         near = 0.5 / float(piece.rate)
         known = [c.time_s for c in piece.cues] + list(piece.dismissed)
         found = [s for s in study.cues if all(abs(s.time_s - t) > near for t in known)][:6] if study is not None else []
@@ -314,16 +314,14 @@ class FootagePage(FootageLooking):
             self.facts.setText(f"<b>{escaped(piece.name)}</b>")
             return
         turned = f" · turned {piece.rotation_deg}°" if piece.rotation_deg else ""
-        said = [f"{piece.width}×{piece.height}{turned}"]
+        message = [f"{piece.width}×{piece.height}{turned}"]
         if piece.kind == "video":
             written = f" (written as {rate_text(piece.rate)})" if piece.read_rate else ""
-            said.append(f"{rate_text(piece.true_rate)} frames/s{written}" + (", varying" if piece.variable else ""))
-            said.append(f"{piece.length_s:.2f} s · {'with sound' if piece.has_sound else 'no sound'}")
-            said.append(floor_text(piece, reel.rate))
+            message.append(f"{rate_text(piece.true_rate)} frames/s{written}" + (", varying" if piece.variable else ""))
+            message.append(f"{piece.length_s:.2f} s · {'with sound' if piece.has_sound else 'no sound'}")
+            message.append(floor_text(piece, reel.rate))
         warnings = [w for w in (self._cadence(piece), uneven(piece, reel.rate)) if w]
-        text = (
-            f"<b>{escaped(piece.name)}</b> &nbsp; <span style='color:{theme.QUIET}'>{escaped(' · '.join(said))}</span>"
-        )
+        text = f"<b>{escaped(piece.name)}</b> &nbsp; <span style='color:{theme.QUIET}'>{escaped(' · '.join(message))}</span>"
         if piece.warning:
             text += f"<br><span style='color:{theme.QUIET}'>{escaped(piece.warning)}</span>"
         if warnings:
@@ -332,7 +330,7 @@ class FootagePage(FootageLooking):
 
     def _cadence(self, piece: Footage) -> str:
         """Return a sentence on frames that repeat in the file, and offer to leave them out where they come evenly."""
-        study = self.proxies.study_of(piece.path)
+        study = self.proxy_store.study_of(piece.path)
         if piece.skip_repeats:
             self.around.setVisible(True)
             self.around.setChecked(True)
@@ -365,16 +363,16 @@ class FootagePage(FootageLooking):
         if rate != (piece.read_rate or piece.rate):
             self.project.change(
                 f"{piece.name} read at {rate_text(rate)} frames/s",
-                lambda reel: said_of.with_read_rate(reel, piece.id, rate),
+                lambda reel: message_of.with_read_rate(reel, piece.id, rate),
             )
 
     def _around_set(self) -> None:
         piece = self.piece
-        study = self.proxies.study_of(piece.path) if piece is not None else None
+        study = self.proxy_store.study_of(piece.path) if piece is not None else None
         if piece is not None:
             on, numbers = self.around.isChecked(), study.cadence.numbers if study is not None else ()
             what = "Repeated frames left out" if on else "All frames shown"
-            self.project.change(what, lambda reel: said_of.with_around(reel, piece.id, on, numbers))
+            self.project.change(what, lambda reel: message_of.with_around(reel, piece.id, on, numbers))
 
     def _chosen_or_piece(self) -> list[str]:
         piece = self.piece
@@ -386,7 +384,7 @@ class FootagePage(FootageLooking):
 
         def edit(reel: Reel) -> Reel:
             for name in names:
-                reel = said_of.with_tag(reel, name, tag)
+                reel = message_of.with_tag(reel, name, tag)
             return reel
 
         self.project.change(f"Tagged {tag}" if tag else "Tag taken off", edit)
@@ -394,12 +392,14 @@ class FootagePage(FootageLooking):
     def _shot_set(self) -> None:
         piece, shot = self.piece, str(self.shot.currentData())
         if piece is not None:
-            self.project.change("Footage attached to a shot", lambda reel: said_of.with_shot_of(reel, piece.id, shot))
+            self.project.change(
+                "Footage attached to a shot", lambda reel: message_of.with_shot_of(reel, piece.id, shot)
+            )
 
     def _note_set(self) -> None:
         piece, text = self.piece, self.note.text()
         if piece is not None and not self._filling and text.strip() != piece.note:
-            self.project.change("Note written", lambda reel: said_of.with_note(reel, piece.id, text))
+            self.project.change("Note written", lambda reel: message_of.with_note(reel, piece.id, text))
 
     def show_shots(self) -> None:
         """Edit the shot list; each line is a shot, with the footage attached to it."""
@@ -414,7 +414,7 @@ class FootagePage(FootageLooking):
 
     def _find(self) -> None:
         if self.shelf.missing:
-            self.desk.files.find(sorted(self.shelf.missing)[0])
+            self.context.files.find(sorted(self.shelf.missing)[0])
 
     def _not_shown(self, text: str) -> None:
         piece = self.piece

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.timeline.dropping import FOOTAGE_MIME
 from tempik.desktop.widgets import theme
@@ -29,7 +29,7 @@ from tempik.desktop.widgets.theme import words
 from tempik.edit.footage.facts import TAGS, uneven
 from tempik.reel import Footage, by_id
 from tempik.time import rate_text
-from tempik.timeline.placed import clean_floor
+from tempik.timeline.placed_clip import clean_floor
 
 ROW_H = 66
 FILM_H = 24
@@ -52,7 +52,7 @@ def sorted_footage(pieces: list[Footage], by: str) -> list[Footage]:
 class _Delegate(QStyledItemDelegate):
     """Paints a piece: name and tag, a filmstrip with its cues, facts."""
 
-    def __init__(self, shelf: Shelf) -> None:
+    def __init__(self, shelf: FootageShelf) -> None:
         super().__init__(shelf)
         self.shelf = shelf
 
@@ -102,7 +102,7 @@ class _Delegate(QStyledItemDelegate):
         while x < film.right():
             wide = min(tile, film.right() - x)
             share = (x + wide / 2 - film.left()) / film.width()
-            picture = self.shelf.strips.at(piece.path, share * piece.length_s)
+            picture = self.shelf.filmstrips.at(piece.path, share * piece.length_s)
             if picture is not None:
                 draw_filling(p, QRectF(x, film.top(), wide - 1, film.height()), picture)
             x += tile
@@ -154,7 +154,7 @@ class _List(QListWidget):
         drag.exec(Qt.DropAction.CopyAction)
 
 
-class Shelf(QWidget):
+class FootageShelf(QWidget):
     """`picked` is emitted with the piece that is looked at now, `scrubbed` with a piece and an instant under the pointer
     (an empty name when it leaves)."""
 
@@ -162,9 +162,9 @@ class Shelf(QWidget):
     scrubbed = Signal(str, float)
     chosen_changed = Signal()
 
-    def __init__(self, project: Project, strips: Strips, watch: MediaWatch) -> None:
+    def __init__(self, project: Project, filmstrips: Filmstrips, watch: MediaWatch) -> None:
         super().__init__()
-        self.project, self.strips, self.watch = project, strips, watch
+        self.project, self.filmstrips, self.watch = project, filmstrips, watch
         self.hovered: tuple[str, float] | None = None
         self.words = QLineEdit()
         self.words.setPlaceholderText("Find")

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
-from tempik.edit.footage import facts as said_of
+from tempik.edit.footage import facts as message_of
 
 
 class ShotList(QDialog):
@@ -43,13 +43,13 @@ class ShotList(QDialog):
 
     def _show_have(self) -> None:
         reel = self.project.reel
-        said = []
+        message = []
         for shot in reel.shots:
             names = [f.name for f in reel.footage if f.shot == shot.id]
-            said.append(f"{shot.text}: {', '.join(names) if names else 'nothing yet'}")
-        self.have.setText("\n".join(said))
+            message.append(f"{shot.text}: {', '.join(names) if names else 'nothing yet'}")
+        self.have.setText("\n".join(message))
 
     def keep(self) -> None:
         texts = self.lines.toPlainText().splitlines()
-        self.project.change("Shot list written", lambda reel: said_of.with_shots(reel, texts))
+        self.project.change("Shot list written", lambda reel: message_of.with_shots(reel, texts))
         self.accept()

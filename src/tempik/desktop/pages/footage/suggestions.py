@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, draw_whole
 from tempik.desktop.widgets.painting import painted
@@ -25,9 +25,9 @@ class SuggestionRow(QWidget):
     taken = Signal(float)
     dismissed = Signal(float)
 
-    def __init__(self, strips: Strips) -> None:
+    def __init__(self, filmstrips: Filmstrips) -> None:
         super().__init__()
-        self._strips = strips
+        self._strips = filmstrips
         self.piece: Footage | None = None
         self.shown: list[Suggestion] = []
         self.at = -1

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button, toggle
 from tempik.desktop.widgets.plain import as_tip, in_menu, pop_up
@@ -31,9 +31,9 @@ class AcrossRow(QWidget):
 
     keep_wanted = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk, self.commands, self.project = desk, desk.grading, desk.project
+        self.context, self.commands, self.project = context, context.grading, context.project
         self.filling = False
         self.amount = DecimalSpin()
         self.amount.setRange(0, 150)
@@ -50,8 +50,8 @@ class AcrossRow(QWidget):
         self.split = toggle("Before | after", "On either side of a line to drag in the preview (Alt+B)")
         self.split.clicked.connect(self.commands.toggle_split)
         self.before = button("Before", "As it is without any grade, while this is held (or the key `)", lambda: None)
-        self.before.pressed.connect(lambda: desk.transport.frames.show_before(True))
-        self.before.released.connect(lambda: desk.transport.frames.show_before(False))
+        self.before.pressed.connect(lambda: context.transport.frames.show_before(True))
+        self.before.released.connect(lambda: context.transport.frames.show_before(False))
         self.meant = button("Colours ▾", "How the values of the footage are meant", self._meant_menu)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -151,10 +151,10 @@ class AcrossRow(QWidget):
         menu = QMenu(self)
         told = piece.colour
         try:
-            said = colour_meaning(piece.path, Colour(told.matrix, told.range, told.light)).text
+            message = colour_meaning(piece.path, Colour(told.matrix, told.range, told.light)).text
         except TempikError as error:
-            said = str(error)
-        menu.addAction(in_menu(f"{piece.name}: {said}")).setEnabled(False)
+            message = str(error)
+        menu.addAction(in_menu(f"{piece.name}: {message}")).setEnabled(False)
         for field, values in MEANT.items():
             part = menu.addMenu(field)
             for text, value in values:
@@ -162,7 +162,7 @@ class AcrossRow(QWidget):
                 action.setCheckable(True)
                 action.setChecked(getattr(told, field) == value)
                 action.triggered.connect(lambda _=False, f=field, v=value: self.commands.set_colour(**{f: v}))
-        self.meant.setToolTip(as_tip(said))
+        self.meant.setToolTip(as_tip(message))
         pop_up(menu, _below(self.meant))
 
 

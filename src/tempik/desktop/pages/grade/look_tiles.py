@@ -18,7 +18,7 @@ from tempik.reel import Grade
 GAP = 5
 
 
-class Choice(NamedTuple):
+class LookTile(NamedTuple):
     """A look to choose."""
 
     name: str
@@ -27,11 +27,11 @@ class Choice(NamedTuple):
     own: bool = False
 
 
-def choices() -> list[Choice]:
+def choices() -> list[LookTile]:
     """Return what looks there are: those that come with the program, then one's own."""
-    ready = [Choice(look.name, look.does, look.grade) for look in LOOKS]
+    ready = [LookTile(look.name, look.does, look.grade) for look in LOOKS]
     return ready + [
-        Choice(look.name, "your own; right click takes it off the shelf", look.grade, True) for look in own_looks()
+        LookTile(look.name, "your own; right click takes it off the shelf", look.grade, True) for look in own_looks()
     ]
 
 
@@ -70,7 +70,7 @@ class LookTiles(TileGrid):
             self.update()
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
-        choice: Choice = self.items[number]
+        choice: LookTile = self.items[number]
         if choice.name not in self._made:
             self._made[choice.name] = as_pixmap(small_regraded(self._ground, choice.grade))
         used = choice.grade == self.used or self.keyed(number)

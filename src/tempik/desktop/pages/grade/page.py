@@ -18,21 +18,21 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.pages.grade.across import AcrossRow
-from tempik.desktop.pages.grade.look_tiles import Choice, LookTiles
-from tempik.desktop.pages.grade.panes import BalancePane, ColourPane, CurvesPane, EffectsPane, LightPane, Pane
+from tempik.desktop.pages.grade.look_tiles import LookTile, LookTiles
+from tempik.desktop.pages.grade.panes import BalancePane, ColourPane, CurvesPane, EffectsPane, GradePane, LightPane
 from tempik.desktop.pages.grade.scope_view import ScopeView
 from tempik.desktop.pages.grade.split_tool import SplitTool, after_of
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import toggle
 from tempik.desktop.widgets.plain import Label, in_menu, pop_up
 from tempik.desktop.widgets.tile_grid import Chooser
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.grading.grades import Whose
 from tempik.errors import TempikError
 from tempik.project.looks import removed_look
-from tempik.timeline.placed import source_at_frames
+from tempik.timeline.placed_clip import source_at_frames
 
 SCOPE_W, LEAST_SCOPE_W, ROOMY = 250, 190, 800
 TARGETS: tuple[tuple[Whose, str, str], ...] = (
@@ -48,18 +48,18 @@ class GradePage(Page):
 
     name, title, key = "grade", "Grade", "F12"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.commands = desk.grading
-        self.tool = SplitTool(desk.transport)
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        self.commands = context.grading
+        self.tool = SplitTool(context.transport)
         self.scope = ScopeView()
         self.scope.setFixedWidth(SCOPE_W)
         self.tiles = LookTiles()
-        self.panes: dict[str, Pane] = {
+        self.panes: dict[str, GradePane] = {
             "Light": LightPane(), "Colour": ColourPane(self.commands), "Curves": CurvesPane(), "Balance": BalancePane(),
             "Effects": EffectsPane(),
         }  # fmt: skip
-        self.across = AcrossRow(desk)
+        self.across = AcrossRow(context)
         self.targets: dict[Whose, QPushButton] = {}
         self.subjects: dict[str, QPushButton] = {}
         self.stack = QStackedWidget(self)
@@ -87,8 +87,8 @@ class GradePage(Page):
             self.subjects[text] = made
             subjects.addWidget(made)
         subjects.addStretch(1)
-        self.said = Label()
-        subjects.addWidget(self.said)
+        self.message = Label()
+        subjects.addWidget(self.message)
         self.looks = Chooser(self.tiles)
         self.looks.fit()
         self.stack.addWidget(self.looks)
@@ -124,8 +124,8 @@ class GradePage(Page):
         commands.compared.connect(self._compare)
         commands.reference_wanted.connect(self._keep_reference)
         self.across.keep_wanted.connect(self.keep_look)
-        self.desk.transport.image_shown.connect(self._image_shown)
-        self.desk.strips.changed.connect(self._frame_moved)
+        self.context.transport.image_shown.connect(self._image_shown)
+        self.context.filmstrips.changed.connect(self._frame_moved)
 
     @property
     def curves(self) -> CurvesPane:
@@ -148,20 +148,20 @@ class GradePage(Page):
 
     def entered(self) -> None:
         self._compare()
-        self.desk.transport.show_frame(self.project.playhead.frame)
+        self.context.transport.show_frame(self.project.playhead.frame)
         self._frame_moved()
 
     def left(self) -> None:
         self.project.compare(None)
-        self.desk.transport.frames.set_both(False)
-        self.desk.transport.resized()
+        self.context.transport.frames.set_both(False)
+        self.context.transport.resized()
 
     def refill(self) -> None:
         commands = self.commands
         grade, where = commands.grade(), commands.where()
         self.targets[commands.whose].setChecked(True)
         lacking = commands.whose != "reel" and not where.ids
-        self.said.setText(self._about() if not lacking else "select a clip first")
+        self.message.setText(self._about() if not lacking else "select a clip first")
         for pane in self.panes.values():
             pane.setEnabled(not lacking)
             pane.show_grade(grade)
@@ -172,7 +172,7 @@ class GradePage(Page):
         """Whose grade is shown, in a few words."""
         where = self.commands.where()
         if where.whose == "clips" and len(where.ids) > 1:
-            return counted(len(where.ids), "clip")
+            return plural(len(where.ids), "clip")
         return ""
 
     def _image_shown(self, image: QImage | None) -> None:
@@ -189,20 +189,20 @@ class GradePage(Page):
         pixmap: QPixmap | None = None
         if under:
             source = float(source_at_frames(under[0], np.array([float(frame)]), timeline.rate)[0])
-            pixmap = self.desk.strips.at(under[0].footage.path, source)
+            pixmap = self.context.filmstrips.at(under[0].footage.path, source)
         self.tiles.show_frame(pixmap)
 
-    def _take(self, choice: Choice) -> None:
+    def _take(self, choice: LookTile) -> None:
         self.project.compare(None)
         self.commands.set_grade(f"Look: {choice.name}", choice.grade)
 
-    def _point(self, choice: Choice | None) -> None:
+    def _point(self, choice: LookTile | None) -> None:
         """Show a look on the user's frame while it is pointed at."""
         self.looks.say(f"{choice.name}: {choice.does}" if choice is not None else "", True)
         tried = self.commands.with_grade_tried(choice.grade) if choice is not None else None
         self.project.compare(tried)
 
-    def _look_menu(self, choice: Choice | None, at: QPoint) -> None:
+    def _look_menu(self, choice: LookTile | None, at: QPoint) -> None:
         if choice is None or not choice.own:
             return
         menu = QMenu(self)
@@ -254,7 +254,7 @@ class GradePage(Page):
             return
         self.tool.show_split(self.commands.split)
         self.across.refill()
-        self.desk.mode_changed()
+        self.context.mode_changed()
 
 
 def _scrolled(pane: QWidget, within: QWidget) -> QScrollArea:

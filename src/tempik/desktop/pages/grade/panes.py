@@ -24,7 +24,7 @@ CURVE_TITLES = {
 }  # fmt: skip
 
 
-class Pane(QWidget):
+class GradePane(QWidget):
     """`dragged(fields)` while something moves, `settled(what)` after it, `typed(what, fields)` for what is set at once."""
 
     dragged = Signal(dict)
@@ -42,7 +42,7 @@ class Pane(QWidget):
         return sliders
 
 
-class _SliderPane(Pane):
+class _SliderPane(GradePane):
     """A pane of nothing but numbers."""
 
     NAMES: tuple[str, ...] = ()
@@ -75,7 +75,7 @@ class EffectsPane(_SliderPane):
     )  # fmt: skip
 
 
-class ColourPane(Pane):
+class ColourPane(GradePane):
     """Saturation, hue, monochrome, split tone, and the LUT."""
 
     NAMES = (
@@ -115,7 +115,7 @@ class ColourPane(Pane):
         self.of_lut.setEnabled(bool(grade.lut))
 
 
-class CurvesPane(Pane):
+class CurvesPane(GradePane):
     """One of the curves at a time."""
 
     def __init__(self) -> None:
@@ -164,7 +164,7 @@ class CurvesPane(Pane):
         self.typed.emit(f"{CURVE_TITLES[self.name]} curve straight", {self.name: ()})
 
 
-class BalancePane(Pane):
+class BalancePane(GradePane):
     """The three-way balance."""
 
     def __init__(self) -> None:

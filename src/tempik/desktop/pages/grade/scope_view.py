@@ -140,9 +140,10 @@ class Plot(QWidget):
 
 
 def _hill(counts: NDArray[np.float32], box: QRectF, most: float) -> QPolygonF:
-    tall = np.sqrt((counts / most).clip(0, 1))
+    height_ratio = np.sqrt((counts / most).clip(0, 1))
     points = [
-        QPointF(box.left() + n / 255 * box.width(), box.bottom() - float(v) * box.height()) for n, v in enumerate(tall)
+        QPointF(box.left() + n / 255 * box.width(), box.bottom() - float(v) * box.height())
+        for n, v in enumerate(height_ratio)
     ]
     return QPolygonF([box.bottomLeft(), *points, box.bottomRight()])
 
@@ -154,8 +155,8 @@ def _tinted(light: NDArray[np.uint8], ink: tuple[int, int, int]) -> QImage:
         np.uint8
     )
     values = np.ascontiguousarray(values)
-    tall, wide = light.shape
-    return QImage(values.data, wide, tall, 4 * wide, QImage.Format.Format_ARGB32_Premultiplied).copy()
+    height_ratio, wide = light.shape
+    return QImage(values.data, wide, height_ratio, 4 * wide, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
 class ScopeView(QWidget):

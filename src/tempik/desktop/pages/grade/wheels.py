@@ -131,7 +131,7 @@ class Wheels(QWidget):
         self.filling = False
         self.discs: dict[str, Disc] = {}
         self.levels: dict[str, QSlider] = {}
-        self._said: dict[str, Label] = {}
+        self._message: dict[str, Label] = {}
         self._wheels = dict.fromkeys(WHEELS, Wheel())
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -141,7 +141,7 @@ class Wheels(QWidget):
 
     def _column(self, name: str) -> QVBoxLayout:
         title = TITLES[name]
-        disc, level, said = Disc(title), GradeSlider(0.5), Label()
+        disc, level, message = Disc(title), GradeSlider(0.5), Label()
         disc.moved.connect(lambda x, y: self.dragged.emit(name, Wheel(x, y, self._wheels[name].level)))
         disc.settled.connect(lambda: self.settled.emit(f"balance of the {title} parts"))
         level.setRange(-100, 100)
@@ -150,20 +150,20 @@ class Wheels(QWidget):
         level.sliderMoved.connect(lambda value: self.dragged.emit(name, self._levelled(name, value)))
         level.sliderReleased.connect(lambda: self.settled.emit(f"light of the {title} parts"))
         level.valueChanged.connect(lambda value: self._typed(name, value))
-        said.setFont(figures(12))
-        marks.ink(said, "quiet")
+        message.setFont(figures(12))
+        marks.ink(message, "quiet")
         head = QHBoxLayout()
         name_label = Label(title)
         name_label.setFont(words(12))
         head.addWidget(name_label)
         head.addStretch(1)
-        head.addWidget(said)
+        head.addWidget(message)
         column = QVBoxLayout()
         column.setSpacing(3)
         column.addLayout(head)
         column.addWidget(disc, 1)
         column.addWidget(level)
-        self.discs[name], self.levels[name], self._said[name] = disc, level, said
+        self.discs[name], self.levels[name], self._message[name] = disc, level, message
         return column
 
     def _levelled(self, name: str, value: int) -> Wheel:
@@ -183,5 +183,5 @@ class Wheels(QWidget):
             self.discs[name].show_at(wheel.x, wheel.y)
             if not self.levels[name].isSliderDown():
                 self.levels[name].setValue(round(wheel.level * 100))
-            self._said[name].setText(f"{wheel.level * 100:+.0f} %" if wheel.level else "")
+            self._message[name].setText(f"{wheel.level * 100:+.0f} %" if wheel.level else "")
         self.filling = False

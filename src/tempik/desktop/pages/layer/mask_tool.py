@@ -18,10 +18,10 @@ from tempik.edit.clips import masks
 from tempik.edit.footage import cutting_out
 from tempik.errors import TempikError
 from tempik.reel import Mask, Reel, Stroke, by_id
-from tempik.render.masks import Shape, outline
+from tempik.render.masks import MaskOutline, outline
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.masking import shapes_at
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
 REACH = 0.03  # of the frame's width: how near to a handle a press takes it
 SIDES = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
@@ -77,30 +77,32 @@ class MaskTool:
 
     # What is where
 
-    def _placed(self) -> Placed | None:
+    def _placed(self) -> PlacedClip | None:
         return self.project.selection.placed
 
-    def _to_frame(self, placed: Placed) -> Matrix:
+    def _to_frame(self, placed: PlacedClip) -> Matrix:
         """Return the affine from the upright picture's unit square to shares of the frame."""
         timeline = self.project.timeline
         framing = timeline.framing_at(placed, self.project.playhead.frame)
-        return np.diag([1.0, 1 / timeline.tall, 1.0]) @ frame_matrix(framing, placed.footage, 1.0, timeline.tall)
+        return np.diag([1.0, 1 / timeline.height_ratio, 1.0]) @ frame_matrix(
+            framing, placed.footage, 1.0, timeline.height_ratio
+        )
 
-    def _standing(self, placed: Placed) -> dict[str, Mask]:
+    def _standing(self, placed: PlacedClip) -> dict[str, Mask]:
         return {m.id: m for m in shapes_at(self.project.timeline, placed, self.project.playhead.frame)}
 
-    def _outline(self, placed: Placed, mask: Mask, to: Matrix) -> NDArray[np.float64]:
+    def _outline(self, placed: PlacedClip, mask: Mask, to: Matrix) -> NDArray[np.float64]:
         """Return a mask's outline in shares of the frame, shape (n, 2)."""
         footage, reel = placed.footage, self.project.reel
-        wide, tall = (reel.width, reel.height) if footage.as_frame else (footage.width, footage.height)
-        shape = Shape(
-            mask.kind, (1, 0, 0, 0, 1, 0), mask.x * wide, mask.y * tall, mask.width * wide, mask.height * tall,
+        wide, height_ratio = (reel.width, reel.height) if footage.as_frame else (footage.width, footage.height)
+        shape = MaskOutline(
+            mask.kind, (1, 0, 0, 0, 1, 0), mask.x * wide, mask.y * height_ratio, mask.width * wide, mask.height * height_ratio,
             mask.turn_deg, mask.points, mask.corner, 0.0, mask.grow * wide, False, "add",
         )  # fmt: skip
-        points = outline(shape) / [wide, tall]
+        points = outline(shape) / [wide, height_ratio]
         return np.asarray(np.c_[points, np.ones(len(points))] @ to[:2].T) if len(points) else np.zeros((0, 2))
 
-    def _handles(self, placed: Placed, mask: Mask) -> dict[str, tuple[float, float]]:
+    def _handles(self, placed: PlacedClip, mask: Mask) -> dict[str, tuple[float, float]]:
         """Return where a mask's handles stand in its picture, in shares of it."""
         reel, footage = self.project.reel, placed.footage
         shape = reel.width / reel.height if footage.as_frame else footage.width / footage.height
@@ -151,7 +153,7 @@ class MaskTool:
 
     def _away(self, to: Matrix, place: tuple[float, float], at: QPointF) -> float:
         seen = to @ [*place, 1.0]
-        return math.hypot(seen[0] - at.x(), (seen[1] - at.y()) * self.project.timeline.tall)
+        return math.hypot(seen[0] - at.x(), (seen[1] - at.y()) * self.project.timeline.height_ratio)
 
     def drag(self, by: QPointF) -> None:
         if self._line:
@@ -167,7 +169,7 @@ class MaskTool:
         self.gesture.show(lambda reel: masks.with_mask_fields(reel, clip, name, fields, frame))
 
     def _changed(
-        self, placed: Placed, mask: Mask, begin: tuple[float, float], now: tuple[float, float]
+        self, placed: PlacedClip, mask: Mask, begin: tuple[float, float], now: tuple[float, float]
     ) -> dict[str, object]:
         dx, dy = now[0] - begin[0], now[1] - begin[1]
         if self._grip == "whole":
@@ -265,7 +267,7 @@ class MaskTool:
             p.drawPolyline(QPolygonF(corners))
             self._paint_handles(p, [("", q) for q in corners])
 
-    def _paint_strokes(self, p: QPainter, box: QRectF, placed: Placed, to: Matrix) -> None:
+    def _paint_strokes(self, p: QPainter, box: QRectF, placed: PlacedClip, to: Matrix) -> None:
         """Strokes on the frame that is shown: what is kept light, what is dropped dark."""
         if self.brush is None and not self.strokes:
             return

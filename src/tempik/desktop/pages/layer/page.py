@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
 from tempik.desktop.pages.layer.mask_tool import MaskTool
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
 from tempik.desktop.widgets import marks
@@ -41,12 +41,12 @@ class LayerPage(Page):
 
     name, title, key = "layer", "Layer", "F10"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.commands = desk.layers
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        self.commands = context.layers
         self.mask_id = ""
-        self.tool = MaskTool(desk.project, lambda: self.mask_id, self._choose, self.want)
-        self.laid = LayerFields(desk.project)
+        self.tool = MaskTool(context.project, lambda: self.mask_id, self._choose, self.want)
+        self.laid = LayerFields(context.project)
         self.masks, self.clear = MaskFields(), ClearFields()
         self.note = Label()
         self.note.setWordWrap(True)
@@ -311,17 +311,17 @@ class LayerPage(Page):
             return
         timeline, frame = self.project.timeline, self.project.playhead.frame
         standing = next(m for m in shapes_at(timeline, placed, frame) if m.id == mask)
-        matrix = frame_matrix(timeline.framing_at(placed, frame), footage, 1, timeline.tall)
+        matrix = frame_matrix(timeline.framing_at(placed, frame), footage, 1, timeline.height_ratio)
         seen = matrix @ [standing.x, standing.y, 1.0]
         try:
             start = tracking.footage_place(
-                timeline, placed, frame, (float(seen[0]) - 0.5, float(seen[1]) - timeline.tall / 2)
+                timeline, placed, frame, (float(seen[0]) - 0.5, float(seen[1]) - timeline.height_ratio / 2)
             )
         except TempikError as error:
             self.project.messages.say(str(error), True)
             self.want()
             return
-        path = self.desk.proxies.proxy_for(footage.path)
+        path = self.context.proxy_store.proxy_for(footage.path)
 
         def work(job: Job) -> MotionTrack:
             return tracking.tracked(footage, *start, job.report, job.stop_event, path)
@@ -331,7 +331,7 @@ class LayerPage(Page):
                 "Mask follows a patch", lambda reel: masks.with_mask_following(reel, clip, mask, track, frame)
             )
 
-        self.desk.accents.worker.start(
+        self.context.accents.worker.start(
             f"Following a patch of {footage.name}", work, done, lambda t: self.project.messages.say(t, True)
         )
 

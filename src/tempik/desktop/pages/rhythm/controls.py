@@ -28,7 +28,7 @@ from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.typed import Spin
-from tempik.reel import Choice
+from tempik.reel import PointChoice
 from tempik.reel.soundtrack import BeatSource
 
 WAYS: tuple[tuple[BeatSource, str], ...] = (
@@ -37,21 +37,21 @@ WAYS: tuple[tuple[BeatSource, str], ...] = (
     ("followed", "followed"),
     ("own", "my own beats"),
 )
-KINDS: tuple[tuple[str, Choice], ...] = (
-    ("every beat", Choice()),
-    ("every 2nd beat", Choice(every=2)),
-    ("every 4th beat", Choice(every=4)),
-    ("every 8th beat", Choice(every=8)),
-    ("downbeats", Choice("downbeats")),
-    ("every 2nd downbeat", Choice("downbeats", every=2)),
-    ("beats and halves", Choice(subdivision=2)),
-    ("beats and thirds", Choice(subdivision=3)),
-    ("beats and quarters", Choice(subdivision=4)),
-    ("onsets", Choice("onsets")),
-    ("kicks", Choice("onsets", bands=("kick",))),
-    ("snares", Choice("onsets", bands=("snare",))),
-    ("hats", Choice("onsets", bands=("hat",))),
-    ("none", Choice("onsets", bands=())),
+KINDS: tuple[tuple[str, PointChoice], ...] = (
+    ("every beat", PointChoice()),
+    ("every 2nd beat", PointChoice(every=2)),
+    ("every 4th beat", PointChoice(every=4)),
+    ("every 8th beat", PointChoice(every=8)),
+    ("downbeats", PointChoice("downbeats")),
+    ("every 2nd downbeat", PointChoice("downbeats", every=2)),
+    ("beats and halves", PointChoice(subdivision=2)),
+    ("beats and thirds", PointChoice(subdivision=3)),
+    ("beats and quarters", PointChoice(subdivision=4)),
+    ("onsets", PointChoice("onsets")),
+    ("kicks", PointChoice("onsets", bands=("kick",))),
+    ("snares", PointChoice("onsets", bands=("snare",))),
+    ("hats", PointChoice("onsets", bands=("hat",))),
+    ("none", PointChoice("onsets", bands=())),
 )
 PACES = ((1.0, "1"), (0.75, "¾"), (0.5, "½"))
 SIDE_W = 300

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from tempik.desktop.commands.points import place_named
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.rhythm.controls import KINDS, PACES, RhythmControls
 from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
-from tempik.digits import counted
-from tempik.reel import Choice, beats_between, is_beat, is_steady, metre_of
+from tempik.digits import plural
+from tempik.reel import PointChoice, beats_between, is_beat, is_steady, metre_of
 from tempik.rhythm.records import Analysis, belief_word
 from tempik.time import frame_of, time_of
 
@@ -20,13 +20,13 @@ class RhythmPage(RhythmControls):
 
     name, title, key = "rhythm", "Rhythm", "F2"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.listening, self.transport = desk.listening, desk.transport
-        self.commands, self.points = desk.rhythm, desk.points
-        self.view = RhythmView(desk.project, desk.song, desk.listening)
-        self.strip = ReadingsStrip(desk.project, self.view)
-        self.strip.chosen.connect(desk.readings.read_as_heard)
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        self.listening, self.transport = context.listening, context.transport
+        self.commands, self.points = context.rhythm, context.points
+        self.view = RhythmView(context.project, context.song, context.listening)
+        self.strip = ReadingsStrip(context.project, self.view)
+        self.strip.chosen.connect(context.readings.read_as_heard)
         self._seen: Analysis | None = None  # the analysis whose readings are shown or put away
         self._filling = False
         self._make_reading()
@@ -34,13 +34,13 @@ class RhythmPage(RhythmControls):
         self._make_listening()
         self._make_foot()
         self._lay_out()
-        for signal in (desk.project.changed, desk.project.selection.points_selected, desk.listening.changed):
+        for signal in (context.project.changed, context.project.selection.points_selected, context.listening.changed):
             signal.connect(self.want)
-        desk.rhythm.tapped.connect(self._taps_changed)
-        desk.readings.asked.connect(lambda: self.show_readings(True))
+        context.rhythm.tapped.connect(self._taps_changed)
+        context.readings.asked.connect(lambda: self.show_readings(True))
         self.view.cursor_moved.connect(self._cursor_moved)
-        desk.transport.sounding.connect(self._sounding)
-        desk.project.playhead.moved.connect(self._playhead_moved)
+        context.transport.song_placement.connect(self._sounding)
+        context.project.playhead.moved.connect(self._playhead_moved)
         self._taps_changed()
         self.refill()
 
@@ -139,7 +139,7 @@ class RhythmPage(RhythmControls):
             return
         inside = self.where.currentIndex() == 1 and self.listening.marked is not None
         choice = song.choices[-1] if inside or len(song.choices) == 1 else song.choices[0]
-        plain = Choice(choice.of, choice.every, "", choice.subdivision, 0.0, choice.bands)
+        plain = PointChoice(choice.of, choice.every, "", choice.subdivision, 0.0, choice.bands)
         for number, (_, known) in enumerate(KINDS):
             if known == plain:
                 self.kind.setCurrentIndex(number)
@@ -159,7 +159,7 @@ class RhythmPage(RhythmControls):
         if len(chosen) == 1:
             self.selection.setText(f"{chosen[0].label}  {chosen[0].time_s:.3f} s")
         elif chosen:
-            self.selection.setText(counted(len(chosen), "point"))
+            self.selection.setText(plural(len(chosen), "point"))
         else:
             count = len(self.project.timeline.points)
             marked = (
@@ -168,7 +168,7 @@ class RhythmPage(RhythmControls):
                 else "tap T along while it plays, or place points with P"
             )
             self.selection.setText(
-                f"{counted(count, 'point')} in use · {marked}" if self.project.reel.soundtrack else ""
+                f"{plural(count, 'point')} in use · {marked}" if self.project.reel.soundtrack else ""
             )
         if chosen:
             self.strength.setValue(round(sum(p.strength for p in chosen) / len(chosen) * 100))
@@ -209,12 +209,12 @@ class RhythmPage(RhythmControls):
             self.commands.set_metre(metre)
 
     def _choose(self) -> None:
-        plain: Choice = self.kind.currentData()
+        plain: PointChoice = self.kind.currentData()
         # Every n-th is counted from the selected beat, where just one is.
         chosen = self.project.selection.chosen_points()
         counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and is_beat(chosen[0].id)
         first = chosen[0].id if counted else ""
-        choice = Choice(plain.of, plain.every, first, plain.subdivision, self.least.value() / 100, plain.bands)
+        choice = PointChoice(plain.of, plain.every, first, plain.subdivision, self.least.value() / 100, plain.bands)
         self.commands.choose(choice, self.where.currentIndex() == 1)
 
     def _jump(self) -> None:

@@ -26,25 +26,25 @@ MOST_PX_PER_S = 8000.0  # eight pixels a millisecond
 SAMPLES_SHOW = 2500.0  # from here on single swings are drawn rather than their outline
 
 
-class Span(Axis):
+class SongSpan(Axis):
     """The stretch of the song on screen."""
 
-    def kept_on(self, length_s: float) -> Span:
+    def kept_on(self, length_s: float) -> SongSpan:
         """Return the span within the song, no wider than all of it with a little air about it."""
         scale = min(max(self.px_per_s, self.fitting(length_s, AIR_PX)), MOST_PX_PER_S)
-        return Span(*self._replace(px_per_s=scale).kept(length_s, AIR_PX))
+        return SongSpan(*self._replace(px_per_s=scale).kept(length_s, AIR_PX))
 
-    def scaled(self, factor: float, x: float, length_s: float) -> Span:
+    def scaled(self, factor: float, x: float, length_s: float) -> SongSpan:
         """Return the span scaled about the instant under `x`, from the whole song to a millisecond."""
-        return Span(*self.zoomed(factor, x, self.fitting(length_s, AIR_PX), MOST_PX_PER_S)).kept_on(length_s)
+        return SongSpan(*self.zoomed(factor, x, self.fitting(length_s, AIR_PX), MOST_PX_PER_S)).kept_on(length_s)
 
     def shows_all(self, length_s: float) -> bool:
         return self.px_per_s <= self.fitting(length_s, AIR_PX) * 1.001
 
     @staticmethod
-    def whole(length_s: float, width: int) -> Span:
+    def whole(length_s: float, width: int) -> SongSpan:
         """Return the span that shows the whole song."""
-        return Span(-length_s, 0.0, max(1, width)).kept_on(length_s)
+        return SongSpan(-length_s, 0.0, max(1, width)).kept_on(length_s)
 
 
 def wave_box(height: int) -> tuple[float, float]:
@@ -52,7 +52,7 @@ def wave_box(height: int) -> tuple[float, float]:
     return SECTIONS_H + BARS_H + HEAD_H, height - SECONDS_H
 
 
-def paint_ground(p: QPainter, record: Soundtrack, span: Span, height: int, reel: tuple[float, float]) -> None:
+def paint_background(p: QPainter, record: Soundtrack, span: SongSpan, height: int, reel: tuple[float, float]) -> None:
     """The ground; what the reel does not use lies darker."""
     p.fillRect(0, 0, span.width, height, QColor(theme.SUNK))
     top, bottom = SECTIONS_H + BARS_H, height - SECONDS_H
@@ -61,7 +61,7 @@ def paint_ground(p: QPainter, record: Soundtrack, span: Span, height: int, reel:
         p.fillRect(QRectF(left, top, right - left, bottom - top), QColor(theme.GROUND))
 
 
-def paint_sections(p: QPainter, record: Soundtrack, span: Span) -> None:
+def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
     heard = record.heard
     p.setFont(words(12))
     for section in heard.sections if heard else ():
@@ -88,7 +88,7 @@ def paint_sections(p: QPainter, record: Soundtrack, span: Span) -> None:
             p.setFont(words(12))
 
 
-def paint_bars(p: QPainter, record: Soundtrack, span: Span) -> None:
+def paint_bars(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
     """The ruler that is even in beats: bars, and beats where there is room."""
     p.fillRect(QRectF(0, SECTIONS_H, span.width, BARS_H), QColor(theme.RAISED))
     beats = beats_between(record, span.start_s - 4, span.end_s + 1)
@@ -122,7 +122,7 @@ def paint_bars(p: QPainter, record: Soundtrack, span: Span) -> None:
             p.drawLine(QPointF(x, SECTIONS_H + (4 if beat.beat == 1 else 12)), QPointF(x, SECTIONS_H + BARS_H - 1))
 
 
-def paint_seconds(p: QPainter, span: Span, height: int) -> None:
+def paint_seconds(p: QPainter, span: SongSpan, height: int) -> None:
     """The ruler that is even in time, to single milliseconds."""
     top = height - SECONDS_H
     p.fillRect(QRectF(0, top, span.width, SECONDS_H), QColor(theme.RAISED))
@@ -140,7 +140,7 @@ def paint_seconds(p: QPainter, span: Span, height: int) -> None:
         k += 1
 
 
-def paint_wave(p: QPainter, song: Song, span: Span, height: int) -> None:
+def paint_wave(p: QPainter, song: Song, span: SongSpan, height: int) -> None:
     """Low, middle and high over each other; so near that a millisecond is wide, the swing itself."""
     top, bottom = wave_box(height)
     middle, half = (top + bottom) / 2, (bottom - top) / 2 - 2
@@ -154,7 +154,7 @@ def paint_wave(p: QPainter, song: Song, span: Span, height: int) -> None:
         p.drawPixmap(QPointF(0, top), picture)
 
 
-def _paint_swing(p: QPainter, song: Song, span: Span, middle: float, half: float) -> None:
+def _paint_swing(p: QPainter, song: Song, span: SongSpan, middle: float, half: float) -> None:
     if song.sound is None:
         return
     rate = song.sound.rate
@@ -178,7 +178,7 @@ def _paint_swing(p: QPainter, song: Song, span: Span, middle: float, half: float
 
 
 def paint_points(
-    p: QPainter, points: list[Point], span: Span, height: int, selected: frozenset[str], anchors: frozenset[str]
+    p: QPainter, points: list[Point], span: SongSpan, height: int, selected: frozenset[str], anchors: frozenset[str]
 ) -> None:
     """Each point a line whose height is its strength, with its sign on top: filled is a downbeat, open a beat, barred
     placed by hand, a dot an onset. Selected ones are ringed, locked ones underlined, anchors drawn to the bottom."""
@@ -188,13 +188,13 @@ def paint_points(
     signs = usual > 5
     for point in points:  # upright stripes on whole pixels: there is nothing to be smoothed
         chosen, strong = point.id in selected, point.kind in ("downbeat", "drop")
-        tall = (bottom - top) * (0.12 + 0.88 * point.strength)
+        height_ratio = (bottom - top) * (0.12 + 0.88 * point.strength)
         tint = theme.RHYTHM if point.kind != "onset" else theme.PULSE
         if usual > 8 or chosen:
             shade, wide = colour(tint, 1.0 if chosen or strong else 0.62), 2.0 if strong or chosen else 1.0
         else:  # from far, the wave must stay readable behind its points
             shade, wide = colour(tint, 0.75 if strong else 0.3), 1.0
-        p.fillRect(QRectF(span.x(point.time_s) - wide / 2, bottom - tall, wide, tall), shade)
+        p.fillRect(QRectF(span.x(point.time_s) - wide / 2, bottom - height_ratio, wide, height_ratio), shade)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for point in points:
         x = span.x(point.time_s)
@@ -216,13 +216,13 @@ def paint_points(
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def paint_taps(p: QPainter, taps: list[float], span: Span, height: int) -> None:
+def paint_taps(p: QPainter, taps: list[float], span: SongSpan, height: int) -> None:
     _, bottom = wave_box(height)
     p.setPen(QPen(QColor(theme.SPEED), 1.6))
     p.drawLines([QLineF(span.x(t), bottom - 16, span.x(t), bottom) for t in taps])
 
 
-def paint_marked(p: QPainter, marked: tuple[float, float], span: Span, height: int, looping: bool) -> None:
+def paint_marked(p: QPainter, marked: tuple[float, float], span: SongSpan, height: int, looping: bool) -> None:
     """The marked stretch: a bright band in the bars' ruler and two lines through everything."""
     left, right = span.x(marked[0]), span.x(marked[1])
     p.fillRect(QRectF(left, SECTIONS_H + BARS_H - 4, right - left, 4), QColor(theme.SPEED))

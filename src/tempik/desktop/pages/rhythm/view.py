@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QResizeE
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.pages.rhythm import painting as paint
-from tempik.desktop.pages.rhythm.painting import BARS_H, SECTIONS_H, Span
+from tempik.desktop.pages.rhythm.painting import BARS_H, SECTIONS_H, SongSpan
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
@@ -19,7 +19,7 @@ from tempik.desktop.widgets.layer import painted_layer
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.song import points as edit_points
 from tempik.edit.song.points import nearest
 from tempik.reel import Point, Reel, Soundtrack, beats_between
@@ -40,7 +40,7 @@ class RhythmView(QWidget):
         super().__init__()
         self.project, self.song, self.listening = project, song, listening
         self.gesture = Gesture(project)
-        self.span = Span(0.0, 10.0, 800)
+        self.span = SongSpan(0.0, 10.0, 800)
         self.cursor_s = 0.0
         self.taps: list[float] = []
         self._layer: QPixmap | None = None
@@ -92,14 +92,14 @@ class RhythmView(QWidget):
         self.refresh()
 
     def show_all(self) -> None:
-        self.span = Span.whole(self._length_s, self.width())
+        self.span = SongSpan.whole(self._length_s, self.width())
         self.refresh()
 
     def show_reel(self) -> None:
         """Show the stretch that the reel uses."""
         timeline = self.project.timeline
         length = max(time_of(timeline.frames, timeline.rate), 1.0)
-        self.span = Span(timeline.start_s - 0.02 * length, self.width() / (1.04 * length), self.width())
+        self.span = SongSpan(timeline.start_s - 0.02 * length, self.width() / (1.04 * length), self.width())
         self.span = self.span.kept_on(self._length_s)
         self.refresh()
 
@@ -123,7 +123,7 @@ class RhythmView(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         whole = self.span.shows_all(self._length_s)
         resized = self.span._replace(width=max(1, self.width())).kept_on(self._length_s)
-        self.span = Span.whole(self._length_s, self.width()) if whole else resized
+        self.span = SongSpan.whole(self._length_s, self.width()) if whole else resized
         self.refresh()
 
     @painted
@@ -156,7 +156,7 @@ class RhythmView(QWidget):
             return
         timeline = self.project.timeline
         reel = (timeline.start_s, timeline.start_s + time_of(timeline.frames, timeline.rate))
-        paint.paint_ground(p, record, self.span, height, reel)
+        paint.paint_background(p, record, self.span, height, reel)
         paint.paint_wave(p, self.song, self.span, height)
         paint.paint_points(
             p, self.points_shown(), self.span, height, self.project.selection.points, self._anchors(record)
@@ -262,7 +262,7 @@ class RhythmView(QWidget):
             self._swept = QRectF(left, top, right - left, bottom - top)
             inside = [q.id for q in self.points_shown() if left <= self.span.x(q.time_s) <= right]
             self.project.selection.select_points(inside)
-            self._text = counted(len(inside), "point")
+            self._text = plural(len(inside), "point")
             self.update()
         elif self._grip == "point" and far and self._held is not None:
             self._drag(pos, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))

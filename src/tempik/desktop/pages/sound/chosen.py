@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.sound.hit_wave import HitWave
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
@@ -31,7 +31,7 @@ from tempik.edit.sounds.files import with_hit
 from tempik.edit.sounds.lanes import with_values
 from tempik.reel import Limit, Rule, SoundClip, SoundLane, by_id
 from tempik.sounds.shelf import SHELF
-from tempik.timeline.striking import sound_hit, sound_title, strip_names, struck_of
+from tempik.timeline.sound_triggers import channel_names, evaluated_sound_lanes, sound_hit, sound_title
 
 # Fields of a lane: name, title, lowest, highest, decimals, suffix, how a shown value relates to the record's, tip.
 ROW_FIELDS = (
@@ -102,21 +102,21 @@ WIDE_PX = 344
 class Chosen(QWidget):
     """What is chosen of the sounds, with its fields."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk, self.project = desk, desk.project
-        self.gesture = Gesture(desk.project)
+        self.context, self.project = context, context.project
+        self.gesture = Gesture(context.project)
         self.filling = False
-        self.title, self.said = Label(), quiet("")
+        self.title, self.message = Label(), quiet("")
         self.wave = HitWave()
         self.wave.dragged.connect(self._hit_dragged)
         self.wave.settled.connect(lambda: self.gesture.settle("Hit moved"))
         self.wave.reset.connect(self._hit_reset)
         top = QHBoxLayout()
         top.setSpacing(6)
-        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.message.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         top.addWidget(self.title)
-        top.addWidget(self.said, 1)
+        top.addWidget(self.message, 1)
         self.which = QComboBox()
         marks.room(self.which, "low")
         self.which.setMaximumWidth(90)
@@ -136,10 +136,10 @@ class Chosen(QWidget):
         column.addWidget(self.stack)
 
     def _make_nothing(self) -> QWidget:
-        said = quiet("Click a sound on the right: it is struck on every cut.")
-        said.setWordWrap(True)
-        said.setAlignment(Qt.AlignmentFlag.AlignTop)
-        return said
+        message = quiet("Click a sound on the right: it is struck on every cut.")
+        message.setWordWrap(True)
+        message.setAlignment(Qt.AlignmentFlag.AlignTop)
+        return message
 
     def _make_lane(self) -> QWidget:
         made = QWidget()
@@ -159,7 +159,7 @@ class Chosen(QWidget):
         self.again = QPushButton("another draw")
         self.again.setToolTip("Draw pitches, gains and sounds anew")
         marks.room(self.again, "low")
-        self.again.clicked.connect(self.desk.sounds.redraw_strikes)
+        self.again.clicked.connect(self.context.sounds.redraw_triggers)
         self.rule.last_line.addWidget(self.again)
         column.addLayout(grid)
         return made
@@ -175,7 +175,7 @@ class Chosen(QWidget):
         self.loop = toggle("round and round", "For as long as the clip lasts")
         self.land = QPushButton("hit on the nearest point")
         marks.room(self.land, "low")
-        self.land.clicked.connect(self.desk.sounds.land_clip)
+        self.land.clicked.connect(self.context.sounds.land_clip)
         line = QHBoxLayout()
         line.setSpacing(4)
         for widget, name in ((self.preserve_pitch, "preserve_pitch"), (self.backward, "backward"), (self.loop, "loop")):
@@ -250,9 +250,9 @@ class Chosen(QWidget):
         elif lane is not None:
             self._show_lane(lane)
         else:
-            name = strip_names(self.project.reel).get(self.project.selection.strip, "")
+            name = channel_names(self.project.reel).get(self.project.selection.channel, "")
             self.title.setText(name)
-            self.said.setText("· a channel of the mix")
+            self.message.setText("· a channel of the mix")
             self.stack.setCurrentIndex(0)
         self.wave.setVisible(clip is not None or lane is not None)
         self.filling = False
@@ -263,11 +263,14 @@ class Chosen(QWidget):
         if [self.which.itemText(n) for n in range(self.which.count())] != titles:
             self.which.clear()
             self.which.addItems(titles)
-        found = next(s for s in struck_of(self.project.timeline) if s.lane.id == lane.id)
-        count = len(found.strikes)
+        found = next(s for s in evaluated_sound_lanes(self.project.timeline) if s.lane.id == lane.id)
+        count = len(found.triggers)
         self._head(", ".join(titles), f"· {count} strike{'s' if count != 1 else ''}")
         self.rule.tell_lanes(
-            [(f.lane.id, f.accent.title.lower() if f.accent else f.lane.accent) for f in self.project.timeline.fired]
+            [
+                (f.lane.id, f.accent.title.lower() if f.accent else f.lane.accent)
+                for f in self.project.timeline.accent_lanes
+            ]
         )
         self.rule.show_rule(lane.rule, lane.limit)
         for name, (spin, by) in self.lane_fields.items():
@@ -280,7 +283,7 @@ class Chosen(QWidget):
         own_beats = kind.beats if kind is not None else 0.0
         self.beats.setItemText(0, f"its own {own_beats:g} beats" if own_beats else "its own length")
         self.beats.setEnabled(kind is None or kind.stretches)
-        self.wave.show_sound(self.desk.shapes.of(reel, sound), sound_hit(reel, sound, made_only=True))
+        self.wave.show_sound(self.context.shapes.of(reel, sound), sound_hit(reel, sound, made_only=True))
         self.stack.setCurrentIndex(1)
 
     def _show_clip(self, clip: SoundClip) -> None:
@@ -295,11 +298,11 @@ class Chosen(QWidget):
         self.backward.setChecked(clip.backward)
         self.loop.setChecked(clip.loop)
         lit = (clip.from_s, clip.from_s + clip.length_s * clip.speed)
-        self.wave.show_sound(self.desk.shapes.of(reel, clip.sound), sound_hit(reel, clip.sound, made_only=True), lit)
+        self.wave.show_sound(self.context.shapes.of(reel, clip.sound), sound_hit(reel, clip.sound, made_only=True), lit)
         self.stack.setCurrentIndex(2)
 
-    def _head(self, title: str, said: str) -> None:
+    def _head(self, title: str, message: str) -> None:
         own = by_id(self.project.reel.sounds, self._sound())
         self.title.setText(title if len(title) < 20 else title[:19] + "…")
         self.title.setToolTip(as_tip(own.path if own is not None else title))
-        self.said.setText(said)
+        self.message.setText(message)

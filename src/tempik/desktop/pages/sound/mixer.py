@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.sound.level_bar import PER_DB, LevelBar
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
@@ -26,11 +26,11 @@ from tempik.desktop.widgets.form import button, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import figures, words
 from tempik.desktop.widgets.typed import DecimalSpin
-from tempik.edit.sounds.mixing import strip_values, with_ducking, with_master, with_strip
+from tempik.edit.sounds.mixing import channel_values, with_channel, with_ducking, with_master
 from tempik.reel import Ducking
 from tempik.reel.sound import CEILING_DB, LOUDNESS
 from tempik.sounds.loudness import RATE, Meter, decibels
-from tempik.timeline.striking import silent_strips, strip_names
+from tempik.timeline.sound_triggers import channel_names, silent_channels
 
 NAME_W, GAIN_W, PAN_W = 70, 46, 26
 DUCK_W = {"depth_db": 44, "threshold_db": 76, "attack_ms": 58, "release_ms": 84}
@@ -52,9 +52,9 @@ class _Name(Label):
 class Channel:
     """The controls of one channel."""
 
-    def __init__(self, mixer: Mixer, strip: str) -> None:
-        self.strip = strip
-        self.name = _Name(lambda: mixer.project.selection.select_strip(strip))
+    def __init__(self, mixer: Mixer, channel: str) -> None:
+        self.channel = channel
+        self.name = _Name(lambda: mixer.project.selection.select_channel(channel))
         self.name.setFixedWidth(NAME_W)
         self.bar = LevelBar()
         self.gain = DecimalSpin()
@@ -65,29 +65,29 @@ class Channel:
         self.gain.setKeyboardTracking(False)
         marks.room(self.gain, "least")
         self.pan = LevelBar(-100, 100, metered=False)
-        self.pan.reset.connect(lambda: mixer.change("Pan", strip, pan=0.0))
+        self.pan.reset.connect(lambda: mixer.change("Pan", channel, pan=0.0))
         self.pan.setFixedWidth(PAN_W)
         self.muted, self.solo = toggle("mute", "Heard no more"), toggle("solo", "Only this, and others that are solo")
         self.ducks = toggle("duck", "The song goes down under it")
-        self.ducks.setVisible(strip != "song")
+        self.ducks.setVisible(channel != "song")
         for switch in (self.muted, self.solo, self.ducks):
             marks.room(switch, "least")
-        self.bar.valueChanged.connect(lambda v: mixer.slid(self.bar, strip, "Gain", gain_db=v / PER_DB))
+        self.bar.valueChanged.connect(lambda v: mixer.slid(self.bar, channel, "Gain", gain_db=v / PER_DB))
         self.bar.sliderReleased.connect(lambda: mixer.gesture.settle("Gain"))
-        self.bar.reset.connect(lambda: mixer.change("Gain", strip, gain_db=0.0))
-        self.gain.valueChanged.connect(lambda v: mixer.change("Gain", strip, gain_db=v))
-        self.pan.valueChanged.connect(lambda v: mixer.slid(self.pan, strip, "Pan", pan=v / 100))
+        self.bar.reset.connect(lambda: mixer.change("Gain", channel, gain_db=0.0))
+        self.gain.valueChanged.connect(lambda v: mixer.change("Gain", channel, gain_db=v))
+        self.pan.valueChanged.connect(lambda v: mixer.slid(self.pan, channel, "Pan", pan=v / 100))
         self.pan.sliderReleased.connect(lambda: mixer.gesture.settle("Pan"))
-        self.muted.clicked.connect(lambda on: mixer.change("Muted" if on else "Heard", strip, muted=on))
-        self.solo.clicked.connect(lambda on: mixer.change("Solo" if on else "No longer solo", strip, solo=on))
-        self.ducks.clicked.connect(lambda on: mixer.change("The song ducks" if on else "No ducking", strip, ducks=on))
+        self.muted.clicked.connect(lambda on: mixer.change("Muted" if on else "Heard", channel, muted=on))
+        self.solo.clicked.connect(lambda on: mixer.change("Solo" if on else "No longer solo", channel, solo=on))
+        self.ducks.clicked.connect(lambda on: mixer.change("The song ducks" if on else "No ducking", channel, ducks=on))
 
     def widgets(self) -> tuple[QWidget, ...]:
         return self.name, self.bar, self.gain, self.pan, self.muted, self.solo, self.ducks
 
     def show(self, mixer: Mixer, title: str, chosen: bool, silent: bool) -> None:
         """Show what the channel is now."""
-        values = strip_values(mixer.project.reel, self.strip)
+        values = channel_values(mixer.project.reel, self.channel)
         self.name.setText(self.name.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, NAME_W - 8))
         self.name.setToolTip(as_tip(title))
         marks.ink(self.name, "quiet" if silent else "")
@@ -112,10 +112,10 @@ class Channel:
 class Mixer(QWidget):
     """All channels, one below the other, and the master."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk, self.project = desk, desk.project
-        self.gesture = Gesture(desk.project)
+        self.context, self.project = context, context.project
+        self.gesture = Gesture(context.project)
         self.filling = False
         self.channels: dict[str, Channel] = {}
         self._grid = QGridLayout()
@@ -145,11 +145,11 @@ class Mixer(QWidget):
         self._metered_to = 0
         self._timer = QTimer(self, interval=METER_MS)
         self._timer.timeout.connect(self._show_levels)
-        desk.transport.player.state_changed.connect(self._played)
+        context.transport.player.state_changed.connect(self._played)
 
     def _make_more(self) -> QHBoxLayout:
         """What is done to all channels, below them."""
-        sounds = self.desk.sounds
+        sounds = self.context.sounds
         self.alone = toggle("sounds alone", "Hear the sounds without the song and the clips' own sound")
         self.alone.clicked.connect(sounds.reel_sound.set_design_alone)
         sounds.reel_sound.changed.connect(lambda: self.alone.setChecked(sounds.reel_sound.design_alone))
@@ -228,20 +228,20 @@ class Mixer(QWidget):
 
     # Edits
 
-    def change(self, what: str, strip: str, **values: float | bool) -> None:
+    def change(self, what: str, channel: str, **values: float | bool) -> None:
         """Set values of a channel as one step."""
         if not self.filling:
-            self.project.selection.select_strip(strip)
-            self.project.change(what, lambda reel: with_strip(reel, strip, **values))
+            self.project.selection.select_channel(channel)
+            self.project.change(what, lambda reel: with_channel(reel, channel, **values))
 
-    def slid(self, slider: QSlider, strip: str, what: str, **values: float) -> None:
+    def slid(self, slider: QSlider, channel: str, what: str, **values: float) -> None:
         """Set values of a channel by a slider: shown while it is dragged, one step when it is let go."""
         if self.filling:
             return
         if slider.isSliderDown():
-            self.gesture.show(lambda reel: with_strip(reel, strip, **values))
+            self.gesture.show(lambda reel: with_channel(reel, channel, **values))
         else:
-            self.change(what, strip, **values)
+            self.change(what, channel, **values)
 
     def _duck_edited(self, name: str, value: float) -> None:
         if not self.filling:
@@ -266,11 +266,11 @@ class Mixer(QWidget):
         """Show the channels that there are, as they are."""
         self.filling = True
         reel = self.project.reel
-        names, silent = strip_names(reel), silent_strips(reel)
+        names, silent = channel_names(reel), silent_channels(reel)
         if list(names) != list(self.channels):
             self._lay_channels(list(names))
-        for strip, title in names.items():
-            self.channels[strip].show(self, title, strip == self.project.selection.strip, strip in silent)
+        for channel, title in names.items():
+            self.channels[channel].show(self, title, channel == self.project.selection.channel, channel in silent)
         for name, spin in self.duck.items():
             if not spin.hasFocus():
                 spin.setValue(getattr(reel.mix.ducking, name))
@@ -283,13 +283,13 @@ class Mixer(QWidget):
         self.ceiling.setEnabled(reel.mix.ceiling_db is not None)
         self.filling = False
 
-    def _lay_channels(self, strips: list[str]) -> None:
-        for gone in [s for s in self.channels if s not in strips]:
+    def _lay_channels(self, channels: list[str]) -> None:
+        for gone in [s for s in self.channels if s not in channels]:
             for widget in self.channels.pop(gone).widgets():
                 self._grid.removeWidget(widget)
                 widget.hide()
                 widget.deleteLater()
-        self.channels = {s: self.channels.get(s) or Channel(self, s) for s in strips}
+        self.channels = {s: self.channels.get(s) or Channel(self, s) for s in channels}
         for row, channel in enumerate(self.channels.values()):
             for number, widget in enumerate(channel.widgets()):
                 self._grid.addWidget(widget, row, number)
@@ -303,15 +303,15 @@ class Mixer(QWidget):
 
     def _show_levels(self) -> None:
         """Show how loud each channel is where playing is."""
-        player, sound = self.desk.transport.player, self.desk.sounds.reel_sound
-        if not player.playing or self.desk.transport.in_song or sound.playing is None:
+        player, sound = self.context.transport.player, self.context.sounds.reel_sound
+        if not player.playing or self.context.transport.in_song or sound.playing is None:
             self._timer.stop()
             return
         at = round(player.position_s() * RATE)
         span = round(METERED_S * RATE)
-        for strip, samples in sound.playing.strips(at - span, at).items():
-            if strip in self.channels:
-                self.channels[strip].bar.show_level(decibels(float(abs(samples).max(initial=0.0))))
+        for channel, samples in sound.playing.channels(at - span, at).items():
+            if channel in self.channels:
+                self.channels[channel].bar.show_level(decibels(float(abs(samples).max(initial=0.0))))
         first = self._metered_to if 0 <= at - self._metered_to < RATE else at - span
         self._meter.add(sound.playing.mastered(max(first, 0), at, sound.gain))
         self._metered_to = at

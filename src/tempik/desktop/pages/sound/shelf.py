@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from tempik.desktop.commands.sound_menus import sound_menu
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import pop_up
@@ -16,7 +16,7 @@ from tempik.desktop.widgets.tile_grid import Chooser, TileGrid
 from tempik.desktop.widgets.wave import paint_wave
 from tempik.reel import by_id
 from tempik.sounds.shelf import SHELF
-from tempik.timeline.striking import sound_title
+from tempik.timeline.sound_triggers import sound_title
 
 TILE = (86, 40)
 
@@ -24,9 +24,9 @@ TILE = (86, 40)
 class SoundTiles(TileGrid):
     """Sounds by name or id."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__(TILE, 5, 2)
-        self.desk = desk
+        self.context = context
         self.chosen: tuple[str, ...] = ()
         self.setAccessibleName("Sounds; arrows choose, Enter adds a lane")
 
@@ -36,12 +36,12 @@ class SoundTiles(TileGrid):
         self.update()
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
-        sound, reel = self.items[number], self.desk.project.reel
+        sound, reel = self.items[number], self.context.project.reel
         under, used = number == self.under, self.items[number] in self.chosen or self.keyed(number)
         p.setPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE))
         p.setBrush(QColor(theme.SUNK))
         p.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        outline = self.desk.shapes.of(reel, sound)
+        outline = self.context.shapes.of(reel, sound)
         if outline is not None and len(outline.peaks):
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(colour(theme.SOUND, 1.0 if under else 0.7))
@@ -52,24 +52,24 @@ class SoundTiles(TileGrid):
         p.drawText(box.adjusted(6, 0, -6, -2), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, text)
 
 
-class Shelf(QWidget):
+class SoundShelf(QWidget):
     """A field to search by, and the sounds that it finds."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk, self.commands = desk, desk.sounds
+        self.context, self.commands = context, context.sounds
         self.wanted = QLineEdit()
         self.wanted.setPlaceholderText("search: cut, metal, rise …")
         marks.room(self.wanted, "low")
         self.wanted.setClearButtonEnabled(True)
         self.wanted.textChanged.connect(lambda _: self.refill())
         self.add = tool("add", "Add sounds of my own", self.commands.choose_sounds)
-        self.tiles = SoundTiles(desk)
+        self.tiles = SoundTiles(context)
         self.chooser = Chooser(self.tiles)
         self.tiles.picked.connect(self.commands.add_lane)
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._menu)
-        desk.shapes.changed.connect(self.tiles.update)
+        context.shapes.changed.connect(self.tiles.update)
         top = QHBoxLayout()
         top.setSpacing(2)
         top.addWidget(self.wanted, 1)
@@ -93,13 +93,13 @@ class Shelf(QWidget):
         names = self.commands.shelf_names(self.wanted.text())
         if names != self.tiles.items:
             self.tiles.show_items(names)
-        row = self.desk.project.selection.sound_lane
-        clip = self.desk.project.selection.sound_clip
+        row = self.context.project.selection.sound_lane
+        clip = self.context.project.selection.sound_clip
         self.tiles.choose((clip.sound,) if clip is not None else row.sounds if row is not None else ())
 
     def _point_at(self, sound: str | None) -> None:
-        reel = self.desk.project.reel
-        self.commands.sampler.want(reel, sound if not self.desk.transport.player.playing else None)
+        reel = self.context.project.reel
+        self.commands.sampler.want(reel, sound if not self.context.transport.player.playing else None)
         own = by_id(reel.sounds, sound)
         if sound is None:
             self.chooser.say("A click strikes it on every cut. Right click: more.", False)

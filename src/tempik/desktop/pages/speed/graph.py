@@ -16,7 +16,7 @@ from tempik.desktop.pages.speed.graph_painting import PaintedGraph
 from tempik.reel import Curve
 from tempik.retime import constant
 from tempik.retime.shaping import with_changed_node, with_ends, with_node, without_node
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 
 class SpeedGraph(PaintedGraph):
@@ -32,7 +32,7 @@ class SpeedGraph(PaintedGraph):
         """Choose no node and compare with nothing, as for another clip."""
         self.node = self.before = None
 
-    def draw_before(self, placed: Placed | None) -> None:
+    def draw_before(self, placed: PlacedClip | None) -> None:
         """Draw another speed thin beside the clip's, or none."""
         self.before = placed
         self.refresh()
@@ -47,7 +47,7 @@ class SpeedGraph(PaintedGraph):
             self.node_chosen.emit()
         self.refresh()
 
-    def _near(self, placed: Placed, pos: QPointF) -> Near | None:
+    def _near(self, placed: PlacedClip, pos: QPointF) -> Near | None:
         if self.node is not None:
             for side, end in self._whiskers(placed, self.node).items():
                 if (end - pos).manhattanLength() < 10:
@@ -90,7 +90,7 @@ class SpeedGraph(PaintedGraph):
         if self._held_curve is not None:
             self._drag(placed, self._held, self._held_curve, event)
 
-    def _drag(self, placed: Placed, held: Near, base: Curve, event: QMouseEvent) -> None:
+    def _drag(self, placed: PlacedClip, held: Near, base: Curve, event: QMouseEvent) -> None:
         what, number = held
         pos, free = event.position(), bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         if what == "node":
@@ -172,7 +172,7 @@ class SpeedGraph(PaintedGraph):
             self._change(with_changed_node(base, self.node, **changes), what)  # type: ignore[arg-type]
 
     @staticmethod
-    def _spread(placed: Placed, changes: dict[str, float | bool]) -> Curve:
+    def _spread(placed: PlacedClip, changes: dict[str, float | bool]) -> Curve:
         """A constant speed stays one node unless something but its speed is changed."""
         return placed.chosen if set(changes) == {"speed"} else with_ends(constant(placed.chosen.nodes[0].speed))
 

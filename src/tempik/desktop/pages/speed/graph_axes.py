@@ -10,10 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.reel import Curve
 from tempik.reel.validate import SPEED_LIMIT
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 MARKS = (0.1, 0.25, 0.5, 1.0, 2.0, 4.0, 8.0)
 LEAST = 0.1
@@ -36,11 +36,11 @@ def speed_share(speed: float) -> float:
 class GraphAxes(QWidget):
     """A graph of the selected clip's speed: what lies where."""
 
-    def __init__(self, project: Project, strips: Strips) -> None:
+    def __init__(self, project: Project, filmstrips: Filmstrips) -> None:
         super().__init__()
-        self.project, self.strips = project, strips
+        self.project, self.filmstrips = project, filmstrips
         self.node: int | None = None
-        self.before: Placed | None = None  # drawn thin, to compare with
+        self.before: PlacedClip | None = None  # drawn thin, to compare with
         self._held: Near | None = None
         self._held_curve: Curve | None = None
         self._two_sided = False
@@ -84,12 +84,12 @@ class GraphAxes(QWidget):
         share = min(max((abs(away) - ZERO_H) / room, 0.0), 1.0)
         return math.copysign(LEAST * (SPEED_LIMIT / LEAST) ** share, away)
 
-    def x_of(self, placed: Placed, share: float) -> float:
+    def x_of(self, placed: PlacedClip, share: float) -> float:
         """Return where a share of the clip's own slot lies."""
         return self._x(placed, placed.begin + share * (placed.until - placed.begin), self._graph())
 
     @staticmethod
-    def _x(placed: Placed, frame: float, box: QRectF) -> float:
+    def _x(placed: PlacedClip, frame: float, box: QRectF) -> float:
         return box.left() + (frame - placed.first) / max(placed.frames, 1) * box.width()
 
     def frame_at(self, x: float) -> float:
@@ -98,7 +98,7 @@ class GraphAxes(QWidget):
             return 0.0
         return placed.first + (x - box.left()) / box.width() * placed.frames
 
-    def _share_at(self, placed: Placed, x: float, snap: bool) -> float:
+    def _share_at(self, placed: PlacedClip, x: float, snap: bool) -> float:
         """Return the share of the slot at a place, on a point, a cue or a frame near it."""
         frame = self.frame_at(x)
         if snap:
@@ -108,7 +108,7 @@ class GraphAxes(QWidget):
             frame = near if close else round(frame)
         return min(max((frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
 
-    def _stops(self, placed: Placed) -> list[tuple[float, str]]:
+    def _stops(self, placed: PlacedClip) -> list[tuple[float, str]]:
         """Return what a node snaps to: frames of points, and instants at which cues are shown."""
         timeline, rate = self.project.timeline, float(self.project.reel.rate)
         out: list[tuple[float, str]] = [
@@ -118,14 +118,14 @@ class GraphAxes(QWidget):
             out += [(placed.begin + t * rate, "cue") for t in placed.map.when(cue.time_s)]
         return out
 
-    def _spots(self, placed: Placed) -> list[QPointF]:
+    def _spots(self, placed: PlacedClip) -> list[QPointF]:
         """Return where the nodes lie: a constant speed has one, in the middle."""
         nodes = placed.chosen.nodes
         if len(nodes) == 1:
             return [QPointF(self._graph().center().x(), self.height_of(nodes[0].speed))]
         return [QPointF(self.x_of(placed, n.at), self.height_of(n.speed)) for n in nodes]
 
-    def _whiskers(self, placed: Placed, number: int) -> dict[str, QPointF]:
+    def _whiskers(self, placed: PlacedClip, number: int) -> dict[str, QPointF]:
         """Return the ends of a node's whiskers: how far they reach is how soft its sides are."""
         nodes, spots = placed.chosen.nodes, self._spots(placed)
         out: dict[str, QPointF] = {}

@@ -16,7 +16,7 @@ from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import TimeMap
-from tempik.timeline.placed import Placed, clean_floor, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, clean_floor, source_at_frames
 
 
 class PaintedGraph(GraphAxes):
@@ -62,7 +62,7 @@ class PaintedGraph(GraphAxes):
         self._paint_nodes(p, placed, box)
         self._paint_strip(p, placed, self._strip())
 
-    def _paint_axis(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_axis(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         floor = clean_floor(placed.footage, self.project.reel.rate)
         made = placed.clip.interpolation or self.project.reel.interpolation
         sides = (1.0, -1.0) if self.two_sided() else (1.0,)
@@ -90,7 +90,7 @@ class PaintedGraph(GraphAxes):
         where = QRectF(0, y - 9, AXIS_W - 6, 18)
         p.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _clear_of_curve(self, placed: Placed, spot: QRectF) -> QRectF:
+    def _clear_of_curve(self, placed: PlacedClip, spot: QRectF) -> QRectF:
         """Return a spot at the right edge of the graph, or that across from it where the curve would go through its words."""
         box = self._graph()
         across = spot.translated(box.left() + box.right() - spot.left() - spot.right(), 0)
@@ -102,7 +102,7 @@ class PaintedGraph(GraphAxes):
                 return each
         return spot
 
-    def _paint_floor(self, p: QPainter, placed: Placed, box: QRectF, floor: float, sign: float, made: str) -> None:
+    def _paint_floor(self, p: QPainter, placed: PlacedClip, box: QRectF, floor: float, sign: float, made: str) -> None:
         """Shade where frames repeat, in bands by how often each shows; less where frames between are made."""
         for times in range(2, MOST_REPEATS + 1):
             high = floor / (times - 1)
@@ -135,7 +135,7 @@ class PaintedGraph(GraphAxes):
                 p.fillRect(under, colour(theme.SUNK, 0.8))
                 p.drawText(under, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_missing(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_missing(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         """Hatch where the clip asks for footage that there is not."""
         if not placed.short_before_s and not placed.short_after_s:
             return
@@ -146,7 +146,7 @@ class PaintedGraph(GraphAxes):
             spot = QRectF(self._x(placed, frame, box), box.top(), width + 0.5, box.height())
             p.fillRect(spot, QBrush(colour(theme.WARNING_TEXT, 0.5), Qt.BrushStyle.FDiagPattern))
 
-    def _paint_points(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_points(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         timeline = self.project.timeline
         frames = [(timeline.frame_of_point(point), point) for point in timeline.on_reel()]
         under = [(self._x(placed, f, box), point) for f, point in frames if placed.first <= f <= placed.end]
@@ -156,7 +156,7 @@ class PaintedGraph(GraphAxes):
             paint_sign(p, x, 8, point, 5)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
-    def _paint_source(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_source(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         """The second trace: where in the stretch of footage used the clip is, from its earliest instant to its latest."""
         frames = np.linspace(placed.first, placed.end, max(2, int(box.width() / 8)))
         source = placed.map.source((frames - placed.begin) / float(self.project.reel.rate))
@@ -168,7 +168,7 @@ class PaintedGraph(GraphAxes):
         p.setPen(QPen(colour(theme.PULSE, 0.75), 1.2, Qt.PenStyle.DashDotLine))
         p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)])
 
-    def _paint_curves(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_curves(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         if self.before is not None:
             self._paint_curve(
                 p, self.before, self.before.map, box, QPen(colour(theme.QUIET, 0.9), 1.4, Qt.PenStyle.DashLine)
@@ -178,7 +178,7 @@ class PaintedGraph(GraphAxes):
             self._paint_curve(p, placed, chosen, box, QPen(colour(theme.SPEED, 0.6), 1.4, Qt.PenStyle.DotLine))
         self._paint_curve(p, placed, placed.map, box, QPen(QColor(theme.SPEED), 2.4))
 
-    def _paint_curve(self, p: QPainter, placed: Placed, time_map: TimeMap, box: QRectF, pen: QPen) -> None:
+    def _paint_curve(self, p: QPainter, placed: PlacedClip, time_map: TimeMap, box: QRectF, pen: QPen) -> None:
         rate = float(self.project.reel.rate)
         edges = {placed.begin + n.at * (placed.until - placed.begin) for n in placed.curve.nodes}
         # A jump is drawn upright: instants just before and after every node besides those evenly spaced.
@@ -191,7 +191,7 @@ class PaintedGraph(GraphAxes):
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), self._heights(speeds).tolist(), strict=True)])
 
-    def _paint_nodes(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_nodes(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         for tie in placed.ties:
             x = self._x(placed, tie.frame, box)
             p.setPen(QPen(QColor(theme.CUE), 1.5, Qt.PenStyle.DashLine))
@@ -215,7 +215,7 @@ class PaintedGraph(GraphAxes):
                 p.drawEllipse(spot, NODE_R, NODE_R)
         p.setBrush(Qt.BrushStyle.NoBrush)
 
-    def _paint_strip(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_strip(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         """What is on screen at each moment, live while the curve is dragged, and the marked stretch."""
         p.fillRect(box, QColor("#000000"))
         reel = self.project.reel
@@ -225,7 +225,7 @@ class PaintedGraph(GraphAxes):
         frames = np.floor(placed.first + (np.arange(count) + 0.5) / count * placed.frames)
         sources = source_at_frames(placed, frames, reel.rate)
         for i, source in enumerate(sources.tolist()):
-            picture = self.strips.at(placed.footage.path, source)
+            picture = self.filmstrips.at(placed.footage.path, source)
             if picture is not None:
                 draw_filling(p, QRectF(box.left() + i * tile, box.top(), tile - 1.5, box.height()), picture)
         if self.marked is not None and self.marked[0] < placed.end and self.marked[1] > placed.first:
@@ -235,7 +235,7 @@ class PaintedGraph(GraphAxes):
             for x in (a, b):
                 p.drawLine(QPointF(x, self._graph().top()), QPointF(x, box.bottom()))
 
-    def _paint_playhead(self, p: QPainter, placed: Placed, box: QRectF) -> None:
+    def _paint_playhead(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         x = self._x(placed, self.project.playhead.frame, box)
         if box.left() <= x <= box.right():
             p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))

@@ -9,12 +9,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.speed.controls import GIVES, SpeedControls
 from tempik.desktop.pages.speed.graph import SpeedGraph
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets.plain import as_tip, in_menu
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips import pins as pin
 from tempik.edit.clips.slots import with_clips
 from tempik.edit.speed import speed
@@ -22,7 +22,7 @@ from tempik.reel import Clip, Curve, Reel, by_id
 from tempik.retime import average_speed, constant
 from tempik.retime.shaping import with_average
 from tempik.time import time_of
-from tempik.timeline.placed import Placed, clean_floor, repeats_most
+from tempik.timeline.placed_clip import PlacedClip, clean_floor, repeats_most
 
 
 class SpeedPage(SpeedControls):
@@ -30,15 +30,15 @@ class SpeedPage(SpeedControls):
 
     name, title, key = "speed", "Speed", "F4"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        project, strips, commands = desk.project, desk.strips, desk.speeds
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        project, filmstrips, commands = context.project, context.filmstrips, context.speeds
         self.commands = commands
         self.gesture = Gesture(project)
         self._filling = False
         self._before: Clip | None = None
         self._base: tuple[str, object] | None = None
-        self.graph = SpeedGraph(project, strips)
+        self.graph = SpeedGraph(project, filmstrips)
         self._make_numbers()
         self._make_node_fields()
         self._make_panes()
@@ -47,11 +47,11 @@ class SpeedPage(SpeedControls):
         self.graph.settled.connect(self.gesture.settle)
         self.graph.node_chosen.connect(self._fill_node)
         project.changed.connect(self.want)
-        desk.transport.looping_changed.connect(lambda: self.show_looping(desk.transport.looping))
+        context.transport.looping_changed.connect(lambda: self.show_looping(context.transport.looping))
         project.selection.selected.connect(self._selected)
         project.playhead.moved.connect(lambda _: self.graph.update())
         project.selection.marked_changed.connect(self.graph.refresh)
-        strips.changed.connect(self.graph.refresh)
+        filmstrips.changed.connect(self.graph.refresh)
         self.refill()
 
     # Showing
@@ -87,7 +87,7 @@ class SpeedPage(SpeedControls):
         self._fill_node()
         self.graph.refresh()
 
-    def _fill_numbers(self, placed: Placed) -> None:
+    def _fill_numbers(self, placed: PlacedClip) -> None:
         frames = placed.until - placed.begin
         self.slot.setValue(frames)
         self.seconds.setText(f"{time_of(frames, self.project.reel.rate):.3f} s")
@@ -124,7 +124,7 @@ class SpeedPage(SpeedControls):
         self.node_gone.setEnabled(len(nodes) > 1)
         self._filling = False
 
-    def _say(self, placed: Placed) -> None:
+    def _say(self, placed: PlacedClip) -> None:
         """Say what the clip lacks, with its mends, or what its slowest stretch does."""
         trouble = pin.trouble(self.project.timeline, placed)
         text, whole = trouble, trouble
@@ -161,7 +161,7 @@ class SpeedPage(SpeedControls):
                 lambda _=False, m=mend, d=done: self.project.change(d, m.change)
             )
 
-    def _where_short(self, placed: Placed) -> str:
+    def _where_short(self, placed: PlacedClip) -> str:
         rate = float(self.project.reel.rate)
         if placed.short_before_s > 0 and placed.map.average_speed >= 0:
             return f"Frames {placed.first} to {placed.first + round(placed.short_before_s * rate)} stand still."
@@ -188,7 +188,7 @@ class SpeedPage(SpeedControls):
         clip, gives = self._clip(), self.commands.gives
         if clip is not None:
             way: speed.GivesWay = "source" if gives == "source" else "speed"
-            self._do(counted(frames, "frame"), lambda reel: speed.with_slot_frames(reel, [clip.id], frames, way))
+            self._do(plural(frames, "frame"), lambda reel: speed.with_slot_frames(reel, [clip.id], frames, way))
 
     def _uses_typed(self, seconds: float) -> None:
         clip, gives = self._clip(), self.commands.gives

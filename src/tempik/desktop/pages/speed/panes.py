@@ -14,7 +14,7 @@ from tempik.desktop.widgets.theme import figures
 from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.edit.speed import speed
 from tempik.reel import Pitch, Reel, by_id
-from tempik.timeline.placed import Placed, clean_floor
+from tempik.timeline.placed_clip import PlacedClip, clean_floor
 
 
 class DirectionPane(Pane):
@@ -56,7 +56,7 @@ class DirectionPane(Pane):
         self.column.addWidget(self.mark_text)
         self.column.addStretch(1)
 
-    def fill(self, placed: Placed) -> None:
+    def fill(self, placed: PlacedClip) -> None:
         self.backward.setChecked(placed.map.average_speed < 0)
 
     def _say_marked(self) -> None:
@@ -107,7 +107,7 @@ class BetweenPane(Pane):
         self.column.addWidget(self.floor)
         self.column.addStretch(1)
 
-    def fill(self, placed: Placed) -> None:
+    def fill(self, placed: PlacedClip) -> None:
         clip, reel = placed.clip, self.project.reel
         self.between.button((None, *WAYS).index(clip.interpolation)).setChecked(True)
         self.reel_between.setCurrentIndex(WAYS.index(reel.interpolation))
@@ -173,7 +173,7 @@ class SoundPane(Pane):
         self.column.addWidget(self.sound_text)
         self.column.addStretch(1)
 
-    def fill(self, placed: Placed) -> None:
+    def fill(self, placed: PlacedClip) -> None:
         self.filling = True
         sound = placed.clip.sound
         self.sound_on.setChecked(sound.on)

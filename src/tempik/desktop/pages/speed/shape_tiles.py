@@ -10,8 +10,8 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painter_on
 from tempik.desktop.widgets.theme import colour
 from tempik.desktop.widgets.tile_grid import TileGrid
-from tempik.reel import Curve, Shape, Shaped
-from tempik.retime import Anchors, shaped_curve, speed_at
+from tempik.reel import Curve, Shaped, SpeedShape
+from tempik.retime import SlotAnchors, shaped_curve, speed_at
 
 TILE_W, TILE_H, GAP = 45, 27, 4
 COLUMNS = 6
@@ -23,7 +23,7 @@ class ShapeTiles(TileGrid):
     def __init__(self) -> None:
         super().__init__((TILE_W, TILE_H), GAP, COLUMNS)
         self.chosen = ""
-        self._pictures: dict[Shape, QPixmap] = {}
+        self._pictures: dict[SpeedShape, QPixmap] = {}
         self.setAccessibleName("Shapes of speed; arrows choose, Enter applies")
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
@@ -40,7 +40,7 @@ class ShapeTiles(TileGrid):
             self.chosen = name
             self.update()
 
-    def _picture(self, shape: Shape) -> QPixmap:
+    def _picture(self, shape: SpeedShape) -> QPixmap:
         """Return a shape's little curve, drawn once."""
         found = self._pictures.get(shape)
         if found is None:
@@ -54,7 +54,7 @@ class ShapeTiles(TileGrid):
         return found
 
 
-def draw_shape(p: QPainter, shape: Shape, box: QRectF) -> None:
+def draw_shape(p: QPainter, shape: SpeedShape, box: QRectF) -> None:
     """Draw a shape as a little curve, its speeds logarithmic; what plays backward lies below a line through zero."""
     curve = drawn_curve(shape)
     shares = np.linspace(0, 1, 48)
@@ -84,8 +84,8 @@ def draw_shape(p: QPainter, shape: Shape, box: QRectF) -> None:
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def drawn_curve(shape: Shape) -> Curve:
+def drawn_curve(shape: SpeedShape) -> Curve:
     """Return the curve to draw a shape by; one that turns between points is drawn over three gaps."""
     if shape.turning:
-        return shaped_curve(Shaped(shape, align="every"), Anchors(inside=(1 / 3, 2 / 3)))
+        return shaped_curve(Shaped(shape, align="every"), SlotAnchors(inside=(1 / 3, 2 / 3)))
     return shaped_curve(Shaped(shape))

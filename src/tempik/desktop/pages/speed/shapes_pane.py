@@ -28,8 +28,8 @@ from tempik.desktop.widgets.theme import figures, words
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
 from tempik.project import shapes as shape_library
-from tempik.reel import Align, Shape, by_id
-from tempik.timeline.placed import Placed
+from tempik.reel import Align, SpeedShape, by_id
+from tempik.timeline.placed_clip import PlacedClip
 
 ALIGNS: tuple[tuple[Align, str], ...] = (
     ("clip", "on the clip"),
@@ -90,7 +90,7 @@ class ShapesPane(Pane):
         self.column.addWidget(self.shape_text)
         self.column.addLayout(row)
 
-    def fill(self, placed: Placed) -> None:
+    def fill(self, placed: PlacedClip) -> None:
         """Show the shape of a clip."""
         self.filling = True
         shaped = placed.clip.shaped
@@ -108,7 +108,7 @@ class ShapesPane(Pane):
         """Show the shapes that there are now."""
         self.tiles.show_items(shape_library.all_shapes())
 
-    def pick(self, shape: Shape) -> None:
+    def pick(self, shape: SpeedShape) -> None:
         """Give the selected clips a shape."""
         clip = self.project.selection.clip
         if clip is not None and clip.shaped is not None:  # another shape lies where this one did
@@ -141,7 +141,7 @@ class ShapesPane(Pane):
         clip = by_id(self.project.reel.clips, name)
         return clip is not None and clip.shaped is not None
 
-    def _point_at(self, shape: Shape | None) -> None:
+    def _point_at(self, shape: SpeedShape | None) -> None:
         clip = self.project.selection.clip
         if shape is None and clip is not None and clip.shaped is not None:
             shape = clip.shaped.shape
@@ -152,11 +152,11 @@ class ShapesPane(Pane):
         )
         self.shape_text.setText(text)
 
-    def _shape_menu(self, shape: Shape | None, at: QPoint) -> None:
+    def _shape_menu(self, shape: SpeedShape | None, at: QPoint) -> None:
         menu = self.shape_menu(shape)
         pop_up(menu, at)
 
-    def shape_menu(self, shape: Shape | None) -> QMenu:
+    def shape_menu(self, shape: SpeedShape | None) -> QMenu:
         """Return the menu of the shapes, or of one of them."""
         menu = QMenu(self)
         if shape is not None:
@@ -185,7 +185,7 @@ class ShapesPane(Pane):
             focus = min(max((placed.ties[0].frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
         self._try(lambda: shape_library.kept_shape(placed.chosen, name, focus), f"Shape '{name.strip()}' kept")
 
-    def _write(self, shape: Shape) -> None:
+    def _write(self, shape: SpeedShape) -> None:
         path, _ = QFileDialog.getSaveFileName(
             self, "Write the shape", f"{shape.name}{shape_library.SUFFIX}", f"Shapes (*{shape_library.SUFFIX})"
         )
@@ -201,7 +201,7 @@ class ShapesPane(Pane):
         """Keep a shape file among one's own shapes."""
         self._try(lambda: shape_library.added(shape_library.read_shape(path)), f"Shape read from {path}")
 
-    def _take_away(self, shape: Shape) -> None:
+    def _take_away(self, shape: SpeedShape) -> None:
         self._try(lambda: shape_library.removed(shape.name), f"Shape '{shape.name}' taken away; clips keep it")
 
     def _try(self, act: Callable[[], object], done: str) -> None:

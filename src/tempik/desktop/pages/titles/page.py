@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.titles.fields import TitleFields
 from tempik.desktop.pages.titles.placing_tool import TitleTool, extent_of
 from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP
@@ -29,11 +29,11 @@ class TitlesPage(Page):
 
     name, title, key = "titles", "Titles", "F9"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.commands = desk.titles
-        self.typing = Gesture(desk.project)
-        self.tool = TitleTool(desk.project)
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        self.commands = context.titles
+        self.typing = Gesture(context.project)
+        self.tool = TitleTool(context.project)
         self.filling = False
         self.text = QPlainTextEdit()
         self.text.setPlaceholderText("Type the words …")
@@ -51,7 +51,7 @@ class TitlesPage(Page):
         self._settle.setInterval(SETTLE_MS)
         self._settle.timeout.connect(self._settled)
         self._lay_out()
-        project = desk.project
+        project = context.project
         project.changed.connect(self.want)
         project.selection.selected.connect(self._other_selected)
         # Once the window has opened the page.
@@ -168,18 +168,18 @@ class TitlesPage(Page):
         self.commands.set_fields(f"Title: {name.replace('_', ' ')}", **{name: value})
 
 
-def warnings_of(title: Title, at: Position, tall: float) -> list[str]:
+def warnings_of(title: Title, at: Position, height_ratio: float) -> list[str]:
     """Return what is wrong with how a title is seen, one sentence each."""
     block, out = laid_out(title), []
-    said = face_of(title.font, title.style).said
-    if said:
-        out.append(said)
+    message = face_of(title.font, title.style).message
+    if message:
+        out.append(message)
     if block.lacking:
         shown = block.lacking[:12] + ("…" if len(block.lacking) > 12 else "")
         out.append(f"No font on this machine has {shown}; install one that has, or leave it out.")
     if block.left_out:
         out.append(f"{block.left_out} lines have no room; make the font smaller, or take fewer words.")
-    extent = extent_of(title, at, tall)
+    extent = extent_of(title, at, height_ratio)
     outside = (
         extent.left < SAFE_LEFT - 0.005, extent.top < SAFE_TOP - 0.005,
         extent.right > 1 - SAFE_RIGHT + 0.005 and extent.right > 1.001, extent.bottom > 1 - SAFE_BOTTOM + 0.005,

@@ -33,18 +33,20 @@ GUIDES_X = (0.5, SAFE_LEFT, 1 - SAFE_RIGHT, 1 / 3, 2 / 3)
 GUIDES_Y = (0.5, SAFE_TOP, 1 - SAFE_BOTTOM, 1 / 3, 2 / 3)
 
 
-def extent_of(title: Title, at: Position, tall: float) -> Extent:
+def extent_of(title: Title, at: Position, height_ratio: float) -> Extent:
     """Return where a title stands; `tall` is the frame's height against its width. Its turn is left aside."""
     block = laid_out(title)
-    half_x, half_y = block.width * title.size * at.zoom / 2, block.height * title.size * at.zoom / tall / 2
+    half_x, half_y = block.width * title.size * at.zoom / 2, block.height * title.size * at.zoom / height_ratio / 2
     x, y = 0.5 + at.x, 0.5 + at.y
     return Extent(x - half_x, y - half_y, x + half_x, y + half_y)
 
 
-def snapped_to(extent: Extent, tall: float) -> tuple[float, float, float | None, float | None]:
+def snapped_to(extent: Extent, height_ratio: float) -> tuple[float, float, float | None, float | None]:
     """Return by how much a title moves to the nearest guides within reach, and which they are."""
     by_x, guide_x = _nearest((extent.left, (extent.left + extent.right) / 2, extent.right), GUIDES_X, REACH)
-    by_y, guide_y = _nearest((extent.top, (extent.top + extent.bottom) / 2, extent.bottom), GUIDES_Y, REACH / tall)
+    by_y, guide_y = _nearest(
+        (extent.top, (extent.top + extent.bottom) / 2, extent.bottom), GUIDES_Y, REACH / height_ratio
+    )
     return by_x, by_y, guide_x, guide_y
 
 
@@ -64,7 +66,7 @@ class TitleTool:
         self._lit: tuple[float | None, float | None] = (None, None)
 
     @property
-    def tall(self) -> float:
+    def height_ratio(self) -> float:
         return self.project.reel.height / self.project.reel.width
 
     def shown_on(self, repaint: Callable[[], None]) -> None:
@@ -81,7 +83,7 @@ class TitleTool:
         at = replace(at, x=at.x + by.x(), y=at.y + by.y())
         if clip is None or clip.title is None or at.turn_deg % 90:
             return at
-        by_x, by_y, *lit = snapped_to(extent_of(clip.title, at, self.tall), self.tall)
+        by_x, by_y, *lit = snapped_to(extent_of(clip.title, at, self.height_ratio), self.height_ratio)
         self._lit = (lit[0], lit[1])
         return replace(at, x=at.x + by_x, y=at.y + by_y)
 
@@ -106,7 +108,7 @@ class TitleTool:
         if not placed.first <= self.project.playhead.frame < placed.end:
             return
         at = self.project.timeline.framing_at(placed, self.project.playhead.frame).start
-        extent = extent_of(clip.title, at, self.tall)
+        extent = extent_of(clip.title, at, self.height_ratio)
         where = QRectF(
             box.left() + extent.left * box.width(), box.top() + extent.top * box.height(),
             (extent.right - extent.left) * box.width(), (extent.bottom - extent.top) * box.height(),

@@ -7,12 +7,12 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_sunk
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.transitions import PlacedTransition, progress_at
 
@@ -30,12 +30,12 @@ class CutStrip(QWidget):
     settled = Signal()
     went = Signal(int)
 
-    def __init__(self, strips: Strips) -> None:
+    def __init__(self, filmstrips: Filmstrips) -> None:
         super().__init__()
-        self.strips = strips
+        self.filmstrips = filmstrips
         self.timeline: Timeline | None = None
         self.placed_transition: PlacedTransition | None = None
-        self.sides: tuple[Placed | None, Placed | None] = (None, None)
+        self.sides: tuple[PlacedClip | None, PlacedClip | None] = (None, None)
         self.turn = 0
         self.playhead = 0
         self._held = ""
@@ -52,7 +52,7 @@ class CutStrip(QWidget):
         self,
         timeline: Timeline,
         placed_transition: PlacedTransition | None,
-        sides: tuple[Placed | None, Placed | None],
+        sides: tuple[PlacedClip | None, PlacedClip | None],
         turn: int,
         playhead: int,
     ) -> None:
@@ -90,8 +90,11 @@ class CutStrip(QWidget):
         return first + x / max(self.width(), 1) * (end - first)
 
     def _rows(self) -> tuple[QRectF, QRectF]:
-        tall = (self.height() - HEAD_H - FOOT_H - GAP) / 2
-        return (QRectF(0, HEAD_H, self.width(), tall), QRectF(0, HEAD_H + tall + GAP, self.width(), tall))
+        height_ratio = (self.height() - HEAD_H - FOOT_H - GAP) / 2
+        return (
+            QRectF(0, HEAD_H, self.width(), height_ratio),
+            QRectF(0, HEAD_H + height_ratio + GAP, self.width(), height_ratio),
+        )
 
     @painted
     def paintEvent(self, p: QPainter) -> None:
@@ -113,7 +116,7 @@ class CutStrip(QWidget):
         self._paint_course(p)
         self._paint_marks(p)
 
-    def _paint_film(self, p: QPainter, placed: Placed | None, box: QRectF, begin: int, end: int, out: bool) -> None:
+    def _paint_film(self, p: QPainter, placed: PlacedClip | None, box: QRectF, begin: int, end: int, out: bool) -> None:
         timeline = self.timeline
         assert timeline is not None
         if placed is None:
@@ -131,7 +134,7 @@ class CutStrip(QWidget):
             spot = QRectF(self.across(frame), box.top(), cell + 0.5, box.height())
             if number % every == 0:
                 wide = QRectF(spot.left(), box.top(), min(cell * every, self.across(end) - spot.left()), box.height())
-                picture = self.strips.at(placed.footage.path, source)
+                picture = self.filmstrips.at(placed.footage.path, source)
                 if placed.footage.without_file:
                     p.fillRect(wide, QColor(placed.footage.path if placed.footage.kind == "solid" else theme.SUNK))
                 elif picture is not None:

@@ -7,10 +7,12 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.desktop.commands.transitions import SCOPES, TransitionCommands
-from tempik.desktop.pages.transitions.tiles import Choice
+from tempik.desktop.pages.transitions.tiles import TransitionTile
 
 
-def tile_menu(choice: Choice, lay_on: Callable[[str], None], forget: Callable[[], None], parent: QWidget) -> QMenu:
+def tile_menu(
+    choice: TransitionTile, lay_on: Callable[[str], None], forget: Callable[[], None], parent: QWidget
+) -> QMenu:
     """Return the menu of a transition in the chooser: where it is laid, and for one's own to be rid of it."""
     menu = QMenu(parent)
     for scope, title in SCOPES:

@@ -35,9 +35,9 @@ class Offers(QWidget):
         self.row = QHBoxLayout(self)
         self.row.setContentsMargins(0, 0, 0, 0)
         self.row.setSpacing(5)
-        self.said = Label()
-        self.said.setFont(words(12))
-        self.row.addWidget(self.said)
+        self.message = Label()
+        self.message.setFont(words(12))
+        self.row.addWidget(self.message)
         self.row.addStretch(1)
         suggesting.found.connect(self.refill)
 
@@ -80,10 +80,10 @@ class Offers(QWidget):
         self.row.insertWidget(self.row.count() - 1, widget)
 
     def _say(self, text: str, ink: marks.Ink) -> None:
-        shown = self.said.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, SAID_PX)
-        self.said.setText(shown)
-        self.said.setToolTip(as_tip(text) if shown != text else "")
-        marks.ink(self.said, ink)
+        shown = self.message.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, SAID_PX)
+        self.message.setText(shown)
+        self.message.setToolTip(as_tip(text) if shown != text else "")
+        marks.ink(self.message, ink)
 
     def _clear(self) -> None:
         for number in range(self.row.count() - 1, 0, -1):

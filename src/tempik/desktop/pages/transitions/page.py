@@ -8,14 +8,14 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from tempik.accents.accent import Value
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.transitions.cut_strip import CutStrip
 from tempik.desktop.pages.transitions.ease_graph import EaseGraph
 from tempik.desktop.pages.transitions.fields import TransitionFields
 from tempik.desktop.pages.transitions.menus import more_menu, tile_menu
 from tempik.desktop.pages.transitions.offers import Offers
 from tempik.desktop.pages.transitions.suggesting import Suggesting
-from tempik.desktop.pages.transitions.tiles import Choice, TransitionTiles, choices
+from tempik.desktop.pages.transitions.tiles import TransitionTile, TransitionTiles, choices
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import button
@@ -27,7 +27,7 @@ from tempik.edit.transitions import laying
 from tempik.edit.transitions.laying import TransitionPlace
 from tempik.project import transitions as library
 from tempik.reel import Handles, TransitionUnit
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.transitions import PlacedTransition
 from tempik.transitions import CATALOGUE, EASES, ease_of, settings_of
 
@@ -41,10 +41,10 @@ class TransitionsPage(Page):
 
     name, title, key = "transitions", "Transitions", "F6"
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.commands = desk.transitions
-        self.gesture = Gesture(desk.project)
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context)
+        self.commands = context.transitions
+        self.gesture = Gesture(context.project)
         self.filling = False
         self._room = 2000
         self._place: TransitionPlace | None = None
@@ -77,7 +77,7 @@ class TransitionsPage(Page):
         self._rest.setSingleShot(True)
         self._rest.setInterval(400)
         self._rest.timeout.connect(self._show_between)
-        self.desk.strips.changed.connect(self._rest.start)
+        self.context.filmstrips.changed.connect(self._rest.start)
 
     def _make_editor(self) -> QWidget:
         self.heading = Label()
@@ -108,7 +108,7 @@ class TransitionsPage(Page):
         self.fields.shutter_edited.connect(
             lambda deg: self.commands.change("Shutter of the transition", lambda j: replace(j, shutter_deg=deg))
         )
-        self.suggesting = Suggesting(self.desk)
+        self.suggesting = Suggesting(self.context)
         self.offers = Offers(self.commands, self.suggesting)
         made = QWidget()
         column = QVBoxLayout(made)
@@ -121,7 +121,7 @@ class TransitionsPage(Page):
         return made
 
     def _make_middle(self) -> QHBoxLayout:
-        self.strip = CutStrip(self.desk.strips)
+        self.strip = CutStrip(self.context.filmstrips)
         self.strip.dragged.connect(self._dragged)
         self.strip.settled.connect(lambda: self.gesture.settle("Length of the transition"))
         self.strip.went.connect(self.project.playhead.go)
@@ -226,7 +226,7 @@ class TransitionsPage(Page):
         many = f" · {count} cuts meant" if scope != "this" else ""
         return f"· {where}{long}{many}"
 
-    def _sides(self) -> tuple[tuple[Placed | None, Placed | None], int]:
+    def _sides(self) -> tuple[tuple[PlacedClip | None, PlacedClip | None], int]:
         """Return the clips before and after the edge that is worked on, and its frame."""
         timeline, place = self.project.timeline, self.commands.place
         placed = timeline.placed_clip(place.clip) if place is not None else None
@@ -255,19 +255,19 @@ class TransitionsPage(Page):
             found = None
             if placed is not None:
                 source = float(source_at_frames(placed, [frame], rate)[0])
-                found = self.desk.strips.at(placed.footage.path, source)
+                found = self.context.filmstrips.at(placed.footage.path, source)
             pictures.append(found)
         key = tuple(p.cacheKey() if p is not None else 0 for p in pictures)
         if key != self._shown_between:
             self._shown_between = key
             self.tiles.show_between(pictures[0], pictures[1])
 
-    def _point_at(self, choice: Choice | None) -> None:
+    def _point_at(self, choice: TransitionTile | None) -> None:
         self.chooser.say(choice.does if choice is not None else "Click a transition to lay it.", choice is not None)
 
     # Edits
 
-    def _picked(self, choice: Choice) -> None:
+    def _picked(self, choice: TransitionTile) -> None:
         if choice.own:
             self.commands.lay_own(choice.name, choice.transition)
         else:
@@ -311,7 +311,7 @@ class TransitionsPage(Page):
 
     # Menus
 
-    def _tile_menu(self, choice: Choice | None, at: QPoint) -> None:
+    def _tile_menu(self, choice: TransitionTile | None, at: QPoint) -> None:
         if choice is None:
             return
 

@@ -6,13 +6,13 @@ from collections import OrderedDict
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from tempik.desktop.pages.page import Desk
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.session.jobs import Job
 from tempik.edit.transitions.laying import TransitionPlace
 from tempik.render import PictureSource
 from tempik.render.motion import proposals_at
-from tempik.timeline.placed import Placed
-from tempik.transitions.matching import Proposal
+from tempik.timeline.placed_clip import PlacedClip
+from tempik.transitions.matching import TransitionProposal
 
 KEPT = 64
 REST_MS = 350
@@ -24,12 +24,12 @@ class Suggesting(QObject):
 
     found = Signal()
 
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk.project)
-        self.desk = desk
-        self.proposals: list[Proposal] = []
+    def __init__(self, context: PageContext) -> None:
+        super().__init__(context.project)
+        self.context = context
+        self.proposals: list[TransitionProposal] = []
         self.text = ""
-        self._kept: OrderedDict[Key, tuple[tuple[Placed, Placed], list[Proposal]]] = OrderedDict()
+        self._kept: OrderedDict[Key, tuple[tuple[PlacedClip, PlacedClip], list[TransitionProposal]]] = OrderedDict()
         self._place: TransitionPlace | None = None
         self._job: Job | None = None
         self._rest = QTimer(self)
@@ -37,9 +37,9 @@ class Suggesting(QObject):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._look)
 
-    def _pair(self) -> tuple[Placed, Placed] | None:
+    def _pair(self) -> tuple[PlacedClip, PlacedClip] | None:
         """Return the clips that meet at the edge, or None."""
-        timeline, place = self.desk.project.timeline, self._place
+        timeline, place = self.context.project.timeline, self._place
         after = timeline.placed_clip(place.clip) if place is not None and not place.end else None
         before = timeline.clip_at(after.first - 1, after.clip.track) if after is not None and after.first else None
         return (before, after) if before is not None and after is not None and before.end == after.first else None
@@ -61,18 +61,18 @@ class Suggesting(QObject):
         pair = self._pair()
         if pair is None or self._job is not None or _key(pair) in self._kept:
             return
-        timeline, proxy = self.desk.project.timeline, self.desk.proxies.proxy_for
+        timeline, proxy = self.context.project.timeline, self.context.proxy_store.proxy_for
 
-        def work(job: Job) -> list[Proposal]:
+        def work(job: Job) -> list[TransitionProposal]:
             with PictureSource(64 << 20, proxy) as source:
                 return proposals_at(timeline, pair[1].clip.id, source)
 
-        def done(proposed: list[Proposal]) -> None:
+        def done(proposed: list[TransitionProposal]) -> None:
             self._kept[_key(pair)] = (pair, proposed)
             while len(self._kept) > KEPT:
                 self._kept.popitem(last=False)
 
-        self._job = self.desk.transitions.worker.start(
+        self._job = self.context.transitions.worker.start(
             "How the pictures move", work, done, self._failed, ended=self._ended
         )
 
@@ -85,6 +85,6 @@ class Suggesting(QObject):
         self.found.emit()
 
 
-def _key(pair: tuple[Placed, Placed]) -> Key:
+def _key(pair: tuple[PlacedClip, PlacedClip]) -> Key:
     # What a clip shows follows from its map and framing, which stay the same objects while it does.
     return id(pair[0].map), id(pair[1].map)

@@ -21,7 +21,7 @@ FRAMES = 16
 REST_FRAMES = 8
 
 
-class Choice(NamedTuple):
+class TransitionTile(NamedTuple):
     """A transition to choose: a kind of the catalogue, or one of one's own by its name."""
 
     name: str
@@ -38,10 +38,10 @@ class Choice(NamedTuple):
         return f"{self.name}: your own {kind.title.lower()}" if self.own else f"{kind.title}: {kind.does}"
 
 
-def choices(own: dict[str, Transition]) -> list[Choice]:
+def choices(own: dict[str, Transition]) -> list[TransitionTile]:
     """Return what there is to choose: the catalogue, then one's own of kinds that are known."""
-    mine = [Choice(name, transition, True) for name, transition in own.items() if transition.kind in CATALOGUE]
-    return [Choice(name, new_transition(name)) for name in CATALOGUE] + mine
+    mine = [TransitionTile(name, transition, True) for name, transition in own.items() if transition.kind in CATALOGUE]
+    return [TransitionTile(name, new_transition(name)) for name in CATALOGUE] + mine
 
 
 class TransitionTiles(TileGrid):
@@ -66,20 +66,20 @@ class TransitionTiles(TileGrid):
             self.chosen = name
             self.update()
 
-    def picture(self, choice: Choice, step: float) -> QPixmap:
+    def picture(self, choice: TransitionTile, step: float) -> QPixmap:
         """Return the two pictures joined, at a step of FRAMES."""
         reach = (FRAMES // 2, FRAMES - FRAMES // 2)
         if choice.transition.kind == "hits":
             reach = (0, FRAMES)
         return as_pixmap(sample_transition(self._out, self._into, choice.transition, step - reach[0], reach))
 
-    def playing(self, choice: Choice) -> QPixmap:
+    def playing(self, choice: TransitionTile) -> QPixmap:
         """Return the picture that the tile under the pointer has come to."""
         whole = FRAMES + 2 * REST_FRAMES
         return self.picture(choice, (self.tick - 1) % whole - REST_FRAMES + 0.5)
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
-        choice: Choice = self.items[number]
+        choice: TransitionTile = self.items[number]
         under = number == self.under
         key = choice.name, choice.own
         if key not in self._rest:
@@ -89,7 +89,7 @@ class TransitionTiles(TileGrid):
         paint_framed(p, box, picture, choice.title, used, under)
 
 
-def shown_step(choice: Choice) -> float:
+def shown_step(choice: TransitionTile) -> float:
     """Return the step at which a transition shows best what it does, for a tile at rest: shortly before its turn."""
     if choice.transition.kind == "dip":
         return 4.5

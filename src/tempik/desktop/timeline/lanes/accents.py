@@ -7,17 +7,17 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 
-from tempik.accents import Fired, Step
+from tempik.accents import EvaluatedLane, Step
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.ground import paint_dots
+from tempik.desktop.timeline.background import paint_dots
 from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.lanes.pulse_painting import lane_picture, rule_text
 from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.accents.lanes import lane_of, with_all_amounts, with_amount
 from tempik.edit.accents.painting import with_toggled
 from tempik.reel import Reel
@@ -42,8 +42,8 @@ class AccentLaneView(StepsLaneView):
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
 
-    def found(self, ctx: PaintContext) -> Fired:
-        return ctx.timeline.fired[self.number]
+    def found(self, ctx: PaintContext) -> EvaluatedLane:
+        return ctx.timeline.accent_lanes[self.number]
 
     # Painting
 
@@ -62,7 +62,7 @@ class AccentLaneView(StepsLaneView):
         found = self.found(ctx)
         title = found.accent.title if found.accent is not None else found.lane.accent
         state = ", muted" if found.lane.muted else ", solo" if found.lane.solo else ""
-        return f"Accent lane {title}: {rule_text(found)}, {counted(len(found.pulses), 'pulse')}, {found.lane.amount * 100:.0f} %{state}"
+        return f"Accent lane {title}: {rule_text(found)}, {plural(len(found.pulses), 'pulse')}, {found.lane.amount * 100:.0f} %{state}"
 
     # Pointer
 
@@ -116,7 +116,7 @@ def _lane_menu(ctx: PaintContext, lane: str, screen: QPoint) -> None:
     ctx.asks.lane_menu.emit(lane, screen)
 
 
-def step_tip(ctx: PaintContext, found: Fired, step: Step) -> str:
+def step_tip(ctx: PaintContext, found: EvaluatedLane, step: Step) -> str:
     """Return what a step is."""
     pulse = next((p for p in found.pulses if p.step == step.id), None)
     where = step.point.label if step.point is not None else f"frame {step.frame}"
@@ -131,10 +131,10 @@ def step_tip(ctx: PaintContext, found: Fired, step: Step) -> str:
 
 def toggle_step(project: Project, lane: int, step: str) -> None:
     """Turn an accent on or off at a step."""
-    found = project.timeline.fired[lane]
+    found = project.timeline.accent_lanes[lane]
     title = found.accent.title if found.accent is not None else found.lane.accent
     project.change(f"{title} toggled", lambda reel: with_toggled(reel, found.lane.id, step))
-    fires = any(p.step == step for p in project.timeline.fired[lane].pulses)
+    fires = any(p.step == step for p in project.timeline.accent_lanes[lane].pulses)
     project.selection.select_lane(found.lane.id, step if fires else "")
 
 
@@ -171,13 +171,13 @@ class AmountGesture(LaneGesture):
         self.gesture.drop()
 
 
-def _paint_row_name(p: QPainter, found: Fired, top: float, tall: float, chosen: bool) -> None:
+def _paint_row_name(p: QPainter, found: EvaluatedLane, top: float, height_ratio: float, chosen: bool) -> None:
     """A lane's name, what fires it, and its amount as a bar that a drag changes."""
-    low = tall < 34
+    low = height_ratio < 34
     lane = found.lane
     if chosen:
-        p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
-        p.fillRect(QRectF(0, top, 3, tall), QColor(theme.PULSE))
+        p.fillRect(QRectF(0, top, GUTTER - 1, height_ratio), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, height_ratio), QColor(theme.PULSE))
     p.setPen(QColor(theme.QUIET if found.silent else theme.TEXT))
     p.setFont(words(13))
     title = found.accent.title if found.accent is not None else f"? {lane.accent}"
@@ -194,7 +194,7 @@ def _paint_row_name(p: QPainter, found: Fired, top: float, tall: float, chosen: 
         p.setFont(words(12))
         rule = p.fontMetrics().elidedText(rule, Qt.TextElideMode.ElideRight, GUTTER - 18)
         p.drawText(QRectF(12, top + 17, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, rule)
-    bar = QRectF(12, top + tall - 4, GUTTER - 24, 2)
+    bar = QRectF(12, top + height_ratio - 4, GUTTER - 24, 2)
     p.fillRect(bar, QColor(theme.LINE))
     p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(lane.amount / 2, 1), 2), QColor(theme.PULSE))
     p.fillRect(QRectF(bar.center().x(), bar.top() - 1, 1, 4), QColor(theme.QUIET))

@@ -11,7 +11,7 @@ from tempik.desktop.timeline.snapping import snapped, targets
 from tempik.edit.clips import place, trim
 from tempik.edit.clips.trim import Side
 from tempik.reel import Reel
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 
 # So far above the topmost track a dragged clip goes to a new one.
 NEW_TRACK_PX = 14
@@ -22,7 +22,7 @@ class _ClipGesture(LaneGesture):
 
     label = ""
 
-    def __init__(self, ctx: PaintContext, placed: Placed) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip) -> None:
         super().__init__()
         self.gesture = Gesture(ctx.project)
         self.placed = placed
@@ -51,7 +51,7 @@ class MoveGesture(_ClipGesture):
 
     label = "Clip moved"
 
-    def __init__(self, ctx: PaintContext, placed: Placed) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip) -> None:
         super().__init__(ctx, placed)
         if self.clip not in ctx.project.selection.clip_ids:
             ctx.project.selection.select_clip(self.clip)
@@ -95,7 +95,7 @@ class SlideGesture(MoveGesture):
 
     label, _word = "Clip slid", "slide"
 
-    def __init__(self, ctx: PaintContext, placed: Placed) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip) -> None:
         super(MoveGesture, self).__init__(ctx, placed)
         self.names, self.base, self.tracks = [self.clip], ctx.timeline, len(ctx.project.reel.tracks)
 
@@ -129,7 +129,9 @@ class SlipGesture(_ClipGesture):
 class EdgeGesture(_ClipGesture):
     """A cut is rolled, or one edge trimmed; with `ripple` what follows moves along."""
 
-    def __init__(self, ctx: PaintContext, placed: Placed, side: Side, other: Placed | None, ripple: bool) -> None:
+    def __init__(
+        self, ctx: PaintContext, placed: PlacedClip, side: Side, other: PlacedClip | None, ripple: bool
+    ) -> None:
         super().__init__(ctx, placed)
         self.side: Side = side
         self.ripple = ripple
@@ -159,14 +161,14 @@ class EdgeGesture(_ClipGesture):
             self.text = f"{doing} · frame {to} ({snap.frames:+d}) · {' | '.join(sizes)}"
 
 
-def clip_gesture(ctx: PaintContext, placed: Placed, at: Pointer) -> LaneGesture:
+def clip_gesture(ctx: PaintContext, placed: PlacedClip, at: Pointer) -> LaneGesture:
     """Return what a press on a clip begins: Ctrl slips, Shift slides, else it moves."""
     if at.ctrl:
         return SlipGesture(ctx, placed)
     return SlideGesture(ctx, placed) if at.shift else MoveGesture(ctx, placed)
 
 
-def edge_gesture(ctx: PaintContext, placed: Placed, side: Side, at: Pointer) -> LaneGesture:
+def edge_gesture(ctx: PaintContext, placed: PlacedClip, side: Side, at: Pointer) -> LaneGesture:
     """Return what a press on an edge begins: a cut between two clips rolls; with Ctrl one side is trimmed, with Shift
     what follows moves along."""
     if placed.clip.id not in ctx.project.selection.clip_ids:

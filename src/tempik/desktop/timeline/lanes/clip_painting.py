@@ -8,19 +8,19 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
-from tempik.desktop.session.filmstrips import Strips
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.timeline.lanes.clip_waves import paint_clip_wave, wave_height, wave_outline
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling
-from tempik.desktop.widgets.pixmap_cache import kept_picture
+from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.desktop.widgets.plain import one_line
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.retime import speed_range
 from tempik.time import time_of
 from tempik.timeline.inside import frame_inside, inside_of, placed_within
-from tempik.timeline.placed import Placed, clean_floor, repeats_most, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, clean_floor, repeats_most, source_at_frames
 from tempik.timeline.timeline import Timeline
 
 # Clip grounds, one a piece of footage in turn: all dark and close, so that they part clips without shouting.
@@ -31,17 +31,17 @@ TRACE_H = 26
 SLIVER_PX = 9
 
 
-def clip_picture(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> QPixmap:
+def clip_picture(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, tint: QColor) -> QPixmap:
     """Return a clip painted by itself. It is kept for as long as what it shows, its size and its filmstrip are the same: points
     that move it along the reel, or another name for them, do not paint it again, nor does changing another clip."""
-    wide, tall = max(1, round(box.width())), round(box.height())
+    wide, height_ratio = max(1, round(box.width())), round(box.height())
     reel = ctx.timeline.reel
     gone = placed.footage.path in ctx.watch.missing
 
     def paint(own: QPainter) -> None:
         own.translate(-GUTTER, 0)
         alone = View.of(time_of(placed.first, reel.rate), ctx.view.px_per_s, GUTTER + wide)
-        paint_clip(own, ctx._replace(view=alone), placed, QRectF(GUTTER, 0, wide, tall), tint)
+        paint_clip(own, ctx._replace(view=alone), placed, QRectF(GUTTER, 0, wide, height_ratio), tint)
 
     key = (
         "clip",
@@ -55,25 +55,25 @@ def clip_picture(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, ti
         placed.short_before_s,
         placed.short_after_s,
     )
-    return kept_picture(
+    return cached_picture(
         key,
         (placed.clip, placed.footage, placed.map, wave_outline(ctx, placed)),
-        (wide, tall),
+        (wide, height_ratio),
         p.device().devicePixelRatioF(),
         paint,
     )
 
 
-def paint_clip(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> None:
+def paint_clip(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, tint: QColor) -> None:
     """A clip with its name, pictures, speed and trace."""
-    timeline, view, strips = ctx.timeline, ctx.view, ctx.strips
+    timeline, view, filmstrips = ctx.timeline, ctx.view, ctx.filmstrips
     p.save()
     p.setClipRect(box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000)))
     p.fillRect(box, tint)
     trace_h = TRACE_H if box.height() > 80 else 12.0
     wave_h = wave_height(placed, box.height())
     film = QRectF(box.left(), box.top() + HEAD_H, box.width(), box.height() - HEAD_H - trace_h - wave_h)
-    _paint_film(p, timeline, view, placed, film, strips)
+    _paint_film(p, timeline, view, placed, film, filmstrips)
     if placed.footage.kind == "video":
         _paint_trace(p, timeline, view, placed, QRectF(box.left(), film.bottom() + wave_h, box.width(), trace_h))
     if wave_h:
@@ -83,7 +83,7 @@ def paint_clip(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
     p.restore()
 
 
-def speed_text(placed: Placed) -> str:
+def speed_text(placed: PlacedClip) -> str:
     """Return a clip's speed in percent, from its first to its last or from its lowest to its highest; '' where it is
     played as shot."""
     low, high = speed_range(placed.map.curve)
@@ -99,7 +99,7 @@ def speed_text(placed: Placed) -> str:
     return "" if low == high == 1.0 else speed
 
 
-def _paint_head(p: QPainter, placed: Placed, box: QRectF, gone: bool) -> None:
+def _paint_head(p: QPainter, placed: PlacedClip, box: QRectF, gone: bool) -> None:
     """The clip's name and its speed."""
     name = _shown_name(placed, gone)
     left = box.left() + 6
@@ -120,14 +120,14 @@ def _paint_head(p: QPainter, placed: Placed, box: QRectF, gone: bool) -> None:
         p.drawText(beside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, speed + " %")
 
 
-def _shown_name(placed: Placed, gone: bool) -> str:
+def _shown_name(placed: PlacedClip, gone: bool) -> str:
     name = placed.footage.name.rsplit(".", 1)[0]
     if placed.clip.title is not None:
         name = one_line(placed.clip.title.text) or "title"
     return "missing: " + name if gone else name
 
 
-def paint_name_again(p: QPainter, placed: Placed, box: QRectF, ctx: PaintContext, tint: QColor) -> None:
+def paint_name_again(p: QPainter, placed: PlacedClip, box: QRectF, ctx: PaintContext, tint: QColor) -> None:
     """A clip's name where the view begins, its own having gone out of it, with a sign that the clip began before."""
     gone = placed.footage.path in ctx.watch.missing
     measure = QFontMetricsF(words(12))
@@ -146,7 +146,7 @@ def figures_wide(speed: str) -> float:
     return float(QFontMetricsF(figures(12)).horizontalAdvance(speed + " %"))
 
 
-def _paint_repeats(p: QPainter, timeline: Timeline, placed: Placed, film: QRectF) -> None:
+def _paint_repeats(p: QPainter, timeline: Timeline, placed: PlacedClip, film: QRectF) -> None:
     """A badge with how often frames repeat at the slowest, where none are made in between."""
     if (placed.clip.interpolation or timeline.reel.interpolation) != "nearest" or placed.footage.kind != "video":
         return
@@ -163,14 +163,16 @@ def _paint_repeats(p: QPainter, timeline: Timeline, placed: Placed, film: QRectF
     p.drawText(badge, Qt.AlignmentFlag.AlignCenter, f"{times}×")
 
 
-def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
+def _paint_film(
+    p: QPainter, timeline: Timeline, view: View, placed: PlacedClip, film: QRectF, filmstrips: Filmstrips
+) -> None:
     """Thumbnails of what is on screen at the middle of each tile, after speed and direction."""
     p.fillRect(film, QColor(theme.SUNK))
     if placed.footage.kind == "solid":
         p.fillRect(film, QColor(placed.footage.path))
         return
     if placed.footage.nest is not None:
-        _paint_inside(p, timeline, view, placed, film, strips)
+        _paint_inside(p, timeline, view, placed, film, filmstrips)
         return
     if placed.footage.as_frame:
         _paint_words(p, placed, film)
@@ -182,7 +184,7 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
     middles = np.floor((view.start_s + (lefts + tile / 2 - GUTTER) / view.px_per_s) * float(timeline.rate))
     sources = source_at_frames(placed, np.clip(middles, placed.first, placed.end - 1), timeline.rate)
     for x, source in zip(lefts.tolist(), sources.tolist(), strict=True):
-        picture = strips.at(placed.footage.path, source)
+        picture = filmstrips.at(placed.footage.path, source)
         if picture is not None:
             draw_filling(p, QRectF(x, film.top(), tile - 1, film.height()), picture)
     for still, at_end in ((placed.short_before_s, False), (placed.short_after_s, True)):
@@ -195,15 +197,17 @@ def _paint_film(p: QPainter, timeline: Timeline, view: View, placed: Placed, fil
             )
 
 
-def strips_version(ctx: PaintContext, placed: Placed) -> object:
+def strips_version(ctx: PaintContext, placed: PlacedClip) -> object:
     """Return what tells the pictures that a clip is painted with from older ones."""
     if placed.footage.nest is None:
-        return ctx.strips.version(placed.footage.path)
+        return ctx.filmstrips.version(placed.footage.path)
     inside = inside_of(ctx.timeline, placed.footage)
-    return id(inside), *(ctx.strips.version(p.footage.path) for p in placed_within(inside))
+    return id(inside), *(ctx.filmstrips.version(p.footage.path) for p in placed_within(inside))
 
 
-def _paint_inside(p: QPainter, timeline: Timeline, view: View, placed: Placed, film: QRectF, strips: Strips) -> None:
+def _paint_inside(
+    p: QPainter, timeline: Timeline, view: View, placed: PlacedClip, film: QRectF, filmstrips: Filmstrips
+) -> None:
     """What lies in a nest, each piece with the pictures of its uppermost clip, and a line on top that says it is one."""
     inside = inside_of(timeline, placed.footage)
     tile = max(16.0, film.height() * timeline.reel.width / timeline.reel.height)
@@ -220,13 +224,13 @@ def _paint_inside(p: QPainter, timeline: Timeline, view: View, placed: Placed, f
         if here[-1].footage.kind == "solid":
             p.fillRect(box, QColor(here[-1].footage.path))
             continue
-        picture = strips.at(here[-1].footage.path, float(source_at_frames(here[-1], [frame], timeline.rate)[0]))
+        picture = filmstrips.at(here[-1].footage.path, float(source_at_frames(here[-1], [frame], timeline.rate)[0]))
         if picture is not None:
             draw_filling(p, box, picture)
     p.fillRect(QRectF(film.left(), film.top(), film.width(), 3), QColor(theme.TEXT))
 
 
-def _paint_words(p: QPainter, placed: Placed, film: QRectF) -> None:
+def _paint_words(p: QPainter, placed: PlacedClip, film: QRectF) -> None:
     """A title's words where they do not stand on points of their own; an adjust clip's slot, hatched."""
     if placed.footage.kind == "adjust":
         p.fillRect(film, QBrush(colour(theme.TEXT, 0.12), Qt.BrushStyle.DiagCrossPattern))
@@ -248,7 +252,7 @@ def trace_y(speed: float, box: QRectF) -> float:
     return box.center().y() - math.log2(size) / 6 * (box.height() - 6)
 
 
-def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: Placed, box: QRectF) -> None:
+def _paint_trace(p: QPainter, timeline: Timeline, view: View, placed: PlacedClip, box: QRectF) -> None:
     """The speed over the clip, chevrons where it runs backward, hatching where frames repeat."""
     p.setPen(colour(theme.TEXT, 0.12))
     p.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.right(), box.center().y()))

@@ -17,7 +17,7 @@ from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips.trim import Side
 from tempik.edit.sounds.clip_sound import SEAM_LENGTHS_MS, with_clip_sound_values, with_sound_edge
 from tempik.time import frame_of, time_of
-from tempik.timeline.placed import Placed, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
 # A lane as high as this has room for a wave, and as high as this for a larger one.
 ROOM_PX, ROOMY_PX = 58, 96
@@ -27,19 +27,19 @@ GAIN_DB_PX = 0.3
 SNAP_PX = 7.0
 
 
-def wave_height(placed: Placed, lane_height: float) -> float:
+def wave_height(placed: PlacedClip, lane_height: float) -> float:
     """Return how much of a clip's height its wave has: none where its sound is not heard, or there is no room."""
     if not (placed.clip.sound.on and placed.footage.has_sound) or placed.footage.nest is not None:
         return 0.0
     return 0.0 if lane_height < ROOM_PX else SMALL_PX if lane_height < ROOMY_PX else LARGE_PX
 
 
-def wave_outline(ctx: PaintContext, placed: Placed) -> Outline | None:
+def wave_outline(ctx: PaintContext, placed: PlacedClip) -> Outline | None:
     """Return the outline of a clip's footage, None while it is being made."""
     return ctx.shapes.of_file(placed.footage.path) if placed.clip.sound.on and placed.footage.has_sound else None
 
 
-def paint_clip_wave(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF) -> None:
+def paint_clip_wave(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF) -> None:
     """Paint what is heard of a clip, column by column after its speed and direction, in a box along its slot."""
     p.fillRect(box, colour(theme.SUNK, 0.9))
     outline = wave_outline(ctx, placed)
@@ -64,7 +64,7 @@ def paint_clip_wave(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF)
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def _paint_ends(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF) -> None:
+def _paint_ends(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF) -> None:
     """What fades take, and by how much the sound leads or trails its picture: a bar at that end."""
     sound, px = placed.clip.sound, ctx.view.px_per_s
     p.setPen(Qt.PenStyle.NoPen)
@@ -94,7 +94,7 @@ def _paint_split(p: QPainter, box: QRectF, seconds: float, away: float, at_end: 
         p.drawPolygon(QPolygonF([QPointF(x, box.center().y()), QPointF(foot, box.top()), QPointF(foot, box.bottom())]))
 
 
-def wave_hit(ctx: PaintContext, placed: Placed, box: QRectF, pos: QPointF) -> Hit | None:
+def wave_hit(ctx: PaintContext, placed: PlacedClip, box: QRectF, pos: QPointF) -> Hit | None:
     """Return what a press on a clip's wave does, None beside it."""
     if not box.contains(pos):
         return None
@@ -102,14 +102,14 @@ def wave_hit(ctx: PaintContext, placed: Placed, box: QRectF, pos: QPointF) -> Hi
     left, right = pos.x() - box.left(), box.right() - pos.x()
     roomy = box.width() > 6 * FADE_PX
     cursor: Qt.CursorShape = Qt.CursorShape.SizeVerCursor
-    make: Callable[[Pointer], LaneGesture] = lambda at: GainGesture(ctx, placed)  # noqa: E731
+    make: Callable[[Pointer], LaneGesture] = lambda at: ClipGainGesture(ctx, placed)  # noqa: E731
     if left <= EDGE_PX or right <= EDGE_PX:
         side: Side = "start" if left <= EDGE_PX else "end"
         cursor, make = Qt.CursorShape.SplitHCursor, lambda at: _at_end(ctx, placed, side, at)
     elif roomy and left < max(sound.fade_in_s * px, EDGE_PX) + FADE_PX and left > sound.fade_in_s * px - FADE_PX:
-        cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: FadeGesture(ctx, placed, at_end=False)
+        cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: ClipFadeGesture(ctx, placed, at_end=False)
     elif roomy and right < max(sound.fade_out_s * px, EDGE_PX) + FADE_PX and right > sound.fade_out_s * px - FADE_PX:
-        cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: FadeGesture(ctx, placed, at_end=True)
+        cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: ClipFadeGesture(ctx, placed, at_end=True)
 
     def press(at: Pointer) -> LaneGesture | None:
         ctx.project.selection.select_clip(placed.clip.id)
@@ -128,14 +128,14 @@ WAVE_TIP = (
 )
 
 
-def _at_end(ctx: PaintContext, placed: Placed, side: Side, at: Pointer) -> LaneGesture:
+def _at_end(ctx: PaintContext, placed: PlacedClip, side: Side, at: Pointer) -> LaneGesture:
     return CrossfadeGesture(ctx, placed, side) if at.shift else SoundEdgeGesture(ctx, placed, side, at.ctrl)
 
 
 class _WaveGesture(LaneGesture):
     label = ""
 
-    def __init__(self, ctx: PaintContext, placed: Placed) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip) -> None:
         super().__init__()
         self.gesture, self.placed, self.clip = Gesture(ctx.project), placed, placed.clip.id
 
@@ -146,7 +146,7 @@ class _WaveGesture(LaneGesture):
         self.gesture.drop()
 
 
-class GainGesture(_WaveGesture):
+class ClipGainGesture(_WaveGesture):
     """Up is louder."""
 
     label = "Gain of the clip's sound"
@@ -158,12 +158,12 @@ class GainGesture(_WaveGesture):
         self.text = f"gain {gain:+.1f} dB"
 
 
-class FadeGesture(_WaveGesture):
+class ClipFadeGesture(_WaveGesture):
     """A fade gets longer or shorter."""
 
     label = "Fade of the clip's sound"
 
-    def __init__(self, ctx: PaintContext, placed: Placed, at_end: bool) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip, at_end: bool) -> None:
         super().__init__(ctx, placed)
         self.name = "fade_out_s" if at_end else "fade_in_s"
         self.way = -1 if at_end else 1
@@ -181,7 +181,7 @@ class CrossfadeGesture(_WaveGesture):
 
     label = "Seams of the clip's sound"
 
-    def __init__(self, ctx: PaintContext, placed: Placed, side: Side) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip, side: Side) -> None:
         super().__init__(ctx, placed)
         own = placed.clip.sound.crossfade_ms
         self.was_ms = ctx.project.reel.crossfade_ms if own is None else own
@@ -198,7 +198,7 @@ class SoundEdgeGesture(_WaveGesture):
 
     label = "Sound edge"
 
-    def __init__(self, ctx: PaintContext, placed: Placed, side: Side, alone: bool) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip, side: Side, alone: bool) -> None:
         super().__init__(ctx, placed)
         self.side, self.alone = side, alone
 

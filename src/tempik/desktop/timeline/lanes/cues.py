@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from tempik.desktop.timeline.lanes.clip_painting import TRACE_H
 from tempik.desktop.timeline.layout import Layout
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 
-def cue_bottom(layout: Layout, placed: Placed) -> float:
+def cue_bottom(layout: Layout, placed: PlacedClip) -> float:
     """Return where the triangles of a clip's cues stand."""
     return foot_of_cues(layout, placed.clip.track)
 
@@ -18,7 +18,7 @@ def foot_of_cues(layout: Layout, track: int) -> float:
     return layout.picture_top(track) + layout.picture_h - (TRACE_H if layout.picture_h > 80 else 12)
 
 
-def free_cues(timeline: Timeline, placed: Placed) -> list[tuple[str, float]]:
+def free_cues(timeline: Timeline, placed: PlacedClip) -> list[tuple[str, float]]:
     """Return the cues that a clip shows and that are tied to nothing, each with the frame (a fraction) it is seen at."""
     tied = {t.cue for t in placed.ties}
     out = []

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.ground import paint_dots
+from tempik.desktop.timeline.background import paint_dots
 from tempik.desktop.timeline.in_view import clips_in_view
 from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext, Room
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
@@ -28,13 +28,13 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_spans
 from tempik.desktop.widgets.drawing import draw_filling
 from tempik.desktop.widgets.theme import colour, words
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.clips import pins
 from tempik.edit.clips.trim import Side
 from tempik.reel import Reel
 from tempik.time import frame_on_screen, time_of
 from tempik.timeline.covering import gaps, overlaps
-from tempik.timeline.placed import Placed, floor_text
+from tempik.timeline.placed_clip import PlacedClip, floor_text
 from tempik.timeline.repeats import source_of
 from tempik.timeline.timeline import Timeline
 
@@ -84,7 +84,7 @@ class PictureLaneView(LaneView):
         _draw_clips(p, ctx, box, clips, [tints[q.footage.id] for q in clips])
 
     def _paint_slivers(
-        self, p: QPainter, ctx: PaintContext, box: QRectF, clips: list[Placed], tints: dict[str, QColor]
+        self, p: QPainter, ctx: PaintContext, box: QRectF, clips: list[PlacedClip], tints: dict[str, QColor]
     ) -> None:
         """Clips a few pixels wide: their ground and, where there is room, one picture; nothing else could be told."""
         timeline, view, selected = ctx.timeline, ctx.view, ctx.project.selection.clip_ids
@@ -92,7 +92,7 @@ class PictureLaneView(LaneView):
         _draw_clips(p, ctx, box, clips, [tints[q.footage.id] for q in clips])
         for placed in clips:
             if (placed.end - placed.first) * frame_px >= SLIVER_PX / 2:
-                picture = ctx.strips.at(placed.footage.path, placed.map.start_s)
+                picture = ctx.filmstrips.at(placed.footage.path, placed.map.start_s)
                 if picture is not None:
                     where = clip_box(timeline, view, box, placed)
                     draw_filling(p, where.adjusted(0, HEAD_H, 0, -12), picture)
@@ -142,7 +142,7 @@ class PictureLaneView(LaneView):
     def spoken(self, ctx: PaintContext) -> str:
         clips = ctx.timeline.own_tracks[self.track]
         shown = ctx.project.selection.placed
-        text = f"Picture track {self.track + 1}: {counted(len(clips), 'clip')}"
+        text = f"Picture track {self.track + 1}: {plural(len(clips), 'clip')}"
         if shown is not None and shown.clip.track == self.track:
             text += f"; selected {shown.footage.name}, frames {shown.first} to {shown.end - 1}"
         return text
@@ -189,7 +189,7 @@ class PictureLaneView(LaneView):
             menu=lambda screen: _menu(ctx, placed, screen),
         )
 
-    def _edge_near(self, ctx: PaintContext, pos: QPointF) -> tuple[Placed, Side] | None:
+    def _edge_near(self, ctx: PaintContext, pos: QPointF) -> tuple[PlacedClip, Side] | None:
         """Return the clip and side whose edge lies under the pointer, on the pointer's side of a cut."""
         for placed in clips_in_view(ctx.timeline, ctx.view, self.track):
             if placed.repeated:
@@ -226,17 +226,17 @@ class PictureLaneView(LaneView):
 EDGE_TIP = "Drag: move the cut. Ctrl: trim this clip alone. Shift: what follows moves along. Alt: no snapping."
 
 
-def _clip_tip(ctx: PaintContext, placed: Placed) -> str:
+def _clip_tip(ctx: PaintContext, placed: PlacedClip) -> str:
     lacks = pins.trouble(ctx.timeline, placed)
     return (
-        f"{placed.footage.name}\n{counted(placed.frames, 'frame')}, {placed.first} to {placed.end - 1}"
+        f"{placed.footage.name}\n{plural(placed.frames, 'frame')}, {placed.first} to {placed.end - 1}"
         f" · {floor_text(placed.footage, ctx.timeline.rate)}"
         + (f"\n{lacks}" if lacks else "")
         + "\nDrag: move, up and down to other tracks. Ctrl and drag: slip the footage. Shift and drag: slide."
     )
 
 
-def _repeat_hit(ctx: PaintContext, placed: Placed) -> Hit:
+def _repeat_hit(ctx: PaintContext, placed: PlacedClip) -> Hit:
     """What a press on a repeat does: the clip that it repeats is selected, and the playhead stands there."""
 
     def choose(at: object) -> None:
@@ -256,7 +256,7 @@ def _repeat_hit(ctx: PaintContext, placed: Placed) -> Hit:
     )
 
 
-def _alone(ctx: PaintContext, placed: Placed | None) -> None:
+def _alone(ctx: PaintContext, placed: PlacedClip | None) -> None:
     """A group is opened: its clip alone is selected. A title's words are to be edited, a nest is opened."""
     if placed is not None:
         ctx.project.selection.select_clip(placed.clip.id, alone=True)
@@ -266,7 +266,7 @@ def _alone(ctx: PaintContext, placed: Placed | None) -> None:
             ctx.asks.nest_wanted.emit(source_of(placed.clip.id))
 
 
-def _menu(ctx: PaintContext, placed: Placed | None, screen: QPoint) -> None:
+def _menu(ctx: PaintContext, placed: PlacedClip | None, screen: QPoint) -> None:
     if placed is not None:
         if placed.clip.id not in ctx.project.selection.clip_ids:
             ctx.project.selection.select_clip(placed.clip.id)
@@ -277,7 +277,7 @@ def _tints(reel: Reel) -> dict[str, QColor]:
     return {f.id: QColor(CLIP_TINTS[i % len(CLIP_TINTS)]) for i, f in enumerate(reel.footage)}
 
 
-def _draw_clips(p: QPainter, ctx: PaintContext, box: QRectF, clips: Sequence[Placed], shades: list[QColor]) -> None:
+def _draw_clips(p: QPainter, ctx: PaintContext, box: QRectF, clips: Sequence[PlacedClip], shades: list[QColor]) -> None:
     """Draw clips as plain grounds. The narrowest have no gap between them and are lighter: they are told apart by their
     colour, and half of each would be gap."""
     frame_px, zero = ctx.frame_px(), ctx.view.x(0.0)
@@ -290,7 +290,7 @@ def _draw_clips(p: QPainter, ctx: PaintContext, box: QRectF, clips: Sequence[Pla
 
 def _paint_gaps(p: QPainter, timeline: Timeline, view: View, lane: QRectF) -> None:
     """Where no track has a clip the reel is black; where none has any, it says how one gets there."""
-    said = "black" if timeline.placed else "black: drag footage here, its cue lands on the point it is dropped on"
+    message = "black" if timeline.placed else "black: drag footage here, its cue lands on the point it is dropped on"
     for first, end in gaps(timeline):
         box = QRectF(view.x(time_of(first, timeline.rate)), lane.top(), 0, lane.height())
         box.setRight(view.x(time_of(end, timeline.rate)))
@@ -299,10 +299,10 @@ def _paint_gaps(p: QPainter, timeline: Timeline, view: View, lane: QRectF) -> No
             if box.width() > 60:
                 p.setPen(QColor(theme.TEXT))
                 p.setFont(words(12))
-                p.drawText(box, Qt.AlignmentFlag.AlignCenter, said)
+                p.drawText(box, Qt.AlignmentFlag.AlignCenter, message)
 
 
-def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint: QColor) -> None:
+def _paint_one(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, tint: QColor) -> None:
     """A clip with what its track, its group and the selection add. Of the selected the one that the pages show has the
     brighter frame."""
     selection = ctx.project.selection
@@ -333,16 +333,16 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: Placed, box: QRectF, tint
         p.setBrush(Qt.BrushStyle.NoBrush)
 
 
-def wave_box(ctx: PaintContext, placed: Placed, lane: QRectF) -> QRectF:
+def wave_box(ctx: PaintContext, placed: PlacedClip, lane: QRectF) -> QRectF:
     """Return where a clip's own sound is seen; empty where it is not."""
-    box, tall = clip_box(ctx.timeline, ctx.view, lane, placed), wave_height(placed, lane.height())
-    if not tall or placed.repeated:
+    box, height_ratio = clip_box(ctx.timeline, ctx.view, lane, placed), wave_height(placed, lane.height())
+    if not height_ratio or placed.repeated:
         return QRectF()
     trace = TRACE_H if box.height() > 80 else 12.0
-    return QRectF(box.left(), box.bottom() - trace - tall, box.width(), tall)
+    return QRectF(box.left(), box.bottom() - trace - height_ratio, box.width(), height_ratio)
 
 
-def clip_box(timeline: Timeline, view: View, lane: QRectF, placed: Placed) -> QRectF:
+def clip_box(timeline: Timeline, view: View, lane: QRectF, placed: PlacedClip) -> QRectF:
     """Return where a clip lies in its lane."""
     left, right = view.x(time_of(placed.first, timeline.rate)), view.x(time_of(placed.end, timeline.rate))
     return QRectF(left + 0.5, lane.top(), max(right - left - 1, 1), lane.height())

@@ -23,7 +23,7 @@ from tempik.edit.clips import pins
 from tempik.edit.clips.layers import key_frames
 from tempik.reel import by_id
 from tempik.time import time_of
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 REACH_PX = 8
@@ -61,7 +61,7 @@ class PinsLaneView(OverLaneView):
 class PinGesture(LaneGesture):
     """A cue goes to the point nearest to the pointer."""
 
-    def __init__(self, ctx: PaintContext, placed: Placed, cue: str) -> None:
+    def __init__(self, ctx: PaintContext, placed: PlacedClip, cue: str) -> None:
         super().__init__()
         self.gesture = Gesture(ctx.project)
         self.clip, self.cue = placed.clip.id, cue
@@ -93,7 +93,7 @@ class PinGesture(LaneGesture):
         self.gesture.drop()
 
 
-def _near(ctx: PaintContext, pos: QPointF) -> tuple[Placed, str] | None:
+def _near(ctx: PaintContext, pos: QPointF) -> tuple[PlacedClip, str] | None:
     """Return the clip and cue whose stitch or triangle lies under the pointer."""
     timeline, layout, chosen = ctx.timeline, ctx.layout, ctx.project.selection.clip_ids
     if pos.x() < GUTTER or not points_top() + SIGNS_H <= pos.y() < layout.pictures_end:
@@ -151,7 +151,7 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
         draw_lines(p, row, [zero + f * frame_px for f in frames], [1.0] * len(frames), QColor(theme.CUE), 2)
 
 
-def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: Layout, placed: Placed) -> None:
+def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: Layout, placed: PlacedClip) -> None:
     """The keys of a selected clip: small squares under its name, on a line that joins them. Words show for themselves."""
     frames = key_frames(timeline, placed.clip, [name for name in placed.clip.keys if name != "word"])
     xs = [view.x(time_of(f, timeline.rate)) for f in frames if placed.first <= f < placed.end]

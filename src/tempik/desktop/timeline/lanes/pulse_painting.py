@@ -8,22 +8,22 @@ from functools import lru_cache
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QTransform
 
-from tempik.accents import Fired, Form, Pulse, level, span_frames
+from tempik.accents import EvaluatedLane, Form, Pulse, level, span_frames
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.ground import FRAMES_SHOW_PX
+from tempik.desktop.timeline.background import FRAMES_SHOW_PX
 from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.pixmap_cache import kept_picture
+from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.desktop.widgets.theme import colour
 from tempik.time import time_of
-from tempik.timeline.striking import Struck
+from tempik.timeline.sound_triggers import EvaluatedSoundLane
 from tempik.timeline.timeline import Timeline
 
 # A pulse with less room to the next than this is painted as a line of its strength.
 NARROW_PX = 6
 
 
-def rule_text(found: Fired | Struck) -> str:
+def rule_text(found: EvaluatedLane | EvaluatedSoundLane) -> str:
     """Return what fires a lane, in a few letters."""
     rule = found.lane.rule
     strong = f" ≥{rule.at_least * 100:.0f}%" if rule.at_least else ""
@@ -45,7 +45,9 @@ def rule_text(found: Fired | Struck) -> str:
     }.get(rule.of, rule.of)
 
 
-def step_box(timeline: Timeline, view: View, found: Fired | Struck, step: str, lane: QRectF) -> QRectF | None:
+def step_box(
+    timeline: Timeline, view: View, found: EvaluatedLane | EvaluatedSoundLane, step: str, lane: QRectF
+) -> QRectF | None:
     """Return where a step lies: from its frame to the next step's, none where the lane has no such step."""
     number = next((i for i, c in enumerate(found.steps) if c.id == step), None)
     if number is None:
@@ -59,7 +61,7 @@ def step_box(timeline: Timeline, view: View, found: Fired | Struck, step: str, l
     return QRectF(left, lane.top(), max(right - left, 4.0), lane.height())
 
 
-def lane_picture(p: QPainter, ctx: PaintContext, found: Fired, tall: int) -> QPixmap:
+def lane_picture(p: QPainter, ctx: PaintContext, found: EvaluatedLane, height_ratio: int) -> QPixmap:
     """Return a lane's pulses, painted once for as long as the lane, the song and the view are the same."""
     timeline, view = ctx.timeline, ctx.view
 
@@ -67,13 +69,13 @@ def lane_picture(p: QPainter, ctx: PaintContext, found: Fired, tall: int) -> QPi
         own.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         if found.silent:
             own.setOpacity(0.35)
-        _paint_lane(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, tall), found)
+        _paint_lane(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, height_ratio), found)
 
     key = ("accent lane", *view, timeline.rate)
-    return kept_picture(key, (found,), (view.width, tall), p.device().devicePixelRatioF(), paint)
+    return cached_picture(key, (found,), (view.width, height_ratio), p.device().devicePixelRatioF(), paint)
 
 
-def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
+def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: EvaluatedLane) -> None:
     narrow: list[QLineF] = []
     empty: list[QLineF] = []
     rate = float(timeline.rate)
@@ -93,9 +95,9 @@ def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found:
     for pulse in found.pulses[a:b]:
         if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.overridden:
             x = zero + pulse.frame * frame_px
-            tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
+            height_ratio = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
             if GUTTER <= x <= view.width:
-                narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - tall))
+                narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - height_ratio))
         else:
             _paint_pulse(p, timeline, view, box, pulse)
     p.setPen(QPen(colour(theme.PULSE, 0.7), 1.2))
@@ -103,13 +105,13 @@ def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found:
     _paint_keys(p, timeline, view, box, found)
 
 
-def _paint_keys(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: Fired) -> None:
+def _paint_keys(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: EvaluatedLane) -> None:
     """Keys set by hand, as small open squares along the lane's top; the level's as a line to scale."""
     for name, keys in found.keyed.items():
         spots = [QPointF(view.x(time_of(frame, timeline.rate)), 0.0) for frame, _, _ in keys]
         for spot, (_, value, _) in zip(spots, keys, strict=True):
-            tall = (box.height() - 8) * min(value, 1.6) / 1.6 if name == "level" else box.height() - 8
-            spot.setY(box.bottom() - 4 - tall)
+            height_ratio = (box.height() - 8) * min(value, 1.6) / 1.6 if name == "level" else box.height() - 8
+            spot.setY(box.bottom() - 4 - height_ratio)
         p.setPen(QPen(QColor(theme.TEXT), 1.3))
         if name == "level":
             p.drawPolyline(QPolygonF(spots))
@@ -148,12 +150,12 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
         (-3600, 3600) if pulse.within is None else (pulse.within[0] - pulse.frame, pulse.within[1] - pulse.frame)
     )
     shape = _pulse_shape(pulse.form, frame_px, first, end)
-    tall = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
+    height_ratio = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
     p.setPen(QPen(QColor(theme.TEXT if pulse.overridden else theme.PULSE), 1.2))
     p.setBrush(colour(theme.PULSE, 0.95 if pulse.overridden else 0.45))
-    p.drawPath(QTransform(1, 0, 0, tall, x, box.bottom() - 3).map(shape))
+    p.drawPath(QTransform(1, 0, 0, height_ratio, x, box.bottom() - 3).map(shape))
     if frame_px * pulse.form.hold < 2.5:  # a pulse of a frame or two must not vanish in a long view
-        p.drawLine(QPointF(x, box.bottom() - 3), QPointF(x, box.bottom() - 3 - tall))
+        p.drawLine(QPointF(x, box.bottom() - 3), QPointF(x, box.bottom() - 3 - height_ratio))
     if pulse.overridden:
         p.setPen(QPen(QColor(theme.TEXT), 2))
         p.drawLine(QPointF(x, box.bottom() - 1), QPointF(x + 6, box.bottom() - 1))

@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.ground import FRAMES_SHOW_PX, RULER_H, spacing
+from tempik.desktop.timeline.background import FRAMES_SHOW_PX, RULER_H, spacing
 from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme

@@ -10,14 +10,21 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
-from tempik.desktop.timeline.lanes.sounds import paint_strip_name, strip_name_hit
+from tempik.desktop.timeline.lanes.sounds import channel_name_hit, paint_channel_name
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.wave import paint_wave
 from tempik.edit.sounds import clips as edits
 from tempik.reel import Edge, Point, Reel, SoundTrack
-from tempik.timeline.striking import LaidSound, laid_sound, silent_strips, sound_length, sound_title, strip_names
+from tempik.timeline.sound_triggers import (
+    LaidSound,
+    channel_names,
+    laid_sound,
+    silent_channels,
+    sound_length,
+    sound_title,
+)
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 22, 72
 EDGE_PX = 6
@@ -60,7 +67,7 @@ class SoundTrackLaneView(LaneView):
         p.save()
         p.setClipRect(box)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        if track.id in silent_strips(ctx.project.reel):
+        if track.id in silent_channels(ctx.project.reel):
             p.setOpacity(0.4)
         for laid in self._laid(ctx):
             if laid.end_s >= ctx.view.start_s and laid.begin_s <= ctx.view.end_s:
@@ -92,13 +99,13 @@ class SoundTrackLaneView(LaneView):
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         track, reel = self._track(ctx), ctx.project.reel
         state = "muted" if track.muted else "locked" if track.locked else "solo" if track.solo else "sounds"
-        chosen = ctx.project.selection.strip == track.id
-        paint_strip_name(p, strip_names(reel)[track.id], state, box, chosen, track.id in silent_strips(reel))
+        chosen = ctx.project.selection.channel == track.id
+        paint_channel_name(p, channel_names(reel)[track.id], state, box, chosen, track.id in silent_channels(reel))
 
     def spoken(self, ctx: PaintContext) -> str:
         laid = self._laid(ctx)
         names = ", ".join(f"{sound_title(ctx.project.reel, c.clip.sound)} at {c.begin_s:.2f} s" for c in laid[:12])
-        return f"Sound track {strip_names(ctx.project.reel)[self._track(ctx).id]}: {names or 'empty'}"
+        return f"Sound track {channel_names(ctx.project.reel)[self._track(ctx).id]}: {names or 'empty'}"
 
     # Pointer
 
@@ -107,7 +114,7 @@ class SoundTrackLaneView(LaneView):
             return None
         track = self._track(ctx)
         if pos.x() < GUTTER:
-            return strip_name_hit(ctx, track.id)
+            return channel_name_hit(ctx, track.id)
         for laid in reversed(self._laid(ctx)):
             place = self._box(ctx, box, laid)
             if place.adjusted(-3, 0, 3, 0).contains(pos):
@@ -123,9 +130,9 @@ class SoundTrackLaneView(LaneView):
         in_px = laid.clip.fade_in_s * ctx.view.px_per_s
         out_px = laid.clip.fade_out_s * ctx.view.px_per_s
         if roomy and high and abs(left - in_px) < FADE_PX and left > 2:
-            cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: FadeGesture(ctx, laid, at_end=False)
+            cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: SoundFadeGesture(ctx, laid, at_end=False)
         elif roomy and high and abs(right - out_px) < FADE_PX and right > 2:
-            cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: FadeGesture(ctx, laid, at_end=True)
+            cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: SoundFadeGesture(ctx, laid, at_end=True)
         elif left < EDGE_PX:
             cursor, make = Qt.CursorShape.SizeHorCursor, lambda at: TrimGesture(ctx, laid, at_end=False)
         elif right < EDGE_PX:
@@ -203,10 +210,10 @@ def _clip_tip(ctx: PaintContext, laid: LaidSound) -> str:
 def _gesture_of(ctx: PaintContext, laid: LaidSound) -> Callable[[Pointer], LaneGesture]:
     def make(at: Pointer) -> LaneGesture:
         if at.ctrl:
-            return SlipGesture(ctx, laid)
+            return SoundSlipGesture(ctx, laid)
         if at.shift:
-            return ClipGainGesture(ctx, laid)
-        return MoveGesture(ctx, laid)
+            return SoundGainGesture(ctx, laid)
+        return SoundMoveGesture(ctx, laid)
 
     return make
 
@@ -234,7 +241,7 @@ def _snapped(ctx: PaintContext, at: Pointer, time_s: float) -> tuple[float, Poin
     return (ctx.timeline.reel_s(point), point) if point is not None else (time_s, None)
 
 
-class MoveGesture(_SoundGesture):
+class SoundMoveGesture(_SoundGesture):
     """A sound clip goes along and to other tracks; its hit, or where it begins, snaps to points."""
 
     label = "Sound moved"
@@ -251,8 +258,10 @@ class MoveGesture(_SoundGesture):
 
 def _tracks_at(ctx: PaintContext, y: float) -> list[str]:
     tracks = ctx.project.reel.sound_tracks
-    boxes = [(t.id, ctx.layout.top(f"sounds {n}"), ctx.layout.tall(f"sounds {n}")) for n, t in enumerate(tracks)]
-    return [name for name, top, tall in boxes if top <= y < top + tall]
+    boxes = [
+        (t.id, ctx.layout.top(f"sounds {n}"), ctx.layout.height_ratio(f"sounds {n}")) for n, t in enumerate(tracks)
+    ]
+    return [name for name, top, height_ratio in boxes if top <= y < top + height_ratio]
 
 
 class TrimGesture(_SoundGesture):
@@ -273,7 +282,7 @@ class TrimGesture(_SoundGesture):
         self.text = f"{what} on {point.label}" if point is not None else f"{what} at {time_s:.3f} s"
 
 
-class SlipGesture(_SoundGesture):
+class SoundSlipGesture(_SoundGesture):
     """What is heard in a sound clip goes along in it; the clip stays."""
 
     label = "Sound slipped"
@@ -284,7 +293,7 @@ class SlipGesture(_SoundGesture):
         self.text = f"slipped {-by_s * 1000:+.0f} ms"
 
 
-class FadeGesture(_SoundGesture):
+class SoundFadeGesture(_SoundGesture):
     """A fade of a sound clip gets longer or shorter."""
 
     label = "Fade"
@@ -302,7 +311,7 @@ class FadeGesture(_SoundGesture):
         self.text = f"fade {'out' if self.at_end else 'in'} {seconds:.2f} s"
 
 
-class ClipGainGesture(_SoundGesture):
+class SoundGainGesture(_SoundGesture):
     """Up is louder."""
 
     label = "Gain of the sound"

@@ -12,28 +12,28 @@ from tempik.accents import Step
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.sound_shapes import Outline
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.ground import paint_dots
+from tempik.desktop.timeline.background import paint_dots
 from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
 from tempik.desktop.timeline.lanes.pulse_painting import rule_text
 from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
 from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.pixmap_cache import kept_picture
+from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.wave import paint_wave
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.accents.painting import with_toggled
-from tempik.edit.sounds.mixing import strip_values, with_strip
+from tempik.edit.sounds.mixing import channel_values, with_channel
 from tempik.reel import Reel
-from tempik.timeline.striking import (
-    Strike,
-    Struck,
+from tempik.timeline.sound_triggers import (
+    EvaluatedSoundLane,
+    SoundTrigger,
+    channel_names,
+    evaluated_sound_lanes,
     laid_sounds,
-    silent_strips,
+    silent_channels,
     sound_hit,
     sound_title,
-    strip_names,
-    struck_of,
 )
 from tempik.timeline.timeline import Timeline
 
@@ -61,48 +61,50 @@ class SoundLaneView(StepsLaneView):
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
 
-    def found(self, ctx: PaintContext) -> Struck:
+    def found(self, ctx: PaintContext) -> EvaluatedSoundLane:
         """Return the lane's lane worked out."""
-        return struck_of(ctx.timeline)[self.number]
+        return evaluated_sound_lanes(ctx.timeline)[self.number]
 
     # Painting
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found, selection = self.found(ctx), ctx.project.selection
-        if selection.strip == found.lane.id:
+        if selection.channel == found.lane.id:
             p.fillRect(box, colour(theme.SOUND, 0.07))
-            self.paint_step(p, ctx, box, selection.strike, 0.3)
+            self.paint_step(p, ctx, box, selection.trigger, 0.3)
         p.save()
         p.setClipRect(box)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        if found.lane.id in silent_strips(ctx.project.reel):
+        if found.lane.id in silent_channels(ctx.project.reel):
             p.setOpacity(0.35)
         _paint_empty(p, ctx, box, found)
-        _paint_strikes(p, ctx, box, found)
+        _paint_triggers(p, ctx, box, found)
         p.restore()
 
     def paint_name(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         found, reel = self.found(ctx), ctx.project.reel
-        chosen = ctx.project.selection.strip == found.lane.id
+        chosen = ctx.project.selection.channel == found.lane.id
         rule = "muted" if found.lane.muted else ("solo · " if found.lane.solo else "") + rule_text(found)
-        paint_strip_name(p, strip_names(reel)[found.lane.id], rule, box, chosen, found.lane.id in silent_strips(reel))
+        paint_channel_name(
+            p, channel_names(reel)[found.lane.id], rule, box, chosen, found.lane.id in silent_channels(reel)
+        )
 
     def spoken(self, ctx: PaintContext) -> str:
         found = self.found(ctx)
         state = ", muted" if found.lane.muted else ", solo" if found.lane.solo else ""
-        name = strip_names(ctx.project.reel)[found.lane.id]
-        return f"Sound lane {name}: {rule_text(found)}, {counted(len(found.strikes), 'strike')}, {found.lane.gain_db:+.1f} dB{state}"
+        name = channel_names(ctx.project.reel)[found.lane.id]
+        return f"Sound lane {name}: {rule_text(found)}, {plural(len(found.triggers), 'strike')}, {found.lane.gain_db:+.1f} dB{state}"
 
     # Pointer
 
     def name_hit(self, ctx: PaintContext) -> Hit:
-        return strip_name_hit(ctx, self.found(ctx).lane.id)
+        return channel_name_hit(ctx, self.found(ctx).lane.id)
 
     def tip(self, ctx: PaintContext, step: Step) -> str:
         return _step_tip(ctx, self.found(ctx), step)
 
     def choose(self, ctx: PaintContext, step: Step) -> None:
-        ctx.project.selection.select_strip(self.found(ctx).lane.id, step.id)
+        ctx.project.selection.select_channel(self.found(ctx).lane.id, step.id)
 
     def edit(self, ctx: PaintContext) -> None:
         ctx.asks.sound_wanted.emit()
@@ -110,7 +112,7 @@ class SoundLaneView(StepsLaneView):
     def toggle(self, ctx: PaintContext, step: str) -> None:
         """Turn the lane on or off at a step."""
         lane = self.found(ctx).lane.id
-        name = strip_names(ctx.project.reel)[lane]
+        name = channel_names(ctx.project.reel)[lane]
         ctx.project.change(f"{name} toggled", lambda reel: with_toggled(reel, lane, step))
 
     @classmethod
@@ -123,19 +125,19 @@ class SoundLaneView(StepsLaneView):
         )
 
 
-def strip_name_hit(ctx: PaintContext, strip: str) -> Hit:
+def channel_name_hit(ctx: PaintContext, channel: str) -> Hit:
     """Return what the name of a sound lane or track does."""
 
     def press(at: Pointer) -> LaneGesture | None:
-        ctx.project.selection.select_strip(strip)
+        ctx.project.selection.select_channel(channel)
         if at.pos.x() > GUTTER - DOTS_PX:
-            ctx.asks.sound_menu.emit(strip, at.screen)
+            ctx.asks.sound_menu.emit(channel, at.screen)
             return None
-        return GainGesture(ctx, strip)
+        return LaneGainGesture(ctx, channel)
 
     def menu(screen: QPoint) -> None:
-        ctx.project.selection.select_strip(strip)
-        ctx.asks.sound_menu.emit(strip, screen)
+        ctx.project.selection.select_channel(channel)
+        ctx.asks.sound_menu.emit(channel, screen)
 
     return Hit(tip=lambda: NAME_TIP, press=press, menu=menu)
 
@@ -143,17 +145,17 @@ def strip_name_hit(ctx: PaintContext, strip: str) -> Hit:
 NAME_TIP = "Click: edit it on the Sound page. Drag along: its gain. Dots: its menu."
 
 
-class GainGesture(LaneGesture):
+class LaneGainGesture(LaneGesture):
     """A drag along a name sets the gain of its channel; a click asks for its page."""
 
-    def __init__(self, ctx: PaintContext, strip: str) -> None:
+    def __init__(self, ctx: PaintContext, channel: str) -> None:
         super().__init__()
-        self.gesture, self.strip = Gesture(ctx.project), strip
-        self.was = strip_values(ctx.project.reel, strip).gain_db
+        self.gesture, self.channel = Gesture(ctx.project), channel
+        self.was = channel_values(ctx.project.reel, channel).gain_db
 
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
         gain = min(max(round((self.was + at.moved.x() * GAIN_DB_PX) * 2) / 2, -60.0), 24.0)
-        self.gesture.show(lambda reel: with_strip(reel, self.strip, gain_db=gain))
+        self.gesture.show(lambda reel: with_channel(reel, self.channel, gain_db=gain))
         self.text = f"gain {gain:+.1f} dB"
 
     def release(self, ctx: PaintContext, at: Pointer) -> None:
@@ -172,49 +174,49 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
         return None
     if [t.id for t in then.sound_tracks] != [t.id for t in now.sound_tracks]:
         return None
-    silent = silent_strips(then) == silent_strips(now)
+    silent = silent_channels(then) == silent_channels(now)
     same = silent and then.hits is now.hits and then.sounds is now.sounds
-    lanes = zip(struck_of(before), struck_of(after), strict=True)
+    lanes = zip(evaluated_sound_lanes(before), evaluated_sound_lanes(after), strict=True)
     keys = [f"sound {n}" for n, (a, b) in enumerate(lanes) if not same or a is not b]
     if now.sound_tracks:
         moved = then.sound_clips is not now.sound_clips or laid_sounds(before) != laid_sounds(after)
         if not same or moved or then.sound_tracks is not now.sound_tracks:
             keys += [f"sounds {n}" for n in range(len(now.sound_tracks))]
-    return [QRectF(0, layout.top(key), view.width, layout.tall(key)) for key in keys]
+    return [QRectF(0, layout.top(key), view.width, layout.height_ratio(key)) for key in keys]
 
 
-def scroll_to_strip(ctx: PaintContext) -> int:
+def scroll_to_channel(ctx: PaintContext) -> int:
     """Return by how many pixels the lanes must be scrolled for the chosen lane or track of sounds to be seen."""
-    reel, wanted, layout = ctx.project.reel, ctx.project.selection.strip, ctx.layout
+    reel, wanted, layout = ctx.project.reel, ctx.project.selection.channel, ctx.layout
     keys = {r.id: f"sound {n}" for n, r in enumerate(reel.sound_lanes)}
     keys |= {t.id: f"sounds {n}" for n, t in enumerate(reel.sound_tracks)}
     if wanted not in keys:
         return 0
-    top, end = layout.top(keys[wanted]), layout.top(keys[wanted]) + layout.tall(keys[wanted])
+    top, end = layout.top(keys[wanted]), layout.top(keys[wanted]) + layout.height_ratio(keys[wanted])
     return min(top - layout.head_end, 0) or max(end - ctx.height + 2, 0)
 
 
-def paint_strip_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bool, silent: bool) -> None:
+def paint_channel_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bool, silent: bool) -> None:
     """Paint the name of a sound lane or track, and a word on it, in the gutter."""
-    top, tall = box.top(), box.height()
+    top, height_ratio = box.top(), box.height()
     if chosen:
-        p.fillRect(QRectF(0, top, GUTTER - 1, tall), QColor(theme.LINE))
-        p.fillRect(QRectF(0, top, 3, tall), QColor(theme.SOUND))
-    low = tall < 34
+        p.fillRect(QRectF(0, top, GUTTER - 1, height_ratio), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, height_ratio), QColor(theme.SOUND))
+    low = height_ratio < 34
     p.setPen(QColor(theme.QUIET if silent else theme.TEXT))
     p.setFont(words(13))
     room = GUTTER - 28
     text = p.fontMetrics().elidedText(name.lower(), Qt.TextElideMode.ElideRight, room)
-    p.drawText(QRectF(12, top + ((tall - 18) / 2 if low else 1), room, 18), Qt.AlignmentFlag.AlignVCenter, text)
+    p.drawText(QRectF(12, top + ((height_ratio - 18) / 2 if low else 1), room, 18), Qt.AlignmentFlag.AlignVCenter, text)
     if not low:
         p.setPen(QColor(theme.QUIET))
         p.setFont(words(12))
         text = p.fontMetrics().elidedText(below, Qt.TextElideMode.ElideRight, GUTTER - 18)
         p.drawText(QRectF(12, top + 16, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, text)
-    paint_dots(p, top + tall / 2 - 5)
+    paint_dots(p, top + height_ratio / 2 - 5)
 
 
-def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> None:
+def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: EvaluatedSoundLane) -> None:
     """A short dash where a strike could be."""
     view, rate = ctx.view, float(ctx.timeline.rate)
     firing = {q.step for q in found.pulses}
@@ -227,19 +229,19 @@ def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> 
         p.drawLines([QLineF(x + 1.5, y, x + 6, y) for x in xs if x >= GUTTER])
 
 
-def _paint_strikes(p: QPainter, ctx: PaintContext, box: QRectF, found: Struck) -> None:
+def _paint_triggers(p: QPainter, ctx: PaintContext, box: QRectF, found: EvaluatedSoundLane) -> None:
     view, reel = ctx.view, ctx.project.reel
     painted = {q.step for q in found.pulses if q.overridden}
-    for strike in found.strikes:
-        span = strike_span(ctx, strike)
+    for trigger in found.triggers:
+        span = trigger_span(ctx, trigger)
         if span is None or span[1] < view.start_s or span[0] > view.end_s:
             continue
-        hit_x = view.x(strike.at_s)
+        hit_x = view.x(trigger.at_s)
         left, right = view.x(span[0]), view.x(span[1])
-        tall = (box.height() - 4) * min(0.35 + 0.65 * strike.gain, 1.0)
-        place = QRectF(left, box.center().y() - tall / 2, right - left, tall)
-        outline = ctx.shapes.of(reel, strike.sound)
-        by_hand = strike.step in painted
+        height_ratio = (box.height() - 4) * min(0.35 + 0.65 * trigger.gain, 1.0)
+        place = QRectF(left, box.center().y() - height_ratio / 2, right - left, height_ratio)
+        outline = ctx.shapes.of(reel, trigger.sound)
+        by_hand = trigger.step in painted
         if outline is not None and right - left >= NARROW_PX:
             _paint_outline(p, outline, place, 0.85 if by_hand else 0.5)
         p.setPen(QPen(QColor(theme.TEXT if by_hand else theme.SOUND), 1.6))
@@ -262,30 +264,30 @@ def _paint_outline(p: QPainter, outline: Outline, place: QRectF, alpha: float) -
         return
     size = (max(2, round(place.width())), max(2, round(place.height())))
     ratio = p.device().devicePixelRatioF()
-    kept = kept_picture(("strike", alpha), (outline,), size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
+    kept = cached_picture(("strike", alpha), (outline,), size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
     p.drawPixmap(QPointF(round(place.left() * ratio) / ratio, round(place.top() * ratio) / ratio), kept)
 
 
-def strike_span(ctx: PaintContext, strike: Strike) -> tuple[float, float] | None:
+def trigger_span(ctx: PaintContext, trigger: SoundTrigger) -> tuple[float, float] | None:
     """Return from when to when a strike is heard, in seconds of the reel; None while its sound is being made."""
-    outline = ctx.shapes.of(ctx.project.reel, strike.sound)
+    outline = ctx.shapes.of(ctx.project.reel, trigger.sound)
     if outline is None:
-        return strike.at_s, strike.at_s
-    hit_s = sound_hit(ctx.project.reel, strike.sound, made_only=True)
-    ratio = 2 ** (strike.semitones / 12)
-    if strike.length_s > 0:
-        ratio *= (hit_s if hit_s > 0 else outline.length_s) / strike.length_s
-    return strike.at_s - hit_s / ratio, strike.at_s + (outline.length_s - hit_s) / ratio
+        return trigger.at_s, trigger.at_s
+    hit_s = sound_hit(ctx.project.reel, trigger.sound, made_only=True)
+    ratio = 2 ** (trigger.semitones / 12)
+    if trigger.length_s > 0:
+        ratio *= (hit_s if hit_s > 0 else outline.length_s) / trigger.length_s
+    return trigger.at_s - hit_s / ratio, trigger.at_s + (outline.length_s - hit_s) / ratio
 
 
-def _step_tip(ctx: PaintContext, found: Struck, step: Step) -> str:
-    strike = next((s for s in found.strikes if s.step == step.id), None)
+def _step_tip(ctx: PaintContext, found: EvaluatedSoundLane, step: Step) -> str:
+    trigger = next((s for s in found.triggers if s.step == step.id), None)
     where = step.point.label if step.point is not None else f"frame {step.frame}"
-    if strike is None:
+    if trigger is None:
         return f"{where}: silent here\nClick or sweep to paint; drag up or down for strength."
-    title = sound_title(ctx.project.reel, strike.sound)
-    more = f", {strike.semitones:+.1f} semitones" if strike.semitones else ""
+    title = sound_title(ctx.project.reel, trigger.sound)
+    more = f", {trigger.semitones:+.1f} semitones" if trigger.semitones else ""
     return (
-        f"{where}: {title}, its hit at {strike.at_s:.3f} s{more}\n"
+        f"{where}: {title}, its hit at {trigger.at_s:.3f} s{more}\n"
         "Click or sweep to paint; drag up or down for strength; Ctrl and click opens the Sound page."
     )

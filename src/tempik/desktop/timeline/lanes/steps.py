@@ -7,16 +7,16 @@ from bisect import bisect_right
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
-from tempik.accents import Fired, Step
+from tempik.accents import EvaluatedLane, Step
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.pulse_painting import step_box
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.accents.painting import with_painted, with_swept
-from tempik.timeline.striking import Struck
+from tempik.timeline.sound_triggers import EvaluatedSoundLane
 
 DOTS_PX = 20  # of a lane's name, at its end: its menu
 STRENGTH_PX = 60.0  # of a drag upward for one more
@@ -31,7 +31,7 @@ class StepsLaneView(LaneView):
     def __init__(self, number: int) -> None:
         self.number = number
 
-    def found(self, ctx: PaintContext) -> Fired | Struck:
+    def found(self, ctx: PaintContext) -> EvaluatedLane | EvaluatedSoundLane:
         """Return the lane's lane worked out."""
         raise NotImplementedError
 
@@ -125,7 +125,7 @@ class StepGesture(LaneGesture):
                 self.swept.append(step.id)
             swept = list(self.swept)
             self.gesture.show(lambda reel: with_swept(reel, self.row, swept, self.on))
-            self.text = f"{counted(len(swept), 'point')} {'on' if self.on else 'off'}"
+            self.text = f"{plural(len(swept), 'point')} {'on' if self.on else 'off'}"
 
     def release(self, ctx: PaintContext, at: Pointer) -> None:
         if self.text:

@@ -15,7 +15,7 @@ from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, figures
 from tempik.desktop.widgets.transition_signs import paint_transition_sign
-from tempik.digits import counted
+from tempik.digits import plural
 from tempik.edit.transitions import laying
 from tempik.edit.transitions.laying import place_of
 from tempik.time import time_of
@@ -99,8 +99,8 @@ class TransitionGesture(LaneGesture):
             return
         if self.gesture.show(lambda reel: laying.with_sides(reel, place_of(placed_transition), before, after)):
             now = ctx.timeline.transition_of(placed_transition.owner.clip.id, placed_transition.into is None)
-            said = f" · {short_of(now)[0]}" if now is not None and short_of(now) else ""
-            self.text = f"{before + after} f · {before} before the cut, {after} after{said}"
+            message = f" · {short_of(now)[0]}" if now is not None and short_of(now) else ""
+            self.text = f"{before + after} f · {before} before the cut, {after} after{message}"
 
     def release(self, ctx: PaintContext, at: Pointer) -> None:
         self.gesture.settle("Transition moved about its cut" if self.side == "whole" else "Length of the transition")
@@ -235,13 +235,15 @@ def _tip(placed_transition: PlacedTransition) -> str:
         if placed_transition.kind is not None
         else f"unknown: {placed_transition.transition.kind}"
     )
-    way = (
+    direction = (
         f" {direction_of(placed_transition.kind, placed_transition.transition)}"
         if placed_transition.kind is not None and direction_of(placed_transition.kind, placed_transition.transition)
         else ""
     )
-    said = "".join(f"\n{text}." for text in short_of(placed_transition))
-    return f"{name}{way}, {counted(placed_transition.frames, 'frame')}: {placed_transition.turn - placed_transition.begin} before the cut, {placed_transition.end - placed_transition.turn} after.{said}"
+    message = "".join(f"\n{text}." for text in short_of(placed_transition))
+    before, after = placed_transition.turn - placed_transition.begin, placed_transition.end - placed_transition.turn
+    frames = plural(placed_transition.frames, "frame")
+    return f"{name}{direction}, {frames}: {before} before the cut, {after} after.{message}"
 
 
 def _menu(ctx: PaintContext, placed_transition: PlacedTransition, screen: QPoint) -> None:

@@ -17,7 +17,7 @@ from tempik.desktop.timeline.snapping import frame_x, snapped, targets
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.edit.titles import with_word_at
-from tempik.timeline.placed import Placed
+from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.wording import word_frames
 from tempik.titles import words_of
 
@@ -28,7 +28,7 @@ LEAST_PX = 12  # a word nearer to the next one than this is a mark alone
 class Chip(NamedTuple):
     """A word where it stands on the timeline."""
 
-    placed: Placed
+    placed: PlacedClip
     word: int
     text: str
     frame: int
@@ -102,7 +102,7 @@ class WordGesture(LaneGesture):
         self.gesture.drop()
 
 
-def chips_of(ctx: PaintContext, placed: Placed) -> list[Chip]:
+def chips_of(ctx: PaintContext, placed: PlacedClip) -> list[Chip]:
     """Return the words of a title that have points of their own, as they lie in view."""
     frames = word_frames(ctx.timeline, placed)
     if not frames or placed.clip.title is None:
@@ -120,9 +120,9 @@ def chips_of(ctx: PaintContext, placed: Placed) -> list[Chip]:
         first = number
         while first > 0 and xs[first - 1] == xs[number]:
             first -= 1
-        said = " ".join(texts[first : number + 1])
-        wide = min(measure.horizontalAdvance(said) + 12, max(xs[number + 1] - xs[number] - 2, LEAST_PX / 2))
-        out.append(Chip(placed, number, said, frames[number], QRectF(xs[number], y, wide, CHIP_H)))
+        message = " ".join(texts[first : number + 1])
+        wide = min(measure.horizontalAdvance(message) + 12, max(xs[number + 1] - xs[number] - 2, LEAST_PX / 2))
+        out.append(Chip(placed, number, message, frames[number], QRectF(xs[number], y, wide, CHIP_H)))
     return [c for c in out if c.box.right() > GUTTER and c.box.left() < ctx.view.width]
 
 

@@ -16,7 +16,7 @@ class Cancelled(Exception):
     """The person stopped the export; nothing of it is left."""
 
 
-class Settings(NamedTuple):
+class ExportSettings(NamedTuple):
     """How to write: size in pixels (None: the reel's own) and one of the format's qualities.
 
     `format` is a key of `tempik.formats`, '' for what the file's name asks for. `part` is what of the reel is written, in seconds

@@ -7,24 +7,24 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.importing import Files
-from tempik.desktop.session.settings import remember_recent
-from tempik.digits import counted
+from tempik.desktop.session.importer import Importer
+from tempik.desktop.session.preferences import remember_recent
+from tempik.digits import plural
 from tempik.errors import TempikError
-from tempik.project.journal import Found, forget, kept_aside, left_behind
+from tempik.project.journal import RecoveredWork, forget, kept_aside, left_behind
 from tempik.project.versions import Version, keep_version, version_reel
 
 
-class Safety(QObject):
+class Recovery(QObject):
     """`offered` says whether an answer is wanted: take up what was left, or let it go."""
 
     offered = Signal(bool)
     taken_up = Signal()
 
-    def __init__(self, project: Project, files: Files) -> None:
+    def __init__(self, project: Project, files: Importer) -> None:
         super().__init__(project)
         self.project, self.files = project, files
-        self.left: Found | None = None
+        self.left: RecoveredWork | None = None
 
     def say(self, text: str, error: bool = False) -> None:
         self.project.messages.say(text, error)
@@ -88,7 +88,7 @@ class Safety(QObject):
         """An empty project was begun."""
         self._offer(None)
 
-    def _offer(self, found: Found | None) -> None:
+    def _offer(self, found: RecoveredWork | None) -> None:
         self.left = found
         self.offered.emit(found is not None)
         if found is None:
@@ -142,7 +142,7 @@ class Safety(QObject):
         if yes:
             self.project.take_up(found)
             self.taken_up.emit()
-            self.say(f"{counted(found.steps, 'step')} taken up; undo goes back through them.")
+            self.say(f"{plural(found.steps, 'step')} taken up; undo goes back through them.")
             self.files.watch.announce()
         else:
             forget(found.path)

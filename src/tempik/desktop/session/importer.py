@@ -59,7 +59,7 @@ class _Demo(NamedTuple):
     before: Reel
 
 
-class Files(QObject):
+class Importer(QObject):
     """Whatever takes time runs as a job; results arrive as undoable changes of the project."""
 
     opened = Signal()  # another project is open
@@ -103,9 +103,9 @@ class Files(QObject):
         self.worker.start("Looking through the folder", work, take, lambda text: self.project.messages.say(text, True))
 
     def _say_left_out(self, found: list[Inside]) -> None:
-        said = [text for each in found for text in each.said]
-        if said:
-            self.project.messages.say(said[0], True)
+        message = [text for each in found for text in each.message]
+        if message:
+            self.project.messages.say(message[0], True)
 
     def _take(self, files: list[str], then: Callable[[], None] | None) -> None:
         projects = [f for f in files if f.endswith(SUFFIX)]
@@ -351,8 +351,8 @@ class Files(QObject):
                     told = True
                     self._demo_begun.emit()
             if made.returncode:
-                said = made.stderr.read().decode().strip().rpartition("tempik: ")[2] if made.stderr else ""
-                raise TempikError(said or "The demo could not be written.")
+                message = made.stderr.read().decode().strip().rpartition("tempik: ")[2] if made.stderr else ""
+                raise TempikError(message or "The demo could not be written.")
 
         self.worker.start(
             "Making the demo",

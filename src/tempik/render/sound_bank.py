@@ -1,4 +1,4 @@
-"""Sounds as they are struck and laid: shelf and files at 48 kHz, higher or lower, stretched, backward, round and round."""
+"""Sounds as they are triggered and laid: shelf and files at 48 kHz, higher or lower, stretched, backward, round and round."""
 
 from __future__ import annotations
 
@@ -17,18 +17,18 @@ from tempik.reel import Reel, SoundClip, by_id
 from tempik.render.clip_sound import Times, cut_of, following, kept
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF, Take, is_made, take_of
-from tempik.timeline.striking import Strike, sound_hit, unknown_sounds
+from tempik.timeline.sound_triggers import SoundTrigger, sound_hit, unknown_sounds
 from tempik.timeline.timeline import Timeline
 
 MOST_BYTES = 192 << 20
-# Files shorter than this are struck; of a longer one so much after its hit.
+# Files shorter than this are triggered; of a longer one so much after its hit.
 MOST_STRUCK_S = 30.0
 # Sound played with its pitch kept is made whole, up to this.
 MOST_KEPT_S = 600.0
 SILENCE = np.zeros((0, 2), np.float32)
 
 
-class Laid(NamedTuple):
+class HeardSpan(NamedTuple):
     """What is heard of something in the mix: samples from `first` of the reel up to `end`, read a stretch at a time."""
 
     first: int
@@ -36,12 +36,12 @@ class Laid(NamedTuple):
     read: Callable[[int, int], Samples]
 
 
-class Takes:
+class SoundBank:
     """The samples of sounds, files being read once and the last of them kept; threads may ask at once."""
 
     def __init__(self) -> None:
         self._files: LRUCache[str, Sound | None] = LRUCache(MOST_BYTES, getsizeof=_size)
-        self._struck: LRUCache[tuple[object, ...], Take] = LRUCache(
+        self._triggered: LRUCache[tuple[object, ...], Take] = LRUCache(
             MOST_BYTES, getsizeof=lambda t: t.samples.nbytes + 200
         )
         self._lock = threading.Lock()
@@ -50,7 +50,7 @@ class Takes:
         """Read files anew when they are next asked for."""
         with self._lock:
             self._files.clear()
-            self._struck.clear()
+            self._triggered.clear()
 
     def source(self, reel: Reel, sound: str, made_only: bool = False) -> Sound | None:
         """Return a sound as it is, None for one that is not known or cannot be read, or, with `made_only`, was not read yet."""
@@ -71,21 +71,21 @@ class Takes:
         self._keep(self._files, own.path, found)
         return found
 
-    def struck(
-        self, reel: Reel, strike: Strike, fades: tuple[float, float] = (0.0, 0.0), made_only: bool = False
+    def triggered(
+        self, reel: Reel, trigger: SoundTrigger, fades: tuple[float, float] = (0.0, 0.0), made_only: bool = False
     ) -> Take | None:
         """Return a strike's samples and where in them its hit is, to the sample; None for one that was not made yet, with
         `made_only`."""
-        hit_s, own = sound_hit(reel, strike.sound, made_only), by_id(reel.sounds, strike.sound)
-        name = own.path if own is not None else strike.sound
-        key = (name, round(strike.semitones, 3), round(strike.length_s * 1000), hit_s, fades)
+        hit_s, own = sound_hit(reel, trigger.sound, made_only), by_id(reel.sounds, trigger.sound)
+        name = own.path if own is not None else trigger.sound
+        key = (name, round(trigger.semitones, 3), round(trigger.length_s * 1000), hit_s, fades)
         with self._lock:
-            if key in self._struck:
-                return self._struck[key]
+            if key in self._triggered:
+                return self._triggered[key]
         if made_only:
             return None
-        made = self._strike(reel, strike, hit_s, fades)
-        self._keep(self._struck, key, made)
+        made = self._trigger(reel, trigger, hit_s, fades)
+        self._keep(self._triggered, key, made)
         return made
 
     def _keep(self, store: LRUCache[Any, Any], key: object, made: object) -> None:
@@ -95,21 +95,21 @@ class Takes:
             except ValueError:
                 pass  # larger than all that is kept: made each time
 
-    def _strike(self, reel: Reel, strike: Strike, hit_s: float, fades: tuple[float, float]) -> Take:
-        source = self.source(reel, strike.sound)
+    def _trigger(self, reel: Reel, trigger: SoundTrigger, hit_s: float, fades: tuple[float, float]) -> Take:
+        source = self.source(reel, trigger.sound)
         if source is None or not len(source.samples):
             return Take(SILENCE, 0)
         samples, hit = source.samples, hit_s * RATE
-        if strike.length_s > 0 and strike.sound in SHELF:
-            made = take_of(strike.sound, strike.length_s)
-            hit = made.hit + (hit - take_of(strike.sound).hit)  # moved by hand as on the sound itself
+        if trigger.length_s > 0 and trigger.sound in SHELF:
+            made = take_of(trigger.sound, trigger.length_s)
+            hit = made.hit + (hit - take_of(trigger.sound).hit)  # moved by hand as on the sound itself
             samples = made.samples
-        elif strike.length_s > 0:
-            samples, hit = self._stretched(source, hit, strike.length_s)
+        elif trigger.length_s > 0:
+            samples, hit = self._stretched(source, hit, trigger.length_s)
         first = max(0, round(hit) - round(MOST_STRUCK_S * RATE))
         samples = np.asarray(samples[first : round(hit) + round(MOST_STRUCK_S * RATE)], np.float32)
         hit -= first
-        ratio = 2 ** (strike.semitones / 12)
+        ratio = 2 ** (trigger.semitones / 12)
         at = round(hit / ratio)
         if abs(ratio - 1) > 1e-6:
             count = max(1, round(len(samples) / ratio))
@@ -125,7 +125,9 @@ class Takes:
             return source.samples, hit
         return kept(np.arange(count, dtype=np.float64) * (ratio / RATE), source), hit / ratio
 
-    def laid(self, reel: Reel, clip: SoundClip, begin_s: float, end_s: float, made_only: bool = False) -> Laid | None:
+    def laid(
+        self, reel: Reel, clip: SoundClip, begin_s: float, end_s: float, made_only: bool = False
+    ) -> HeardSpan | None:
         """Return a clip of a sound track as it is heard, its gain and fades with it; None where its sound cannot be had."""
         source = self.source(reel, clip.sound, made_only)
         if source is None or not len(source.samples):
@@ -138,7 +140,7 @@ class Takes:
             out = heard(a - first, b - first) * gain
             return out * fade_curve(a - first, b - first, end - first, clip.fade_in_s, clip.fade_out_s)[:, None]
 
-        return Laid(first, end, read)
+        return HeardSpan(first, end, read)
 
 
 def _reader(source: Sound, clip: SoundClip, count: int) -> Callable[[int, int], Samples]:
@@ -199,7 +201,7 @@ def _size(sound: Sound | None) -> int:
     return 200 + (0 if sound is None else sound.samples.nbytes)
 
 
-def said_of_sounds(timeline: Timeline) -> list[str]:
+def message_of_sounds(timeline: Timeline) -> list[str]:
     """Return sentences on sounds that the reel uses and that cannot be heard: files that are gone, names that are not known."""
     reel = timeline.reel
     used = {s for r in reel.sound_lanes for s in r.sounds} | {c.sound for c in reel.sound_clips}

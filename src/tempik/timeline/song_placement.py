@@ -10,7 +10,7 @@ from tempik.reel import Point, Soundtrack, beats_between, point_of
 from tempik.time import frame_of, frames_at, time_of
 
 
-class Sounding(NamedTuple):
+class SongPlacement(NamedTuple):
     """What a reel of some rate and length takes from its song."""
 
     song: Soundtrack | None
@@ -36,7 +36,7 @@ class Sounding(NamedTuple):
         return frame_of(point.time_s - self.start_s, self.rate) if frame is None else frame
 
 
-def sounding_of(song: Soundtrack | None, rate: Fraction, frames: int) -> Sounding:
+def song_placement_of(song: Soundtrack | None, rate: Fraction, frames: int) -> SongPlacement:
     """Return what a reel of some rate and some frames takes from a song."""
     points = song.points if song is not None else ()
     start_s = song.start_s if song is not None else 0.0
@@ -47,4 +47,4 @@ def sounding_of(song: Soundtrack | None, rate: Fraction, frames: int) -> Soundin
     beats = beats_between(song, start_s, start_s + time_of(frames, rate)) if song is not None else ()
     beat_frames = frames_at([p.time_s - start_s for p in beats], rate)
     by_id = {p.id: p for p in points}
-    return Sounding(song, rate, start_s, frames_of, by_id, points[on_reel], at[on_reel], beats, beat_frames)
+    return SongPlacement(song, rate, start_s, frames_of, by_id, points[on_reel], at[on_reel], beats, beat_frames)

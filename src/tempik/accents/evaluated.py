@@ -36,14 +36,14 @@ class Ruled(Protocol):
     def limit(self) -> Limit: ...
 
 
-class Scene(NamedTuple):
+class RuleScene(NamedTuple):
     """What rules fire on. `tall` is the frame's height in shares of its width, `frames_of` the frame of each chosen point
     where that is known, `pulses` those of other lanes."""
 
     song: Soundtrack | None
     rate: Fraction
     frames: int
-    tall: float
+    height_ratio: float
     spans: tuple[Span, ...] = ()
     frames_of: Mapping[str, int] = {}
     pulses: Mapping[str, Sequence[Pulse]] = {}
@@ -98,7 +98,7 @@ class Pulse(NamedTuple):
         return self.point.label if self.point is not None else f"f{self.frame}"
 
 
-class Fired(NamedTuple):
+class EvaluatedLane(NamedTuple):
     """A lane worked out. `accent` is None for one that this version does not know. `silent` lanes are muted, or another
     is soloed: they are shown and do nothing. `reach` is how many frames before and after its point a pulse lasts, `within`
     the frames (first, end) that the lane is limited to.

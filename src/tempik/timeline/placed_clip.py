@@ -34,7 +34,7 @@ class Tie(NamedTuple):
     frame: int
 
 
-class Placed(NamedTuple):
+class PlacedClip(NamedTuple):
     """A clip on the reel: frames `first` up to, not including, `end`, and its time map from slot to source.
 
     `begin` and `until` are the frames of its own edges, beyond `first` and `end` where the reel or a later clip cuts it
@@ -52,7 +52,7 @@ class Placed(NamedTuple):
     ties: tuple[Tie, ...]
     short_before_s: float  # reel seconds for which the footage's first frame stands still
     short_after_s: float  # reel seconds for which its last frame does
-    said: str = ""
+    message: str = ""
     shape: Curve | None = None
 
     @property
@@ -79,7 +79,7 @@ class Layer(NamedTuple):
     """A clip on screen at a frame: how much of it shows (0 to 1), and how it is laid over what lies below. Within a transition,
     `seam`, the clip whose slot it is stands for both."""
 
-    placed: Placed
+    placed: PlacedClip
     weight: float = 1.0
     blend: str = "normal"
     placed_transition: PlacedTransition | None = None
@@ -96,7 +96,7 @@ def clean_floor(footage: Footage, rate: Fraction) -> float:
     return 0.0 if footage.endless else float(rate / footage.true_rate)
 
 
-def repeats_most(placed: Placed, rate: Fraction) -> int:
+def repeats_most(placed: PlacedClip, rate: Fraction) -> int:
     """Return how often a clip shows one frame at its slowest, 1 where every frame shows another picture or frames in
     between are made; 0 where the picture stands still."""
     floor, slowest = clean_floor(placed.footage, rate), placed.map.slowest
@@ -113,14 +113,14 @@ def floor_text(footage: Footage, rate: Fraction) -> str:
     return f"clean down to {floor * 100:.0f} %" if floor <= 1.0005 else f"clean from {floor * 100:.0f} % up"
 
 
-def source_at_frames(placed: Placed, frames: Array | Sequence[float], rate: Fraction) -> Array:
+def source_at_frames(placed: PlacedClip, frames: Array | Sequence[float], rate: Fraction) -> Array:
     """Return the source seconds that a clip asks for at reel frames, which may lie outside its footage unless it goes
     round."""
     source = placed.map.source((np.asarray(frames, dtype=np.float64) - placed.begin) / float(rate))
     return np.mod(source, placed.footage.length_s) if placed.clip.beyond == "loop" else source
 
 
-def shortage(placed: Placed, rate: Fraction) -> tuple[float, float]:
+def shortage(placed: PlacedClip, rate: Fraction) -> tuple[float, float]:
     """Return for how many reel seconds a clip asks for source before its footage begins, and after it ends."""
     if placed.footage.endless or placed.clip.beyond == "loop":
         return 0.0, 0.0

@@ -12,7 +12,7 @@ from PySide6.QtCore import QRect, QRectF
 from PySide6.QtGui import QColor, QPainter, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.timeline import ground
+from tempik.desktop.timeline import background
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.changes import changed_boxes, changed_span
 from tempik.desktop.timeline.lane import PaintContext
@@ -42,7 +42,7 @@ class _Painted(NamedTuple):
     seen: tuple[object, ...]
 
 
-class StandingPicture:
+class BackingStore:
     """What stands on the timeline. What moves (playhead, pointer, drags) is painted over it."""
 
     def __init__(self) -> None:
@@ -119,8 +119,8 @@ def _patch(layer: QPixmap, ctx: PaintContext, box: QRectF) -> None:
         names = box.left() < GUTTER
         box = box.adjusted(-1, -1, 1, 1).intersected(below)
         p.setClipRect(box.intersected(room))
-        ground.paint_ground(p, ctx)
-        ground.paint_frame_steps(p, ctx.timeline, ctx.view, ctx.height)
+        background.paint_background(p, ctx)
+        background.paint_frame_steps(p, ctx.timeline, ctx.view, ctx.height)
         _paint_lanes(p, ctx, head=False)
         if names:
             p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
@@ -204,13 +204,13 @@ def _paint_part(layer: QPixmap, ctx: PaintContext, left: int, right: int, sketch
 
 def _paint(p: QPainter, ctx: PaintContext, sketch: bool = False, names: bool = True) -> None:
     layout, wide = ctx.layout, ctx.view.width
-    ground.paint_ground(p, ctx)
-    ground.paint_frame_steps(p, ctx.timeline, ctx.view, ctx.height)
+    background.paint_background(p, ctx)
+    background.paint_frame_steps(p, ctx.timeline, ctx.view, ctx.height)
     _paint_lanes(p, ctx, head=True, sketch=sketch)
     if layout.scroll:  # lanes that have gone up lie under the head
         p.save()
         p.setClipRect(QRectF(0, 0, wide, layout.head_end))
-        ground.paint_ground(p, ctx)
+        background.paint_background(p, ctx)
         _paint_lanes(p, ctx, head=True, rows=False, sketch=sketch)
         p.restore()
     if names:
@@ -227,7 +227,7 @@ def _paint_names(p: QPainter, ctx: PaintContext) -> None:
             if lane.head == on_head and layout.heights[number] and ctx.touches(number):
                 lane.paint_name(p, ctx, layout.box(number, wide))
     if layout.hidden:
-        ground.paint_scroll(p, layout, ctx.height)
+        background.paint_scroll(p, layout, ctx.height)
     p.setPen(QColor(theme.LINE))
     p.drawLine(GUTTER - 1, 0, GUTTER - 1, ctx.height)
 
@@ -240,4 +240,4 @@ def _paint_lanes(p: QPainter, ctx: PaintContext, head: bool, rows: bool = True, 
                 paint = lane.sketch if sketch else lane.paint
                 paint(p, ctx, ctx.layout.box(number, ctx.view.width))
         if beneath:
-            ground.paint_lines(p, ctx.timeline, ctx.view, ctx.height)
+            background.paint_lines(p, ctx.timeline, ctx.view, ctx.height)

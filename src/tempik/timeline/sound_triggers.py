@@ -6,27 +6,27 @@ from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from tempik.accents import Form, Pulse, Scene, Step
+from tempik.accents import Form, Pulse, RuleScene, Step
 from tempik.accents.accent import drawn
 from tempik.accents.rules import places_of, rules_by_clips, steps
 from tempik.errors import TempikError
 from tempik.memo import Memory
-from tempik.reel import Limit, Point, Reel, SoundClip, SoundLane, SoundTrack, Strip, beats_between, by_id
+from tempik.reel import Limit, MixerChannel, Point, Reel, SoundClip, SoundLane, SoundTrack, beats_between, by_id
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF, is_made, take_of
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
 
-_STRUCK: Memory[Struck] = Memory(300)
+_EVALUATED: Memory[EvaluatedSoundLane] = Memory(300)
 _CELLS: Memory[list[Step]] = Memory(300)
-STRUCK_FORM = Form(0.0, 1.0, 0.0, 1.0, 1.0)
+TRIGGER_FORM = Form(0.0, 1.0, 0.0, 1.0, 1.0)
 # Pitches are drawn in so many steps to either side: what sounds alike is made once.
 PITCHES = 6
 SAME_S = 0.002
 LAST_GAP_S = 0.5  # of a song without beats
 
 
-class Strike(NamedTuple):
+class SoundTrigger(NamedTuple):
     """One sounding of a lane. `at_s` is the instant of the reel at which its hit sounds, `gain` what its strength and the draw make
     of it, as a factor; it is played `semitones` higher. Where it is stretched its hit comes `length_s` after it begins, or, of one
     that falls, it lasts so long from its hit."""
@@ -41,14 +41,14 @@ class Strike(NamedTuple):
     length_s: float
 
 
-class Struck(NamedTuple):
+class EvaluatedSoundLane(NamedTuple):
     """A sound lane worked out: as accent lanes are, and its strikes, one to a pulse."""
 
     lane: SoundLane
     steps: list[Step]
     pulses: list[Pulse]
     starts: list[int]
-    strikes: list[Strike]
+    triggers: list[SoundTrigger]
     within: tuple[tuple[int, int], ...] | None
 
     def may(self, at: float) -> bool:
@@ -68,27 +68,31 @@ class LaidSound(NamedTuple):
     point: Point | None
 
 
-def struck_of(timeline: Timeline) -> list[Struck]:
+def evaluated_sound_lanes(timeline: Timeline) -> list[EvaluatedSoundLane]:
     """Return the sound lanes of a reel worked out, in their order; those of muted ones too."""
-    return [_struck(timeline, lane) for lane in timeline.reel.sound_lanes]
+    return [_evaluated(timeline, lane) for lane in timeline.reel.sound_lanes]
 
 
-def _struck(timeline: Timeline, lane: SoundLane) -> Struck:
+def _evaluated(timeline: Timeline, lane: SoundLane) -> EvaluatedSoundLane:
     reel = timeline.reel
     scene, objects = timeline.bare_scene, (reel.soundtrack,)
-    other = next((f for f in timeline.fired if f.lane.id == lane.rule.lane), None) if lane.rule.of == "pulses" else None
+    other = (
+        next((f for f in timeline.accent_lanes if f.lane.id == lane.rule.lane), None)
+        if lane.rule.of == "pulses"
+        else None
+    )
     if rules_by_clips(lane):
         scene = timeline.scene._replace(pulses={other.lane.id: other.pulses} if other is not None else {})
         objects = (reel.soundtrack, other, *timeline.everything)  # type: ignore[assignment]
     when = (timeline.rate.numerator, timeline.rate.denominator, timeline.frames)
     found = _CELLS.get((lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
-    return _STRUCK.get((lane, found, *objects), when, lambda: _worked_out(timeline, lane, scene, found))
+    return _EVALUATED.get((lane, found, *objects), when, lambda: _worked_out(timeline, lane, scene, found))
 
 
-def _worked_out(timeline: Timeline, lane: SoundLane, scene: Scene, found: list[Step]) -> Struck:
+def _worked_out(timeline: Timeline, lane: SoundLane, scene: RuleScene, found: list[Step]) -> EvaluatedSoundLane:
     painted = {p.point: p for p in lane.overrides}
     pulses: list[Pulse] = []
-    strikes: list[Strike] = []
+    triggers: list[SoundTrigger] = []
     before = ""
     for step in found:
         by_hand = painted.get(step.id)
@@ -98,24 +102,24 @@ def _worked_out(timeline: Timeline, lane: SoundLane, scene: Scene, found: list[S
         if own <= 0 or not lane.sounds:
             continue
         at_s = timeline.reel_s(step.point) if step.point is not None else time_of(step.frame, timeline.rate)
-        if strikes and abs(at_s - strikes[-1].at_s) < SAME_S:
+        if triggers and abs(at_s - triggers[-1].at_s) < SAME_S:
             continue  # a cut on two tracks at once is one cut to the ear
         sound = _picked(lane, step.id, before)
         before = sound
         gain_db = lane.vary_gain_db * (2 * drawn(lane.seed, (step.id, "gain")) - 1)
         semitones = lane.vary_pitch * round(PITCHES * (2 * drawn(lane.seed, (step.id, "pitch")) - 1)) / PITCHES
         length_s = _stretch(timeline, sound, lane.beats, at_s)
-        strikes.append(
-            Strike(lane.id, step.id, sound, at_s, step.point, own * 10 ** (gain_db / 20), semitones, length_s)
+        triggers.append(
+            SoundTrigger(lane.id, step.id, sound, at_s, step.point, own * 10 ** (gain_db / 20), semitones, length_s)
         )
         pulses.append(
             Pulse(
                 lane.id, sound, step.id, step.point, step.frame, own, own, step.gap_s, by_hand is not None, 0.0, lane.seed,
-                len(pulses), STRUCK_FORM, None, None,
+                len(pulses), TRIGGER_FORM, None, None,
             )
         )  # fmt: skip
     places = places_of(lane, scene) if lane.limit != Limit() else None
-    return Struck(lane, found, pulses, [p.frame for p in pulses], strikes, places)
+    return EvaluatedSoundLane(lane, found, pulses, [p.frame for p in pulses], triggers, places)
 
 
 def _picked(lane: SoundLane, step: str, before: str) -> str:
@@ -182,7 +186,7 @@ def sound_title(reel: Reel, sound: str) -> str:
     return SHELF[sound].title if sound in SHELF else f"? {sound}"
 
 
-def strip_names(reel: Reel) -> dict[str, str]:
+def channel_names(reel: Reel) -> dict[str, str]:
     """Return the strips of the mix by key, with what they are called: the song, the clips, each lane, each track."""
     out = {"song": "Song", "clips": "Clips"}
     for lane in reel.sound_lanes:
@@ -192,13 +196,13 @@ def strip_names(reel: Reel) -> dict[str, str]:
     return out
 
 
-def silent_strips(reel: Reel) -> set[str]:
+def silent_channels(reel: Reel) -> set[str]:
     """Return the channels of the mix that are not heard: muted, or beside others that are soloed."""
-    strips: dict[str, Strip | SoundLane | SoundTrack] = {"song": reel.mix.song, "clips": reel.mix.clips}
-    strips.update({r.id: r for r in reel.sound_lanes})
-    strips.update({t.id: t for t in reel.sound_tracks})
-    soloed = any(s.solo for s in strips.values())
-    return {key for key, s in strips.items() if s.muted or (soloed and not s.solo)}
+    channels: dict[str, MixerChannel | SoundLane | SoundTrack] = {"song": reel.mix.song, "clips": reel.mix.clips}
+    channels.update({r.id: r for r in reel.sound_lanes})
+    channels.update({t.id: t for t in reel.sound_tracks})
+    soloed = any(s.solo for s in channels.values())
+    return {key for key, s in channels.items() if s.muted or (soloed and not s.solo)}
 
 
 def laid_sounds(timeline: Timeline) -> list[LaidSound]:
@@ -234,7 +238,7 @@ def unknown_sounds(reel: Reel) -> list[str]:
     return [s for s in dict.fromkeys(used) if s not in SHELF and s not in own]
 
 
-def strip_of(reel: Reel, key: str) -> SoundLane | SoundTrack:
+def channel_of(reel: Reel, key: str) -> SoundLane | SoundTrack:
     """Return the lane or track of a strip. Raises TempikError when it is gone."""
     found: SoundLane | SoundTrack | None = by_id(reel.sound_lanes, key) or by_id(reel.sound_tracks, key)
     if found is None:

@@ -13,8 +13,8 @@ from tempik.check.landing import Event
 from tempik.errors import TempikError
 from tempik.media import decode_sound
 from tempik.render.mastering import BLOCK
-from tempik.render.mixdown import Mixdown, Piece
-from tempik.render.takes import Takes
+from tempik.render.mixdown import Mixdown, MixPiece
+from tempik.render.sound_bank import SoundBank
 from tempik.sounds.loudness import RATE
 from tempik.timeline.timeline import Timeline
 
@@ -42,13 +42,13 @@ def measured_sounds(
     except TempikError:
         return {}
     heard = np.concatenate([np.zeros((round(begin_s * RATE), heard.shape[1]), heard.dtype), heard])
-    takes, late = Takes(), round(offset_ms * RATE / 1000)
-    whole = Mixdown(timeline, takes=takes)
+    sound_bank, late = SoundBank(), round(offset_ms * RATE / 1000)
+    whole = Mixdown(timeline, sound_bank=sound_bank)
     gain = _gain_of(whole, heard, late, round(begin_s * RATE))
-    pieces = {(p.strip, p.what): p for p in whole.pieces}
+    pieces = {(p.channel, p.what): p for p in whole.pieces}
     out: dict[tuple[str, str], Event] = {}
     for lane in dict.fromkeys(e.lane for e in events):
-        rest = _Rest(Mixdown(timeline, takes=takes, without=lane), whole, gain)
+        rest = _Rest(Mixdown(timeline, sound_bank=sound_bank, without=lane), whole, gain)
         for event in (e for e in events if e.lane == lane):
             piece = pieces.get((lane, event.part))
             lag = _lag(heard, late, rest, piece, gain) if piece is not None else None
@@ -92,7 +92,7 @@ class _Rest:
         return np.concatenate(parts)
 
 
-def _lag(heard: NDArray[np.float32], late: int, rest: _Rest, piece: Piece, gain: float) -> float | None:
+def _lag(heard: NDArray[np.float32], late: int, rest: _Rest, piece: MixPiece, gain: float) -> float | None:
     """Return by how many samples a sound comes late in the file, None where it cannot be found."""
     from scipy.signal import correlate  # takes a second to load, so only where a file is measured
 

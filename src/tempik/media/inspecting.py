@@ -12,12 +12,12 @@ from typing import NamedTuple
 import av
 
 from tempik.media.cache import cache_folder, content_key, keep_entry, kept_entry
-from tempik.media.cues import STUDY, Study, Watching
+from tempik.media.cues import STUDY, FootageStudy, StudyBuilder
+from tempik.media.filmstrip import Filmstrip, FilmstripMaker, cached_filmstrip, keep_filmstrip
 from tempik.media.index import index_frames
 from tempik.media.opening import opened
 from tempik.media.picture import Picture, from_frame, shrunk
 from tempik.media.proxy import new_proxy, proxy_longest
-from tempik.media.strip import Strip, StripMaker, keep_strip, kept_strip
 
 AHEAD = 6  # frames that are decoded before they are looked at
 TOLD_EVERY = 16
@@ -26,30 +26,30 @@ OF_DECODING = 0.85  # of the whole work
 LARGEST_PX = 480
 
 
-class Looked(NamedTuple):
+class Inspection(NamedTuple):
     """What a look over a file found."""
 
-    study: Study
-    strip: Strip
+    study: FootageStudy
+    filmstrip: Filmstrip
 
 
-def looked_before(path: str, rotation_deg: int) -> Looked | None:
+def looked_before(path: str, rotation_deg: int) -> Inspection | None:
     """Return what was found of the same contents before, None where not all of it is known."""
-    study = kept_entry(_study_entry(path), Study)
-    strip = kept_strip(path, rotation_deg) if study is not None else None
-    return Looked(study, strip) if study is not None and strip is not None else None
+    study = kept_entry(_study_entry(path), FootageStudy)
+    filmstrip = cached_filmstrip(path, rotation_deg) if study is not None else None
+    return Inspection(study, filmstrip) if study is not None and filmstrip is not None else None
 
 
 def look_over(
     path: str, rotation_deg: int = 0, proxy: bool = False, report: Callable[[float], None] | None = None
-) -> Looked:
+) -> Inspection:
     """Decode a file once, for its study and its strip, which are kept, and with `proxy` for its proxy. `report` is called with the share
     done; it may raise to stop, and nothing half-made is left. Raises TempikError when the file cannot be read, or the proxy not
     written."""
     index = index_frames(path)
     tell = report or (lambda share: None)
     total = max(len(index.pts), 1)
-    watching, strips = Watching(path, index), StripMaker(total, rotation_deg)
+    watching, filmstrips = StudyBuilder(path, index), FilmstripMaker(total, rotation_deg)
     with ExitStack() as stack:
         writer = stack.enter_context(new_proxy(path, index)) if proxy else None
         frames = _ahead(path, proxy_longest if proxy else lambda picture: LARGEST_PX)
@@ -59,12 +59,12 @@ def look_over(
                 writer.take(pts, picture)
             time_s = float(pts * index.time_base) - index.origin_s
             watching.take(time_s, picture.y)
-            strips.take(time_s, picture)
+            filmstrips.take(time_s, picture)
             if number % TOLD_EVERY == 0:
                 tell(OF_DECODING * number / total)
-    found = Looked(watching.study(), strips.strip())
+    found = Inspection(watching.study(), filmstrips.filmstrip())
     keep_entry(_study_entry(path), found.study)
-    keep_strip(path, rotation_deg, found.strip)
+    keep_filmstrip(path, rotation_deg, found.filmstrip)
     return found
 
 

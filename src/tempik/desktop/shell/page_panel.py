@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.pages import FIRST, PAGES
-from tempik.desktop.pages.page import Desk, Page
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.plain import FittingLabel
@@ -62,15 +62,15 @@ class _Area(QScrollArea):
 TIGHTER_PX = 7
 
 
-class Bench(QFrame):
+class PagePanel(QFrame):
     """`opened` tells of the page that is open now. Pages lie in scrolled areas, so that none asks for more room than there
     is, and opening one moves nothing else."""
 
     opened = Signal()
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.desk = desk
+        self.context = context
         self.setObjectName("bench")
         self.pages = QStackedWidget()
         self._made: dict[type[Page], Page] = {}
@@ -119,7 +119,7 @@ class Bench(QFrame):
         """Return a page, made now if it was not yet."""
         made = self._made.get(kind)
         if made is None:
-            made = self._made[kind] = kind(self.desk)
+            made = self._made[kind] = kind(self.context)
             name_controls(made)
             self._areas[PAGES.index(kind)].hold(made)
             tools = made.tools()

@@ -22,7 +22,7 @@ RULER_H = 40
 FRAMES_SHOW_PX = 7  # a frame this wide can be told from its neighbours
 
 
-def paint_ground(p: QPainter, ctx: PaintContext) -> None:
+def paint_background(p: QPainter, ctx: PaintContext) -> None:
     """The ground of all lanes, darker before the reel and past its end."""
     view, layout, timeline = ctx.view, ctx.layout, ctx.timeline
     p.fillRect(0, 0, view.width, ctx.height, QColor(theme.SUNK))
@@ -115,11 +115,11 @@ def paint_dots(p: QPainter, top: float) -> None:
 def paint_scroll(p: QPainter, layout: Layout, height: int) -> None:
     """A thin bar along the names: which of the lanes are shown. The wheel over the names moves it."""
     room = height - layout.head_end
-    tall = max(12.0, room * room / (room + layout.hidden))
-    top = layout.head_end + (room - tall) * layout.scroll / layout.hidden
+    height_ratio = max(12.0, room * room / (room + layout.hidden))
+    top = layout.head_end + (room - height_ratio) * layout.scroll / layout.hidden
     p.setPen(Qt.PenStyle.NoPen)
     p.setBrush(QColor(theme.QUIET))
-    p.drawRoundedRect(QRectF(3, top, 4, tall), 2, 2)
+    p.drawRoundedRect(QRectF(3, top, 4, height_ratio), 2, 2)
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
@@ -127,10 +127,10 @@ def paint_beside(p: QPainter, pointer: QPointF, text: str, width: int, height: i
     """What a drag does, beside the pointer."""
     p.setFont(words(12))
     wide = p.fontMetrics().horizontalAdvance(text) + 16
-    tall = p.fontMetrics().height() + 6
+    height_ratio = p.fontMetrics().height() + 6
     x = min(max(pointer.x() + 14, GUTTER), width - wide - 6)
-    y = min(max(pointer.y() + 18, RULER_H + 24), height - tall - 6)
-    box = QRectF(x, y, wide, tall)
+    y = min(max(pointer.y() + 18, RULER_H + 24), height - height_ratio - 6)
+    box = QRectF(x, y, wide, height_ratio)
     p.setPen(QColor(theme.RHYTHM))
     p.setBrush(colour(theme.SUNK, 0.94))
     p.drawRoundedRect(box, 4, 4)

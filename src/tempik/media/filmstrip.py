@@ -24,7 +24,7 @@ MOST_THUMBS = 360
 DECODE_ALL_FRAMES = 1800
 
 
-class Strip(NamedTuple):
+class Filmstrip(NamedTuple):
     """Thumbnails in RGB, shape (count, height, width, 3), and the source seconds of each, in order."""
 
     times_s: NDArray[np.float64]
@@ -40,7 +40,7 @@ class Strip(NamedTuple):
         return after
 
 
-class StripMaker:
+class FilmstripMaker:
     """Makes a file's filmstrip, upright, of pictures that are given one after the other, about `total` of them."""
 
     def __init__(self, total: int, rotation_deg: int) -> None:
@@ -62,25 +62,25 @@ class StripMaker:
         self._times.append(time_s)
         self._pictures.append(upright)
 
-    def strip(self) -> Strip:
+    def filmstrip(self) -> Filmstrip:
         """Return the strip of what was taken; an empty picture where nothing was."""
         if not self._pictures:
-            return Strip(np.zeros(1), np.zeros((1, THUMB_LONGEST, THUMB_LONGEST, 3), np.uint8))
-        return Strip(np.array(self._times), np.stack(self._pictures))
+            return Filmstrip(np.zeros(1), np.zeros((1, THUMB_LONGEST, THUMB_LONGEST, 3), np.uint8))
+        return Filmstrip(np.array(self._times), np.stack(self._pictures))
 
 
-def make_strip(
+def make_filmstrip(
     path: str,
     index: FrameIndex,
     rotation_deg: int,
     stop: Callable[[], bool] | None = None,
     keys_only: bool | None = None,
-) -> Strip:
+) -> Filmstrip:
     """Return a file's filmstrip, upright: of its key frames alone, which takes a moment, where `keys_only` says so or the file is
     long. `stop` is asked between frames; what was made until then is returned."""
     if keys_only is None:
         keys_only = len(index.pts) > DECODE_ALL_FRAMES
-    made = StripMaker(len(index.keys) if keys_only else len(index.pts), rotation_deg)
+    made = FilmstripMaker(len(index.keys) if keys_only else len(index.pts), rotation_deg)
     with opened(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
@@ -94,7 +94,7 @@ def make_strip(
                     made.take(float(frame.pts * index.time_base) - index.origin_s, from_frame(frame))
         except (av.error.FFmpegError, OSError):
             pass  # a broken tail has no thumbnails
-    return made.strip()
+    return made.filmstrip()
 
 
 class _Kept(NamedTuple):
@@ -105,29 +105,29 @@ class _Kept(NamedTuple):
     jpeg: bytes
 
 
-def kept_strip(path: str, rotation_deg: int) -> Strip | None:
+def cached_filmstrip(path: str, rotation_deg: int) -> Filmstrip | None:
     """Return the filmstrip that was made of a file's contents before, None where there is none."""
     found = kept_entry(_entry(path, rotation_deg), _Kept)
     if found is None:
         return None
-    tall = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
-    if tall is None or found.height < 1 or tall.shape[0] != found.height * len(found.times_s):
+    height_ratio = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
+    if height_ratio is None or found.height < 1 or height_ratio.shape[0] != found.height * len(found.times_s):
         return None
     rgb = np.asarray(
-        cv2.cvtColor(tall, cv2.COLOR_BGR2RGB), np.uint8
+        cv2.cvtColor(height_ratio, cv2.COLOR_BGR2RGB), np.uint8
     )  # turned about by strides it took as long as decoding
-    return Strip(np.array(found.times_s), rgb.reshape(len(found.times_s), found.height, tall.shape[1], 3))
+    return Filmstrip(np.array(found.times_s), rgb.reshape(len(found.times_s), found.height, height_ratio.shape[1], 3))
 
 
-def keep_strip(path: str, rotation_deg: int, strip: Strip) -> None:
+def keep_filmstrip(path: str, rotation_deg: int, filmstrip: Filmstrip) -> None:
     """Keep a filmstrip by its file's contents; one that cannot be kept is made again."""
-    count, height, width, _ = strip.pictures.shape
+    count, height, width, _ = filmstrip.pictures.shape
     if count * height > MOST_JPEG:
         return
-    tall = cv2.cvtColor(strip.pictures.reshape(count * height, width, 3), cv2.COLOR_RGB2BGR)
-    good, jpeg = cv2.imencode(".jpg", tall, [cv2.IMWRITE_JPEG_QUALITY, 88])
+    height_ratio = cv2.cvtColor(filmstrip.pictures.reshape(count * height, width, 3), cv2.COLOR_RGB2BGR)
+    good, jpeg = cv2.imencode(".jpg", height_ratio, [cv2.IMWRITE_JPEG_QUALITY, 88])
     if good:
-        keep_entry(_entry(path, rotation_deg), _Kept(tuple(map(float, strip.times_s)), height, jpeg.tobytes()))
+        keep_entry(_entry(path, rotation_deg), _Kept(tuple(map(float, filmstrip.times_s)), height, jpeg.tobytes()))
 
 
 def _entry(path: str, rotation_deg: int) -> Path:

@@ -7,7 +7,7 @@ import threading
 from PySide6.QtCore import SignalInstance
 
 
-class Voice:
+class GuardedSignal:
     """Emits signals from threads until it is closed. A thread that does not end in time outlives the window: what it says then must
     not reach an object that is being destroyed."""
 
