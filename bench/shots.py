@@ -34,7 +34,7 @@ from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.painting import with_painted
 from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
-from tempik.edit.drafting.keeping import with_locked
+from tempik.edit.drafting.locking import with_locked
 from tempik.edit.footage import facts as message_of
 from tempik.edit.speed.speed import with_curve
 from tempik.formats import formats_list

@@ -48,7 +48,7 @@ def tell(text: str) -> None:
 
 
 def crowded(seconds: float) -> Reel:
-    """A reel of eight sound lanes on a song of 120 beats a minute, mastered, the song ducking under one of them: 213 strikes a
+    """A reel of eight sound lanes on a song of 120 beats a minute, mastered, the song ducking under one of them: 213 triggers a
     minute."""
     beats = tuple(Beat(0.5 * i, 1.0, i // 4 + 1, i % 4 + 1, 0.5 * i) for i in range(round(2 * seconds)))
     song = Soundtrack("/song.wav", seconds, heard=Analysis(seconds, 120.0, beats=beats))
@@ -80,7 +80,7 @@ def mixing_speed() -> None:
         made = np.concatenate(list(Mixdown(timeline, song, sound_bank=sound_bank).blocks()))
         spent.append(time.perf_counter() - began)
     off = pyloudnorm.Meter(RATE).integrated_loudness(made) - MASTERED.loudness
-    tell(f"mix of a minute, 8 lanes, {count} strikes, ducking, limiter: {60 / min(spent):.0f} × real time (40 asked)")
+    tell(f"mix of a minute, 8 lanes, {count} triggers, ducking, limiter: {60 / min(spent):.0f} × real time (40 asked)")
     tell(
         f"  all its sounds made for the first time: {first:.2f} s more; loudness off by {off:+.2f} LU, peak {decibels(true_peak(made)):.2f} dBTP"
     )

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tempik.check import check_reel
-from tempik.edit.drafting.keeping import with_locked
+from tempik.edit.drafting.locking import with_locked
 from tempik.edit.drafting.make import DraftOptions, MoodDraft, draft_in_mood, drafted_anew, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named
 from tempik.edit.drafting.swap import swapped

@@ -14,7 +14,7 @@ from tempik.desktop.shell.draft_panel import DraftPanel
 from tempik.desktop.shell.menus import clip_menu
 from tempik.desktop.shell.mood_dialog import MoodDialog, phrases_of, phrases_text
 from tempik.desktop.shell.window import Window
-from tempik.edit.drafting.keeping import with_locked
+from tempik.edit.drafting.locking import with_locked
 from tempik.edit.drafting.moods import MOODS, mood_named
 from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
@@ -139,7 +139,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     opened.commands["keep"].trigger()
     assert next(c for c in opened.project.reel.clips if c.id == clip).locked
     menu = clip_menu(opened.commands, opened.context, opened.clips, clip, opened)
-    assert next(a for a in menu.actions() if a.text() == "Keep this when drafting anew").isChecked()
+    assert next(a for a in menu.actions() if a.text() == "Lock this against drafts").isChecked()
     opened.projects.show_draft()
     assert panel.about.text().startswith("1 kept clip stays")
     now = opened.project.reel
@@ -150,7 +150,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     assert replace(kept, transition=None) == replace(next(c for c in now.clips if c.id == clip), transition=None)
     opened.project.selection.select_clip(clip)
     opened.commands["keep"].trigger()
-    assert "given free" in opened.foot.status.text()
+    assert "open to drafts" in opened.foot.status.text()
 
 
 def test_what_else_a_clip_could_show_is_seen_at_once(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
@@ -207,7 +207,7 @@ def test_a_row_is_kept_and_told_why_from_its_menu(opened: Window, panel: DraftPa
     reel = drafted(opened, qtbot, before)
     row = reel.accent_lanes[0]
     menu = opened.accents.lane_menu(row.id, opened)
-    next(a for a in menu.actions() if a.text() == "Keep when drafting anew").trigger()
+    next(a for a in menu.actions() if a.text() == "Lock against drafts").trigger()
     assert opened.project.reel.accent_lanes[0].locked
     next(a for a in menu.actions() if a.text() == "Why is this here?").trigger()
     assert "the mood 'driving' has it" in opened.foot.status.text()

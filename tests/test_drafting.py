@@ -20,7 +20,7 @@ from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of
 from tempik.edit.drafting.casting import CastingContext, agreement, cast
 from tempik.edit.drafting.framing import framed
-from tempik.edit.drafting.keeping import clips_between, with_locked
+from tempik.edit.drafting.locking import clips_between, with_locked
 from tempik.edit.drafting.make import DraftOptions, MoodDraft, draft_in_mood, drafted_anew, footage_for, with_strength
 from tempik.edit.drafting.material import Chance, material_of, studies_of, unusable
 from tempik.edit.drafting.moods import MOODS, Mood, mood_named, mood_problems

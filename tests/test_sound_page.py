@@ -416,11 +416,11 @@ def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window,
     assert after.clip.sound.lead_s > 0.2 and before.clip.sound.trail_s == pytest.approx(-after.clip.sound.lead_s)
     assert (after.first, after.end) == (placed.first, placed.end)  # the picture's cut stays
     far = QPointF(right - 2, y)
-    assert drag(opened, far, far - QPointF(35, 0), SHIFT) == "seams 40 ms"  # 5 ms as the reel's, and 35 pixels
+    assert drag(opened, far, far - QPointF(35, 0), SHIFT) == "crossfade 40 ms"  # 5 ms as the reel's, and 35 pixels
     assert opened.project.timeline.placed_clip(names[1]).clip.sound.crossfade_ms == 40.0  # type: ignore[union-attr]
     menu = clip_sound_menu(opened.sounds, names[1], opened)
     next(a for a in menu.actions() if a.text() == "pitch follows the speed").trigger()
-    transitions = next(a.menu() for a in menu.actions() if a.text() == "seams")
+    transitions = next(a.menu() for a in menu.actions() if a.text() == "crossfade")
     next(a for a in transitions.actions() if a.text() == "20 ms").trigger()  # type: ignore[union-attr]
     sound = opened.project.timeline.placed_clip(names[1]).clip.sound  # type: ignore[union-attr]
     assert (sound.pitch, sound.crossfade_ms) == ("follows", 20.0)

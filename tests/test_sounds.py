@@ -1,4 +1,4 @@
-"""Sounds: a shelf that a demanding ear accepts, strikes that hit their points to the sample, clips that keep what is heard."""
+"""Sounds: a shelf that a demanding ear accepts, triggers that hit their points to the sample, clips that keep what is heard."""
 
 import subprocess
 import sys

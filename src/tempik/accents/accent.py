@@ -21,7 +21,7 @@ class Moment(NamedTuple):
     `weight` is the envelope times the pulse's strength, 0 to 4; `level` the envelope alone; `since` frames since the
     point (a fraction within a shutter's opening) and `since_s` seconds; `angle` a direction and `seed` a number drawn
     for the pulse; `turn` which pulse of its lane it is; `frame` its point's frame. `focus` is a place in the frame, from
-    its middle in shares of its width; `tall` the frame's height in such shares.
+    its middle in shares of its width; `height_ratio` the frame's height in such shares.
     """
 
     weight: float

@@ -37,7 +37,7 @@ class Ruled(Protocol):
 
 
 class RuleScene(NamedTuple):
-    """What rules fire on. `tall` is the frame's height in shares of its width, `frames_of` the frame of each chosen point
+    """What rules fire on. `height_ratio` is the frame's height in shares of its width, `frames_of` the frame of each chosen point
     where that is known, `pulses` those of other lanes."""
 
     song: Soundtrack | None

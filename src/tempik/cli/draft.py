@@ -28,7 +28,7 @@ ARRANGED = "arranged"
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made = verbs.add_parser("draft", help="make a reel of a song and footage, or draft a project anew")
-    made.add_argument("project", type=Path, nargs="?", help="a project to draft anew; what is kept stays")
+    made.add_argument("project", type=Path, nargs="?", help="a project to draft anew; what is locked stays")
     made.add_argument("--song")
     made.add_argument("--footage", nargs="+", action="extend", default=[])
     made.add_argument("--cue", action="append", default=[], type=_cue, metavar="FILE=SECONDS")
@@ -46,14 +46,14 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     )
     made.add_argument("--over", metavar="FROM-TO", help="of a project: only this stretch of it, in seconds")
     made.add_argument(
-        "--keep",
+        "--lock",
         action="append",
         default=[],
         metavar="WHAT",
         help="of a project: clips:2,4-6, lanes:1 or sounds:1 stay",
     )
     made.add_argument(
-        "--let-go", action="append", default=[], metavar="WHAT", help="of a project: what stayed need not any more"
+        "--unlock", action="append", default=[], metavar="WHAT", help="of a project: what was locked is so no longer"
     )
     made.add_argument(
         "--swap", metavar="CLIP[=N]", help="of a project: show the N-th best in a clip, by place (the next best)"
@@ -242,17 +242,17 @@ def _of_project(options: Options) -> int:
 
     reel = load_reel(options.project)
     options.output = options.output or options.project
-    for texts, kept in ((options.keep, True), (options.let_go, False)):
+    for texts, kept in ((options.lock, True), (options.unlock, False)):
         for text in texts:
-            reel = _kept(reel, text, kept)
+            reel = _locked(reel, text, kept)
     asked = options.mood is not None or options.seed is not None or options.strength is not None or options.over
     if not asked and options.swap is None:
-        if not options.keep and not options.let_go:
+        if not options.lock and not options.unlock:
             if options.why:
                 settled(options)
                 return _all_why(reel)
             raise TempikError(
-                "What should be drafted? Give --mood NAME, --seed N for another, --keep, --swap or --why."
+                "What should be drafted? Give --mood NAME, --seed N for another, --lock, --swap or --why."
             )
         settled(options)
         save_reel(reel, options.output)
@@ -306,18 +306,18 @@ def _seconds(text: str) -> tuple[float, float]:
         raise TempikError(f"'{text}' is no stretch; give FROM-TO in seconds of the reel, such as 4-8.5.") from None
 
 
-def _kept(reel: Reel, text: str, kept: bool) -> Reel:
+def _locked(reel: Reel, text: str, locked: bool) -> Reel:
     from tempik.cli.speed import chosen_clips, chosen_of
-    from tempik.edit.drafting.keeping import with_locked
+    from tempik.edit.drafting.locking import with_locked
 
     what, _, places = text.partition(":")
     if what == "clips" and places:
-        return with_locked(reel, chosen_clips(reel, places), kept=kept)
+        return with_locked(reel, chosen_clips(reel, places), locked=locked)
     if what == "lanes" and places:
-        return with_locked(reel, lanes=chosen_of([r.id for r in reel.accent_lanes], places, "lanes"), kept=kept)
+        return with_locked(reel, lanes=chosen_of([r.id for r in reel.accent_lanes], places, "lanes"), locked=locked)
     if what == "sounds" and places:
         return with_locked(
-            reel, lanes=chosen_of([r.id for r in reel.sound_lanes], places, "lanes of sounds"), kept=kept
+            reel, lanes=chosen_of([r.id for r in reel.sound_lanes], places, "lanes of sounds"), locked=locked
         )
     raise TempikError(
         f"'{text}' is nothing that stays; give clips:2,4-6, lanes:1 or sounds:1, by place in their tables."

@@ -7,7 +7,7 @@ import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli import layer_wishes
+from tempik.cli import layer_options
 from tempik.cli.changing import project_of, saved_or_shown
 from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
 from tempik.disk.reading import shortened
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from tempik.timeline.timeline import Timeline
 
 # What changes clips that are named.
-OF_CLIPS = ("blend", "opacity", "fade_in", "fade_out", "key", "remove", *layer_wishes.OF_CLIPS)
+OF_CLIPS = ("blend", "opacity", "fade_in", "fade_out", "key", "remove", *layer_options.OF_CLIPS)
 COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,masks,clear,again,follow"
 
 
@@ -57,7 +57,7 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
         "--open", action="store_true", help="open the nest that --clips names: the table is what lies in it"
     )
     made.add_argument("--close", action="store_true", help="close the nest that was opened last")
-    layer_wishes.add_arguments(made)
+    layer_options.add_arguments(made)
     made.add_argument("--remove", action="store_true", help="take the clips off")
     made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
@@ -155,7 +155,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
             made = layers.with_clip_key(reel, name, what, frame, value, within=1)
             _within(reel, name, frame)
             reel = made
-    return layer_wishes.changed(reel, names, options)
+    return layer_options.changed(reel, names, options)
 
 
 def _nested(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:

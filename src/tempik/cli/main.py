@@ -29,6 +29,7 @@ from tempik.cli import titles as cli_titles
 from tempik.cli import transitions as cli_transitions
 from tempik.cli.options import Options, Parser, parsed, real, settled
 from tempik.cli.output import write_out
+from tempik.cli.renamed import called_today
 from tempik.disk.reading import is_text, refuse_no_text
 from tempik.errors import Missed, TempikError
 
@@ -66,6 +67,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
         for each in given:
             if not is_text(os.path.abspath(each)):
                 refuse_no_text(each if not is_text(each) else os.getcwd())
+        given, renamed = called_today(given)
+        for sentence in renamed:
+            print(f"tempik: {sentence}", file=sys.stderr)
         if given and given[0] in VERBS:
             return _verb(given)
         if given and given[0] in ("-h", "--help", "--version"):

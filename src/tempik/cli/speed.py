@@ -55,8 +55,10 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     speed.add_argument("--fade-out", type=real, metavar="MS")
     speed.add_argument("--sound-leads", type=count, metavar="FRAMES", help="begin the sound so long before its picture")
     speed.add_argument("--sound-trails", type=count, metavar="FRAMES", help="end it so long after its picture")
-    speed.add_argument("--seam", type=real, metavar="MS", help="crossfade between clips' sounds, all over the reel")
-    speed.add_argument("--clip-seam", type=real, metavar="MS", help="that of the named clips alone")
+    speed.add_argument(
+        "--crossfade", type=real, metavar="MS", help="crossfade between clips' sounds, all over the reel"
+    )
+    speed.add_argument("--clip-crossfade", type=real, metavar="MS", help="that of the named clips alone")
     speed.add_argument("--shapes", action="store_true", help="list the shapes")
     speed.add_argument("--keep-shape", metavar="NAME", help="keep the first named clip's curve as a shape")
     speed.add_argument("--read-shape", type=Path, metavar="FILE")

@@ -58,7 +58,7 @@ class Order(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
 
 
 class OrderedFile(NamedTuple):
-    """One file of an order: the reel as it is written, how, where, and in which shape. `said` is a sentence on it."""
+    """One file of an order: the reel as it is written, how, where, and in which shape. `message` is a sentence on it."""
 
     reel: Reel
     settings: ExportSettings

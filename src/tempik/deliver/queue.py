@@ -39,7 +39,7 @@ LEFT_AFTER_S = 3600.0
 
 
 class Item(msgspec.Struct, frozen=True, omit_defaults=True, rename={"message": "said"}):
-    """A file that is to be written: `place` tells what comes first, `said` what came of it, `project` what it is of. `notes` are
+    """A file that is to be written: `place` tells what comes first, `message` what came of it, `project` what it is of. `notes` are
     sentences on it; `seconds` is how long it took."""
 
     id: str

@@ -108,7 +108,7 @@ class AccentLane(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     `degree` is how far a weak point weakens its pulse: 0 not at all, 1 in proportion. `keys` hold values set by hand
     over time for a setting, or for `level`: the lane's strength where nothing fires it. `follow` names a tracked patch
     of footage that the lane's focus goes with, `mask` an image whose clear parts keep the accent out. With `alone` it acts on
-    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it. A lane that is `kept` stays
+    the pictures of the clips in its limit, not on the whole frame; on an adjust clip, on all below it. A lane that is `locked` stays
     where the reel is drafted anew.
     """
 

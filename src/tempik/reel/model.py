@@ -2,7 +2,7 @@
 
 Nothing derived is kept. A clip's edges are tied to rhythm points (or stand at an instant of the reel),
 its source start follows from its pins, and its frames follow from the reel's rate, so moving a point,
-swapping the rate or changing the song's stretch re-derives all of it (`tempik.edit.timeline`).
+swapping the rate or changing the song's stretch re-derives all of it (`tempik.timeline`).
 
 Times called `time_s` inside a soundtrack are seconds of the song; inside footage, seconds of that file's
 own clock; on an edge, seconds of the reel.
@@ -179,7 +179,7 @@ class ClipSound(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
     """How a clip's own sound is heard under its speed: with its pitch kept, or falling and rising with the speed.
 
     It begins `lead_s` before its picture does (after it where that is below 0) and ends `trail_s` after it, with a fade at either
-    end; `seam_ms` is how long it is crossfaded at its seams, as the reel's are where it is None.
+    end; `crossfade_ms` is how long it is crossfaded at its edges, as the reel's are where it is None.
     """
 
     on: bool = False
@@ -262,7 +262,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     time, its `opacity`, its `zoom`, `x`, `y` and `turn_deg` in the frame in place of the framing's, how many `word`s of its
     `title` are shown, and how much of its `grade`. `masks`, `clear` and `cutout` (one of its footage's) say where it
     shows. `in_place` is of a nest: while it plays at its own speed it shows each instant of the reel at that instant. `follow`
-    keeps a subject in the frame, `again` lays it on points. One that is `kept` stays where the reel is drafted anew.
+    keeps a subject in the frame, `repeat` lays it on points too. One that is `locked` stays as it is where the reel is drafted anew.
     """
 
     id: str
@@ -331,7 +331,7 @@ class Drafted(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
 class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The edit being made. `opened` names the nests that are open, each within the one before: clips, tracks and lanes are
     those of the last. `look` is the grade of the whole, `look_keys` how much of it shows over time.
-    `seam_ms` is how long the sounds of neighbouring clips are crossfaded. `sounds` are the user's own on the shelf, `hits` where the
+    `crossfade_ms` is how long the sounds of neighbouring clips are crossfaded. `sounds` are the user's own on the shelf, `hits` where the
     hits of others were put by hand (seconds of the sound, by name). `draft` says which draft was made last.
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what

@@ -30,10 +30,10 @@ class SoundFile(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_
 class SoundLane(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A sound, or one of several, at whatever the rule fires on, and what was painted by hand.
 
-    `vary_pitch` is in semitones to either side and `vary_gain_db` in decibels, drawn by `seed` for each strike, as is which of
+    `vary_pitch` is in semitones to either side and `vary_gain_db` in decibels, drawn by `seed` for each trigger, as is which of
     the sounds it is. `beats` stretches sounds that can be to so many beats of the song; 0 leaves them as long as they
-    are. `degree` is how far a weak point weakens its strike. The song ducks under a lane that `ducks` it. A lane that is
-    `kept` stays where the reel is drafted anew.
+    are. `degree` is how far a weak point weakens its trigger. The song ducks under a lane that `ducks` it. A lane that is
+    `locked` stays where the reel is drafted anew.
     """
 
     id: str

@@ -96,7 +96,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     yield from sound_problems(reel)
     yield from _together_problems(reel)
     if not 0 <= reel.crossfade_ms <= 200:
-        yield f"The seams between sounds are {reel.crossfade_ms} ms; keep them between 0 and 200."
+        yield f"The crossfade between sounds is {reel.crossfade_ms} ms; keep it between 0 and 200."
     if not 1 <= len(reel.tracks) <= MOST_TRACKS:
         yield f"The reel has {len(reel.tracks)} tracks; it must have 1 to {MOST_TRACKS}."
     if any(not 0 <= c.track < len(reel.tracks) for c in reel.clips):
@@ -310,7 +310,7 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
         and abs(sound.trail_s) <= MOST_SPLIT_S
         and 0 <= (sound.crossfade_ms or 0) <= 200
     ):
-        yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or seams beyond 0 to 200 ms."
+        yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or a crossfade beyond 0 to 200 ms."
     follow = clip.follow
     if follow is not None and not (0 <= follow.x <= 1 and 0 <= follow.y <= 1 and 0 <= follow.calm <= 10):
         yield f"{whose} keeps its subject at no place of the frame."

@@ -50,9 +50,9 @@ def clip_audio(
     crossfade_s: float,
     transitions: tuple[PlacedTransition | None, PlacedTransition | None] = (None, None),
 ) -> ClipAudio:
-    """Return a placed clip's sound at the rate of `source`, with its gain, crossfaded over `seam_s` at every seam.
+    """Return a placed clip's sound at the rate of `source`, with its gain, crossfaded over `crossfade_s` at every edge.
 
-    Seams are the clip's edges and, inside it, the turns and the ends of stretches that stand still. Half of each lies
+    Its edges are the clip's own and, inside it, the turns and the ends of stretches that stand still. Half of each lies
     on either side, so the fades of neighbours add up to one. Over a transition, at its start or end, the clip is heard for as
     long as the transition lasts, rising and falling with equal power; elsewhere its sound may lead its picture and trail it.
     """

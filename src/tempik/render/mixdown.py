@@ -1,4 +1,4 @@
-"""The mix as a function of time: what is heard between any two samples of the reel, strip by strip and all together.
+"""The mix as a function of time: what is heard between any two samples of the reel, channel by channel and all together.
 
 Blocks are made one by one, so an hour takes no more memory than a minute, and playing that begins in the middle sounds as the
 export does there.
@@ -39,8 +39,8 @@ ClipTracks = Callable[[PlacedClip], ClipAudio | None]
 
 
 class MixPiece(NamedTuple):
-    """Something that is heard on a strip of the mix, what it is (a strike's step, a clip), at which sample its hit sounds, and what
-    its own gain and the strip's make, left and right."""
+    """Something that is heard on a channel of the mix, what it is (a trigger's step, a clip), at which sample its hit sounds, and what
+    its own gain and the channel's make, left and right."""
 
     channel: str
     what: str
@@ -53,7 +53,7 @@ class MixPiece(NamedTuple):
 
 
 class Mixdown:
-    """A reel's mix. Cheap to build for each state of a reel: files and strikes are kept by `takes`, clips' own sound comes from
+    """A reel's mix. Cheap to build for each state of a reel: files and triggers lie in the `sound_bank`, clips' own sound comes from
     `tracks` (None while one is not ready), the song from `song` where the caller has decoded and arranged it."""
 
     def __init__(
@@ -66,7 +66,7 @@ class Mixdown:
         design_alone: bool = False,
         made_only: bool = False,
     ) -> None:
-        """`without` leaves a strip out, but for what ducks under it; `design_alone` the song and the clips' own sound;
+        """`without` leaves a channel out, but for what ducks under it; `design_alone` the song and the clips' own sound;
         `made_only` what would have to be made or read first. Raises TempikError when the song cannot be read."""
         self.timeline = timeline
         self.mix: Mix = timeline.reel.mix
@@ -151,7 +151,7 @@ class Mixdown:
         return out
 
     def channels(self, first: int, end: int) -> dict[str, Samples]:
-        """Return what each strip adds to the mix between two samples of the reel."""
+        """Return what each channel adds to the mix between two samples of the reel."""
         a, b = max(first, 0), min(end, self.count)
         out: dict[str, Samples] = {}
         if b <= a:
@@ -181,7 +181,7 @@ class Mixdown:
         out[: len(part)] = part * gain[:, None] * self._song_gains
 
     def _heard(self, a: int, b: int) -> Iterator[tuple[str, Samples, int]]:
-        """Yield what sounds between two samples: its strip, its samples, and where among these it begins."""
+        """Yield what sounds between two samples: its channel, its samples, and where among these it begins."""
         for number in range(bisect_left(self._firsts, a - self._longest), len(self.pieces)):
             piece = self.pieces[number]
             if piece.first >= b:

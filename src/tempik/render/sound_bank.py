@@ -74,7 +74,7 @@ class SoundBank:
     def triggered(
         self, reel: Reel, trigger: SoundTrigger, fades: tuple[float, float] = (0.0, 0.0), made_only: bool = False
     ) -> Take | None:
-        """Return a strike's samples and where in them its hit is, to the sample; None for one that was not made yet, with
+        """Return a trigger's samples and where in them its hit is, to the sample; None for one that was not made yet, with
         `made_only`."""
         hit_s, own = sound_hit(reel, trigger.sound, made_only), by_id(reel.sounds, trigger.sound)
         name = own.path if own is not None else trigger.sound

@@ -1,6 +1,6 @@
 """Speed curves: playback speed over the share of a clip's slot.
 
-Interpolation two nodes speed runs `v0 + (v1 - v0)·E(x)`, E a cubic Bézier from (0,0) to (1,1) with control points
+Between two nodes speed runs `v0 + (v1 - v0)·E(x)`, E a cubic Bézier from (0,0) to (1,1) with control points
 (soft_out, 0) and (1 - soft_in, 1): with no softness E is the straight line x. Both coordinates and the speed
 are polynomials of the Bézier parameter u, so the integral of speed is a polynomial too, and exact.
 Node positions are shares of the slot, so a shape fits any slot and its average speed does not depend on it.

@@ -1,10 +1,10 @@
 """Making a song another length: which of its bars to play, and in which order, so that the splices are least heard.
 
-A song is a row of bars with its lead-in before and its end after them. A way through it plays bars one after the other and may
+A song is a row of bars with its lead-in before and its end after them. A song edit plays bars one after the other and may
 jump from the end of one to the beginning of any other; how well two bars follow each other is told by what is heard at their
-seam beside what was heard there in the song: harmony, timbre and level, beat by beat (after Foote 2000 and Wenner et al.,
+splice beside what was heard there in the song: harmony, timbre and level, beat by beat (after Foote 2000 and Wenner et al.,
 "Scalable Music: Automatic Music Retargeting and Synthesis", Computer Graphics Forum 32, 2013, who search a graph of beats
-alike). The cheapest way of a wanted length is found exactly, by dynamic programming over time.
+alike). The cheapest edit of a wanted length is found exactly, by dynamic programming over time.
 """
 
 from __future__ import annotations
@@ -19,15 +19,15 @@ from tempik.media.audio import Samples
 from tempik.rhythm.filters import magnitudes
 
 STEPS = 12  # to a bar: how finely time is searched
-CANDIDATES = 24  # ways whose real length is looked at
+CANDIDATES = 24  # edits whose real length is looked at
 MOST_JUMPS = 4
 JUMP_COST = 0.35  # of any jump, however good: fewer are better
 PHRASE_COST = 0.12  # of a jump that breaks the count of four bars
 SKIPPED_START, SKIPPED_DROP = 1.5, 2.5
-# Bars before and after the drop that a way through it keeps.
+# Bars before and after the drop that an edit keeps.
 AROUND_DROP = 1
 WITHOUT_DROP = 0.5
-ANOTHER = 1.2  # what seams near those of a way found before cost more
+ANOTHER = 1.2  # what splices near those of one found before cost more
 LONGEST_TAIL_BARS = 1.5
 WINDOW, HOP = 4096, 2048
 EDGE_S = 1e-3
@@ -50,7 +50,7 @@ class SongEdit(NamedTuple):
 
 
 class Likeness(NamedTuple):
-    """A song's bars, each with what is heard around its beginning; `seam[i, j]` is what a jump from the end of bar i to the
+    """A song's bars, each with what is heard around its beginning; `jump_costs[i, j]` is what a jump from the end of bar i to the
     beginning of bar j costs, 0 where they follow each other in the song."""
 
     edges: NDArray[np.float64]  # where bars begin, and where the last ends
@@ -84,7 +84,7 @@ def likeness(samples: Samples, rate: int, bars: Sequence[float], length_s: float
 
 
 def song_edits(song: Likeness, wanted_s: float, most: int = 3) -> list[SongEdit]:
-    """Return ways through a song that are as long as wanted to within half a bar, the least heard first; each but the first is joined
+    """Return song edits that are as long as wanted to within half a bar, the least heard first; each but the first is joined
     elsewhere than those before it."""
     out: list[SongEdit] = []
     jump_costs = song.jump_costs.copy()
@@ -102,7 +102,7 @@ def song_edits(song: Likeness, wanted_s: float, most: int = 3) -> list[SongEdit]
 
 
 def _cost(song: Likeness, song_edit: SongEdit) -> float:
-    """Return how much is heard of the worst of a way's splices, beside what a splice of any two bars of the song is (1), and a little for
+    """Return how much is heard of the worst of its splices, beside what a splice of any two bars of the song is (1), and a little for
     each; without the song's drop much more."""
     costs = []
     for leaves, goes_on in song_edit.splices:
@@ -115,7 +115,7 @@ def _cost(song: Likeness, song_edit: SongEdit) -> float:
 
 
 def _best(song: Likeness, jump_costs: Array, wanted_s: float) -> SongEdit | None:
-    """Return the cheapest way of a wanted length, None where there is none.
+    """Return the cheapest edit of a wanted length, None where there is none.
 
     Its state is how long it is, the bar it has come to the end of, how often it jumped, and whether it has had the drop.
     """
@@ -191,12 +191,12 @@ def _fitting(
     lead: int,
     has_drop: bool,
 ) -> SongEdit | None:
-    """Return the cheapest way that ends where the song does and is really as long as wanted, to within half a bar."""
+    """Return the cheapest edit that ends where the song does and is really as long as wanted, to within half a bar."""
     final = cost[:, -1].copy()
     final[:, :, 0] = final[:, :, 0] + SKIPPED_DROP if has_drop else NEVER
     usual = float(np.median(np.diff(song.edges)))
     off = np.abs(np.arange(len(cost)) * usual / STEPS - wanted_s)[:, None, None]
-    # Of ways as cheap the one nearest to the length.
+    # Of edits as cheap the one nearest to the length.
     final = np.where(off <= usual, final + 0.1 * off / usual, NEVER).astype(np.float32)
     for place in np.argsort(final, axis=None)[:CANDIDATES]:
         t, jumps, had = (int(v) for v in np.unravel_index(int(place), final.shape))
@@ -211,7 +211,7 @@ def _fitting(
 def _traced(
     song: Likeness, came: NDArray[np.int16], end: tuple[int, int, int], units: NDArray[np.int64], lead: int
 ) -> SongEdit:
-    """Return the way that has come to a state at the song's end."""
+    """Return the edit that has come to a state at the song's end."""
     t, jumps, had = end
     bars = [len(units) - 1]
     while True:

@@ -38,7 +38,7 @@ class PlacedClip(NamedTuple):
     """A clip on the reel: frames `first` up to, not including, `end`, and its time map from slot to source.
 
     `begin` and `until` are the frames of its own edges, beyond `first` and `end` where the reel or a later clip cuts it
-    off. `ties` are in order of frame. `said` is why a pin cannot be reached. `shape` is the chosen curve over the slot
+    off. `ties` are in order of frame. `message` is why a pin cannot be reached. `shape` is the chosen curve over the slot
     where several pins have bent it, None where it is played as it is.
     """
 
@@ -77,7 +77,7 @@ class PlacedClip(NamedTuple):
 
 class Layer(NamedTuple):
     """A clip on screen at a frame: how much of it shows (0 to 1), and how it is laid over what lies below. Within a transition,
-    `seam`, the clip whose slot it is stands for both."""
+    `transition`, the clip whose slot it is stands for both."""
 
     placed: PlacedClip
     weight: float = 1.0

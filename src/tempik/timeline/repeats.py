@@ -122,7 +122,7 @@ def _copied(placed: PlacedClip, instance: RepeatInstance, scene: RuleScene) -> C
         source_s=placed.map.start_s,
         pins=(),
         keys=keys,
-        again=None,
+        repeat=None,
         in_place=False,
     )
 

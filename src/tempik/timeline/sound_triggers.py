@@ -1,4 +1,4 @@
-"""Where sounds lie on the reel: the strikes of sound lanes, to the instant of their points, and the clips of sound tracks."""
+"""Where sounds lie on the reel: the triggers of sound lanes, to the instant of their points, and the clips of sound tracks."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class SoundTrigger(NamedTuple):
 
 
 class EvaluatedSoundLane(NamedTuple):
-    """A sound lane worked out: as accent lanes are, and its strikes, one to a pulse."""
+    """A sound lane worked out: as accent lanes are, and its triggers, one to a pulse."""
 
     lane: SoundLane
     steps: list[Step]
@@ -123,7 +123,7 @@ def _worked_out(timeline: Timeline, lane: SoundLane, scene: RuleScene, found: li
 
 
 def _picked(lane: SoundLane, step: str, before: str) -> str:
-    """Return which of a lane's sounds a strike is: drawn, and where there are several never the same twice running."""
+    """Return which of a lane's sounds a trigger is: drawn, and where there are several never the same twice running."""
     choice = [s for s in lane.sounds if s != before] or list(lane.sounds)
     return choice[min(int(drawn(lane.seed, (step, "sound")) * len(choice)), len(choice) - 1)]
 
@@ -187,7 +187,7 @@ def sound_title(reel: Reel, sound: str) -> str:
 
 
 def channel_names(reel: Reel) -> dict[str, str]:
-    """Return the strips of the mix by key, with what they are called: the song, the clips, each lane, each track."""
+    """Return the channels of the mix by key, with what they are called: the song, the clips, each lane, each track."""
     out = {"song": "Song", "clips": "Clips"}
     for lane in reel.sound_lanes:
         out[lane.id] = ", ".join(sound_title(reel, s) for s in lane.sounds) or "nothing"
@@ -239,7 +239,7 @@ def unknown_sounds(reel: Reel) -> list[str]:
 
 
 def channel_of(reel: Reel, key: str) -> SoundLane | SoundTrack:
-    """Return the lane or track of a strip. Raises TempikError when it is gone."""
+    """Return the lane or track of a channel. Raises TempikError when it is gone."""
     found: SoundLane | SoundTrack | None = by_id(reel.sound_lanes, key) or by_id(reel.sound_tracks, key)
     if found is None:
         raise TempikError("That lane or track of sounds is no longer there.")

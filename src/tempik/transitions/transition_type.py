@@ -33,7 +33,7 @@ class TransitionMoment(NamedTuple):
     """Where in a transition a frame lies.
 
     `progress` goes from 0 to 1 along the ease and passes 0.5 at the turn; `opened` and `closed` are the same when the
-    shutter opens and closes. `since` is frames from the turn to the frame's middle, `frames` the transition's length. `tall` is
+    shutter opens and closes. `since` is frames from the turn to the frame's middle, `frames` the transition's length. `height_ratio` is
     the frame's height in shares of its width.
     """
 

@@ -10,7 +10,7 @@ from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.inspecting import Looking
-from tempik.edit.drafting.keeping import all_kept, clips_between, with_locked
+from tempik.edit.drafting.locking import all_locked, clips_between, with_locked
 from tempik.edit.drafting.swap import swapped
 from tempik.edit.drafting.why import why_clip, why_lane, why_reel, why_sound_lane, why_transition
 from tempik.errors import TempikError
@@ -52,25 +52,25 @@ class DraftCommands(QObject):
             return
         project.messages.say(message)
 
-    @command("Project", "Keep this when drafting anew", ("Ctrl+Alt+K",), "clips")
-    def keep(self) -> None:
-        """Keep the selected clips, or all in the marked stretch, or else the selected lane; or let them go."""
+    @command("Project", "Lock this against drafts", ("Ctrl+Alt+K",), "clips")
+    def lock_against_drafts(self) -> None:
+        """Lock the selected clips against drafts, or all in the marked stretch, or else the selected lane; or unlock them."""
         selection = self.project.selection
         marked = selection.marked_frames
         clips = selection.chosen_clips or (clips_between(self.project.reel, *marked) if marked is not None else [])
         lane = selection.lane.lane if selection.lane is not None else selection.sound_lane
         if not clips and lane is not None:
-            keep_lane(self.project, lane)
+            lock_lane(self.project, lane)
             return
         if not clips:
             self.project.messages.say(
-                "Select clips or a lane to keep, or mark a stretch; another draft leaves them as they are.", True
+                "Select clips or a lane to lock, or mark a stretch; another draft leaves them as they are.", True
             )
             return
-        kept = not all_kept(self.project.reel, clips)
+        locked = not all_locked(self.project.reel, clips)
         what = f"{len(clips)} clips" if len(clips) > 1 else "Clip"
-        text = f"{what} kept when drafting anew" if kept else f"{what} given free to drafts"
-        self.project.change(text, lambda r: with_locked(r, clips, kept=kept))
+        text = f"{what} locked against drafts" if locked else f"{what} open to drafts again"
+        self.project.change(text, lambda r: with_locked(r, clips, locked=locked))
 
     @command("Place", "Show the next best in this clip", ("Alt+N",), "clips")
     def next_chance(self) -> None:
@@ -108,18 +108,18 @@ class DraftCommands(QObject):
         return {f.id: study for f in reel.footage if (study := self.proxy_store.study_of(f.path)) is not None}
 
 
-def keep_lane(project: Project, lane: AccentLane | SoundLane) -> None:
-    """Keep a lane when drafting anew, or let it go."""
-    text = "Lane given free to drafts" if lane.locked else "Lane kept when drafting anew"
-    project.change(text, lambda r: with_locked(r, lanes=[lane.id], kept=not lane.locked))
+def lock_lane(project: Project, lane: AccentLane | SoundLane) -> None:
+    """Lock a lane against drafts, or unlock it."""
+    text = "Lane open to drafts again" if lane.locked else "Lane locked against drafts"
+    project.change(text, lambda r: with_locked(r, lanes=[lane.id], locked=not lane.locked))
 
 
 def add_lane_entries(menu: QMenu, project: Project, lane: AccentLane | SoundLane) -> None:
     """Add to a lane's menu what drafts have to do with it."""
-    keep = menu.addAction("Keep when drafting anew")
+    keep = menu.addAction("Lock against drafts")
     keep.setCheckable(True)
     keep.setChecked(lane.locked)
-    keep.triggered.connect(lambda: keep_lane(project, lane))
+    keep.triggered.connect(lambda: lock_lane(project, lane))
     reel = project.reel
     message = why_lane(reel, lane) if isinstance(lane, AccentLane) else why_sound_lane(reel, lane)
     menu.addAction("Why is this here?").triggered.connect(lambda: project.messages.say(message))

@@ -117,7 +117,7 @@ def _fill_track_menu(commands: SoundCommands, menu: QMenu, track: str) -> None:
 
 
 def clip_sound_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMenu:
-    """Return what can be done to a clip's own sound: its pitch, its seams, its ends."""
+    """Return what can be done to a clip's own sound: its pitch, its crossfades, its ends."""
     menu, found = QMenu(parent), by_id(commands.project.reel.clips, clip)
     if found is None:
         return menu
@@ -133,10 +133,10 @@ def clip_sound_menu(commands: SoundCommands, clip: str, parent: QWidget) -> QMen
 
     for text, pitch in (("pitch preserved", "preserved"), ("pitch follows the speed", "follows")):
         offer(menu, text, sound.pitch == pitch, "Pitch changed", pitch=pitch)
-    crossfades = menu.addMenu("seams")
-    offer(crossfades, "as the reel's", sound.crossfade_ms is None, "Seams changed", crossfade_ms=None)
+    crossfades = menu.addMenu("crossfade")
+    offer(crossfades, "as the reel's", sound.crossfade_ms is None, "Crossfades changed", crossfade_ms=None)
     for ms in SEAMS_MS:
-        offer(crossfades, f"{ms:g} ms", sound.crossfade_ms == ms, "Seams changed", crossfade_ms=ms)
+        offer(crossfades, f"{ms:g} ms", sound.crossfade_ms == ms, "Crossfades changed", crossfade_ms=ms)
     menu.addSeparator()
     offer(menu, "no fades", not (sound.fade_in_s or sound.fade_out_s), "Fades taken off", fade_in_s=0.0, fade_out_s=0.0)
     offer(

@@ -43,12 +43,12 @@ class SoundCommands(QObject):
             self.project.selection.select_channel(self.project.reel.sound_lanes[-1].id)
 
     def use_for_lane(self, sound: str, also: bool = False) -> None:
-        """Have the chosen lane strike another sound, or one more by turns."""
+        """Have the chosen lane trigger another sound, or one more by turns."""
         lane = self._lane()
         if lane is not None:
             names = (*lane.sounds, sound) if also else (sound,)
             title = sound_title(self.project.reel, sound)
-            self.project.change(f"Lane strikes {title}", lambda reel: lanes.with_sounds(reel, lane.id, names))
+            self.project.change(f"Lane triggers {title}", lambda reel: lanes.with_sounds(reel, lane.id, names))
 
     def _lane(self) -> SoundLane | None:
         """Return the chosen sound lane, or None, having said so."""
@@ -70,7 +70,7 @@ class SoundCommands(QObject):
         if step is None:
             self.project.messages.say("This lane has no point to paint; place one with P.", True)
             return
-        self.project.change("Strike toggled", lambda reel: with_toggled(reel, lane.id, step.id))
+        self.project.change("Trigger toggled", lambda reel: with_toggled(reel, lane.id, step.id))
 
     @command("Sound", "Shift the sound lane by a point", (), "song")
     def shift_triggers(self) -> None:
@@ -88,7 +88,7 @@ class SoundCommands(QObject):
 
     @command("Sound", "Clear the sound lane's painted steps", (), "song")
     def unpaint_triggers(self) -> None:
-        self._do("Painted strikes cleared", without_painting)
+        self._do("Painted triggers cleared", without_painting)
 
     @command("Sound", "Remove the sound lane", (), "song")
     def remove_sound_lane(self) -> None:

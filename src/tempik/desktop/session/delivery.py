@@ -72,7 +72,7 @@ class Delivery(QObject):
     def draft_mood(
         self, options: DraftOptions, song_edit: SongEdit | None = None, after: Callable[[], None] | None = None
     ) -> None:
-        """Make the reel anew by a mood, once its footage has been looked through: of the song as a `way` arranges it, if one is given.
+        """Make the reel anew by a mood, once its footage has been looked through: of the song as a `song_edit` arranges it, if one is given.
         What is kept stays. `after` is called when it is there."""
         reel = self.project.reel
         if reel.soundtrack is None:

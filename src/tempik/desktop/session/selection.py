@@ -26,7 +26,7 @@ class Selection(QObject):
     points_selected = Signal()
     lane_selected = Signal()  # another accent lane, or pulse of one, is selected
     transition_selected = Signal()
-    sound_selected = Signal()  # another channel of the mix, strike of a lane, or sound clip is selected
+    sound_selected = Signal()  # another channel of the mix, trigger of a lane, or sound clip is selected
     marked_changed = Signal()  # another stretch is marked
 
     def __init__(self, timeline: Callable[[], Timeline], parent: QObject | None = None) -> None:
@@ -147,7 +147,7 @@ class Selection(QObject):
             self.lane_selected.emit()
 
     def select_channel(self, channel: str, trigger: str = "") -> None:
-        """Select a channel of the mix, or one strike of a sound lane; no sound clip is selected then."""
+        """Select a channel of the mix, or one trigger of a sound lane; no sound clip is selected then."""
         if (channel, trigger, None) != (self.channel, self.trigger, self.sound_clip_id):
             self.channel, self.trigger, self.sound_clip_id = channel, trigger, None
             self.sound_selected.emit()

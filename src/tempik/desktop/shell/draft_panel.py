@@ -150,7 +150,7 @@ class DraftPanel(QFrame):
         self.go.setProperty("main", True)
         self.go.clicked.connect(self._go)
         self.again = QPushButton("Another")
-        self.again.setToolTip("Draw again by the mood of the last draft (Ctrl+Shift+D); what is kept stays")
+        self.again.setToolTip("Draw again by the mood of the last draft (Ctrl+Shift+D); what is locked stays")
         self.again.clicked.connect(self._another)
         self.own = QPushButton("Own moods …")
         self.own.setToolTip("Change the chosen mood and keep it under a name of your own")
@@ -180,7 +180,7 @@ class DraftPanel(QFrame):
         self.over.setChecked(False)
         kept = sum(c.locked for c in reel.clips)
         self.about.setText(
-            f"{kept} kept clip{'s stay' if kept > 1 else ' stays'} where {'they are' if kept > 1 else 'it is'}. One step to undo."
+            f"{kept} locked clip{'s stay' if kept > 1 else ' stays'} where {'they are' if kept > 1 else 'it is'}. One step to undo."
             if kept
             else "A first reel to correct, landing on the beat. One step to undo."
         )

@@ -11,7 +11,7 @@ from tempik.desktop.commands.pins import PinCommands
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.session.importer import Importer
-from tempik.edit.drafting.keeping import all_kept
+from tempik.edit.drafting.locking import all_locked
 from tempik.time import rate_text
 
 SIZES = (
@@ -86,7 +86,7 @@ def clip_menu(
     menu.addSeparator()
     keep = menu.addAction(actions["keep"].text())
     keep.setCheckable(True)
-    keep.setChecked(all_kept(context.project.reel, context.project.selection.chosen_clips or [clip]))
+    keep.setChecked(all_locked(context.project.reel, context.project.selection.chosen_clips or [clip]))
     keep.triggered.connect(actions["keep"].trigger)
     for name in ("say_why", "next_chance"):
         menu.addAction(actions[name])

@@ -44,12 +44,12 @@ class Asks(QObject):
     settled_clip = Signal(str)  # a drag of this clip has ended
     transition_menu = Signal(object, QPoint)
     transition_wanted = Signal()  # the chosen transition is to be edited
-    title_wanted = Signal()
+    title_wanted = Signal()  # the chosen title is to be edited
     sound_menu = Signal(str, QPoint)  # of a sound lane or track
     sound_clip_menu = Signal(str, QPoint)
     clip_sound_menu = Signal(str, QPoint)  # of a clip's own sound
     sound_wanted = Signal()  # the chosen sound is to be edited
-    nest_wanted = Signal(str)  # the chosen title is to be edited
+    nest_wanted = Signal(str)  # this nest is to be opened
 
 
 class PaintContext(NamedTuple):

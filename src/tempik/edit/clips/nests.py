@@ -43,7 +43,7 @@ _PLAIN = (
     "masks",
     "clear",
     "follow",
-    "again",
+    "repeat",
     "leave",
     "beyond",
 )
@@ -255,7 +255,7 @@ def flattened(reel: Reel, clip: str) -> tuple[Reel, list[str]]:
         reel,
         clips=_in_place_of(reel, {clip}, flat),
         footage=tuple(others),
-        lanes=_with_lanes_of(lanes, nest.accent_lanes, names),
+        accent_lanes=_with_lanes_of(lanes, nest.accent_lanes, names),
     )
     if any(c.repeat is not None for c in flat):
         inside = _spans(inside_of(timeline_of(reel), placed.footage), {c.id for c in inner})

@@ -226,7 +226,7 @@ class _Lead:
             end=self._edge(number, end_s, clip.end.point),
             pins=pins,
             shaped=shaped,
-            again=again,
+            repeat=again,
             source_s=placed.map.start_s if placed is not None and len(pins) < len(clip.pins) else clip.source_s,
         )
         return with_keys_turned(made, lambda k: self._key(number, k))

@@ -66,7 +66,7 @@ class LaneEditing(Page):
             self.project.change(what, lambda reel: edit(reel, lane))
 
     def _alone_clicked(self) -> None:
-        """Interpolation the whole lane and the pulse nearest to the playhead."""
+        """Change over between the whole lane and the pulse nearest to the playhead."""
         found = self.project.selection.lane
         if found is None:
             return

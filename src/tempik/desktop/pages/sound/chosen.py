@@ -35,11 +35,11 @@ from tempik.timeline.sound_triggers import channel_names, evaluated_sound_lanes,
 
 # Fields of a lane: name, title, lowest, highest, decimals, suffix, how a shown value relates to the record's, tip.
 ROW_FIELDS = (
-    ("vary_pitch", "pitch ±", 0.0, 24.0, 1, " st", 1.0, "Semitones to either side, drawn for each strike"),
-    ("vary_gain_db", "gain ±", 0.0, 24.0, 1, " dB", 1.0, "Decibels to either side, drawn for each strike"),
-    ("fade_in_s", "fade in", 0.0, 10_000.0, 0, " ms", 1000.0, "Of each strike"),
-    ("fade_out_s", "fade out", 0.0, 10_000.0, 0, " ms", 1000.0, "Of each strike"),
-    ("degree", "by strength", 0.0, 100.0, 0, " %", 100.0, "How far a weak point weakens its strike"),
+    ("vary_pitch", "pitch ±", 0.0, 24.0, 1, " st", 1.0, "Semitones to either side, drawn for each trigger"),
+    ("vary_gain_db", "gain ±", 0.0, 24.0, 1, " dB", 1.0, "Decibels to either side, drawn for each trigger"),
+    ("fade_in_s", "fade in", 0.0, 10_000.0, 0, " ms", 1000.0, "Of each trigger"),
+    ("fade_out_s", "fade out", 0.0, 10_000.0, 0, " ms", 1000.0, "Of each trigger"),
+    ("degree", "by strength", 0.0, 100.0, 0, " %", 100.0, "How far a weak point weakens its trigger"),
 )
 CLIP_FIELDS = (
     ("gain_db", "gain", -60.0, 24.0, 1, " dB", 1.0, "Of this clip"),
@@ -265,7 +265,7 @@ class Chosen(QWidget):
             self.which.addItems(titles)
         found = next(s for s in evaluated_sound_lanes(self.project.timeline) if s.lane.id == lane.id)
         count = len(found.triggers)
-        self._head(", ".join(titles), f"· {count} strike{'s' if count != 1 else ''}")
+        self._head(", ".join(titles), f"· {count} trigger{'s' if count != 1 else ''}")
         self.rule.tell_lanes(
             [
                 (f.lane.id, f.accent.title.lower() if f.accent else f.lane.accent)

@@ -102,7 +102,7 @@ class SoundShelf(QWidget):
         self.commands.sampler.want(reel, sound if not self.context.transport.player.playing else None)
         own = by_id(reel.sounds, sound)
         if sound is None:
-            self.chooser.say("A click strikes it on every cut. Right click: more.", False)
+            self.chooser.say("A click lays it on every cut. Right click: more.", False)
         elif own is not None:
             self.chooser.say(f"{own.name}: your own, {own.length_s:.2f} s{f', {own.tag}' if own.tag else ''}", True)
         elif sound in SHELF:

@@ -128,7 +128,7 @@ class BetweenPane(Pane):
 
 
 class SoundPane(Pane):
-    """A clip's own sound, and the reel's seams."""
+    """A clip's own sound, and the reel's crossfades."""
 
     def __init__(self, project: Project, commands: SpeedCommands) -> None:
         super().__init__()
@@ -153,13 +153,13 @@ class SoundPane(Pane):
         self.crossfade.setRange(0, 200)
         self.crossfade.setDecimals(1)
         self.crossfade.setSuffix(" ms")
-        self.crossfade.setAccessibleName("Crossfade at the reel's seams")
+        self.crossfade.setAccessibleName("Crossfade between the sounds of the reel's clips")
         self.gain.setKeyboardTracking(False)
         self.crossfade.setKeyboardTracking(False)
         self.gain.valueChanged.connect(lambda v: self._sound("Gain changed", gain_db=v))
         self.crossfade.valueChanged.connect(self._crossfade_typed)
         numbers = QHBoxLayout()
-        for name, box in (("gain", self.gain), ("seams", self.crossfade)):
+        for name, box in (("gain", self.gain), ("crossfade", self.crossfade)):
             box.setFont(figures(13))
             marks.room(box, "low")
             numbers.addWidget(Label(name))
@@ -204,4 +204,4 @@ class SoundPane(Pane):
 
     def _crossfade_typed(self, ms: float) -> None:
         if not self.filling:
-            self.project.change("Seams changed", lambda reel: replace(reel, crossfade_ms=ms))
+            self.project.change("Crossfades changed", lambda reel: replace(reel, crossfade_ms=ms))

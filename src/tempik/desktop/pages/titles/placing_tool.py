@@ -34,7 +34,7 @@ GUIDES_Y = (0.5, SAFE_TOP, 1 - SAFE_BOTTOM, 1 / 3, 2 / 3)
 
 
 def extent_of(title: Title, at: Position, height_ratio: float) -> Extent:
-    """Return where a title stands; `tall` is the frame's height against its width. Its turn is left aside."""
+    """Return where a title stands; `height_ratio` is the frame's height against its width. Its turn is left aside."""
     block = laid_out(title)
     half_x, half_y = block.width * title.size * at.zoom / 2, block.height * title.size * at.zoom / height_ratio / 2
     x, y = 0.5 + at.x, 0.5 + at.y

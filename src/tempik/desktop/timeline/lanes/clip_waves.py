@@ -124,7 +124,7 @@ def wave_hit(ctx: PaintContext, placed: PlacedClip, box: QRectF, pos: QPointF) -
 
 WAVE_TIP = (
     "The clip's own sound. Drag up or down: its gain. Drag an end: the sound begins or ends elsewhere than its picture; Ctrl: "
-    "without its neighbour; Shift: its seams. Drag beside an end: a fade. Right click: pitch and seams."
+    "without its neighbour; Shift: its crossfade. Drag beside an end: a fade. Right click: pitch and crossfade."
 )
 
 
@@ -177,9 +177,9 @@ class ClipFadeGesture(_WaveGesture):
 
 
 class CrossfadeGesture(_WaveGesture):
-    """Into the clip: its seams are crossfaded for longer. Milliseconds are too short for the timeline's scale: one a pixel."""
+    """Into the clip: its edges are crossfaded for longer. Milliseconds are too short for the timeline's scale: one a pixel."""
 
-    label = "Seams of the clip's sound"
+    label = "Crossfade of the clip's sound"
 
     def __init__(self, ctx: PaintContext, placed: PlacedClip, side: Side) -> None:
         super().__init__(ctx, placed)
@@ -190,7 +190,7 @@ class CrossfadeGesture(_WaveGesture):
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
         ms = float(round(min(max(self.was_ms + self.way * at.moved.x(), SEAM_LENGTHS_MS[0]), SEAM_LENGTHS_MS[1])))
         self.gesture.show(lambda reel: with_clip_sound_values(reel, [self.clip], crossfade_ms=ms))
-        self.text = f"seams {ms:.0f} ms"
+        self.text = f"crossfade {ms:.0f} ms"
 
 
 class SoundEdgeGesture(_WaveGesture):

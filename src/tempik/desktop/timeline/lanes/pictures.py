@@ -217,7 +217,7 @@ class PictureLaneView(LaneView):
             ("right click a clip", "its commands"),
             ("drag up or down in a clip's wave", "the gain of its own sound"),
             ("drag an end of a clip's wave", "its sound leads or trails its picture; Ctrl: its neighbour stays"),
-            ("Shift and drag an end of a clip's wave", "how long its seams are crossfaded, a millisecond a pixel"),
+            ("Shift and drag an end of a clip's wave", "how long its edges are crossfaded, a millisecond a pixel"),
             ("drag beside an end of a clip's wave", "a fade"),
             ("drag footage from the shelf or files onto the timeline", "place it; on a point its cue lands there"),
         )

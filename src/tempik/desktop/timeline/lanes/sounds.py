@@ -1,4 +1,4 @@
-"""A lane of sounds: each strike as the sound's own outline, its hit a line on the point."""
+"""A lane of sounds: each trigger as the sound's own outline, its hit a line on the point."""
 
 from __future__ import annotations
 
@@ -39,9 +39,9 @@ from tempik.timeline.timeline import Timeline
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 34, 20, 60
 GAIN_DB_PX = 0.25  # of a drag along a name
-# With less room to the next than this, strikes are lines.
+# With less room to the next than this, triggers are lines.
 NARROW_PX = 4
-# A strike up to this wide is painted once and kept: the same sounds strike again and again.
+# A trigger up to this wide is painted once and kept: the same sounds come again and again.
 KEPT_STRIKE_PX = 420
 
 
@@ -93,7 +93,7 @@ class SoundLaneView(StepsLaneView):
         found = self.found(ctx)
         state = ", muted" if found.lane.muted else ", solo" if found.lane.solo else ""
         name = channel_names(ctx.project.reel)[found.lane.id]
-        return f"Sound lane {name}: {rule_text(found)}, {plural(len(found.triggers), 'strike')}, {found.lane.gain_db:+.1f} dB{state}"
+        return f"Sound lane {name}: {rule_text(found)}, {plural(len(found.triggers), 'trigger')}, {found.lane.gain_db:+.1f} dB{state}"
 
     # Pointer
 
@@ -118,8 +118,8 @@ class SoundLaneView(StepsLaneView):
     @classmethod
     def words(cls) -> Sequence[tuple[str, str]]:
         return (
-            ("click or sweep steps of a sound lane", "a strike there, or none"),
-            ("drag up or down in a step of a sound lane", "how strong that strike is"),
+            ("click or sweep steps of a sound lane", "a trigger there, or none"),
+            ("drag up or down in a step of a sound lane", "how strong that trigger is"),
             ("drag along the name of a sound lane or track", "its gain; a click opens the Sound page"),
             ("the dots of a sound lane or track, or a right click on its name", "its menu"),
         )
@@ -217,7 +217,7 @@ def paint_channel_name(p: QPainter, name: str, below: str, box: QRectF, chosen: 
 
 
 def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: EvaluatedSoundLane) -> None:
-    """A short dash where a strike could be."""
+    """A short dash where a trigger could be."""
     view, rate = ctx.view, float(ctx.timeline.rate)
     firing = {q.step for q in found.pulses}
     first = bisect_left(found.steps, view.start_s * rate - 1, key=lambda c: c.frame)
@@ -264,12 +264,12 @@ def _paint_outline(p: QPainter, outline: Outline, place: QRectF, alpha: float) -
         return
     size = (max(2, round(place.width())), max(2, round(place.height())))
     ratio = p.device().devicePixelRatioF()
-    kept = cached_picture(("strike", alpha), (outline,), size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
+    kept = cached_picture(("trigger", alpha), (outline,), size, ratio, lambda q: paint(q, QRectF(0, 0, *size)))
     p.drawPixmap(QPointF(round(place.left() * ratio) / ratio, round(place.top() * ratio) / ratio), kept)
 
 
 def trigger_span(ctx: PaintContext, trigger: SoundTrigger) -> tuple[float, float] | None:
-    """Return from when to when a strike is heard, in seconds of the reel; None while its sound is being made."""
+    """Return from when to when a trigger is heard, in seconds of the reel; None while its sound is being made."""
     outline = ctx.shapes.of(ctx.project.reel, trigger.sound)
     if outline is None:
         return trigger.at_s, trigger.at_s

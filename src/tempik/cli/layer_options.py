@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from tempik.reel import Reel, Rule
 
 
-OF_CLIPS = ("mask", "mask_set", "unmask", "clear", "clear_set", "again", "follow", "cut_out")
+OF_CLIPS = ("mask", "mask_set", "unmask", "clear", "clear_set", "repeat", "follow", "cut_out")
 
 
 def add_arguments(made: argparse.ArgumentParser) -> None:
@@ -32,7 +32,9 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
     made.add_argument("--clear", metavar="#colour|dark|bright|off", help="make that of the picture clear")
     made.add_argument("--clear-set", action="append", default=[], metavar="NAME=PERCENT", help="tolerance, soft, spill")
     made.add_argument(
-        "--again", metavar="RULE", help="lay again on points:4, bars:1,3, onsets, drops, frames:10; off lays it once"
+        "--repeat",
+        metavar="RULE",
+        help="lay it again on points:4, bars:1,3, onsets, drops, frames:10; off lays it once",
     )
     made.add_argument(
         "--adjust", action="store_true", help="lay a clip that changes what lies below (--from, --length)"
@@ -51,10 +53,10 @@ def changed(reel: Reel, names: list[str], options: Options) -> Reel:
     """Return the reel with what is asked for done to clips."""
     reel = _masked(reel, names, options)
     reel = _cleared(reel, names, options)
-    if options.again is not None:
+    if options.repeat is not None:
         from tempik.edit.clips.repeats import with_repeat
 
-        reel = with_repeat(reel, names, None if options.again == "off" else _rule(options.again))
+        reel = with_repeat(reel, names, None if options.repeat == "off" else _rule(options.repeat))
     if options.cut_out is not None:
         reel = _cut(reel, names, options)
     if options.follow is not None:
