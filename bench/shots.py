@@ -276,7 +276,7 @@ def export_view(window: Window, folder: Path) -> None:
     window.page(ExportPage)._typed()
     order = Order(shapes=("upright", "square", "wide"), measure=True)
     exports.start(replace(order, shapes=("upright", "wide")), folder / "open day.mp4")
-    exports.wish(order)
+    exports.ask_for(order)
     while exports.share < 0.3:
         spin(0.1)
     exports.hold(True)

@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import QObject
 from pytestqt.qtbot import QtBot
 
-from tempik.desktop.commands.registry import GROUPS, Commands, Step, command, commands_of
+from tempik.desktop.commands.registry import GROUPS, Commands, CommandStep, command, commands_of
 from tempik.desktop.pages.footage.page import FootagePage
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.session.document import Project
@@ -31,15 +31,15 @@ class Smith(QObject):
         self.struck = 0
 
     @command("Accents", "Half of all accents", ("Ctrl+Alt+H",), "clips")
-    def halve(self) -> Step:
-        return Step("Halved", lambda reel: with_all_amounts(reel, 0.5))
+    def halve(self) -> CommandStep:
+        return CommandStep("Halved", lambda reel: with_all_amounts(reel, 0.5))
 
     @command("Accents", "What cannot be")
-    def fail(self) -> Step:
+    def fail(self) -> CommandStep:
         def edit(reel: Reel) -> Reel:
             raise TempikError("The iron is cold; heat it first.")
 
-        return Step("Never", edit)
+        return CommandStep("Never", edit)
 
     @command("Play", "Strike")
     def trigger(self) -> None:

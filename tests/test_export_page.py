@@ -73,7 +73,7 @@ def test_a_new_user_exports_in_two_presses(page: ExportPage, opened: Window, qtb
 
 
 def test_three_frames_are_one_press(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    page.exports.wish(Order(short_px=90, quality="draft", part=(1.0, 3.0)))
+    page.exports.ask_for(Order(short_px=90, quality="draft", part=(1.0, 3.0)))
     page.fields.shapes["square"].click()
     page.fields.shapes["wide"].click()
     assert page.go.text() == "Export 3"
@@ -104,7 +104,7 @@ def test_a_part_is_the_marked_stretch_or_the_selected_clips(
     opened.project.selection.mark((start_s + 1.0, start_s + 2.0))
     assert "marked stretch, 1.0 to 2.0 s" in page.fields.part.itemText(1)
     page.fields.part.activated.emit(1)
-    page.exports.wish(replace(page.exports.order, short_px=180, quality="draft"))
+    page.exports.ask_for(replace(page.exports.order, short_px=180, quality="draft"))
     page.go.click()
     done(opened, qtbot)
     assert probe(str(tmp_path / "r.mp4")).length_s == pytest.approx(1.0, abs=0.04)
@@ -115,7 +115,7 @@ def test_a_part_is_the_marked_stretch_or_the_selected_clips(
 def test_a_limit_is_kept_and_one_that_cannot_be_is_said(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
-    page.exports.wish(SMALL)
+    page.exports.ask_for(SMALL)
     page.fields.limited.click()
     page.fields.limit.setValue(0.5)
     assert page.exports.order.limit_mb == 0.5 and not page.fields.quality.isEnabled()
@@ -163,7 +163,7 @@ def test_the_reel_is_written_as_it_was_when_it_was_queued(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
     before = opened.project.reel
-    page.exports.wish(SMALL)
+    page.exports.ask_for(SMALL)
     opened.exports.hold(True)
     page.go.click()
     assert [i.state for i in opened.exports.items] == ["waiting"] and page.queue.pause.text() == "Go on"
@@ -323,7 +323,7 @@ def test_a_process_that_dies_without_a_word_is_told(opened: Window, qtbot: QtBot
 
 
 def test_the_last_order_is_given_again_by_one_key(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
-    opened.exports.wish(Order(format="vp9", quality="draft", short_px=180))
+    opened.exports.ask_for(Order(format="vp9", quality="draft", short_px=180))
     opened.commands["export_again"].trigger()
     done(opened, qtbot)
     assert (tmp_path / "r.webm").is_file()
@@ -334,7 +334,7 @@ def test_the_last_order_is_given_again_by_one_key(opened: Window, qtbot: QtBot, 
 def test_the_order_goes_with_the_project(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """It was kept by the project's path alone, and lost where that was moved."""
     wanted = Order(format="vp9", quality="draft", short_px=180)
-    opened.exports.wish(wanted)
+    opened.exports.ask_for(wanted)
     opened.project.save(tmp_path / "a.tempik")
     assert main(["speed", str(tmp_path / "a.tempik"), "--clips", "1", "--reverse"]) == 0
     (tmp_path / "a.tempik").rename(tmp_path / "moved.tempik")

@@ -196,9 +196,9 @@ def _cut(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
             points = list(zip(values[::2], values[1::2], strict=False))
             strokes.append(cutting_out.stroke_at(timeline, placed, frame, points, kind == "keep"))
         old = by_id(placed.footage.cutouts, placed.clip.cutout)
-        wish = Cutout(old.id if old is not None else "", (*(old.strokes if old is not None else ()), *strokes))
+        asked = Cutout(old.id if old is not None else "", (*(old.strokes if old is not None else ()), *strokes))
         target = cutting_out.target_beside(options.output or options.project, state_folder(), placed.footage)
-        made = cutting_out.cut_out(placed.footage, wish, cutting_out.stretch_shown(timeline, placed), target)
+        made = cutting_out.cut_out(placed.footage, asked, cutting_out.stretch_shown(timeline, placed), target)
         reel = cutting_out.with_cutout(reel, name, made)
     return reel
 

@@ -12,7 +12,7 @@ from tempik.rhythm.attack import STEP_RATE, attacks_near
 from tempik.rhythm.features import Features
 from tempik.rhythm.filters import smoothed
 from tempik.rhythm.front import RATE as HEARD_RATE
-from tempik.rhythm.pulse import FASTEST_BPM, SLOWEST_BPM, Pulse, first_reading, pulses
+from tempik.rhythm.pulse import FASTEST_BPM, SLOWEST_BPM, TempoPulse, first_reading, pulses
 
 Array = NDArray[np.float32]
 Times = NDArray[np.float64]
@@ -27,7 +27,7 @@ class Candidate(NamedTuple):
     """Beats that could be the song's, the pulse they come from, and whether they are one even grid."""
 
     beats_s: Times
-    pulse: Pulse
+    pulse: TempoPulse
     even: bool
 
 
@@ -48,7 +48,7 @@ def candidates(found: Features, beat: Array, rise: Array) -> list[Candidate]:
     if not steady:
         reading = first_reading(found.onset, beat)
         if len(reading) >= 8:
-            mean = Pulse(1 / float(np.median(np.diff(reading))), 0.0, False)
+            mean = TempoPulse(1 / float(np.median(np.diff(reading))), 0.0, False)
             uneven = readings(attacks_near(rise, reading, 0.035)[0], length_s)
             out += [Candidate(beats, mean, False) for beats in uneven]
     return out

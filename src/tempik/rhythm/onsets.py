@@ -149,8 +149,8 @@ def agreed(rows: NDArray[np.float64], odds: NDArray[np.float64], share: NDArray[
         like = seen[part] @ seen[part].T
         np.fill_diagonal(like, -np.inf)
         near = np.argpartition(-like, _LIKE, axis=1)[:, :_LIKE]
-        said = np.log(share[part][near].mean(axis=1)[:, : len(BANDS)] + 1e-4)
-        out[part] = (1 - _AGREE) * own[part] + _AGREE * said
+        asked = np.log(share[part][near].mean(axis=1)[:, : len(BANDS)] + 1e-4)
+        out[part] = (1 - _AGREE) * own[part] + _AGREE * asked
     return out
 
 

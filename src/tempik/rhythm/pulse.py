@@ -34,7 +34,7 @@ _RELATED = (1 / 2, 2.0, 2 / 3, 3 / 2, 3 / 4, 4 / 3, 1 / 3, 3.0)
 _MOST = 7
 
 
-class Pulse(NamedTuple):
+class TempoPulse(NamedTuple):
     """Pulses a second, how far the song keeps their phase (0 to 1), and whether it is steady."""
 
     rate_hz: float
@@ -42,7 +42,7 @@ class Pulse(NamedTuple):
     steady: bool
 
 
-def pulses(onset: Array, beat: Array) -> list[Pulse]:
+def pulses(onset: Array, beat: Array) -> list[TempoPulse]:
     """Return the rates that a song could be counted at, the likeliest first, from its onsets (FRAME_RATE rows a
     second) and how likely each instant is a beat (`front.RATE` rows a second, 0 to 1)."""
     rates = np.geomspace(SLOWEST_BPM / 60, FASTEST_BPM / 60, 420)
@@ -52,7 +52,7 @@ def pulses(onset: Array, beat: Array) -> list[Pulse]:
     leading = [*_peaks(by_beats, rates)[:3], *_peaks(by_onsets, rates)[:2]]
     found += [rate * ratio for rate in leading for ratio in _RELATED]
     spectrum = _Spectrum(onset)
-    out: list[Pulse] = []
+    out: list[TempoPulse] = []
     for rate in found:
         if SLOWEST_BPM <= rate * 60 <= FASTEST_BPM and all(abs(rate / p.rate_hz - 1) > 0.012 for p in out):
             pulse = spectrum.pulse_near(rate)
@@ -97,7 +97,7 @@ class _Spectrum:
         part = places - low
         return np.asarray(self.level[low] * (1 - part) + self.level[low + 1] * part)
 
-    def pulse_near(self, near_hz: float) -> Pulse:
+    def pulse_near(self, near_hz: float) -> TempoPulse:
         """Return the pulse near a rate that the whole song agrees on. Agreement is that of the phases of eight-second
         windows at the strongest harmonic, weighted by their energy."""
         rates = np.arange(near_hz * 0.985, near_hz * 1.015, self.step / 3)
@@ -113,7 +113,7 @@ class _Spectrum:
             # What phase is left over from window to window is an error of the rate.
             slope = np.polyfit(np.arange(len(parts)), np.unwrap(np.angle(parts)), 1, w=np.abs(parts))[0]
             rate += float(slope) / (2 * np.pi * harmonic * _WINDOW_S / 2)
-        return Pulse(rate, kept, kept > KEPT and _elsewhere(self.centred, rate) < ELSEWHERE)
+        return TempoPulse(rate, kept, kept > KEPT and _elsewhere(self.centred, rate) < ELSEWHERE)
 
 
 def _elsewhere(centred: Times, rate: float) -> float:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from tempik.desktop.commands.files import file_to_write
-from tempik.desktop.commands.registry import Step, command
+from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.inspecting import Looking
@@ -118,21 +118,23 @@ class GradeCommands(QObject):
         self.project.change(what, lambda reel: grades.with_parts(reel, where, source, parts))
 
     @command("Grade", "Take the grade off")
-    def no_grade(self) -> Step:
+    def no_grade(self) -> CommandStep:
         where = self.where()
-        return Step("Grade taken off", lambda reel: grades.with_grade(reel, where, None))
+        return CommandStep("Grade taken off", lambda reel: grades.with_grade(reel, where, None))
 
     @command("Grade", "The selected clip's grade for all clips", (), "clips")
-    def grade_all(self) -> Step:
+    def grade_all(self) -> CommandStep:
         source = self.project.selection.clip
         grade = source.grade if source is not None else None
         everywhere = Where("clips", tuple(c.id for c in self.project.reel.clips if c.title is None))
-        return Step("One grade for all clips", lambda reel: grades.with_grade(reel, everywhere, grade))
+        return CommandStep("One grade for all clips", lambda reel: grades.with_grade(reel, everywhere, grade))
 
     @command("Grade", "Key how much of the grade shows, at the playhead", ("Alt+G",))
-    def key_amount(self) -> Step:
+    def key_amount(self) -> CommandStep:
         where, frame, amount = self.where(), self.project.playhead.frame, 1.0
-        return Step("Key of the grade", lambda reel: grades.with_amount_key(reel, where, frame, amount, within=1))
+        return CommandStep(
+            "Key of the grade", lambda reel: grades.with_amount_key(reel, where, frame, amount, within=1)
+        )
 
     def key_amount_at(self, amount: float) -> None:
         """Set how much of the grade shows at the playhead."""
@@ -141,9 +143,9 @@ class GradeCommands(QObject):
         self.project.change("Key of the grade", edit)
 
     @command("Grade", "Take the grade's key at the playhead away")
-    def unkey_amount(self) -> Step:
+    def unkey_amount(self) -> CommandStep:
         where, frame = self.where(), self.project.playhead.frame
-        return Step("Key of the grade taken away", lambda reel: grades.without_amount_key(reel, where, frame))
+        return CommandStep("Key of the grade taken away", lambda reel: grades.without_amount_key(reel, where, frame))
 
     @command("Grade", "Make the light of the selected clips even", (), "clips")
     def even_series(self) -> None:
@@ -156,9 +158,9 @@ class GradeCommands(QObject):
         self._measured("Light even along the clip", lambda reel, job: matching.with_even_light(reel, name, job.report))
 
     @command("Grade", "Leave the light along the clips as it was", (), "clips")
-    def uneven(self) -> Step:
+    def uneven(self) -> CommandStep:
         names = self.project.selection.chosen_clips
-        return Step("Light as it was", lambda reel: matching.without_even_light(reel, names))
+        return CommandStep("Light as it was", lambda reel: matching.without_even_light(reel, names))
 
     def match_to(self, target: str) -> None:
         """Make the selected clips' colours like those of another."""

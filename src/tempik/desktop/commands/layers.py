@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
-from tempik.desktop.commands.registry import Step, command
+from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.background import ProxyStore
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
@@ -70,9 +70,9 @@ class LayerCommands(QObject):
         return next((n for n in here if source_of(n) == selected), next(iter(here), None))
 
     @command("Layers", "Leave the repeat at the playhead out", (), "clips")
-    def leave_out(self) -> Step:
+    def leave_out(self) -> CommandStep:
         name = self._here()
-        return Step("Repeat left out", lambda reel: repeats.without_repeat_instance(reel, [name]))
+        return CommandStep("Repeat left out", lambda reel: repeats.without_repeat_instance(reel, [name]))
 
     @command("Layers", "Make the repeat at the playhead a clip of its own", (), "clips")
     def make_own(self) -> None:
@@ -106,9 +106,9 @@ class LayerCommands(QObject):
             self._follow(placed, lambda: tracking.subject_of(timeline, placed, path))
 
     @command("Layers", "Follow no subject", (), "clips")
-    def follow_nothing(self) -> Step:
+    def follow_nothing(self) -> CommandStep:
         names = self.project.selection.chosen_clips
-        return Step("Framing stands", lambda reel: follow.without_follow(reel, names))
+        return CommandStep("Framing stands", lambda reel: follow.without_follow(reel, names))
 
     def follow_at(self, x: float, y: float) -> None:
         """Follow what is seen at a place of the frame, shares from its left and top, through the selected clip. Where it
@@ -199,9 +199,9 @@ class LayerCommands(QObject):
         self.worker.start(f"Cutting out of {footage.name}", work, done, self._failed)
 
     @command("Layers", "Show all of the clips again, not the cut-out", (), "clips")
-    def cut_nothing_out(self) -> Step:
+    def cut_nothing_out(self) -> CommandStep:
         names = self.project.selection.chosen_clips
-        return Step("All of the picture shown", lambda reel: cutting_out.without_cutout(reel, names))
+        return CommandStep("All of the picture shown", lambda reel: cutting_out.without_cutout(reel, names))
 
     @command("Layers", "Follow what moves in all clips that are wider than the frame", (), "clips")
     def follow_all(self) -> None:

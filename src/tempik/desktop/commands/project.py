@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
-from tempik.desktop.commands.registry import Step, command
+from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.importer import FOOTAGE_FILTER, PROJECT_FILTER, SONG_FILTER, Importer
@@ -114,7 +114,7 @@ class ProjectCommands(QObject):
             self.files.add_footage(paths)
 
     @command("Project", "Remove footage from the reel …")
-    def remove_footage(self) -> Step | None:
+    def remove_footage(self) -> CommandStep | None:
         """Take the footage that is looked at off the reel, and the clips that show it; says first what would be lost."""
         piece = self.project.selection.footage
         if piece is None:
@@ -123,7 +123,7 @@ class ProjectCommands(QObject):
         lost = uses_of(self.project.reel, piece.id)
         if lost.text and not self._sure(f"Remove {piece.name} from the reel?", f"{lost.text} The file itself stays."):
             return None
-        return Step(
+        return CommandStep(
             f"{piece.name} removed from the reel", lambda reel: without_footage(reel, piece.id, with_clips=True)
         )
 

@@ -37,7 +37,7 @@ GROUPS = (
 )
 
 
-class Step(NamedTuple):
+class CommandStep(NamedTuple):
     """One undo step: what it is called, and the edit."""
 
     label: str
@@ -64,7 +64,7 @@ def command(
         @wraps(function)
         def run(owner: Any) -> object:
             made = function(owner)
-            return owner.project.change(made.label, made.edit) if isinstance(made, Step) else made
+            return owner.project.change(made.label, made.edit) if isinstance(made, CommandStep) else made
 
         run.__dict__["command"] = Command(group, function.__name__, text, keys, needs)
         return run

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from tempik.desktop.commands.files import file_to_write
-from tempik.desktop.commands.registry import Step, command
+from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.digits import plural
@@ -87,19 +87,19 @@ class TitleCommands(QObject):
             self.project.change(what, lambda reel: titles.with_title_fields(reel, names, **fields))
 
     @command("Titles", "Words on the next points, one each", ("Ctrl+Shift+T",), "clips")
-    def words_each(self) -> Step:
+    def words_each(self) -> CommandStep:
         names = self.chosen()
-        return Step("Words on points", lambda reel: titles.with_words_on_points(reel, names))
+        return CommandStep("Words on points", lambda reel: titles.with_words_on_points(reel, names))
 
     @command("Titles", "Words on points, spread over the title", (), "clips")
-    def words_even(self) -> Step:
+    def words_even(self) -> CommandStep:
         names = self.chosen()
-        return Step("Words spread over points", lambda reel: titles.with_words_on_points(reel, names, even=True))
+        return CommandStep("Words spread over points", lambda reel: titles.with_words_on_points(reel, names, even=True))
 
     @command("Titles", "All words at once", (), "clips")
-    def words_off(self) -> Step:
+    def words_off(self) -> CommandStep:
         names = self.chosen()
-        return Step("All words at once", lambda reel: titles.without_words_on_points(reel, names))
+        return CommandStep("All words at once", lambda reel: titles.without_words_on_points(reel, names))
 
     @command("Titles", "Named points become words", (), "song")
     def named_to_words(self) -> None:

@@ -65,7 +65,7 @@ class Exports(QObject):
             self.project.ordered.keep(as_kept(self._order))
         return self._order
 
-    def wish(self, order: Order) -> None:
+    def ask_for(self, order: Order) -> None:
         """Take another order for this project."""
         self._order, self._order_of = order, self.project.path
         self.project.ordered.keep(as_kept(order))
@@ -120,7 +120,7 @@ class Exports(QObject):
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return False
-        self.wish(order)
+        self.ask_for(order)
         self._refresh()
         self._next()
         if self.held:

@@ -177,7 +177,7 @@ class ExportPage(Page):
         self.want()
 
     def _edited(self, order: Order) -> None:
-        self.exports.wish(order)
+        self.exports.ask_for(order)
 
     def order(self) -> bool:
         """Queue what is shown."""
@@ -199,7 +199,7 @@ class ExportPage(Page):
     def _begin_with(self, number: int) -> None:
         chosen = self.preset.itemData(number)
         if chosen is not None:
-            self.exports.wish(fitting(replace(chosen, name="")))
+            self.exports.ask_for(fitting(replace(chosen, name="")))
 
     def _keep(self) -> None:
         if self.commands.keep(self.exports.order):
