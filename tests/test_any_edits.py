@@ -14,9 +14,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from tempik import memo
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.check.landing import check_reel
+from tempik.derive import DERIVED
 from tempik.edit.accents import keys, lanes, painting
 from tempik.edit.clips import layers, masks, nests, pieces, pins, place, repeats, split_picture, trim
 from tempik.edit.clips.slots import clip_of
@@ -319,7 +319,7 @@ def test_each_edit_is_had_or_refused(reel: Reel, tmp_path: Path, name: str) -> N
         laid = [(p.clip, p.first, p.end, p.map.start_s) for p in Timeline(made).placed]
         Timeline(reel)
         assert [(p.clip, p.first, p.end, p.map.start_s) for p in Timeline(made).placed] == laid
-        memo.forget_all()
+        DERIVED.forget()
         assert [(p.clip, p.first, p.end, p.map.start_s) for p in Timeline(made).placed] == laid
 
     tried()

@@ -17,7 +17,6 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from tempik.errors import TempikError
-from tempik.memo import forget_all
 
 LONGEST_S = 10.0
 MOST_MB = 1536
@@ -142,7 +141,6 @@ def open_journal(path: Path) -> str:
     from tempik.reel.validate import problems
 
     project = path.with_name("r.tempik")
-    forget_all()  # as opening the project does
     path.rename(path.with_name(".r.tempik.journal"))
     found = left_behind(project)
     if found is None:

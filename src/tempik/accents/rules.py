@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from tempik.accents.catalogue import CATALOGUE
 from tempik.accents.evaluated import Ruled, RuleScene, Span, Step
-from tempik.memo import Memory
+from tempik.derive import DERIVED, Stage
 from tempik.reel import AccentLane, Point, Rule, Soundtrack, point_of
 from tempik.time import time_of
 
@@ -18,7 +18,7 @@ LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
 AROUND_S = 600.0
 # A lane that is laid frame by frame reaches so far: five minutes at 60 a second. An hour of it would be worked at for ten seconds.
 MOST_FRAMES = 20_000
-_COUNTED: Memory[list[CountedRun]] = Memory(24)
+_COUNTED: Stage[list[CountedRun]] = Stage("counted points")
 
 
 def beats(points: Sequence[Point]) -> list[Point]:
@@ -75,7 +75,7 @@ def events_of(rule: Rule, scene: RuleScene, stretch: tuple[int, int]) -> list[Ru
         if song is None:
             return []
         out: list[RuleEvent] = []
-        for run in _COUNTED.get((song,), (rule.of, rule.beats), lambda: _counted(rule, song)):
+        for run in DERIVED.get(_COUNTED, (song,), (rule.of, rule.beats), lambda: _counted(rule, song)):
             # Counted over the whole song, and worked out where the reel may come to lie.
             first, end = around(scene, run.points)
             near = enumerate(run.points[first:end], run.first + first)
@@ -111,7 +111,7 @@ def events_of(rule: Rule, scene: RuleScene, stretch: tuple[int, int]) -> list[Ru
 
 
 def _counted(rule: Rule, song: Soundtrack) -> list[CountedRun]:
-    runs = _COUNTED.get((song,), (), lambda: runs_of(song.points))
+    runs = DERIVED.get(_COUNTED, (song,), (), lambda: runs_of(song.points))
     if rule.of == "bars":
         return [CountedRun([p for run in runs for p in run.points if p.beat in rule.beats and not p.part], 0)]
     if rule.of == "drops":

@@ -17,8 +17,8 @@ import numpy as np
 from tempik.accents import EvaluatedLane, Form, Pulse, clashes, level, pulse_level
 from tempik.accents.masks import mask_of
 from tempik.accents.rules import MOST_FRAMES, stretch_of
+from tempik.derive import DERIVED, Stage
 from tempik.errors import TempikError
-from tempik.memo import Memory
 from tempik.reel import Point
 from tempik.reel.lanes import RuleOf
 from tempik.render.sound_bank import message_of_sounds
@@ -36,8 +36,8 @@ from tempik.titles import laid_out, words_of
 Kind = Literal["cut", "transition", "word", "pin", "accent", "sound"]
 HALF_FRAME = 0.5 + 1e-6
 SOUND_MS = 1.0  # a sound lands within this, whatever the rate of the pictures
-_EVENTS: Memory[Report] = Memory(64)
-_WORDS: Memory[list[Event]] = Memory(400)
+_EVENTS: Stage[Report] = Stage("landings inside")
+_WORDS: Stage[list[Event]] = Stage("landing of words")
 SEEN_AROUND = 12  # a word is looked for so many frames around its key
 
 
@@ -151,7 +151,8 @@ def _of_clip(timeline: Timeline, placed: PlacedClip) -> list[Event]:
     events = _cut(timeline, placed) if timeline.shows(placed, placed.first) else []
     if placed.clip.title is not None:
         when = (timeline.rate.numerator, timeline.rate.denominator, timeline.frames)
-        events += _WORDS.get((placed, timeline.reel.soundtrack), when, lambda: _words(timeline, placed))
+        words = DERIVED.get(_WORDS, (placed, timeline.reel.soundtrack), when, lambda: _words(timeline, placed))
+        events += words
     if placed.footage.nest is not None:
         events += _inside(timeline, placed)
     # A pin whose point sounds before the reel begins or after it ends has nothing to land on.
@@ -162,7 +163,7 @@ def _inside(timeline: Timeline, placed: PlacedClip) -> list[Event]:
     """What happens in a nest, where the clip that shows it shows that. In a nest that was moved or plays at another speed it
     is tied to nothing: its points sound elsewhere."""
     inside = inside_of(timeline, placed.footage)
-    found = _EVENTS.get((inside,), (), lambda: check_reel(inside)).events
+    found = DERIVED.get(_EVENTS, (inside,), (), lambda: check_reel(inside)).events
     sources = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), timeline.rate)
     seen: dict[int, int] = {}
     for frame, source in zip(range(placed.first, placed.end), sources.tolist(), strict=True):

@@ -14,9 +14,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.cached import cached_within
 from tempik.grade.pointwise import Colours, graded
 from tempik.media.picture import FROM_RGB, TO_RGB, Picture, Plane
-from tempik.memo import cached_within
 from tempik.reel.grade import Grade
 
 # Chroma values that the formula is worked out for; in between it is straight.

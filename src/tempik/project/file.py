@@ -18,13 +18,11 @@ import platformdirs
 from tempik.disk.reading import MB, decoded, is_regular, printable, read_whole, shortened
 from tempik.disk.writing import is_read, write_whole
 from tempik.errors import TempikError
-from tempik.memo import expect, forget_all
 from tempik.project.media_files import media_paths, with_paths
 from tempik.project.older import with_names_of_today
 from tempik.project.sources import refuse_media
 from tempik.reel import Point
 from tempik.reel.model import Reel
-from tempik.reel.nests import size_of
 from tempik.reel.validate import problems
 
 FORMAT = 13
@@ -100,7 +98,6 @@ def load_reel(path: Path) -> Reel:
     Raises TempikError when the file cannot be read, is damaged, or comes from a newer version.
     """
     document = decoded(read_whole(path, MOST_MB), path, "a Tempik project")
-    forget_all()
     number = document.get("format") if isinstance(document, dict) else None
     if not isinstance(number, int):
         raise TempikError(f"{path} is not a Tempik project: it has no format number; open a .tempik file.")
@@ -116,7 +113,6 @@ def load_reel(path: Path) -> Reel:
         reel = msgspec.convert(document, Reel, dec_hook=decode_value)
     except (msgspec.ValidationError, RecursionError) as error:
         raise TempikError(f"{path} is damaged: {shortened(error)}; open a copy or an earlier save.") from error
-    expect(size_of(reel))
     found = problems(reel)
     if found:
         raise TempikError(f"{path} is damaged: {printable(found[0])} Open a copy or an earlier save.")

@@ -10,6 +10,7 @@ from typing import Annotated, Any, NamedTuple, TypeVar, get_args, get_origin, ge
 
 import msgspec
 
+from tempik.derive import DERIVED, LONG, Stage
 from tempik.disk.folders import files_in
 from tempik.disk.reading import is_regular
 from tempik.disk.writing import copy_whole, make_folder
@@ -17,10 +18,9 @@ from tempik.errors import TempikError
 from tempik.grade.cube import is_cube
 from tempik.media.cache import content_key
 from tempik.media.opening import is_media
-from tempik.memo import Crowd
 from tempik.reel import Reel
 
-_NAMED: Crowd[tuple[str, ...]] = Crowd(24_000)
+_NAMED: Stage[tuple[str, ...]] = Stage("files of a record", LONG)
 
 
 def found_in(reel: Reel, folder: Path, stopped: Callable[[], bool] = lambda: False) -> Reel:
@@ -112,7 +112,7 @@ def media_paths(reel: Reel) -> tuple[str, ...]:
 
 def _named_by(record: msgspec.Struct) -> tuple[str, ...]:
     """Return the files that a record and those in it name, in the order of its fields; a record is looked through once."""
-    return _NAMED.get((record,), (), lambda: tuple(_names_in(record)))
+    return DERIVED.get(_NAMED, (record,), (), lambda: tuple(_names_in(record)))
 
 
 def _names_in(record: msgspec.Struct) -> Iterator[str]:

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from tempik.memo import Crowd
+from tempik.derive import DERIVED, LONG, Stage
 
 MOST_NUMBER = 1e9
 MOST_TEXT = 20_000
@@ -95,7 +95,7 @@ _MOST: dict[str, float] = {
 }
 
 Said = tuple[str, str]
-_SOUND: Crowd[Said] = Crowd(48_000, 12_000)  # several for each clip
+_SOUND: Stage[Said] = Stage("bounds", LONG)  # several for each clip
 _FINE: Said = ("", "")
 
 
@@ -112,7 +112,7 @@ def no_number(record: msgspec.Struct) -> str:
 
 def _looked_through(record: msgspec.Struct) -> Said:
     """Return the first thing that is out of bounds and the first that is no number."""
-    return _SOUND.get((record,), (), lambda: _first(_found(record)))
+    return DERIVED.get(_SOUND, (record,), (), lambda: _first(_found(record)))
 
 
 def _first(message: Iterator[Said]) -> Said:

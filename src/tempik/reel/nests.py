@@ -26,12 +26,6 @@ def all_clips(reel: Reel) -> Iterator[Clip]:
             yield from footage.nest.clips
 
 
-def size_of(reel: Reel) -> int:
-    """Return how many clips a reel and its nests have, sounds among them."""
-    inside = sum(len(f.nest.clips) for f in reel.footage if f.nest is not None)
-    return len(reel.clips) + len(reel.sound_clips) + inside
-
-
 def all_lanes(reel: Reel) -> Iterator[AccentLane]:
     """Yield every accent lane of a reel and of its nests."""
     yield from reel.accent_lanes

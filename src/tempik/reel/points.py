@@ -9,18 +9,16 @@ is not chosen still has its instant (`point_of`).
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from fractions import Fraction
-from typing import Any, NamedTuple, TypeVar
+from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from tempik.memo import Memory
+from tempik.derive import DERIVED, Stage
 from tempik.reel.grid import Grid, lattice
 from tempik.reel.soundtrack import Point, PointChoice, PointEdit, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
-
-T = TypeVar("T")
 
 FOUND = ("b", "r", "s")  # what ids of beats begin with: as found, the first rival's, the second's
 OWN = "u"
@@ -53,7 +51,7 @@ def chosen_points(song: Soundtrack) -> tuple[Point, ...]:
 def tempo_of(song: Soundtrack) -> float:
     """Return beats a minute as read: over the whole song on a grid, else the usual gap; 0 without beats."""
     grid = grid_of(song)
-    return _TEMPI.get((grid,), (), lambda: _tempo(grid)) if grid is not None else 0.0
+    return DERIVED.get(_TEMPI, (grid,), (), lambda: _tempo(grid)) if grid is not None else 0.0
 
 
 def _tempo(grid: Grid) -> float:
@@ -108,42 +106,32 @@ def beats_between(song: Soundtrack, from_s: float, to_s: float) -> tuple[Point, 
     return tuple(beats[first : bisect_right(beats, to_s + 1e-9, key=lambda p: p.time_s)])
 
 
-class _Kept:
-    """The last results by what they were made of: records told by identity, numbers by value."""
-
-    def __init__(self, most: int) -> None:
-        self._memory: Memory[Any] = Memory(most)
-
-    def get(self, key: tuple[Any, ...], make: Callable[[], T]) -> T:
-        objects = tuple(k for k in key if not isinstance(k, float))
-        values = tuple(k if isinstance(k, float) else None for k in key)
-        return self._memory.get(objects, values, make)  # type: ignore[no-any-return]
-
-
-_songs, _grids, _lattices = _Kept(8), _Kept(8), _Kept(24)
-_TEMPI: Memory[float] = Memory(8)
-_BY_HAND: Memory[dict[str, Point]] = Memory(8)
+_GRIDS: Stage[Grid | None] = Stage("grid")
+_LATTICES: Stage[list[Point]] = Stage("points of the grid")
+_OF_PARTS: Stage[_Derived] = Stage("points, by what they are made of")
+_TEMPI: Stage[float] = Stage("tempo")
+_BY_HAND: Stage[dict[str, Point]] = Stage("edits by hand")
 
 
 _Derived = tuple[Grid | None, tuple[Point, ...], dict[str, PointEdit], dict[str, int]]
-_OF_SONG: Memory[_Derived] = Memory(16)
+_OF_SONG: Stage[_Derived] = Stage("points")
 
 
 def _derived(song: Soundtrack) -> _Derived:
     """Return a song's grid, its chosen points, its hand edits by id and the places of the points by id."""
-    return _OF_SONG.get((song,), (), lambda: _of_parts(song))
+    return DERIVED.get(_OF_SONG, (song,), (), lambda: _of_parts(song))
 
 
 def _of_parts(song: Soundtrack) -> _Derived:
     def make() -> _Derived:
         edits = {e.id: e for e in song.edits}
         # While points are edited the grid stays: it is kept apart.
-        grid = _grids.get((song.heard, song.reading, song.own), lambda: _grid(song))
+        grid = DERIVED.get(_GRIDS, (song.heard, song.reading, song.own), (), lambda: _grid(song))
         points = _chosen(song, grid, edits)
         return grid, points, edits, {p.id: i for i, p in enumerate(points)}
 
-    key = (song.heard, song.reading, song.choices, song.edits, song.own, song.placed, song.length_s)
-    return _songs.get(key, make)
+    parts = (song.heard, song.reading, song.choices, song.edits, song.own, song.placed)
+    return DERIVED.get(_OF_PARTS, parts, (song.length_s,), make)
 
 
 def _grid(song: Soundtrack) -> Grid | None:
@@ -226,7 +214,7 @@ def _grid_points(song: Soundtrack, grid: Grid, choice: PointChoice) -> list[Poin
     """Return the beats of a grid that a choice takes, from the song's start to its end, with the parts between."""
     kept = _EVERY_BEAT if choice == _EVERY_BEAT else choice
     first = _place(choice.first) if choice.first.startswith(grid.prefix) else None
-    return _lattices.get((grid, kept, song.length_s), lambda: lattice(grid, choice, song.length_s, first))
+    return DERIVED.get(_LATTICES, (grid, kept), (song.length_s,), lambda: lattice(grid, choice, song.length_s, first))
 
 
 def _onset_points(song: Soundtrack, choice: PointChoice) -> list[Point]:
@@ -241,7 +229,7 @@ def _onset_points(song: Soundtrack, choice: PointChoice) -> list[Point]:
 
 def _bare(song: Soundtrack, grid: Grid | None, wanted: str) -> Point | None:
     """Return a point by id as it is without hand edits."""
-    placed = _BY_HAND.get((song,), (), lambda: {p.id: p for p in song.placed}).get(wanted)
+    placed = DERIVED.get(_BY_HAND, (song,), (), lambda: {p.id: p for p in song.placed}).get(wanted)
     if placed is not None:
         return placed
     if _whole(wanted, "o"):

@@ -7,7 +7,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 
-from tempik.memo import Crowd
+from tempik.derive import DERIVED, LONG, Stage
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
 from tempik.reel.lanes import AccentLane, Length
@@ -42,7 +42,7 @@ TITLE_BOUNDS = {
 }  # fmt: skip
 MOST_TITLE = 10_000
 MOST_JOIN = {"frames": 600.0, "beats": 16.0}
-_LOOKED_THROUGH: Crowd[tuple[str, ...]] = Crowd(24_000)
+_LOOKED_THROUGH: Stage[tuple[str, ...]] = Stage("problems", LONG)
 
 
 def problems(reel: Reel) -> list[str]:
@@ -159,7 +159,7 @@ def grade_problems(grade: Grade, whose: str) -> Iterator[str]:
 
 def _once(find: Callable[..., Iterator[str]], *records: object) -> tuple[str, ...]:
     """Return what is wrong with a record beside others, looked for once: a step of a journal changes few of them."""
-    return _LOOKED_THROUGH.get(records, (find,), lambda: tuple(find(*records)))
+    return DERIVED.get(_LOOKED_THROUGH, records, (find,), lambda: tuple(find(*records)))
 
 
 def _together_problems(reel: Reel) -> Iterator[str]:

@@ -9,8 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.cached import cached_within
 from tempik.media.picture import Plane
-from tempik.memo import cached_within
 
 Points = NDArray[np.float64]
 ROUND_STEPS = 12

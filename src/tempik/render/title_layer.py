@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.cached import cached_within
 from tempik.media.blend import as_picture, laid_by
 from tempik.media.paint import Matrix, blended_plane
 from tempik.media.picture import Picture, Plane, from_rgb
-from tempik.memo import cached_within
 from tempik.reel import Title
 from tempik.timeline.wording import TitlePart
 from tempik.titles.drawing import Sprite, drawn

@@ -8,8 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.cached import cached_within
 from tempik.errors import TempikError
-from tempik.memo import cached_within
 from tempik.sounds.air import AIR
 from tempik.sounds.kind import SoundKind
 from tempik.sounds.machines import MACHINES

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from tempik.memo import Memory
+from tempik.derive import DERIVED, Stage
 from tempik.reel import Framing, MotionTrack, by_id
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
@@ -18,7 +18,7 @@ from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 ROOM = 1e-3  # of the frame's width
 Path = NDArray[np.float64]
 
-_PATHS: Memory[Path] = Memory(400)
+_PATHS: Stage[Path] = Stage("followed path")
 
 
 def track_of(placed: PlacedClip) -> MotionTrack | None:
@@ -33,8 +33,8 @@ def calm_path(placed: PlacedClip, track: MotionTrack, rate: Fraction) -> Path:
     seen."""
     follow = placed.clip.follow
     assert follow is not None
-    return _PATHS.get(
-        (placed, track), (rate.numerator, rate.denominator), lambda: _smoothed(placed, track, rate, follow.calm)
+    return DERIVED.get(
+        _PATHS, (placed, track), (rate.numerator, rate.denominator), lambda: _smoothed(placed, track, rate, follow.calm)
     )
 
 

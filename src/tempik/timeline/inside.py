@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
-from tempik.memo import Memory
+from tempik.derive import DERIVED, Stage
 from tempik.reel import Footage
 from tempik.reel.nests import level_of
 from tempik.time import time_of
@@ -16,7 +16,7 @@ from tempik.timeline.timeline import Timeline
 
 # An instant this little before a frame is on it: what is worked out in floating point must not cost a frame.
 EXACT = 1e-3
-_INSIDE: Memory[Timeline] = Memory(64)
+_INSIDE: Stage[Timeline] = Stage("inside of a nest", 6)
 
 
 def inside_of(timeline: Timeline, footage: Footage) -> Timeline:
@@ -40,7 +40,7 @@ def inside_of(timeline: Timeline, footage: Footage) -> Timeline:
         level = level_of(reel, footage)
         return Timeline(replace(level, length_s=max(level.length_s, until_s)))
 
-    return _INSIDE.get(parts, (*rate, *settings), made)
+    return DERIVED.get(_INSIDE, parts, (*rate, *settings), made)
 
 
 def frame_inside(timeline: Timeline, placed: PlacedClip, source_s: float) -> int:

@@ -6,11 +6,11 @@ from fractions import Fraction
 
 from msgspec.structs import replace
 
-from tempik.memo import Memory
+from tempik.derive import DERIVED, Stage
 from tempik.reel import Clip, Footage, Reel
 from tempik.time import time_of
 
-_IN_REGISTER: Memory[Clip] = Memory(2000)
+_IN_REGISTER: Stage[Clip] = Stage("clip in register")
 
 
 def as_footage(footage: Footage, reel: Reel, frames: int) -> Footage:
@@ -43,4 +43,4 @@ def in_register(clip: Clip, frames: int, rate: Fraction) -> Clip:
     if clip.pins or clip.shaped is not None or any(n.speed != 1.0 for n in clip.curve.nodes):
         return clip
     values = (frames, rate.numerator, rate.denominator)
-    return _IN_REGISTER.get((clip,), values, lambda: replace(clip, source_s=time_of(frames, rate)))
+    return DERIVED.get(_IN_REGISTER, (clip,), values, lambda: replace(clip, source_s=time_of(frames, rate)))

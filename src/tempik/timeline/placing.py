@@ -6,7 +6,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from fractions import Fraction
 
-from tempik.memo import Crowd, Memory
+from tempik.derive import DERIVED, Stage
 from tempik.reel import Clip, Footage, Shaped, by_id
 from tempik.retime import SlotAnchors, TimeMap, cut_out, shaped_curve, through
 from tempik.time import time_of
@@ -16,16 +16,8 @@ from tempik.timeline.song_placement import SongPlacement
 # First frame on screen, end, the clip's own first frame and end, and the rate's two numbers.
 Slot = tuple[int, int, int, int, int, int]
 
-_PLACED: Crowd[PlacedClip] = Crowd(24000)  # while the points that it is tied to stay as they are
-_ALIKE: Crowd[PlacedClip] = Crowd(24000)  # wherever it lies
-_ROWS: Memory[list[dict[str, PlacedClip]]] = Memory(16)  # of each song, rate and track, the track that was laid last
-
-
-def row_before(song_placement: SongPlacement, track: int) -> list[dict[str, PlacedClip]]:
-    """Return where the clips of a track lay by the same song when it was last laid, by their ids, in a list of one: whoever lays the track
-    anew puts it there."""
-    rate = song_placement.rate
-    return _ROWS.get((song_placement.song,), (rate.numerator, rate.denominator, track), lambda: [{}])
+_PLACED: Stage[PlacedClip] = Stage("placed clip")  # while the points that it is tied to stay as they are
+_ALIKE: Stage[PlacedClip] = Stage("placed clip, from its start")  # wherever it lies
 
 
 def placed_in(
@@ -34,14 +26,14 @@ def placed_in(
     """Return where a clip lies; `was` is where a clip of its id lay before, which may spare working it out."""
     begin, until = slot[2:4]
     ties, message = _ties(song_placement, clip, footage) if clip.pins else ((), "")
-    grounds = _grounds(song_placement, clip.shaped, begin, until) if clip.shaped is not None else ()
-    if len(ties) == 1 and not grounds:  # as most have
+    anchors = _anchor_frames(song_placement, clip.shaped, begin, until) if clip.shaped is not None else ()
+    if len(ties) == 1 and not anchors:  # as most have
         tie = ties[0]
         objects: tuple[object, ...] = (clip, footage, tie.point)
         values: tuple[int, ...] = (*slot, tie.frame)
     else:
-        objects, values = (clip, footage, *[t.point for t in ties]), (*slot, *[t.frame for t in ties], *grounds)
-    return _PLACED.get(objects, values, lambda: _worked_out(clip, footage, slot, ties, message, grounds, was))
+        objects, values = (clip, footage, *[t.point for t in ties]), (*slot, *[t.frame for t in ties], *anchors)
+    return DERIVED.get(_PLACED, objects, values, lambda: _worked_out(clip, footage, slot, ties, message, anchors, was))
 
 
 def _only_moved(was: PlacedClip, clip: Clip, footage: Footage, slot: Slot, ties: tuple[Tie, ...]) -> bool:
@@ -66,7 +58,7 @@ def _only_moved(was: PlacedClip, clip: Clip, footage: Footage, slot: Slot, ties:
     )
 
 
-def _grounds(song_placement: SongPlacement, shaped: Shaped, begin: int, until: int) -> tuple[int, ...]:
+def _anchor_frames(song_placement: SongPlacement, shaped: Shaped, begin: int, until: int) -> tuple[int, ...]:
     """Return the frames of the points that a clip's shape is laid on."""
     if shaped.align == "every":
         first = bisect_right(song_placement.on_reel_frames, begin)
@@ -81,7 +73,7 @@ def _worked_out(
     slot: Slot,
     ties: tuple[Tie, ...],
     message: str,
-    grounds: tuple[int, ...],
+    anchors: tuple[int, ...],
     was: PlacedClip | None,
 ) -> PlacedClip:
     """Return a clip's place. What it shows follows from frames counted from its own start: moved along it is the
@@ -92,16 +84,17 @@ def _worked_out(
             clip, footage, first, end, begin, until, was.map, ties, was.short_before_s, was.short_after_s, "", was.shape
         )  # fmt: skip
     own = (first - begin, end - begin, until - begin, slot[4], slot[5])
-    own_backgrounds = tuple([g - begin for g in grounds])
+    own_anchors = tuple([g - begin for g in anchors])
     source_s = 0.0 if ties else clip.source_s
     own_ties: list[float] = []
     for tie in ties:
         own_ties += (tie.frame - begin, tie.cue_s)
-    like = _ALIKE.get(
+    like = DERIVED.get(
+        _ALIKE,
         (clip.curve, clip.shaped, footage),
-        (source_s, clip.part, clip.beyond, *own, message, own_backgrounds, *own_ties),
+        (source_s, clip.part, clip.beyond, *own, message, own_anchors, *own_ties),
         lambda: _from_its_start(
-            clip, footage, own, tuple(t._replace(frame=t.frame - begin) for t in ties), message, own_backgrounds
+            clip, footage, own, tuple(t._replace(frame=t.frame - begin) for t in ties), message, own_anchors
         ),
     )
     return PlacedClip(
@@ -115,7 +108,7 @@ def _from_its_start(
     slot: tuple[int, int, int, int, int],
     ties: tuple[Tie, ...],
     message: str,
-    grounds: tuple[int, ...],
+    anchors: tuple[int, ...],
 ) -> PlacedClip:
     """Return the place of a clip that starts on frame 0."""
     first, end, until = slot[:3]
@@ -125,7 +118,7 @@ def _from_its_start(
     source_s = clip.source_s
     if clip.shaped is not None:
         frames = max(1, until)
-        inside = [f / frames for f in grounds]
+        inside = [f / frames for f in anchors]
         pin = ties[0].frame / frames if ties else None
         curve = shaped_curve(clip.shaped, SlotAnchors(inside[0] if inside else None, pin, inside))
         shape = TimeMap(curve, length_s, 0.0, (0.0, 1.0), footage.conform_ratio)

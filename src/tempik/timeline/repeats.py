@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tempik.accents.evaluated import RuleScene
 from tempik.accents.pulses import in_frames
 from tempik.accents.rules import events_of
-from tempik.memo import Crowd
+from tempik.derive import DERIVED, Stage
 from tempik.reel import Clip, Edge, Key, Point
 from tempik.time import time_of
 from tempik.timeline.placed_clip import PlacedClip
@@ -22,7 +22,7 @@ RULES = ("points", "bars", "onsets", "drops", "frames")
 MARK = "@"
 MOST = 2000  # of one clip
 
-_COPIES: Crowd[Clip] = Crowd(24_000)
+_COPIES: Stage[Clip] = Stage("repeated clip")
 
 
 class RepeatInstance(NamedTuple):
@@ -45,18 +45,18 @@ def event_of(clip: str) -> str:
 
 
 def with_repeats(
-    lane: tuple[PlacedClip, ...], scene: RuleScene, song_placement: SongPlacement
+    track: tuple[PlacedClip, ...], scene: RuleScene, song_placement: SongPlacement
 ) -> tuple[PlacedClip, ...]:
     """Return a track with its clips laid again where their rules fire."""
-    own = [(p.first, p.end) for p in lane]
+    own = [(p.first, p.end) for p in track]
     spans: list[tuple[int, int, PlacedClip, RepeatInstance]] = []
-    for placed in lane:
+    for placed in track:
         for instance in repeat_instances_of(placed.clip, placed.begin, placed.until, scene):
             room = room_left(instance, own)
             if room is not None:
                 spans.append((*room, placed, instance))
     spans.sort(key=lambda s: s[:2])
-    out = list(lane)
+    out = list(track)
     rate = (scene.rate.numerator, scene.rate.denominator)
     for number, (begin, end, placed, instance) in enumerate(spans):
         after = spans[number + 1][0] if number + 1 < len(spans) else scene.frames
@@ -97,7 +97,7 @@ def copy_at(placed: PlacedClip, instance: RepeatInstance, scene: RuleScene) -> C
         scene.rate.denominator,
     )
     point = (instance.point,) if instance.point is not None else ()
-    return _COPIES.get((placed.clip, scene.song, *point), values, lambda: _copied(placed, instance, scene))
+    return DERIVED.get(_COPIES, (placed.clip, scene.song, *point), values, lambda: _copied(placed, instance, scene))
 
 
 def _copied(placed: PlacedClip, instance: RepeatInstance, scene: RuleScene) -> Clip:

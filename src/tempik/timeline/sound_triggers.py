@@ -9,16 +9,16 @@ from typing import NamedTuple
 from tempik.accents import Form, Pulse, RuleScene, Step
 from tempik.accents.accent import drawn
 from tempik.accents.rules import places_of, rules_by_clips, steps
+from tempik.derive import DERIVED, Stage
 from tempik.errors import TempikError
-from tempik.memo import Memory
 from tempik.reel import Limit, MixerChannel, Point, Reel, SoundClip, SoundLane, SoundTrack, beats_between, by_id
 from tempik.sounds.loudness import RATE
 from tempik.sounds.shelf import SHELF, is_made, take_of
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
 
-_EVALUATED: Memory[EvaluatedSoundLane] = Memory(300)
-_CELLS: Memory[list[Step]] = Memory(300)
+_EVALUATED: Stage[EvaluatedSoundLane] = Stage("evaluated sound lane")
+_STEPS: Stage[list[Step]] = Stage("steps of a sound lane")
 TRIGGER_FORM = Form(0.0, 1.0, 0.0, 1.0, 1.0)
 # Pitches are drawn in so many steps to either side: what sounds alike is made once.
 PITCHES = 6
@@ -85,8 +85,8 @@ def _evaluated(timeline: Timeline, lane: SoundLane) -> EvaluatedSoundLane:
         scene = timeline.scene._replace(pulses={other.lane.id: other.pulses} if other is not None else {})
         objects = (reel.soundtrack, other, *timeline.everything)  # type: ignore[assignment]
     when = (timeline.rate.numerator, timeline.rate.denominator, timeline.frames)
-    found = _CELLS.get((lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
-    return _EVALUATED.get((lane, found, *objects), when, lambda: _worked_out(timeline, lane, scene, found))
+    found = DERIVED.get(_STEPS, (lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
+    return DERIVED.get(_EVALUATED, (lane, found, *objects), when, lambda: _worked_out(timeline, lane, scene, found))
 
 
 def _worked_out(timeline: Timeline, lane: SoundLane, scene: RuleScene, found: list[Step]) -> EvaluatedSoundLane:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left, bisect_right
+from collections.abc import Mapping
 
 import numpy as np
 from msgspec.structs import replace
@@ -15,8 +16,8 @@ from msgspec.structs import replace
 from tempik.accents import EvaluatedLane, Look, Pulse, RuleScene, Span, Step, evaluated, look_at
 from tempik.accents.pulses import in_frames, keyed_at
 from tempik.accents.rules import steps, uses_clips
+from tempik.derive import DERIVED, Stage
 from tempik.media.blend import BLENDS
-from tempik.memo import Memory
 from tempik.reel import (
     AccentLane,
     Clip,
@@ -32,21 +33,21 @@ from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
 from tempik.timeline.nesting import as_footage, in_register
 from tempik.timeline.placed_clip import Layer, PlacedClip, source_at_frames
-from tempik.timeline.placing import placed_in, row_before
+from tempik.timeline.placing import placed_in
 from tempik.timeline.repeats import with_repeats
 from tempik.timeline.song_placement import SongPlacement, song_placement_of
 from tempik.timeline.transitions import PlacedTransition, placed_transitions_of
 
-_SOUNDING: Memory[SongPlacement] = Memory(8)
-_ROWS: Memory[list[tuple[PlacedClip, ...]]] = Memory(8)
-_LAID: Memory[list[tuple[PlacedClip, ...]]] = Memory(8)
-_TRANSITIONS: Memory[list[tuple[PlacedTransition, ...]]] = Memory(8)
-_SPANS: Memory[tuple[Span, ...]] = Memory(8)
-_KEYED: Memory[dict[str, list[tuple[int, float, str]]]] = Memory(2000)
-_CELLS: Memory[list[Step]] = Memory(200)
-_EVALUATED: Memory[EvaluatedLane] = Memory(200)
-_TIMELINES: Memory[Timeline] = Memory(6)
-_NESTS: Memory[Footage] = Memory(200)
+_SONG_PLACEMENT: Stage[SongPlacement] = Stage("song placement")
+_TRACKS: Stage[list[tuple[PlacedClip, ...]]] = Stage("tracks")
+_WITH_REPEATS: Stage[list[tuple[PlacedClip, ...]]] = Stage("tracks with repeats")
+_TRANSITIONS: Stage[list[tuple[PlacedTransition, ...]]] = Stage("transitions")
+_SPANS: Stage[tuple[Span, ...]] = Stage("spans")
+_KEYED: Stage[dict[str, list[tuple[int, float, str]]]] = Stage("keys in frames")
+_STEPS: Stage[list[Step]] = Stage("steps")
+_EVALUATED: Stage[EvaluatedLane] = Stage("evaluated lane")
+_TIMELINES: Stage[Timeline] = Stage("timeline", 6)
+_NESTS: Stage[Footage] = Stage("nest as footage")
 
 
 PLAIN_LOOK = Look()
@@ -56,7 +57,7 @@ PLACE_KEYS = ("zoom", "x", "y", "turn_deg")
 
 def timeline_of(reel: Reel) -> Timeline:
     """Return a reel's timeline; the last few are remembered."""
-    return _TIMELINES.get((reel,), (), lambda: Timeline(reel))
+    return DERIVED.get(_TIMELINES, (reel,), (), lambda: Timeline(reel, DERIVED.latest(_TIMELINES)))
 
 
 def _in_order(tracks: list[tuple[PlacedClip, ...]]) -> tuple[PlacedClip, ...]:
@@ -70,7 +71,9 @@ class Timeline:
     """A reel with its frames worked out. Cheap to build anew for each state of a reel: what earlier states share with
     it is remembered."""
 
-    def __init__(self, reel: Reel) -> None:
+    def __init__(self, reel: Reel, before: Timeline | None = None) -> None:
+        """`before` is the timeline of another state of the reel, of which much may be taken over as it is."""
+        DERIVED.begin_state()
         self.reel = reel
         self.rate = reel.rate
         self._exact_rate = (reel.rate.numerator, reel.rate.denominator)  # told apart sooner than fractions
@@ -81,29 +84,35 @@ class Timeline:
         self.points: tuple[Point, ...] = song.points if song else ()
         self.start_s = song.start_s if song else 0.0
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
-        self.song_placement = _SOUNDING.get((song,), when, lambda: song_placement_of(song, reel.rate, self.frames))
+        self.song_placement = DERIVED.get(
+            _SONG_PLACEMENT, (song,), when, lambda: song_placement_of(song, reel.rate, self.frames)
+        )
         self.beats = self.song_placement.beats
+        alike = before is not None and before.song_placement is self.song_placement
+        known: Mapping[str, PlacedClip] = before._by_clip if before is not None and alike else {}
         self._footage = {f.id: f if f.nest is None else _nested(self, f) for f in reel.footage}
         parts, when = (reel.clips, reel.footage, song), (*when, len(reel.tracks))
-        self.own_tracks: list[tuple[PlacedClip, ...]] = _ROWS.get(
-            parts, when, lambda: [self._place(number) for number in range(len(reel.tracks))]
+        self.own_tracks: list[tuple[PlacedClip, ...]] = DERIVED.get(
+            _TRACKS, parts, when, lambda: [self._place(number, known) for number in range(len(reel.tracks))]
         )
         # With the clips that a rule lays again: what is shown. Edits know the reel's own alone.
         self.tracks: list[tuple[PlacedClip, ...]] = self.own_tracks
         if any(c.repeat is not None for c in reel.clips):
-            self.tracks = _LAID.get(
+            self.tracks = DERIVED.get(
+                _WITH_REPEATS,
                 parts,
                 when,
                 lambda: [with_repeats(track, self.bare_scene, self.song_placement) for track in self.own_tracks],
             )
         self._firsts = [[p.first for p in track] for track in self.tracks]
-        self.transitions: list[tuple[PlacedTransition, ...]] = _TRANSITIONS.get(
+        self.transitions: list[tuple[PlacedTransition, ...]] = DERIVED.get(
+            _TRANSITIONS,
             parts,
             when,
             lambda: [placed_transitions_of(track, self.song_placement, self.frames) for track in self.tracks],
         )
         self.placed: tuple[PlacedClip, ...] = _in_order(self.own_tracks)
-        self._by_clip = {p.clip.id: p for track in self.tracks for p in track}
+        self._by_clip: dict[str, PlacedClip] = {p.clip.id: p for track in self.tracks for p in track}
         self._spans: tuple[Span, ...] | None = None
         gains = {b.id: b.amount for b in reel.bundles}
         solo = any(r.solo for r in reel.accent_lanes)
@@ -127,7 +136,8 @@ class Timeline:
         """What the accents' rules fire on."""
         if self._spans is None:
             reel = self.reel
-            self._spans = _SPANS.get(
+            self._spans = DERIVED.get(
+                _SPANS,
                 (reel.clips, reel.footage, reel.tracks, self._song),
                 (*self._exact_rate, self.frames, reel.width, reel.height),
                 lambda: tuple(_span(self, p) for p in self.everything if self.shows(p, p.first)),
@@ -145,9 +155,11 @@ class Timeline:
             scene, objects = self.bare_scene, (self._song,)
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
         # While only amounts, looks or what is painted change, the cells stay.
-        found = _CELLS.get((lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
+        found = DERIVED.get(_STEPS, (lane.rule, lane.limit, *objects), when, lambda: steps(lane, scene))
         values = (*when, self.height_ratio, gain, silent)
-        return _EVALUATED.get((lane, found, *objects), values, lambda: evaluated(lane, scene, gain, silent, found))
+        return DERIVED.get(
+            _EVALUATED, (lane, found, *objects), values, lambda: evaluated(lane, scene, gain, silent, found)
+        )
 
     def placed_clip(self, wanted: str | None) -> PlacedClip | None:
         """Return where a clip lies, or None when it has no frame on the reel."""
@@ -242,7 +254,7 @@ class Timeline:
         clip = placed.clip
         if not clip.keys:
             return {}
-        return _KEYED.get((clip, self._song), self._exact_rate, lambda: in_frames(clip.keys, self.bare_scene))
+        return DERIVED.get(_KEYED, (clip, self._song), self._exact_rate, lambda: in_frames(clip.keys, self.bare_scene))
 
     def framing_at(self, placed: PlacedClip, frame: float) -> Framing:
         """Return how a clip stands in the frame at an instant of the reel: its movement and its keys worked out."""
@@ -325,10 +337,8 @@ class Timeline:
         seen = matrix @ np.array([x, y, 1.0])
         return float(seen[0]) - 0.5, float(seen[1]) - self.height_ratio / 2
 
-    def _place(self, track: int) -> tuple[PlacedClip, ...]:
+    def _place(self, track: int, known: Mapping[str, PlacedClip]) -> tuple[PlacedClip, ...]:
         frames_of, frames = self.song_placement.frames_of.get, self.frames
-        before = row_before(self.song_placement, track)
-        known = before[0]
         spans: list[tuple[int, int, int, Clip, PlacedClip | None]] = []
         for clip in self.reel.clips:
             if clip.track != track:
@@ -358,7 +368,6 @@ class Timeline:
             if clip.in_place and piece.nest is not None:
                 clip = in_register(clip, begin - self.edge_frame(piece.nest.start), self.rate)
             out.append(placed_in(self.song_placement, clip, piece, (first, end, begin, until, *rate), was))
-        before[0] = {p.clip.id: p for p in out}
         return tuple(out)
 
     def edge_frame(self, edge: Edge) -> int:
@@ -374,7 +383,7 @@ def _nested(timeline: Timeline, footage: Footage) -> Footage:
     frames = timeline.edge_frame(nest.end) - timeline.edge_frame(nest.start)
     values = (reel.rate.numerator, reel.rate.denominator, reel.width, reel.height)
     parts = (footage, reel.footage, reel.soundtrack)
-    return _NESTS.get(parts, values, lambda: as_footage(footage, reel, frames))
+    return DERIVED.get(_NESTS, parts, values, lambda: as_footage(footage, reel, frames))
 
 
 def _span(timeline: Timeline, placed: PlacedClip) -> Span:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from tempik.memo import Crowd
+from tempik.derive import DERIVED, Stage
 from tempik.reel import Transition
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.song_placement import SongPlacement
@@ -32,7 +32,7 @@ from tempik.transitions import (
 NO_BEAT_S = 0.5
 ROUNDING_S = 1e-6
 
-_TRANSITIONS: Crowd[PlacedTransition] = Crowd(24_000)
+_TRANSITIONS: Stage[PlacedTransition] = Stage("placed transition")
 
 
 class PlacedTransition(NamedTuple):
@@ -220,7 +220,9 @@ def _edge(
 
 def _placed_transition(edge: _Edge, begin: int, end: int, rate: Fraction) -> PlacedTransition:
     values = (edge.turn, begin, end, edge.wanted, rate.numerator, rate.denominator)
-    return _TRANSITIONS.get((edge.transition, edge.out, edge.into), values, lambda: _worked_out(edge, begin, end, rate))
+    return DERIVED.get(
+        _TRANSITIONS, (edge.transition, edge.out, edge.into), values, lambda: _worked_out(edge, begin, end, rate)
+    )
 
 
 def _worked_out(edge: _Edge, begin: int, end: int, rate: Fraction) -> PlacedTransition:

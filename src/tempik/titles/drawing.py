@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tempik.memo import cached_within
+from tempik.cached import cached_within
 from tempik.reel.title import Title
 from tempik.titles.fonts import bitmap_size, font_at
 from tempik.titles.layout import Block, Standing, TextRun, laid_out, width_of

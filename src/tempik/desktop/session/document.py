@@ -17,14 +17,12 @@ from tempik.digits import plural
 from tempik.edit.clips.slots import gave_way, keep_locked, let_go
 from tempik.edit.grading.grades import only_grades_differ
 from tempik.errors import TempikError
-from tempik.memo import expect
 from tempik.project import history
 from tempik.project.file import SUFFIX, load_reel, order_in, save_reel
 from tempik.project.journal import Lock, RecoveredWork, forget, left_behind
 from tempik.project.steps import message_of_step
 from tempik.project.versions import keep_version
 from tempik.reel import Reel
-from tempik.reel.nests import size_of
 from tempik.reel.sound import MASTERED
 from tempik.timeline.timeline import timeline_of
 
@@ -315,7 +313,6 @@ class Project(QObject):
         self.playhead.to_start()
 
     def _set(self, reel: Reel) -> None:
-        expect(size_of(reel))
         self.regraded = only_grades_differ(self.timeline.reel, reel)
         self.timeline = timeline_of(reel)
         self._report = None
