@@ -37,6 +37,7 @@ from tempik.media.probe import Cadence
 from tempik.media.proxy import make_proxy
 from tempik.project.file import load_reel
 from tempik.reel import Footage, Soundtrack
+from tempik.reel.points import points_of
 from tempik.rhythm import analyse
 from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline
@@ -173,7 +174,7 @@ def _score(mood: Mood, songs: list[Soundtrack], footage: list[Footage], studies:
         energy = [s.energy for s in slots]
         if len(set(energy)) > 1 and len(slots) > 5:
             motion.append(float(np.corrcoef(energy, [c.chance.motion for c in chosen])[0, 1]))
-        points = {p.id: p.strength for p in reel.soundtrack.points} if reel.soundtrack else {}
+        points = {p.id: p.strength for p in points_of(reel.soundtrack)} if reel.soundtrack else {}
         cut = [points[c.start.point] for c in reel.clips if c.start.point in points]
         around = [p.strength for p in timeline.on_reel()]
         if cut and around:

@@ -22,6 +22,7 @@ from tempik.media import decode_sound
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Edge, PointChoice, PointEdit, Reel, Rule, Soundtrack, beats_between, point_of
 from tempik.reel.arranged import SongOrder, in_order
+from tempik.reel.points import points_of
 from tempik.reel.validate import problems
 from tempik.render import mix
 from tempik.render.song_sound import CROSS_S, song_samples
@@ -99,8 +100,8 @@ def test_what_is_painted_named_and_keyed_goes_along(tied: Reel) -> None:
     old = point_of(before, tied.accent_lanes[0].overrides[0].point)
     new = point_of(after, painted.point)
     assert old is not None and new is not None and new.time_s == pytest.approx(old.time_s - by)
-    named = next(p for p in after.points if p.name == "word")
-    assert named.time_s == pytest.approx(next(p for p in before.points if p.name == "word").time_s - by)
+    named = next(p for p in points_of(after) if p.name == "word")
+    assert named.time_s == pytest.approx(next(p for p in points_of(before) if p.name == "word").time_s - by)
     keyed = next(c for c in made.clips if c.keys.get("opacity"))
     was = next(c for c in tied.clips if c.keys.get("opacity"))
     assert keyed.keys["opacity"][0].time_s == pytest.approx(was.keys["opacity"][0].time_s - by, abs=1e-6)
@@ -331,5 +332,5 @@ def test_a_rest_without_beats_has_no_ties(reel: Reel) -> None:
     """A clip stayed tied to a beat that was no longer there, and the project could not be opened again."""
     once = arranging.without_bars(reel, 0.0, 0.0)
     twice = arranging.without_bars(once, 0.0, 14.4)
-    assert problems(twice) == [] and twice.soundtrack is not None and twice.soundtrack.points == ()
+    assert problems(twice) == [] and twice.soundtrack is not None and points_of(twice.soundtrack) == ()
     assert all(c.start.point is None and c.end.point is None for c in twice.clips)

@@ -35,6 +35,7 @@ from tempik.media import FrameReader, probe
 from tempik.project.file import load_reel, save_reel
 from tempik.project.journal import journal_path, kept_aside, left_behind
 from tempik.reel import Framing, Grade, MotionTrack, Reel, Rule, Title
+from tempik.reel.points import points_of
 from tempik.render import ExportSettings, PictureSource, export, plan
 from tempik.render.masks import MaskOutline, coverage
 from tempik.render.mastering import BLOCK
@@ -333,7 +334,7 @@ def test_locators_of_an_edl_stand_in_record_time(reel: Reel, tmp_path: Path) -> 
     again, _ = read_timeline(
         tmp_path / "o.edl", (180, 320), Path(reel.footage[0].path).parent, song=reel.soundtrack.path
     )
-    assert again.soundtrack is not None and len(again.soundtrack.points) >= len(wanted)
+    assert again.soundtrack is not None and len(points_of(again.soundtrack)) >= len(wanted)
 
 
 def test_prores_says_its_colours_in_every_frame(reel: Reel, tmp_path: Path) -> None:

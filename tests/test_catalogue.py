@@ -142,8 +142,8 @@ def test_a_bulge_enlarges_the_middle_and_leaves_the_corners() -> None:
     made = bulged(plain, (0.0, 0.0), 0.4)
     assert np.abs(made.y[:10, :10].astype(int) - plain.y[:10, :10]).max() <= 3
     enlarged = cv2.resize(plain.y, None, fx=1 / 0.6, fy=1 / 0.6)
-    height_ratio, wide = enlarged.shape
-    middle = enlarged[height_ratio // 2 - 8 : height_ratio // 2 + 8, wide // 2 - 8 : wide // 2 + 8].astype(float)
+    height_px, wide = enlarged.shape
+    middle = enlarged[height_px // 2 - 8 : height_px // 2 + 8, wide // 2 - 8 : wide // 2 + 8].astype(float)
     seen = made.y[H // 2 - 8 : H // 2 + 8, W // 2 - 8 : W // 2 + 8].astype(float)
     assert np.corrcoef(middle.ravel(), seen.ravel())[0, 1] > 0.93
 

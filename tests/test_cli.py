@@ -189,9 +189,9 @@ def test_odd_footage_goes_the_whole_way(media: Path, tmp_path: Path) -> None:
     from media_files import numbered
 
     turned = write_video(tmp_path / "turned.mp4", numbered(320, 180), 90, rotate=90)
-    height_ratio = write_video(tmp_path / "tall.mp4", numbered(126, 302), 70, 50, pixel_format="yuv420p10le")
+    tall = write_video(tmp_path / "tall.mp4", numbered(126, 302), 70, 50, pixel_format="yuv420p10le")
     project, out = tmp_path / "odd.tempik", tmp_path / "odd.mp4"
-    tempik("draft", "--song", media / "song.wav", "--footage", turned, height_ratio, "--cue", "turned.mp4=1.5", "--cue",
+    tempik("draft", "--song", media / "song.wav", "--footage", turned, tall, "--cue", "turned.mp4=1.5", "--cue",
            "tall.mp4=0.7", "--length", 6, "--size", "180x320", "-o", project)  # fmt: skip
     tempik("export", project, "-o", out, "--quality", "draft")
     assert json.loads(tempik("check", project, "--rendered", out).stdout)["ok"]

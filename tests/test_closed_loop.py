@@ -20,6 +20,7 @@ from tempik.edit.speed import direction
 from tempik.edit.speed import speed as retiming
 from tempik.project.shapes import shape_named
 from tempik.reel import Reel
+from tempik.reel.points import points_of
 from tempik.render import ExportSettings, export
 from tempik.retime import constant, ramp
 from tempik.timeline.timeline import Timeline
@@ -161,7 +162,7 @@ def test_the_check_catches_a_file_that_is_a_frame_late(tmp_path: Path) -> None:
     export(Timeline(reel), tmp_path / "o.mp4")
     # The same edit with every point moved a tenth of a second: measured against it, the file is early.
     assert reel.soundtrack is not None
-    moved = nudged(reel, [p.id for p in reel.soundtrack.points if p.time_s < reel.soundtrack.length_s - 0.1], 0.1)
+    moved = nudged(reel, [p.id for p in points_of(reel.soundtrack) if p.time_s < reel.soundtrack.length_s - 0.1], 0.1)
     report = check_rendered(Timeline(moved), tmp_path / "o.mp4")
     assert not report.ok
     flashes = [e.measured_ms for e in report.events if e.what == "flash" and e.measured_ms is not None]

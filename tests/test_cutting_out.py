@@ -133,7 +133,7 @@ ALL = (Stroke(1.0, ACROSS, True, 1.0), Stroke(1.0, DOWN, True, 1.0))
 
 
 @pytest.mark.parametrize(
-    ("wish", "message"),
+    ("options", "message"),
     [
         (Cutout("k", ()), "Stroke over the subject first"),
         (Cutout("k", (Stroke(1.0, ((0.1, 0.1),), False),)), "Stroke over the subject first"),

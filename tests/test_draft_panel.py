@@ -136,7 +136,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     first = drafted(opened, qtbot, before)
     clip = opened.project.timeline.placed[1].clip.id
     opened.project.selection.select_clip(clip)
-    opened.commands["keep"].trigger()
+    opened.commands["lock_against_drafts"].trigger()
     assert next(c for c in opened.project.reel.clips if c.id == clip).locked
     menu = clip_menu(opened.commands, opened.context, opened.clips, clip, opened)
     assert next(a for a in menu.actions() if a.text() == "Lock this against drafts").isChecked()
@@ -149,7 +149,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     kept = next(c for c in again.clips if c.id == clip)
     assert replace(kept, transition=None) == replace(next(c for c in now.clips if c.id == clip), transition=None)
     opened.project.selection.select_clip(clip)
-    opened.commands["keep"].trigger()
+    opened.commands["lock_against_drafts"].trigger()
     assert "open to drafts" in opened.foot.status.text()
 
 
@@ -213,7 +213,7 @@ def test_a_row_is_kept_and_told_why_from_its_menu(opened: Window, panel: DraftPa
     assert "the mood 'driving' has it" in opened.foot.status.text()
     opened.project.selection.select_clip(None)
     opened.project.selection.select_lane(row.id)
-    opened.commands["keep"].trigger()
+    opened.commands["lock_against_drafts"].trigger()
     assert not opened.project.reel.accent_lanes[0].locked
     opened.commands["say_why"].trigger()
     assert "the mood 'driving' has it" in opened.foot.status.text()
@@ -231,7 +231,7 @@ def test_a_kept_clip_looks_otherwise_on_the_timeline(opened: Window, qtbot: QtBo
 def test_nothing_selected_is_said(opened: Window) -> None:
     opened.project.selection.select_clip(None)
     opened.project.selection.select_lane(None)
-    for name in ("say_why", "keep", "next_chance"):
+    for name in ("say_why", "lock_against_drafts", "next_chance"):
         opened.commands[name].trigger()
         assert opened.foot.status.text().lower().startswith("select")
 
@@ -251,7 +251,7 @@ def test_phrases_are_written_and_read() -> None:
     for mood in MOODS:
         for phrases in mood.phrases.values():
             assert phrases_of(phrases_text(phrases)) == tuple(tuple(map(float, p)) for p in phrases)
-    with pytest.raises(TempikError, match="'4 two' is no lane of lengths"):
+    with pytest.raises(TempikError, match="'4 two' is no row of lengths"):
         phrases_of("4 two")
 
 
@@ -284,7 +284,7 @@ def test_a_mood_is_changed_kept_chosen_and_taken_away(opened: Window, dialog: Mo
 def test_what_cannot_be_kept_is_said_in_the_dialog(dialog: MoodDialog) -> None:
     for field, text, message in (
         (dialog.name, "driving", "comes with Tempik"), (dialog.name, "", "has 1 to 40 letters"),
-        (dialog.cuts["quiet"], "4 x", "no lane of lengths"), (dialog.cuts["quiet"], "", "no lengths of cuts"),
+        (dialog.cuts["quiet"], "4 x", "no row of lengths"), (dialog.cuts["quiet"], "", "no lengths of cuts"),
         (dialog.cuts["quiet"], "0.3", "whole beats and halves"),
     ):  # fmt: skip
         before = field.text()

@@ -32,6 +32,7 @@ from tempik.media import STEP_S, Course, FootageStudy, Suggestion, study, uprigh
 from tempik.project.file import load_reel, save_reel
 from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
 from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, PlannedShot, Reel, Rule, Soundtrack
+from tempik.reel.points import points_of
 from tempik.reel.validate import problems
 from tempik.rhythm.records import Analysis, Onset, Section
 from tempik.timeline.covering import gaps
@@ -392,7 +393,7 @@ def test_cuts_move_to_the_beats_that_count_where_bars_were_counted_wrong() -> No
     song = replace(song, heard=replace(song.heard, beats=weak_first, sections=(Section(0.0, 40.0, 0.6, "middle"),)))
     mood = replace(DRIVING, phrases=dict.fromkeys(DRIVING.phrases, ((2.0, 2.0),)), fill=False)
     slots = slots_of(song, 0.0, 40.0, mood, 0).slots
-    strengths = {p.id: p.strength for p in song.points}
+    strengths = {p.id: p.strength for p in points_of(song)}
     assert np.mean([strengths[s.start.point] > 0.5 for s in slots[1:] if s.start.point]) == 1.0
 
 

@@ -27,6 +27,7 @@ from tempik.edit.speed import speed as retiming
 from tempik.errors import TempikError
 from tempik.media import probe
 from tempik.reel import Cue, Footage, Reel, Rule, Soundtrack
+from tempik.reel.points import points_of
 from tempik.retime import constant, ramp, reversed_curve
 from tempik.rhythm import Analysis, Beat
 from tempik.timeline.covering import gaps
@@ -117,7 +118,7 @@ def test_several_cues_of_a_file_take_turns() -> None:
 
 
 @pytest.mark.parametrize(
-    ("wish", "sentence"),
+    ("options", "sentence"),
     [
         (RuleDraftOptions(every=0), "Slots of 0 beats"),
         (RuleDraftOptions(start_s=99.0), "cannot start at 99"),
@@ -281,7 +282,7 @@ def test_a_song_without_beats_leaves_the_clips_where_they_are(reel: Reel) -> Non
 
 def test_a_locked_point_does_not_move_and_none_leaves_the_song(reel: Reel) -> None:
     assert reel.soundtrack is not None
-    first, second = reel.soundtrack.points[:2]
+    first, second = points_of(reel.soundtrack)[:2]
     held = points.with_locked(reel, [first.id], True)
     with pytest.raises(TempikError, match="is locked"):
         points.with_moved_point(held, first.id, 1.0)
@@ -292,7 +293,7 @@ def test_a_locked_point_does_not_move_and_none_leaves_the_song(reel: Reel) -> No
 def test_a_point_placed_by_hand_takes_its_place_in_time(reel: Reel) -> None:
     after = points.with_point(reel, 3.21)
     assert after.soundtrack is not None
-    times = [p.time_s for p in after.soundtrack.points]
+    times = [p.time_s for p in points_of(after.soundtrack)]
     assert times == sorted(times) and 3.21 in times
 
 
@@ -337,7 +338,7 @@ def test_what_is_remembered_of_a_reel_is_what_is_worked_out_anew(reel: Reel) -> 
     now, before, rng = reel, [reel], np.random.default_rng(7)
     for step in range(60):
         clip = now.clips[int(rng.integers(len(now.clips)))]
-        mark = [m for m in now.soundtrack.points if not m.locked][int(rng.integers(8, 16))]
+        mark = [m for m in points_of(now.soundtrack) if not m.locked][int(rng.integers(8, 16))]
         frames = timeline_of(now).frames
         try:
             match step % 6:

@@ -20,6 +20,7 @@ from tempik.exchange.files import read_timeline, write_timeline
 from tempik.project.file import load_reel, save_reel
 from tempik.project.zipped import free_folder, unzip_project, zip_project
 from tempik.reel import Clip, Edge, Footage, Framing, Position, Reel, Title, Transition
+from tempik.reel.points import points_of
 from tempik.render import PictureSource, plan
 from tempik.retime import constant, ramp
 from tempik.rhythm.exchange import read_marks, write_marks
@@ -124,7 +125,7 @@ def test_points_are_markers_and_come_back_with_the_song(reel: Reel, tmp_path: Pa
     assert back.soundtrack is not None and reel.soundtrack is not None and back.soundtrack.path == reel.soundtrack.path
     # Cuts that lay on points are tied to them again, and no point is there twice.
     assert [c.start.point for c in back.clips] == [c.start.point for c in reel.clips]
-    assert len(back.soundtrack.points) == len(reel.soundtrack.points)
+    assert len(points_of(back.soundtrack)) == len(points_of(reel.soundtrack))
 
 
 def test_a_marker_of_others_becomes_a_point_with_its_name(reel: Reel, tmp_path: Path) -> None:
@@ -135,7 +136,7 @@ def test_a_marker_of_others_becomes_a_point_with_its_name(reel: Reel, tmp_path: 
     otio.adapters.write_to_file(source, str(tmp_path / "o.otio"))
     back, _ = read_timeline(tmp_path / "o.otio")
     assert back.soundtrack is not None
-    (mine,) = [p for p in back.soundtrack.points if p.name == "here she sings"]
+    (mine,) = [p for p in points_of(back.soundtrack) if p.name == "here she sings"]
     assert mine.time_s - back.soundtrack.start_s == pytest.approx(40 / 30, abs=1e-6)
 
 

@@ -31,11 +31,11 @@ def picture_of(window: Window) -> QImage:
     return window.timeline.grab().toImage()
 
 
-def colours_in(image: QImage, x: float, y: float, wide: int, height_ratio: int) -> set[str]:
+def colours_in(image: QImage, x: float, y: float, wide: int, height_px: int) -> set[str]:
     return {
         image.pixelColor(int(x) + i, int(y) + j).name()
         for i in range(wide)
-        for j in range(height_ratio)
+        for j in range(height_px)
         if 0 <= int(x) + i < image.width() and 0 <= int(y) + j < image.height()
     }
 

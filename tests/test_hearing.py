@@ -17,6 +17,7 @@ from tempik.errors import TempikError
 from tempik.media import Sound, audio, decode_sound
 from tempik.media.audio import LONG_S
 from tempik.media.long_samples import BLOCK, LongSamples
+from tempik.reel.points import points_of, tempo_of
 from tempik.render.hearing import slowed, with_clicks
 from tempik.rhythm import analyse
 from tempik.rhythm.records import SAMPLE_RATE
@@ -118,8 +119,8 @@ def test_a_song_without_a_beat_has_its_strong_attacks_for_points(tmp_path: Path)
         samples[at : at + 1200] += np.exp(-np.arange(1200) / 250) * rng.standard_normal(1200) * 0.4
     path = str(wav(tmp_path / "s.wav", samples, SAMPLE_RATE))
     song = soundtrack_from(path, analyse(path))
-    assert song.tempo_bpm == 0 and {p.kind for p in song.points} == {"onset"}
-    assert [p.time_s for p in song.points] == pytest.approx(hits, abs=0.004)
+    assert tempo_of(song) == 0 and {p.kind for p in points_of(song)} == {"onset"}
+    assert [p.time_s for p in points_of(song)] == pytest.approx(hits, abs=0.004)
 
 
 def test_a_film_is_a_song_by_its_sound(tmp_path: Path, music: np.ndarray) -> None:

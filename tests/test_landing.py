@@ -14,6 +14,7 @@ from tempik.edit import reel as change
 from tempik.edit import ruled
 from tempik.edit.speed import speed as retiming
 from tempik.reel import Edge, Pin, Reel, Rule
+from tempik.reel.points import points_of
 from tempik.retime import constant, ramp
 from tempik.timeline.timeline import Timeline
 
@@ -57,7 +58,7 @@ def test_a_cut_off_the_points_is_free_and_does_not_spoil_the_verdict(reel: Reel)
 
 
 def test_a_cue_that_its_clip_never_shows_is_off_its_point(reel: Reel) -> None:
-    points = reel.soundtrack.points if reel.soundtrack else ()
+    points = points_of(reel.soundtrack) if reel.soundtrack else ()
     elsewhere = msgspec.structs.replace(reel.clips[0], pins=(Pin("q1", points[14].id),))
     report = check_reel(Timeline(msgspec.structs.replace(reel, clips=(elsewhere, *reel.clips[1:]))))
     assert not report.ok
@@ -65,7 +66,7 @@ def test_a_cue_that_its_clip_never_shows_is_off_its_point(reel: Reel) -> None:
 
 
 def test_a_pin_beyond_the_reel_has_nothing_to_land_on(reel: Reel) -> None:
-    points = reel.soundtrack.points if reel.soundtrack else ()
+    points = points_of(reel.soundtrack) if reel.soundtrack else ()
     beyond = msgspec.structs.replace(reel.clips[0], pins=(Pin("q1", points[-1].id),))
     assert check_reel(Timeline(msgspec.structs.replace(reel, clips=(beyond, *reel.clips[1:])))).ok
 

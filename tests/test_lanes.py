@@ -16,13 +16,13 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.song.wave import DIM_BANDS, wave_picture
 from tempik.desktop.timeline import backing_store
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext, Room
+from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext
 from tempik.desktop.timeline.lanes import LANES, clip_painting, pointer_words
 from tempik.desktop.timeline.lanes.accents import LEAST_ROW_H
 from tempik.desktop.timeline.lanes.clip_painting import clip_picture
 from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
 from tempik.desktop.timeline.lanes.pulse_painting import lane_picture
-from tempik.desktop.timeline.layout import layout_of
+from tempik.desktop.timeline.layout import Room, layout_of
 from tempik.desktop.timeline.snapping import Target, point_near, snapped, targets
 from tempik.desktop.widgets.columns import draw_lines, draw_spans
 from tempik.desktop.widgets.theme import icon
@@ -60,13 +60,13 @@ LANE = st.builds(
 @settings(max_examples=200, deadline=None)
 def test_lanes_share_the_room_within_their_bounds(rooms: list[Room], height: int) -> None:
     layout = layout_of([Plain(f"plain {n}", room) for n, room in enumerate(rooms)], height)
-    for room, height_ratio in zip(rooms, layout.heights, strict=True):
-        assert room.least <= height_ratio <= room.most
-    for top, height_ratio, later in zip(layout.tops, layout.heights, layout.tops[1:], strict=False):
-        assert later >= top + height_ratio
+    for room, height_px in zip(rooms, layout.heights, strict=True):
+        assert room.least <= height_px <= room.most
+    for top, height_px, later in zip(layout.tops, layout.heights, layout.tops[1:], strict=False):
+        assert later >= top + height_px
     if layout.hidden:  # what does not fit has shrunk as far as it may
-        assert all(height_ratio == room.least for room, height_ratio in zip(rooms, layout.heights, strict=True))
-    if any(height_ratio > room.usual for room, height_ratio in zip(rooms, layout.heights, strict=True)):
+        assert all(height_px == room.least for room, height_px in zip(rooms, layout.heights, strict=True))
+    if any(height_px > room.usual for room, height_px in zip(rooms, layout.heights, strict=True)):
         assert not layout.hidden and layout.end <= height
 
 
@@ -74,7 +74,7 @@ def test_tracks_give_way_before_accent_rows_and_both_before_the_head(opened: Win
     lanes = opened.timeline.layout_.lanes
     low = layout_of(lanes, 200)
     assert low.picture_h == LEAST_PICTURE_H and low.lane_h == LEAST_ROW_H
-    assert low.height_ratio("ruler") == 40 and low.height_ratio("points") >= 74 and low.hidden > 0
+    assert low.height_of("ruler") == 40 and low.height_ratio("points") >= 74 and low.hidden > 0
     middle = layout_of(lanes, 300)
     assert middle.picture_h < 112 and middle.lane_h == 38
     high = layout_of(lanes, 900)

@@ -215,12 +215,10 @@ def test_a_sound_that_there_is_no_decoder_for_is_passed_over(tmp_path: Path) -> 
 def test_a_picture_made_small_is_the_mean_of_what_it_covers_and_stays_in_its_place(
     size: tuple[int, int], longest: int
 ) -> None:
-    wide, height_ratio = size
+    wide, height_px = size
     blots = np.random.default_rng(5).integers(40, 220, (9, 7), dtype=np.uint8)
     plane = np.asarray(cv2.resize(blots, size, interpolation=cv2.INTER_CUBIC), np.uint8)
-    small = shrunk(
-        Picture(plane, plane[: height_ratio // 2, : wide // 2], plane[: height_ratio // 2, : wide // 2]), longest
-    )
+    small = shrunk(Picture(plane, plane[: height_px // 2, : wide // 2], plane[: height_px // 2, : wide // 2]), longest)
     # OpenCV's own mean over areas: exact, and far slower.
     meant = cv2.resize(plane, small.size, interpolation=cv2.INTER_AREA).astype(int)
     assert np.abs(small.y.astype(int) - meant).mean() < 0.6

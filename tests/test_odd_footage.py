@@ -337,11 +337,11 @@ def test_media_are_collected_beside_the_project_under_names_of_their_own(tmp_pat
 def test_each_fit_places_the_picture_as_it_says(fit: str) -> None:
     piece = Footage("f1", "/a.mp4", 1920, 1080, Fraction(30), 10.0)
     corners = frame_matrix(Framing(fit=fit), piece, 1080, 1920) @ np.array([[0, 1], [0, 1], [1, 1.0]])  # type: ignore[arg-type]
-    wide, height_ratio = corners[:2, 1] - corners[:2, 0]
+    wide, height_px = corners[:2, 1] - corners[:2, 0]
     expected = {"cover": (1920 * 1920 / 1080, 1920), "contain": (1080, 1080 * 1080 / 1920), "stretch": (1080, 1920)}[
         fit
     ]
-    assert (wide, height_ratio) == pytest.approx(expected) and corners[0, 0] + corners[0, 1] == pytest.approx(1080)
+    assert (wide, height_px) == pytest.approx(expected) and corners[0, 0] + corners[0, 1] == pytest.approx(1080)
 
 
 def test_a_push_goes_evenly_in_ratio_and_a_crop_shows_what_is_below(tmp_path: Path) -> None:

@@ -14,6 +14,7 @@ from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clip, Edge, Footage, Pin, PointChoice, Reel, Soundtrack, is_steady, point_of
 from tempik.reel.model import Cue
+from tempik.reel.points import points_of, tempo_of
 from tempik.rhythm import Analysis, Beat, Onset, Section
 from tempik.timeline.timeline import Timeline
 
@@ -42,11 +43,11 @@ def song(reel: Reel) -> Soundtrack:
 
 
 def labels(reel: Reel) -> list[str]:
-    return [p.label for p in song(reel).points]
+    return [p.label for p in points_of(song(reel))]
 
 
 def times(reel: Reel) -> list[float]:
-    return [round(p.time_s, 4) for p in song(reel).points]
+    return [round(p.time_s, 4) for p in points_of(song(reel))]
 
 
 # Choices
@@ -79,9 +80,9 @@ def test_parts_lie_evenly_between_their_beats(reel: Reel) -> None:
 
 def test_a_choice_within_a_stretch_decides_there_and_nowhere_else(reel: Reel) -> None:
     after = points.with_choice_in(reel, PointChoice("downbeats"), 8.5, 16.5)
-    inside = [p for p in song(after).points if 8.5 <= p.time_s < 16.5]
+    inside = [p for p in points_of(song(after)) if 8.5 <= p.time_s < 16.5]
     assert {p.beat for p in inside} == {1}
-    assert len([p for p in song(after).points if p.time_s < 8.5]) == 16
+    assert len([p for p in points_of(song(after)) if p.time_s < 8.5]) == 16
     assert labels(points.with_choice_in(after, PointChoice(), 0.0, None)) == labels(reel)
 
 
@@ -98,9 +99,9 @@ def test_half_and_double_tempo_keep_ids_ties_and_hand_edits(reel: Reel) -> None:
     moved = points.with_moved_point(reel, "b6", 3.53)
     half = points.with_pace(moved, Fraction(1, 2))
     assert times(half)[:4] == [0.5, 1.5, 2.5, 3.53]
-    assert song(half).tempo_bpm == pytest.approx(60)
+    assert tempo_of(song(half)) == pytest.approx(60)
     double = points.with_pace(points.with_pace(half, Fraction(2)), Fraction(2))
-    assert song(double).tempo_bpm == pytest.approx(240)
+    assert tempo_of(song(double)) == pytest.approx(240)
     assert times(double)[:3] == [0.5, 0.75, 1.0] and 3.53 in times(double)
     assert Timeline(double).placed[0].ties[0].frame == Timeline(moved).placed[0].ties[0].frame
     assert song(points.with_pace(double, Fraction(1, 2))) == song(moved)
@@ -109,7 +110,7 @@ def test_half_and_double_tempo_keep_ids_ties_and_hand_edits(reel: Reel) -> None:
 def test_half_a_beat_later_and_back(reel: Reel) -> None:
     later = points.with_half_a_beat(reel)
     assert times(later)[:3] == [0.25, 0.75, 1.25]
-    downbeat = next(p for p in song(later).points if p.kind == "downbeat")
+    downbeat = next(p for p in points_of(song(later)) if p.kind == "downbeat")
     assert downbeat.time_s == pytest.approx(0.75)
     assert song(points.with_half_a_beat(later)) == song(reel)
 
@@ -134,7 +135,7 @@ def test_two_anchors_refit_the_grid_between_and_beyond(reel: Reel) -> None:
     step = (20.92 - 0.52) / 40
     assert times(both)[:3] == [pytest.approx(0.52 + i * step, abs=1e-4) for i in range(3)]
     assert times(both)[60] == pytest.approx(0.52 + 60 * step, abs=1e-4)
-    assert song(points.without_anchors(both)).points == song(reel).points
+    assert points_of(song(points.without_anchors(both))) == points_of(song(reel))
     with pytest.raises(TempikError, match="would cross"):
         points.with_anchor(points.with_moved_point(both, "b41", 0.3), "b41")
 
@@ -187,7 +188,7 @@ def test_a_placed_point_taken_out_leaves_what_was_tied_to_it_where_it_is(reel: R
 
 
 def test_the_drop_is_marked_on_its_beat(reel: Reel) -> None:
-    assert [p.label for p in song(reel).points if p.kind == "drop"] == ["5.1"]
+    assert [p.label for p in points_of(song(reel)) if p.kind == "drop"] == ["5.1"]
 
 
 # Files
@@ -198,7 +199,7 @@ def test_the_project_keeps_the_analysis_the_reading_and_the_edits(reel: Reel, tm
         points.with_locked(points.with_pace(reel, Fraction(1, 2)), ["b8"], True), PointChoice("downbeats"), 4, 9
     )
     save_reel(edited, tmp_path / "r.tempik")
-    assert song(load_reel(tmp_path / "r.tempik")).points == song(edited).points
+    assert points_of(song(load_reel(tmp_path / "r.tempik"))) == points_of(song(edited))
 
 
 def test_a_project_of_format_1_opens_with_its_points_and_ties(reel: Reel, tmp_path: Path) -> None:
@@ -225,7 +226,7 @@ def test_a_project_of_format_1_opens_with_its_points_and_ties(reel: Reel, tmp_pa
 @pytest.mark.parametrize("wanted", [8.0, 15.0])
 def test_suggested_stretches_start_on_a_section_and_end_on_a_bar(reel: Reel, wanted: float) -> None:
     offers = suggested_stretches(song(reel), wanted)
-    bars = [p.time_s for p in song(reel).points if p.beat == 1]
+    bars = [p.time_s for p in points_of(song(reel)) if p.beat == 1]
     assert offers
     for offer in offers:
         assert min(abs(offer.start_s - s.start_s) for s in heard().sections) < 2.0
@@ -241,7 +242,9 @@ def test_a_short_song_is_offered_whole(reel: Reel) -> None:
 def test_rules_keep_their_count_over_a_stretch_of_onsets(reel: Reel) -> None:
     """Every 4th point stays on the downbeats before and after a roll, and counts the roll's own attacks in it."""
     after = points.with_choice_in(reel, PointChoice("onsets"), 8.5, 9.9)  # three beats give way to onsets
-    evaluated = [p for run in runs_of(song(after).points) for n, p in enumerate(run.points) if (run.first + n) % 4 == 0]
+    evaluated = [
+        p for run in runs_of(points_of(song(after))) for n, p in enumerate(run.points) if (run.first + n) % 4 == 0
+    ]
     assert all(p.beat == 1 for p in evaluated if p.kind != "onset")
     assert [round(p.time_s, 3) for p in evaluated if p.kind == "onset"] == [8.51]
     assert len([p for p in evaluated if p.kind != "onset"]) == 15

@@ -12,7 +12,7 @@ from tempik.edit.song.readings import heard_anew, readings_of, with_reading_hear
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, Reel, Soundtrack, StepOverride, point_of
-from tempik.reel.points import metre_of, tempo_of
+from tempik.reel.points import metre_of, points_of, tempo_of
 from tempik.reel.validate import problems
 from tempik.rhythm import Analysis, Beat, Onset, Rival
 from tempik.timeline.timeline import Timeline
@@ -96,7 +96,7 @@ def test_neighbouring_slots_neither_overlap_nor_lose_a_pin_at_half_the_tempo(ree
 def test_going_back_to_what_was_found_reads_it_as_it_was(reel: Reel) -> None:
     back = with_reading_heard(with_reading_heard(reel, 2), 0)
     assert back.soundtrack is not None and reel.soundtrack is not None
-    assert [p.id for p in back.soundtrack.points] == [p.id for p in reel.soundtrack.points]
+    assert [p.id for p in points_of(back.soundtrack)] == [p.id for p in points_of(reel.soundtrack)]
 
 
 def test_a_reading_that_was_not_heard_says_how_many_were(reel: Reel) -> None:
@@ -129,10 +129,10 @@ def test_a_project_keeps_its_reading_and_an_older_one_without_rivals_opens(reel:
     document["reel"]["soundtrack"]["reading"] = {}
     for clip in document["reel"]["clips"]:
         clip["start"].pop("point", None), clip["end"].pop("point", None), clip.pop("pins", None)
-    document["reel"]["rows"] = []
+    document["reel"]["accent_lanes"] = []
     path.write_text(json.dumps(document))
     old = load_reel(path)
-    assert old.soundtrack is not None and len(readings_of(old.soundtrack)) == 1 and len(old.soundtrack.points) == 60
+    assert old.soundtrack is not None and len(readings_of(old.soundtrack)) == 1 and len(points_of(old.soundtrack)) == 60
 
 
 def test_hearing_a_song_anew_keeps_names_and_leads_ties_to_the_nearest_beat(reel: Reel) -> None:
@@ -141,7 +141,7 @@ def test_hearing_a_song_anew_keeps_names_and_leads_ties_to_the_nearest_beat(reel
     anew = heard_anew(named, fresh)
     song = anew.soundtrack
     assert song is not None and tempo_of(song) == pytest.approx(60)
-    words = {p.name: p for p in song.points if p.name}
+    words = {p.name: p for p in points_of(song) if p.name}
     # b4 at 2.0 s is a beat of the new analysis; b5 at 2.5 s is none, so it stays as a point placed by hand.
     assert words["hammer"].id == "b2" and words["spark"].kind == "hand"
     assert words["spark"].time_s == pytest.approx(2.5)
@@ -169,7 +169,7 @@ def test_bars_that_change_within_a_song_are_counted_as_heard() -> None:
     counted = [(n // 4 + 1, n % 4 + 1) for n in range(32)] + [(n // 3 + 9, n % 3 + 1) for n in range(24)]
     made = tuple(Beat(n * 0.5, 0.8, bar, beat, n * 0.5) for n, (bar, beat) in enumerate(counted))
     song = Soundtrack("/nowhere/s.wav", 30.0, heard=Analysis(30.0, 120.0, 4, 2, True, 0.9, made))
-    assert [(p.bar, p.beat) for p in song.points][30:38] == [
+    assert [(p.bar, p.beat) for p in points_of(song)][30:38] == [
         (8, 3),
         (8, 4),
         (9, 1),
@@ -181,4 +181,4 @@ def test_bars_that_change_within_a_song_are_counted_as_heard() -> None:
     ]
     downbeats = points.with_choices(Reel(soundtrack=song), [points.PointChoice("downbeats")]).soundtrack
     assert downbeats is not None
-    assert [p.time_s for p in downbeats.points][7:11] == [14.0, 16.0, 17.5, 19.0]
+    assert [p.time_s for p in points_of(downbeats)][7:11] == [14.0, 16.0, 17.5, 19.0]

@@ -17,6 +17,7 @@ from tempik.project import history
 from tempik.project.file import FORMAT, load_reel, save_reel
 from tempik.project.media_files import missing_media, relink
 from tempik.reel import Curve, Edge, Node, Pin, Reel, new_id
+from tempik.reel.points import points_of
 from tempik.reel.validate import problems
 
 
@@ -28,7 +29,7 @@ def test_a_saved_reel_opens_as_it_was(reel: Reel, tmp_path: Path) -> None:
 @pytest.mark.parametrize("number", range(1, FORMAT))
 def test_projects_of_every_older_format_open_and_are_saved_as_today(number: int, tmp_path: Path) -> None:
     reel = load_reel(Path(__file__).parent / "formats" / f"format{number}.tempik")
-    assert reel.clips and reel.soundtrack is not None and reel.soundtrack.points and problems(reel) == []
+    assert reel.clips and reel.soundtrack is not None and points_of(reel.soundtrack) and problems(reel) == []
     save_reel(reel, tmp_path / "now.tempik")
     assert load_reel(tmp_path / "now.tempik") == reel
 
@@ -208,7 +209,7 @@ HOSTILE: list[tuple[tuple[str | int, ...], Any, str]] = [
 ]
 
 
-@pytest.mark.parametrize("way, value, said", HOSTILE, ids=[h[2] for h in HOSTILE])
+@pytest.mark.parametrize("way, value, message", HOSTILE, ids=[h[2] for h in HOSTILE])
 def test_a_project_that_nobody_could_have_made_is_refused_in_one_sentence(
     reel: Reel, tmp_path: Path, way: tuple[str | int, ...], value: Any, message: str
 ) -> None:

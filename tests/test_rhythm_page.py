@@ -22,6 +22,7 @@ from tempik.edit.song.readings import heard_anew
 from tempik.media.inspecting import look_over
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import PointChoice, Soundtrack
+from tempik.reel.points import points_of, tempo_of
 
 WAIT = 30_000
 
@@ -74,17 +75,17 @@ def near(window: Window, song_s: float, px_per_s: float = 300.0) -> None:
 
 
 def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> None:
-    rhythm, before = page.page(RhythmPage), [p.time_s for p in song(page).points]
+    rhythm, before = page.page(RhythmPage), [p.time_s for p in points_of(song(page))]
     rhythm.half.click()
-    assert song(page).tempo_bpm == pytest.approx(64, abs=0.1)
+    assert tempo_of(song(page)) == pytest.approx(64, abs=0.1)
     page.undo()
     rhythm.later.click()
-    assert song(page).points[1].time_s == pytest.approx((before[0] + before[1]) / 2, abs=0.01)
+    assert points_of(song(page))[1].time_s == pytest.approx((before[0] + before[1]) / 2, abs=0.01)
     page.undo()
     rhythm.metre.setValue(3)
-    assert {p.beat for p in song(page).points} == {1, 2, 3}
+    assert {p.beat for p in points_of(song(page))} == {1, 2, 3}
     page.undo()
-    assert [p.time_s for p in song(page).points] == before
+    assert [p.time_s for p in points_of(song(page))] == before
 
 
 def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None:
@@ -92,17 +93,17 @@ def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None
     pulses = len(page.project.timeline.pulses[1])
     rhythm.kind.setCurrentText("downbeats")
     rhythm.kind.activated.emit(rhythm.kind.currentIndex())
-    assert all(p.beat == 1 for p in song(page).points)
+    assert all(p.beat == 1 for p in points_of(song(page)))
     assert len(page.project.timeline.pulses[1]) < pulses
-    assert f"{len(song(page).points)} points in use" in rhythm.selection.text()
+    assert f"{len(points_of(song(page)))} points in use" in rhythm.selection.text()
 
 
 def test_every_nth_is_counted_from_the_selected_beat(page: Window) -> None:
-    rhythm, point = page.page(RhythmPage), song(page).points[5]
+    rhythm, point = page.page(RhythmPage), points_of(song(page))[5]
     page.project.selection.select_points({point.id})
     rhythm.kind.setCurrentText("every 4th beat")
     rhythm.kind.activated.emit(rhythm.kind.currentIndex())
-    assert {p.beat for p in song(page).points} == {point.beat} and point.id in {p.id for p in song(page).points}
+    assert {p.beat for p in points_of(song(page))} == {point.beat} and point.id in {p.id for p in points_of(song(page))}
 
 
 def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
@@ -111,18 +112,18 @@ def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
     rhythm.where.setCurrentIndex(1)
     rhythm.kind.setCurrentText("onsets")
     rhythm.kind.activated.emit(rhythm.kind.currentIndex())
-    kinds = {p.kind for p in song(page).points if 8 <= p.time_s < 16}
-    assert kinds == {"onset"} and song(page).points[0].kind == "downbeat"
+    kinds = {p.kind for p in points_of(song(page)) if 8 <= p.time_s < 16}
+    assert kinds == {"onset"} and points_of(song(page))[0].kind == "downbeat"
 
 
 def test_a_click_selects_a_drag_moves_and_shift_extends(page: Window, qtbot: QtBot) -> None:
-    near(page, song(page).points[20].time_s)
+    near(page, points_of(song(page))[20].time_s)
     view = page.page(RhythmPage).view
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=sign(page, 20))
-    assert page.project.selection.points == {song(page).points[20].id}
+    assert page.project.selection.points == {points_of(song(page))[20].id}
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, sign(page, 21))
     assert len(page.project.selection.points) == 2
-    before = [p.time_s for p in page.project.selection.chosen_points()]
+    before = [p.time_s for p in page.project.selection.points_of()]
     start = sign(page, 20)
     QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, start)
     QTest.mouseMove(view, start + QPoint(12, 0))
@@ -141,10 +142,10 @@ def test_a_click_selects_a_drag_moves_and_shift_extends(page: Window, qtbot: QtB
         )
     )
     QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, start + QPoint(12, 0))
-    after = [p.time_s for p in page.project.selection.chosen_points()]
+    after = [p.time_s for p in page.project.selection.points_of()]
     assert [b - a for a, b in zip(before, after, strict=True)] == pytest.approx([12 / 300] * 2, abs=0.002)
     page.undo()
-    assert [p.time_s for p in page.project.selection.chosen_points()] == before
+    assert [p.time_s for p in page.project.selection.points_of()] == before
 
 
 def test_a_sweep_over_the_wave_selects_and_a_click_moves_the_cursor(page: Window) -> None:
@@ -157,40 +158,40 @@ def test_a_sweep_over_the_wave_selects_and_a_click_moves_the_cursor(page: Window
 
 
 def test_nudging_snapping_locking_and_taking_out_by_key(page: Window) -> None:
-    point = song(page).points[12]
+    point = points_of(song(page))[12]
     page.project.selection.select_points({point.id})
     for name, by in (("nudge_on", 0.001), ("nudge_back", 0.0), ("nudge_frame_on", 1 / 30)):
         page.commands[name].trigger()
-        (now,) = page.project.selection.chosen_points()
+        (now,) = page.project.selection.points_of()
         assert now.time_s == pytest.approx(point.time_s + by, abs=1e-9)
     page.commands["lock_points"].trigger()
     page.commands["nudge_on"].trigger()
     assert "locked" in page.foot.status.text()
     page.commands["lock_points"].trigger()
     page.commands["remove_clip"].trigger()
-    assert point.id not in {p.id for p in song(page).points} and page.project.selection.points == frozenset()
+    assert point.id not in {p.id for p in points_of(song(page))} and page.project.selection.points == frozenset()
     assert len(page.project.reel.clips) > 5  # Delete took the point, not a clip
 
 
 def test_two_anchored_beats_refit_the_grid(page: Window) -> None:
-    first, later = song(page).points[4], song(page).points[44]
+    first, later = points_of(song(page))[4], points_of(song(page))[44]
     for point, by in ((first, 0.010), (later, 0.050)):
         page.project.selection.select_points({point.id})
         for _ in range(round(by * 1000)):
             page.points.nudge_on()
         page.points.anchor_point()
-    between = next(p for p in song(page).points if p.id == "b24")
+    between = next(p for p in points_of(song(page)) if p.id == "b24")
     # The first anchor shifted every beat by 10 ms, the later one stands 50 ms beyond that.
     assert between.time_s == pytest.approx((first.time_s + 0.010 + later.time_s + 0.060) / 2, abs=1e-4)
     page.points.free_anchors()
-    assert next(p for p in song(page).points if p.id == "b4").time_s == first.time_s
+    assert next(p for p in points_of(song(page)) if p.id == "b4").time_s == first.time_s
 
 
 def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     """Taps 60 ms late on every beat of two bars: offered with the lateness, placed on the beats themselves."""
     page.rhythm.tap()
     assert "Play the song" in page.foot.status.text()
-    beats = [p.time_s for p in song(page).points[20:28]]
+    beats = [p.time_s for p in points_of(song(page))[20:28]]
     page.page(RhythmPage)
     for beat in beats:
         page.rhythm.tap_at(beat + 0.06)
@@ -202,19 +203,19 @@ def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     for beat in beats:
         page.rhythm.tap_at(beat + 0.06)
     page.page(RhythmPage).for_taps[0].click()
-    placed = [p.time_s for p in song(page).points]
+    placed = [p.time_s for p in points_of(song(page))]
     assert len(placed) == 8 and max(min(abs(t - b) for t in placed) for b in beats) < 0.012
     assert page.rhythm.taps == []
 
 
 def test_a_tapped_tempo_reads_the_whole_song(page: Window) -> None:
-    beats = [p.time_s for p in song(page).points]
+    beats = [p.time_s for p in points_of(song(page))]
     page.rhythm.taps = [b + 0.04 for b in beats[16:32:2]]
     page.rhythm.take_tempo()
     assert song(page).reading.beat_source == "own"
-    assert song(page).tempo_bpm == pytest.approx(64, rel=0.002)
+    assert tempo_of(song(page)) == pytest.approx(64, rel=0.002)
     page.undo()
-    assert [p.time_s for p in song(page).points] == beats
+    assert [p.time_s for p in points_of(song(page))] == beats
 
 
 def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
@@ -261,16 +262,16 @@ def test_jumping_to_a_bar_and_beat(page: Window) -> None:
 
 
 def test_points_go_to_a_file_and_come_back(page: Window, tmp_path: Path) -> None:
-    before = [(round(p.time_s, 5), p.bar, p.beat) for p in song(page).points]
+    before = [(round(p.time_s, 5), p.bar, p.beat) for p in points_of(song(page))]
     page.points.write_points_to(tmp_path / "p.mid")
     page.rhythm.half_tempo()
     page.points.read_points_from(tmp_path / "p.mid")
-    assert [(round(p.time_s, 5), p.bar, p.beat) for p in song(page).points] == [
+    assert [(round(p.time_s, 5), p.bar, p.beat) for p in points_of(song(page))] == [
         (pytest.approx(t, abs=2e-5), bar, beat) for t, bar, beat in before
     ]
     (tmp_path / "bad.csv").write_text("time_s\nsoon\n")
     page.points.read_points_from(tmp_path / "bad.csv")
-    assert "row 2: 'soon'" in page.foot.status.text() and len(song(page).points) == len(before)
+    assert "row 2: 'soon'" in page.foot.status.text() and len(points_of(song(page))) == len(before)
 
 
 def test_a_suggested_stretch_fades_and_gain_are_kept(page: Window, tmp_path: Path, qtbot: QtBot) -> None:
@@ -286,12 +287,12 @@ def test_a_suggested_stretch_fades_and_gain_are_kept(page: Window, tmp_path: Pat
 
 
 def test_a_hand_edit_outlives_another_choice_in_the_window(page: Window) -> None:
-    point = song(page).points[9]
+    point = points_of(song(page))[9]
     page.project.selection.select_points({point.id})
     page.points.set_strength(0.33)
     page.rhythm.choose(PointChoice("downbeats"), False)
     page.rhythm.choose(PointChoice(), False)
-    assert next(p for p in song(page).points if p.id == point.id).strength == pytest.approx(0.33)
+    assert next(p for p in points_of(song(page)) if p.id == point.id).strength == pytest.approx(0.33)
 
 
 def test_one_key_steps_through_the_readings_with_the_clicks_on_and_round_to_where_it_was(page: Window) -> None:
@@ -301,7 +302,7 @@ def test_one_key_steps_through_the_readings_with_the_clicks_on_and_round_to_wher
     tempi = []
     for _ in range(count):
         page.commands["next_reading"].trigger()
-        tempi.append(round(song(page).tempo_bpm, 2))
+        tempi.append(round(tempo_of(song(page)), 2))
         assert page.listening.clicks and page.page(RhythmPage).strip.isVisible()
     assert (song(page).reading.rival == 0 and len({*tempi}) > 1) or count == 2
     # All the way round, every tie is back where it was.
@@ -316,7 +317,7 @@ def test_a_click_on_a_reading_over_the_wave_takes_it_and_the_cuts_follow(page: W
     qtbot.waitUntil(rhythm.strip.isVisible, timeout=WAIT)
     QTest.mouseClick(rhythm.strip, Qt.MouseButton.LeftButton, pos=QPoint(60, ROW_H + ROW_H // 2))
     assert song(page).reading.rival == 1
-    times = {p.time_s for p in song(page).points}
+    times = {p.time_s for p in points_of(song(page))}
     for clip in page.project.reel.clips:
         point = page.project.timeline.point(clip.start.point)
         assert point is None or point.time_s in times
@@ -336,14 +337,14 @@ def test_a_song_that_is_not_sure_opens_the_rhythm_page_with_its_readings(page: W
 
 
 def test_the_song_can_be_heard_anew_and_keeps_what_was_named(page: Window, qtbot: QtBot) -> None:
-    first = song(page).points[4]
+    first = points_of(song(page))[4]
     page.project.change("named", lambda reel: edit_points.with_name(reel, first.id, "hammer"))
     older = msgspec.structs.replace(song(page).heard, beats=song(page).heard.beats[::2], rivals=())  # type: ignore[union-attr, type-var]
     page.project.change("older", lambda reel: heard_anew(reel, older))
     with qtbot.waitSignal(page.project.changed, timeout=60000):
         page.commands["hear_anew"].trigger()
-    assert song(page).tempo_bpm == pytest.approx(128, abs=0.1)
-    assert [p.time_s for p in song(page).points if p.name == "hammer"] == [pytest.approx(first.time_s, abs=0.005)]
+    assert tempo_of(song(page)) == pytest.approx(128, abs=0.1)
+    assert [p.time_s for p in points_of(song(page)) if p.name == "hammer"] == [pytest.approx(first.time_s, abs=0.005)]
 
 
 def test_making_the_page_leaves_the_playhead_where_it_is(opened: Window) -> None:

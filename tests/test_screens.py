@@ -189,9 +189,9 @@ def test_the_picture_alone_plays_and_steps(opened: Window, qtbot: QtBot) -> None
     assert opened.commands["step_on"] in alone.actions()
     opened.commands["step_on"].trigger()
     assert opened.project.playhead.frame == at + 1
-    height_ratio = opened.transport.size.pixels()[1]
+    height_px = opened.transport.size.pixels()[1]
     alone.resize(900, 1500)
-    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= height_ratio, timeout=30_000)
+    qtbot.waitUntil(lambda: opened.transport.size.pixels()[1] >= height_px, timeout=30_000)
     opened.commands["preview_whole_screen"].trigger()
     assert alone.isFullScreen()
     alone.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Escape, Qt.KeyboardModifier.NoModifier))

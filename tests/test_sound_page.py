@@ -54,7 +54,7 @@ def lanes(window: Window) -> list[str]:
 
 def lane(window: Window, key: str, x: float, share: float = 0.5) -> QPointF:
     layout = window.timeline.layout_
-    return QPointF(x, layout.top(key) + share * layout.height_ratio(key))
+    return QPointF(x, layout.top(key) + share * layout.height_of(key))
 
 
 def at(window: Window, seconds: float) -> float:

@@ -114,8 +114,8 @@ def test_every_size_breaks_the_same_lines() -> None:
     for em_px in (20.0, 118.8, 237.6):
         sprite = drawn(title, em_px)
         assert sprite is not None
-        height_ratio = sprite.rgba.shape[0] / em_px
-        assert height_ratio == pytest.approx(block.height + 2 * 0.5 + 2 * (0.04 + 3 * 0.06), abs=0.2)
+        height_em = sprite.rgba.shape[0] / em_px
+        assert height_em == pytest.approx(block.height + 2 * 0.5 + 2 * (0.04 + 3 * 0.06), abs=0.2)
 
 
 def test_what_stands_in_for_what_is_missing_is_said() -> None:
@@ -192,12 +192,12 @@ def test_parts_drawn_one_by_one_are_the_whole(showing: str) -> None:
     for number in range(3):
         part = drawn(title, 80.0, ("word", number))
         assert part is not None
-        height_ratio, wide = part.rgba.shape[:2]
-        canvas[200 + part.top : 200 + part.top + height_ratio, 300 + part.left : 300 + part.left + wide] += part.rgba[
+        height_px, wide = part.rgba.shape[:2]
+        canvas[200 + part.top : 200 + part.top + height_px, 300 + part.left : 300 + part.left + wide] += part.rgba[
             :, :, 3
         ]
-    height_ratio, wide = whole.rgba.shape[:2]
-    under = canvas[200 + whole.top : 200 + whole.top + height_ratio, 300 + whole.left : 300 + whole.left + wide]
+    height_px, wide = whole.rgba.shape[:2]
+    under = canvas[200 + whole.top : 200 + whole.top + height_px, 300 + whole.left : 300 + whole.left + wide]
     assert np.abs(np.minimum(under, 255) - whole.rgba[:, :, 3]).mean() < 1.5
 
 

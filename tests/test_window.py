@@ -28,6 +28,7 @@ from tempik.edit.draft import RuleDraftOptions
 from tempik.edit.song.stretches import with_stretch
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import Reel
+from tempik.reel.points import points_of
 from tempik.time import time_of
 from waiting import until_at_rest
 
@@ -404,7 +405,7 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
     silent = write_sound(tmp_path / "quiet.wav", np.zeros(48000 * 6, np.float32))
     drop(window, silent)
     qtbot.waitUntil(lambda: "no steady beat" in window.foot.status.text(), timeout=WAIT)
-    assert window.project.reel.soundtrack is not None and window.project.reel.soundtrack.points == ()
+    assert window.project.reel.soundtrack is not None and points_of(window.project.reel.soundtrack) == ()
     idle(window, qtbot)
     window.delivery.draft(RuleDraftOptions(length_s=4.0))
     assert "no steady beat" in window.foot.status.text() and window.project.reel.clips == ()

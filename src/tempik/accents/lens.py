@@ -61,8 +61,8 @@ def sliced(picture: Picture, count: int, size: float, along: str, seed: int) -> 
     for plane in picture:
         flat = plane.T if along == "up and down" else plane
         made = np.empty_like(flat)
-        height_ratio, wide = flat.shape
-        edges = [round(height_ratio * i / count) for i in range(count + 1)]
+        height_px, wide = flat.shape
+        edges = [round(height_px * i / count) for i in range(count + 1)]
         for i, (a, b) in enumerate(zip(edges, edges[1:], strict=False)):
             by = round((2 * drawn(seed, ("slice", i)) - 1) * size * wide)
             made[a:b] = np.roll(flat[a:b], by, axis=1)

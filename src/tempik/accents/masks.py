@@ -58,10 +58,10 @@ def _read(path: str, size: int, changed_ns: int) -> Plane:
 def _fitted(path: str, size: int, changed_ns: int, width: int, height: int) -> Plane:
     """Return a mask that covers a frame, its middle kept."""
     mask = _read(path, size, changed_ns)
-    height_ratio, wide = mask.shape
-    scale = max(width / wide, height / height_ratio)
+    height_px, wide = mask.shape
+    scale = max(width / wide, height / height_px)
     large = cv2.resize(
-        mask, (max(width, round(wide * scale)), max(height, round(height_ratio * scale))), interpolation=cv2.INTER_AREA
+        mask, (max(width, round(wide * scale)), max(height, round(height_px * scale))), interpolation=cv2.INTER_AREA
     )
     top, left = (large.shape[0] - height) // 2, (large.shape[1] - width) // 2
     return np.ascontiguousarray(large[top : top + height, left : left + width])

@@ -11,6 +11,7 @@ from tempik.accents.catalogue import CATALOGUE
 from tempik.accents.evaluated import Ruled, RuleScene, Span, Step
 from tempik.derive import DERIVED, Stage
 from tempik.reel import AccentLane, Point, Rule, Soundtrack, point_of
+from tempik.reel.points import points_of
 from tempik.time import time_of
 
 LAST_GAP_S = 0.5  # a last point has no next: its gap is taken for this
@@ -111,7 +112,7 @@ def events_of(rule: Rule, scene: RuleScene, stretch: tuple[int, int]) -> list[Ru
 
 
 def _counted(rule: Rule, song: Soundtrack) -> list[CountedRun]:
-    runs = DERIVED.get(_COUNTED, (song,), (), lambda: runs_of(song.points))
+    runs = DERIVED.get(_COUNTED, (song,), (), lambda: runs_of(points_of(song)))
     if rule.of == "bars":
         return [CountedRun([p for run in runs for p in run.points if p.beat in rule.beats and not p.part], 0)]
     if rule.of == "drops":
@@ -147,7 +148,7 @@ def steps(lane: Ruled, scene: RuleScene) -> list[Step]:
     rule = lane.rule
     taken = {e.id for e in events}
     frames = set() if rule.of in ("points", "bars", "onsets", "drops", "hand") else {e.frame for e in events}
-    points = scene.song.points if scene.song is not None else ()
+    points = points_of(scene.song) if scene.song is not None else ()
     first, end = around(scene, points)
     firsts = [s.first for s in scene.spans]
     # Where each stands, without the gap to the next.

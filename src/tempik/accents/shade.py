@@ -32,9 +32,9 @@ def vignetted(picture: Picture, amount: float) -> Picture:
 def barred(picture: Picture, share: float) -> Picture:
     """Black bars at top and bottom, each a share of the frame's height."""
     width, height = picture.size
-    height_ratio = round(height * min(share, 0.5))
+    height_px = round(height * min(share, 0.5))
     return filled(
-        filled(picture, (0, 0, width, height_ratio), BLACK, 1.0), (0, height - height_ratio, width, height), BLACK, 1.0
+        filled(picture, (0, 0, width, height_px), BLACK, 1.0), (0, height - height_px, width, height), BLACK, 1.0
     )
 
 

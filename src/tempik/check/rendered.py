@@ -389,7 +389,7 @@ def _displacement(shown: Thumb, plain: Thumb) -> float:
     pixels of the small pictures; infinite where they cannot be registered. By enhanced correlation (Evangelidis and
     Psarakis 2008), to which light and contrast make no difference."""
     a, b = (np.ascontiguousarray(t[..., 0]) for t in (plain, shown))
-    height_ratio, wide = a.shape
+    height_px, wide = a.shape
     start = np.eye(2, 3, dtype=np.float32)
     everywhere = np.full(a.shape, 255, np.uint8)
     stop = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-4)
@@ -399,7 +399,7 @@ def _displacement(shown: Thumb, plain: Thumb) -> float:
         return float("inf")
     if alike < REGISTERED:
         return float("inf")  # under a flash, in a file of low quality, there is too little left to lay on the other
-    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, height_ratio, 1], [wide, height_ratio, 1.0]])
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, height_px, 1], [wide, height_px, 1.0]])
     return float(np.hypot(*(corners @ np.asarray(matrix).T - corners[:, :2]).T).mean())
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, cast
 from tempik.cli.options import Options, Parser, count, real, settled
 from tempik.cli.output import write_out
 from tempik.errors import TempikError
+from tempik.reel.points import points_of
 
 if TYPE_CHECKING:
     from tempik.reel import Reel
@@ -69,7 +70,7 @@ def run(options: Options) -> int:
         reel = Reel(soundtrack=soundtrack_from(str(source), analyse(str(source))))
     reel = _viewed(reel, options)
     song = reel.soundtrack
-    if song is None or not song.points:
+    if song is None or not points_of(song):
         raise TempikError(f"{source} has no points by this choice; take onsets, a lower strength, or another stretch.")
     suffix = FORMATS[options.format] if options.format else options.output.suffix if options.output else ".csv"
     data = write_marks(marks_of(song), suffix, metre_of(song))

@@ -18,6 +18,7 @@ from tempik.accents import accent_named
 from tempik.accents.rules import anchor, beats
 from tempik.errors import TempikError
 from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, Point, Reel, Rule, Soundtrack, new_id
+from tempik.reel.points import points_of
 from tempik.reel.sound import MASTERED
 from tempik.retime import constant
 from tempik.time import frame_of, time_of
@@ -114,7 +115,7 @@ def _length(song: Soundtrack, options: RuleDraftOptions) -> float:
 
 def _grid(song: Soundtrack, every: int, length_s: float, rate: Fraction) -> list[Edge]:
     """Return the edges of the slots: the reel's start, every n-th beat counted from a downbeat, its end."""
-    counted = beats(song.points)
+    counted = beats(points_of(song))
     if not counted:
         raise TempikError(
             f"{song.path} has no steady beat to cut on; choose a song with a beat, or place points by hand first."
@@ -167,13 +168,13 @@ def _clip(
 def _fit(cue: Cue, piece: Footage, first: int, last: int, song: Soundtrack, rate: Fraction) -> _Fit:
     """Choose the point of the slot to pin to and the speed that keeps the footage from running out."""
     inside: list[tuple[Point, int]] = []
-    for point in song.points:
+    for point in points_of(song):
         frame = frame_of(point.time_s - song.start_s, rate)
         if first < frame < last:
             inside.append((point, frame))
     if not inside:
         # A slot of one beat has no point inside it: its own first point is where the cue can land.
-        inside = [(p, first) for p in song.points if frame_of(p.time_s - song.start_s, rate) == first]
+        inside = [(p, first) for p in points_of(song) if frame_of(p.time_s - song.start_s, rate) == first]
     if not inside:
         return _Fit(min(1.0, piece.length_s / time_of(last - first, rate)), None, 0.0)
     # A cue right behind the cut is not seen coming, one right before the next is cut off: keep away from both.

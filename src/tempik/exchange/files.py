@@ -19,6 +19,7 @@ from tempik.exchange.out import WIPE, as_timeline
 from tempik.exchange.read import ReadTimeline, as_reel
 from tempik.reel import Clip, Edge, Point, Reel, Soundtrack
 from tempik.reel.model import new_id
+from tempik.reel.points import points_of
 from tempik.timeline.timeline import Timeline, timeline_of
 
 SUFFIXES = {".otio": "OpenTimelineIO", ".edl": "CMX 3600 EDL"}
@@ -236,7 +237,7 @@ def _on_points(found: ReadTimeline, song: str, notes: list[str]) -> Reel:
 
 def with_markers(song: Soundtrack, markers: tuple[tuple[float, str], ...]) -> Soundtrack:
     """Return a song with a point for each marker (seconds of the reel) that lies on none yet."""
-    known = sorted(p.time_s for p in song.points)
+    known = sorted(p.time_s for p in points_of(song))
     placed = list(song.placed)
     for time_s, name in markers:
         at = time_s + song.start_s

@@ -46,11 +46,11 @@ def finished(picture: Picture, grade: Grade, frame: int) -> Picture:
 def _fringed(picture: Picture, share: float) -> Picture:
     """Red drawn outward and blue inward about the middle, as a lens does that bends colours unlike: in U and V, each of which
     is mostly one of them."""
-    wide, height_ratio = picture.u.shape[::-1]
+    wide, height_px = picture.u.shape[::-1]
 
     def scaled(plane: Plane, by: float) -> Plane:
         size = (plane.shape[1], plane.shape[0])
-        matrix = np.array([[by, 0, wide / 2 * (1 - by)], [0, by, height_ratio / 2 * (1 - by)]])
+        matrix = np.array([[by, 0, wide / 2 * (1 - by)], [0, by, height_px / 2 * (1 - by)]])
         return warp_plane(plane, matrix, size)
 
     return picture._replace(u=scaled(picture.u, 1 - 2 * share), v=scaled(picture.v, 1 + 2 * share))
@@ -123,9 +123,9 @@ def _vignetted(picture: Picture, amount: float, size: float) -> Picture:
 def _grain(size: tuple[int, int], seed: int, coarse_10: int) -> tuple[Plane, ...]:
     """Return pictures of grain about 128, softened to a coarseness in tenths of a sample, of even strength."""
     out = []
-    wide, height_ratio = size
+    wide, height_px = size
     for number in range(GRAINS // 4):
-        drawn = np.random.default_rng((seed, number)).standard_normal((height_ratio, wide), dtype=np.float32)
+        drawn = np.random.default_rng((seed, number)).standard_normal((height_px, wide), dtype=np.float32)
         if coarse_10 > 5:
             drawn = np.asarray(cv2.GaussianBlur(drawn, (0, 0), coarse_10 / 20), dtype=np.float32)
         drawn *= 32.0 / max(float(drawn.std()), 1e-6)
@@ -150,11 +150,11 @@ def _grained(picture: Picture, grade: Grade, frame: int) -> Picture:
     y = _strewn(picture.y, grain, strength)
     if not grade.grain_colour:
         return picture._replace(y=y)
-    height_ratio, wide = picture.u.shape
+    height_px, wide = picture.u.shape
     planes = []
     for number, plane in enumerate((picture.u, picture.v)):
         other = np.roll(pictures[int(lot[3 + number]) % len(pictures)], int(lot[5 + number]) % height, axis=0)[
-            :height_ratio, :wide
+            :height_px, :wide
         ]
         by = strength * grade.grain_colour * 0.6
         planes.append(

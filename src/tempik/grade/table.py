@@ -203,19 +203,19 @@ def _parts(bits: int) -> tuple[Plane, Plane, Plane, Plane]:
 
 def looked_up(picture: Picture, table: Table) -> Picture:
     """Return a picture with each colour looked up."""
-    wide, height_ratio = picture.u.shape[::-1]
+    wide, height_px = picture.u.shape[::-1]
     low, row_low, v_high, row_high = _parts(table.bits)
     v_low = cv2.LUT(picture.v, low)
     row = cv2.add(cv2.LUT(picture.u, row_low), cv2.LUT(picture.v, v_high))
     where = np.asarray(cv2.merge([v_low, v_low, row, cv2.LUT(picture.u, row_high)]), dtype=np.uint8)
     full = np.asarray(cv2.resize(where, picture.size, interpolation=cv2.INTER_NEAREST), dtype=np.uint8)
     y = _gathered(table.y, _address(full, picture.y))
-    small = cv2.resize(picture.y, (wide, height_ratio), interpolation=cv2.INTER_AREA)
+    small = cv2.resize(picture.y, (wide, height_px), interpolation=cv2.INTER_AREA)
     # Fewer bits of Y: what is left of its byte takes the lowest bits of V.
     column = cv2.add(cv2.LUT(small, _COARSE), cv2.LUT(v_low, _SHIFTED))
     cv2.insertChannel(cv2.LUT(v_low, _BEYOND), where, 1)
     found = _gathered(table.uv, _address(where, np.asarray(column, np.uint8)))
-    u, v = cv2.split(found.view(np.int16).reshape(height_ratio, wide, 2))
+    u, v = cv2.split(found.view(np.int16).reshape(height_px, wide, 2))
     if table.whole:
         u, v = (_cut(p) for p in (u, v))
     else:

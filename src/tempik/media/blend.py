@@ -91,9 +91,9 @@ def cropped(picture: Picture, box: tuple[int, int, int, int]) -> Picture:
 
 def bounds(share: Plane) -> tuple[int, int, int, int]:
     """Return the box in which a mask lets anything show, on even samples: left, top, right, bottom."""
-    left, top, wide, height_ratio = cv2.boundingRect(share)
+    left, top, wide, height_px = cv2.boundingRect(share)
     height, width = (s // 2 * 2 for s in share.shape)
-    right, bottom = min((left + wide + 1) // 2 * 2, width), min((top + height_ratio + 1) // 2 * 2, height)
+    right, bottom = min((left + wide + 1) // 2 * 2, width), min((top + height_px + 1) // 2 * 2, height)
     return left // 2 * 2, top // 2 * 2, right, bottom
 
 

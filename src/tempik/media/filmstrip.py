@@ -110,13 +110,13 @@ def cached_filmstrip(path: str, rotation_deg: int) -> Filmstrip | None:
     found = kept_entry(_entry(path, rotation_deg), _Kept)
     if found is None:
         return None
-    height_ratio = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
-    if height_ratio is None or found.height < 1 or height_ratio.shape[0] != found.height * len(found.times_s):
+    sheet = cv2.imdecode(np.frombuffer(found.jpeg, np.uint8), cv2.IMREAD_COLOR)
+    if sheet is None or found.height < 1 or sheet.shape[0] != found.height * len(found.times_s):
         return None
     rgb = np.asarray(
-        cv2.cvtColor(height_ratio, cv2.COLOR_BGR2RGB), np.uint8
+        cv2.cvtColor(sheet, cv2.COLOR_BGR2RGB), np.uint8
     )  # turned about by strides it took as long as decoding
-    return Filmstrip(np.array(found.times_s), rgb.reshape(len(found.times_s), found.height, height_ratio.shape[1], 3))
+    return Filmstrip(np.array(found.times_s), rgb.reshape(len(found.times_s), found.height, sheet.shape[1], 3))
 
 
 def keep_filmstrip(path: str, rotation_deg: int, filmstrip: Filmstrip) -> None:
@@ -124,8 +124,8 @@ def keep_filmstrip(path: str, rotation_deg: int, filmstrip: Filmstrip) -> None:
     count, height, width, _ = filmstrip.pictures.shape
     if count * height > MOST_JPEG:
         return
-    height_ratio = cv2.cvtColor(filmstrip.pictures.reshape(count * height, width, 3), cv2.COLOR_RGB2BGR)
-    good, jpeg = cv2.imencode(".jpg", height_ratio, [cv2.IMWRITE_JPEG_QUALITY, 88])
+    sheet = cv2.cvtColor(filmstrip.pictures.reshape(count * height, width, 3), cv2.COLOR_RGB2BGR)
+    good, jpeg = cv2.imencode(".jpg", sheet, [cv2.IMWRITE_JPEG_QUALITY, 88])
     if good:
         keep_entry(_entry(path, rotation_deg), _Kept(tuple(map(float, filmstrip.times_s)), height, jpeg.tobytes()))
 

@@ -40,12 +40,12 @@ def warp_plane(plane: Plane, matrix: Matrix, size: tuple[int, int], scale: float
 
 def _fits(plane: Plane, matrix: Matrix, size: tuple[int, int], scale: float) -> bool:
     """Tell whether an affine makes a plane exactly a size larger, so that it is nothing but a change of size."""
-    height_ratio, wide = plane.shape
-    aside = max(abs(matrix[0, 1]) * height_ratio, abs(matrix[1, 0]) * wide, *(abs(matrix[:, 2]) * scale))
+    height_px, wide = plane.shape
+    aside = max(abs(matrix[0, 1]) * height_px, abs(matrix[1, 0]) * wide, *(abs(matrix[:, 2]) * scale))
     grows = min(matrix[0, 0], matrix[1, 1]) >= 1
     return bool(
         grows and aside < IDENTITY_PX and abs(matrix[0, 0] * wide - size[0]) < IDENTITY_PX
-        and abs(matrix[1, 1] * height_ratio - size[1]) < IDENTITY_PX
+        and abs(matrix[1, 1] * height_px - size[1]) < IDENTITY_PX
     )  # fmt: skip
 
 
@@ -140,18 +140,18 @@ def _slid(plane: Plane, shifts: list[tuple[float, float]], scale: float) -> Plan
     whole = [(round(x * scale), round(y * scale)) for x, y in shifts]
     left, top = sum(max(x, 0) for x, _ in whole), sum(max(y, 0) for _, y in whole)
     right, bottom = sum(max(-x, 0) for x, _ in whole), sum(max(-y, 0) for _, y in whole)
-    height_ratio, wide = plane.shape
+    height_px, wide = plane.shape
     left, right, top, bottom = (
-        min(v, (wide if i < 2 else height_ratio) - 1) for i, v in enumerate((left, right, top, bottom))
+        min(v, (wide if i < 2 else height_px) - 1) for i, v in enumerate((left, right, top, bottom))
     )
     held = np.asarray(cv2.copyMakeBorder(plane, top, bottom, left, right, cv2.BORDER_REFLECT_101), dtype=np.uint8)
     for x, y in whole:
         h, w = held.shape[0] - abs(y), held.shape[1] - abs(x)
-        if (x or y) and h >= height_ratio and w >= wide:
+        if (x or y) and h >= height_px and w >= wide:
             a = held[max(y, 0) : max(y, 0) + h, max(x, 0) : max(x, 0) + w]
             b = held[max(-y, 0) : max(-y, 0) + h, max(-x, 0) : max(-x, 0) + w]
             held = np.asarray(cv2.addWeighted(a, 0.5, b, 0.5, 0.0), dtype=np.uint8)
-    return np.ascontiguousarray(held[:height_ratio, :wide])
+    return np.ascontiguousarray(held[:height_px, :wide])
 
 
 def _boxed(plane: Plane, x: int, y: int) -> Plane:
@@ -201,26 +201,26 @@ def softened(picture: Picture, sigma_px: float) -> Picture:
 def _soft_plane(plane: Plane, sigma: float) -> Plane:
     if sigma < 0.3:
         return plane
-    height_ratio, wide = plane.shape
+    height_px, wide = plane.shape
     shrink = 1
-    while sigma / shrink > 4 and min(height_ratio, wide) / shrink > 16:
+    while sigma / shrink > 4 and min(height_px, wide) / shrink > 16:
         shrink *= 2
     small = plane
     if shrink > 1:
-        size = (max(1, wide // shrink), max(1, height_ratio // shrink))
+        size = (max(1, wide // shrink), max(1, height_px // shrink))
         small = np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), dtype=np.uint8)
     soft = cv2.GaussianBlur(small, (0, 0), sigma / shrink, borderType=cv2.BORDER_REFLECT_101)
-    out = cv2.resize(soft, (wide, height_ratio), interpolation=cv2.INTER_LINEAR) if shrink > 1 else soft
+    out = cv2.resize(soft, (wide, height_px), interpolation=cv2.INTER_LINEAR) if shrink > 1 else soft
     return np.asarray(out, dtype=np.uint8)
 
 
 def blocks(picture: Picture, size_px: float) -> Picture:
     """Return the picture in blocks of one colour."""
     width, height = picture.size
-    wide, height_ratio = max(1, round(width / max(size_px, 1))), max(1, round(height / max(size_px, 1)))
+    wide, height_px = max(1, round(width / max(size_px, 1))), max(1, round(height / max(size_px, 1)))
     out = []
     for plane in picture:
-        small = cv2.resize(plane, (wide, height_ratio), interpolation=cv2.INTER_AREA)
+        small = cv2.resize(plane, (wide, height_px), interpolation=cv2.INTER_AREA)
         out.append(np.asarray(cv2.resize(small, plane.shape[::-1], interpolation=cv2.INTER_NEAREST), dtype=np.uint8))
     return Picture(*out)
 

@@ -77,8 +77,8 @@ def _converted(frame: VideoFrame, meant: Meaning) -> Picture:
 
 def _even(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """Return colours with an even number of rows and columns, the last held."""
-    height_ratio, wide = rgb.shape[0] % 2, rgb.shape[1] % 2
-    return np.pad(rgb, ((0, height_ratio), (0, wide), (0, 0)), mode="edge") if height_ratio or wide else rgb
+    down, across = rgb.shape[0] % 2, rgb.shape[1] % 2
+    return np.pad(rgb, ((0, down), (0, across), (0, 0)), mode="edge") if down or across else rgb
 
 
 # What luma is mixed of, for red and blue (Rec. ITU-R BT.601, BT.709).

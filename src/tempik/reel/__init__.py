@@ -42,7 +42,7 @@ from tempik.reel.model import (
     by_id,
     new_id,
 )
-from tempik.reel.points import beats_between, chosen_points, grid_of, is_beat, is_steady, metre_of, point_of
+from tempik.reel.points import beats_between, grid_of, is_beat, is_steady, metre_of, point_of, points_of
 from tempik.reel.sound import Ducking, Mix, MixerChannel, SoundClip, SoundFile, SoundLane, SoundTrack
 from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title
@@ -112,11 +112,11 @@ __all__ = [
     "Wheel",
     "beats_between",
     "by_id",
-    "chosen_points",
     "grid_of",
     "is_beat",
     "is_steady",
     "metre_of",
     "new_id",
     "point_of",
+    "points_of",
 ]

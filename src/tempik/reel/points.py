@@ -43,7 +43,7 @@ def grid_of(song: Soundtrack) -> Grid | None:
     return _derived(song)[0]
 
 
-def chosen_points(song: Soundtrack) -> tuple[Point, ...]:
+def points_of(song: Soundtrack) -> tuple[Point, ...]:
     """Return the points in use, in order of time."""
     return _derived(song)[1]
 

@@ -109,7 +109,7 @@ class SongPiece(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_fie
 class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """The song and the stretch of it that the reel uses, beginning at `start_s` of the song.
 
-    `points` follows from what was heard, how it is read, what is chosen of it, and what the user did by hand. A song that was
+    Its points (`points.points_of`) follow from what was heard, how it is read, what is chosen of it, and by hand. A song that was
     arranged is made of `pieces` of its file, one after the other; everything else is in the time of the song so made, and
     `whole` is what was heard of the file itself.
     """
@@ -128,17 +128,3 @@ class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     placed: tuple[Point, ...] = ()
     pieces: tuple[SongPiece, ...] = ()
     whole: Analysis | None = None
-
-    @property
-    def points(self) -> tuple[Point, ...]:
-        """The points in use, in order of time."""
-        from tempik.reel.points import chosen_points
-
-        return chosen_points(self)
-
-    @property
-    def tempo_bpm(self) -> float:
-        """Beats a minute as read; 0 without beats."""
-        from tempik.reel.points import tempo_of
-
-        return tempo_of(self)

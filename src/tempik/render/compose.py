@@ -29,7 +29,8 @@ from tempik.media.paint import (
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
 from tempik.reel import Clear
 from tempik.render.masks import coverage
-from tempik.render.plan import FramePlan, LayerPlan, MotionSegment, Pair, layer_plans_of
+from tempik.render.plan import FramePlan, LayerPlan, Pair, layer_plans_of
+from tempik.render.segments import MotionSegment
 from tempik.render.title_layer import titled
 
 # A way at least this long, unless it goes straight, is averaged at half the size.
@@ -63,8 +64,8 @@ def _joined(below: Picture | None, pair: Pair, sources: list[Source | None], pla
     below = below if below is not None else solid(plan.width, plan.height)
     given = iter(sources)
     sides = [
-        below if layer_plan is None else as_picture(_laid_over(below, layer_plan, next(given), plan, look))
-        for layer_plan, look in ((pair.out, transition_frame.out), (pair.into, transition_frame.into))
+        below if layer is None else as_picture(_laid_over(below, layer, next(given), plan, look))
+        for layer, look in ((pair.out, transition_frame.out), (pair.into, transition_frame.into))
     ]
     out, into = sides
     if transition_frame.mix is not None:
@@ -92,75 +93,65 @@ def folded(plan: FramePlan) -> FramePlan:
 
 
 def _laid_over(
-    below: Ground | None, layer_plan: LayerPlan, source: Source | None, plan: FramePlan, look: Look | None = None
+    below: Ground | None, layer: LayerPlan, source: Source | None, plan: FramePlan, look: Look | None = None
 ) -> Ground:
     size = width, height = plan.width, plan.height
-    if layer_plan.title is not None:
+    if layer.title is not None:
         background = as_picture(below) if below is not None else solid(width, height)
-        mask = coverage(layer_plan.masks, width, height) if layer_plan.masks else None
-        segments = layer_plan.segments
+        mask = coverage(layer.masks, width, height) if layer.masks else None
+        segments = layer.segments
         ways = (
             *(segment.begin for segment in segments),
             *(joined(segment.sweep, segment.begin) for segment in segments),
         )
         parts = (
-            layer_plan.wording,
-            layer_plan.em_px,
-            layer_plan.affine,
-            layer_plan.blend,
-            float(layer_plan.opacity),
+            layer.wording,
+            layer.em_px,
+            layer.affine,
+            layer.blend,
+            float(layer.opacity),
             mask,
             ways,
         )
-        return titled(background, layer_plan.title, *parts)
+        return titled(background, layer.title, *parts)
     alpha: Plane | None = None
-    if layer_plan.adjust:
+    if layer.adjust:
         above = warped(
             as_picture(below) if below is not None else solid(*size),
-            layer_plan.affine / np.array([[width, height, 1.0]]),
+            layer.affine / np.array([[width, height, 1.0]]),
         )
     elif source is None:
-        above = solid(width, height, *colour_yuv(layer_plan.path))
+        above = solid(width, height, *colour_yuv(layer.path))
     else:
         picture, alpha = source
-        if layer_plan.clear is not None:
-            picture, cover = cleared(picture, *_by(layer_plan.clear))
+        if layer.clear is not None:
+            picture, cover = cleared(picture, *_by(layer.clear))
             alpha = cover if alpha is None else np.minimum(cover, fitted(alpha, cover.shape))
-        above = _placed(picture, layer_plan, width, height)
-    if layer_plan.stops:
-        above = exposed(above, layer_plan.stops)
-    if layer_plan.grades:
-        above = regraded(above, layer_plan.grades, plan.frame, plan.quick)
-    changes = (layer_plan.look, look)
+        above = _placed(picture, layer, width, height)
+    if layer.stops:
+        above = exposed(above, layer.stops)
+    if layer.grades:
+        above = regraded(above, layer.grades, plan.frame, plan.quick)
+    changes = (layer.look, look)
     for change in changes:
         if change is not None and (change.tones or change.effects):
             above = applied(above, change)
-    if (
-        layer_plan.region is None
-        and alpha is None
-        and not layer_plan.masks
-        and layer_plan.opacity >= 1
-        and layer_plan.blend == "normal"
-    ):
+    if layer.region is None and alpha is None and not layer.masks and layer.opacity >= 1 and layer.blend == "normal":
         return above
     if below is None:
         below = solid(width, height)
-    if layer_plan.region is None and alpha is None and not layer_plan.masks:
-        return laid_by(below, above, layer_plan.blend, float(layer_plan.opacity))
-    mask = (
-        _region_mask(layer_plan, width, height)
-        if layer_plan.region is not None
-        else np.full((height, width), 255, np.uint8)
-    )
+    if layer.region is None and alpha is None and not layer.masks:
+        return laid_by(below, above, layer.blend, float(layer.opacity))
+    mask = _region_mask(layer, width, height) if layer.region is not None else np.full((height, width), 255, np.uint8)
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]
-        seen = warp_plane(alpha, layer_plan.affine / np.array([[w, h, 1.0]]), (width, height))
+        seen = warp_plane(alpha, layer.affine / np.array([[w, h, 1.0]]), (width, height))
         mask = np.minimum(mask, seen)
-    if layer_plan.masks:
-        mask = np.minimum(mask, coverage(layer_plan.masks, width, height))
-    if layer_plan.opacity < 1:
-        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=layer_plan.opacity), dtype=np.uint8)
-    return laid_within(below, above, layer_plan.blend, mask, bounds(mask))
+    if layer.masks:
+        mask = np.minimum(mask, coverage(layer.masks, width, height))
+    if layer.opacity < 1:
+        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=layer.opacity), dtype=np.uint8)
+    return laid_within(below, above, layer.blend, mask, bounds(mask))
 
 
 def _by(clear: Clear) -> tuple[str, str, float, float, float, bool]:
@@ -214,11 +205,11 @@ def _in(units: Matrix, affine: Matrix, back: Matrix | None = None) -> Matrix:
     return np.asarray((whole if back is None else whole @ np.linalg.inv(back))[:2], dtype=np.float64)
 
 
-def _region_mask(layer_plan: LayerPlan, width: int, height: int) -> Plane:
+def _region_mask(layer: LayerPlan, width: int, height: int) -> Plane:
     """Return where the shown region lies in the output, 255 inside, with smooth edges."""
-    assert layer_plan.region is not None
-    left, top, right, bottom = layer_plan.region
-    corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]]) @ layer_plan.affine.T
+    assert layer.region is not None
+    left, top, right, bottom = layer.region
+    corners = np.array([[left, top, 1], [right, top, 1], [right, bottom, 1], [left, bottom, 1]]) @ layer.affine.T
     mask = np.zeros((height, width), np.uint8)
     points = np.round((np.clip(corners, -30000, 30000) - 0.5) * 16).astype(np.int32)
     cv2.fillConvexPoly(mask, points, 255, cv2.LINE_AA, 4)

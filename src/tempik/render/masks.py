@@ -126,8 +126,8 @@ def _drawn(shape: MaskOutline, width: int, height: int) -> Plane:
     shrink = 1
     while feather / shrink > SOFT_PX and min(width, height) / shrink > LEAST_PX:
         shrink *= 2
-    wide, height_ratio = max(1, round(width / shrink)), max(1, round(height / shrink))
-    plane = filled_polygon(seen * [wide / width, height_ratio / height], wide, height_ratio)
+    wide, height_px = max(1, round(width / shrink)), max(1, round(height / shrink))
+    plane = filled_polygon(seen * [wide / width, height_px / height], wide, height_px)
     if abs(grow) / shrink >= 0.5:
         side = 2 * round(abs(grow) / shrink) + 1
         kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
@@ -148,8 +148,8 @@ def filled_polygon(points: Points, width: int, height: int) -> Plane:
     left, right = max(0, math.floor(points[:, 0].min())), min(width, math.ceil(points[:, 0].max()))
     if bottom <= top or right <= left:
         return plane
-    wide, height_ratio = right - left, bottom - top
-    lines = (np.arange(height_ratio * FINE) + 0.5) / FINE + top
+    wide, height_px = right - left, bottom - top
+    lines = (np.arange(height_px * FINE) + 0.5) / FINE + top
     places: list[NDArray[np.int64]] = []
     weights: list[Points] = []
     for (x0, y0), (x1, y1) in zip(points.tolist(), np.roll(points, -1, axis=0).tolist(), strict=True):
@@ -165,8 +165,8 @@ def filled_polygon(points: Points, width: int, height: int) -> Plane:
         weights += [sign * (1 - (x - column)), sign * (x - column)]
     if not places:
         return plane
-    flat = np.bincount(np.concatenate(places), np.concatenate(weights), height_ratio * (wide + 2))
-    sums = flat.reshape(height_ratio, wide + 2).astype(np.float32)
+    flat = np.bincount(np.concatenate(places), np.concatenate(weights), height_px * (wide + 2))
+    sums = flat.reshape(height_px, wide + 2).astype(np.float32)
     cover = np.minimum(np.abs(np.cumsum(sums[:, :wide], axis=1)), 1.0)
     plane[top:bottom, left:right] = np.round(cover * 255)
     return plane

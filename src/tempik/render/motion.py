@@ -98,8 +98,8 @@ def _followed(before: Plane, after: Plane, places: Places) -> tuple[Places, NDAr
 def _rates(
     matrix: NDArray[np.float64], trust: float, seconds: float, shape: tuple[int, ...]
 ) -> tuple[float, float, float, float, float]:
-    height_ratio, wide = shape[:2]
-    middle = np.array([(wide - 1) / 2, (height_ratio - 1) / 2, 1.0])
+    height_px, wide = shape[:2]
+    middle = np.array([(wide - 1) / 2, (height_px - 1) / 2, 1.0])
     x, y = (matrix @ middle - middle[:2]) / wide / seconds
     scale = math.hypot(matrix[0, 0], matrix[1, 0])
     angle = math.degrees(math.atan2(matrix[1, 0], matrix[0, 0]))

@@ -26,17 +26,12 @@ def covers(plan: FramePlan) -> bool:
     return lowest is not None and _covers(lowest)
 
 
-def _covers(layer_plan: LayerPlan) -> bool:
-    if layer_plan.inner is not None and not covers(layer_plan.inner):
+def _covers(layer: LayerPlan) -> bool:
+    if layer.inner is not None and not covers(layer.inner):
         return False
-    clear = (
-        (layer_plan.alpha and layer_plan.inner is None)
-        or layer_plan.clear is not None
-        or layer_plan.cutout is not None
-        or layer_plan.masks
-    )
-    plain = layer_plan.region is None and layer_plan.opacity >= 1 and layer_plan.blend == "normal"
-    return plain and not clear and layer_plan.title is None and not layer_plan.adjust
+    clear = (layer.alpha and layer.inner is None) or layer.clear is not None or layer.cutout is not None or layer.masks
+    plain = layer.region is None and layer.opacity >= 1 and layer.blend == "normal"
+    return plain and not clear and layer.title is None and not layer.adjust
 
 
 class Backgrounds(NamedTuple):

@@ -19,10 +19,10 @@ def colour_at(timeline: Timeline, placed: PlacedClip, frame: int, x: float, y: f
     """Return, as `#rrggbb`, what a clip alone shows at shares of the frame's width and height, before any of it is made
     clear. Raises TempikError when its footage cannot be read."""
     alone = placed._replace(clip=replace(placed.clip, clear=None, masks=(), blend="normal", opacity=1.0))
-    height_ratio = round(WIDE * timeline.height_ratio / 2) * 2
+    height_px = round(WIDE * timeline.height_ratio / 2) * 2
     with PictureSource() as source:
-        rgb = to_rgb(source.render(plan(timeline, frame, WIDE, height_ratio, accents=False, clip=alone)))
-    column, row = (min(max(int(v * s), 0), s - 1) for v, s in ((x, WIDE), (y, height_ratio)))
+        rgb = to_rgb(source.render(plan(timeline, frame, WIDE, height_px, accents=False, clip=alone)))
+    column, row = (min(max(int(v * s), 0), s - 1) for v, s in ((x, WIDE), (y, height_px)))
     part = rgb[max(row - AROUND, 0) : row + AROUND + 1, max(column - AROUND, 0) : column + AROUND + 1]
     r, g, b = (int(v) for v in np.median(part.reshape(-1, 3), axis=0))
     return f"#{r:02x}{g:02x}{b:02x}"

@@ -97,9 +97,9 @@ class PictureSource:
 
     def _composed(self, plan: FramePlan, background: Picture | None = None) -> Picture:
         """Return the picture under the reel's look."""
-        picture = compose(plan, [self._source(layer_plan) for layer_plan in plan.layer_plans], background)
+        picture = compose(plan, [self._source(layer) for layer in plan.layer_plans], background)
         for earlier, strength in plan.echoes:
-            behind = compose(earlier, [self._source(layer_plan) for layer_plan in earlier.layer_plans], background)
+            behind = compose(earlier, [self._source(layer) for layer in earlier.layer_plans], background)
             picture = mixed(picture, behind, strength / 2)
         return picture
 
@@ -116,44 +116,44 @@ class PictureSource:
             return Source(*parted(on_black, on_white))
         return Source(*parted_under_look(on_black, on_white, backgrounds))
 
-    def _source(self, layer_plan: LayerPlan) -> Source | None:
-        if layer_plan.inner is not None:
-            return self._nested(folded(layer_plan.inner))
-        if layer_plan.solid:
+    def _source(self, layer: LayerPlan) -> Source | None:
+        if layer.inner is not None:
+            return self._nested(folded(layer.inner))
+        if layer.solid:
             return None
-        reader = self._reader_of(layer_plan)
+        reader = self._reader_of(layer)
         # A proxy has the frames of its file, under their own numbers.
-        index = shared_index(layer_plan.path)
-        number, later, share = layer_plan.number, layer_plan.later, layer_plan.share
-        if number is None and layer_plan.interpolation == "nearest":
-            number = index.frame_at(layer_plan.source_s)
+        index = shared_index(layer.path)
+        number, later, share = layer.number, layer.later, layer.share
+        if number is None and layer.interpolation == "nearest":
+            number = index.frame_at(layer.source_s)
         elif number is None:
-            number, share = index.around(layer_plan.source_s)
+            number, share = index.around(layer.source_s)
             later = number + 1
-        picture = reader.frame(number, layer_plan.backward)
-        alpha = reader.alpha(number) if layer_plan.alpha else None
-        if layer_plan.cutout is not None:
-            matte = self._matte(layer_plan.cutout[0], number - layer_plan.cutout[1], layer_plan.backward)
+        picture = reader.frame(number, layer.backward)
+        alpha = reader.alpha(number) if layer.alpha else None
+        if layer.cutout is not None:
+            matte = self._matte(layer.cutout[0], number - layer.cutout[1], layer.backward)
             alpha = matte if alpha is None else np.minimum(matte, fitted(alpha, matte.shape))
-        if share and later is not None and layer_plan.interpolation != "nearest":
-            after = reader.frame(later, layer_plan.backward)
-            if layer_plan.interpolation == "blend":
+        if share and later is not None and layer.interpolation != "nearest":
+            after = reader.frame(later, layer.backward)
+            if layer.interpolation == "blend":
                 picture = blended(picture, after, share)
             else:
-                picture = self._between.made(picture, after, share, (reader.path, layer_plan.longest_px, number))
+                picture = self._between.made(picture, after, share, (reader.path, layer.longest_px, number))
         return Source(picture, alpha)
 
     def _matte(self, path: str, number: int, backward: bool) -> Plane:
         """Return how far a cut-out subject covers, 0 to 255."""
         return np.asarray(cv2.LUT(self._reader(path, None).frame(number, backward).y, _FULL), dtype=np.uint8)
 
-    def _reader_of(self, layer_plan: LayerPlan) -> FrameReader:
-        path = self._proxy(layer_plan.path)
-        if path is not None and not layer_plan.alpha and layer_plan.colour == AS_SAID:
+    def _reader_of(self, layer: LayerPlan) -> FrameReader:
+        path = self._proxy(layer.path)
+        if path is not None and not layer.alpha and layer.colour == AS_SAID:
             reader = self._reader(path, None)
-            if len(reader.index.pts) == len(shared_index(layer_plan.path).pts):
+            if len(reader.index.pts) == len(shared_index(layer.path).pts):
                 return reader
-        return self._reader(layer_plan.path, layer_plan.longest_px, layer_plan.colour)
+        return self._reader(layer.path, layer.longest_px, layer.colour)
 
     def _reader(self, path: str, longest_px: int | None, colour: Colour = AS_SAID) -> FrameReader:
         key = (path, longest_px, colour)

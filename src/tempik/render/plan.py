@@ -6,7 +6,6 @@ Preview and export ask for the same plan and differ in size alone, so what is se
 
 from __future__ import annotations
 
-import math
 from collections.abc import Hashable
 from dataclasses import dataclass
 from itertools import chain
@@ -18,30 +17,23 @@ from numpy.typing import NDArray
 from tempik.accents import Look
 from tempik.accents.look import IDENTITY, times
 from tempik.media.meaning import AS_SAID, Colour
-from tempik.media.paint import halvings, reach_px, turns_nothing
 from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Title, Transition, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import MaskOutline
 from tempik.render.repeats import distinct_around
+from tempik.render.segments import MotionSegment, segments_between
 from tempik.timeline.framing import covers, frame_matrix, shown_region
 from tempik.timeline.grading import Grades, grades_of, look_of, stops_of
 from tempik.timeline.inside import frame_inside, inside_of
+from tempik.timeline.layer import Layer
 from tempik.timeline.masking import shapes_at
-from tempik.timeline.placed_clip import Layer, PlacedClip, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import PLAIN_LOOK, Timeline
 from tempik.timeline.transitions import PlacedTransition, transition_frame_at, transition_frame_of
 from tempik.timeline.wording import TitlePart, wording_at
 from tempik.transitions import Side, TransitionFrame, kind_named, shutter_of
 
 Matrix = NDArray[np.float64]
-
-
-class MotionSegment(NamedTuple):
-    """A part of the way that a layer goes while the shutter is open: the affine at its beginning, and the affine of the
-    output, shape (2, 3), that takes it to its end."""
-
-    begin: Matrix
-    sweep: Matrix
 
 
 @dataclass(frozen=True, kw_only=True, slots=True, eq=False)
@@ -162,7 +154,6 @@ def layer_plans_of(layer: LayerPlan | Pair) -> tuple[LayerPlan, ...]:
 # A nest that is zoomed in on is painted up to so many times the frame's size.
 LARGEST_NEST = 2.0
 # A way that strays farther than this from its chord is taken in two legs.
-STRAY_PX = 3.0
 
 
 class Within(NamedTuple):
@@ -357,7 +348,7 @@ def _way(
         framed(timeline.framing_at(placed, frame + side * half), placed.footage, *size, look)
         for side, look in ((-1, looks[0]), (1, looks[2]))
     )
-    return _segments(begin, end, affine, size)
+    return segments_between(begin, end, affine, size)
 
 
 def _nested(
@@ -365,9 +356,9 @@ def _nested(
 ) -> FramePlan:
     """Return the plan of what a nest shows at an instant of its own, as large as it comes to be seen."""
     scale = min(max(closest_zoom(placed.clip), 1.0), LARGEST_NEST)
-    wide, height_ratio = (round(s * scale / 2) * 2 for s in size)
+    wide, height_px = (round(s * scale / 2) * 2 for s in size)
     number = frame_inside(timeline, placed, source_s)
-    return plan(inside_of(timeline, placed.footage), number, wide, height_ratio, within=within)
+    return plan(inside_of(timeline, placed.footage), number, wide, height_px, within=within)
 
 
 def _cutout(clip: Clip, footage: Footage) -> tuple[str, int] | None:
@@ -431,7 +422,7 @@ def sample_plan(transition: Transition, since: float, reach: tuple[int, int], wi
             return None
         moves = [(c.out if side == "out" else c.into).move for c in transition_frames]
         begin, middle, end = ((in_pixels(m, width, height) @ np.diag([width, height, 1.0]))[:2] for m in moves)
-        segments = _segments(begin, end, middle, (width, height)) if half else ()
+        segments = segments_between(begin, end, middle, (width, height)) if half else ()
         return LayerPlan(path=side, source_s=0.0, backward=False, affine=middle, longest_px=None, segments=segments)
 
     return FramePlan(
@@ -441,26 +432,3 @@ def sample_plan(transition: Transition, since: float, reach: tuple[int, int], wi
         (Pair(out=layer_plan("out"), into=layer_plan("into"), transition_frame=transition_frame),),
         Look(),
     )
-
-
-def _segments(begin: Matrix, end: Matrix, middle: Matrix, size: tuple[int, int]) -> tuple[MotionSegment, ...]:
-    """Return the way of a layer while the shutter is open: one leg, or two where it turns round on the way."""
-    whole = _from_to(begin, end)
-    chord = _from_to(0.5 * (begin + end), middle)
-    if reach_px(chord, size) > STRAY_PX and not _straight(whole, chord, size):
-        return (MotionSegment(begin, _from_to(begin, middle)), MotionSegment(middle, _from_to(middle, end)))
-    return (MotionSegment(begin, whole),) if halvings(reach_px(whole, size)) else ()
-
-
-def _straight(way: Matrix, aside: Matrix, size: tuple[int, int]) -> bool:
-    """Tell whether a way is a shift along one line: then it is one leg however unevenly it is gone."""
-    if not (turns_nothing(way, size) and turns_nothing(aside, size)):
-        return False
-    (x, y), (p, q) = way[:, 2], aside[:, 2]
-    return bool(abs(x * q - y * p) <= STRAY_PX * math.hypot(x, y))
-
-
-def _from_to(a: Matrix, b: Matrix) -> Matrix:
-    """Return the affine of the output that takes what `a` shows to where `b` shows it."""
-    last = [0.0, 0.0, 1.0]
-    return np.asarray((np.vstack([b, last]) @ np.linalg.inv(np.vstack([a, last])))[:2], dtype=np.float64)

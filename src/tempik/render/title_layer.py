@@ -56,12 +56,12 @@ def titled(
             continue
         cover, chroma_cover = made.cover, made.chroma_cover
         shown = opacity * part.state.opacity
-        height_ratio, wide = cover.shape
+        height_px, wide = cover.shape
         boxes = [_box(made, by) for by in (1, 2, 2)]
         if shown < 1 or mask is not None or blend != "normal":
             cover = np.asarray(cv2.convertScaleAbs(cover, alpha=shown), dtype=np.uint8)
             if mask is not None:
-                cover = np.minimum(cover, mask[made.top : made.top + height_ratio, made.left : made.left + wide])
+                cover = np.minimum(cover, mask[made.top : made.top + height_px, made.left : made.left + wide])
             under = Picture(*(np.ascontiguousarray(p[box]) for p, box in zip(planes, boxes, strict=True)))
             over = as_picture(laid_by(under, made.picture, blend, cover))
         else:
@@ -76,8 +76,8 @@ def titled(
 
 def _box(made: PlacedTitlePart, by: int) -> tuple[slice, slice]:
     """Return the rows and columns of a plane that a part covers, `by` samples of `y` to one of its."""
-    height_ratio, wide = made.cover.shape
-    return slice(made.top // by, (made.top + height_ratio) // by), slice(made.left // by, (made.left + wide) // by)
+    height_px, wide = made.cover.shape
+    return slice(made.top // by, (made.top + height_px) // by), slice(made.left // by, (made.left + wide) // by)
 
 
 def _largest(title: Title) -> float:
@@ -103,13 +103,13 @@ def _placed(
     if sprite is None:
         return None
     matrices = [_matrix(part, sprite, title, em_px, w, size) for w in (affine, *ways)]
-    height_ratio, wide = sprite.rgba.shape[:2]
-    still = len(matrices) == 1 and np.abs(matrices[0][:, :2] - np.eye(2)).max() * max(height_ratio, wide) < STILL_PX
+    height_px, wide = sprite.rgba.shape[:2]
+    still = len(matrices) == 1 and np.abs(matrices[0][:, :2] - np.eye(2)).max() * max(height_px, wide) < STILL_PX
     # Moving parts go by fractions of a pixel; one that stands, by whole ones.
     if still and part.state.x == part.state.y == 0:
         at = np.round(matrices[0][:, 2]).astype(int)
         return _cut(sprite.rgba, int(at[0]), int(at[1]), size)
-    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, height_ratio, 1], [wide, height_ratio, 1.0]])
+    corners = np.array([[0, 0, 1], [wide, 0, 1], [0, height_px, 1], [wide, height_px, 1.0]])
     seen = np.concatenate([corners @ m.T for m in matrices])
     left, top = (max(0, int(np.floor(v)) - 1) for v in seen.min(axis=0))
     right, bottom = (min(s, int(np.ceil(v)) + 1) for v, s in zip(seen.max(axis=0), size, strict=True))
@@ -150,10 +150,10 @@ def _matrix(
     part: TitlePart, sprite: Sprite, title: Title, em_px: float, affine: tuple[float, ...], size: tuple[int, int]
 ) -> Matrix:
     """Return the affine, shape (2, 3), from a sprite's pixels to the output's."""
-    height_ratio, wide = sprite.rgba.shape[:2]
+    height_px, wide = sprite.rgba.shape[:2]
     own = em_px / title.size  # a frame's width in the pixels of the drawing
     state = part.state
-    cx, cy = sprite.left + wide / 2, sprite.top + height_ratio / 2
+    cx, cy = sprite.left + wide / 2, sprite.top + height_px / 2
     scale, x, y = state.scale, state.x * em_px, state.y * em_px
     moved = np.array(
         [
@@ -169,11 +169,11 @@ def _matrix(
 
 def _cut(rgba: NDArray[np.uint8], left: int, top: int, size: tuple[int, int]) -> PlacedTitlePart | None:
     """Return a drawing as a picture, on even pixels and within the frame."""
-    height_ratio, wide = rgba.shape[:2]
+    height_px, wide = rgba.shape[:2]
     begin_x, begin_y = max(left, 0) // 2 * 2, max(top, 0) // 2 * 2
     end_x, end_y = (
         min((left + wide + 1) // 2 * 2, size[0] // 2 * 2),
-        min((top + height_ratio + 1) // 2 * 2, size[1] // 2 * 2),
+        min((top + height_px + 1) // 2 * 2, size[1] // 2 * 2),
     )
     if end_x <= begin_x or end_y <= begin_y:
         return None

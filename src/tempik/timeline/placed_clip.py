@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from fractions import Fraction
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,9 +18,6 @@ from tempik.reel import (
 )
 from tempik.retime import TimeMap, cut_out
 from tempik.time import time_of
-
-if TYPE_CHECKING:
-    from tempik.timeline.transitions import PlacedTransition
 
 Array = NDArray[np.float64]
 
@@ -73,22 +70,6 @@ class PlacedClip(NamedTuple):
     def chosen(self) -> Curve:
         """The speed over the slot as chosen, before pins bend it."""
         return self.shape or self.curve
-
-
-class Layer(NamedTuple):
-    """A clip on screen at a frame: how much of it shows (0 to 1), and how it is laid over what lies below. Within a transition,
-    `transition`, the clip whose slot it is stands for both."""
-
-    placed: PlacedClip
-    weight: float = 1.0
-    blend: str = "normal"
-    placed_transition: PlacedTransition | None = None
-
-    @property
-    def whole(self) -> bool:
-        """Whether nothing of what lies below shows through, wherever its picture is."""
-        clip = self.placed.clip
-        return self.weight >= 1 and self.blend == "normal" and not clip.masks and clip.clear is None and not clip.cutout
 
 
 def clean_floor(footage: Footage, rate: Fraction) -> float:

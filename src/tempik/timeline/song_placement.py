@@ -7,6 +7,7 @@ from fractions import Fraction
 from typing import NamedTuple
 
 from tempik.reel import Point, Soundtrack, beats_between, point_of
+from tempik.reel.points import points_of
 from tempik.time import frame_of, frames_at, time_of
 
 
@@ -38,7 +39,7 @@ class SongPlacement(NamedTuple):
 
 def song_placement_of(song: Soundtrack | None, rate: Fraction, frames: int) -> SongPlacement:
     """Return what a reel of some rate and some frames takes from a song."""
-    points = song.points if song is not None else ()
+    points = points_of(song) if song is not None else ()
     start_s = song.start_s if song is not None else 0.0
     at = frames_at([p.time_s - start_s for p in points], rate)
     frames_of = dict(zip([p.id for p in points], at, strict=True))

@@ -28,11 +28,13 @@ from tempik.reel import (
     Reel,
     by_id,
 )
+from tempik.reel.points import points_of
 from tempik.time import frame_of
 from tempik.timeline.following import following
 from tempik.timeline.framing import covers, frame_matrix, standing
+from tempik.timeline.layer import Layer
 from tempik.timeline.nesting import as_footage, in_register
-from tempik.timeline.placed_clip import Layer, PlacedClip, source_at_frames
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.placing import placed_in
 from tempik.timeline.repeats import with_repeats
 from tempik.timeline.song_placement import SongPlacement, song_placement_of
@@ -81,7 +83,7 @@ class Timeline:
         self.height_ratio = reel.height / reel.width
         song = reel.soundtrack
         self._song = song
-        self.points: tuple[Point, ...] = song.points if song else ()
+        self.points: tuple[Point, ...] = points_of(song) if song else ()
         self.start_s = song.start_s if song else 0.0
         when: tuple[int, ...] = (*self._exact_rate, self.frames)
         self.song_placement = DERIVED.get(

@@ -63,13 +63,13 @@ def drawn(
     canvas = _canvas(title, block, chosen, em_px, with_box)
     if canvas is None:
         return None
-    left, top, wide, height_ratio = canvas
+    left, top, wide, height_px = canvas
     letters = _letters(title, block, chosen, em_px, canvas, title.lit_colour if lit else title.colour)
     made = letters
     if title.shadow > 0 and chosen:
         made = _over(letters, _shadow(title, letters, em_px))
     if with_box:
-        made = _over(made, _box(title, block, em_px, (left, top, wide, height_ratio)))
+        made = _over(made, _box(title, block, em_px, (left, top, wide, height_px)))
     middle_x, middle_y = middle_of(block)
     return Sprite(made, left - round(middle_x * em_px), top - round(middle_y * em_px))
 
@@ -110,10 +110,10 @@ def _canvas(
     left = math.floor((min(lefts) - reach - across) * em_px)
     top = math.floor((min(tops) - reach - down) * em_px)
     wide = math.ceil((max(rights) + reach + across) * em_px) - left
-    height_ratio = math.ceil((max(ends) + reach + down) * em_px) - top
-    if wide < 1 or height_ratio < 1:
+    height_px = math.ceil((max(ends) + reach + down) * em_px) - top
+    if wide < 1 or height_px < 1:
         return None
-    return left, top, min(wide, MOST_PX), min(height_ratio, MOST_PX)
+    return left, top, min(wide, MOST_PX), min(height_px, MOST_PX)
 
 
 def _letters(
@@ -121,10 +121,10 @@ def _letters(
 ) -> Colours:
     from PIL import Image, ImageDraw  # not at start-up
 
-    left, top, wide, height_ratio = canvas
+    left, top, wide, height_px = canvas
     stroke = title.outline * em_px
     ground = title.outline_colour if stroke > 0 else colour
-    image = Image.new("RGBA", (wide, height_ratio), ground + "00")
+    image = Image.new("RGBA", (wide, height_px), ground + "00")
     draw = ImageDraw.Draw(image)
     for outlined in (True, False) if stroke > 0 else (False,):
         for piece in chosen:
@@ -185,15 +185,15 @@ def _shadow(title: Title, letters: Colours, em_px: float) -> Colours:
 def _box(title: Title, block: Block, em_px: float, canvas: tuple[int, int, int, int]) -> Colours:
     from PIL import Image, ImageDraw
 
-    left, top, wide, height_ratio = canvas
+    left, top, wide, height_px = canvas
     times = 4  # drawn larger, so that its round corners are smooth
-    image = Image.new("L", (wide * times, height_ratio * times), 0)
+    image = Image.new("L", (wide * times, height_px * times), 0)
     corners = (-title.box_pad, -title.box_pad, block.width + title.box_pad, block.height + title.box_pad)
     at = [(v * em_px - (left if n % 2 == 0 else top)) * times for n, v in enumerate(corners)]
     ImageDraw.Draw(image).rounded_rectangle(
         (at[0], at[1], at[2] - 1, at[3] - 1), title.box_round * em_px * times, fill=255
     )
-    cover = np.asarray(image.resize((wide, height_ratio), Image.Resampling.BOX), dtype=np.uint8)
+    cover = np.asarray(image.resize((wide, height_px), Image.Resampling.BOX), dtype=np.uint8)
     return _tinted(np.asarray(cv2.convertScaleAbs(cover, alpha=title.box), dtype=np.uint8), title.box_colour)
 
 

@@ -37,8 +37,8 @@ def dissolved_in_light(a: Picture, b: Picture, share: float) -> Picture:
     """Return a mixture of light, as a double exposure has it, by the curve of BT.1886."""
     table = _light_table(round(share, 4))
     pairs = cv2.merge([to_rgb(a).reshape(-1), to_rgb(b).reshape(-1)]).reshape(-1).view("<u2")
-    wide, height_ratio = a.size
-    made = np.take(table, pairs).reshape(height_ratio & ~1, wide & ~1, 3)
+    wide, height_px = a.size
+    made = np.take(table, pairs).reshape(height_px & ~1, wide & ~1, 3)
     return _sized(from_rgb(made), a)
 
 
@@ -136,8 +136,8 @@ def in_slices(
     for old, new in zip(a, b, strict=True):
         p, q = (old, new) if not down else (old.T, new.T)
         made = np.empty_like(p)
-        height_ratio, wide = p.shape
-        edges = [round(height_ratio * i / count) for i in range(count + 1)]
+        height_px, wide = p.shape
+        edges = [round(height_px * i / count) for i in range(count + 1)]
         for i, (top, foot) in enumerate(zip(edges, edges[1:], strict=False)):
             off = min(max(round(progress[i] * wide), 0), wide)
             if (first_way > 0) == (i % 2 == 0):

@@ -17,6 +17,7 @@ from tempik.disk.writing import write_whole
 from tempik.edit.song import points
 from tempik.errors import TempikError
 from tempik.reel import Point, Reel, metre_of
+from tempik.reel.points import points_of
 from tempik.time import time_of
 
 POINTS_FILTER = "Points (*.csv *.txt *.mid *.midi);;All files (*)"
@@ -34,7 +35,7 @@ class PointCommands(QObject):
 
     def _targets(self) -> list[Point]:
         """Return the selected points, else the one nearest to the playhead."""
-        chosen = self.project.selection.chosen_points()
+        chosen = self.project.selection.points_of()
         if chosen:
             return chosen
         here = self.transport.song_s
@@ -162,11 +163,11 @@ class PointCommands(QObject):
 
         song = self.project.reel.soundtrack
         try:
-            if song is None or not song.points:
+            if song is None or not points_of(song):
                 raise TempikError("There are no points to write; open a song, or choose points.")
             metre = metre_of(song)
             write_whole(path.absolute(), write_marks(points.marks_of(song), path.suffix, metre))
-            self.project.messages.say(f"Wrote {plural(len(song.points), 'point')} to {path}", False)
+            self.project.messages.say(f"Wrote {plural(len(points_of(song)), 'point')} to {path}", False)
         except TempikError as error:
             self.project.messages.say(str(error), True)
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from bisect import insort
 from collections.abc import Callable, Iterable, Mapping
 from functools import wraps
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QAction
@@ -67,9 +67,25 @@ def command(
             return owner.project.change(made.label, made.edit) if isinstance(made, CommandStep) else made
 
         run.__dict__["command"] = Command(group, function.__name__, text, keys, needs)
-        return run
+        return cast("Callable[[Any], Any]", _Declared(run))
 
     return declare
+
+
+# Every class that declares commands, in the order in which their commands are listed within a group.
+OWNERS: list[type] = []
+
+
+class _Declared:
+    """Stands for a command while its class is made, and has the class known as one that has commands."""
+
+    def __init__(self, run: Callable[[Any], object]) -> None:
+        self.run = run
+
+    def __set_name__(self, owner: type, name: str) -> None:
+        setattr(owner, name, self.run)
+        if owner not in OWNERS:
+            insort(OWNERS, owner, key=lambda o: (o.__module__, o.__qualname__))
 
 
 def commands_of(owners: Iterable[type]) -> list[Command]:

@@ -12,6 +12,7 @@ from tempik.desktop.session.document import Project
 from tempik.digits import plural
 from tempik.edit.song import points
 from tempik.reel import PointChoice, Reel, beats_between, metre_of
+from tempik.reel.points import points_of
 from tempik.reel.soundtrack import BeatSource
 
 POINTS_FILTER = "Points (*.csv *.txt *.mid *.midi);;All files (*)"
@@ -46,7 +47,7 @@ class RhythmCommands(QObject):
     @command("Rhythm", "A bar begins here", ("1",), "song")
     def bar_here(self) -> None:
         """Begin bars on the selected beat, or the one nearest to the playhead."""
-        chosen = [p for p in self.project.selection.chosen_points() if p.beat and not p.part]
+        chosen = [p for p in self.project.selection.points_of() if p.beat and not p.part]
         song = self.project.reel.soundtrack
         if not chosen and song is not None:
             here = self.transport.song_s
@@ -100,7 +101,7 @@ class RhythmCommands(QObject):
         read = read_taps(self.taps, song.heard.onsets if song.heard else ())
         wanted = [t for t in (read.snapped if snapped else read.corrected) if t <= song.length_s]
         # A point that is in use already is not wanted twice.
-        there = [p.time_s for p in song.points]
+        there = [p.time_s for p in points_of(song)]
         marks = [(t, "") for t in wanted if abs((points.nearest(there, t) or -1.0) - t) > SAME_S]
         what = f"{plural(len(marks), 'point')} tapped"
         if len(marks) < len(wanted):

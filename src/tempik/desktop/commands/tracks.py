@@ -47,7 +47,7 @@ class TrackCommands(QObject):
 
     @command("Place", "Split the picture: the clips one above the other", (), "clips")
     def split_rows(self) -> None:
-        self._split("tracks")
+        self._split("rows")
 
     @command("Place", "Split the picture: the clips as tiles", (), "clips")
     def split_tiles(self) -> None:

@@ -49,25 +49,25 @@ class FollowList(QDialog):
 
     def _fill(self, clips: list[str]) -> None:
         timeline = self.project.timeline
-        height_ratio = round(WIDE * timeline.height_ratio / 2) * 2
-        self.list.setIconSize(QSize(len(SHARES) * WIDE, height_ratio))
+        height_px = round(WIDE * timeline.height_ratio / 2) * 2
+        self.list.setIconSize(QSize(len(SHARES) * WIDE, height_px))
         with PictureSource(cache_bytes=64 << 20) as source:
             for name in clips[:MOST]:
                 placed = timeline.placed_clip(name)
                 if placed is None:
                     continue
-                item = QListWidgetItem(QIcon(self._pictures(source, placed, height_ratio)), self._words(placed))
+                item = QListWidgetItem(QIcon(self._pictures(source, placed, height_px)), self._words(placed))
                 item.setData(Qt.ItemDataRole.UserRole, name)
                 self.list.addItem(item)
 
-    def _pictures(self, source: PictureSource, placed: PlacedClip, height_ratio: int) -> QPixmap:
-        sheet = QImage(len(SHARES) * WIDE, height_ratio, QImage.Format.Format_RGB888)
+    def _pictures(self, source: PictureSource, placed: PlacedClip, height_px: int) -> QPixmap:
+        sheet = QImage(len(SHARES) * WIDE, height_px, QImage.Format.Format_RGB888)
         sheet.fill(Qt.GlobalColor.black)
         with painter_on(sheet) as p:
             for number, share in enumerate(SHARES):
                 frame = placed.first + int(share * (placed.frames - 1))
                 try:
-                    made = plan(self.project.timeline, frame, WIDE, height_ratio, accents=False, clip=placed)
+                    made = plan(self.project.timeline, frame, WIDE, height_px, accents=False, clip=placed)
                     rgb = to_rgb(source.render(made))
                 except TempikError:
                     continue

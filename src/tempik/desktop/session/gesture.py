@@ -3,22 +3,39 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, SignalInstance
 from PySide6.QtGui import QGuiApplication
 
+from tempik.desktop.session.messages import Messages
 from tempik.reel import Reel
 
-if TYPE_CHECKING:
-    from tempik.desktop.session.document import Project
+
+class ShowsGestures(Protocol):
+    """What a gesture changes: of all gestures on it one is open at most."""
+
+    changed: SignalInstance
+    given_up: SignalInstance
+
+    @property
+    def messages(self) -> Messages: ...
+
+    @property
+    def gesture(self) -> Gesture | None: ...
+
+    def show_gesture(self, gesture: Gesture, edit: Callable[[Reel], Reel]) -> bool: ...
+
+    def settle_gesture(self, gesture: Gesture, what: str) -> None: ...
+
+    def forget_gesture(self) -> None: ...
 
 
 class Gesture:
     """One widget's changes under way. Of all gestures on a project one is open at most: it opens with the first `show`,
     which drops any other that was, so none can commit what another has shown."""
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: ShowsGestures) -> None:
         self._project = project
         self._given_up = False
 
@@ -52,7 +69,7 @@ class Gesture:
         self._project.changed.emit()  # a slider that was dragged on shows what is so again
 
 
-def give_up(project: Project) -> None:
+def give_up(project: ShowsGestures) -> None:
     """Drop what is under way, such as a drag: everything is as it was."""
     if project.gesture is not None:
         project.gesture.give_up()

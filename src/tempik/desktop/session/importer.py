@@ -30,6 +30,7 @@ from tempik.programs import begun, ours
 from tempik.project.file import SUFFIX, load_reel
 from tempik.project.media_files import Collected, collect, found_in, missing_media, relink
 from tempik.reel import Reel
+from tempik.reel.points import points_of
 from tempik.rhythm.records import belief_word
 from tempik.time import parse_rate, rate_text
 from tempik.timeline.timeline import timeline_of
@@ -169,7 +170,7 @@ class Importer(QObject):
                     if belief_word(found.confidence) == "unsure":
                         self.unsure.emit()
                 else:
-                    strong = len(song.points)
+                    strong = len(points_of(song))
                     instead = f"its {strong} strong attacks are the points" if strong else "it has no strong attacks"
                     self.project.messages.say(
                         f"{name} has no steady beat; {instead}. Tap T along with it, or place points with P.",

@@ -75,7 +75,7 @@ class Selection(QObject):
         """The selected accent lane as worked out."""
         return next((f for f in self._timeline().accent_lanes if f.lane.id == self.lane_id), None)
 
-    def chosen_points(self) -> list[Point]:
+    def points_of(self) -> list[Point]:
         """Return the selected points that are in use, in order of time."""
         return [p for p in self._timeline().points if p.id in self.points]
 

@@ -2,73 +2,18 @@
 
 from __future__ import annotations
 
+import importlib
+import pkgutil
+
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QWidget
 
-from tempik.desktop.commands.accents import AccentCommands
-from tempik.desktop.commands.arranging import ArrangeCommands
-from tempik.desktop.commands.bundles import BundleCommands
-from tempik.desktop.commands.copies import CopyCommands
-from tempik.desktop.commands.cut import CutCommands
-from tempik.desktop.commands.drafting import DraftCommands
-from tempik.desktop.commands.edit import EditCommands
-from tempik.desktop.commands.exchanging import ExchangeCommands
-from tempik.desktop.commands.exporting import ExportCommands
-from tempik.desktop.commands.grade import GradeCommands
-from tempik.desktop.commands.layers import LayerCommands
-from tempik.desktop.commands.media import MediaCommands
-from tempik.desktop.commands.nests import NestCommands
-from tempik.desktop.commands.pins import PinCommands
-from tempik.desktop.commands.place import PlaceCommands
-from tempik.desktop.commands.play import PlayCommands
-from tempik.desktop.commands.points import PointCommands
-from tempik.desktop.commands.project import ProjectCommands
-from tempik.desktop.commands.readings import ReadingCommands
-from tempik.desktop.commands.registry import GROUPS, Command, commands_of
-from tempik.desktop.commands.rhythm import RhythmCommands
-from tempik.desktop.commands.select import SelectCommands
-from tempik.desktop.commands.sounds import SoundCommands
-from tempik.desktop.commands.speed import SpeedCommands
-from tempik.desktop.commands.titles import TitleCommands
-from tempik.desktop.commands.tracks import TrackCommands
-from tempik.desktop.commands.transitions import TransitionCommands
+from tempik.desktop import commands, shell
+from tempik.desktop.commands.registry import GROUPS, OWNERS, Command, commands_of
 from tempik.desktop.pages import PAGES
-from tempik.desktop.shell.first_minutes import FirstMinutes
-from tempik.desktop.shell.view_commands import ViewCommands
 from tempik.desktop.timeline.lanes import pointer_words
 
-OWNERS: tuple[type, ...] = (
-    *(
-        ProjectCommands,
-        ExportCommands,
-        ExchangeCommands,
-        DraftCommands,
-        FirstMinutes,
-        EditCommands,
-        CopyCommands,
-        SelectCommands,
-        PlaceCommands,
-        TrackCommands,
-        CutCommands,
-    ),
-    *(
-        PinCommands,
-        SpeedCommands,
-        AccentCommands,
-        BundleCommands,
-        TransitionCommands,
-        TitleCommands,
-        LayerCommands,
-        NestCommands,
-        GradeCommands,
-        SoundCommands,
-        ArrangeCommands,
-        PointCommands,
-        RhythmCommands,
-    ),
-    *(ReadingCommands, PlayCommands, ViewCommands, MediaCommands),
-)
 PRESSES = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 # What the pointer does away from the timeline: gesture and result.
@@ -114,6 +59,9 @@ def page_commands() -> list[Command]:
 
 def all_commands() -> list[Command]:
     """Return every command of the window, by group."""
+    for package in (commands, shell):  # whatever declares commands is known once it is imported
+        for found in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
+            importlib.import_module(found.name)
     return sorted([*commands_of(OWNERS), *page_commands()], key=lambda c: GROUPS.index(c.group))
 
 

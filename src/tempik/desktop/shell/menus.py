@@ -84,10 +84,10 @@ def clip_menu(
         for name in names:
             part.addAction(actions[name])
     menu.addSeparator()
-    keep = menu.addAction(actions["keep"].text())
+    keep = menu.addAction(actions["lock_against_drafts"].text())
     keep.setCheckable(True)
     keep.setChecked(all_locked(context.project.reel, context.project.selection.chosen_clips or [clip]))
-    keep.triggered.connect(actions["keep"].trigger)
+    keep.triggered.connect(actions["lock_against_drafts"].trigger)
     for name in ("say_why", "next_chance"):
         menu.addAction(actions[name])
     context.placing.fill_swap_menu(menu.addMenu("Swap footage"))

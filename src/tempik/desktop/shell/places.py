@@ -122,9 +122,9 @@ def fitted(size: QSize, room: QRect) -> QSize:
     return size.boundedTo(room.size()).expandedTo(LEAST)
 
 
-def preview_width(wide: int, height_ratio: int) -> int:
+def preview_width(wide: int, height_px: int) -> int:
     """Return the width for an upright picture of the whole height, at most 42 % of the window."""
-    return int(min(max((height_ratio - METER_PX) * 9 / 16 + 20, 264), wide * 0.42))
+    return int(min(max((height_px - METER_PX) * 9 / 16 + 20, 264), wide * 0.42))
 
 
 # What the landing meter takes below the preview.
@@ -133,11 +133,11 @@ METER_PX = 98
 TIMELINE_PX, BENCH_PX = 200, 320
 
 
-def page_panel_height(wide: int, height_ratio: int) -> int:
+def page_panel_height(wide: int, height_px: int) -> int:
     """Return the bench's height: what its pages need, more in a large window, less in a very low one."""
-    if height_ratio < TIMELINE_PX + BENCH_PX:
-        return max(230, height_ratio - TIMELINE_PX)
-    return int(min(max(BENCH_PX, height_ratio * 0.42), 620))
+    if height_px < TIMELINE_PX + BENCH_PX:
+        return max(230, height_px - TIMELINE_PX)
+    return int(min(max(BENCH_PX, height_px * 0.42), 620))
 
 
 def column(sides: tuple[int, int], upper: QWidget, lower: QWidget) -> QWidget:

@@ -31,7 +31,7 @@ from tempik.desktop.commands.play import PlayCommands
 from tempik.desktop.commands.points import PointCommands
 from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.readings import ReadingCommands
-from tempik.desktop.commands.registry import Commands
+from tempik.desktop.commands.registry import OWNERS, Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.select import SelectCommands
 from tempik.desktop.commands.sound_menus import channel_menu, clip_sound_menu, sound_clip_menu
@@ -56,26 +56,14 @@ from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.landing_meter import LandingMeter
 from tempik.desktop.preview.view import Preview
-from tempik.desktop.session.background import ProxyStore
-from tempik.desktop.session.delivery import Delivery
-from tempik.desktop.session.document import Project
 from tempik.desktop.session.exchanging import Exchanging
-from tempik.desktop.session.exports import Exports
-from tempik.desktop.session.filmstrips import Filmstrips
-from tempik.desktop.session.importer import Importer
-from tempik.desktop.session.inspecting import Looking
-from tempik.desktop.session.jobs import Worker
-from tempik.desktop.session.media_watch import MediaWatch
-from tempik.desktop.session.recovery import Recovery
-from tempik.desktop.session.song import Song
-from tempik.desktop.session.sound_shapes import SoundShapes
+from tempik.desktop.session.session import Session
 from tempik.desktop.shell.drafting import Drafting
 from tempik.desktop.shell.dropped import Dropped
-from tempik.desktop.shell.first_minutes import FirstMinutes
+from tempik.desktop.shell.first_minutes import FirstMinutes, TourPlaces
 from tempik.desktop.shell.header import HeaderBar
 from tempik.desktop.shell.holding import BEFORE, HeldKey
 from tempik.desktop.shell.keyboard import page_commands
-from tempik.desktop.shell.media_back import read_anew
 from tempik.desktop.shell.menus import ProjectMenu, clip_menu, form_menu
 from tempik.desktop.shell.middle import Middle
 from tempik.desktop.shell.page_panel import PagePanel
@@ -92,7 +80,7 @@ from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.pixmap_cache import forget_pictures
 from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import dressed_last, icon
-from tempik.reel import Clip
+from tempik.reel.points import tempo_of
 
 P = TypeVar("P", bound=Page)
 
@@ -104,7 +92,6 @@ class Window(QMainWindow):
         super().__init__()
         self.setWindowIcon(icon("tempik"))
         self.setAcceptDrops(True)
-        self._clips_shown: tuple[Clip, ...] = ()
         self._closed = False
         with dressed_last():
             self._make_session()
@@ -121,22 +108,12 @@ class Window(QMainWindow):
     # Composing
 
     def _make_session(self) -> None:
-        self.project = Project(self)
-        self.worker = Worker(self)
-        self.background = Worker(self, nice=5)  # two at a time: while one file is decoded, another is studied
-        self.looker = Worker(self, at_once=1)
-        self.watch = MediaWatch(self.project, self.looker)
-        self.looking = Looking(self)
-        self.filmstrips = Filmstrips(self.worker, self)
-        self.proxy_store = ProxyStore(self.background, self.looker, self.filmstrips, self)
-        self.song = Song(self.worker, self)
-        self.shapes = SoundShapes(self.worker, self)
-        self.importer = Importer(self.project, self.worker, self.watch)
-        self.recovery = Recovery(self.project, self.importer)
-        self.delivery, self.exports = (
-            Delivery(self.project, self.worker, self.proxy_store.looking),
-            Exports(self.project, self.worker),
-        )
+        session = self.session = Session(self)
+        self.project, self.worker, self.background = session.project, session.worker, session.background
+        self.watch, self.looking, self.filmstrips = session.watch, session.looking, session.filmstrips
+        self.proxy_store, self.song, self.shapes = session.proxy_store, session.song, session.shapes
+        self.importer, self.recovery = session.importer, session.recovery
+        self.delivery, self.exports = session.delivery, session.exports
         self.clip_sounds = ClipSounds(self.project, self.worker)
         self.reel_sound = ReelSound(self.project, self.song, self.clip_sounds, self.worker)
         self.transport = Transport(self.project, self.song, self.proxy_store.proxy_for, self.reel_sound)
@@ -211,21 +188,17 @@ class Window(QMainWindow):
         project, transport = self.project, self.transport
         project.changed.connect(self._reel_changed)
         project.selection.selected.connect(self._selection_changed)
-        project.playhead.moved.connect(self.looking.clear)
         self.importer.opened.connect(self._opened)
         self.importer.unsure.connect(lambda: self.open_page(RhythmPage))
         self.readings.asked.connect(lambda: self.open_page(RhythmPage))
         self.readings.anew_asked.connect(self.importer.hear_anew)
         self.watch.found.connect(self._media_missing)
-        self.watch.complete.connect(lambda: self.say("All files of the project are there again."))
-        self.watch.back.connect(lambda paths: read_anew(self, paths))
+        self.watch.back.connect(self._files_back)
         self.song.failed.connect(self._song_failed)
-        self.proxy_store.message.connect(self.say)
         self.proxy_store.made.connect(lambda _: transport.footage_changed())
         self.player.state_changed.connect(self._play_state)
         # Files are looked over when nothing is waited for.
         transport.waits.connect(lambda waits: self.background.hold(waits, "picture"))
-        self.watch.being_made.connect(lambda made: self.background.hold(made, "demo"))
         self.recovery.offered.connect(self.foot.offer)
         self.recovery.taken_up.connect(self.timeline.fit_when_shown)
         self.delivery.measured.connect(self._measured)
@@ -286,15 +259,14 @@ class Window(QMainWindow):
         foot.answered.connect(self.recovery.answer)
 
     def _bind_commands(self) -> None:
-        self.first, self.drafting = FirstMinutes(self), Drafting(self)
+        places = TourPlaces(
+            self.welcome, self.timeline, self.meter, self.page_panel, self.song_strip, self.header.export_button
+        )
+        self.first = FirstMinutes(self, self.session, self.projects, self.exchanging, self.preview, places)
+        self.drafting = Drafting(self, self.session, self.arrange, self.projects, self.timeline, self.preview)
+        self.delivery.drafting.connect(self.player.pause)  # while it plays nothing is looked over
         self.registry = Commands(self.project, self, self._taken)
-        for owner in (
-            self.projects, self.drafts, self.exporting, self.exchanges, self.first, self.edits,
-            self.copies, self.selects, self.placing, self.tracks, self.cuts,
-            self.clips, self.speeds, self.accents, self.bundles, self.transitions, self.titles, self.layers, self.nests,
-            self.grading, self.sounds, self.arrange, self.points, self.rhythm, self.readings, self.play, self.views,
-            self.media,
-        ):  # fmt: skip
+        for owner in sorted((v for v in vars(self).values() if type(v) in OWNERS), key=lambda o: OWNERS.index(type(o))):
             self.registry.bind(owner)
         for kind, command in zip(PAGES, page_commands(), strict=True):
             self.registry.add(command, partial(self.open_page, kind))
@@ -315,21 +287,12 @@ class Window(QMainWindow):
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
-        if reel.clips is not self._clips_shown:
-            self._clips_shown = reel.clips
-            self.looking.clear()
-        self.recovery.changed()
-        # The song comes first: without it there is nothing to see or hear of the rhythm.
-        self.song.load(reel.soundtrack)
-        for piece in reel.footage:
-            self.filmstrips.want(piece)
-            self.proxy_store.want(piece)
         self.setWindowTitle(f"{self.project.name}[*] – Tempik")
         self.setWindowModified(self.project.unsaved)
         self.middle.show_reel()
         song = Path(reel.soundtrack.path).name if reel.soundtrack is not None else ""
-        if song and reel.soundtrack is not None and reel.soundtrack.tempo_bpm:
-            song += f"\n{reel.soundtrack.tempo_bpm:.1f} BPM"
+        if song and reel.soundtrack is not None and tempo_of(reel.soundtrack):
+            song += f"\n{tempo_of(reel.soundtrack):.1f} BPM"
         self.welcome.show_state(song, len(reel.footage))
         self.transport.reel_changed()
         self._selection_changed()
@@ -362,6 +325,11 @@ class Window(QMainWindow):
         self._reel_changed()
         self.recovery.opened()
         self.watch.announce()
+
+    def _files_back(self, paths: list[str]) -> None:
+        self.session.files_back(paths)
+        self.reel_sound.retry(paths)
+        self.transport.footage_changed()
 
     def _song_failed(self, text: str) -> None:
         """Say it, unless the song is one of the files that have just been called missing, with what to do about it."""
@@ -439,11 +407,7 @@ class Window(QMainWindow):
         if self._closed:
             return
         self._closed = True
-        for worker in (self.looker, self.background, self.worker):
-            worker.close()
         self.views.close_up()
-        self.exports.close()
         self.transport.close()
         self.page_panel.close_up()
-        if self.recovery.left is None:
-            self.project.close()
+        self.session.close()

@@ -47,10 +47,10 @@ def _tile(song: Song, number: int, px_per_s: float, height: int, bands: tuple[st
         start_s, end_s = number * TILE_PX / px_per_s, (number + 1) * TILE_PX / px_per_s
         columns = round(TILE_PX * ratio)
         if song.bands is not None:
-            for peaks, height_ratio, shade in zip(
+            for peaks, height_px, shade in zip(
                 song.bands.columns(start_s, end_s, columns), _HEIGHTS, bands, strict=True
             ):
-                _columns(p, height_ratio * peaks, height / 2, shade, ratio)
+                _columns(p, height_px * peaks, height / 2, shade, ratio)
         elif song.outline is not None:
             _columns(p, song.outline.columns(start_s, end_s, columns), height / 2, bands[1], ratio)
 

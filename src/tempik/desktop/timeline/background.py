@@ -9,8 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.in_view import points_in_view
-from tempik.desktop.timeline.lane import PaintContext
-from tempik.desktop.timeline.layout import Layout
+from tempik.desktop.timeline.lane import LaneLayout, PaintContext
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.theme import colour, words
@@ -77,7 +76,7 @@ def paint_made_ahead(p: QPainter, timeline: Timeline, view: View, stretches: Seq
             p.drawLine(QPointF(left, RULER_H - 1.5), QPointF(right, RULER_H - 1.5))
 
 
-def paint_snap(p: QPainter, view: View, layout: Layout, x: float, label: str) -> None:
+def paint_snap(p: QPainter, view: View, layout: LaneLayout, x: float, label: str) -> None:
     """Where a drag has snapped: a line through all lanes, and to what."""
     p.setPen(QPen(QColor(theme.RHYTHM), 2))
     p.drawLine(QPointF(x, RULER_H), QPointF(x, layout.pictures_end + 4))
@@ -112,14 +111,14 @@ def paint_dots(p: QPainter, top: float) -> None:
         p.drawPoint(QPointF(GUTTER - 12, top + dot * 5))
 
 
-def paint_scroll(p: QPainter, layout: Layout, height: int) -> None:
+def paint_scroll(p: QPainter, layout: LaneLayout, height: int) -> None:
     """A thin bar along the names: which of the lanes are shown. The wheel over the names moves it."""
     room = height - layout.head_end
-    height_ratio = max(12.0, room * room / (room + layout.hidden))
-    top = layout.head_end + (room - height_ratio) * layout.scroll / layout.hidden
+    height_px = max(12.0, room * room / (room + layout.hidden))
+    top = layout.head_end + (room - height_px) * layout.scroll / layout.hidden
     p.setPen(Qt.PenStyle.NoPen)
     p.setBrush(QColor(theme.QUIET))
-    p.drawRoundedRect(QRectF(3, top, 4, height_ratio), 2, 2)
+    p.drawRoundedRect(QRectF(3, top, 4, height_px), 2, 2)
     p.setBrush(Qt.BrushStyle.NoBrush)
 
 
@@ -127,10 +126,10 @@ def paint_beside(p: QPainter, pointer: QPointF, text: str, width: int, height: i
     """What a drag does, beside the pointer."""
     p.setFont(words(12))
     wide = p.fontMetrics().horizontalAdvance(text) + 16
-    height_ratio = p.fontMetrics().height() + 6
+    height_px = p.fontMetrics().height() + 6
     x = min(max(pointer.x() + 14, GUTTER), width - wide - 6)
-    y = min(max(pointer.y() + 18, RULER_H + 24), height - height_ratio - 6)
-    box = QRectF(x, y, wide, height_ratio)
+    y = min(max(pointer.y() + 18, RULER_H + 24), height - height_px - 6)
+    box = QRectF(x, y, wide, height_px)
     p.setPen(QColor(theme.RHYTHM))
     p.setBrush(colour(theme.SUNK, 0.94))
     p.drawRoundedRect(box, 4, 4)

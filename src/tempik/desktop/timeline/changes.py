@@ -10,11 +10,10 @@ from PySide6.QtCore import QRectF
 from tempik.accents import EvaluatedLane, Pulse, Step, span_frames
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import spacing
-from tempik.desktop.timeline.lane import PaintContext
+from tempik.desktop.timeline.lane import LaneLayout, PaintContext
 from tempik.desktop.timeline.lanes import sounds, transitions
 from tempik.desktop.timeline.lanes.pictures import clip_box
 from tempik.desktop.timeline.lanes.sounds import trigger_span
-from tempik.desktop.timeline.layout import Layout
 from tempik.reel import Reel
 from tempik.timeline.covering import gaps
 from tempik.timeline.placed_clip import PlacedClip
@@ -31,7 +30,7 @@ Span = tuple[float, float]
 T = TypeVar("T")
 
 
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
+def changed_boxes(before: Timeline, after: Timeline, view: View, layout: LaneLayout) -> list[QRectF] | None:
     """Return where a reel looks otherwise than before, where only clips in their old slots and accent lanes do; None:
     anywhere."""
     then, now = before.reel, after.reel

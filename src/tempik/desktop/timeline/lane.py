@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
@@ -14,24 +14,12 @@ from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
 from tempik.desktop.timeline.axis import View
+from tempik.desktop.timeline.layout import Layout, Room
 from tempik.desktop.timeline.snapping import Snap
 from tempik.reel import Reel
 from tempik.timeline.timeline import Timeline
 
-if TYPE_CHECKING:
-    from tempik.desktop.timeline.layout import Layout
-
 DRAG_PX = 4
-
-
-class Room(NamedTuple):
-    """How high a lane may be. Where there is too little room, lanes of the lowest `gives` shrink first; where there is
-    more than all want, lanes grow up to `most`."""
-
-    least: int
-    usual: int
-    most: int
-    gives: int = 0
 
 
 class Asks(QObject):
@@ -57,7 +45,7 @@ class PaintContext(NamedTuple):
 
     project: Project
     view: View
-    layout: Layout
+    layout: Layout[LaneView]
     song: Song
     filmstrips: Filmstrips
     watch: MediaWatch
@@ -197,3 +185,6 @@ class OverLaneView(LaneView):
 
     def room(self) -> Room:
         return Room(0, 0, 0)
+
+
+LaneLayout = Layout[LaneView]

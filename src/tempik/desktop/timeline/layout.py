@@ -5,22 +5,44 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Generic, NamedTuple, Protocol, TypeVar
 
 from PySide6.QtCore import QRectF
 
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import LaneView
 
 GAP = 4
 FOOT = 6
 
 
+class Room(NamedTuple):
+    """How high a lane may be. Where there is too little room, lanes of the lowest `gives` shrink first; where there is
+    more than all want, lanes grow up to `most`."""
+
+    least: int
+    usual: int
+    most: int
+    gives: int = 0
+
+
+class InLayout(Protocol):
+    """What can be laid out: it has a name, may stay as others scroll, and says how high it may be."""
+
+    key: str
+    head: bool
+
+    def room(self) -> Room: ...
+
+
+L = TypeVar("L", bound=InLayout)
+
+
 @dataclass(frozen=True)
-class Layout:
+class Layout(Generic[L]):
     """Lanes from the top down in a widget of some height, with their tops and heights. Where they do not all fit, `scroll`
     pixels of the lanes have gone up under the head."""
 
-    lanes: tuple[LaneView, ...] = ()
+    lanes: tuple[L, ...] = ()
     tops: tuple[int, ...] = ()
     heights: tuple[int, ...] = ()
     height: int = 0
@@ -35,14 +57,14 @@ class Layout:
         return QRectF(GUTTER, self.tops[number], width - GUTTER, self.heights[number])
 
     @cached_property
-    def in_view(self) -> tuple[tuple[int, LaneView], ...]:
+    def in_view(self) -> tuple[tuple[int, L], ...]:
         """The lanes that are not scrolled out, with their numbers: of sixty lanes a few are seen. Those without a height lie
         over all."""
         ends = zip(self.tops, self.heights, strict=True)
         seen = [
             n
-            for n, (top, height_ratio) in enumerate(ends)
-            if not height_ratio or 0 < top + height_ratio < self.height + height_ratio
+            for n, (top, height_px) in enumerate(ends)
+            if not height_px or 0 < top + height_px < self.height + height_px
         ]
         return tuple((n, self.lanes[n]) for n in seen)
 
@@ -57,7 +79,7 @@ class Layout:
     def top(self, key: str) -> int:
         return self._of(key)[0]
 
-    def height_ratio(self, key: str) -> int:
+    def height_of(self, key: str) -> int:
         return self._of(key)[1]
 
     @cached_property
@@ -70,7 +92,7 @@ class Layout:
 
     @property
     def picture_h(self) -> int:
-        return self.height_ratio("picture 0")
+        return self.height_of("picture 0")
 
     @property
     def pictures_end(self) -> int:
@@ -82,7 +104,7 @@ class Layout:
 
     @property
     def lane_h(self) -> int:
-        return self.height_ratio("accent 0")
+        return self.height_of("accent 0")
 
     def track_at(self, y: float) -> int | None:
         """Return the track at a height, or None."""
@@ -95,28 +117,26 @@ class Layout:
     def _number_at(self, kind: str, y: float) -> int | None:
         if y < self.head_end:
             return None
-        for lane, top, height_ratio in zip(self.lanes, self.tops, self.heights, strict=True):
+        for lane, top, height_px in zip(self.lanes, self.tops, self.heights, strict=True):
             name, _, number = lane.key.partition(" ")
-            if name == kind and top <= y < top + height_ratio:
+            if name == kind and top <= y < top + height_px:
                 return int(number)
         return None
 
 
-def layout_of(lanes: Sequence[LaneView], height: int, scroll: int = 0) -> Layout:
+def layout_of(lanes: Sequence[L], height: int, scroll: int = 0) -> Layout[L]:
     """Return lanes laid out in a widget of some height: lanes share what there is, give way where it is too little, and
     then scroll; where it is more they grow."""
     rooms = [lane.room() for lane in lanes]
-    height_ratio = [r.usual for r in rooms]
-    gaps = GAP * max(0, sum(1 for t in height_ratio if t) - 1) + FOOT
-    spare = height - gaps - sum(height_ratio)
+    height_px = [r.usual for r in rooms]
+    gaps = GAP * max(0, sum(1 for t in height_px if t) - 1) + FOOT
+    spare = height - gaps - sum(height_px)
     for order in sorted({r.gives for r in rooms}):
-        spare = _shared(
-            height_ratio, [(i, r.least) for i, r in enumerate(rooms) if r.gives == order], spare, grow=False
-        )
+        spare = _shared(height_px, [(i, r.least) for i, r in enumerate(rooms) if r.gives == order], spare, grow=False)
     if spare > 0:
-        _shared(height_ratio, [(i, r.most) for i, r in enumerate(rooms)], spare, grow=True)
+        _shared(height_px, [(i, r.most) for i, r in enumerate(rooms)], spare, grow=True)
     tops, at, head_end = [], 0, 0
-    for lane, each in zip(lanes, height_ratio, strict=True):
+    for lane, each in zip(lanes, height_px, strict=True):
         tops.append(at)
         at += each + GAP if each and lane.key != "ruler" else each
         if lane.head:
@@ -124,19 +144,19 @@ def layout_of(lanes: Sequence[LaneView], height: int, scroll: int = 0) -> Layout
     hidden = max(0, at - GAP - height)
     scroll = min(max(scroll, 0), hidden)
     tops = [t if lane.head else t - scroll for lane, t in zip(lanes, tops, strict=True)]
-    return Layout(tuple(lanes), tuple(tops), tuple(height_ratio), height, head_end, scroll, hidden)
+    return Layout(tuple(lanes), tuple(tops), tuple(height_px), height, head_end, scroll, hidden)
 
 
-def _shared(height_ratio: list[int], bounds: list[tuple[int, int]], spare: int, grow: bool) -> int:
+def _shared(height_px: list[int], bounds: list[tuple[int, int]], spare: int, grow: bool) -> int:
     """Spread what is spare, or lacking, evenly over lanes up to their bounds, in place; return what is left of it."""
-    open_ = [(i, bound) for i, bound in bounds if (height_ratio[i] < bound if grow else height_ratio[i] > bound)]
+    open_ = [(i, bound) for i, bound in bounds if (height_px[i] < bound if grow else height_px[i] > bound)]
     while open_ and (spare > 0 if grow else spare < 0):
         each = spare // len(open_)  # rounded down: what is lacking is made up for
         if each == 0:
             break
         for i, bound in open_:
-            by = min(each, bound - height_ratio[i]) if grow else max(each, bound - height_ratio[i])
-            height_ratio[i] += by
+            by = min(each, bound - height_px[i]) if grow else max(each, bound - height_px[i])
+            height_px[i] += by
             spare -= by
-        open_ = [(i, bound) for i, bound in open_ if (height_ratio[i] < bound if grow else height_ratio[i] > bound)]
+        open_ = [(i, bound) for i, bound in open_ if (height_px[i] < bound if grow else height_px[i] > bound)]
     return spare

@@ -24,11 +24,11 @@ from tempik.desktop.timeline import background
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.backing_store import BackingStore
 from tempik.desktop.timeline.dropping import DropTarget
-from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, LaneLayout, PaintContext, Pointer
 from tempik.desktop.timeline.lanes import lanes_of
 from tempik.desktop.timeline.lanes.ruler import SeekGesture
 from tempik.desktop.timeline.lanes.sounds import scroll_to_channel
-from tempik.desktop.timeline.layout import Layout, layout_of
+from tempik.desktop.timeline.layout import layout_of
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.timeline.spoken import SpokenLanes
 from tempik.desktop.widgets import theme
@@ -54,7 +54,7 @@ class TimelineView(DropTarget):
         self.view = View.of(0.0, 60.0, 800)
         self._picture = BackingStore()
         self._scroll = 0  # pixels of lanes above what is shown
-        self._layout: tuple[tuple[object, ...], Layout] | None = None
+        self._layout: tuple[tuple[object, ...], LaneLayout] | None = None
         self._gesture: LaneGesture | None = None
         self._pressed = QPointF(0, 0)
         self._pan_from: tuple[float, float] | None = None  # while panning: where the pointer and the view began
@@ -74,7 +74,7 @@ class TimelineView(DropTarget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Timeline")
-        self._spoken = SpokenLanes(self)
+        self._spoken = SpokenLanes(self, project, self.context)
         project.changed.connect(self._reel_changed)
         project.given_up.connect(self._let_go)
         for signal in (
@@ -98,7 +98,7 @@ class TimelineView(DropTarget):
         return QSize(800, 372)
 
     @property
-    def layout_(self) -> Layout:
+    def layout_(self) -> LaneLayout:
         """What lies how far down now."""
         reel = self.project.reel
         lanes = (len(reel.tracks), len(reel.accent_lanes), len(reel.sound_lanes), len(reel.sound_tracks))

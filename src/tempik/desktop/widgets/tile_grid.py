@@ -53,15 +53,15 @@ class TileGrid(QWidget):
 
     def _fit(self) -> None:
         rows = max(1, math.ceil(len(self.items) / self.columns))
-        wide, height_ratio = self.tile.width() + self.gap, self.tile.height() + self.gap
-        self.setFixedSize(QSize(self.columns * wide - self.gap, rows * height_ratio - self.gap))
+        wide, height_px = self.tile.width() + self.gap, self.tile.height() + self.gap
+        self.setFixedSize(QSize(self.columns * wide - self.gap, rows * height_px - self.gap))
         self.update()
 
     def box(self, number: int) -> QRectF:
         """Return where a tile lies."""
         row, column = divmod(number, self.columns)
-        wide, height_ratio = self.tile.width(), self.tile.height()
-        return QRectF(column * (wide + self.gap), row * (height_ratio + self.gap), wide, height_ratio)
+        wide, height_px = self.tile.width(), self.tile.height()
+        return QRectF(column * (wide + self.gap), row * (height_px + self.gap), wide, height_px)
 
     def keyed(self, number: int) -> bool:
         """Tell whether a tile is the one that the keys have come to."""

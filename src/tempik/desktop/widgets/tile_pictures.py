@@ -16,23 +16,23 @@ from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 TILE_W, PICTURE_H, NAME_H = 92, 62, 17
 
 
-def cut_to(pixmap: QPixmap | None, wide: int, height_ratio: int) -> Picture:
+def cut_to(pixmap: QPixmap | None, wide: int, height_px: int) -> Picture:
     """Return the middle of a picture that fills a size; grey stripes where there is none yet."""
     if pixmap is None or pixmap.isNull():
-        plain = solid(wide, height_ratio, 70)
+        plain = solid(wide, height_px, 70)
         plain.y[:, ::12] = 150
         return plain
     image = pixmap.toImage()
-    scale = max(wide / image.width(), height_ratio / image.height())
+    scale = max(wide / image.width(), height_px / image.height())
     image = image.scaled(
         max(wide, math.ceil(image.width() * scale)),
-        max(height_ratio, math.ceil(image.height() * scale)),
+        max(height_px, math.ceil(image.height() * scale)),
         Qt.AspectRatioMode.IgnoreAspectRatio,
         Qt.TransformationMode.SmoothTransformation,
     )
     rgb = rgb_of(image)
-    top, left = (image.height() - height_ratio) // 2, (image.width() - wide) // 2
-    return from_rgb(np.ascontiguousarray(rgb[top : top + height_ratio, left : left + wide]))
+    top, left = (image.height() - height_px) // 2, (image.width() - wide) // 2
+    return from_rgb(np.ascontiguousarray(rgb[top : top + height_px, left : left + wide]))
 
 
 def as_pixmap(picture: Picture) -> QPixmap:

@@ -24,7 +24,7 @@ class FramePart(NamedTuple):
     left: float
     top: float
     wide: float
-    height_ratio: float
+    height: float
 
 
 def parts(count: int, form: str) -> list[FramePart]:
@@ -44,13 +44,13 @@ def framed_in(part: FramePart, footage: Footage, framing: Framing, reel: Reel, b
     left = part.left + (half_x if part.left > 0 else 0)
     right = part.left + part.wide - (half_x if part.left + part.wide < 1 - 1e-9 else 0)
     top = part.top + (half_y if part.top > 0 else 0)
-    foot = part.top + part.height_ratio - (half_y if part.top + part.height_ratio < 1 - 1e-9 else 0)
-    wide, height_ratio = right - left, foot - top
+    foot = part.top + part.height - (half_y if part.top + part.height < 1 - 1e-9 else 0)
+    wide, high = right - left, foot - top
     # The picture covers the frame, then is drawn as large as the part needs; what is over at the sides is cropped.
     shape = footage.width / footage.height * reel.height / reel.width
     across, down = max(shape, 1.0), max(1 / shape, 1.0)
-    zoom = max(wide / across, height_ratio / down)
-    crop_x, crop_y = ((1 - size / (zoom * whole)) / 2 for size, whole in ((wide, across), (height_ratio, down)))
+    zoom = max(wide / across, high / down)
+    crop_x, crop_y = ((1 - size / (zoom * whole)) / 2 for size, whole in ((wide, across), (high, down)))
     at = Position(zoom, (left + right) / 2 - 0.5, (top + foot) / 2 - 0.5, 0.0)
     crop = (max(crop_x, 0.0), max(crop_y, 0.0), max(crop_x, 0.0), max(crop_y, 0.0))
     return replace(framing, fit="cover", start=at, end=None, crop=crop)

@@ -15,6 +15,7 @@ from tempik.edit.drafting.rhythm import Slot
 from tempik.edit.footage.cues import with_cue
 from tempik.errors import TempikError
 from tempik.reel import Clip, Footage, Pin, Point, Reel, Shaped, SpeedShape, by_id
+from tempik.reel.points import points_of, tempo_of
 from tempik.retime import constant
 from tempik.retime.shapes import ready_shape
 from tempik.time import frame_of
@@ -55,7 +56,7 @@ def with_laid(reel: Reel, name: str, slot: Slot, chance: Chance, mood: Mood, rar
 def _air(reel: Reel, mood: Mood) -> float:
     """Return how much more than its slot a clip shows on either side where it is joined, in seconds."""
     song = reel.soundtrack
-    gap_s = 60 / song.tempo_bpm if song is not None and song.tempo_bpm else 0.5
+    gap_s = 60 / tempo_of(song) if song is not None and tempo_of(song) else 0.5
     return mood.transition_beats / 2 * gap_s if mood.transition else 0.0
 
 
@@ -91,7 +92,7 @@ def _point_for(reel: Reel, slot: Slot, chance: Chance, air_s: float = 0.0) -> Po
     song = reel.soundtrack
     assert song is not None
     first, end = (frame_of(e.time_s, reel.rate) for e in (slot.start, slot.end))
-    at = [(p, frame_of(p.time_s - song.start_s, reel.rate)) for p in song.points]
+    at = [(p, frame_of(p.time_s - song.start_s, reel.rate)) for p in points_of(song)]
     inside = [(p, f) for p, f in at if first <= f < end]
     if not inside:
         return None

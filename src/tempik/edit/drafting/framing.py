@@ -29,10 +29,10 @@ def framed(piece: Footage, place: tuple[float, float], width: int, height: int) 
     if base.fit != "cover" or piece.as_frame:
         return base
     shown = piece.width / piece.height * height / width  # the picture's shape against the frame's
-    wide, height_ratio = max(shown, 1.0), max(1 / shown, 1.0)  # in shares of the frame
+    wide, height_px = max(shown, 1.0), max(1 / shown, 1.0)  # in shares of the frame
     x, y = (
         float(np.clip((aim - at * size) + (size - 1) / 2, -(size - 1) / 2, (size - 1) / 2))
-        for aim, at, size in zip(AIM, place, (wide, height_ratio), strict=True)
+        for aim, at, size in zip(AIM, place, (wide, height_px), strict=True)
     )
     start = Position(x=x if abs(x) >= LEAST_MOVE else 0.0, y=y if abs(y) >= LEAST_MOVE else 0.0)
     end = replace(start, zoom=STILL_ZOOM) if piece.kind == "still" else None

@@ -30,6 +30,7 @@ from tempik.errors import TempikError
 from tempik.media import FootageStudy, upright
 from tempik.reel import Drafted, Footage, PointChoice, Reel, Soundtrack
 from tempik.reel.nests import all_clips
+from tempik.reel.points import points_of
 from tempik.reel.sound import MASTERED, Mix
 from tempik.time import frame_of, time_of
 from tempik.timeline.timeline import Timeline
@@ -153,7 +154,7 @@ def _without_lanes(reel: Reel, options: DraftOptions, first: int, end: int) -> R
     }
     fewer = replace(song, choices=tuple(c for c in song.choices if c not in draft.choices) or song.choices)
     # What still lies on a point between beats keeps it.
-    if tied & ({p.id for p in song.points} - {p.id for p in fewer.points}):
+    if tied & ({p.id for p in points_of(song)} - {p.id for p in points_of(fewer)}):
         fewer = song
     return replace(
         reel,

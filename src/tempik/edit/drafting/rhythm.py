@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from tempik.edit.drafting.moods import Mood, Phrase
 from tempik.reel import Edge, Point, PointChoice, Soundtrack, beats_between
+from tempik.reel.points import points_of
 from tempik.rhythm.records import LevelName, Section
 
 Role = Literal["plain", "roll", "drop"]
@@ -60,7 +61,7 @@ def slots_of(song: Soundtrack, from_s: float, to_s: float, mood: Mood, seed: int
     places = _places(song, beats, drops, mood, seed)
     choices = _halves(song, beats, sorted({int(at) for at in places if at % 1}))
     song = replace(song, choices=(*song.choices, *choices))
-    chosen = {p.id: p for p in song.points}
+    chosen = {p.id: p for p in points_of(song)}
     edges = [_edge(song, chosen, beats, at) for at in places]
     length_s, gap = to_s - song.start_s, _gap(beats)
     first = from_s - song.start_s
@@ -198,7 +199,7 @@ def _dice(*seed: int) -> np.random.Generator:
 
 def _halves(song: Soundtrack, beats: list[Point], after: list[int]) -> tuple[PointChoice, ...]:
     """Return choices of the halves after some beats, so that what lies on them is tied; those that are chosen already need none."""
-    known = [p.time_s for p in song.points if p.part]
+    known = [p.time_s for p in points_of(song) if p.part]
     runs: list[list[int]] = []
     for number in after:
         to_s = beats[number + 1].time_s if number + 1 < len(beats) else beats[number].time_s + _gap(beats)
@@ -233,12 +234,12 @@ def _without_beats(song: Soundtrack, from_s: float, to_s: float, mood: Mood, see
     onsets = song.heard.onsets if song.heard is not None else ()
     strong = [o.strength for o in onsets if from_s < o.time_s < to_s]
     choices: tuple[PointChoice, ...] = ()
-    if strong and sum(from_s < p.time_s < to_s for p in song.points) < (to_s - from_s) / 2:
+    if strong and sum(from_s < p.time_s < to_s for p in points_of(song)) < (to_s - from_s) / 2:
         least = max(WEAKEST_ATTACK, float(np.quantile(strong, max(0.0, 1 - 2 * (to_s - from_s) / len(strong)))))
         choices = (PointChoice("onsets", at_least=least, from_s=from_s, to_s=to_s),)
     points = [
         p
-        for p in replace(song, choices=(*song.choices, *choices)).points
+        for p in points_of(replace(song, choices=(*song.choices, *choices)))
         if from_s + LEAST_S < p.time_s < to_s - LEAST_S
     ]
     edges, at = [Edge(from_s - song.start_s)], from_s

@@ -13,6 +13,7 @@ from tempik.edit.drafting.rhythm import Role, Slot, section_at
 from tempik.errors import TempikError
 from tempik.media import FootageStudy
 from tempik.reel import AccentLane, Reel, SoundLane, Soundtrack
+from tempik.reel.points import tempo_of
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
 from tempik.time import time_of
@@ -32,7 +33,7 @@ def slot_of(timeline: Timeline, placed: PlacedClip) -> Slot:
         at_s = song.start_s + time_of(placed.first, timeline.rate)
         section = section_at(song, at_s + time_of(placed.frames, timeline.rate) / 2)
         level, energy = (section.name, section.level) if section is not None else (level, energy)
-        gap = 60 / song.tempo_bpm if song.tempo_bpm else 0.5
+        gap = 60 / tempo_of(song) if tempo_of(song) else 0.5
         beats = time_of(placed.frames, timeline.rate) / gap
         role = _role(song, at_s, beats, gap)
     return Slot(placed.clip.start, placed.clip.end, energy, level, role, beats)  # type: ignore[arg-type]

@@ -75,10 +75,10 @@ class _Cutter:
 
     def _painted(self, rgb: Plane, number: int) -> tuple[Plane, Plane]:
         """Return where strokes on a frame keep, and where they drop, 255 there."""
-        height_ratio, wide = rgb.shape[:2]
-        planes = np.zeros((height_ratio, wide), np.uint8), np.zeros((height_ratio, wide), np.uint8)
+        height_px, wide = rgb.shape[:2]
+        planes = np.zeros((height_px, wide), np.uint8), np.zeros((height_px, wide), np.uint8)
         for stroke in self.strokes.get(number, ()):
-            points = np.round(np.array(stroke.points) * [wide, height_ratio]).astype(np.int32).reshape(-1, 1, 2)
+            points = np.round(np.array(stroke.points) * [wide, height_px]).astype(np.int32).reshape(-1, 1, 2)
             plane = planes[0 if stroke.keep else 1]
             width = max(1, round(stroke.width * wide))
             cv2.polylines(plane, [points], False, (255,), width)
@@ -90,8 +90,8 @@ class _Cutter:
         """Return where the subject is on the next frame: as the flow carries it, decided anew about its edge."""
         a, b = (cv2.cvtColor(x, cv2.COLOR_RGB2GRAY) for x in (rgb, rgb_before))
         way = self._flow.calc(a, b, np.zeros((*a.shape, 2), np.float32))
-        height_ratio, wide = a.shape
-        across, down = np.meshgrid(np.arange(wide, dtype=np.float32), np.arange(height_ratio, dtype=np.float32))
+        height_px, wide = a.shape
+        across, down = np.meshgrid(np.arange(wide, dtype=np.float32), np.arange(height_px, dtype=np.float32))
         moved = cv2.remap(before * 255, across + way[..., 0], down + way[..., 1], cv2.INTER_LINEAR)
         there = np.asarray(moved > 127, np.uint8)
         keep, drop = self._painted(rgb, number)
@@ -141,10 +141,10 @@ def _joined_to(inside: Plane, keep: Plane) -> Plane:
 
 
 def _around(plane: Plane, margin: int) -> tuple[slice, slice] | None:
-    left, top, wide, height_ratio = cv2.boundingRect(plane)
-    if not wide or not height_ratio:
+    left, top, wide, height_px = cv2.boundingRect(plane)
+    if not wide or not height_px:
         return None
-    return slice(max(0, top - margin), top + height_ratio + margin), slice(max(0, left - margin), left + wide + margin)
+    return slice(max(0, top - margin), top + height_px + margin), slice(max(0, left - margin), left + wide + margin)
 
 
 def _fine(inside: Plane, rgb: Plane, size: tuple[int, int]) -> Plane:
@@ -251,10 +251,10 @@ def _write(target: Path, footage: Footage, mattes: Iterator[Plane]) -> None:
             for number, matte in enumerate(mattes):
                 coded = np.ascontiguousarray(np.rot90(matte, (footage.rotation_deg % 360) // 90))
                 luma = np.asarray(np.round(16 + coded.astype(np.float32) * (219 / 255)), np.uint8)
-                height_ratio, wide = luma.shape
+                height_px, wide = luma.shape
                 if number == 0:
-                    video.width, video.height = wide, height_ratio
-                plain = solid(wide, height_ratio)
+                    video.width, video.height = wide, height_px
+                plain = solid(wide, height_px)
                 frame = to_frame(Picture(luma, plain.u, plain.v))
                 frame.pts = number
                 film.mux(video.encode(frame))

@@ -137,19 +137,17 @@ def likely_subject(footage: Footage, source_s: float, path: str | None = None) -
             b, np.array([[1.0, 0, -dx], [0, 1.0, -dy]]), b.shape[::-1], borderMode=cv2.BORDER_REPLICATE
         )
         moved += np.abs(np.asarray(steady, np.float32) - a)
-    height_ratio, wide = moved.shape
-    edge = max(2, round(0.03 * max(height_ratio, wide)))
+    height_px, wide = moved.shape
+    edge = max(2, round(0.03 * max(height_px, wide)))
     moved[:edge], moved[-edge:], moved[:, :edge], moved[:, -edge:] = 0, 0, 0, 0
     middle = planes[len(planes) // 2]
     detail = np.hypot(cv2.Sobel(middle, cv2.CV_32F, 1, 0), cv2.Sobel(middle, cv2.CV_32F, 0, 1))
-    across, down = np.meshgrid(
-        (np.arange(wide) + 0.5) / wide - 0.5, (np.arange(height_ratio) + 0.5) / height_ratio - 0.5
-    )
+    across, down = np.meshgrid((np.arange(wide) + 0.5) / wide - 0.5, (np.arange(height_px) + 0.5) / height_px - 0.5)
     central = np.exp(-(across**2 + down**2) / 0.12)
     weight = moved if float(moved.max()) > 12 else detail * central
-    soft = cv2.GaussianBlur(np.asarray(weight, np.float32), (0, 0), 0.06 * max(height_ratio, wide))
+    soft = cv2.GaussianBlur(np.asarray(weight, np.float32), (0, 0), 0.06 * max(height_px, wide))
     y, x = np.unravel_index(int(np.argmax(soft)), soft.shape)
-    return (float(x) + 0.5) / wide, (float(y) + 0.5) / height_ratio
+    return (float(x) + 0.5) / wide, (float(y) + 0.5) / height_px
 
 
 def with_track(reel: Reel, footage: str, track: MotionTrack) -> tuple[Reel, str]:
@@ -174,9 +172,9 @@ def _side(picture: Plane) -> int:
 
 def _patch(picture: Plane, x: float, y: float) -> Plane:
     side = _side(picture)
-    height_ratio, wide = picture.shape
+    height_px, wide = picture.shape
     left = min(max(round(x * wide - side / 2), 0), wide - side)
-    top = min(max(round(y * height_ratio - side / 2), 0), height_ratio - side)
+    top = min(max(round(y * height_px - side / 2), 0), height_px - side)
     return picture[top : top + side, left : left + side]
 
 
@@ -184,11 +182,11 @@ def _next(
     picture: Plane, place: tuple[float, float], patch: NDArray[np.float32], wider: float
 ) -> tuple[tuple[float, float], NDArray[np.float32], bool]:
     """Return where a patch has gone, the patch renewed, and whether it was seen."""
-    height_ratio, wide = picture.shape
-    side, reach = patch.shape[0], REACH * wider * max(height_ratio, wide)
-    cx, cy = place[0] * wide, place[1] * height_ratio
+    height_px, wide = picture.shape
+    side, reach = patch.shape[0], REACH * wider * max(height_px, wide)
+    cx, cy = place[0] * wide, place[1] * height_px
     left, top = (max(0, round(c - side / 2 - reach)) for c in (cx, cy))
-    right, bottom = min(wide, round(cx + side / 2 + reach)), min(height_ratio, round(cy + side / 2 + reach))
+    right, bottom = min(wide, round(cx + side / 2 + reach)), min(height_px, round(cy + side / 2 + reach))
     window = picture[top:bottom, left:right]
     if min(window.shape) <= side:
         return place, patch, False
@@ -199,7 +197,7 @@ def _next(
     if score < LEAST_SCORE:
         return place, patch, False
     dy, dx = (_between(scores, (int(best[0]), int(best[1])), axis) for axis in (0, 1))
-    found = ((left + best[1] + dx + side / 2) / wide, (top + best[0] + dy + side / 2) / height_ratio)
+    found = ((left + best[1] + dx + side / 2) / wide, (top + best[0] + dy + side / 2) / height_px)
     seen = picture[top + best[0] : top + best[0] + side, left + best[1] : left + best[1] + side].astype(np.float32)
     renewed = (1 - FORGET) * patch + FORGET * seen if score > 0.7 else patch
     return (float(found[0]), float(found[1])), np.asarray(renewed, dtype=np.float32), True

@@ -34,6 +34,7 @@ from tempik.reel import (
 )
 from tempik.reel.arranged import EDGE_S, Renamed, SongOrder, in_order
 from tempik.reel.nests import all_clips, everywhere
+from tempik.reel.points import points_of
 from tempik.rhythm.song_edits import SongEdit, likeness, song_edits
 from tempik.time import frame_of
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -104,7 +105,7 @@ def with_whole_song(reel: Reel) -> Reel:
     )  # fmt: skip
     after = beats_between(whole, 0.0, whole.length_s)
     names: dict[tuple[int, str], str] = {}
-    for point in {p.id: p for p in (*song.points, *beats_between(song, 0.0, song.length_s))}.values():
+    for point in {p.id: p for p in (*points_of(song), *beats_between(song, 0.0, song.length_s))}.values():
         for number in order.numbers(point.time_s):
             there = order.moved(number, point.time_s)
             near = min(after, key=lambda p: abs(p.time_s - there), default=None)
@@ -196,7 +197,7 @@ class _Lead:
         self.old_start_s, self.start_s = old_start_s, start_s
         self.copies: dict[str, list[str]] = {}  # clips by id, with what they are called where they come again
         self._beats = beats_between(renamed.song, -1.0, renamed.song.length_s + 1.0)
-        self._points = {p.id for p in renamed.song.points} | {p.id for p in self._beats}
+        self._points = {p.id for p in points_of(renamed.song)} | {p.id for p in self._beats}
 
     def _name(self, number: int, point: str | None) -> str | None:
         """Return what a point is called now; None where it is not heard there, or what is left is too short to have any."""

@@ -33,6 +33,7 @@ from tempik.reel import (
 )
 from tempik.reel.grid import Grid
 from tempik.reel.nests import everywhere
+from tempik.reel.points import points_of
 from tempik.reel.soundtrack import BeatSource
 from tempik.rhythm.records import Beat, Mark
 
@@ -345,4 +346,4 @@ def marks_on(reel: Reel) -> list[Mark]:
 
 def marks_of(song: Soundtrack) -> list[Mark]:
     """Return the points in use as rows for a file, in seconds of the song."""
-    return [Mark(p.time_s, p.name, p.bar, 0 if p.part else p.beat, p.strength) for p in song.points]
+    return [Mark(p.time_s, p.name, p.bar, 0 if p.part else p.beat, p.strength) for p in points_of(song)]

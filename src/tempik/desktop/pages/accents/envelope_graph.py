@@ -74,10 +74,10 @@ class EnvelopeGraph(QWidget):
         """Return where what can be dragged lies."""
         form, box = form_of(self.envelope, *self.against), self._box()
         end = form.hold - 1 + form.decay
-        height_ratio = box.height()
+        height_px = box.height()
 
         def y(at: float) -> float:
-            return box.bottom() - height_ratio * at
+            return box.bottom() - height_px * at
 
         return {
             "lead": QPointF(self.across(-form.lead), box.bottom()),
@@ -113,8 +113,8 @@ class EnvelopeGraph(QWidget):
         for k in range(first, end):
             size = level(form, k)
             if size > 0:
-                height_ratio = size * box.height()
-                step_box = QRectF(self.across(k), box.bottom() - height_ratio, max(frame_px - 0.6, 1), height_ratio)
+                height_px = size * box.height()
+                step_box = QRectF(self.across(k), box.bottom() - height_px, max(frame_px - 0.6, 1), height_px)
                 p.fillRect(step_box, colour(theme.PULSE, 0.42))
         path = QPainterPath(QPointF(self.across(-form.lead), box.bottom()))
         spots = [-form.lead + form.lead * i / 24 for i in range(25)] if form.lead > 0.5 else [0.0]

@@ -141,10 +141,10 @@ class CurveGraph(QWidget):
         assert self.counts is not None
         planes = {"red_curve": self.counts.red, "green_curve": self.counts.green, "blue_curve": self.counts.blue}
         counts = planes.get(self.name, self.counts.luma)
-        height_ratio = np.sqrt(counts / max(float(np.percentile(counts, 99)), 1e-6)).clip(0, 1)
+        height_px = np.sqrt(counts / max(float(np.percentile(counts, 99)), 1e-6)).clip(0, 1)
         points = [
             QPointF(box.left() + n / 255 * box.width(), box.bottom() - 0.9 * box.height() * float(v))
-            for n, v in enumerate(height_ratio)
+            for n, v in enumerate(height_px)
         ]
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour(INKS.get(self.name, theme.TEXT), 0.22))

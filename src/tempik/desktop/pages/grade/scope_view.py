@@ -140,10 +140,10 @@ class Plot(QWidget):
 
 
 def _hill(counts: NDArray[np.float32], box: QRectF, most: float) -> QPolygonF:
-    height_ratio = np.sqrt((counts / most).clip(0, 1))
+    height_px = np.sqrt((counts / most).clip(0, 1))
     points = [
         QPointF(box.left() + n / 255 * box.width(), box.bottom() - float(v) * box.height())
-        for n, v in enumerate(height_ratio)
+        for n, v in enumerate(height_px)
     ]
     return QPolygonF([box.bottomLeft(), *points, box.bottomRight()])
 
@@ -155,8 +155,8 @@ def _tinted(light: NDArray[np.uint8], ink: tuple[int, int, int]) -> QImage:
         np.uint8
     )
     values = np.ascontiguousarray(values)
-    height_ratio, wide = light.shape
-    return QImage(values.data, wide, height_ratio, 4 * wide, QImage.Format.Format_ARGB32_Premultiplied).copy()
+    height_px, wide = light.shape
+    return QImage(values.data, wide, height_px, 4 * wide, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
 class ScopeView(QWidget):

@@ -135,9 +135,9 @@ class Sliders(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(4)
-        height_ratio = -(-len(self.rows) // columns)
+        height_px = -(-len(self.rows) // columns)
         for number, row in enumerate(self.rows.values()):
-            line, column = number % height_ratio, number // height_ratio * 4
+            line, column = number % height_px, number // height_px * 4
             grid.addWidget(row.label, line, column, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             grid.addWidget(row.slider, line, column + 1)
             grid.addWidget(row.box, line, column + 2)
@@ -145,7 +145,7 @@ class Sliders(QWidget):
             grid.setColumnStretch(4 * column + 1, 1)
             if column:
                 grid.setColumnMinimumWidth(4 * column - 1, 10)
-        grid.setRowStretch(height_ratio, 1)
+        grid.setRowStretch(height_px, 1)
 
     def show_grade(self, grade: object) -> None:
         """Show the numbers of a grade."""

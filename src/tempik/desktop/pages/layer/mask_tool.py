@@ -94,12 +94,12 @@ class MaskTool:
     def _outline(self, placed: PlacedClip, mask: Mask, to: Matrix) -> NDArray[np.float64]:
         """Return a mask's outline in shares of the frame, shape (n, 2)."""
         footage, reel = placed.footage, self.project.reel
-        wide, height_ratio = (reel.width, reel.height) if footage.as_frame else (footage.width, footage.height)
+        wide, height_px = (reel.width, reel.height) if footage.as_frame else (footage.width, footage.height)
         shape = MaskOutline(
-            mask.kind, (1, 0, 0, 0, 1, 0), mask.x * wide, mask.y * height_ratio, mask.width * wide, mask.height * height_ratio,
+            mask.kind, (1, 0, 0, 0, 1, 0), mask.x * wide, mask.y * height_px, mask.width * wide, mask.height * height_px,
             mask.turn_deg, mask.points, mask.corner, 0.0, mask.grow * wide, False, "add",
         )  # fmt: skip
-        points = outline(shape) / [wide, height_ratio]
+        points = outline(shape) / [wide, height_px]
         return np.asarray(np.c_[points, np.ones(len(points))] @ to[:2].T) if len(points) else np.zeros((0, 2))
 
     def _handles(self, placed: PlacedClip, mask: Mask) -> dict[str, tuple[float, float]]:

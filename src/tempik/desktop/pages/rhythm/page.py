@@ -11,6 +11,7 @@ from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
 from tempik.digits import plural
 from tempik.reel import PointChoice, beats_between, is_beat, is_steady, metre_of
+from tempik.reel.points import tempo_of
 from tempik.rhythm.records import Analysis, belief_word
 from tempik.time import frame_of, time_of
 
@@ -95,8 +96,8 @@ class RhythmPage(RhythmControls):
             self.way.setCurrentIndex(max(0, self.way.findData(reading.beat_source)))
             self.later.setChecked(reading.late != 0)
             self.metre.setValue(reading.metre)
-            tempo = f"{song.tempo_bpm:.2f}".rstrip("0").rstrip(".") + " BPM" if song.tempo_bpm else "no steady beat"
-            if song.tempo_bpm and heard is not None:
+            tempo = f"{tempo_of(song):.2f}".rstrip("0").rstrip(".") + " BPM" if tempo_of(song) else "no steady beat"
+            if tempo_of(song) and heard is not None:
                 tempo += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
                 if reading.beat_source == "found" and not reading.rival:
                     tempo += f" · {belief_word(heard.confidence)} {heard.confidence * 100:.0f} %"
@@ -147,7 +148,7 @@ class RhythmPage(RhythmControls):
             self.least.setValue(round(choice.at_least * 100))
 
     def _show_foot(self) -> None:
-        chosen = self.project.selection.chosen_points()
+        chosen = self.project.selection.points_of()
         tapping = bool(self.commands.taps)
         for button in self.for_points:
             button.setVisible(bool(chosen) and not tapping)
@@ -211,7 +212,7 @@ class RhythmPage(RhythmControls):
     def _choose(self) -> None:
         plain: PointChoice = self.kind.currentData()
         # Every n-th is counted from the selected beat, where just one is.
-        chosen = self.project.selection.chosen_points()
+        chosen = self.project.selection.points_of()
         counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and is_beat(chosen[0].id)
         first = chosen[0].id if counted else ""
         choice = PointChoice(plain.of, plain.every, first, plain.subdivision, self.least.value() / 100, plain.bands)

@@ -188,13 +188,13 @@ def paint_points(
     signs = usual > 5
     for point in points:  # upright stripes on whole pixels: there is nothing to be smoothed
         chosen, strong = point.id in selected, point.kind in ("downbeat", "drop")
-        height_ratio = (bottom - top) * (0.12 + 0.88 * point.strength)
+        height_px = (bottom - top) * (0.12 + 0.88 * point.strength)
         tint = theme.RHYTHM if point.kind != "onset" else theme.PULSE
         if usual > 8 or chosen:
             shade, wide = colour(tint, 1.0 if chosen or strong else 0.62), 2.0 if strong or chosen else 1.0
         else:  # from far, the wave must stay readable behind its points
             shade, wide = colour(tint, 0.75 if strong else 0.3), 1.0
-        p.fillRect(QRectF(span.x(point.time_s) - wide / 2, bottom - height_ratio, wide, height_ratio), shade)
+        p.fillRect(QRectF(span.x(point.time_s) - wide / 2, bottom - height_px, wide, height_px), shade)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for point in points:
         x = span.x(point.time_s)

@@ -223,7 +223,7 @@ class RhythmView(QWidget):
 
     def _select_to(self, point: Point) -> None:
         """Select from the first selected point to this one."""
-        chosen = self.project.selection.chosen_points()
+        chosen = self.project.selection.points_of()
         if not chosen:
             self.project.selection.select_points({point.id})
             return
@@ -278,7 +278,7 @@ class RhythmView(QWidget):
         if near is not None and abs(self.span.x(near) - self.span.x(time_s)) <= SNAP_PX:
             time_s, on = near, ", on the attack"
         by_s = time_s - self._was_s
-        names = [q.id for q in self.project.selection.chosen_points()] or [held.id]
+        names = [q.id for q in self.project.selection.points_of()] or [held.id]
 
         def move(reel: Reel) -> Reel:
             return edit_points.nudged(reel, names, by_s)

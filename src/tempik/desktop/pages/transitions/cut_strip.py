@@ -90,10 +90,10 @@ class CutStrip(QWidget):
         return first + x / max(self.width(), 1) * (end - first)
 
     def _rows(self) -> tuple[QRectF, QRectF]:
-        height_ratio = (self.height() - HEAD_H - FOOT_H - GAP) / 2
+        height_px = (self.height() - HEAD_H - FOOT_H - GAP) / 2
         return (
-            QRectF(0, HEAD_H, self.width(), height_ratio),
-            QRectF(0, HEAD_H + height_ratio + GAP, self.width(), height_ratio),
+            QRectF(0, HEAD_H, self.width(), height_px),
+            QRectF(0, HEAD_H + height_px + GAP, self.width(), height_px),
         )
 
     @painted

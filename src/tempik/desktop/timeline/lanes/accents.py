@@ -12,9 +12,10 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.background import paint_dots
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.pulse_painting import lane_picture, rule_text
 from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
+from tempik.desktop.timeline.layout import Room
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.digits import plural
@@ -171,13 +172,13 @@ class AmountGesture(LaneGesture):
         self.gesture.drop()
 
 
-def _paint_row_name(p: QPainter, found: EvaluatedLane, top: float, height_ratio: float, chosen: bool) -> None:
+def _paint_row_name(p: QPainter, found: EvaluatedLane, top: float, height_px: float, chosen: bool) -> None:
     """A lane's name, what fires it, and its amount as a bar that a drag changes."""
-    low = height_ratio < 34
+    low = height_px < 34
     lane = found.lane
     if chosen:
-        p.fillRect(QRectF(0, top, GUTTER - 1, height_ratio), QColor(theme.LINE))
-        p.fillRect(QRectF(0, top, 3, height_ratio), QColor(theme.PULSE))
+        p.fillRect(QRectF(0, top, GUTTER - 1, height_px), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, height_px), QColor(theme.PULSE))
     p.setPen(QColor(theme.QUIET if found.silent else theme.TEXT))
     p.setFont(words(13))
     title = found.accent.title if found.accent is not None else f"? {lane.accent}"
@@ -194,7 +195,7 @@ def _paint_row_name(p: QPainter, found: EvaluatedLane, top: float, height_ratio:
         p.setFont(words(12))
         rule = p.fontMetrics().elidedText(rule, Qt.TextElideMode.ElideRight, GUTTER - 18)
         p.drawText(QRectF(12, top + 17, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, rule)
-    bar = QRectF(12, top + height_ratio - 4, GUTTER - 24, 2)
+    bar = QRectF(12, top + height_px - 4, GUTTER - 24, 2)
     p.fillRect(bar, QColor(theme.LINE))
     p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * min(lane.amount / 2, 1), 2), QColor(theme.PULSE))
     p.fillRect(QRectF(bar.center().x(), bar.top() - 1, 1, 4), QColor(theme.QUIET))

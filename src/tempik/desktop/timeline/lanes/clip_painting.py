@@ -34,14 +34,14 @@ SLIVER_PX = 9
 def clip_picture(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, tint: QColor) -> QPixmap:
     """Return a clip painted by itself. It is kept for as long as what it shows, its size and its filmstrip are the same: points
     that move it along the reel, or another name for them, do not paint it again, nor does changing another clip."""
-    wide, height_ratio = max(1, round(box.width())), round(box.height())
+    wide, height_px = max(1, round(box.width())), round(box.height())
     reel = ctx.timeline.reel
     gone = placed.footage.path in ctx.watch.missing
 
     def paint(own: QPainter) -> None:
         own.translate(-GUTTER, 0)
         alone = View.of(time_of(placed.first, reel.rate), ctx.view.px_per_s, GUTTER + wide)
-        paint_clip(own, ctx._replace(view=alone), placed, QRectF(GUTTER, 0, wide, height_ratio), tint)
+        paint_clip(own, ctx._replace(view=alone), placed, QRectF(GUTTER, 0, wide, height_px), tint)
 
     key = (
         "clip",
@@ -58,7 +58,7 @@ def clip_picture(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF
     return cached_picture(
         key,
         (placed.clip, placed.footage, placed.map, wave_outline(ctx, placed)),
-        (wide, height_ratio),
+        (wide, height_px),
         p.device().devicePixelRatioF(),
         paint,
     )

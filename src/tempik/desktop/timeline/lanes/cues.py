@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
+from tempik.desktop.timeline.lane import LaneLayout
 from tempik.desktop.timeline.lanes.clip_painting import TRACE_H
-from tempik.desktop.timeline.layout import Layout
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 
 
-def cue_bottom(layout: Layout, placed: PlacedClip) -> float:
+def cue_bottom(layout: LaneLayout, placed: PlacedClip) -> float:
     """Return where the triangles of a clip's cues stand."""
     return foot_of_cues(layout, placed.clip.track)
 
 
-def foot_of_cues(layout: Layout, track: int) -> float:
+def foot_of_cues(layout: LaneLayout, track: int) -> float:
     """Return where the triangles of the cues of a track's clips stand."""
     return layout.picture_top(track) + layout.picture_h - (TRACE_H if layout.picture_h > 80 else 12)
 

@@ -11,7 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import paint_dots
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext, Room
+from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
 from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
@@ -23,6 +23,7 @@ from tempik.desktop.timeline.lanes.clip_painting import (
     paint_name_again,
 )
 from tempik.desktop.timeline.lanes.clip_waves import wave_height, wave_hit
+from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_spans
@@ -335,11 +336,11 @@ def _paint_one(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, 
 
 def wave_box(ctx: PaintContext, placed: PlacedClip, lane: QRectF) -> QRectF:
     """Return where a clip's own sound is seen; empty where it is not."""
-    box, height_ratio = clip_box(ctx.timeline, ctx.view, lane, placed), wave_height(placed, lane.height())
-    if not height_ratio or placed.repeated:
+    box, height_px = clip_box(ctx.timeline, ctx.view, lane, placed), wave_height(placed, lane.height())
+    if not height_px or placed.repeated:
         return QRectF()
     trace = TRACE_H if box.height() > 80 else 12.0
-    return QRectF(box.left(), box.bottom() - trace - height_ratio, box.width(), height_ratio)
+    return QRectF(box.left(), box.bottom() - trace - height_px, box.width(), height_px)
 
 
 def clip_box(timeline: Timeline, view: View, lane: QRectF, placed: PlacedClip) -> QRectF:

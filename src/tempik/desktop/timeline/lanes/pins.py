@@ -10,11 +10,10 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneLayout, OverLaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H, SLIVER_PX
 from tempik.desktop.timeline.lanes.cues import cue_bottom, foot_of_cues, free_cues
 from tempik.desktop.timeline.lanes.points import SIGNS_H, points_top
-from tempik.desktop.timeline.layout import Layout
 from tempik.desktop.timeline.snapping import frame_x, point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
@@ -117,7 +116,7 @@ def _near(ctx: PaintContext, pos: QPointF) -> tuple[PlacedClip, str] | None:
     return None
 
 
-def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, selected: frozenset[str]) -> None:
+def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: LaneLayout, selected: frozenset[str]) -> None:
     """A stitch from each point down to the cue that is tied to it; a selected clip's runs up to its point, and its
     cues that are tied to nothing show as open triangles."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
@@ -151,7 +150,7 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: Layout, sele
         draw_lines(p, row, [zero + f * frame_px for f in frames], [1.0] * len(frames), QColor(theme.CUE), 2)
 
 
-def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: Layout, placed: PlacedClip) -> None:
+def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: LaneLayout, placed: PlacedClip) -> None:
     """The keys of a selected clip: small squares under its name, on a line that joins them. Words show for themselves."""
     frames = key_frames(timeline, placed.clip, [name for name in placed.clip.keys if name != "word"])
     xs = [view.x(time_of(f, timeline.rate)) for f in frames if placed.first <= f < placed.end]

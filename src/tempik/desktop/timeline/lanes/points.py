@@ -13,7 +13,8 @@ from tempik.desktop.song.wave import DIM_BANDS, paint_sign, wave_picture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import RULER_H, spacing
 from tempik.desktop.timeline.in_view import points_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines

@@ -61,7 +61,7 @@ def step_box(
     return QRectF(left, lane.top(), max(right - left, 4.0), lane.height())
 
 
-def lane_picture(p: QPainter, ctx: PaintContext, found: EvaluatedLane, height_ratio: int) -> QPixmap:
+def lane_picture(p: QPainter, ctx: PaintContext, found: EvaluatedLane, height_px: int) -> QPixmap:
     """Return a lane's pulses, painted once for as long as the lane, the song and the view are the same."""
     timeline, view = ctx.timeline, ctx.view
 
@@ -69,10 +69,10 @@ def lane_picture(p: QPainter, ctx: PaintContext, found: EvaluatedLane, height_ra
         own.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         if found.silent:
             own.setOpacity(0.35)
-        _paint_lane(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, height_ratio), found)
+        _paint_lane(own, timeline, view, QRectF(GUTTER, 0, view.width - GUTTER, height_px), found)
 
     key = ("accent lane", *view, timeline.rate)
-    return cached_picture(key, (found,), (view.width, height_ratio), p.device().devicePixelRatioF(), paint)
+    return cached_picture(key, (found,), (view.width, height_px), p.device().devicePixelRatioF(), paint)
 
 
 def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found: EvaluatedLane) -> None:
@@ -95,9 +95,9 @@ def _paint_lane(p: QPainter, timeline: Timeline, view: View, box: QRectF, found:
     for pulse in found.pulses[a:b]:
         if pulse.gap_s * view.px_per_s < NARROW_PX and not pulse.overridden:
             x = zero + pulse.frame * frame_px
-            height_ratio = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
+            height_px = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
             if GUTTER <= x <= view.width:
-                narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - height_ratio))
+                narrow.append(QLineF(x, box.bottom() - 3, x, box.bottom() - 3 - height_px))
         else:
             _paint_pulse(p, timeline, view, box, pulse)
     p.setPen(QPen(colour(theme.PULSE, 0.7), 1.2))
@@ -110,8 +110,8 @@ def _paint_keys(p: QPainter, timeline: Timeline, view: View, box: QRectF, found:
     for name, keys in found.keyed.items():
         spots = [QPointF(view.x(time_of(frame, timeline.rate)), 0.0) for frame, _, _ in keys]
         for spot, (_, value, _) in zip(spots, keys, strict=True):
-            height_ratio = (box.height() - 8) * min(value, 1.6) / 1.6 if name == "level" else box.height() - 8
-            spot.setY(box.bottom() - 4 - height_ratio)
+            height_px = (box.height() - 8) * min(value, 1.6) / 1.6 if name == "level" else box.height() - 8
+            spot.setY(box.bottom() - 4 - height_px)
         p.setPen(QPen(QColor(theme.TEXT), 1.3))
         if name == "level":
             p.drawPolyline(QPolygonF(spots))
@@ -150,12 +150,12 @@ def _paint_pulse(p: QPainter, timeline: Timeline, view: View, box: QRectF, pulse
         (-3600, 3600) if pulse.within is None else (pulse.within[0] - pulse.frame, pulse.within[1] - pulse.frame)
     )
     shape = _pulse_shape(pulse.form, frame_px, first, end)
-    height_ratio = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
+    height_px = (box.height() - 6) * min(pulse.strength, 1.6) / 1.6
     p.setPen(QPen(QColor(theme.TEXT if pulse.overridden else theme.PULSE), 1.2))
     p.setBrush(colour(theme.PULSE, 0.95 if pulse.overridden else 0.45))
-    p.drawPath(QTransform(1, 0, 0, height_ratio, x, box.bottom() - 3).map(shape))
+    p.drawPath(QTransform(1, 0, 0, height_px, x, box.bottom() - 3).map(shape))
     if frame_px * pulse.form.hold < 2.5:  # a pulse of a frame or two must not vanish in a long view
-        p.drawLine(QPointF(x, box.bottom() - 3), QPointF(x, box.bottom() - 3 - height_ratio))
+        p.drawLine(QPointF(x, box.bottom() - 3), QPointF(x, box.bottom() - 3 - height_px))
     if pulse.overridden:
         p.setPen(QPen(QColor(theme.TEXT), 2))
         p.drawLine(QPointF(x, box.bottom() - 1), QPointF(x + 6, box.bottom() - 1))

@@ -11,7 +11,8 @@ from PySide6.QtGui import QColor, QPainter
 
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import FRAMES_SHOW_PX, RULER_H, spacing
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines

@@ -9,8 +9,9 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.sounds import channel_name_hit, paint_channel_name
+from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
@@ -258,10 +259,8 @@ class SoundMoveGesture(_SoundGesture):
 
 def _tracks_at(ctx: PaintContext, y: float) -> list[str]:
     tracks = ctx.project.reel.sound_tracks
-    boxes = [
-        (t.id, ctx.layout.top(f"sounds {n}"), ctx.layout.height_ratio(f"sounds {n}")) for n, t in enumerate(tracks)
-    ]
-    return [name for name, top, height_ratio in boxes if top <= y < top + height_ratio]
+    boxes = [(t.id, ctx.layout.top(f"sounds {n}"), ctx.layout.height_of(f"sounds {n}")) for n, t in enumerate(tracks)]
+    return [name for name, top, height_px in boxes if top <= y < top + height_px]
 
 
 class TrimGesture(_SoundGesture):

@@ -13,10 +13,10 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.sound_shapes import Outline
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import paint_dots
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Room
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneLayout, LaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes.pulse_painting import rule_text
 from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
-from tempik.desktop.timeline.layout import Layout
+from tempik.desktop.timeline.layout import Room
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.desktop.widgets.theme import colour, words
@@ -167,7 +167,7 @@ class LaneGainGesture(LaneGesture):
         self.gesture.drop()
 
 
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF] | None:
+def changed_boxes(before: Timeline, after: Timeline, view: View, layout: LaneLayout) -> list[QRectF] | None:
     """Return where sounds look otherwise than before; None: anywhere, there are other lanes or tracks."""
     then, now = before.reel, after.reel
     if [r.id for r in then.sound_lanes] != [r.id for r in now.sound_lanes]:
@@ -182,7 +182,7 @@ def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout)
         moved = then.sound_clips is not now.sound_clips or laid_sounds(before) != laid_sounds(after)
         if not same or moved or then.sound_tracks is not now.sound_tracks:
             keys += [f"sounds {n}" for n in range(len(now.sound_tracks))]
-    return [QRectF(0, layout.top(key), view.width, layout.height_ratio(key)) for key in keys]
+    return [QRectF(0, layout.top(key), view.width, layout.height_of(key)) for key in keys]
 
 
 def scroll_to_channel(ctx: PaintContext) -> int:
@@ -192,28 +192,28 @@ def scroll_to_channel(ctx: PaintContext) -> int:
     keys |= {t.id: f"sounds {n}" for n, t in enumerate(reel.sound_tracks)}
     if wanted not in keys:
         return 0
-    top, end = layout.top(keys[wanted]), layout.top(keys[wanted]) + layout.height_ratio(keys[wanted])
+    top, end = layout.top(keys[wanted]), layout.top(keys[wanted]) + layout.height_of(keys[wanted])
     return min(top - layout.head_end, 0) or max(end - ctx.height + 2, 0)
 
 
 def paint_channel_name(p: QPainter, name: str, below: str, box: QRectF, chosen: bool, silent: bool) -> None:
     """Paint the name of a sound lane or track, and a word on it, in the gutter."""
-    top, height_ratio = box.top(), box.height()
+    top, height_px = box.top(), box.height()
     if chosen:
-        p.fillRect(QRectF(0, top, GUTTER - 1, height_ratio), QColor(theme.LINE))
-        p.fillRect(QRectF(0, top, 3, height_ratio), QColor(theme.SOUND))
-    low = height_ratio < 34
+        p.fillRect(QRectF(0, top, GUTTER - 1, height_px), QColor(theme.LINE))
+        p.fillRect(QRectF(0, top, 3, height_px), QColor(theme.SOUND))
+    low = height_px < 34
     p.setPen(QColor(theme.QUIET if silent else theme.TEXT))
     p.setFont(words(13))
     room = GUTTER - 28
     text = p.fontMetrics().elidedText(name.lower(), Qt.TextElideMode.ElideRight, room)
-    p.drawText(QRectF(12, top + ((height_ratio - 18) / 2 if low else 1), room, 18), Qt.AlignmentFlag.AlignVCenter, text)
+    p.drawText(QRectF(12, top + ((height_px - 18) / 2 if low else 1), room, 18), Qt.AlignmentFlag.AlignVCenter, text)
     if not low:
         p.setPen(QColor(theme.QUIET))
         p.setFont(words(12))
         text = p.fontMetrics().elidedText(below, Qt.TextElideMode.ElideRight, GUTTER - 18)
         p.drawText(QRectF(12, top + 16, GUTTER - 16, 15), Qt.AlignmentFlag.AlignVCenter, text)
-    paint_dots(p, top + height_ratio / 2 - 5)
+    paint_dots(p, top + height_px / 2 - 5)
 
 
 def _paint_empty(p: QPainter, ctx: PaintContext, box: QRectF, found: EvaluatedSoundLane) -> None:
@@ -238,8 +238,8 @@ def _paint_triggers(p: QPainter, ctx: PaintContext, box: QRectF, found: Evaluate
             continue
         hit_x = view.x(trigger.at_s)
         left, right = view.x(span[0]), view.x(span[1])
-        height_ratio = (box.height() - 4) * min(0.35 + 0.65 * trigger.gain, 1.0)
-        place = QRectF(left, box.center().y() - height_ratio / 2, right - left, height_ratio)
+        height_px = (box.height() - 4) * min(0.35 + 0.65 * trigger.gain, 1.0)
+        place = QRectF(left, box.center().y() - height_px / 2, right - left, height_px)
         outline = ctx.shapes.of(reel, trigger.sound)
         by_hand = trigger.step in painted
         if outline is not None and right - left >= NARROW_PX:

@@ -10,8 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLaneView, PaintContext, Pointer
-from tempik.desktop.timeline.layout import Layout
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneLayout, OverLaneView, PaintContext, Pointer
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, figures
 from tempik.desktop.widgets.transition_signs import paint_transition_sign
@@ -118,7 +117,7 @@ def transitions_in_view(timeline: Timeline, view: View, track: int) -> Sequence[
     return transitions[first : bisect_left(transitions, view.end_s * rate + margin, key=lambda s: s.begin)]
 
 
-def plate_of(timeline: Timeline, view: View, layout: Layout, placed_transition: PlacedTransition) -> QRectF:
+def plate_of(timeline: Timeline, view: View, layout: LaneLayout, placed_transition: PlacedTransition) -> QRectF:
     """Return where a transition's plate lies: over its frames, and so wide that it can be hit."""
     left, right = (view.x(time_of(f, timeline.rate)) for f in (placed_transition.begin, placed_transition.end))
     if right - left < LEAST_PX:
@@ -128,7 +127,7 @@ def plate_of(timeline: Timeline, view: View, layout: Layout, placed_transition: 
     return QRectF(left, top, right - left, PLATE_H)
 
 
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: Layout) -> list[QRectF]:
+def changed_boxes(before: Timeline, after: Timeline, view: View, layout: LaneLayout) -> list[QRectF]:
     """Return where transitions look otherwise than before."""
     out = []
     for then, now in zip(before.transitions, after.transitions, strict=True):
