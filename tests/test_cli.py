@@ -264,9 +264,9 @@ def test_speed_changes_one_clip_or_writes_to_another_project(small: Path, tmp_pa
     assert speeds(small)[1]["average"] == "1.0000"
     ran("speed", other, "--clips", "1", "--frames", 30, "--between", "flow")
     assert (speeds(other)[0]["frames"], speeds(other)[0]["between"]) == ("30", "flow")
-    ran("speed", other, "--clips", "3", "--reverse", "--reel-between", "blend", "--seam", 8, "--beyond", "loop")
+    ran("speed", other, "--clips", "3", "--reverse", "--reel-between", "blend", "--crossfade", 8, "--beyond", "loop")
     assert float(speeds(other)[2]["average"]) < 0 and speeds(other)[2]["between"] == "blend"
-    ran("speed", other, "--clips", "2", "--sound", "on", "--clip-seam", 40, "--fade-in", 80)
+    ran("speed", other, "--clips", "2", "--sound", "on", "--clip-crossfade", 40, "--fade-in", 80)
     sound = [p.clip.sound for p in Timeline(load_reel(other)).placed]
     assert [s.crossfade_ms for s in sound[:3]] == [None, 40.0, None] and sound[1].fade_in_s == pytest.approx(0.08)
 
@@ -288,8 +288,8 @@ REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
     (("--clips", "x", "--reverse"), "names no clips"),
     (("--shape", "nothing"), "There is no shape 'nothing'"),
     (("--constant", 5000), "beyond the limit"),
-    (("--seam", 900), "between 0 and 200"),
-    (("--clips", 1, "--clip-seam", 900), "crossfade beyond 0 to 200 ms"),
+    (("--crossfade", 900), "between 0 and 200"),
+    (("--clips", 1, "--clip-crossfade", 900), "crossfade beyond 0 to 200 ms"),
     (("--amount", 50), "no shape"),
     (("--hold", "99999+5"), "No clip is on screen at frame 99999"),
     (("--read-shape", "/nowhere.tempikshape"), "is not there"),

@@ -67,20 +67,20 @@ def test_what_a_command_needs_enables_it_and_a_page_may_take_it(qtbot: QtBot) ->
     project = Project()
     smith = Smith(project)
     taken: list[str] = []
-    takes = {"strike": lambda: taken.append("page")}
+    takes = {"trigger": lambda: taken.append("page")}
     on = [False]
     registry = Commands(project, project, lambda: takes if on[0] else {})
     registry.bind(smith)
     project.new()
-    assert not registry.actions["halve"].isEnabled() and registry.actions["strike"].isEnabled()
-    registry.actions["strike"].trigger()
+    assert not registry.actions["halve"].isEnabled() and registry.actions["trigger"].isEnabled()
+    registry.actions["trigger"].trigger()
     on[0] = True
-    registry.actions["strike"].trigger()
+    registry.actions["trigger"].trigger()
     assert smith.struck == 1 and taken == ["page"]
 
 
 def test_commands_come_by_group_and_in_the_order_they_are_declared() -> None:
-    assert [c.name for c in commands_of([Smith])] == ["halve", "fail", "strike"]
+    assert [c.name for c in commands_of([Smith])] == ["halve", "fail", "trigger"]
     groups = [GROUPS.index(c.group) for c in all_commands()]
     assert groups == sorted(groups)
     names = [c.name for c in all_commands()]

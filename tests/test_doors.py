@@ -116,7 +116,7 @@ def test_processes_are_started_in_one_place() -> None:
             if starting.intersection(names) or "QProcess" in names or called in ("system", "popen", "execv", "fork"):
                 found.add(path.relative_to(SOURCE).as_posix())
     # These two have the pipe of a process that `programs` began.
-    assert found == {"programs.py", "desktop/session/export_process.py", "desktop/session/importing.py"}
+    assert found == {"programs.py", "desktop/session/export_process.py", "desktop/session/importer.py"}
 
 
 # The queue

@@ -141,7 +141,7 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     menu = clip_menu(opened.commands, opened.context, opened.clips, clip, opened)
     assert next(a for a in menu.actions() if a.text() == "Lock this against drafts").isChecked()
     opened.projects.show_draft()
-    assert panel.about.text().startswith("1 kept clip stays")
+    assert panel.about.text().startswith("1 locked clip stays")
     now = opened.project.reel
     pressed(panel, qtbot, "Another")
     again = drafted(opened, qtbot, now)

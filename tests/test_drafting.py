@@ -837,7 +837,7 @@ def test_a_project_is_drafted_anew_kept_swapped_and_asked(
     )
     before = load_reel(project)
     lane = [p.clip.id for p in Timeline(before).placed]
-    ran(capsys, "draft", project, "--keep", "clips:2-3", "--keep", "lanes:1")
+    ran(capsys, "draft", project, "--lock", "clips:2-3", "--lock", "lanes:1")
     kept = load_reel(project)
     assert [c.id for c in kept.clips if c.locked] == lane[1:3] and kept.accent_lanes[0].locked
     ran(capsys, "draft", project, "--seed", 5)
@@ -848,12 +848,12 @@ def test_a_project_is_drafted_anew_kept_swapped_and_asked(
     assert ", for " in err and load_reel(project).clips != again.clips
     out, _ = ran(capsys, "draft", project, "--why")
     assert out.count("clip ") == len(load_reel(project).clips) and "lane 1: " in out
-    ran(capsys, "draft", project, "--let-go", "clips:2-3")
+    ran(capsys, "draft", project, "--unlock", "clips:2-3")
     assert not any(c.locked for c in load_reel(project).clips)
     saved = project.read_bytes()
     for options, message in (
-        ((), "What should be drafted?"), (("--keep", "shoes:1"), "nothing that stays"), (("--over", "a-b", "--seed", 1), "is no stretch"),
-        (("--swap", "1-2"), "no clip to change"), (("--mood", "loud"), "There is no mood 'loud'"), (("--keep", "clips:99"), "names no clips"),
+        ((), "What should be drafted?"), (("--lock", "shoes:1"), "nothing that stays"), (("--over", "a-b", "--seed", 1), "is no stretch"),
+        (("--swap", "1-2"), "no clip to change"), (("--mood", "loud"), "There is no mood 'loud'"), (("--lock", "clips:99"), "names no clips"),
     ):  # fmt: skip
         assert message in ran(capsys, "draft", project, *options, code=2)[1]
     assert project.read_bytes() == saved

@@ -74,7 +74,7 @@ def test_tracks_give_way_before_accent_rows_and_both_before_the_head(opened: Win
     lanes = opened.timeline.layout_.lanes
     low = layout_of(lanes, 200)
     assert low.picture_h == LEAST_PICTURE_H and low.lane_h == LEAST_ROW_H
-    assert low.height_of("ruler") == 40 and low.height_ratio("points") >= 74 and low.hidden > 0
+    assert low.height_of("ruler") == 40 and low.height_of("points") >= 74 and low.hidden > 0
     middle = layout_of(lanes, 300)
     assert middle.picture_h < 112 and middle.lane_h == 38
     high = layout_of(lanes, 900)

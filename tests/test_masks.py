@@ -498,7 +498,7 @@ def test_layers_on_the_command_line(
     save_reel(sticker[0], tmp_path / "p.tempik")
     project = str(tmp_path / "p.tempik")
     number = str(1 + [p.clip.id for p in Timeline(sticker[0]).placed].index(sticker[1]))
-    wishes = ["--mask", "ellipse:50,50,40,20", "--mask-set", "feather=3", "--clear", "dark", "--again", "bars:1"]
+    wishes = ["--mask", "ellipse:50,50,40,20", "--mask-set", "feather=3", "--clear", "dark", "--repeat", "bars:1"]
     assert main(["layers", project, "--clips", number, *wishes]) == 0
     clip = next(c for c in load_reel(tmp_path / "p.tempik").clips if c.id == sticker[1])
     assert clip.masks[0].feather == 0.03 and clip.clear is not None and clip.clear.of == "dark"
@@ -510,7 +510,7 @@ def test_layers_on_the_command_line(
     assert any(f.kind == "adjust" for f in load_reel(tmp_path / "p.tempik").footage)
     for bad, message in (
         (["--mask", "star"], "no mask 'star'"),
-        (["--again", "cuts"], "not on cuts"),
+        (["--repeat", "cuts"], "not on cuts"),
         (["--mask-set", "size=2"], "nothing of a mask"),
     ):
         assert main(["layers", project, "--clips", number, *bad]) == 2

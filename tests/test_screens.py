@@ -235,7 +235,7 @@ def test_the_timelines_parts_are_in_the_accessibility_tree(opened: Window, qtbot
     opened.timeline._spoken.say()
     seen = QAccessible.queryAccessibleInterface(opened.timeline)
     names = [seen.child(n).text(QAccessible.Text.Name) for n in range(seen.childCount())]
-    assert any("Picture track 1" in n for n in names) and any("Accent row" in n for n in names)
+    assert any("Picture track 1" in n for n in names) and any("Accent lane" in n for n in names)
     clip = opened.project.timeline.placed[1]
     opened.project.selection.select_clip(clip.clip.id)
     opened.timeline._spoken.say()

@@ -77,7 +77,7 @@ def test_a_click_on_a_sound_lays_it_on_every_cut(opened: Window, page: SoundPage
     (lane,) = opened.project.reel.sound_lanes
     assert lane.sounds == ("whoosh",) and lane.rule.of == "cuts"
     assert opened.project.selection.channel == lane.id
-    assert page.chosen.title.text() == "Whoosh" and "strikes" in page.chosen.message.text()
+    assert page.chosen.title.text() == "Whoosh" and "triggers" in page.chosen.message.text()
     assert "n1" in page.mixer.channels and tiles.chosen == ("whoosh",)
     opened.undo()
     assert opened.project.reel.sound_lanes == () and "n1" not in page.mixer.channels

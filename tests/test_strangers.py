@@ -412,7 +412,7 @@ def test_words_of_others_are_shown_as_they_are_everywhere(
         bundled = tuple(replace(r, bundle="u1") for r in reel.accent_lanes)
         return replace(
             reel, soundtrack=song, footage=(first, *reel.footage[1:]), shots=(PlannedShot("s1", MARKUP),),
-            rows=bundled, bundles=(Bundle("u1", MARKUP),),
+            accent_lanes=bundled, bundles=(Bundle("u1", MARKUP),),
         )  # fmt: skip
 
     assert opened.project.change(MARKUP, hostile)

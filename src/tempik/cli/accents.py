@@ -28,7 +28,19 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--lane", type=count, metavar="N", help="the lane to change, from 1")
     made.add_argument(
         "--on",
-        choices=("points", "bars", "onsets", "drops", "cuts", "starts", "ends", "pins", "frames", "hand"),
+        choices=(
+            "points",
+            "bars",
+            "onsets",
+            "drops",
+            "cuts",
+            "transitions",
+            "starts",
+            "ends",
+            "pins",
+            "frames",
+            "hand",
+        ),
         help="what fires it",
     )
     made.add_argument("--every", type=count, metavar="N")

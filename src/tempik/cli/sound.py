@@ -147,7 +147,7 @@ def _arranged(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.arrange is not None:
         found = _ways(reel, options.arrange)
         if options.output is None:
-            lines = ["way,length_s,transitions,heard"]
+            lines = ["way,length_s,splices,heard"]
             lines += [
                 f"{n},{p.song_edit.length_s:.3f},{p.why.replace(', ', '; ')},{p.heard}" for n, p in enumerate(found, 1)
             ]

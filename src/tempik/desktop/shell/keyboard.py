@@ -62,7 +62,10 @@ def all_commands() -> list[Command]:
     for package in (commands, shell):  # whatever declares commands is known once it is imported
         for found in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
             importlib.import_module(found.name)
-    return sorted([*commands_of(OWNERS), *page_commands()], key=lambda c: GROUPS.index(c.group))
+    return sorted(
+        [*commands_of(o for o in OWNERS if o.__module__.startswith("tempik.")), *page_commands()],
+        key=lambda c: GROUPS.index(c.group),
+    )
 
 
 def keyboard_list() -> str:

@@ -59,7 +59,7 @@ class _Area(QScrollArea):
 
 
 # So much less room each tab has where all of them and a page's tools would not fit.
-TIGHTER_PX = 7
+TIGHTER_PX = 10
 
 
 class PagePanel(QFrame):
