@@ -7,7 +7,6 @@ its frames still there. Frames that are dear are made in the background, and kep
 
 from __future__ import annotations
 
-import threading
 import time
 from collections.abc import Callable, Hashable
 from typing import NamedTuple
@@ -21,7 +20,7 @@ from PySide6.QtGui import QImage
 
 from tempik.desktop.playback.at_rest import AtRest, Resting
 from tempik.desktop.session.guarded_signal import GuardedSignal
-from tempik.desktop.session.log import log_fault
+from tempik.desktop.session.latest_wish import IDLE, LatestWish, Wait
 from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
@@ -56,7 +55,9 @@ class PreviewFrames(QObject):
     def __init__(self, parent: QObject | None = None, proxy: Callable[[str], str | None] | None = None) -> None:
         super().__init__(parent)
         self._proxy = proxy
-        self._lock = threading.Condition()
+        self._source = PictureSource(SOURCE_BYTES, proxy)
+        self._worker = LatestWish("preview", self._wish, self._make, self._failed_to_make, self._source.close)
+        self._lock = self._worker.lock
         self._signal = GuardedSignal()
         self._timeline: Timeline | None = None
         self._size = (540, 960)
@@ -71,15 +72,13 @@ class PreviewFrames(QObject):
         self._stretches: _Stretches | None = None  # as they were last told
         self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
         self._both = self._before = self._quick = False
-        self._closing = False
         self._letting_go = self._resting = False
         self._paused = False
         self._cost_s = 0.0  # what a frame takes to render, smoothed
         self._asked_at = time.monotonic()
         self._told_at, self._news = 0.0, 0
         self._rest = AtRest(proxy or (lambda path: None), self._sharpened)
-        self._thread = threading.Thread(target=self._work, name="preview", daemon=True)
-        self._thread.start()
+        self._worker.start()
 
     def go_on(self) -> None:
         """Render again after a load that paused."""
@@ -177,11 +176,8 @@ class PreviewFrames(QObject):
         return found
 
     def close(self) -> None:
-        with self._lock:
-            self._closing = True
-            self._lock.notify()
         self._rest.close()
-        self._thread.join(5)
+        self._worker.close()
         self._signal.close()
 
     def _sharpened(self, frame: Resting, key: Hashable, rgb: NDArray[np.uint8]) -> None:
@@ -225,47 +221,29 @@ class PreviewFrames(QObject):
             self._looked += 1
         return None
 
-    def _work(self) -> None:
-        with PictureSource(SOURCE_BYTES, self._proxy) as source:
-            while True:
-                with self._lock:
-                    number, ahead = self._wait_for_work(source)
-                    if number is None or self._timeline is None:
-                        return
-                    how = _How(self._both and not self._before, self._before, self._quick)
-                    task = _Task(self._timeline, number, self._size, self._version, ahead, how)
-                try:
-                    self._make(source, task)
-                except TempikError as error:
-                    self._give_up(task, str(error))
-                except Exception as error:  # whatever it is, the next frame must still be made
-                    log_fault("preview", error)
-                    self._give_up(
-                        task,
-                        f"Frame {number} could not be made ({type(error).__name__}: {error});"
-                        " Help → Show log has what to report.",
-                    )
-
-    def _wait_for_work(self, source: PictureSource) -> tuple[int | None, bool]:
-        """Return the next frame to make and whether it is made ahead in the background; None when the window closes."""
-        while not (self._closing or self._signal.closed):
-            if self._letting_go:
-                source.close()
-                self._letting_go = False
-            number = self._next()
-            if number is not None:
-                return number, False
+    def _wish(self) -> _Task | Wait:
+        """Return the next frame to make, from what is due or ahead in the background; or how long to wait."""
+        if self._letting_go:
+            self._source.close()
+            self._letting_go = False
+        number, ahead = self._next(), False
+        if number is None:
             idle = time.monotonic() - self._asked_at
             if idle < IDLE_S or self._ahead == AHEAD or self._resting:
-                self._lock.wait(IDLE_S)
-                continue
-            number = self._next_dear()
-            if number is not None:
-                return number, True
-            self._lock.wait()
-        return None, False
+                return Wait(IDLE_S)
+            number, ahead = self._next_dear(), True
+        if number is None or self._timeline is None:
+            return IDLE
+        how = _How(self._both and not self._before, self._before, self._quick)
+        return _Task(self._timeline, number, self._size, self._version, ahead, how)
 
-    def _make(self, source: PictureSource, task: _Task) -> None:
+    def _failed_to_make(self, task: _Task, error: Exception) -> None:
+        message = str(error)
+        if not isinstance(error, TempikError):
+            message = f"Frame {task.number} could not be made ({type(error).__name__}: {error}); Help → Show log has what to report."
+        self._give_up(task, message)
+
+    def _make(self, task: _Task) -> None:
         began = time.perf_counter()
         found = plan(task.timeline, task.number, *task.size)
         how, was = task.how, None
@@ -285,9 +263,9 @@ class PreviewFrames(QObject):
             time.sleep(YIELD_S)  # the interface comes first
         rgb: NDArray[np.uint8] | None = None
         if not have:
-            rgb = _opened(small) if small is not None else to_rgb(source.render(found))
+            rgb = _opened(small) if small is not None else to_rgb(self._source.render(found))
             if how.both and small is None:
-                rgb = np.hstack([to_rgb(source.render(was)) if was is not None else rgb, rgb])
+                rgb = np.hstack([to_rgb(self._source.render(was)) if was is not None else rgb, rgb])
             took = time.perf_counter() - began
             slow = took > SLOW_SHARE / float(task.timeline.rate) and not task.ahead
             if small is None and (dear or slow) and not how.quick:

@@ -21,9 +21,9 @@ class PreviewSize:
         self.full_size = False  # as large as the reel, where the user wants that
         self.step = 0  # of STEPS, while playing
 
-    def add_view(self, tall_px: Callable[[], float]) -> None:
+    def add_view(self, height_px: Callable[[], float]) -> None:
         """Render large enough for one more view, which says how many pixels of the screen its picture is high."""
-        self._views.append(tall_px)
+        self._views.append(height_px)
 
     def set_full(self, wanted: bool) -> None:
         """Render as large as the reel, or as large as it is seen."""
@@ -33,8 +33,8 @@ class PreviewSize:
         """Return width and height: what fits the screen and at most half the reel's own size, or all of it where that is
         wanted; less while playing cannot keep up."""
         reel = self._reel()
-        tall_px = max((view() for view in self._views), default=0.0)
-        scale = min(0.5, max(0.1, tall_px / reel.height))
+        height_px = max((view() for view in self._views), default=0.0)
+        scale = min(0.5, max(0.1, height_px / reel.height))
         scale = max((1.0 if self.full_size else scale) * STEPS[self.step], 0.08)
         width, height = (max(16, round(side * scale / 2) * 2) for side in (reel.width, reel.height))
         return width, height

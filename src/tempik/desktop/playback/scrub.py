@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable
 
 import numpy as np
@@ -11,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage, QTransform
 
 from tempik.desktop.session.guarded_signal import GuardedSignal
-from tempik.desktop.session.log import log_fault
+from tempik.desktop.session.latest_wish import IDLE, LatestWish, Wait
 from tempik.desktop.widgets.images import image_of
 from tempik.errors import TempikError
 from tempik.media import FrameReader
@@ -30,60 +29,53 @@ class Scrubber(QObject):
     def __init__(self, parent: QObject | None = None, proxy: Callable[[str], str | None] | None = None) -> None:
         super().__init__(parent)
         self._proxy = proxy or (lambda path: None)
-        self._lock = threading.Condition()
         self._signal = GuardedSignal()
-        self._options: tuple[str, float, int] | None = None
-        self._closing = False
-        self._thread = threading.Thread(target=self._work, name="scrub", daemon=True)
-        self._thread.start()
+        self._wish: tuple[str, float, int] | None = None
+        self._reader: FrameReader | None = None
+        self._worker = LatestWish("scrub", self._wanted, self._show, self._failed, self._close_reader)
+        self._worker.start()
 
     def want(self, path: str, time_s: float, rotation_deg: int) -> None:
-        with self._lock:
-            self._options = (path, time_s, rotation_deg)
-            self._lock.notify()
+        with self._worker.lock:
+            self._wish = (path, time_s, rotation_deg)
+            self._worker.notify()
 
     def close(self) -> None:
-        with self._lock:
-            self._closing = True
-            self._lock.notify()
-        self._thread.join(5)
+        self._worker.close()
         self._signal.close()
 
-    def _work(self) -> None:
-        reader: FrameReader | None = None
-        while True:
-            with self._lock:
-                while self._options is None and not self._closing:
-                    self._lock.wait()
-                if self._closing or self._signal.closed or self._options is None:
-                    break
-                path, time_s, rotation = self._options
-                self._options = None
-            try:
-                reader, rgb = self._read(reader, path, time_s)
-            except TempikError as error:
-                self._signal.say(self.failed, str(error))
-                continue
-            except Exception as error:  # whatever it is, the next wish must still be read
-                log_fault("scrub", error)
-                self._signal.say(self.failed, f"{path} could not be shown ({type(error).__name__}: {error}).")
-                reader = None
-                continue
-            image = image_of(rgb)
-            if rotation:
-                image = image.transformed(QTransform().rotate(rotation))
-            self._signal.say(self.shown, path, time_s, image)
-        if reader is not None:
-            reader.close()
+    # The thread
 
-    def _read(self, reader: FrameReader | None, path: str, time_s: float) -> tuple[FrameReader, NDArray[np.uint8]]:
-        """Return the frame on screen at an instant of a file, and the reader that read it: the last one where it serves."""
+    def _wanted(self) -> tuple[str, float, int] | Wait:
+        found, self._wish = self._wish, None
+        return found or IDLE
+
+    def _show(self, wish: tuple[str, float, int]) -> None:
+        path, time_s, rotation = wish
+        image = image_of(self._read(path, time_s))
+        if rotation:
+            image = image.transformed(QTransform().rotate(rotation))
+        self._signal.say(self.shown, path, time_s, image)
+
+    def _failed(self, wish: tuple[str, float, int], error: Exception) -> None:
+        message = str(error)
+        if not isinstance(error, TempikError):
+            self._close_reader()
+            message = f"{wish[0]} could not be shown ({type(error).__name__}: {error})."
+        self._signal.say(self.failed, message)
+
+    def _close_reader(self) -> None:
+        if self._reader is not None:
+            self._reader.close()
+            self._reader = None
+
+    def _read(self, path: str, time_s: float) -> NDArray[np.uint8]:
+        """Return the frame on screen at an instant of a file, by the reader that read the last one where it serves."""
         stands = self._proxy(path) or path
         if len(shared_index(stands).pts) != len(shared_index(path).pts):
             stands = path  # the proxy ends where the file's broken tail begins
-        if reader is None or reader.path != stands or reader.stale:
-            if reader is not None:
-                reader.close()
-            reader = FrameReader(stands, shared_index(stands), 96 << 20, LONGEST_PX)
+        if self._reader is None or self._reader.path != stands or self._reader.stale:
+            self._close_reader()
+            self._reader = FrameReader(stands, shared_index(stands), 96 << 20, LONGEST_PX)
         number = shared_index(path).frame_at(time_s)
-        return reader, to_rgb(reader.frame(number, backward=stands == path))
+        return to_rgb(self._reader.frame(number, backward=stands == path))

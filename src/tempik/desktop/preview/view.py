@@ -75,7 +75,7 @@ class Preview(QWidget):
         self.guides = not self.guides
         self.update()
 
-    def tall_px(self) -> float:
+    def height_px(self) -> float:
         """Return how many pixels of the screen the picture is high; 0 while it cannot be seen."""
         return self.frame_box().height() * self.devicePixelRatioF() if self.isVisible() else 0.0
 

@@ -27,7 +27,7 @@ class PreviewWindow(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.view)
         self._transport = transport
-        transport.size.add_view(self.view.tall_px)
+        transport.size.add_view(self.view.height_px)
         transport.image_shown.connect(self.view.show_image)
         transport.told.connect(self.view.show_message)
         self.view.resized.connect(transport.resized)

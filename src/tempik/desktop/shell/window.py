@@ -211,7 +211,7 @@ class Window(QMainWindow):
 
     def _wire_views(self) -> None:
         header, foot, timeline, transport = self.header, self.foot, self.timeline, self.transport
-        transport.size.add_view(self.preview.tall_px)
+        transport.size.add_view(self.preview.height_px)
         transport.image_shown.connect(self.preview.show_image)
         transport.told.connect(self.preview.show_message)
         transport.playback_told.connect(self.meter.say)
