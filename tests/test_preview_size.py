@@ -26,7 +26,7 @@ def test_it_is_as_large_as_it_is_seen_and_at_most_half_the_reels_own() -> None:
 
 
 def test_the_largest_of_its_views_decides() -> None:
-    assert seen_at(300, 720, 480).pixels() == (406, 720)
+    assert seen_at(300, 720, 480).pixels() == (404, 720)
 
 
 def test_all_of_the_reel_where_that_is_wanted() -> None:

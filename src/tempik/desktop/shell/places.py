@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QByteArray, QEvent, QObject, QRect, QSize, Qt
+from PySide6.QtCore import QByteArray, QEvent, QObject, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QMainWindow, QSizePolicy, QSplitter, QSplitterHandle, QVBoxLayout, QWidget
 
@@ -62,6 +62,9 @@ class Divider(QSplitter):
         self.setSizes(list(sizes))
 
 
+FRAME_THERE_MS = (50, 200, 800)
+
+
 class WindowPlaces(QObject):
     """The window's place, size and areas, remembered between sessions."""
 
@@ -95,6 +98,9 @@ class WindowPlaces(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Show:
             self._fit_frame()
+            # A window manager puts its frame about the window some time after it was asked for.
+            for delay_ms in FRAME_THERE_MS:
+                QTimer.singleShot(delay_ms, self, self._fit_frame)
         return False
 
     def _fit_frame(self) -> None:
