@@ -121,11 +121,11 @@ def test_the_bar_is_anchored_anew_and_counted_in_another_metre(reel: Reel) -> No
 
 
 def test_the_beats_are_read_on_a_grid_or_followed(reel: Reel) -> None:
-    followed = points.with_song_edit(reel, "followed")
+    followed = points.with_beat_source(reel, "followed")
     assert times(followed)[:2] == [0.502, 1.002] and not is_steady(song(followed))
-    assert is_steady(song(points.with_song_edit(reel, "grid")))
+    assert is_steady(song(points.with_beat_source(reel, "grid")))
     with pytest.raises(TempikError, match="no beats of your own"):
-        points.with_song_edit(reel, "own")
+        points.with_beat_source(reel, "own")
 
 
 def test_two_anchors_refit_the_grid_between_and_beyond(reel: Reel) -> None:
@@ -145,7 +145,7 @@ def test_a_locked_point_never_moves(reel: Reel) -> None:
     for change in (
         lambda r: points.with_anchor(points.with_moved_point(r, "b0", 0.6), "b0"),
         points.with_half_a_beat,
-        lambda r: points.with_song_edit(r, "followed"),
+        lambda r: points.with_beat_source(r, "followed"),
         lambda r: points.with_choices(r, [PointChoice("onsets")]),
         lambda r: points.nudged(r, ["b7", "b8", "b9"], 0.02),
     ):

@@ -67,7 +67,7 @@ CHANGES: dict[str, Callable[[Reel], Reel]] = {
     "half as many beats": lambda r: edits.with_pace(r, Fraction(1, 2)),
     "twice as many beats": lambda r: edits.with_pace(r, Fraction(2)),
     "half a beat later": edits.with_half_a_beat,
-    "one even grid": lambda r: edits.with_song_edit(r, "grid"),
+    "one even grid": lambda r: edits.with_beat_source(r, "grid"),
     "own beats": lambda r: edits.with_own_beats(r, half_as_many(r.soundtrack)),  # type: ignore[arg-type]
     "bars of three": lambda r: edits.with_metre(r, 3),
     "each reading": lambda r: with_reading_heard(r, len(readings_of(r.soundtrack)) - 1),  # type: ignore[arg-type]

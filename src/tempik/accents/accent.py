@@ -49,6 +49,7 @@ class Setting(NamedTuple):
 
     @property
     def is_colour(self) -> bool:
+        """Whether its value is a colour such as `#ffcc00`."""
         return isinstance(self.default, str) and self.default.startswith("#")
 
 

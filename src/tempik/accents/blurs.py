@@ -24,6 +24,7 @@ def streaked(picture: Picture, length: float, angle_deg: float) -> Picture:
 
 
 def hazed(picture: Picture, radius: float) -> Picture:
+    """Return a picture blurred by `radius` shares of its width."""
     return softened(picture, radius * picture.size[0])
 
 

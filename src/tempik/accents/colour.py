@@ -37,6 +37,7 @@ def hit(amount: float) -> BentTone:
 
 
 def inverted(share: float) -> BentTone:
+    """Return a tone that is turned about the middle, by a share of the way."""
     return BentTone(
         lambda y: y + (2 * MID_Y - 2 * y) * share,
         ((1 - 2 * share, 0.0), (0.0, 1 - 2 * share)),

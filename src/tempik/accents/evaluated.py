@@ -30,10 +30,12 @@ class Ruled(Protocol):
     """A lane that a rule fires: of accents, or of sounds."""
 
     @property
-    def rule(self) -> Rule: ...
+    def rule(self) -> Rule:
+        """What fires it."""
 
     @property
-    def limit(self) -> Limit: ...
+    def limit(self) -> Limit:
+        """Where it may fire."""
 
 
 class RuleScene(NamedTuple):
@@ -50,12 +52,15 @@ class RuleScene(NamedTuple):
 
     @property
     def start_s(self) -> float:
+        """The second of the song at the reel's first frame."""
         return self.song.start_s if self.song is not None else 0.0
 
     def frame(self, song_s: float) -> int:
+        """Return the reel's frame at an instant of the song, in seconds."""
         return frame_of(song_s - self.start_s, self.rate)
 
     def frame_of(self, point: Point) -> int:
+        """Return the frame of one of the song's points."""
         known = self.frames_of.get(point.id)
         return self.frame(point.time_s) if known is None else known
 
@@ -95,6 +100,7 @@ class Pulse(NamedTuple):
 
     @property
     def label(self) -> str:
+        """What it fires on, in a word: its point's label, or its frame."""
         return self.point.label if self.point is not None else f"f{self.frame}"
 
 

@@ -71,6 +71,7 @@ def sliced(picture: Picture, count: int, size: float, along: str, seed: int) -> 
 
 
 def blocked(picture: Picture, size: float) -> Picture:
+    """Return a picture in square blocks of `size` shares of its width."""
     return blocks(picture, size * picture.size[0])
 
 

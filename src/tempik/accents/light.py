@@ -61,6 +61,7 @@ def blend_table(colour: str, mode: str, opacity: float) -> Plane:
 
 
 def lay_colour(picture: Picture, colour: str, mode: str, opacity: float) -> Picture:
+    """Return a picture with a colour laid over it by a blend mode, `opacity` 0 to 1."""
     table = blend_table(colour, mode, opacity)
     return in_rgb(picture, lambda rgb: np.asarray(cv2.LUT(rgb, table), dtype=np.uint8))
 

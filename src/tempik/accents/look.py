@@ -65,12 +65,15 @@ class Look(NamedTuple):
     echo: Echo | None = None
 
     def moved(self, move: Affine) -> Look:
+        """Return the look with one more movement, after those that it has."""
         return self._replace(move=times(move, self.move))
 
     def toned(self, make: Callable[..., BentTone], *args: float | str) -> Look:
+        """Return the look with one more change of tone."""
         return self._replace(tones=(*self.tones, Tone(make, args)))
 
     def painted(self, stage: int, paint: Callable[..., Picture], *args: Any) -> Look:
+        """Return the look with one more effect: `paint(picture, *args)`, at a stage."""
         return self._replace(effects=(*self.effects, Effect(stage, paint, args)))
 
     @property
@@ -103,6 +106,7 @@ def about(x: float, y: float, scale: float = 1.0, turn_deg: float = 0.0) -> Affi
 
 
 def shifted(x: float, y: float) -> Affine:
+    """Return the affine that shifts by shares of the frame's width."""
     return (1.0, 0.0, x, 0.0, 1.0, y)
 
 

@@ -177,6 +177,7 @@ def steps(lane: Ruled, scene: RuleScene) -> list[Step]:
 
 
 def stretch_of(lane: Ruled, scene: RuleScene) -> tuple[int, int]:
+    """Return the frames (first, end) of the stretch that a lane is limited to."""
     first = 0 if lane.limit.from_s is None else max(0, scene.frame(lane.limit.from_s))
     end = scene.frames if lane.limit.to_s is None else min(scene.frames, scene.frame(lane.limit.to_s))
     return first, max(first, end)
@@ -192,5 +193,6 @@ def places_of(lane: Ruled, scene: RuleScene) -> tuple[tuple[int, int], ...]:
 
 
 def span_at(scene: RuleScene, firsts: list[int], frame: int) -> Span | None:
+    """Return the clip on screen at a frame, or None; `firsts` are the first frames of the scene's spans."""
     number = bisect_right(firsts, frame) - 1
     return scene.spans[number] if number >= 0 and frame < scene.spans[number].end else None

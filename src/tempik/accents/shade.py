@@ -26,6 +26,7 @@ def _vignette_mask(width: int, height: int, amount_64: int) -> Plane:
 
 
 def vignetted(picture: Picture, amount: float) -> Picture:
+    """Return a picture darker towards its corners, `amount` 0 to 2."""
     return darkened(picture, _vignette_mask(*picture.size, round(64 * min(amount, 2.0))))
 
 
@@ -50,6 +51,7 @@ def crossed(picture: Picture, colour: str, share: float, place: float, way: str)
 
 
 def half_dark(picture: Picture, side: str, opacity: float) -> Picture:
+    """Return a picture with one half darkened: `side` is left, right, top or bottom, `opacity` 0 to 1."""
     width, height = picture.size
     box = {
         "left": (0, 0, width // 2, height), "right": (width // 2, 0, width, height),

@@ -21,6 +21,7 @@ UNITS = {"": "frames", "f": "frames", "ms": "ms", "gap": "gap", "clip": "clip"}
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik accents` and its options."""
     made = verbs.add_parser("accents", help="list a project's accent lanes, or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every accent there is, with its settings")

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik beats` and its options."""
     beats = verbs.add_parser("beats", help="find the beats of a song")
     beats.add_argument("song")
     beats.add_argument("--format", choices=("csv", "json"), default="csv")

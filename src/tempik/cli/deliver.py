@@ -76,6 +76,7 @@ def add_parsers(verbs: Any) -> None:
 
 
 def run_formats(options: argparse.Namespace) -> int:
+    """List formats, frame shapes and presets. Raises TempikError with one sentence."""
     from tempik.deliver.order import SHAPES
     from tempik.deliver.presets import PRESETS, own_presets
 
@@ -126,6 +127,7 @@ def _part(options: argparse.Namespace, reel: Reel) -> tuple[float, float] | None
 
 
 def run_export(options: Options) -> int:
+    """Write what was ordered, or line it up. Returns 1 where a file was measured and misses. Raises TempikError with one sentence."""
     from tempik.deliver import queue
     from tempik.deliver.order import fit, made
     from tempik.deliver.run import deliver
@@ -211,6 +213,7 @@ def _teller(wished: str | None, number: int = 0, whole: int = 1) -> Callable[[in
 
 
 def run_queue(options: Options) -> int:
+    """List, work off or change the queue of exports. Raises TempikError with one sentence."""
     from tempik.deliver import queue
 
     if options.do in ("up", "down", "remove") and not options.item:

@@ -27,6 +27,7 @@ ARRANGED = "arranged"
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik draft` and `tempik moods` with their options."""
     made = verbs.add_parser("draft", help="make a reel of a song and footage, or draft a project anew")
     made.add_argument("project", type=Path, nargs="?", help="a project to draft anew; what is locked stays")
     made.add_argument("--song")
@@ -91,6 +92,7 @@ def _accent(text: str) -> tuple[str, int]:
 
 
 def run(options: Options) -> int:
+    """Draft a reel, or a project anew. Raises TempikError with one sentence."""
     if options.project is not None:
         return _of_project(options)
     if options.song is None:
@@ -362,6 +364,7 @@ def _all_why(reel: Reel) -> int:
 
 
 def run_moods(options: Options) -> int:
+    """List moods, or keep, write or forget one of one's own. Raises TempikError with one sentence."""
     from tempik.edit.drafting.moods import MOODS
     from tempik.project.moods import any_mood, kept_mood, own_moods, read_mood, removed_mood, write_mood
 

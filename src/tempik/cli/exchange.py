@@ -55,6 +55,7 @@ def add_parsers(verbs: Any) -> None:
 
 
 def run_exchange(options: argparse.Namespace) -> int:
+    """Write a project for other programs, or read a timeline of theirs. Raises TempikError with one sentence."""
     from tempik.exchange import all as others
     from tempik.project.file import load_reel
     from tempik.reel.nests import all_closed
@@ -77,6 +78,7 @@ def run_exchange(options: argparse.Namespace) -> int:
 
 
 def run_menu(options: argparse.Namespace) -> int:
+    """Put Tempik in the desktop's menu, or take it out. Raises TempikError with one sentence."""
     from tempik.home import put_in_menu, take_from_menu
 
     if options.do == "add":
@@ -90,6 +92,7 @@ def run_menu(options: argparse.Namespace) -> int:
 
 
 def run_report(options: argparse.Namespace) -> int:
+    """Write a report of a fault as one zip. Raises TempikError where it cannot be written."""
     from tempik.report import write_report
 
     write_report(options.output, options.project)
@@ -98,6 +101,7 @@ def run_report(options: argparse.Namespace) -> int:
 
 
 def run_about(_: argparse.Namespace) -> int:
+    """Print the version, the licence, and what Tempik is made of."""
     from tempik.report import about_text
 
     print(about_text())

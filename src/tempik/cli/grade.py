@@ -25,6 +25,7 @@ COLOURS = ("split_dark", "split_light")
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik grade` and its options."""
     made = verbs.add_parser("grade", help="list the grades of a project, or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every number of a grade, with its bounds")

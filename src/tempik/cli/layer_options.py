@@ -18,6 +18,7 @@ OF_CLIPS = ("mask", "mask_set", "unmask", "clear", "clear_set", "repeat", "follo
 
 
 def add_arguments(made: argparse.ArgumentParser) -> None:
+    """Declare the options of `tempik layers` for single clips."""
     made.add_argument(
         "--mask",
         action="append",

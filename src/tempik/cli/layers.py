@@ -23,6 +23,7 @@ COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,mask
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik layers` and its options."""
     made = verbs.add_parser("layers", help="list how clips lie over each other, add layers or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every blend mode there is")

@@ -21,6 +21,7 @@ FORMATS = {"csv": ".csv", "labels": ".txt", "midi": ".mid"}
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik points` and its options."""
     points = verbs.add_parser("points", help="write the points of a song or project by a choice, or read them in")
     points.add_argument("source", metavar="SONG|PROJECT")
     points.add_argument("--of", choices=("beats", "downbeats", "onsets"), default=None)
@@ -96,7 +97,7 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.reading:
         reel = with_reading_heard(reel, options.reading - 1)
     if options.way != "found":
-        reel = points.with_song_edit(reel, options.way)
+        reel = points.with_beat_source(reel, options.way)
     if options.pace != "1":
         reel = points.with_pace(reel, Fraction(options.pace))
     if options.metre:

@@ -22,6 +22,7 @@ RULES = ("points", "bars", "onsets", "drops", "cuts", "transitions", "starts", "
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik sound` and its options."""
     made = verbs.add_parser("sound", help="lay sounds on points, mix, write the sound alone; or list where sounds hit")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every sound of the shelf")

@@ -18,6 +18,7 @@ COLUMNS = "clip,footage,first,frames,used_s,average,slowest,fastest,shape,pins,f
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik speed` and its options."""
     speed = verbs.add_parser("speed", help="list how fast clips play, or change it")
     speed.add_argument("project", type=Path, nargs="?")
     speed.add_argument("--clips", default="all", metavar="1,3-5", help="by place on the reel, from 1 (all)")

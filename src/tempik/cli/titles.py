@@ -18,6 +18,7 @@ COLUMNS = "clip,track,first,end,words,on_points,font,text"
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik titles` and its options."""
     made = verbs.add_parser("titles", help="list titles, lay or change them, put words on points, read or write lyrics")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--fonts", action="store_true", help="every font family there is, ours first, with its styles")

@@ -21,6 +21,7 @@ EDGE = "over the clip's end"
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
+    """Declare `tempik transitions` and its options."""
     made = verbs.add_parser("transitions", help="list a project's transitions, lay them or change them")
     made.add_argument("project", type=Path, nargs="?")
     made.add_argument("--list", action="store_true", help="every kind of transition there is, with its settings")

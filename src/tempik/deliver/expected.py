@@ -40,6 +40,7 @@ class Expected(NamedTuple):
 
     @property
     def text(self) -> str:
+        """How large the file will be and how long it takes, in words."""
         mb = self.size_bytes / 1e6
         size = f"{mb:.1f} MB" if mb < 100 else f"{mb / 1000:.1f} GB" if mb >= 1000 else f"{mb:.0f} MB"
         return f"about {size}, {duration_text(self.seconds)}"

@@ -57,10 +57,12 @@ class Item(msgspec.Struct, frozen=True, omit_defaults=True, rename={"message": "
 
     @property
     def name(self) -> str:
+        """The file's name, without its folder."""
         return Path(self.target).name
 
 
 def folder() -> Path:
+    """Return where exports that wait lie."""
     return state_folder() / "queue"
 
 

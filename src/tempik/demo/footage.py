@@ -23,6 +23,7 @@ AHEAD = 4  # frames that are drawn before they are encoded
 
 
 def footage_name(scene: Scene) -> str:
+    """Return the file name of a scene's footage."""
     return f"{scene.name}.mp4"
 
 

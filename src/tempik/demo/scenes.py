@@ -48,6 +48,7 @@ class Scene(NamedTuple):
 
     @property
     def cue_s(self) -> float:
+        """The second of its decisive frame."""
         return self.cue_frame / self.rate
 
 
@@ -63,6 +64,7 @@ def _swing(since: float, raised: float, up_s: float = 0.75) -> float:
 
 
 def hammer_blow(width: int, height: int) -> Draw:
+    """Return what draws a hammer that strikes an anvil."""
     ground = room(width, height, (0.5, 0.6), (38, 88, 178), 0.7)
     x, y, size = width * 0.46, height * 0.62, width * 0.5
     sparks = Sparks(11, 190, width, (15, 165), 2.6)
@@ -96,6 +98,7 @@ def hammer_blow(width: int, height: int) -> Draw:
 
 
 def hammer_close(width: int, height: int) -> Draw:
+    """Return what draws the same blow from close by."""
     ground = room(width, height, (0.42, 0.7), (34, 76, 165), 0.9)
     x, y, size = width * 0.44, height * 0.8, height * 1.0
     sparks = Sparks(21, 170, height, (10, 170), 2.2)
@@ -143,6 +146,7 @@ def hammer_close(width: int, height: int) -> Draw:
 
 
 def bellows(width: int, height: int) -> Draw:
+    """Return what draws glowing coals that the bellows brighten."""
     ground = room(width, height, (0.5, 0.85), (26, 62, 150), 0.75)
     rng = np.random.default_rng(31)
     coals = [
@@ -210,6 +214,7 @@ def bellows(width: int, height: int) -> Draw:
 
 
 def quench(width: int, height: int) -> Draw:
+    """Return what draws iron that is plunged into water, and the steam."""
     ground = room(width, height, (0.5, 0.45), (120, 96, 60), 0.8)
     rng = np.random.default_rng(41)
     clouds = [
@@ -288,6 +293,7 @@ def quench(width: int, height: int) -> Draw:
 
 
 def grinding(width: int, height: int) -> Draw:
+    """Return what draws streams of sparks from a grindstone."""
     ground = room(width, height, (0.55, 0.5), (44, 74, 130), 0.9)
     streams = [Sparks(50 + i, 26, height, (-28, 24), 3.0) for i in range(14)]
 
@@ -348,6 +354,7 @@ def grinding(width: int, height: int) -> Draw:
 
 
 def tongs(width: int, height: int) -> Draw:
+    """Return what draws tongs that turn a glowing iron."""
     ground = room(width, height, (0.5, 0.55), (40, 80, 160), 0.65)
 
     def draw(since: float) -> Image:
@@ -408,6 +415,7 @@ def tongs(width: int, height: int) -> Draw:
 
 
 def door_of_light(width: int, height: int) -> Draw:
+    """Return what draws a door that swings open onto light."""
     ground = room(width, height, (0.5, 0.5), (20, 22, 28), 0.8)
 
     def draw(since: float) -> Image:
@@ -494,6 +502,7 @@ def door_of_light(width: int, height: int) -> Draw:
 
 
 def embers(width: int, height: int) -> Draw:
+    """Return what draws embers that rise and burst."""
     ground = room(width, height, (0.5, 1.0), (24, 60, 150), 0.8)
     rng = np.random.default_rng(71)
     motes = rng.uniform(0, 1, (150, 5))

@@ -19,6 +19,7 @@ from tempik.timeline.timeline import Timeline
 
 
 def source_start(timeline: Timeline, clip: Clip) -> float:
+    """Return the second of the footage that a clip's first frame shows."""
     placed = timeline.placed_clip(clip.id)
     return placed.map.start_s if placed is not None else clip.source_s
 

@@ -64,6 +64,7 @@ def with_limit(reel: Reel, lane: str, limit: Limit) -> Reel:
 
 
 def with_muted(reel: Reel, lane: str, muted: bool) -> Reel:
+    """Mute a lane of either kind, or let it be heard and seen. Raises TempikError when it is gone."""
     return changed_any(reel, lane, lambda r: replace(r, muted=muted))
 
 

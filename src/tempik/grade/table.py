@@ -46,6 +46,7 @@ class Table:
 
     @property
     def nbytes(self) -> int:
+        """How many bytes it takes."""
         return self.y.nbytes + self.uv.nbytes
 
 

@@ -30,6 +30,7 @@ class Sound(NamedTuple):
 
     @property
     def length_s(self) -> float:
+        """How long it is."""
         return len(self.samples) / self.rate
 
 

@@ -54,6 +54,7 @@ class LongSamples:
 
     @property
     def shape(self) -> tuple[int, int]:
+        """Samples and channels."""
         return len(self._held), self._channels
 
     @property

@@ -63,6 +63,7 @@ def warped(picture: Picture, matrix: Matrix, size: tuple[int, int] | None = None
 
 
 def is_identity(matrix: Matrix, width: int, height: int) -> bool:
+    """Tell whether an affine of shape (2, 3) moves nothing in a picture by as much as can be seen."""
     drift = np.abs(matrix - np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])) * np.array([[width, height, 1.0]])
     return bool(drift.sum(axis=1).max() < IDENTITY_PX)
 

@@ -36,6 +36,7 @@ class Picture(NamedTuple):
 
     @property
     def nbytes(self) -> int:
+        """How many bytes its planes take."""
         return self.y.nbytes + self.u.nbytes + self.v.nbytes
 
 

@@ -58,14 +58,17 @@ class Probe(NamedTuple):
 
     @property
     def frames(self) -> int:
+        """How many frames it has; 0 without a picture."""
         return len(self.frame_index.pts) if self.frame_index is not None else 0
 
     @property
     def has_picture(self) -> bool:
+        """Whether it has a picture."""
         return self.frame_index is not None
 
     @property
     def has_sound(self) -> bool:
+        """Whether it has sound."""
         return bool(self.sound_codec)
 
 
@@ -89,6 +92,7 @@ class Cadence(NamedTuple):
 
     @property
     def regular(self) -> bool:
+        """Whether its repeats follow a pattern such as `1 in 5`."""
         return " in " in self.pattern
 
 

@@ -42,6 +42,7 @@ def worth_a_proxy(width: int, height: int, index: FrameIndex) -> bool:
 
 
 def proxies_folder() -> Path:
+    """Return where proxies are kept."""
     return cache_folder() / "proxies"
 
 

@@ -50,6 +50,7 @@ READY: tuple[tuple[str, tuple[AccentLane, ...]], ...] = (
 
 
 def library_folder() -> Path:
+    """Return where one's own bundles are kept."""
     return state_folder() / "accents"
 
 

@@ -22,6 +22,7 @@ class History(NamedTuple):
 
     @property
     def reel(self) -> Reel:
+        """The reel at the present step."""
         return self.steps[self.at].reel
 
     @property
@@ -44,9 +45,11 @@ class History(NamedTuple):
         return self._replace(at=min(max(number, 0), len(self.steps) - 1))
 
     def undone(self) -> History:
+        """Return the history a step back."""
         return self.gone_to(self.at - 1)
 
     def redone(self) -> History:
+        """Return the history a step further on."""
         return self.gone_to(self.at + 1)
 
 

@@ -241,6 +241,7 @@ class RecoveredWork(NamedTuple):
 
     @property
     def steps(self) -> int:
+        """How many steps were taken since the project was opened or saved."""
         return len(self.history.steps) - 1
 
 

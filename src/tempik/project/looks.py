@@ -30,6 +30,7 @@ class OwnLook(NamedTuple):
 
 
 def library_folder() -> Path:
+    """Return where one's own looks are kept."""
     return state_folder() / "looks"
 
 

@@ -17,6 +17,7 @@ FORMAT = 2
 
 
 def library_folder() -> Path:
+    """Return where one's own moods are kept."""
     return state_folder() / "moods"
 
 

@@ -18,6 +18,7 @@ FORMAT = 1
 
 
 def library_folder() -> Path:
+    """Return where one's own speed shapes are kept."""
     return state_folder() / "shapes"
 
 

@@ -21,6 +21,7 @@ FOLDER_BEFORE, SUFFIX_BEFORE = "joins", ".tempikjoin"  # of format 1
 
 
 def library_folder() -> Path:
+    """Return where one's own transitions are kept."""
     return state_folder() / "transitions"
 
 

@@ -26,10 +26,12 @@ class Version(NamedTuple):
 
     @property
     def text(self) -> str:
+        """When it was saved, in local time."""
         return time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(self.when))
 
 
 def versions_folder(project: Path) -> Path:
+    """Return where earlier saves of a project are kept: beside it."""
     return project.absolute().with_name(project.name.removesuffix(SUFFIX) + ".saves")
 
 

@@ -34,6 +34,7 @@ class Grid(NamedTuple):
         return times[number] + (times[number + 1] - times[number]) * float(place - number)
 
     def name(self, place: Fraction) -> str:
+        """Return the id of the beat at a place of the grid."""
         whole, part = place // 1, place % 1
         return f"{self.prefix}{whole}" + (f"+{part}" if part else "")
 

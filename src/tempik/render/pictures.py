@@ -70,6 +70,7 @@ class PictureSource:
         self.close()
 
     def close(self) -> None:
+        """Close the files that were read; they are opened again when they are asked for."""
         for reader in self._readers.values():
             reader.close()
         self._readers.clear()

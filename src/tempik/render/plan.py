@@ -100,6 +100,7 @@ class Pair:
     transition_frame: TransitionFrame
 
     def key(self) -> Hashable:
+        """Return what the two show together: equal keys are one picture."""
         out, into = (layer_plan.key() if layer_plan is not None else None for layer_plan in (self.out, self.into))
         return out, into, self.transition_frame
 

@@ -46,6 +46,7 @@ class SongEdit(NamedTuple):
 
     @property
     def length_s(self) -> float:
+        """How long the song becomes."""
         return sum(b - a for a, b in self.stretches)
 
 

@@ -33,6 +33,7 @@ class SoundKind(NamedTuple):
 
     @property
     def stretches(self) -> bool:
+        """Whether it can be made as long as is wanted."""
         return self.beats > 0 or self.falls
 
 

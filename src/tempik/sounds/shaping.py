@@ -25,6 +25,7 @@ def seconds(length_s: float) -> Wave:
 
 
 def noise(count: int, draw: Generator) -> Wave:
+    """Return so many samples of white noise."""
     return draw.standard_normal(count)
 
 
@@ -36,6 +37,7 @@ def wide(make: Callable[[], Wave], share: float = 0.6) -> Wave:
 
 
 def both(mono: Wave) -> Wave:
+    """Return a mono wave of shape (count,) on both channels, shape (count, 2)."""
     return np.stack([mono, mono], axis=1)
 
 

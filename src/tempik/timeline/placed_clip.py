@@ -54,6 +54,7 @@ class PlacedClip(NamedTuple):
 
     @property
     def frames(self) -> int:
+        """How many frames of it are on the reel."""
         return self.end - self.first
 
     @property

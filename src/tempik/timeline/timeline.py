@@ -148,6 +148,7 @@ class Timeline:
 
     @property
     def bare_scene(self) -> RuleScene:
+        """What rules fire on that follows from the song alone: without clips."""
         return RuleScene(self._song, self.rate, self.frames, self.height_ratio, frames_of=self.song_placement.frames_of)
 
     def _evaluated(self, lane: AccentLane, gain: float, silent: bool) -> EvaluatedLane:

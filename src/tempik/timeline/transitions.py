@@ -56,6 +56,7 @@ class PlacedTransition(NamedTuple):
 
     @property
     def frames(self) -> int:
+        """How many frames it lasts."""
         return self.end - self.begin
 
     @property
@@ -72,6 +73,7 @@ class PlacedTransition(NamedTuple):
 
     @property
     def missing(self) -> int:
+        """For how many frames footage is short on either side."""
         return self.missing_out + self.missing_in
 
     def missing_with(self, before: int, after: int, rate: Fraction) -> int:

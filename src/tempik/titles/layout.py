@@ -50,6 +50,7 @@ class Block(NamedTuple):
 
     @property
     def words(self) -> int:
+        """How many words it has."""
         return max((p.word for p in self.pieces), default=-1) + 1
 
 

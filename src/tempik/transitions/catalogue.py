@@ -38,6 +38,7 @@ def direction_of(kind: TransitionType, transition: Transition) -> str:
 
 
 def ease_of(kind: TransitionType, transition: Transition) -> Handles:
+    """Return a transition's curve of ease: its own, or its type's."""
     return kind.ease if transition.ease is None else transition.ease
 
 

@@ -56,6 +56,7 @@ def _bright_first(at: TransitionMoment, values: Values) -> TransitionFrame:
 
 
 def blurred_by_width(picture: Picture, share: float) -> Picture:
+    """Return a picture blurred by a share of its width."""
     return softened(picture, share * picture.size[0])
 
 

@@ -26,14 +26,17 @@ class Motion(NamedTuple):
 
     @property
     def pan(self) -> float:
+        """How fast the picture shifts, in shares of its width a frame."""
         return math.hypot(self.right, self.down)
 
     @property
     def zoom(self) -> float:
+        """How fast it comes closer or goes away, as what that shifts on the average."""
         return abs(self.closer) * MEAN_REACH
 
     @property
     def turn(self) -> float:
+        """How fast it turns, as what that shifts on the average."""
         return abs(math.radians(self.turn_deg)) * MEAN_REACH
 
     @property

@@ -49,6 +49,7 @@ class TransitionMoment(NamedTuple):
 
     @property
     def way(self) -> tuple[float, float]:
+        """The unit vector of its direction."""
         return way_of(self.direction)
 
     @property

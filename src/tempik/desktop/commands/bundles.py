@@ -103,6 +103,7 @@ class BundleCommands(QObject):
         self.project.messages.say(f"Bundle '{name}' taken away; lanes made from it stay.", False)
 
     def ask_keep_bundle(self) -> None:
+        """Ask for a name and keep the lanes as a bundle of one's own."""
         name, good = QInputDialog.getText(None, "Keep as a bundle", "Its name:")
         if good:
             self.keep_bundle(name)
@@ -117,11 +118,13 @@ class BundleCommands(QObject):
         self.put(what, [], f"Accents read from {path.name}")
 
     def ask_read_bundle(self) -> None:
+        """Ask for a bundle's file and add its lanes."""
         path, _ = QFileDialog.getOpenFileName(None, "Read a bundle", "", f"Bundles (*{accent_library.SUFFIX})")
         if path:
             self.read_bundle(Path(path))
 
     def ask_write_bundle(self) -> None:
+        """Ask for a file and write the lanes to it."""
         path, _ = QFileDialog.getSaveFileName(None, "Write the lanes", "accents" + accent_library.SUFFIX)
         if path:
             try:

@@ -23,6 +23,7 @@ class CutCommands(ClipCommands):
         self.count = count
 
     def do(self, what: str, edit: Callable[[Reel], Reel]) -> None:
+        """Apply an edit as one step."""
         self.project.change(what, edit)
 
     @command("Cut", "Split at the playhead", ("S",), "clips")

@@ -105,6 +105,7 @@ class ExportCommands(QObject):
         return True
 
     def forget(self, name: str) -> None:
+        """Forget a preset of one's own, and say so."""
         try:
             forget_preset(name)
             self.project.messages.say(f"“{name}” is forgotten.")

@@ -184,6 +184,7 @@ class GradeCommands(QObject):
             self.set_lut(name)
 
     def set_lut(self, path: str) -> None:
+        """Put a LUT on what is graded; '' takes it off."""
         where = self.where()
         what = f"LUT {Path(path).name}" if path else "LUT taken off"
         self.project.change(what, lambda reel: grades.with_lut(reel, where, path))

@@ -164,6 +164,7 @@ class PlaceCommands(QObject):
             )
 
     def fill_swap_menu(self, menu: QMenu) -> None:
+        """Add to a menu the footage that the chosen clips could show instead."""
         names = self.cuts.chosen()
         shown = {c.footage for c in self.project.reel.clips if c.id in names}
         for piece in (f for f in self.project.reel.footage if not f.as_frame):

@@ -116,6 +116,7 @@ class PointCommands(QObject):
                 self.project.change("Point named", lambda reel: points.with_name(reel, first.id, text))
 
     def set_strength(self, strength: float) -> None:
+        """Set how strong the chosen points are, 0 to 1."""
         self._do(f"Strength {strength * 100:.0f} %", lambda reel, names: points.with_strength(reel, names, strength))
 
     @command("Rhythm", "Place a point at the playhead", ("P",), "song")

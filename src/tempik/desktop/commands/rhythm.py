@@ -59,10 +59,12 @@ class RhythmCommands(QObject):
         self.project.change("Bars begin here", lambda reel: points.with_one(reel, chosen[0].id))
 
     def set_metre(self, metre: int) -> None:
+        """Count so many beats to a bar; 0 as found."""
         self.project.change("Bar counted anew", lambda reel: points.with_metre(reel, metre))
 
     def set_way(self, way: BeatSource) -> None:
-        self.project.change("Beats read another way", lambda reel: points.with_song_edit(reel, way))
+        """Read the beats from another source: as found, a grid, followed, or one's own."""
+        self.project.change("Beats read another way", lambda reel: points.with_beat_source(reel, way))
 
     # Choice
 
@@ -88,6 +90,7 @@ class RhythmCommands(QObject):
         self.tapped.emit()
 
     def forget_taps(self) -> None:
+        """Let go of what was tapped."""
         self.taps = []
         self.tapped.emit()
 

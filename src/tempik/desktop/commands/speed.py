@@ -207,6 +207,7 @@ class SpeedCommands(QObject):
     # Shapes, frames between, sound
 
     def apply_shape(self, shape: SpeedShape, amount: float = 1.0, every: int = 1) -> None:
+        """Give the chosen clips a speed shape, `amount` of it (0 to 2), about every so many points."""
         names, frame = self.cuts.chosen(), self.project.playhead.frame
         clips = f" to {len(names)} clips" if len(names) > 1 else ""
         self.project.change(
@@ -227,12 +228,14 @@ class SpeedCommands(QObject):
         self.set_between(way)
 
     def set_between(self, way: Interpolation | None) -> None:
+        """Choose how frames between two of the footage's are made for the chosen clips; None as the reel does."""
         names = self.cuts.chosen()
         self.project.change(
             f"Frames in between: {way or 'as the reel'}", lambda reel: speed.with_between(reel, names, way)
         )
 
     def set_reel_between(self, way: Interpolation) -> None:
+        """Choose how frames between two of the footage's are made on the whole reel."""
         self.project.change(f"The reel's frames in between: {way}", lambda reel: speed.with_between(reel, None, way))
 
     @command("Speed", "The clips' own sound on or off", ("7",), "clips")

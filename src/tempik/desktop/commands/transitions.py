@@ -85,6 +85,7 @@ class TransitionCommands(QObject):
         return [at for at in self.places() if laying.transition_at(reel, at) is not None]
 
     def choose_scope(self, scope: str) -> None:
+        """Choose which cuts are meant on the page."""
         if scope != self.scope:
             self.scope = scope
             self.scope_changed.emit()
@@ -289,6 +290,7 @@ class TransitionCommands(QObject):
         self.scope_changed.emit()
 
     def mend(self, place: TransitionPlace, mend: mending.TransitionMend) -> None:
+        """Make good what a transition lacks, as one step."""
         self.project.change(mend.does[0].upper() + mend.does[1:], mend.edit)
 
 

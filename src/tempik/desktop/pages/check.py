@@ -168,6 +168,7 @@ class CheckPage(Page):
             self._show(self.project.report)
 
     def show_measured(self, report: Report) -> None:
+        """Show what was measured in a file."""
         self.measured = True
         self._show(report)
 

@@ -93,6 +93,7 @@ class Page(QWidget):
         return None
 
     def preview_mode(self) -> PreviewMode:
+        """Return what drags and clicks in the preview mean while the page is open."""
         return PreviewMode()
 
     def takes(self) -> Mapping[str, Callable[[], object]]:

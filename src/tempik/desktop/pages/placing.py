@@ -45,4 +45,5 @@ class Placing:
         return replace(framing, end=at) if self.at_end() else replace(framing, start=at)
 
     def settle(self, what: str) -> None:
+        """What is dragged becomes one step."""
         self.gesture.settle(what)

@@ -68,6 +68,7 @@ class AtRest:
             self._worker.notify()
 
     def close(self) -> None:
+        """End after the frame that is being made."""
         self._worker.close()
 
     # The thread

@@ -38,14 +38,17 @@ class Listening(QObject):
         self.reel_sound = reel_sound
 
     def set_clicks(self, on: bool) -> None:
+        """Have a click on each point, or none."""
         self.clicks = on
         self.changed.emit()
 
     def set_level(self, level: float) -> None:
+        """Set how loud the song is beside the clicks, 0 to 1."""
         self.level = level
         self.changed.emit()
 
     def set_pace(self, pace: float) -> None:
+        """Listen slower or faster, at the same pitch; 1 is as it is."""
         self.pace = pace
         self.changed.emit()
 
@@ -60,6 +63,7 @@ class Listening(QObject):
         self.changed.emit()
 
     def set_looping(self, on: bool) -> None:
+        """Play the marked stretch round and round, or on."""
         self.looping = on and self.marked is not None
         self.changed.emit()
 

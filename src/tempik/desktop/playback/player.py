@@ -49,10 +49,12 @@ class Track(NamedTuple):
     pace: float = 1.0
 
     def sample_at(self, reel_s: float) -> int:
+        """Return the number of the sample that is due at an instant of the reel."""
         return min(max(0, round((reel_s - self.start_s) / self.pace * self.rate)), len(self.samples))
 
     @property
     def end_s(self) -> float:
+        """The second of the reel at which it ends."""
         return self.start_s + len(self.samples) / self.rate * self.pace
 
 
@@ -154,10 +156,12 @@ class Player(QObject):
 
     @property
     def playing(self) -> bool:
+        """Whether it plays now."""
         return self._timer.isActive()
 
     @property
     def has_sound_card(self) -> bool:
+        """Whether there is a device to hear it on."""
         return not self._output().isNull()
 
     def _output(self) -> QAudioDevice:

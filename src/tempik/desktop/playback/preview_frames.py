@@ -176,6 +176,7 @@ class PreviewFrames(QObject):
         return found
 
     def close(self) -> None:
+        """End after the frame that is being made; nothing more is told."""
         self._rest.close()
         self._worker.close()
         self._signal.close()

@@ -61,6 +61,7 @@ class SoundSampler(QObject):
             self._rest.start()
 
     def stop(self) -> None:
+        """Play nothing, and let the device go."""
         self._rest.stop()
         self._wanted, self.playing = None, ""
         if self._sink is not None:

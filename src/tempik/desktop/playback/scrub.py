@@ -36,11 +36,13 @@ class Scrubber(QObject):
         self._worker.start()
 
     def want(self, path: str, time_s: float, rotation_deg: int) -> None:
+        """Say which frame is looked at: of a file, at a second of it, turned clockwise by so many degrees."""
         with self._worker.lock:
             self._wish = (path, time_s, rotation_deg)
             self._worker.notify()
 
     def close(self) -> None:
+        """End after the frame that is being read; nothing more is told."""
         self._worker.close()
         self._signal.close()
 

@@ -76,6 +76,7 @@ class Transport(QObject):
         return timeline.start_s + time_of(self.project.playhead.frame, timeline.rate)
 
     def play_pause(self) -> None:
+        """Play from the playhead on, or pause."""
         if self.player.playing:
             self.player.pause()
             return
@@ -180,6 +181,7 @@ class Transport(QObject):
     # Stepping
 
     def step(self, frames: int) -> None:
+        """Go by so many frames, backward below 0."""
         self.player.pause()
         self.project.playhead.go(self.project.playhead.frame + frames)
 
@@ -190,10 +192,12 @@ class Transport(QObject):
         return sorted(s for s in stops | {0} if 0 <= s < max(timeline.frames, 1))
 
     def previous_stop(self) -> None:
+        """Go to the last place worth stopping at before the playhead."""
         self.player.pause()
         self.project.playhead.go(max((s for s in self.stops() if s < self.project.playhead.frame), default=0))
 
     def next_stop(self) -> None:
+        """Go to the next place worth stopping at, such as a cut or a point."""
         self.player.pause()
         self.project.playhead.go(
             min((s for s in self.stops() if s > self.project.playhead.frame), default=self.project.playhead.frame)
@@ -213,6 +217,7 @@ class Transport(QObject):
     # The picture
 
     def reel_changed(self) -> None:
+        """Show and play the reel as it is now."""
         self.player.load(self.project.timeline)
         # The window shows the change first; rendering on another thread would hold it up. Of a grade only the picture shows, and the
         # first picture of all takes longest.
@@ -293,6 +298,7 @@ class Transport(QObject):
             self.told.emit(text)
 
     def show_playback(self) -> None:
+        """Tell how large and how smoothly the preview plays."""
         sound = "" if self.player.has_sound_card else " · silent"
         size = round(self.size.pixels()[1] / self.project.reel.height * 100)
         adapted = " (adapted)" if self.size.step else ""
@@ -300,6 +306,7 @@ class Transport(QObject):
         self.playback_told.emit(f"{size} % size{adapted} · {rate} fps · {self.dropped} dropped{sound}")
 
     def close(self) -> None:
+        """Stop playing and making frames."""
         self.player.pause()
         self.listening.stop()
         self.frames.close()

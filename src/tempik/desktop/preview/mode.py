@@ -13,13 +13,26 @@ class PreviewTool(Protocol):
     """Takes the drags and the wheel in the preview: where a press was and what was dragged since, in shares of the frame,
     and factors; paints over the picture what is set there. It is told how to ask for that anew."""
 
-    def shown_on(self, repaint: Callable[[], None]) -> None: ...
-    def press(self, at: QPointF) -> None: ...
-    def drag(self, by: QPointF) -> None: ...
-    def zoom_by(self, factor: float) -> None: ...
-    def centre(self) -> None: ...
-    def settle(self) -> None: ...
-    def paint(self, p: QPainter, box: QRectF) -> None: ...
+    def shown_on(self, repaint: Callable[[], None]) -> None:
+        """Take note of what paints the picture anew."""
+
+    def press(self, at: QPointF) -> None:
+        """A button was pressed at a place, in shares of the picture."""
+
+    def drag(self, by: QPointF) -> None:
+        """The pointer has come so far since the press, in shares of the picture."""
+
+    def zoom_by(self, factor: float) -> None:
+        """The wheel was turned, by a factor."""
+
+    def centre(self) -> None:
+        """The picture was double clicked."""
+
+    def settle(self) -> None:
+        """The button was let go."""
+
+    def paint(self, p: QPainter, box: QRectF) -> None:
+        """Paint over the picture, which lies in `box`."""
 
 
 class PreviewMode(NamedTuple):

@@ -88,11 +88,13 @@ class Preview(QWidget):
         return QSize(372, 640)
 
     def show_image(self, image: QImage | None) -> None:
+        """Show a frame, or none."""
         self.image = image
         self.message = ""
         self.update()
 
     def show_message(self, text: str) -> None:
+        """Show a sentence in place of the picture."""
         self.message = text
         self.update()
 

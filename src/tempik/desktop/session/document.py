@@ -65,6 +65,7 @@ class Project(QObject):
 
     @property
     def reel(self) -> Reel:
+        """The reel as it is shown now, that of a gesture under way included."""
         return self.timeline.reel
 
     @property
@@ -76,10 +77,12 @@ class Project(QObject):
 
     @property
     def name(self) -> str:
+        """What the project is called: its file's name, without the ending."""
         return self.path.name.removesuffix(SUFFIX) if self.path is not None else "untitled"
 
     @property
     def unsaved(self) -> bool:
+        """Whether there is anything that the file has not."""
         return self.history.reel is not self.saved_reel or self._gesture is not None
 
     # Changing
@@ -196,11 +199,13 @@ class Project(QObject):
     # Steps
 
     def undo(self) -> None:
+        """Take the last step back."""
         what = self.history.can_undo
         if what:
             self._go(self.history.undone(), f"Undone: {what}")
 
     def redo(self) -> None:
+        """Do again what was undone last."""
         what = self.history.can_redo
         if what:
             self._go(self.history.redone(), f"Done again: {what}")
@@ -220,6 +225,7 @@ class Project(QObject):
     # Files
 
     def new(self) -> None:
+        """Begin with an empty reel."""
         self._replace(Reel(mix=MASTERED), None)
 
     def open(self, path: Path, reel: Reel | None = None) -> None:

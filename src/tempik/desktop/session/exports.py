@@ -138,10 +138,12 @@ class Exports(QObject):
             self.changed.emit()
 
     def item(self, name: str) -> Item | None:
+        """Return what is in the queue under an id, or None."""
         return next((i for i in self.items if i.id == name), None)
 
     @property
     def waiting(self) -> list[Item]:
+        """What of the queue has not begun."""
         return [i for i in self.items if i.state == "waiting"]
 
     def _next(self) -> None:

@@ -32,6 +32,7 @@ class Garbage(QObject):
         self._timer.start(_EVERY_MS)
 
     def look(self) -> None:
+        """Collect what is due: the young at any time, all of it at rest."""
         young, older, oldest = gc.get_count()
         if young < _YOUNG:
             return

@@ -19,16 +19,21 @@ class ShowsGestures(Protocol):
     given_up: SignalInstance
 
     @property
-    def messages(self) -> Messages: ...
+    def messages(self) -> Messages:
+        """Where sentences are told."""
 
     @property
-    def gesture(self) -> Gesture | None: ...
+    def gesture(self) -> Gesture | None:
+        """The gesture that is open, or None."""
 
-    def show_gesture(self, gesture: Gesture, edit: Callable[[Reel], Reel]) -> bool: ...
+    def show_gesture(self, gesture: Gesture, edit: Callable[[Reel], Reel]) -> bool:
+        """Show an edit of the reel as it was before the gesture; False where it cannot be had."""
 
-    def settle_gesture(self, gesture: Gesture, what: str) -> None: ...
+    def settle_gesture(self, gesture: Gesture, what: str) -> None:
+        """End a gesture: what is shown becomes one undo step."""
 
-    def forget_gesture(self) -> None: ...
+    def forget_gesture(self) -> None:
+        """Drop the gesture that is open."""
 
 
 class Gesture:
@@ -41,6 +46,7 @@ class Gesture:
 
     @property
     def open(self) -> bool:
+        """Whether it is the one under way."""
         return self._project.gesture is self
 
     def show(self, edit: Callable[[Reel], Reel]) -> bool:

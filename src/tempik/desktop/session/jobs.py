@@ -38,6 +38,7 @@ class Job:
         self._go_on.set()
 
     def cancel(self) -> None:
+        """Have it stop at its next report."""
         self._stop.set()
 
     def hold(self, held: bool) -> None:
@@ -46,10 +47,12 @@ class Job:
 
     @property
     def cancelled(self) -> bool:
+        """Whether it was told to stop."""
         return self._stop.is_set()
 
     @property
     def stop_event(self) -> threading.Event:
+        """What is set once it is told to stop."""
         return self._stop
 
     def report(self, share: float) -> None:
@@ -63,6 +66,7 @@ class Job:
         self._tell(self, _Told())
 
     def run(self) -> None:
+        """Do the work and tell what came of it; called on a thread of the worker's."""
         try:
             self.report(0.0)
             result = self._work(self)

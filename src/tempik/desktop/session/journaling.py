@@ -46,6 +46,7 @@ class Journaling(QObject):
 
     @property
     def kept(self) -> bool:
+        """Whether a journal is being kept."""
         return self._journal is not None
 
     def begin(self, beside: bool = True) -> None:

@@ -17,6 +17,7 @@ _NAME = "tempik.desktop"
 
 
 def log_path() -> Path:
+    """Return the log's file."""
     return state_folder() / "tempik.log"
 
 

@@ -19,6 +19,7 @@ class Playhead(QObject):
 
     @property
     def frame(self) -> int:
+        """The frame that it is on."""
         return self._frame
 
     def go(self, frame: int) -> None:

@@ -27,6 +27,7 @@ class Recovery(QObject):
         self.left: RecoveredWork | None = None
 
     def say(self, text: str, error: bool = False) -> None:
+        """Tell a sentence."""
         self.project.messages.say(text, error)
 
     # Saving

@@ -54,6 +54,7 @@ class Selection(QObject):
 
     @property
     def clip(self) -> Clip | None:
+        """The selected clip, of several the one that keys mean, or None."""
         return by_id(self._reel.clips, self.clip_id)
 
     @property
@@ -68,6 +69,7 @@ class Selection(QObject):
 
     @property
     def footage(self) -> Footage | None:
+        """The selected footage, or None."""
         return by_id(self._reel.footage, self.footage_id)
 
     @property
@@ -108,6 +110,7 @@ class Selection(QObject):
         self._select(clip, self.clip_ids | with_groups(self._reel, between))
 
     def select_clips(self, clips: Iterable[str]) -> None:
+        """Select clips; the first of them on the reel is the one that keys mean, unless the present one is among them."""
         wanted = frozenset(clips)
         first = next((p.clip.id for p in self._timeline().placed if p.clip.id in wanted), None)
         self._select(self.clip_id if self.clip_id in wanted else first, wanted)
@@ -130,11 +133,13 @@ class Selection(QObject):
     # Footage, points, accent lanes
 
     def select_footage(self, footage: str | None) -> None:
+        """Select a piece of footage, or none."""
         if footage != self.footage_id:
             self.footage_id = footage
             self.selected.emit()
 
     def select_points(self, points: Iterable[str]) -> None:
+        """Select points."""
         wanted = frozenset(points)
         if wanted != self.points:
             self.points = wanted

@@ -28,6 +28,7 @@ class Outline(NamedTuple):
 
     @property
     def length_s(self) -> float:
+        """How long the sound is."""
         return len(self.peaks) / PER_S
 
 

@@ -41,6 +41,7 @@ class CommandPalette(QDialog):
         self.list.setCurrentRow(0)
 
     def run(self) -> None:
+        """Close, and do the command that is picked."""
         item = self.list.currentItem()
         if item is not None:
             self.accept()

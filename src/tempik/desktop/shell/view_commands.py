@@ -112,6 +112,7 @@ class ViewCommands(QObject):
         return self._alone
 
     def close_up(self) -> None:
+        """Close the preview's own window, if there is one."""
         if self._alone is not None:
             self._alone.close()
 

@@ -357,15 +357,19 @@ class Window(QMainWindow):
         self.project.messages.say(text, error)
 
     def open_page(self, kind: type[Page]) -> None:
+        """Open a page."""
         self.page_panel.open(kind)
 
     def undo(self) -> None:
+        """Take the last step back."""
         self.project.undo()
 
     def fit(self) -> None:
+        """Show the whole reel on the timeline."""
         self.timeline.fit()
 
     def show_frame(self) -> None:
+        """Open the Frame page."""
         self.open_page(FramePage)
 
     def page(self, kind: type[P]) -> P:
@@ -374,6 +378,7 @@ class Window(QMainWindow):
 
     @property
     def frame_page(self) -> FramePage:
+        """The Frame page."""
         return self.page_panel.page(FramePage)
 
     # Menus and panels

@@ -15,6 +15,7 @@ class View(Axis):
 
     @staticmethod
     def of(start_s: float, px_per_s: float, width: int) -> View:
+        """Return the view of a timeline so many pixels wide, its names included."""
         return View(start_s, px_per_s, width, GUTTER)
 
     def fitted(self, length_s: float) -> View:

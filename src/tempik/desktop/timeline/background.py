@@ -48,6 +48,7 @@ def paint_frame_steps(p: QPainter, timeline: Timeline, view: View, height: int) 
 
 
 def spacing(points: Sequence[Point], timeline: Timeline, view: View) -> float:
+    """Return how many pixels lie between points on the average."""
     if len(points) < 2:
         return view.width
     return (points[-1].time_s - points[0].time_s) / (len(points) - 1) * view.px_per_s

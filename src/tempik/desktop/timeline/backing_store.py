@@ -51,6 +51,7 @@ class BackingStore:
         self._blurred: list[tuple[int, int]] = []  # from x to x, what of the present one is stretched
 
     def forget(self) -> None:
+        """Paint all of it the next time."""
         self._now = self._exact = None
 
     def shown(self, widget: QWidget, ctx: PaintContext, coarse: bool = False) -> QPixmap:

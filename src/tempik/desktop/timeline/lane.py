@@ -57,6 +57,7 @@ class PaintContext(NamedTuple):
 
     @property
     def timeline(self) -> Timeline:
+        """The reel as it is shown now."""
         return self.project.timeline
 
     def touches(self, number: int) -> bool:
@@ -77,26 +78,32 @@ class Pointer(NamedTuple):
     screen: QPoint
 
     def held(self, key: Qt.KeyboardModifier) -> bool:
+        """Tell whether a key is held with it."""
         return bool(self.keys & key)
 
     @property
     def ctrl(self) -> bool:
+        """Whether Ctrl is held."""
         return self.held(Qt.KeyboardModifier.ControlModifier)
 
     @property
     def shift(self) -> bool:
+        """Whether Shift is held."""
         return self.held(Qt.KeyboardModifier.ShiftModifier)
 
     @property
     def alt(self) -> bool:
+        """Whether Alt is held."""
         return self.held(Qt.KeyboardModifier.AltModifier)
 
     @property
     def moved(self) -> QPointF:
+        """How far it has moved since the press, in pixels."""
         return self.pos - self.start
 
     @property
     def far(self) -> bool:
+        """Whether it has moved far enough from the press to be a drag."""
         return self.moved.manhattanLength() >= DRAG_PX
 
 

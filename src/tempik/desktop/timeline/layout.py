@@ -31,7 +31,8 @@ class InLayout(Protocol):
     key: str
     head: bool
 
-    def room(self) -> Room: ...
+    def room(self) -> Room:
+        """Return how high it may be."""
 
 
 L = TypeVar("L", bound=InLayout)
@@ -77,9 +78,11 @@ class Layout(Generic[L]):
         return self._by_key.get(key) or (self.end, 0)
 
     def top(self, key: str) -> int:
+        """Return where a lane begins, in pixels from the top."""
         return self._of(key)[0]
 
     def height_of(self, key: str) -> int:
+        """Return the height of a lane in pixels, 0 for one that there is not."""
         return self._of(key)[1]
 
     @cached_property
@@ -88,14 +91,17 @@ class Layout(Generic[L]):
         return max((t + h for t, h in zip(self.tops, self.heights, strict=True)), default=0)
 
     def picture_top(self, track: int = 0) -> int:
+        """Return where a picture track begins, in pixels from the top."""
         return self.top(f"picture {track}")
 
     @property
     def picture_h(self) -> int:
+        """How high a picture track is, in pixels."""
         return self.height_of("picture 0")
 
     @property
     def pictures_end(self) -> int:
+        """Where the lowest picture track ends, in pixels from the top."""
         return self.picture_top(0) + self.picture_h
 
     def lane_top(self, number: int) -> int:
@@ -104,6 +110,7 @@ class Layout(Generic[L]):
 
     @property
     def lane_h(self) -> int:
+        """How high an accent lane is, in pixels."""
         return self.height_of("accent 0")
 
     def track_at(self, y: float) -> int | None:

@@ -73,4 +73,5 @@ def point_near(timeline: Timeline, view: View, x: float, reach_px: float = 1e9) 
 
 
 def frame_x(view: View, timeline: Timeline, frame: float) -> float:
+    """Return the x of a frame's beginning."""
     return view.x(time_of(int(frame), timeline.rate))

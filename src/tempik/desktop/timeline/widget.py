@@ -138,6 +138,7 @@ class TimelineView(DropTarget):
         self._reel_changed()
 
     def zoom(self, factor: float, x: float | None = None) -> None:
+        """Zoom about an x, or about the playhead."""
         timeline = self.project.timeline
         at = x if x is not None else self.view.x(time_of(self.project.playhead.frame, timeline.rate))
         self.view = self.view.scaled(factor, max(at, GUTTER), timeline)

@@ -14,13 +14,16 @@ class Axis(NamedTuple):
     left: int = 0
 
     def x(self, time_s: float) -> float:
+        """Return the x of a second."""
         return self.left + (time_s - self.start_s) * self.px_per_s
 
     def time(self, x: float) -> float:
+        """Return the second at an x."""
         return self.start_s + (x - self.left) / self.px_per_s
 
     @property
     def end_s(self) -> float:
+        """The second at the right end."""
         return self.time(self.width)
 
     @property

@@ -73,6 +73,7 @@ class CountPanel(QFrame):
         self.count.selectAll()
 
     def take(self) -> None:
+        """Take the number that is typed, and close."""
         self.count.interpretText()
         self._last[self._question] = self.count.value()
         self._ticks[self._question] = self.tick.isChecked()

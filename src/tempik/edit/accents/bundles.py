@@ -43,6 +43,7 @@ def without_bundle(reel: Reel, bundle: str) -> Reel:
 
 
 def with_bundle_amount(reel: Reel, bundle: str, amount: float) -> Reel:
+    """Set how strong a bundle is, 0 to 2."""
     return replace(
         reel, bundles=tuple(replace(b, amount=bounded(amount)) if b.id == bundle else b for b in reel.bundles)
     )

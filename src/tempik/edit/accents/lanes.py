@@ -34,6 +34,7 @@ def lane_of(reel: Reel, wanted: str) -> AccentLane:
 
 
 def changed_lane(reel: Reel, wanted: str, change: Callable[[AccentLane], AccentLane]) -> Reel:
+    """Return the reel with one of its accent lanes changed. Raises TempikError when it is gone."""
     lane_of(reel, wanted)
     return replace(reel, accent_lanes=tuple(change(r) if r.id == wanted else r for r in reel.accent_lanes))
 
@@ -45,6 +46,7 @@ def evaluated_lane(reel: Reel, wanted: str) -> EvaluatedLane:
 
 
 def bounded(amount: float) -> float:
+    """Return an amount within 0 to 2."""
     return min(max(amount, 0.0), MOST)
 
 
@@ -63,6 +65,7 @@ def without_lane(reel: Reel, lane: str) -> Reel:
 
 
 def used_bundles(bundles: tuple[Bundle, ...], lanes: tuple[AccentLane, ...]) -> tuple[Bundle, ...]:
+    """Return the bundles that lanes are in."""
     return tuple(b for b in bundles if any(r.bundle == b.id for r in lanes))
 
 
@@ -132,6 +135,7 @@ def with_setting(reel: Reel, lane: str, name: str, value: float | str | None) ->
 
 
 def check_setting(lane: AccentLane, name: str, value: float | str) -> None:
+    """Raises TempikError where a lane's accent has no such setting, or not that value of it."""
     problem = setting_problem(accent_named(lane.accent), name, value)
     if problem:
         raise TempikError(problem)
@@ -167,6 +171,7 @@ def with_degree(reel: Reel, lane: str, degree: float | None) -> Reel:
 
 
 def with_overlap(reel: Reel, lane: str, overlap: Overlap) -> Reel:
+    """Choose what a lane does where two of its pulses meet: the larger, or their sum. Raises TempikError when it is gone."""
     return changed_lane(reel, lane, lambda r: replace(r, overlap=overlap))
 
 

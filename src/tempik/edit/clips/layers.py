@@ -98,6 +98,7 @@ def with_place_keys(reel: Reel, clips: Collection[str], frame: int, at: Position
 
 
 def has_place_keys(clip: Clip) -> bool:
+    """Tell whether a clip's place in the frame has keys."""
     return any(name in clip.keys for name in PLACE_KEYS)
 
 

@@ -61,6 +61,7 @@ class Copied(NamedTuple):
 
     @property
     def frames(self) -> int:
+        """How many frames the copied clips span."""
         return max(offset + length for _, offset, length, _ in self.clips)
 
 

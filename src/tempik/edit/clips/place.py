@@ -348,6 +348,7 @@ def moved_to(reel: Reel, clips: Sequence[str], frames: int, tracks: int = 0) -> 
 
 
 def changed_clip(reel: Reel, wanted: str, change: Callable[[Clip], Clip]) -> Reel:
+    """Return the reel with one of its clips changed. Raises TempikError when it is gone."""
     if by_id(reel.clips, wanted) is None:
         raise TempikError("That clip is no longer on the reel.")
     return replace(reel, clips=tuple(change(c) if c.id == wanted else c for c in reel.clips))

@@ -123,12 +123,14 @@ class Met:
         self._edges: dict[tuple[int, int], Edge] = {}
 
     def point(self, frame: int, within: int) -> Point | None:
+        """Return the chosen point nearest to a frame, at most `within` frames from it, or None."""
         at = frame, within
         if at not in self._points:
             self._points[at] = self._timeline.point_at(frame, within)
         return self._points[at]
 
     def edge(self, frame: int, within: int) -> Edge:
+        """Return an edge at a frame, tied to the point that lies at most `within` frames from it."""
         edge = self._edges.get((frame, within))
         if edge is None:
             edge = self._edges[frame, within] = _edge_on(self._timeline, frame, self.point(frame, within))
@@ -171,6 +173,7 @@ def with_clips(reel: Reel, changed: Sequence[Clip], gone: Iterable[str] = ()) ->
 
 
 def new_clip_id(reel: Reel, also: Iterable[Clip] = ()) -> str:
+    """Return an id that no clip of a reel has, nor any of some others."""
     return new_id("c", {c.id for c in all_clips(reel)} | {c.id for c in also})
 
 

@@ -21,6 +21,7 @@ from tempik.timeline.timeline import timeline_of
 
 
 def changed_footage(reel: Reel, wanted: str, change: Callable[[Footage], Footage]) -> Reel:
+    """Return the reel with one piece of its footage changed."""
     return replace(reel, footage=tuple(change(f) if f.id == wanted else f for f in reel.footage))
 
 

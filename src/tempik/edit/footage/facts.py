@@ -26,6 +26,7 @@ TAGS: tuple[tuple[str, str, str], ...] = (
 
 
 def facts_changed(reel: Reel, footage: str, **fields: object) -> Reel:
+    """Return the reel with fields of a piece of footage set. Raises TempikError when it is gone."""
     if by_id(reel.footage, footage) is None:
         raise TempikError("That footage is no longer on the reel.")
     return replace(reel, footage=tuple(replace(f, **fields) if f.id == footage else f for f in reel.footage))
@@ -51,10 +52,12 @@ def with_around(reel: Reel, footage: str, around: bool, repeats: tuple[int, ...]
 
 
 def with_tag(reel: Reel, footage: str, tag: str) -> Reel:
+    """Tag a piece of footage; '' takes the tag off. Raises TempikError when it is gone."""
     return facts_changed(reel, footage, tag=tag)
 
 
 def with_note(reel: Reel, footage: str, note: str) -> Reel:
+    """Write a note on a piece of footage. Raises TempikError when it is gone."""
     return facts_changed(reel, footage, note=note.strip())
 
 

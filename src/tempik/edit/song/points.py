@@ -197,7 +197,7 @@ def with_metre(reel: Reel, metre: int) -> Reel:
     return _with_reading(reel, replace(song_of(reel).reading, metre=metre))
 
 
-def with_song_edit(reel: Reel, way: BeatSource) -> Reel:
+def with_beat_source(reel: Reel, way: BeatSource) -> Reel:
     """Read the beats as found, on one even grid, along a moving tempo, or as the user's own beats."""
     song = song_of(reel)
     if way == "own" and len(song.own) < 2:
@@ -222,6 +222,7 @@ def with_anchor(reel: Reel, point: str) -> Reel:
 
 
 def without_anchors(reel: Reel) -> Reel:
+    """Lay the grid as it was found again. Raises TempikError without a song."""
     return _with_reading(reel, replace(song_of(reel).reading, anchors=()))
 
 

@@ -51,6 +51,7 @@ def without_sound_track(reel: Reel, track: str) -> Reel:
 
 
 def with_track_changed(reel: Reel, track: str, change: Callable[[SoundTrack], SoundTrack]) -> Reel:
+    """Return the reel with one of its sound tracks changed."""
     return sounded(replace(reel, sound_tracks=tuple(change(t) if t.id == track else t for t in reel.sound_tracks)))
 
 
@@ -78,6 +79,7 @@ def _on_free_track(reel: Reel, clip: SoundClip) -> tuple[Reel, SoundClip]:
 
 
 def without_sound_clip(reel: Reel, clip: str) -> Reel:
+    """Take a sound clip away. Raises TempikError when it is gone."""
     sound_clip_of(reel, clip)
     return replace(reel, sound_clips=tuple(c for c in reel.sound_clips if c.id != clip))
 

@@ -24,6 +24,7 @@ def sound_lane_of(reel: Reel, wanted: str) -> SoundLane:
 
 
 def changed_sound_lane(reel: Reel, wanted: str, change: Callable[[SoundLane], SoundLane]) -> Reel:
+    """Return the reel with one of its sound lanes changed. Raises TempikError when it is gone."""
     made = change(sound_lane_of(reel, wanted))
     return sounded(replace(reel, sound_lanes=tuple(made if r.id == wanted else r for r in reel.sound_lanes)))
 
@@ -51,6 +52,7 @@ def with_sound_lane(reel: Reel, sounds: Sequence[str], rule: Rule = CUTS) -> Ree
 
 
 def without_sound_lane(reel: Reel, row: str) -> Reel:
+    """Take a sound lane away. Raises TempikError when it is gone."""
     sound_lane_of(reel, row)
     return replace(reel, sound_lanes=tuple(r for r in reel.sound_lanes if r.id != row))
 

@@ -50,6 +50,7 @@ class EnvelopeGraph(QWidget):
         self.setToolTip("Drag the feet for lead and decay, the shoulder for the hold, the slopes for their bend")
 
     def show_envelope(self, envelope: Envelope, against: Against) -> None:
+        """Show an envelope, and what lies beside its pulse."""
         self.envelope, self.against = envelope, against
         if not self._held:
             form = form_of(envelope, *against)
@@ -67,6 +68,7 @@ class EnvelopeGraph(QWidget):
         return box.left() + (frame - first) / (end - first) * box.width()
 
     def frame(self, x: float) -> float:
+        """Return the frame, from the point on, at an x."""
         box, (first, end) = self._box(), self._view
         return first + (x - box.left()) / box.width() * (end - first)
 

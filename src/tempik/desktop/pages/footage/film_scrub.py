@@ -48,6 +48,7 @@ class FilmScrub(QWidget):
         self.update()
 
     def show_piece(self, footage: Footage | None, time_s: float) -> None:
+        """Show a piece of footage, or none, at an instant of its file."""
         self.footage, self.time_s = footage, time_s
         self.update()
 

@@ -42,6 +42,7 @@ class FootageLooking(Page):
 
     @property
     def piece(self) -> Footage | None:
+        """The piece that is looked at, or None."""
         return self.project.selection.footage
 
     def _cue_here(self) -> str | None:

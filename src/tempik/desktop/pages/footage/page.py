@@ -28,7 +28,7 @@ from tempik.desktop.widgets.theme import figures, icon
 from tempik.desktop.widgets.typed import is_typed
 from tempik.disk.reading import is_regular
 from tempik.edit.clips import place
-from tempik.edit.footage import facts as message_of
+from tempik.edit.footage import facts
 from tempik.edit.footage.facts import TAGS, uneven
 from tempik.errors import TempikError
 from tempik.reel import Footage, Reel, by_id
@@ -363,7 +363,7 @@ class FootagePage(FootageLooking):
         if rate != (piece.read_rate or piece.rate):
             self.project.change(
                 f"{piece.name} read at {rate_text(rate)} frames/s",
-                lambda reel: message_of.with_read_rate(reel, piece.id, rate),
+                lambda reel: facts.with_read_rate(reel, piece.id, rate),
             )
 
     def _around_set(self) -> None:
@@ -372,7 +372,7 @@ class FootagePage(FootageLooking):
         if piece is not None:
             on, numbers = self.around.isChecked(), study.cadence.numbers if study is not None else ()
             what = "Repeated frames left out" if on else "All frames shown"
-            self.project.change(what, lambda reel: message_of.with_around(reel, piece.id, on, numbers))
+            self.project.change(what, lambda reel: facts.with_around(reel, piece.id, on, numbers))
 
     def _chosen_or_piece(self) -> list[str]:
         piece = self.piece
@@ -384,7 +384,7 @@ class FootagePage(FootageLooking):
 
         def edit(reel: Reel) -> Reel:
             for name in names:
-                reel = message_of.with_tag(reel, name, tag)
+                reel = facts.with_tag(reel, name, tag)
             return reel
 
         self.project.change(f"Tagged {tag}" if tag else "Tag taken off", edit)
@@ -392,14 +392,12 @@ class FootagePage(FootageLooking):
     def _shot_set(self) -> None:
         piece, shot = self.piece, str(self.shot.currentData())
         if piece is not None:
-            self.project.change(
-                "Footage attached to a shot", lambda reel: message_of.with_shot_of(reel, piece.id, shot)
-            )
+            self.project.change("Footage attached to a shot", lambda reel: facts.with_shot_of(reel, piece.id, shot))
 
     def _note_set(self) -> None:
         piece, text = self.piece, self.note.text()
         if piece is not None and not self._filling and text.strip() != piece.note:
-            self.project.change("Note written", lambda reel: message_of.with_note(reel, piece.id, text))
+            self.project.change("Note written", lambda reel: facts.with_note(reel, piece.id, text))
 
     def show_shots(self) -> None:
         """Edit the shot list; each line is a shot, with the footage attached to it."""

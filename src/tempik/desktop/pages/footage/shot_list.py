@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.plain import Label
-from tempik.edit.footage import facts as message_of
+from tempik.edit.footage import facts
 
 
 class ShotList(QDialog):
@@ -50,6 +50,7 @@ class ShotList(QDialog):
         self.have.setText("\n".join(message))
 
     def keep(self) -> None:
+        """Write the lines to the reel's shot list, as one step."""
         texts = self.lines.toPlainText().splitlines()
-        self.project.change("Shot list written", lambda reel: message_of.with_shots(reel, texts))
+        self.project.change("Shot list written", lambda reel: facts.with_shots(reel, texts))
         self.accept()

@@ -46,6 +46,7 @@ class CurveGraph(QWidget):
 
     @property
     def is_hue(self) -> bool:
+        """Whether it goes by hue, round and round."""
         return self.name in HUE_CURVES
 
     def show_curve(self, name: str, dots: Curve1) -> None:

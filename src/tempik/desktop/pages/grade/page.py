@@ -129,6 +129,7 @@ class GradePage(Page):
 
     @property
     def curves(self) -> CurvesPane:
+        """The pane of curves."""
         pane = self.panes["Curves"]
         assert isinstance(pane, CurvesPane)
         return pane

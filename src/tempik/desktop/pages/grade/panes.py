@@ -151,6 +151,7 @@ class CurvesPane(GradePane):
         return str(self.choice.currentData())
 
     def show_counts(self, counts: Histogram | None) -> None:
+        """Show how often each value stands in the frame, behind the curve; None shows nothing."""
         self.graph.show_counts(counts)
 
     def show_grade(self, grade: Grade) -> None:

@@ -45,10 +45,12 @@ class Plot(QWidget):
         self.setAccessibleName("Scope of the frame that is shown")
 
     def show_kind(self, kind: str) -> None:
+        """Show another kind of scope."""
         self.kind = kind
         self.update()
 
     def show_rgb(self, rgb: NDArray[np.uint8] | None) -> None:
+        """Show the scope of a picture, shape (height, width, 3), or of none."""
         self.rgb = rgb
         self.update()
 

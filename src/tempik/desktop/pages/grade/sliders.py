@@ -81,6 +81,7 @@ class AmountRow(QObject):
 
     @property
     def by(self) -> float:
+        """What a value is multiplied by where it is shown: 100 for percent."""
         return 100.0 if self.amount.unit.startswith("%") else 1.0
 
     def value(self) -> float:
@@ -95,6 +96,7 @@ class AmountRow(QObject):
             self.owner.typed.emit(self.name, self.value())
 
     def show_value(self, value: float) -> None:
+        """Show a value without telling of it."""
         low, high = self.amount.low, self.amount.high
         if not self.slider.isSliderDown():
             self.slider.setValue(round((value - low) / (high - low) * STEPS))

@@ -40,6 +40,7 @@ class Disc(QWidget):
         self.setAccessibleName(f"Balance of the {title} parts; arrows move it, Delete takes it off")
 
     def show_at(self, x: float, y: float) -> None:
+        """Show where the disc stands, each −1 to 1."""
         self.at = (x, y)
         self.update()
 

@@ -73,6 +73,7 @@ class MaskTool:
         self.brush = keep
 
     def forget_strokes(self) -> None:
+        """Let go of strokes that were not cut out by yet."""
         self.strokes = []
 
     # What is where

@@ -39,6 +39,7 @@ class SongSpan(Axis):
         return SongSpan(*self.zoomed(factor, x, self.fitting(length_s, AIR_PX), MOST_PX_PER_S)).kept_on(length_s)
 
     def shows_all(self, length_s: float) -> bool:
+        """Tell whether the whole song is on screen."""
         return self.px_per_s <= self.fitting(length_s, AIR_PX) * 1.001
 
     @staticmethod
@@ -62,6 +63,7 @@ def paint_background(p: QPainter, record: Soundtrack, span: SongSpan, height: in
 
 
 def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
+    """Paint the song's sections along the wave, by how loud they are."""
     heard = record.heard
     p.setFont(words(12))
     for section in heard.sections if heard else ():
@@ -217,6 +219,7 @@ def paint_points(
 
 
 def paint_taps(p: QPainter, taps: list[float], span: SongSpan, height: int) -> None:
+    """Paint what was tapped, in seconds of the song, as short lines below the wave."""
     _, bottom = wave_box(height)
     p.setPen(QPen(QColor(theme.SPEED), 1.6))
     p.drawLines([QLineF(span.x(t), bottom - 16, span.x(t), bottom) for t in taps])

@@ -46,6 +46,7 @@ class ReadingsStrip(QWidget):
         view.shown.connect(self.update)
 
     def readings(self) -> tuple[HeardReading, ...]:
+        """The ways to count the song, the one in use first."""
         song = self.project.reel.soundtrack
         return readings_of(song) if song is not None else ()
 

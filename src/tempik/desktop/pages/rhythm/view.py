@@ -66,6 +66,7 @@ class RhythmView(QWidget):
 
     @property
     def record(self) -> Soundtrack | None:
+        """The reel's song, or None."""
         return self.project.reel.soundtrack
 
     @property
@@ -73,6 +74,7 @@ class RhythmView(QWidget):
         return self.record.length_s if self.record is not None else 0.0
 
     def refresh(self) -> None:
+        """Paint everything anew."""
         self._layer = None
         self.update()
         self.shown.emit()
@@ -92,6 +94,7 @@ class RhythmView(QWidget):
         self.refresh()
 
     def show_all(self) -> None:
+        """Show the whole song."""
         self.span = SongSpan.whole(self._length_s, self.width())
         self.refresh()
 
@@ -104,6 +107,7 @@ class RhythmView(QWidget):
         self.refresh()
 
     def zoom(self, factor: float, x: float | None = None) -> None:
+        """Zoom about an x, or about the cursor."""
         self.span = self.span.scaled(factor, self.span.x(self.cursor_s) if x is None else x, self._length_s)
         self.refresh()
 
@@ -182,6 +186,7 @@ class RhythmView(QWidget):
         p.drawText(box, Qt.AlignmentFlag.AlignCenter, self._text)
 
     def points_shown(self) -> list[Point]:
+        """Return the points on screen, and those whose signs reach into it."""
         near = 12 / self.span.px_per_s
         a, b = self.span.start_s - near, self.span.end_s + near
         return [q for q in self.project.timeline.points if a <= q.time_s <= b]
@@ -189,6 +194,7 @@ class RhythmView(QWidget):
     # Pointer
 
     def point_under(self, pos: QPointF) -> Point | None:
+        """Return the point under the pointer, or None."""
         found = min(self.points_shown(), key=lambda q: abs(self.span.x(q.time_s) - pos.x()), default=None)
         if found is not None and abs(self.span.x(found.time_s) - pos.x()) <= REACH_PX:
             return found

@@ -242,6 +242,7 @@ class Chosen(QWidget):
     # Showing
 
     def refill(self) -> None:
+        """Show the chosen sound lane or sound clip as it is now."""
         self.filling = True
         clip, lane = self.project.selection.sound_clip, self.project.selection.sound_lane
         self.which.setVisible(clip is None and lane is not None and len(lane.sounds) > 1)

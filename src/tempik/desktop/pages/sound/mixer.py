@@ -83,6 +83,7 @@ class Channel:
         self.ducks.clicked.connect(lambda on: mixer.change("The song ducks" if on else "No ducking", channel, ducks=on))
 
     def widgets(self) -> tuple[QWidget, ...]:
+        """Its fields, from left to right."""
         return self.name, self.bar, self.gain, self.pan, self.muted, self.solo, self.ducks
 
     def show(self, mixer: Mixer, title: str, chosen: bool, silent: bool) -> None:

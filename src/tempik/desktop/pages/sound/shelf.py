@@ -90,6 +90,7 @@ class SoundShelf(QWidget):
         self._point_at(None)  # the line's room is another
 
     def refill(self) -> None:
+        """Show the sounds that are searched for, and which of them is used."""
         names = self.commands.shelf_names(self.wanted.text())
         if names != self.tiles.items:
             self.tiles.show_items(names)

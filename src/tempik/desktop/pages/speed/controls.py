@@ -162,6 +162,7 @@ class SpeedControls(Page):
         self.show_pane(0)
 
     def show_pane(self, number: int) -> None:
+        """Show one of the panes, by its number."""
         self.panes.setCurrentIndex(number)
         self.pane_tabs[number].setChecked(True)
 

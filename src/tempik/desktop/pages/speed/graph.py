@@ -159,6 +159,7 @@ class SpeedGraph(PaintedGraph):
             self.choose_node(number)
 
     def remove_node(self, number: int) -> None:
+        """Take a node of the curve out, as one step; the last one stays."""
         placed = self.project.selection.placed
         if placed is not None and len(placed.chosen.nodes) > 1:
             self._change(without_node(placed.chosen, number), "Node removed")

@@ -93,6 +93,7 @@ class GraphAxes(QWidget):
         return box.left() + (frame - placed.first) / max(placed.frames, 1) * box.width()
 
     def frame_at(self, x: float) -> float:
+        """Return the reel's frame at an x, with its share."""
         placed, box = self.project.selection.placed, self._graph()
         if placed is None:
             return 0.0

@@ -265,6 +265,7 @@ class SpeedPage(SpeedControls):
         return None
 
     def show_looping(self, what: str) -> None:
+        """Show what is looped: `clip`, `bars` or nothing."""
         self.loop_clip.setChecked(what == "clip")
         self.loop_bars.setChecked(what == "bars")
 

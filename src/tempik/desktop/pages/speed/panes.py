@@ -57,6 +57,7 @@ class DirectionPane(Pane):
         self.column.addStretch(1)
 
     def fill(self, placed: PlacedClip) -> None:
+        """Show which way a clip plays."""
         self.backward.setChecked(placed.map.average_speed < 0)
 
     def _say_marked(self) -> None:
@@ -108,6 +109,7 @@ class BetweenPane(Pane):
         self.column.addStretch(1)
 
     def fill(self, placed: PlacedClip) -> None:
+        """Show how frames between two of the footage's are made for a clip."""
         clip, reel = placed.clip, self.project.reel
         self.between.button((None, *WAYS).index(clip.interpolation)).setChecked(True)
         self.reel_between.setCurrentIndex(WAYS.index(reel.interpolation))
@@ -174,6 +176,7 @@ class SoundPane(Pane):
         self.column.addStretch(1)
 
     def fill(self, placed: PlacedClip) -> None:
+        """Show a clip's own sound."""
         self.filling = True
         sound = placed.clip.sound
         self.sound_on.setChecked(sound.on)

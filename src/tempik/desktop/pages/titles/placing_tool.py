@@ -67,6 +67,7 @@ class TitleTool:
 
     @property
     def height_ratio(self) -> float:
+        """The frame's height in shares of its width."""
         return self.project.reel.height / self.project.reel.width
 
     def shown_on(self, repaint: Callable[[], None]) -> None:

@@ -86,6 +86,7 @@ class CutStrip(QWidget):
         return (frame - first) / (end - first) * self.width()
 
     def frame(self, x: float) -> float:
+        """Return the reel's frame at an x, with its share."""
         first, end = self._view
         return first + x / max(self.width(), 1) * (end - first)
 

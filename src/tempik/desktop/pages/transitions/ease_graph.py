@@ -35,6 +35,7 @@ class EaseGraph(QWidget):
         self.setMouseTracking(True)
 
     def show_handles(self, handles: Handles) -> None:
+        """Show another curve."""
         self.handles = handles
         self.update()
 

@@ -30,10 +30,12 @@ class TransitionTile(NamedTuple):
 
     @property
     def title(self) -> str:
+        """What it is called on its tile."""
         return self.name if self.own else CATALOGUE[self.name].title.lower()
 
     @property
     def does(self) -> str:
+        """What it does, in words."""
         kind = CATALOGUE[self.transition.kind]
         return f"{self.name}: your own {kind.title.lower()}" if self.own else f"{kind.title}: {kind.does}"
 

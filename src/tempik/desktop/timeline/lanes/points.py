@@ -30,6 +30,7 @@ REACH_PX = 8
 
 
 def points_top() -> int:
+    """Return where the lane of points begins, in pixels from the top."""
     return RULER_H
 
 
