@@ -12,6 +12,7 @@ import inspect
 import pkgutil
 from collections.abc import Iterator
 from functools import cached_property
+from pathlib import Path
 from types import FunctionType, ModuleType
 
 import tempik
@@ -59,7 +60,7 @@ def fits(kind: type, name: str) -> bool:
 def undocumented() -> Iterator[str]:
     for module in modules():
         if not module.__doc__ and not module.__name__.endswith("__init__") and module.__file__ is not None:
-            tree = ast.parse(open(module.__file__, encoding="utf-8").read())
+            tree = ast.parse(Path(module.__file__).read_text(encoding="utf-8"))
             if tree.body:
                 yield module.__name__
         for name, value in list(vars(module).items()):

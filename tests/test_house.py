@@ -163,3 +163,38 @@ def test_the_memory_of_a_picture_is_read_in_one_place() -> None:
         p.name for p in SRC.rglob("*.py") if re.search(r"\b(const)?[bB]its\(\)|constScanLine|scanLine\(", p.read_text())
     }
     assert reading == {"images.py"}
+
+
+def imports_of(path: Path, modules: dict[str, Path]) -> set[str]:
+    """Return the modules of ours that a file imports, wherever in it and for whatever."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module is not None and not node.level:
+            for alias in node.names:
+                whole = f"{node.module}.{alias.name}"
+                found.add(whole if whole in modules else node.module)
+        elif isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+    return found & set(modules)
+
+
+def test_no_imports_go_round_in_a_circle() -> None:
+    modules = {
+        ".".join(p.relative_to(SRC.parent).with_suffix("").parts).removesuffix(".__init__"): p
+        for p in SRC.rglob("*.py")
+    }
+    needs = {name: imports_of(path, modules) - {name} for name, path in modules.items()}
+    open_ = dict(needs)
+    while True:  # what needs nothing that is still open is in no circle
+        free = {name for name, wanted in open_.items() if not wanted & set(open_)}
+        if not free:
+            break
+        for name in free:
+            del open_[name]
+    while True:  # nor is what nobody in a circle needs
+        idle = {name for name in open_ if not any(name in wanted for wanted in open_.values())}
+        if not idle:
+            break
+        for name in idle:
+            del open_[name]
+    assert not open_, f"circles among {sorted(open_)}"
