@@ -1,11 +1,10 @@
-"""The timeline's standing picture: painted once, patched where only clips in their slots changed, painted anew along the stretch
-that follows moved points, moved along with what
-comes into view painted beside it, stretched while the scale changes from step to step and then sharpened part by part."""
+"""The timeline's backing store: painted once, patched in the boxes that lanes say are others, painted anew along the stretch that goes
+through all of them, moved along with what comes into view painted beside it, stretched while the scale changes from step to step and
+then sharpened part by part."""
 
 from __future__ import annotations
 
 from itertools import pairwise
-from math import ceil, floor
 from typing import NamedTuple
 
 from PySide6.QtCore import QRect, QRectF
@@ -14,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.timeline import background
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.changes import changed_boxes, changed_span
+from tempik.desktop.timeline.changes import changed_boxes, goes_through, stretch_of
 from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.layer import painted_layer
@@ -96,17 +95,19 @@ class BackingStore:
         now = self._now
         if now is None or now.view != ctx.view or now.seen != _seen(ctx):
             return None
-        boxes = changed_boxes(now.timeline, ctx.timeline, ctx.view, ctx.layout)
-        if boxes is not None and len(boxes) <= MOST_PATCHES:
-            for box in boxes:
-                _patch(now.layer, ctx._replace(within=box), box)
-        else:
-            part = _changed_part(now, ctx)
+        boxes = changed_boxes(now.timeline, ctx.timeline, ctx)
+        if boxes is None:
+            return None
+        if len(boxes) > MOST_PATCHES or any(goes_through(box, ctx) for box in boxes):
+            ratio = now.layer.devicePixelRatio()
+            part = stretch_of(boxes, ctx.view, MOST_NEW) if ratio == int(ratio) else None
             if part is None:
                 return None
-            boxes = [QRectF(part[0], 0, part[1] - part[0], ctx.height)] if part[1] > part[0] else []
-            for _ in boxes:
-                _paint_part(now.layer, ctx, *part)
+            _paint_part(now.layer, ctx, *part)
+            boxes = [QRectF(part[0], 0, part[1] - part[0], ctx.height)]
+        else:
+            for box in boxes:
+                _patch(now.layer, ctx._replace(within=box), box)
         self._now = now._replace(timeline=ctx.timeline)
         self._exact = self._now if now is self._exact else self._exact
         return boxes
@@ -126,17 +127,6 @@ def _patch(layer: QPixmap, ctx: PaintContext, box: QRectF) -> None:
         if names:
             p.setClipRect(box.intersected(QRectF(0, 0, GUTTER, ctx.height)))
             _paint_names(p, ctx)
-
-
-def _changed_part(now: _Painted, ctx: PaintContext) -> tuple[int, int] | None:
-    """Return from which x to which a reel whose points were moved looks otherwise; None where that is most of the picture."""
-    ratio = now.layer.devicePixelRatio()
-    span = changed_span(now.timeline, ctx.timeline, ctx) if ratio == int(ratio) else None
-    if span is None:
-        return None
-    left, right = (ctx.view.x(time_s) for time_s in span)
-    left, right = max(floor(left) - MARGIN, GUTTER), min(ceil(right) + MARGIN, ctx.view.width)
-    return (left, right) if right - left <= ctx.view.room * MOST_NEW else None
 
 
 def _seen(ctx: PaintContext) -> tuple[object, ...]:

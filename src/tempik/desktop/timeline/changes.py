@@ -1,162 +1,107 @@
-"""Where the timeline looks otherwise than before: the few boxes that are painted anew, or the stretch of it."""
+"""Where the timeline looks otherwise than before: the difference of what its lanes say that they depend on."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import TypeVar
+from typing import Any
 
 from PySide6.QtCore import QRectF
 
-from tempik.accents import EvaluatedLane, Pulse, Step, span_frames
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.background import spacing
-from tempik.desktop.timeline.lane import LaneLayout, PaintContext
-from tempik.desktop.timeline.lanes import sounds, transitions
-from tempik.desktop.timeline.lanes.pictures import clip_box
-from tempik.desktop.timeline.lanes.sounds import trigger_span
-from tempik.reel import Reel
-from tempik.timeline.covering import gaps
-from tempik.timeline.placed_clip import PlacedClip
-from tempik.timeline.sound_triggers import evaluated_sound_lanes, laid_sounds
+from tempik.desktop.timeline.lane import Depends, LaneView, PaintContext, Series, Span
 from tempik.timeline.timeline import Timeline
 
-# What of a reel may be another where points were moved.
-FOLLOW = ("soundtrack", "clips")
-# What of a song is painted, but for its points: where one of these is another, everything may be.
-PAINTED = ("path", "length_s", "start_s", "pieces")
 
-# From when to when, in seconds of the reel.
-Span = tuple[float, float]
-T = TypeVar("T")
-
-
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: LaneLayout) -> list[QRectF] | None:
-    """Return where a reel looks otherwise than before, where only clips in their old slots and accent lanes do; None:
-    anywhere."""
-    then, now = before.reel, after.reel
-    if then.soundtrack is not now.soundtrack or not _same_form(before, after):
+def changed_boxes(before: Timeline, after: Timeline, ctx: PaintContext) -> list[QRectF] | None:
+    """Return where a reel looks otherwise than before; None: anywhere. A box from the top to the bottom goes through all lanes."""
+    if _frame(before) != _frame(after):
         return None
-    if len(before.placed) != len(after.placed):
-        return None
-    other = [
-        n for n, (old, new) in enumerate(zip(before.accent_lanes, after.accent_lanes, strict=True)) if old is not new
-    ]
-    out = []
-    if other:  # neighbours are painted in one go
-        top, end = layout.lane_top(other[0]), layout.lane_top(other[-1]) + layout.lane_h
-        out.append(QRectF(0, top, view.width, end - top))
-    for a, b in zip(before.placed, after.placed, strict=True):
-        if a is not b:
-            if a.clip.repeat is not None or b.clip.repeat is not None:
-                return None  # its repeats are others too, or lie elsewhere
-            if a.clip.id != b.clip.id or a[2:6] != b[2:6] or a.clip.track != b.clip.track or a.ties != b.ties:
-                return None
-            lane = QRectF(GUTTER, layout.picture_top(b.clip.track), view.room, layout.picture_h)
-            out.append(clip_box(after, view, lane, b))
-    heard = sounds.changed_boxes(before, after, view, layout)
-    return None if heard is None else out + heard + transitions.changed_boxes(before, after, view, layout)
-
-
-def changed_span(before: Timeline, after: Timeline, ctx: PaintContext) -> Span | None:
-    """Return the stretch outside which a reel looks as before, where it is the points that are others, and what follows them; None:
-    anywhere."""
-    then, now = before.reel, after.reel
-    if any(getattr(then, part) is not getattr(now, part) for part in Reel.__struct_fields__ if part not in FOLLOW):
-        return None
-    song, other = then.soundtrack, now.soundtrack
-    if song is None or other is None or any(getattr(song, part) != getattr(other, part) for part in PAINTED):
-        return None
-    if _crowds(before, ctx.view) != _crowds(after, ctx.view):
-        return None  # how points are drawn depends on how close they lie
-    rate = float(after.rate)
-
-    def alike(one: PlacedClip, two: PlacedClip) -> bool:
-        keys = not one.clip.keys or before.keyed(one) == after.keyed(two)
-        return keys and (one is two or _plays_alike(one, two))
-
-    spans = [
-        _span_of(were, are, lambda point: (after.reel_s(point), after.reel_s(point)))
-        for were, are in ((before.on_reel(), after.on_reel()), (before.beats, after.beats))
-    ]
-    for rows, others in zip(before.tracks, after.tracks, strict=True):
-        spans.append(_span_of(rows, others, lambda q: (q.first / rate, q.end / rate), alike))
-    for joined, anew in zip(before.transitions, after.transitions, strict=True):
-        spans.append(
-            _span_of(
-                joined,
-                anew,
-                lambda placed_transition: (placed_transition.begin / rate, placed_transition.end / rate),
-                transitions.looks_alike,
-            )
+    out: list[QRectF] = []
+    for number, lane in enumerate(ctx.layout.lanes):
+        found = _of_lane(
+            lane, lane.depends(before, ctx), lane.depends(after, ctx), ctx, ctx.layout.box(number, ctx.view.width)
         )
-    spans.append(_span_of(gaps(before), gaps(after), lambda gap: (gap[0] / rate, gap[1] / rate)))
-    for old, new in zip(before.accent_lanes, after.accent_lanes, strict=True):
-        if old.keyed != new.keyed:
+        if found is None:
             return None
-        spans += _evaluated_spans(old, new, rate)
-    for one, two in zip(evaluated_sound_lanes(before), evaluated_sound_lanes(after), strict=True):
-        spans.append(_span_of(one.triggers, two.triggers, lambda s: trigger_span(ctx, s) or (s.at_s, s.at_s)))
-        spans.append(_steps_span(one.steps, two.steps, rate))
-    spans.append(_span_of(laid_sounds(before), laid_sounds(after), lambda laid: (laid.begin_s, laid.end_s)))
-    found = [span for span in spans if span is not None]
-    return min((a for a, _ in found), default=0.0), max((b for _, b in found), default=0.0)
+        out += found
+    return _united(out)
 
 
-def _plays_alike(one: PlacedClip, two: PlacedClip) -> bool:
-    """Tell whether a clip lies and plays as before: points that it is not tied to may be others."""
-    if one.clip is not two.clip or one.footage is not two.footage or one[2:6] != two[2:6] or one.ties != two.ties:
-        return False
-    same = one.map.start_s == two.map.start_s and one.map.curve == two.map.curve and one.shape == two.shape
-    return same and one[8:11] == two[8:11]
+def goes_through(box: QRectF, ctx: PaintContext) -> bool:
+    """Tell whether a box is of all lanes, the head among them."""
+    return box.top() <= 0 and box.height() >= ctx.height
 
 
-def _crowds(timeline: Timeline, view: View) -> tuple[tuple[int, float], ...]:
-    """Return how many points there are of each sort, and how close they lie."""
-    bars = [b for b in timeline.beats if b.beat == 1]
-    return tuple((len(p), spacing(p, timeline, view)) for p in (timeline.on_reel(), timeline.beats, bars))
+def _frame(timeline: Timeline) -> tuple[object, ...]:
+    reel = timeline.reel
+    lanes = (len(reel.tracks), len(reel.accent_lanes), len(reel.sound_lanes), len(reel.sound_tracks))
+    return (reel.width, reel.height, timeline.rate, timeline.frames, lanes)
 
 
-def _same_form(before: Timeline, after: Timeline) -> bool:
-    """Tell whether there are the same lanes and tracks, the same footage and the same frame."""
-    then, now = before.reel, after.reel
-    rows = [f.lane.id for f in before.accent_lanes] == [f.lane.id for f in after.accent_lanes]
-    form = (then.width, then.height, then.rate, then.length_s) == (now.width, now.height, now.rate, now.length_s)
-    return rows and form and then.footage is now.footage and then.tracks is now.tracks
+def _of_lane(lane: LaneView, old: Depends, new: Depends, ctx: PaintContext, box: QRectF) -> list[QRectF] | None:
+    if len(old.series) != len(new.series) or not _same(old.whole, new.whole):
+        whole = lane.head or lane.extent(ctx, box).height() >= ctx.layout.end
+        return None if whole else [QRectF(0, box.top(), ctx.view.width, box.height())]
+    out = []
+    for one, two in zip(old.series, new.series, strict=True):
+        span = _span_of(one, two)
+        if span is None:
+            continue
+        left = max(ctx.view.x(span[0]) - lane.reach_px, GUTTER)
+        right = min(ctx.view.x(span[1]) + lane.reach_px, ctx.view.width)
+        if right > left:
+            own = lane.extent(ctx, box)
+            through = two.through or lane.head
+            top, height = (0.0, float(ctx.height)) if through else (own.top(), own.height())
+            out.append(QRectF(left, top, right - left, height))
+    return out
 
 
-def _evaluated_spans(old: EvaluatedLane, new: EvaluatedLane, rate: float) -> list[Span | None]:
-    def seen(pulse: Pulse) -> Span:
-        lead, after = span_frames(pulse.form)
-        return (pulse.frame - lead) / rate, (pulse.frame + after) / rate
-
-    return [_span_of(old.pulses, new.pulses, seen), _steps_span(old.steps, new.steps, rate)]
+def _same(old: Sequence[object], new: Sequence[object]) -> bool:
+    return len(old) == len(new) and all(a is b or a == b for a, b in zip(old, new, strict=True))
 
 
-def _steps_span(were: Sequence[Step], are: Sequence[Step], rate: float) -> Span | None:
-    return _span_of(were, are, lambda step: (step.frame / rate, step.frame / rate))
+def _united(boxes: list[QRectF]) -> list[QRectF]:
+    """Return boxes with those made one that lie below each other from the same left to the same right."""
+    out: list[QRectF] = []
+    for box in boxes:
+        last = out[-1] if out else None
+        if last is not None and (last.left(), last.right()) == (box.left(), box.right()):
+            out[-1] = last.united(box)
+        else:
+            out.append(box)
+    return out
 
 
-def _span_of(
-    were: Sequence[T], are: Sequence[T], seen: Callable[[T], Span], alike: Callable[[T, T], bool] | None = None
-) -> Span | None:
-    """Return from where to where two lists that lie in order differ; None where they are alike."""
+def _span_of(old: Series, new: Series) -> Span | None:
+    """Return from where to where two series differ; None where they are alike."""
+    were, are = old.items, new.items
     if were is are:
         return None
-    same = alike or (lambda a, b: a is b or a == b)
-    ahead = _alike(were, are, same)
+    ahead = _alike(were, are, new.alike)
     least = min(len(were), len(are)) - ahead
-    behind = min(_alike(reversed(were), reversed(are), same), least)
-    others = [seen(each) for each in (*were[ahead : len(were) - behind], *are[ahead : len(are) - behind])]
+    behind = min(_alike(reversed(were), reversed(are), new.alike), least)
+    others = [old.seen(each) for each in were[ahead : len(were) - behind]]
+    others += [new.seen(each) for each in are[ahead : len(are) - behind]]
     if not others:
         return None
     return min(a for a, _ in others), max(b for _, b in others)
 
 
-def _alike(were: Iterable[T], are: Iterable[T], same: Callable[[T, T], bool]) -> int:
-    """Return how many of two lists are the same before the first that is not."""
+def _alike(were: Iterable[Any], are: Iterable[Any], same: Callable[[Any, Any], bool]) -> int:
+    """Return how many of two series are the same before the first that is not."""
     count = 0
     for a, b in zip(were, are, strict=False):
         if not same(a, b):
             break
         count += 1
     return count
+
+
+def stretch_of(boxes: Sequence[QRectF], view: View, most: float) -> tuple[int, int] | None:
+    """Return the columns (left, right) that boxes lie in, where that is no more than a share of the view; None for more, or where names
+    are among them."""
+    left, right = int(min(box.left() for box in boxes)), -int(-max(box.right() for box in boxes) // 1)
+    if left < GUTTER or right - left > view.room * most:
+        return None
+    return left, min(right, view.width)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from PySide6.QtCore import QObject, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter
@@ -13,7 +13,7 @@ from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.session.song import Song
 from tempik.desktop.session.sound_shapes import SoundShapes
-from tempik.desktop.timeline.axis import View
+from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.layout import Layout, Room
 from tempik.desktop.timeline.snapping import Snap
 from tempik.reel import Reel
@@ -137,6 +137,28 @@ class Hit(NamedTuple):
     weak: bool = False  # anything else that is hit there comes first
 
 
+# From when to when, in seconds of the reel.
+Span = tuple[float, float]
+
+
+class Series(NamedTuple):
+    """Things that lie along time, in order: where some of them are others, the stretch that these are `seen` in is painted anew; `through`
+    all lanes, where they are seen in all."""
+
+    items: Sequence[Any]
+    seen: Callable[[Any], Span]
+    alike: Callable[[Any, Any], bool] = lambda a, b: a is b or a == b
+    through: bool = False
+
+
+class Depends(NamedTuple):
+    """What a lane's painting follows from: where anything of `whole` is another, all of the lane and its name is painted anew, else what of
+    its `series` is."""
+
+    whole: tuple[object, ...] = ()
+    series: tuple[Series, ...] = ()
+
+
 class LaneView:
     """What is seen of one lane of the timeline. `key` names it; lanes of the `head` stay when the others scroll; what lies `beneath` is
     painted before the points' lines."""
@@ -144,6 +166,7 @@ class LaneView:
     key = ""
     head = False
     beneath = False
+    reach_px = 64  # how far beyond its own stretch a thing of the lane may be painted: signs and words
 
     def room(self) -> Room:
         """Return how high the lane may be; a lane of no height lies over the others."""
@@ -151,6 +174,15 @@ class LaneView:
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         """Paint what stands, right of the names."""
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        """Return what of a reel the lane's painting follows from, its name's too; what is chosen, the view and the files are seen to
+        elsewhere. A lane that does not say is painted anew with each change."""
+        return Depends((timeline,))
+
+    def extent(self, ctx: PaintContext, box: QRectF) -> QRectF:
+        """Return where the lane paints, of the box that it is given."""
+        return box
 
     def paint_staying(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         """Paint, over what stands, what stays in view as the rest moves along."""
@@ -195,3 +227,9 @@ class OverLaneView(LaneView):
 
 
 LaneLayout = Layout[LaneView]
+
+
+def pictures_box(ctx: PaintContext) -> QRectF:
+    """Return where the picture tracks lie, below the head."""
+    top = ctx.layout.head_end
+    return QRectF(GUTTER, top, ctx.view.room, max(ctx.layout.pictures_end - top, 0))

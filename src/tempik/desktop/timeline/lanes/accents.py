@@ -7,14 +7,14 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 
-from tempik.accents import EvaluatedLane, Step
+from tempik.accents import EvaluatedLane, Pulse, Step, span_frames
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.background import paint_dots
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.lanes.pulse_painting import lane_picture, rule_text
-from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
+from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView, steps_series
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
@@ -23,6 +23,7 @@ from tempik.edit.accents.lanes import lane_of, with_all_amounts, with_amount
 from tempik.edit.accents.painting import with_toggled
 from tempik.reel import Reel
 from tempik.time import time_of
+from tempik.timeline.timeline import Timeline
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 20, 72
 
@@ -45,6 +46,16 @@ class AccentLaneView(StepsLaneView):
 
     def found(self, ctx: PaintContext) -> EvaluatedLane:
         return ctx.timeline.accent_lanes[self.number]
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        found, rate = timeline.accent_lanes[self.number], float(timeline.rate)
+
+        def seen(pulse: Pulse) -> tuple[float, float]:
+            lead, after = span_frames(pulse.form)
+            return (pulse.frame - lead) / rate, (pulse.frame + after) / rate
+
+        whole = (found.lane, found.gain, found.silent, found.keyed)
+        return Depends(whole, (Series(found.pulses, seen), steps_series(found.steps, rate)))
 
     # Painting
 

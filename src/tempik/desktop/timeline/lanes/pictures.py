@@ -11,7 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import paint_dots
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneView, PaintContext
+from tempik.desktop.timeline.lane import Depends, Hit, LaneView, PaintContext, Series
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
 from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
@@ -46,8 +46,20 @@ RIVET_PX = 7  # the mark of a kept clip
 KEPT_CLIP_PX = 420
 
 
+def plays_alike(one: PlacedClip, two: PlacedClip) -> bool:
+    """Tell whether a clip lies, plays and looks as before: points that it is not tied to may be others."""
+    if one is two:
+        return True
+    if one.clip is not two.clip or one.footage is not two.footage or one[2:6] != two[2:6] or one.ties != two.ties:
+        return False
+    same = one.map.start_s == two.map.start_s and one.map.curve == two.map.curve and one.shape == two.shape
+    return same and one[8:11] == two[8:11]
+
+
 class PictureLaneView(LaneView):
     """One track of clips. Clips are moved, slid, slipped and trimmed; what is dragged snaps."""
+
+    reach_px = 1
 
     def __init__(self, track: int) -> None:
         self.track = track
@@ -59,6 +71,20 @@ class PictureLaneView(LaneView):
 
     def room(self) -> Room:
         return Room(LEAST_PICTURE_H, PICTURE_H, MOST_PICTURE_H, gives=0)
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        reel, rate = timeline.reel, float(timeline.rate)
+        series = [
+            Series(timeline.tracks[self.track], lambda q: (q.first / rate, q.end / rate), plays_alike),
+            Series(
+                [(b.until, a.first, a.end) for b, a in overlaps(timeline) if a.clip.track == self.track],
+                lambda wedge: (wedge[1] / rate, min(wedge[0], wedge[2]) / rate),
+            ),
+        ]
+        if self.track == 0:
+            series.append(Series(gaps(timeline), lambda gap: (gap[0] / rate, gap[1] / rate)))
+        tints = tuple(f.id for f in reel.footage)
+        return Depends((reel.tracks[self.track], tints, reel.interpolation), tuple(series))
 
     # Painting
 

@@ -10,7 +10,16 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneLayout, OverLaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import (
+    Depends,
+    Hit,
+    LaneGesture,
+    LaneLayout,
+    OverLaneView,
+    PaintContext,
+    Pointer,
+    Series,
+)
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H, SLIVER_PX
 from tempik.desktop.timeline.lanes.cues import cue_bottom, foot_of_cues, free_cues
 from tempik.desktop.timeline.lanes.points import SIGNS_H, points_top
@@ -32,6 +41,18 @@ class PinsLaneView(OverLaneView):
     """Lies over all lanes: stitches and the triangles of cues, dragged from point to point."""
 
     key = "pins"
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        rate, chosen = float(timeline.rate), ctx.project.selection.clip_ids
+
+        def marks(placed: PlacedClip) -> tuple[object, ...]:
+            return tuple(key_frames(timeline, placed.clip, list(placed.clip.keys))), tuple(free_cues(timeline, placed))
+
+        clips = [
+            (q.first, q.end, q.clip.track, tuple(t.frame for t in q.ties), marks(q) if q.clip.id in chosen else ())
+            for q in timeline.everything
+        ]
+        return Depends((), (Series(clips, lambda q: (q[0] / rate, q[1] / rate), through=True),))
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         if ctx.within is not None and ctx.within.top() > ctx.layout.pictures_end:

@@ -13,7 +13,7 @@ from tempik.desktop.song.wave import DIM_BANDS, paint_sign, wave_picture
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import RULER_H, spacing
 from tempik.desktop.timeline.in_view import points_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
@@ -47,6 +47,21 @@ class PointsLaneView(LaneView):
 
     def room(self) -> Room:
         return Room(POINTS_H, POINTS_H, 132, gives=9)
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        song = timeline.reel.soundtrack
+        file = (song.path, song.length_s, song.start_s, song.pieces) if song is not None else ()
+        # How points are drawn depends on how close they lie.
+        sorts = (timeline.on_reel(), timeline.beats, [b for b in timeline.beats if b.beat == 1])
+        crowds = tuple((len(points), spacing(points, timeline, ctx.view)) for points in sorts)
+
+        def seen(point: Point) -> tuple[float, float]:
+            return timeline.reel_s(point), timeline.reel_s(point)
+
+        # Each point's line goes through all lanes.
+        return Depends(
+            (file, crowds), tuple(Series(p, seen, through=True) for p in (timeline.on_reel(), timeline.beats))
+        )
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         view, timeline = ctx.view, ctx.timeline

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QPainter
 
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.background import FRAMES_SHOW_PX, RULER_H, spacing
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
@@ -34,6 +34,10 @@ class RulerLaneView(LaneView):
 
     def room(self) -> Room:
         return Room(RULER_H, RULER_H, RULER_H, gives=9)
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        beats = Series(timeline.beats, lambda point: (timeline.reel_s(point), timeline.reel_s(point)))
+        return Depends((timeline.start_s,), (beats,))
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         p.fillRect(QRectF(0, 0, ctx.view.width, RULER_H), QColor(theme.RAISED))

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.lanes.sounds import channel_name_hit, paint_channel_name
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
@@ -22,10 +22,12 @@ from tempik.timeline.sound_triggers import (
     LaidSound,
     channel_names,
     laid_sound,
+    laid_sounds,
     silent_channels,
     sound_length,
     sound_title,
 )
+from tempik.timeline.timeline import Timeline
 
 ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 22, 72
 EDGE_PX = 6
@@ -44,6 +46,13 @@ class SoundTrackLaneView(LaneView):
     @classmethod
     def of(cls, reel: Reel) -> list[LaneView]:
         return [cls(number) for number in range(len(reel.sound_tracks))]
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        reel = timeline.reel
+        track = reel.sound_tracks[self.number]
+        laid = [found for found in laid_sounds(timeline) if found.track.id == track.id]
+        whole = (track, track.id in silent_channels(reel), reel.hits, reel.sounds)
+        return Depends(whole, (Series(laid, lambda found: (found.begin_s, found.end_s)),))
 
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)

@@ -11,11 +11,11 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from tempik.accents import Step
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.sound_shapes import Outline
-from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.background import paint_dots
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneLayout, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.lanes.pulse_painting import rule_text
-from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView
+from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView, steps_series
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.pixmap_cache import cached_picture
@@ -30,7 +30,6 @@ from tempik.timeline.sound_triggers import (
     SoundTrigger,
     channel_names,
     evaluated_sound_lanes,
-    laid_sounds,
     silent_channels,
     sound_hit,
     sound_title,
@@ -57,6 +56,15 @@ class SoundLaneView(StepsLaneView):
     @classmethod
     def of(cls, reel: Reel) -> list[LaneView]:
         return [cls(number) for number in range(len(reel.sound_lanes))]
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        found, reel = evaluated_sound_lanes(timeline)[self.number], timeline.reel
+
+        def seen(trigger: SoundTrigger) -> tuple[float, float]:
+            return trigger_span(ctx, trigger) or (trigger.at_s, trigger.at_s)
+
+        whole = (found.lane, found.lane.id in silent_channels(reel), reel.hits, reel.sounds)
+        return Depends(whole, (Series(found.triggers, seen), steps_series(found.steps, float(timeline.rate))))
 
     def room(self) -> Room:
         return Room(LEAST_ROW_H, ROW_H, MOST_ROW_H, gives=1)
@@ -165,24 +173,6 @@ class LaneGainGesture(LaneGesture):
 
     def drop(self) -> None:
         self.gesture.drop()
-
-
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: LaneLayout) -> list[QRectF] | None:
-    """Return where sounds look otherwise than before; None: anywhere, there are other lanes or tracks."""
-    then, now = before.reel, after.reel
-    if [r.id for r in then.sound_lanes] != [r.id for r in now.sound_lanes]:
-        return None
-    if [t.id for t in then.sound_tracks] != [t.id for t in now.sound_tracks]:
-        return None
-    silent = silent_channels(then) == silent_channels(now)
-    same = silent and then.hits is now.hits and then.sounds is now.sounds
-    lanes = zip(evaluated_sound_lanes(before), evaluated_sound_lanes(after), strict=True)
-    keys = [f"sound {n}" for n, (a, b) in enumerate(lanes) if not same or a is not b]
-    if now.sound_tracks:
-        moved = then.sound_clips is not now.sound_clips or laid_sounds(before) != laid_sounds(after)
-        if not same or moved or then.sound_tracks is not now.sound_tracks:
-            keys += [f"sounds {n}" for n in range(len(now.sound_tracks))]
-    return [QRectF(0, layout.top(key), view.width, layout.height_of(key)) for key in keys]
 
 
 def scroll_to_channel(ctx: PaintContext) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Sequence
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
@@ -10,7 +11,7 @@ from PySide6.QtGui import QPainter
 from tempik.accents import EvaluatedLane, Step
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.lanes.pulse_painting import step_box
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
@@ -20,6 +21,11 @@ from tempik.timeline.sound_triggers import EvaluatedSoundLane
 
 DOTS_PX = 20  # of a lane's name, at its end: its menu
 STRENGTH_PX = 60.0  # of a drag upward for one more
+
+
+def steps_series(steps: Sequence[Step], rate: float) -> Series:
+    """Return a lane's steps as its painting follows from them."""
+    return Series(steps, lambda step: (step.frame / rate, step.frame / rate))
 
 
 class StepsLaneView(LaneView):

@@ -10,7 +10,17 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.lane import Hit, LaneGesture, LaneLayout, OverLaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import (
+    Depends,
+    Hit,
+    LaneGesture,
+    LaneLayout,
+    OverLaneView,
+    PaintContext,
+    Pointer,
+    Series,
+    pictures_box,
+)
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, figures
 from tempik.desktop.widgets.transition_signs import paint_transition_sign
@@ -33,6 +43,17 @@ class TransitionsLaneView(OverLaneView):
     """Lies over the picture tracks."""
 
     key = "transitions"
+
+    def extent(self, ctx: PaintContext, box: QRectF) -> QRectF:
+        return pictures_box(ctx)
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        rate = float(timeline.rate)
+
+        def seen(one: PlacedTransition) -> tuple[float, float]:
+            return one.begin / rate, one.end / rate
+
+        return Depends((), tuple(Series(found, seen, looks_alike) for found in timeline.transitions))
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         chosen = ctx.project.selection.transition_place
@@ -125,19 +146,6 @@ def plate_of(timeline: Timeline, view: View, layout: LaneLayout, placed_transiti
         left, right = turn - LEAST_PX / 2, turn + LEAST_PX / 2
     top = layout.picture_top(placed_transition.owner.clip.track) + layout.picture_h - PLATE_H - 2
     return QRectF(left, top, right - left, PLATE_H)
-
-
-def changed_boxes(before: Timeline, after: Timeline, view: View, layout: LaneLayout) -> list[QRectF]:
-    """Return where transitions look otherwise than before."""
-    out = []
-    for then, now in zip(before.transitions, after.transitions, strict=True):
-        if then is now:
-            continue
-        old, new = ({_looks(s): s for s in transitions} for transitions in (then, now))
-        for key in old.keys() ^ new.keys():
-            placed_transition = old.get(key) or new[key]
-            out.append(plate_of(after, view, layout, placed_transition).adjusted(-4, -2, 4, 4))
-    return out
 
 
 def looks_alike(one: PlacedTransition, other: PlacedTransition) -> bool:

@@ -11,13 +11,23 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.timeline.in_view import clips_in_view
-from tempik.desktop.timeline.lane import Hit, LaneGesture, OverLaneView, PaintContext, Pointer
+from tempik.desktop.timeline.lane import (
+    Depends,
+    Hit,
+    LaneGesture,
+    OverLaneView,
+    PaintContext,
+    Pointer,
+    Series,
+    pictures_box,
+)
 from tempik.desktop.timeline.lanes.clip_painting import HEAD_H
 from tempik.desktop.timeline.snapping import frame_x, snapped, targets
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 from tempik.edit.titles import with_word_at
 from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.timeline import Timeline
 from tempik.timeline.wording import word_frames
 from tempik.titles import words_of
 
@@ -39,6 +49,22 @@ class WordsLaneView(OverLaneView):
     """Lies over the picture tracks."""
 
     key = "words"
+
+    def extent(self, ctx: PaintContext, box: QRectF) -> QRectF:
+        return pictures_box(ctx)
+
+    def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:
+        rate = float(timeline.rate)
+        titles = [
+            (q.first, q.end, q.clip.track, q.clip.title.text, tuple(word_frames(timeline, q)))
+            for q in timeline.everything
+            if q.clip.title is not None
+        ]
+        # A word may land beyond its clip.
+        ends = Series(
+            titles, lambda t: (min(t[0], *t[4]) / rate, max(t[1], *t[4]) / rate) if t[4] else (t[0] / rate, t[1] / rate)
+        )
+        return Depends((), (ends,))
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         for placed in clips_in_view(ctx.timeline, ctx.view):
