@@ -18,6 +18,7 @@ from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QApplication, QMessageBox
 from pytestqt.qtbot import QtBot
 
+from examples import ALL, SOME
 from media_files import beat_song, numbered, write_sound, write_video
 from tempik.assemble import assemble
 from tempik.demo import demo_is_whole, write_demo
@@ -30,11 +31,45 @@ from tempik.reel import Reel
 
 # How long an example takes on a busy machine says nothing: speed is measured by ./run bench. The same code is tried on the same
 # examples, so that a test that fails has something to do with what was changed; TEMPIK_EXPLORE=1 ./run test looks further.
-settings.register_profile("tempik", deadline=None, derandomize=not os.environ.get("TEMPIK_EXPLORE"))
-settings.load_profile("tempik")
+EXPLORING = bool(os.environ.get("TEMPIK_EXPLORE"))
+settings.register_profile("some", deadline=None, derandomize=not EXPLORING, max_examples=SOME)
+settings.register_profile("all", deadline=None, derandomize=not EXPLORING)
+settings.load_profile("some")
+# What takes long is tried by ./run test --all, which CI runs; of films and of what is tried at random a sample is tried each time.
+LONG = ("film", "explore", "slow")
 # The reference library compiles itself when it is first used: for one short song that need not be good code.
 os.environ.setdefault("NUMBA_OPT", "0")
 gc.disable()  # as in the window: what holds widgets is never collected by a thread that renders
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--all", action="store_true", help="what takes long too, and as many drawn examples as there are")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    config.addinivalue_line(
+        "markers", "film(sample): writes films or measures them; `sample` is the parameter that is always tried"
+    )
+    config.addinivalue_line("markers", "explore(sample): tries what is drawn, damaged or killed, many times over")
+    config.addinivalue_line("markers", "slow(sample): takes seconds for another reason")
+    if config.getoption("--all"):
+        settings.load_profile("all")
+        os.environ[ALL] = "1"  # before any test is read
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leave out what takes long, unless all is asked for, or files or tests by name."""
+    if config.getoption("--all") or config.args != config.getini("testpaths"):
+        return
+    marks = {item: next((m for name in LONG if (m := item.get_closest_marker(name))), None) for item in items}
+    left = [item for item, mark in marks.items() if mark is not None and not _sampled(item, mark)]
+    config.hook.pytest_deselected(items=left)
+    items[:] = [item for item in items if item not in set(left)]
+
+
+def _sampled(item: pytest.Item, mark: pytest.Mark) -> bool:
+    wanted = mark.kwargs.get("sample")
+    return wanted is not None and (not wanted or item.name.endswith(f"[{wanted}]"))
 
 
 def pytest_collection_finish() -> None:

@@ -365,6 +365,7 @@ def test_the_check_is_filtered_by_row_and_a_click_goes_there(shown: Window, qtbo
     )
 
 
+@pytest.mark.film
 def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_path: Path) -> None:
     assert shown.exports.start(Order(), tmp_path / "out.mp4")
     qtbot.waitUntil(lambda: shown.exports.running is None, timeout=60_000)

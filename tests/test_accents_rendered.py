@@ -44,6 +44,7 @@ def with_rows(reel: Reel, names: list[str]) -> Reel:
     return reel
 
 
+@pytest.mark.film(sample="names0")
 @pytest.mark.parametrize(
     "names",
     [
@@ -65,6 +66,7 @@ def test_every_kind_of_accent_is_found_in_the_file_at_its_point(
     assert report.ok and report.worst_ms <= 1000 / 60 + 2
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("name", ["flash", "shake", "punch", "mono", "streak"])
 def test_an_accent_that_is_two_frames_late_in_the_file_is_caught(still_life: Reel, name: str, tmp_path: Path) -> None:
     timeline = Timeline(with_rows(still_life, [name]))
@@ -161,6 +163,7 @@ def test_a_flash_over_a_still_frame_keeps_the_planes_apart(still_life: Reel) -> 
     assert timeline.rate == Fraction(30)
 
 
+@pytest.mark.film
 def test_an_accent_held_under_a_fading_flash_is_not_taken_for_late(still_life: Reel, tmp_path: Path) -> None:
     # The flash hides it most on the point's own frame, so that the next frame of its hold differs more.
     both = accent_lanes.with_lane(accent_lanes.with_lane(still_life, "flash", 4), "invert", 4)

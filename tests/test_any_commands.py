@@ -183,6 +183,7 @@ def answered(monkeypatch: pytest.MonkeyPatch, tmp_path: Path, media: Path) -> No
     monkeypatch.setattr("tempik.desktop.shell.view_commands._open", lambda url: True)
 
 
+@pytest.mark.explore(sample="1")
 @pytest.mark.usefixtures("answered")
 @pytest.mark.parametrize("seed", range(3))
 def test_nothing_that_is_asked_for_ends_in_a_fault(opened: Window, qtbot: QtBot, seed: int) -> None:
@@ -194,6 +195,7 @@ def sounds_are_long(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(audio, "LONG_S", 0.1)
 
 
+@pytest.mark.explore
 @pytest.mark.usefixtures("sounds_are_long", "answered")
 def test_nor_with_sounds_that_are_held_on_disk(opened: Window, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: opened.song.sound is not None, timeout=20_000)

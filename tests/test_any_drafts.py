@@ -9,6 +9,7 @@ from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -102,6 +103,7 @@ def assert_drafted(made: MoodDraft, options: DraftOptions, folder: Path) -> None
     assert all(why_sound_lane(reel, r).endswith(".") for r in reel.sound_lanes)
 
 
+@pytest.mark.explore
 @by_lot(40)
 @given(shelf=shelves(), song=songs, data=st.data())
 def test_any_song_and_any_shelf_give_a_reel(
@@ -142,6 +144,7 @@ def kept_of(reel: Reel) -> list[object]:
     return [*clips, *(r for r in (*reel.accent_lanes, *reel.sound_lanes) if r.locked)]
 
 
+@pytest.mark.explore
 @by_lot(30)
 @given(shelf=shelves(8), data=st.data())
 def test_drafts_and_corrections_in_any_order(shelf: Shelf, tmp_path: Path, data: st.DataObject) -> None:

@@ -14,6 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.check.landing import check_reel
 from tempik.derive import DERIVED
@@ -290,7 +291,7 @@ def assert_sound(reel: Reel, folder: Path) -> None:
 
 
 @settings(
-    max_examples=60,
+    max_examples=examples(60),
     deadline=None,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow, HealthCheck.data_too_large],
 )

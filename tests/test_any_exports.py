@@ -79,6 +79,7 @@ def test_each_picture_in_the_file_is_the_one_that_is_shown(
         assert np.array_equal(np.asarray(Image.open(file)), meant), f"frame {number}"
 
 
+@pytest.mark.explore
 @by_lot
 @given(
     data=st.data(), kind=st.sampled_from([k for k in FORMATS if k.kind == "film" and k.key in ("h264", "prores422")])
@@ -115,6 +116,7 @@ def not_landing(report: Report, part: tuple[float, float]) -> list[tuple[object,
     return [(e.kind, e.frame, e.lane, e.part) for e in inside if e.tied and not e.ok]
 
 
+@pytest.mark.explore
 @by_lot
 @given(data=st.data())
 def test_the_sound_of_a_part_is_that_of_the_whole(

@@ -113,6 +113,7 @@ def pages_by_turns(window: Window, number: int, every: int) -> None:
     QApplication.processEvents()
 
 
+@pytest.mark.explore(sample="1")
 @pytest.mark.parametrize("seed", range(2))
 def test_any_drag_is_one_step_that_is_taken_back_and_done_again(whole: Window, qtbot: QtBot, seed: int) -> None:
     hand, project = Dragger(whole, seed), whole.project
@@ -138,6 +139,7 @@ def test_any_drag_is_one_step_that_is_taken_back_and_done_again(whole: Window, q
     assert not log_path().is_file(), log_path().read_text()[-1500:]
 
 
+@pytest.mark.explore
 @pytest.mark.parametrize("seed", range(2, 4))
 def test_any_drag_is_dropped_by_esc(whole: Window, qtbot: QtBot, seed: int) -> None:
     hand, project, dropped = Dragger(whole, seed), whole.project, 0
@@ -165,6 +167,7 @@ def test_any_drag_is_dropped_by_esc(whole: Window, qtbot: QtBot, seed: int) -> N
     assert not log_path().is_file(), log_path().read_text()[-1500:]
 
 
+@pytest.mark.explore
 def test_no_drag_changes_a_locked_track(whole: Window, qtbot: QtBot) -> None:
     hand, project = Dragger(whole, 9), whole.project
     project.change("Locked", lambda reel: with_track(with_track(reel, 0, locked=True), 1, locked=True))
@@ -192,6 +195,7 @@ def _picture(window: Window) -> np.ndarray:
     return np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), -1, 4).astype(int)
 
 
+@pytest.mark.explore(sample="0-True")
 @pytest.mark.parametrize("nested", [False, True])
 @pytest.mark.parametrize("seed", range(2))
 def test_the_timeline_that_follows_a_moved_point_is_the_one_painted_anew(
@@ -224,6 +228,7 @@ def test_the_timeline_that_follows_a_moved_point_is_the_one_painted_anew(
     assert mended >= 10, "most are painted along their stretch alone, and it is seen"
 
 
+@pytest.mark.explore
 def test_a_slider_that_is_dropped_shows_what_is_so(whole: Window) -> None:
     """It had stayed where it was dragged to, though the reel was as before."""
     whole.project.selection.select_clip(whole.project.timeline.placed[1].clip.id)

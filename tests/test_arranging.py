@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from media_files import beat_song, write_sound
 from tempik.assemble import soundtrack_from
 from tempik.check import check_reel
@@ -173,7 +174,7 @@ def song(beats: int = 64, gap: float = 0.5, lead: float = 0.3) -> Soundtrack:
     return Soundtrack("/x.wav", length, heard=Analysis(length, 60 / gap, beats=made, sections=sections, steady=True))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(
     order=st.lists(st.tuples(st.integers(0, 14), st.integers(1, 6)), min_size=1, max_size=6),
     choice=st.sampled_from([1, 2, 4]),

@@ -279,6 +279,7 @@ def exported(project: Path, shapes: str, *more: str) -> int:
     return main(["export", str(project), "-o", out, "--shape", shapes, *small, *more])
 
 
+@pytest.mark.film
 def test_every_shape_is_written_before_it_is_told_that_one_misses(
     project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -433,6 +434,7 @@ def test_what_the_system_makes_up_is_no_file(path: str) -> None:
         opened_regular(path).close()
 
 
+@pytest.mark.film
 def test_frames_that_cannot_be_decoded_are_answered_without_end(tmp_path: Path) -> None:
     """2,300 of them, one after the other, were asked for by ever deeper calls."""
     path = tmp_path / "torn.avi"

@@ -94,6 +94,7 @@ def test_the_bar_begins_where_it_is_low_and_the_chord_changes() -> None:
         assert (bars.metre, bars.first_downbeat) == (metre, 0)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", [1, 2, 3])
 @pytest.mark.parametrize("bpm", [72, 100, 140, 168])
 def test_a_grid_stays_on_its_beats_through_noise_at_ten_decibels(bpm: float, seed: int) -> None:

@@ -27,6 +27,7 @@ def test_after_every_power_cut_what_was_acknowledged_is_there(folder: Path, smal
         assert cuts.states > 30 and not cuts.broken, (name, cuts.broken[:3])
 
 
+@pytest.mark.explore
 def test_the_power_cuts_would_tell_of_a_folder_that_is_not_synced(
     folder: Path, small: Reel, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -35,6 +36,7 @@ def test_the_power_cuts_would_tell_of_a_folder_that_is_not_synced(
         assert cuts.broken, name
 
 
+@pytest.mark.explore
 @pytest.mark.parametrize(
     "kind, count", [("project", 60), ("journal", 40), ("points", 40), ("shape", 30), ("media", 25)]
 )
@@ -51,6 +53,7 @@ def test_damaged_and_hostile_files_are_opened_or_refused_in_a_sentence(folder: P
     assert found.most_mb <= damage.MOST_MB
 
 
+@pytest.mark.explore
 def test_the_window_may_be_killed_at_any_moment(folder: Path, small: Reel) -> None:
     found = kills.run(folder, small, 4, seed=9, report=False)
     assert not found.wrong and found.steps > 0, found.wrong
@@ -61,6 +64,7 @@ def test_folders_that_vanish_are_said_at_once(folder: Path, small: Reel, qapp: o
     assert not found.wrong, found.wrong
 
 
+@pytest.mark.explore
 def test_full_disks_keep_what_was_there_and_say_what_is_not(folder: Path, small: Reel, qapp: object) -> None:
     if not disks.may_mount():
         pytest.skip("small disks are mounted by root only")
@@ -110,6 +114,7 @@ def test_a_damaged_proxy_is_thrown_away_and_made_again(folder: Path, damage_it: 
     assert sound_proxy(str(folder / "a.mp4"), made)
 
 
+@pytest.mark.explore
 def test_a_long_film_is_studied_in_parts_with_the_same_result(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Two hours of film once held 4.8 GB of small frames."""
     path = folder / "a.mp4"
@@ -124,18 +129,21 @@ def test_a_long_film_is_studied_in_parts_with_the_same_result(folder: Path, monk
 # What strangers send and do, and whatever may be asked of the command line
 
 
+@pytest.mark.explore
 def test_files_of_others_are_opened_or_refused_in_a_sentence(folder: Path) -> None:
     found = damage.tried("other", others.other_cases(60, folder / "m", 76), folder, report=False)
     assert not found.wrong and found.cases > 90, found.wrong[:5]
     assert found.most_mb <= damage.MOST_MB and found.slowest_s <= damage.LONGEST_S
 
 
+@pytest.mark.explore
 def test_command_lines_of_any_kind_are_carried_out_or_refused(folder: Path) -> None:
     tried = commands.run(folder, 150, seed=77)
     assert not tried.wrong, tried.wrong[:5]
     assert tried.ended[0] > 20 and set(tried.ended) <= {0, 1, 2}
 
 
+@pytest.mark.explore
 def test_a_stranger_gets_nowhere(folder: Path) -> None:
     found = strangers.run(folder, 12, seed=78)
     assert not found.wrong, found.wrong

@@ -65,6 +65,7 @@ def project(media: Path, tmp_path: Path, worker_cache: Path, monkeypatch: pytest
     return path
 
 
+@pytest.mark.film
 def test_a_command_is_a_process_with_an_exit_code(project: Path, media: Path, tmp_path: Path) -> None:
     assert json.loads(as_process("check", project).stdout)["ok"]
     assert "gone.wav" in as_process("beats", tmp_path / "gone.wav", code=2).stderr
@@ -105,6 +106,7 @@ def test_a_draft_is_a_project_that_lands(project: Path) -> None:
     assert "measured_ms" not in report["events"][0]
 
 
+@pytest.mark.film
 def test_export_and_its_measured_check(project: Path, tmp_path: Path) -> None:
     out = tmp_path / "o.mp4"
     lines = tempik("export", project, "-o", out, "--quality", "draft", "--progress", "json").stdout.splitlines()
@@ -185,6 +187,7 @@ def test_bad_usage_exits_2(arguments: tuple[str, ...]) -> None:
     assert "--help)." in tempik(*arguments, code=2).stderr
 
 
+@pytest.mark.film
 def test_odd_footage_goes_the_whole_way(media: Path, tmp_path: Path) -> None:
     from media_files import numbered
 

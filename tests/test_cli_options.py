@@ -260,6 +260,7 @@ def test_the_menu_starts_what_it_is_told(tmp_path: Path, monkeypatch: pytest.Mon
     assert main(["menu", "remove"]) == 0 and not list(tmp_path.rglob("*.desktop"))
 
 
+@pytest.mark.film
 def test_an_export_says_which_encoder_wrote_it(
     project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

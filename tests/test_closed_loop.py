@@ -87,6 +87,7 @@ def assert_lands(reel: Reel, path: Path, footage_rate: int = 60) -> None:
             assert min(abs(times[k] - beat) for k in shows) <= half
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("bpm", [128, 93.7])
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_flashes_and_cues_land_on_the_beat_that_is_heard(tmp_path: Path, bpm: float, rate: Fraction) -> None:
@@ -98,6 +99,7 @@ def test_flashes_and_cues_land_on_the_beat_that_is_heard(tmp_path: Path, bpm: fl
     assert_lands(reel, tmp_path / "o.mp4")
 
 
+@pytest.mark.film
 @pytest.mark.parametrize(("bpm", "rate"), [(128, Fraction(30000, 1001))])
 def test_nothing_drifts_over_two_minutes(tmp_path: Path, bpm: float, rate: Fraction) -> None:
     reel = make_reel(tmp_path, bpm, rate, 120.0)
@@ -132,6 +134,7 @@ def with_second_pin(reel: Reel, clip: str) -> Reel:
     return pin.with_clip_cue_here(reel, clip, at, later[-1].id, also=True)
 
 
+@pytest.mark.film(sample="24")
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_cues_land_at_any_speed_shape_and_direction(tmp_path: Path, rate: Fraction) -> None:
     reel = shaped_every_way(make_reel(tmp_path, 128, rate, 15.0))
@@ -142,6 +145,7 @@ def test_cues_land_at_any_speed_shape_and_direction(tmp_path: Path, rate: Fracti
     assert_lands(reel, tmp_path / "o.mp4")
 
 
+@pytest.mark.film
 def test_the_check_measures_what_is_in_the_file(tmp_path: Path) -> None:
     reel = make_reel(tmp_path, 128, Fraction(30), 8.0)
     reel = accent_lanes.with_lane(reel, "shake", 2)
@@ -157,6 +161,7 @@ def test_the_check_measures_what_is_in_the_file(tmp_path: Path) -> None:
             assert event.measured_ms == pytest.approx(event.error_ms, abs=0.6)
 
 
+@pytest.mark.film
 def test_the_check_catches_a_file_that_is_a_frame_late(tmp_path: Path) -> None:
     reel = make_reel(tmp_path, 128, Fraction(30), 8.0)
     export(Timeline(reel), tmp_path / "o.mp4")

@@ -58,6 +58,7 @@ def swing(turn_s: float) -> Callable[[float], tuple[float, float]]:
     return lambda t: (270 - 190 * abs(t - turn_s), 110.0)
 
 
+@pytest.mark.film
 @pytest.mark.parametrize(
     ("motion", "truth", "rate", "shake"),
     [
@@ -81,6 +82,7 @@ def test_a_hit_a_stop_and_a_turn_are_among_the_first_three(
     assert any(abs(s.time_s - truth) <= 1.001 / rate for s in found[:3]), found
 
 
+@pytest.mark.slow
 def test_the_demos_true_cues_are_among_the_first_three_within_a_frame(demo: Path) -> None:
     with open(demo / "cues.csv", encoding="utf-8") as file:
         truth = list(csv.DictReader(file))

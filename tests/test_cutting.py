@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from tempik.check import check_reel
 from tempik.edit.clips import pieces, place, trim
 from tempik.edit.clips import pins as pin
@@ -76,7 +77,8 @@ SOFT = Curve((Node(0.0, 2.0, soft_out=0.6), Node(0.4, 0.25, soft_in=0.5, soft_ou
 CURVES = (constant(1.0), ramp(2.0, 0.25), constant(-1.0), SOFT)
 
 
-@settings(max_examples=60, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(60), deadline=None)
 @given(st.lists(st.integers(16, 470), min_size=1, max_size=12), st.sampled_from([93.7, 120.0, 128.0]))
 def test_splitting_anywhere_changes_nothing_on_screen(frames: list[int], bpm: float) -> None:
     reel = made(bpm, CURVES)
@@ -399,7 +401,8 @@ def test_a_clip_on_a_higher_row_lies_over_those_below_and_a_hidden_row_shows_not
         place.without_track(reel, 1)
 
 
-@settings(max_examples=40, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(0, 400), st.integers(1, 80), st.integers(0, 1))
 def test_clearing_a_stretch_leaves_the_rest_as_it_was(first: int, frames: int, track: int) -> None:
     reel = place.on_other_track(made(curves=CURVES), ["c3"], 1)

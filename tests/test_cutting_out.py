@@ -115,6 +115,7 @@ def test_a_clip_shows_its_subject_over_what_lies_below(cut: tuple[Footage, Cutou
     assert cutting_out.without_cutout(made, [clip]).footage[0].cutouts == ()
 
 
+@pytest.mark.slow
 def test_another_stroke_mends_where_the_cut_slips(cut: tuple[Footage, Cutout], tmp_path: Path) -> None:
     """Ground that was taken for the subject is carried on with it, until a stroke on a later frame says that it is not."""
     footage, whole = cut

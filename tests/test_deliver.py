@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from tempik.check import check_rendered
 from tempik.cli.main import main
 from tempik.deliver import presets, queue
@@ -52,7 +53,7 @@ def middle(reel: Reel, clip: Clip, footage: Footage) -> np.ndarray:
 # Frames of other shapes
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(
     footage=st.sampled_from([WIDE, TALL]),
     into=st.sampled_from([(1080, 1080), (1080, 1350), (1920, 1080), (720, 1280), (1080, 1920)]),
@@ -114,7 +115,7 @@ def test_clips_inside_a_nest_are_led_too() -> None:
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(
     into=st.sampled_from([(1080, 1080), (1080, 1350), (1920, 1080)]),
     size=st.floats(0.05, 0.2),
@@ -143,6 +144,7 @@ def _half(title: Title, reel: Reel) -> tuple[float, float]:
 # Orders
 
 
+@pytest.mark.film
 def test_an_order_of_three_frames_is_three_files_of_their_sizes(reel: Reel, tmp_path: Path) -> None:
     order = Order(shapes=("upright", "square", "wide"), short_px=90, quality="draft", measure=True, part=(1.0, 3.0))
     files = made(reel, order, tmp_path / "open day.mp4")
@@ -200,6 +202,7 @@ def test_the_part_of_clips_goes_from_the_first_to_the_end_of_the_last(reel: Reel
 # What it comes to
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("key", ["h264", "prores422", "png", "wav"])
 def test_what_an_export_comes_to_is_told_before(reel: Reel, key: str, tmp_path: Path) -> None:
     order = Order(format=key)
@@ -311,6 +314,7 @@ def test_what_is_being_written_by_another_is_left_alone(reel: Reel, tmp_path: Pa
     assert queue.items()[0].state == "waiting"  # whoever wrote it has gone
 
 
+@pytest.mark.film
 def test_a_killed_export_waits_again_and_leaves_no_half_file(reel: Reel, tmp_path: Path) -> None:
     (item,) = queue.add(reel, Order(quality="high", size=(720, 1280)), tmp_path / "a.mp4")
     run = subprocess.Popen(
@@ -325,6 +329,7 @@ def test_a_killed_export_waits_again_and_leaves_no_half_file(reel: Reel, tmp_pat
     assert [p.name for p in tmp_path.iterdir() if p.name.startswith((".a", "a"))] == ["a.mp4"]
 
 
+@pytest.mark.film
 def test_an_export_that_is_asked_to_stop_stops_and_says_so(reel: Reel, tmp_path: Path) -> None:
     queue.add(reel, Order(quality="high", size=(720, 1280)), tmp_path / "a.mp4")
     run = subprocess.Popen(
@@ -338,6 +343,7 @@ def test_an_export_that_is_asked_to_stop_stops_and_says_so(reel: Reel, tmp_path:
     )
 
 
+@pytest.mark.film
 def test_an_export_ends_with_the_window_that_started_it(reel: Reel, tmp_path: Path) -> None:
     queue.add(reel, Order(quality="high", size=(720, 1280)), tmp_path / "a.mp4")
     run = subprocess.Popen(
@@ -352,6 +358,7 @@ def test_an_export_ends_with_the_window_that_started_it(reel: Reel, tmp_path: Pa
     assert queue.items()[0].state == "waiting"  # nobody asked for its end: it is offered again
 
 
+@pytest.mark.film
 def test_a_paused_export_ends_too_when_the_window_is_killed(reel: Reel, tmp_path: Path) -> None:
     """It would have held its item and its half-written file for ever."""
     (item,) = queue.add(reel, Order(quality="high", size=(720, 1280)), tmp_path / "a.mp4")
@@ -400,6 +407,7 @@ def test_damaged_items_are_left_out(reel: Reel, tmp_path: Path) -> None:
 # From the command line
 
 
+@pytest.mark.film
 def test_one_command_writes_three_shapes_measured(
     reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

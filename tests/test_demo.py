@@ -6,6 +6,7 @@ import json
 from pathlib import Path
 
 import numpy as np
+import pytest
 from scipy import signal
 
 from tempik.check import check_reel
@@ -67,6 +68,7 @@ def test_the_sound_of_a_blow_is_on_its_frame(demo: Path) -> None:
             assert abs(first - scene.cue_s) < 0.004
 
 
+@pytest.mark.slow
 def test_one_piece_hides_repeated_frames(demo: Path) -> None:
     found = {s.name: cadence(str(demo / footage_name(s)), index_frames(str(demo / footage_name(s)))) for s in SCENES}
     assert found["embers"].pattern == "one in 5"

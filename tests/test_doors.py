@@ -58,6 +58,7 @@ def test_the_trap_closes_on_what_is_not_isolated(hostile: Path) -> None:
     assert ran(hostile)
 
 
+@pytest.mark.film
 def test_no_verb_runs_what_lies_in_the_working_folder(hostile: Path) -> None:
     """Exports and the demo once ran a `json.py` there."""
     clean = {n: v for n, v in os.environ.items() if not n.startswith("PYTHON")}
@@ -81,6 +82,7 @@ def test_no_process_of_ours_runs_what_lies_in_the_working_folder(
     assert ran(hostile) == ""
 
 
+@pytest.mark.film
 def test_an_export_of_the_window_runs_nothing_of_the_projects_folder(
     hostile: Path, window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -103,6 +105,7 @@ def test_a_program_of_the_system_is_never_one_of_the_working_folder(
     assert programs.environment()["PATH"] == "/usr/bin" and "LD_LIBRARY_PATH" not in programs.environment()
 
 
+@pytest.mark.film
 def test_processes_are_started_in_one_place() -> None:
     """By construction: nothing else of the program knows how to start one."""
     starting = {"subprocess", "multiprocessing", "pty", "asyncio"}

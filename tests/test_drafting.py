@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from examples import examples
 from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
@@ -187,6 +188,7 @@ def test_a_reel_all_the_same_whatever_the_footage_is(mood: str, what: str) -> No
         assert all(a.footage.id != b.footage.id for a, b in pairwise(timeline.placed))
 
 
+@pytest.mark.slow
 @names
 def test_a_song_of_six_minutes_is_drafted_whole_or_a_minute_of_it(mood: str) -> None:
     footage, studies = pieces(40)
@@ -433,7 +435,8 @@ def first() -> MoodDraft:
 STUDIES = pieces()[1]
 
 
-@settings(max_examples=40, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(40), deadline=None)
 @given(
     mood=st.sampled_from([m.name for m in MOODS]), seed=st.integers(0, 99),
     numbers=st.sets(st.integers(0, 30), min_size=1, max_size=8),
@@ -458,7 +461,8 @@ def test_kept_clips_stay_whatever_is_drafted_around_them(
         assert a.footage.id != b.footage.id or {a.clip.id, b.clip.id} <= kept
 
 
-@settings(max_examples=30, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(30), deadline=None)
 @given(
     a=st.floats(0, 30), length=st.floats(2, 20), seed=st.integers(0, 99), mood=st.sampled_from([m.name for m in MOODS])
 )
@@ -691,7 +695,8 @@ def test_why_is_told_of_what_was_corrected_too(first: MoodDraft) -> None:
     assert "begins where the song is quiet" in why_reel(reel) and why_reel(replace(reel, draft=None)) == ""
 
 
-@settings(max_examples=10, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(10), deadline=None)
 @example(length=0.3, number=7, mood="night walk")  # what a draft had put at a middle counted for more than a middle
 @given(
     length=st.sampled_from([0.3, 0.8, 2.0, 5.0, 12.0]),
@@ -784,6 +789,7 @@ def ran(capsys: pytest.CaptureFixture[str], *arguments: object, code: int = 0) -
     return message.out, message.err
 
 
+@pytest.mark.film
 def test_stretches_are_proposed_and_taken(media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     out, _ = ran(capsys, "draft", "--song", media / "song.wav", "--length", 8, "--stretches")
     lines = out.splitlines()
@@ -819,6 +825,7 @@ def test_stretches_are_proposed_and_taken(media: Path, tmp_path: Path, capsys: p
     assert "There is no stretch '9'" in err and not (tmp_path / "x.tempik").exists()
 
 
+@pytest.mark.film
 def test_a_project_is_drafted_anew_kept_swapped_and_asked(
     media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

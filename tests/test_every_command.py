@@ -939,6 +939,7 @@ def test_commands_that_pass_the_edit_on(
     assert [(p.first, p.end) for p in opened.project.timeline.placed] == [s[1:] for s in BEFORE]
 
 
+@pytest.mark.film
 def test_an_exported_film_is_measured_by_command(
     opened: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

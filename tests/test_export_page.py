@@ -58,6 +58,7 @@ def done(window: Window, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: window.exports.running is None and not window.exports.waiting, timeout=WAIT)
 
 
+@pytest.mark.film
 def test_a_new_user_exports_in_two_presses(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     assert page.target.text() == str(tmp_path / "r.mp4") and page.go.isEnabled() and page.go.text() == "Export"
     qtbot.waitUntil(lambda: page.comes_to.text().startswith("About "), timeout=WAIT)
@@ -72,6 +73,7 @@ def test_a_new_user_exports_in_two_presses(page: ExportPage, opened: Window, qtb
     )
 
 
+@pytest.mark.film
 def test_three_frames_are_one_press(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     page.exports.ask_for(Order(short_px=90, quality="draft", part=(1.0, 3.0)))
     page.fields.shapes["square"].click()
@@ -95,6 +97,7 @@ def test_every_format_is_offered_with_what_it_can_have(page: ExportPage) -> None
         assert Path(page.target.text()).suffix == kind.suffixes[0] and page.go.isEnabled(), kind.key
 
 
+@pytest.mark.film
 def test_a_part_is_the_marked_stretch_or_the_selected_clips(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -112,6 +115,7 @@ def test_a_part_is_the_marked_stretch_or_the_selected_clips(
     assert "selected clips" in page.fields.part.itemText(2) and "to" in page.fields.part.itemText(2)
 
 
+@pytest.mark.film
 def test_a_limit_is_kept_and_one_that_cannot_be_is_said(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -159,6 +163,7 @@ def test_what_was_ordered_is_there_when_the_project_is_opened_again(page: Export
     assert opened.exports.order.format == "vp9" and page.target.text().endswith("r.webm")
 
 
+@pytest.mark.film
 def test_the_reel_is_written_as_it_was_when_it_was_queued(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -173,6 +178,7 @@ def test_the_reel_is_written_as_it_was_when_it_was_queued(
     assert check_rendered(timeline_of(before), tmp_path / "r.mp4").ok
 
 
+@pytest.mark.film
 def test_the_queue_is_put_in_order_paused_and_stopped(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -207,6 +213,7 @@ def test_the_queue_is_put_in_order_paused_and_stopped(
     assert exports.items == [] and page.queue.empty.isVisible() and (tmp_path / "a.mp4").is_file()
 
 
+@pytest.mark.film
 def test_editing_goes_on_while_it_is_written(page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
     qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
@@ -221,6 +228,7 @@ def test_editing_goes_on_while_it_is_written(page: ExportPage, opened: Window, q
     assert longest < 2.0  # how smooth it is, ./run bench tells
 
 
+@pytest.mark.film
 def test_what_waits_outlives_the_window(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
     opened.exports.start(Order(size=(90, 160), quality="draft"), tmp_path / "b.mp4")
@@ -241,6 +249,7 @@ def test_what_waits_outlives_the_window(opened: Window, qtbot: QtBot, tmp_path: 
         other.shut_down()
 
 
+@pytest.mark.film
 def test_closing_asks_and_an_export_is_finished_in_the_background(
     opened: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -270,6 +279,7 @@ def test_closing_asks_and_an_export_is_finished_in_the_background(
     )
 
 
+@pytest.mark.film
 def test_an_export_that_is_stopped_says_so(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     """It once said that it ended unexpectedly, where it was stopped before it could say more."""
     for early in (True, False):
@@ -312,6 +322,7 @@ def test_an_export_that_fails_on_the_way_says_why_in_its_row(
     assert "is not there" in opened.foot.status.text()
 
 
+@pytest.mark.film
 def test_a_process_that_dies_without_a_word_is_told(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     opened.exports.start(Order(size=(540, 960), quality="high"), tmp_path / "a.mp4")
     qtbot.waitUntil(lambda: opened.exports.share > 0.02, timeout=WAIT)
@@ -322,6 +333,7 @@ def test_a_process_that_dies_without_a_word_is_told(opened: Window, qtbot: QtBot
     assert item.state == "failed" and "ended unexpectedly" in item.message and not (tmp_path / "a.mp4").exists()
 
 
+@pytest.mark.film
 def test_the_last_order_is_given_again_by_one_key(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     opened.exports.ask_for(Order(format="vp9", quality="draft", short_px=180))
     opened.commands["export_again"].trigger()

@@ -53,6 +53,7 @@ def test_a_project_that_is_left_keeps_its_picture(opened: Window) -> None:
     assert picture_of(path) is not None
 
 
+@pytest.mark.film
 def test_a_folder_dropped_on_the_empty_window_is_a_first_reel(
     window: Window, media: Path, tmp_path: Path, qtbot: QtBot, no_dialogs: None
 ) -> None:

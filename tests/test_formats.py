@@ -38,6 +38,7 @@ def target(folder: Path, kind: Format) -> Path:
     return folder / f"o{kind.suffixes[0]}"
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("kind", SOUNDING, ids=lambda kind: kind.key)
 def test_a_part_of_the_reel_lands_on_its_points_in_every_film_with_sound(
     reel: Reel, kind: Format, tmp_path: Path
@@ -106,6 +107,7 @@ def test_hevc_has_the_mark_by_which_players_know_it(reel: Reel, tmp_path: Path) 
         assert film.streams.video[0].codec_context.codec_tag == "hvc1"
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("key", ["h264", "hevc", "av1", "vp9"])
 def test_a_limit_of_size_is_kept_and_used(reel: Reel, key: str, tmp_path: Path) -> None:
     kind = format_named(key)
@@ -114,6 +116,7 @@ def test_a_limit_of_size_is_kept_and_used(reel: Reel, key: str, tmp_path: Path) 
     assert 0.08 * MB < path.stat().st_size <= 0.25 * MB
 
 
+@pytest.mark.film
 def test_a_limit_that_is_missed_at_first_is_kept_by_another_attempt(
     reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -256,6 +259,7 @@ def test_a_chip_that_starts_writes_the_film(reel: Reel, tmp_path: Path, monkeypa
     assert done.encoder == "mpeg4" and check_rendered(Timeline(reel), tmp_path / "o.mp4", PART).ok
 
 
+@pytest.mark.film
 def test_a_chip_that_gives_up_on_the_way_is_followed_by_software(
     reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -320,6 +324,7 @@ def test_the_page_on_formats_is_the_codes() -> None:
     assert formats_list() in page, "run ./run shots"
 
 
+@pytest.mark.film
 def test_a_folder_that_vanishes_on_the_way_is_said(reel: Reel, tmp_path: Path) -> None:
     import shutil
 

@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
@@ -155,7 +156,7 @@ def test_the_balance_acts_where_it_says() -> None:
     assert lifted[0] == pytest.approx(0.1, abs=1e-3) and lifted[-1] == pytest.approx(1.0, abs=1e-3)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 @given(st.lists(st.tuples(st.floats(0, 1), st.floats(0, 1)), min_size=1, max_size=12))
 def test_curves_never_go_beyond_their_points(dots: list[tuple[float, float]]) -> None:
     """Fritsch and Carlson 1980: between two points a monotone cubic stays between their values."""
@@ -278,6 +279,7 @@ def by_ocio(path: Path, colours: np.ndarray) -> np.ndarray:
     return out
 
 
+@pytest.mark.slow
 def test_a_written_cube_gives_the_grades_colours_in_opencolorio(tmp_path: Path) -> None:
     for number, look in enumerate(LOOKS):
         path = tmp_path / f"{number}.cube"
@@ -582,6 +584,7 @@ def reel_of(files: list[str], tmp_path: Path) -> Reel:
     return replace(reel, clips=clips)
 
 
+@pytest.mark.film
 def test_light_is_made_even_over_clips_and_along_one(tmp_path: Path) -> None:
     files = [film(tmp_path / f"{n}.mp4", [light] * 30) for n, light in enumerate((0.4, 0.8, 1.2))]
     files.append(film(tmp_path / "rise.mp4", list(np.linspace(0.4, 1.1, 30))))

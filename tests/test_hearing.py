@@ -10,6 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from examples import examples
 from made_music import band, steady
 from media_files import numbered, write_sound, write_video
 from tempik.assemble import soundtrack_from
@@ -123,6 +124,7 @@ def test_a_song_without_a_beat_has_its_strong_attacks_for_points(tmp_path: Path)
     assert [p.time_s for p in points_of(song)] == pytest.approx(hits, abs=0.004)
 
 
+@pytest.mark.film
 def test_a_film_is_a_song_by_its_sound(tmp_path: Path, music: np.ndarray) -> None:
     sound = resampled(music, RATE).astype(np.float32)
     path = write_video(tmp_path / "f.mp4", numbered(96, 64), 60, sound=sound)
@@ -150,7 +152,7 @@ def held(samples: np.ndarray, folder: Path, at_once: int = 1152) -> LongSamples:
 
 
 @given(st.integers(0, 3 * BLOCK), st.integers(1, 2), st.integers(1, 2 * BLOCK), st.integers(0, 1000))
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=30)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=examples(30))
 def test_samples_of_sixteen_bits_are_held_as_they_are(
     tmp_path: Path, count: int, channels: int, at_once: int, seed: int
 ) -> None:
@@ -210,6 +212,7 @@ def test_a_long_sound_without_room_says_where(tmp_path: Path, monkeypatch: pytes
         audio.decode_sound(str(path))
 
 
+@pytest.mark.slow
 def test_a_long_mix_is_analysed_in_parts_and_kept_out_of_memory(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

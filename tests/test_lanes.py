@@ -12,6 +12,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
+from examples import examples
 from tempik.desktop.shell.window import Window
 from tempik.desktop.song.wave import DIM_BANDS, wave_picture
 from tempik.desktop.timeline import backing_store
@@ -57,7 +58,7 @@ LANE = st.builds(
 
 
 @given(st.lists(LANE, min_size=1, max_size=12), st.integers(60, 1400))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 def test_lanes_share_the_room_within_their_bounds(rooms: list[Room], height: int) -> None:
     layout = layout_of([Plain(f"plain {n}", room) for n, room in enumerate(rooms)], height)
     for room, height_px in zip(rooms, layout.heights, strict=True):

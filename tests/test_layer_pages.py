@@ -293,6 +293,7 @@ def test_an_adjust_clip_is_laid_and_accents_act_on_all_below_it(opened: Window) 
     opened.timeline.grab()
 
 
+@pytest.mark.film
 def test_a_subject_clicked_in_the_preview_is_followed(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     film = wide_film(tmp_path, 130, 60)
     project = opened.project
@@ -352,6 +353,7 @@ def test_every_overlay_paints_on_a_clip_that_has_everything(opened: Window) -> N
     assert isinstance(opened.project.timeline, Timeline)
 
 
+@pytest.mark.film
 def test_all_wide_clips_are_followed_and_looked_over(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     film = wide_film(tmp_path, 100, 50)
     project = opened.project
@@ -379,6 +381,7 @@ def test_all_wide_clips_are_followed_and_looked_over(opened: Window, qtbot: QtBo
     fields.sheet.close()
 
 
+@pytest.mark.film
 def test_a_subject_is_stroked_cut_out_and_shown_whole_again(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     draw = np.random.default_rng(8)
     ground = (draw.integers(60, 100, (320, 180, 1)) * np.ones(3)).astype(np.uint8)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF
 
+from examples import examples
 from tempik.cli.main import main
 from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.layer.page import LayerPage
@@ -123,7 +124,7 @@ def set_sat(c: tuple[float, ...], s: float) -> tuple[float, ...]:
 
 
 @given(st.sampled_from(NON_SEPARABLE), *[st.tuples(*[st.integers(0, 255)] * 3)] * 2)
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=examples(400), deadline=None)
 def test_modes_of_whole_colours_are_those_of_the_w3c(
     blend: str, below: tuple[int, int, int], above: tuple[int, int, int]
 ) -> None:

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy.ndimage import gaussian_filter1d
 
+from examples import examples
 from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
@@ -54,7 +55,7 @@ def shown(reel: Reel, frame: int, width: int = 360) -> Picture:
     st.sampled_from(["rectangle", "ellipse", "polygon"]),
     st.floats(20, 180), st.floats(20, 120), st.floats(-180, 180), st.floats(0, 1), st.floats(-0.4, 0.4), st.floats(-0.4, 0.4),
 )  # fmt: skip
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 def test_coverage_is_the_exact_area(
     kind: str, width: float, height: float, turn: float, corner: float, dx: float, dy: float
 ) -> None:
@@ -78,7 +79,7 @@ def test_coverage_is_the_exact_area(
 
 
 @given(st.floats(0, 60))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_a_feather_takes_as_much_as_it_gives(feather: float) -> None:
     assert area(BOX._replace(feather=feather)) == pytest.approx(120 * 80, rel=0.01)
     row = coverage((BOX._replace(feather=feather),), 400, 300)[150]
@@ -210,7 +211,7 @@ def test_the_tint_of_the_cleared_colour_is_taken_out_of_what_stays() -> None:
 
 
 @given(st.floats(0, 0.6), st.floats(0.01, 0.4))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 def test_brightness_is_clear_as_far_as_the_ramp_says(tolerance: float, soft: float) -> None:
     ramp = Picture(
         np.tile(np.arange(256, dtype=np.uint8), (2, 1)),

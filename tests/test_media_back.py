@@ -21,6 +21,7 @@ from tempik.reel import Reel
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 
 
+@pytest.mark.film
 def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
     window: Window, qtbot: QtBot, drafted: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -49,6 +50,7 @@ def test_a_disk_put_in_late_is_read_as_if_it_had_been_there(
     qtbot.waitUntil(lambda: window.preview.image is not None, timeout=20_000)
 
 
+@pytest.mark.film
 def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
     window: Window, qtbot: QtBot, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -103,6 +105,7 @@ def test_a_demo_that_is_stopped_on_the_way_says_how_to_go_on(
     assert not demo_is_whole(tmp_path / "demo")
 
 
+@pytest.mark.slow
 def test_the_demos_recorded_reel_is_what_is_drafted_today(demo: Path, tmp_path: Path) -> None:
     """`tempik demo FOLDER --draft` writes it; where this fails, its forge.tempik goes into src/tempik/demo."""
     shutil.copytree(demo, tmp_path / "anew")

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from examples import examples
 from tempik.edit.sounds import lanes, mixing
 from tempik.errors import TempikError
 from tempik.media import Sound, decode_sound
@@ -101,7 +102,8 @@ def music(seed: int, seconds: float = 6.0) -> Signal:
     return np.stack([left, left * rng.uniform(0.3, 1) + 0.05 * rng.standard_normal(count)], axis=1).astype(np.float32)
 
 
-@settings(max_examples=12, deadline=None)
+@pytest.mark.film
+@settings(max_examples=examples(12), deadline=None)
 @given(seed=st.integers(0, 10_000), cut=st.integers(700, 40_000))
 def test_loudness_is_pyloudnorms_in_whatever_blocks_it_is_measured(seed: int, cut: int) -> None:
     signal = music(seed)
@@ -124,7 +126,8 @@ def mastered(signal: Signal, loudness: float | None, ceiling_db: float | None) -
     return np.concatenate([master.block(n, gain) for n in range(master.blocks)])
 
 
-@settings(max_examples=10, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(10), deadline=None)
 @given(
     seed=st.integers(0, 10_000),
     loudness=st.sampled_from([-9.0, -14.0, -23.0]),
@@ -242,7 +245,7 @@ def test_the_song_is_down_under_what_ducks_it_before_it_sounds_and_comes_back(re
     assert not len(before) or share[before].min() > 0.99  # and not sooner than it must be
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(
     marks=st.lists(st.integers(0, 3000), max_size=5),
     depth=st.floats(0, 40),
@@ -275,6 +278,7 @@ def test_the_sound_alone_is_the_mix_to_24_bits(reel: Reel, tmp_path: Path) -> No
         write_sound(timeline, tmp_path / "o.mp5")
 
 
+@pytest.mark.film
 def test_the_exported_file_is_as_loud_as_the_mix(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(with_sounds(reel))
     export(timeline, tmp_path / "o.mp4")

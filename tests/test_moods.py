@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from pytestqt.qtbot import QtBot
 
+from examples import examples
 from media_files import write_video
 from tempik.check import check_reel
 from tempik.cli.main import main
@@ -116,6 +117,7 @@ def test_cuts_are_longer_where_it_is_quiet_and_roll_into_the_drop(mood: str) -> 
     assert all(s.end.time_s - s.start.time_s > 0.15 for s in slots)
 
 
+@pytest.mark.slow
 def test_moods_differ_from_each_other_to_the_eye() -> None:
     lengths = {m.name: np.median([p.frames for p in drafted(m.name).placed]) for m in MOODS}
     assert lengths["hammer"] < lengths["driving"] < lengths["low sun"] <= lengths["still water"]
@@ -180,7 +182,7 @@ def test_cues_set_by_hand_come_before_those_that_were_suggested() -> None:
     assert any("the cue the spark" in why_clip(made.reel, c, studies) for c in made.clips)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(
     mood=st.sampled_from(MOODS), seed=st.integers(0, 999), start=st.floats(0, 20), length=st.floats(2.0, 20.0),
     count=st.integers(1, 5), piece_s=st.floats(0.3, 6.0), rate=st.sampled_from([Fraction(24), Fraction(30000, 1001), Fraction(60)]),
@@ -282,6 +284,7 @@ def test_a_clip_goes_through_what_else_it_could_show_on_the_same_point() -> None
 # In the window and from the command line
 
 
+@pytest.mark.film
 def test_a_mood_from_the_command_line(media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     common = [
         "draft",

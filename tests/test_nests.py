@@ -272,6 +272,7 @@ def test_by_double_click_in_and_by_the_button_out(opened: Window, qtbot: QtBot) 
     assert {c.id for c in project.reel.clips} >= set(names) and not project.reel.opened
 
 
+@pytest.mark.film
 def test_from_the_command_line(rich: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = tmp_path / "p.tempik"
     save_reel(rich, path)

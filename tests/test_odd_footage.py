@@ -236,6 +236,7 @@ def test_a_slow_camera_in_a_fast_file_is_found_and_its_frames_are_shown_once(tmp
     }
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("turn_s", [1.0, 1.43, 2.2])
 def test_what_swings_stands_still_where_it_turns_and_repeats_no_frame(tmp_path: Path, turn_s: float) -> None:
     def film(name: str, source: Callable[[int], int]) -> Path:
@@ -393,6 +394,7 @@ def gliding(number: int) -> np.ndarray:
     return cv2.resize(blots, (2000, 1200), interpolation=cv2.INTER_CUBIC)[200:920, at : at + 1280]
 
 
+@pytest.mark.film
 def test_one_look_finds_what_looks_of_their_own_find(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = str(write_video(tmp_path / "a.mp4", gliding, 90, gop=40, rotate=90))
     looked = look_over(path, 90, proxy=True)
@@ -452,6 +454,7 @@ def test_a_look_that_is_stopped_leaves_nothing_half_made(tmp_path: Path) -> None
     assert not [t for t in threading.enumerate() if t.name == "Looking over"]
 
 
+@pytest.mark.film
 def test_a_look_ends_where_a_file_is_broken(tmp_path: Path) -> None:
     path = write_video(tmp_path / "a.mkv", numbered(1280, 720), 120, gop=30)
     whole = path.read_bytes()

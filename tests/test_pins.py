@@ -6,6 +6,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import minimize
 
+from examples import examples
 from tempik.reel import Curve, Node
 from tempik.reel.validate import SPEED_LIMIT, curve_problems
 from tempik.retime import PinnedCurve, TimeMap, constant, ramp, speed_at, speed_range, through
@@ -38,7 +39,8 @@ def laid(shape: TimeMap, bent: PinnedCurve, pins: list[tuple[float, float]]) -> 
     return TimeMap(bent.curve, shape.length_s, pins[0][1] - free.source_at(pins[0][0]), (0.0, 1.0), shape.conform_ratio)
 
 
-@settings(max_examples=80, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(80), deadline=None)
 @given(pinned())
 def test_every_pin_is_met_to_a_microsecond(given_: tuple[TimeMap, list[tuple[float, float]]]) -> None:
     shape, pins = given_
@@ -48,7 +50,8 @@ def test_every_pin_is_met_to_a_microsecond(given_: tuple[TimeMap, list[tuple[flo
     assert [met.source_at(t) for t, _ in pins] == pytest.approx([c for _, c in pins], abs=1e-6)
 
 
-@settings(max_examples=40, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(40), deadline=None)
 @given(pinned())
 def test_the_speed_is_continuous_where_the_shape_is_and_keeps_its_direction(
     given_: tuple[TimeMap, list[tuple[float, float]]],
@@ -106,6 +109,7 @@ def test_of_pins_that_have_slid_out_of_the_slot_only_the_nearest_count() -> None
     assert [met.source_at(t) for t in (-1.0, 1.5, 2.5)] == pytest.approx([50.0, 53.0, 55.0], abs=1e-6)
 
 
+@pytest.mark.slow
 def test_the_solver_finds_what_a_general_one_finds() -> None:
     """Random small problems with equations and limits, against SciPy's SLSQP (`scipy.optimize.minimize`)."""
     draw = np.random.default_rng(7)

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
 
+from examples import examples
 from media_files import write_video
 from tempik.accents import Look
 from tempik.accents.light import exposed
@@ -74,7 +75,7 @@ FIELDS = st.fixed_dictionaries(
 
 
 @given(FIELDS, FIELDS)
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 def test_unequal_shots_have_unequal_keys(a: dict[str, object], b: dict[str, object]) -> None:
     assert (plain(**a).key() == plain(**b).key()) == (a == b)
     moved = plain(**a, affine=np.array([[180.0, 0, 1e-9], [0, 320, 0]]))

@@ -124,6 +124,7 @@ def exported_numbers(path: Path) -> list[int]:
         return [number_in(f.to_ndarray(format="gray")) for f in container.decode(video=0)]
 
 
+@pytest.mark.film
 @pytest.mark.parametrize("speed", [1.0, 0.5, 2.0, -1.0])
 def test_every_exported_frame_shows_the_source_frame_of_the_map(upright: Reel, tmp_path: Path, speed: float) -> None:
     reel = upright
@@ -138,6 +139,7 @@ def test_every_exported_frame_shows_the_source_frame_of_the_map(upright: Reel, t
             assert shown[k] == min(max(int(np.floor(source * 30 + 0.02)), 0), 299)
 
 
+@pytest.mark.film
 def test_the_file_is_what_was_asked_for(upright: Reel, tmp_path: Path) -> None:
     reel = msgspec.structs.replace(upright, rate=Fraction(30000, 1001))
     done: list[tuple[int, int]] = []
@@ -168,6 +170,7 @@ def test_the_mix_is_the_stretch_of_song_to_the_sample(reel: Reel) -> None:
     assert np.abs(faded[-10:]).max() < 1e-3
 
 
+@pytest.mark.film
 def test_the_encoder_works_on_several_frames_at_once(upright: Reel, tmp_path: Path) -> None:
     # x264 writes its own settings into the stream as unregistered user data (Rec. ITU-T H.264, annex D)
     export(Timeline(upright), tmp_path / "reel.mp4")
@@ -233,6 +236,7 @@ def test_a_disk_that_refuses_gets_one_sentence(
     assert [p.name for p in tmp_path.iterdir() if p.is_file()] == ["n.mp4"]
 
 
+@pytest.mark.film
 def test_a_gap_is_black_and_is_said(upright: Reel, tmp_path: Path) -> None:
     holed = msgspec.structs.replace(upright, clips=upright.clips[:1] + upright.clips[2:])
     (note,) = export(Timeline(holed), tmp_path / "o.mp4", ExportSettings(quality="draft")).notes

@@ -6,6 +6,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
+from examples import examples
 from tempik.reel import Curve, Node
 from tempik.retime import TimeMap, average_speed, constant, ramp, reversed_curve, scaled, speed_at, speed_range
 
@@ -37,7 +38,8 @@ def integral(curve: Curve, length_s: float, until_s: float) -> float:
     return sum(between(a, b) for a, b in zip(stops, stops[1:], strict=False))
 
 
-@settings(max_examples=40, deadline=None)
+@pytest.mark.explore
+@settings(max_examples=examples(40), deadline=None)
 @given(curves(), st.floats(0.2, 4.0), st.floats(0.01, 1.0))
 def test_the_map_is_the_exact_integral_of_the_speed(curve: Curve, length_s: float, share: float) -> None:
     time_map = TimeMap(curve, length_s, 3.0)
@@ -45,7 +47,7 @@ def test_the_map_is_the_exact_integral_of_the_speed(curve: Curve, length_s: floa
     assert time_map.source_at(until) - 3.0 == pytest.approx(integral(curve, length_s, until), abs=1e-9)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(curves(), st.lists(st.floats(-0.3, 1.3), min_size=1, max_size=6), st.sampled_from([(0.0, 1.0), (0.2, 0.7)]))
 def test_one_instant_and_many_are_mapped_alike(curve: Curve, shares: list[float], part: tuple[float, float]) -> None:
     time_map = TimeMap(curve, 2.0, 30.0, part)
@@ -54,7 +56,7 @@ def test_one_instant_and_many_are_mapped_alike(curve: Curve, shares: list[float]
     assert [time_map._speed_at(t) for t in times] == pytest.approx(time_map.speed(times).tolist(), abs=1e-11)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(curves(), st.floats(0.0, 1.0))
 def test_every_instant_that_shows_a_picture_is_found_again(curve: Curve, share: float) -> None:
     time_map = TimeMap(curve, 2.0, 30.0)
@@ -65,14 +67,14 @@ def test_every_instant_that_shows_a_picture_is_found_again(curve: Curve, share: 
         assert min(abs(t - 2.0 * share) for t in found) < 1e-9
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.floats(0.1, 10), st.floats(0.1, 10), st.sampled_from([0.0, 0.2, 0.42, 0.8]), st.floats(0.05, 0.95))
 def test_on_a_ramp_the_integral_agrees_to_a_nanosecond(v0: float, v1: float, soft: float, share: float) -> None:
     curve = ramp(v0, v1, soft)
     assert TimeMap(curve, 2.0).source_at(2.0 * share) == pytest.approx(integral(curve, 2.0, 2.0 * share), abs=1e-9)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.floats(0.05, 10), st.floats(0.05, 10), st.sampled_from([0.0, 0.42, 1.0]), st.floats(0, 1))
 @example(4.0, 1.0, 1.0, 0.9999999999999999)
 @example(8.693211835073656, 0.23215999260366887, 1.0, 0.9999999999999996)

@@ -58,6 +58,7 @@ def test_the_demos_song_is_found_to_ten_milliseconds_with_its_bars(forge: Path) 
             assert min(abs(d - time_s) for d in downbeats) <= 0.01
 
 
+@pytest.mark.slow
 def test_beats_are_earlier_and_better_placed_than_the_reference_librarys(forge: Path) -> None:
     # librosa 0.11, beat_track at its defaults: the yardstick of the trade.
     truth = np.array([t for t, _, _ in beat_times()])

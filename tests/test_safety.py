@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from tempik.edit import reel as change
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import place, trim
@@ -44,7 +45,7 @@ STEPS = (
 )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.lists(st.tuples(st.integers(-2, len(STEPS) - 1), st.integers(0, 60)), min_size=1, max_size=14))
 def test_a_journal_brings_back_every_step_and_every_undo(
     tmp_path_factory: pytest.TempPathFactory, moves: list[tuple[int, int]]
@@ -125,6 +126,7 @@ while True:
 """
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("wait_s", [0.02, 0.05, 0.11, 0.17, 0.23, 0.31])
 def test_a_killed_process_loses_no_step_and_leaves_a_project_that_opens(tmp_path: Path, wait_s: float) -> None:
     project = tmp_path / "r.tempik"
@@ -151,6 +153,7 @@ def test_a_killed_process_loses_no_step_and_leaves_a_project_that_opens(tmp_path
     Lock(project).close()
 
 
+@pytest.mark.film
 def test_a_killed_export_leaves_the_older_file(reel: Reel, tmp_path: Path) -> None:
     save_reel(reel, tmp_path / "r.tempik")
     out = tmp_path / "o.mp4"

@@ -77,6 +77,7 @@ def test_the_first_window_fits_its_screen(screen: tuple[int, int]) -> None:
 SIZES = ((1100, 660), (1280, 740), (1366, 700), (1366, 768), (1920, 1040))
 
 
+@pytest.mark.slow
 def test_no_page_is_cut_off_or_moves_the_others(opened: Window, qtbot: QtBot) -> None:
     opened.project.selection.select_lane(
         opened.project.reel.accent_lanes[1].id
@@ -269,6 +270,7 @@ def test_tab_goes_through_the_controls_and_space_presses_them(opened: Window, qt
     app.focusChanged.disconnect(presses._watch)
 
 
+@pytest.mark.slow
 def test_pages_are_made_ahead_while_nothing_is_touched(window: Window, qtbot: QtBot) -> None:
     rest = [False]
     ahead = PagesAhead(window, window.page_panel, lambda: rest[0])
@@ -374,6 +376,7 @@ def test_no_more_painted_pictures_are_kept_than_fill_the_screen_three_times(
     assert room_for_pictures() / (1 << 20) == pytest.approx(most_mb, abs=1)
 
 
+@pytest.mark.slow
 def test_cuts_made_and_taken_back_fill_no_store_without_end(opened: Window) -> None:
     project = opened.project
     for number in range(150):

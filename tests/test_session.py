@@ -491,6 +491,7 @@ def test_memory_that_lies_idle_between_what_stays_goes_back_to_the_system_at_res
     assert len(stays) == 300
 
 
+@pytest.mark.slow
 def test_memory_that_is_due_goes_back_as_soon_as_the_window_is_at_rest(
     qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -295,6 +295,7 @@ def test_loudness_ceiling_and_ducking_are_set(opened: Window, page: SoundPage) -
     assert opened.project.reel.mix.loudness is None
 
 
+@pytest.mark.film
 def test_what_plays_is_what_is_exported_and_levels_move(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.sounds.add_lane("impact", Rule(every=2))
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
@@ -322,6 +323,7 @@ def test_the_sounds_alone_are_heard_when_asked(opened: Window, page: SoundPage, 
     assert not opened.reel_sound.design_alone and not page.mixer.alone.isChecked()
 
 
+@pytest.mark.slow
 def test_a_change_while_playing_is_heard_at_once(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.play.play_pause()
     opened.sounds.add_lane("tick", Rule())
@@ -332,6 +334,7 @@ def test_a_change_while_playing_is_heard_at_once(opened: Window, page: SoundPage
     opened.play.play_pause()
 
 
+@pytest.mark.film
 def test_a_change_is_measured_once_and_a_song_that_nothing_is_cut_on_when_it_is_heard(
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -360,7 +363,7 @@ def test_a_change_is_measured_once_and_a_song_that_nothing_is_cut_on_when_it_is_
 # Files
 
 
-def test_own_files_transition_the_shelf_and_missing_ones_are_found(
+def test_own_files_join_the_shelf_and_missing_ones_are_found(
     opened: Window, page: SoundPage, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = write_sound(tmp_path / "my knock.wav", beat_song(120, 1)[0][: RATE * 2])
@@ -381,6 +384,7 @@ def test_own_files_transition_the_shelf_and_missing_ones_are_found(
 # Clips' own sound on the timeline
 
 
+@pytest.mark.film
 def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     samples, _ = beat_song(120, 3)
     path = write_video(tmp_path / "loud.mp4", numbered(180, 320), 200, 30, sound=samples[: 6 * RATE])

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from examples import examples
 from tempik.check import check_reel, check_rendered
 from tempik.cli.main import main
 from tempik.edit import ruled
@@ -299,7 +300,7 @@ def test_a_second_sound_at_the_same_place_lies_on_a_track_of_its_own(laid: Reel)
 
 
 @given(begin=st.floats(-0.3, 0.55), end=st.floats(0.01, 0.62))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_trimmed_a_sound_is_heard_as_it_was_where_it_is_heard(begin: float, end: float) -> None:
     reel = clips.with_sound_clip(Reel(length_s=4.0), "gust", Edge(2.0))
     (laid,) = laid_sounds(Timeline(reel))
@@ -428,6 +429,7 @@ ODD: dict[str, Callable[[], Signal]] = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("what", ODD)
 def test_odd_files_are_heard_or_not_but_break_nothing(reel: Reel, tmp_path: Path, what: str) -> None:
     path = write(tmp_path / "odd.wav", ODD[what](), 48000, "stereo")
@@ -503,6 +505,7 @@ def test_what_a_strangers_project_may_not_have(laid: Reel, wrong: Callable[[Reel
 # The check
 
 
+@pytest.mark.film(sample="")
 def test_every_hit_is_checked_and_measured_in_the_file(reel: Reel, tmp_path: Path) -> None:
     reel = lanes.with_sound_lane(
         replace(reel, mix=Mix(loudness=-14.0, ceiling_db=-1.0)), ["whoosh", "swish"], Rule("cuts")
@@ -519,6 +522,7 @@ def test_every_hit_is_checked_and_measured_in_the_file(reel: Reel, tmp_path: Pat
     assert found.ok
 
 
+@pytest.mark.film
 def test_a_file_whose_sounds_are_late_is_told(reel: Reel, tmp_path: Path) -> None:
     made = lanes.with_sound_lane(reel, ["wood"], Rule(every=4))
     late = files.with_hit(made, "wood", 0.0)

@@ -367,6 +367,7 @@ def test_frames_between_are_set_for_clips_and_for_the_reel(page: SpeedPage, open
     assert opened.project.reel.interpolation == "blend" and page.note.text() == ""
 
 
+@pytest.mark.film
 def test_a_clips_own_sound_is_made_in_the_background_and_heard(
     page: SpeedPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:

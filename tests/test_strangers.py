@@ -396,6 +396,7 @@ def test_collecting_takes_only_media_and_says_what_it_left(
 MARKUP = "<img src=pipe><b>bold & <i>more"
 
 
+@pytest.mark.film
 def test_words_of_others_are_shown_as_they_are_everywhere(
     opened: Window, media: Path, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

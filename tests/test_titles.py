@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from tempik.cli.main import main
 from tempik.edit import titles
 from tempik.edit.clips import place, trim
@@ -77,7 +78,7 @@ def test_widths_are_those_of_harfbuzz(text: str) -> None:
         assert piece.width == pytest.approx(advance, abs=0.004 * max(1, len(run.text)))
 
 
-def test_letters_transition_and_stack() -> None:
+def test_letters_join_and_stack() -> None:
     """Joined, an Arabic word is narrower than its letters apart, and a Devanagari conjunct than its consonants."""
     for text in (SCRIPTS["arabic"].split()[0], "क्ष"):
         face = laid_out(Title(text)).pieces[0].runs[0].face
@@ -220,7 +221,7 @@ def test_colours_come_out_as_chosen(reel: Reel) -> None:
 
 
 @given(st.sampled_from(sorted(ARRIVALS)), st.floats(0, 1), st.sampled_from(["up", "down", "left", "right"]))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 def test_an_arrival_begins_with_nothing_and_lands(kind: str, share: float, way: str) -> None:
     arrival = Arrival(kind, way=way)  # type: ignore[arg-type]
     assert state_of(arrival, 0.0).opacity == 0 and state_of(arrival, 1.0) == LANDED
@@ -332,7 +333,7 @@ def test_a_word_is_moved_and_stays_between_its_neighbours(reel: Reel) -> None:
 
 
 @given(st.lists(st.integers(0, 200), min_size=1, max_size=12), st.integers(1, 7))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_words_moved_anywhere_keep_their_order(moves: list[int], count: int) -> None:
     reel = Reel(length_s=10.0, rate=Fraction(30))
     made, name = titles.with_title(reel, Title(" ".join(f"w{n}" for n in range(count))), 0, 300)
@@ -461,7 +462,7 @@ def test_lrc_tags_offsets_and_repeated_lines(tmp_path: Path) -> None:
         st.tuples(st.integers(0, 500_000), st.integers(60, 9000), st.text("abcäöאבم &<>", min_size=1, max_size=20))
     )
 )
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 def test_any_lines_come_back_from_each_kind_of_file(drawn_lines: list[tuple[int, int, str]]) -> None:
     import tempfile
 
@@ -550,6 +551,7 @@ def test_a_title_is_laid_on_a_free_track_above(reel: Reel) -> None:
     assert len([f for f in made.footage if f.kind == "title"]) == 1
 
 
+@pytest.mark.film
 def test_a_reel_with_titles_and_adjust_clips_is_exported_and_checked(reel: Reel, tmp_path: Path) -> None:
     """The exported file, decoded, has each word from its own frame on."""
     from tempik.check.rendered import check_rendered
@@ -605,6 +607,7 @@ def test_a_titles_look_is_pasted_and_its_words_stay(reel: Reel) -> None:
     assert next(c for c in pasted.clips if c.id == plain) == made.clips[0]
 
 
+@pytest.mark.slow
 def test_a_title_of_any_size_is_drawn_within_bounded_memory(reel: Reel) -> None:
     """A stranger's project may ask for letters a hundred frames high."""
     text = " ".join("word" for _ in range(200))
@@ -619,7 +622,7 @@ def test_a_title_of_any_size_is_drawn_within_bounded_memory(reel: Reel) -> None:
 
 
 @given(st.lists(st.tuples(st.integers(0, 200), st.integers(1, 9)), min_size=1, max_size=6), st.integers(1, 9))
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 def test_each_word_lands_with_the_first_key_that_shows_it(keys: list[tuple[int, int]], count: int) -> None:
     """Whatever the keys: counts may go back, leave words out, or name more than there are."""
     reel = Reel(length_s=10.0, rate=Fraction(30))

@@ -24,6 +24,7 @@ def assert_found(found: Analysis, music: Music, within_ms: float = 5.0) -> None:
     assert np.median(error) <= within_ms
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("bpm", [60, 75, 92, 110, 128, 150, 174, 200])
 def test_steady_tempi_from_60_to_200(bpm: float) -> None:
     music = band(steady(bpm, 40))
@@ -33,12 +34,14 @@ def test_steady_tempi_from_60_to_200(bpm: float) -> None:
     assert_found(found, music, 2.0)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("swing", [0.50, 0.55, 0.60, 0.66])
 def test_swing_does_not_shift_the_beat(swing: float) -> None:
     music = band(steady(112, 40), swing=swing)
     assert_found(analyse_samples(music.samples), music)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("change", [-0.10, 0.10])
 @pytest.mark.parametrize("bpm", [92, 140])
 def test_a_tempo_that_moves_by_a_tenth_is_followed(bpm: float, change: float) -> None:
@@ -98,6 +101,7 @@ def test_a_piece_that_starts_within_a_bar(pickup: int) -> None:
     assert_found(analyse_samples(music.samples), music)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("first_s", [0.0, 0.002, 0.010, 0.030])
 @pytest.mark.parametrize("bpm", [70, 93.7, 128, 174])
 def test_a_song_cut_on_its_first_beat_has_that_beat_and_its_attack(bpm: float, first_s: float) -> None:

@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from examples import examples
 from media_files import numbered, write_video
 from tempik.accents.accent import Setting
 from tempik.check import check_reel, check_rendered
@@ -67,6 +68,7 @@ def joined(
 # The turn
 
 
+@pytest.mark.explore
 @given(
     st.sampled_from(EVERY),
     st.integers(1, 40),
@@ -74,7 +76,7 @@ def joined(
     st.one_of(st.none(), st.tuples(*[st.floats(0, 1)] * 4)),
     st.sampled_from(RATES),
 )
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=examples(300), deadline=None)
 def test_the_turn_is_on_the_cuts_own_frame(
     kind: str, frames: int, at: float | None, ease: tuple[float, float, float, float] | None, rate: Fraction
 ) -> None:
@@ -90,6 +92,7 @@ def test_the_turn_is_on_the_cuts_own_frame(
         assert progress_at(placed_transition, cut) == pytest.approx(0.5, abs=1e-6)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_the_check_finds_the_turn_on_its_point(tmp_path: Path, rate: Fraction) -> None:
     reel = make_reel(tmp_path, 128, rate, 8.0)
@@ -315,8 +318,9 @@ def two(timeline: Timeline, frame: int, out: Picture, into: Picture) -> Picture:
     return compose(meant, given)
 
 
+@pytest.mark.explore
 @given(st.sampled_from(EVERY), st.data())
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=examples(250), deadline=None)
 def test_no_border_is_seen_in_any_frame_whatever_the_settings(kind: str, data: st.DataObject) -> None:
     made = CATALOGUE[kind]
 
@@ -422,6 +426,7 @@ def with_song_edits(reel: Reel) -> Reel:
     return reel
 
 
+@pytest.mark.film(sample="30000/1001")
 @pytest.mark.parametrize("rate", RATES, ids=str)
 def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None:
     """Every kind in turn, 3, 8 and 15 frames long, with ramps and reversed clips on either side."""
@@ -441,6 +446,7 @@ def test_turns_land_in_the_exported_file(tmp_path: Path, rate: Fraction) -> None
     assert not missed
 
 
+@pytest.mark.film
 def test_a_file_whose_turns_come_late_is_caught(tmp_path: Path) -> None:
     reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
     edges = laying.cuts(Timeline(reel))
@@ -452,6 +458,7 @@ def test_a_file_whose_turns_come_late_is_caught(tmp_path: Path) -> None:
     assert found and all(not e.ok and e.measured_ms == pytest.approx(2000 / 30, abs=20) for e in found)
 
 
+@pytest.mark.film
 def test_the_cut_of_a_layer_beside_a_transition_is_not_measured_early(tmp_path: Path) -> None:
     """Half of the incoming picture of the track below is seen before the layer's own cut."""
     reel = make_reel(tmp_path, 120, Fraction(30), 8.0)
@@ -492,6 +499,7 @@ def shot(tmp_path: Path, truth: Truth, seed: int, number: int) -> Footage:
     return Footage(f"f{number}", str(path), drawn_motion.W, drawn_motion.H, Fraction(30), 1.5)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("truth", "kind", "way"),
     [

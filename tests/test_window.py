@@ -81,6 +81,7 @@ def test_an_empty_window_teaches_and_its_texts_can_be_read(window: Window) -> No
     assert window.minimumWidth() <= 1100 and window.minimumHeight() <= 700
 
 
+@pytest.mark.film(sample="")
 def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot, media: Path, tmp_path: Path) -> None:
     drop(window, media / "song.wav", media / "a.mp4", media / "b.mp4")
     qtbot.waitUntil(
@@ -395,6 +396,7 @@ def test_a_bad_project_leaves_the_open_one(opened: Window, tmp_path: Path, conte
     assert "bad.tempik" in opened.foot.status.text()
 
 
+@pytest.mark.film
 def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
     window: Window, qtbot: QtBot, media: Path, tmp_path: Path
 ) -> None:
@@ -411,6 +413,7 @@ def test_files_that_do_not_serve_are_named_and_the_good_ones_added(
     assert "no steady beat" in window.foot.status.text() and window.project.reel.clips == ()
 
 
+@pytest.mark.film
 def test_an_export_can_be_cancelled_and_leaves_nothing(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     target = tmp_path / "cancelled.mp4"
     assert opened.exports.start(Order(size=(1080, 1920), quality="high"), target)
