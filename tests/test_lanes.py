@@ -1,6 +1,8 @@
 """The timeline's lanes: how they share the room, what snaps to what, what is hit, what stays quick."""
 
+import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -149,7 +151,7 @@ def test_a_new_kind_of_lane_is_one_class(opened: Window, monkeypatch: pytest.Mon
             return Hit(press=lambda at: pressed.append(ctx.view.time(at.pos.x())))
 
     monkeypatch.setattr("tempik.desktop.timeline.lanes.LANES", (*LANES, Seconds))
-    opened.timeline._layout = None
+    opened.timeline._lanes = opened.timeline._layout = None
     opened.timeline.refresh()
     layout = opened.timeline.layout_
     box = layout.box(len(layout.lanes) - 1, opened.timeline.width())
@@ -369,3 +371,78 @@ def test_menus_that_were_opened_are_gone_when_they_are_closed(opened: Window, qt
         QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=entry.center())
         assert len(opened.project.reel.clips) == clips + 1, "the entry is carried out before its menu goes"
     qtbot.waitUntil(lambda: menus() == begun, timeout=5000)
+
+
+ONE_FILE = """
+from PySide6.QtCore import QRectF, Qt
+
+from tempik.desktop.timeline.lane import Depends, LaneView
+from tempik.desktop.timeline.layout import Room
+
+
+class LengthLaneView(LaneView):
+    order = 95
+    key = "length"
+
+    @classmethod
+    def of(cls, reel):
+        return [cls()]
+
+    def room(self):
+        return Room(18, 18, 18, gives=5)
+
+    def depends(self, timeline, ctx):
+        return Depends((timeline.reel.amount,))
+
+    def paint(self, p, ctx, box):
+        p.fillRect(QRectF(ctx.view.x(0), box.top(), 200 * ctx.timeline.reel.amount, box.height()), Qt.GlobalColor.magenta)
+"""
+
+
+def test_a_new_lane_is_one_file(opened: Window, tmp_path: Path) -> None:
+    """It is found, laid out, painted, and painted anew where what it says that it depends on is another."""
+    (tmp_path / "length.py").write_text(ONE_FILE)
+    code = f"""
+import sys
+from pathlib import Path
+from msgspec.structs import replace
+from PySide6.QtWidgets import QApplication
+import tempik.desktop.timeline
+package = Path(tempik.desktop.timeline.__file__).parent / "lanes"
+import importlib.util
+spec = importlib.util.spec_from_file_location(
+    "tempik.desktop.timeline.lanes", package / "__init__.py", submodule_search_locations=[str(package), {str(tmp_path)!r}]
+)
+lanes = importlib.util.module_from_spec(spec)
+sys.modules["tempik.desktop.timeline.lanes"] = lanes
+spec.loader.exec_module(lanes)
+app = QApplication([])
+from tempik.desktop.shell.window import Window
+window = Window()
+window.resize(1280, 800)
+window.show()
+assert window.importer.open_project(Path(sys.argv[1]))
+window.timeline.fit_when_shown()
+app.processEvents()
+
+def wide():
+    layout = window.timeline.layout_
+    number = [lane.key for lane in layout.lanes].index("length")
+    y = round(layout.box(number, 900).center().y())
+    image = window.timeline.grab().toImage()
+    return sum(image.pixelColor(x, y).name() == "#ff00ff" for x in range(image.width()))
+
+before = wide()
+window.project.change("Calmer", lambda reel: replace(reel, amount=0.5))
+app.processEvents()
+print(before, wide())
+window.shut_down()
+import os
+sys.stdout.flush()
+os._exit(0)
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(opened.project.path)], capture_output=True, text=True, timeout=120, check=False
+    )
+    assert done.returncode == 0, done.stderr[-2000:]
+    assert [int(n) for n in done.stdout.split()] == [200, 100], done.stdout

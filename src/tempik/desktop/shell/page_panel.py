@@ -59,7 +59,7 @@ class _Area(QScrollArea):
 
 
 # So much less room each tab has where all of them and a page's tools would not fit.
-TIGHTER_PX = 10
+TIGHTER_PX = 7
 
 
 class PagePanel(QFrame):
@@ -78,8 +78,8 @@ class PagePanel(QFrame):
         self._areas: list[_Area] = []
         self._open: type[Page] | None = None
         self._tabs = QHBoxLayout()
-        self._tabs.setContentsMargins(10, 4, 14, 0)
-        self._tabs.setSpacing(1)
+        self._tabs.setContentsMargins(6, 4, 8, 0)
+        self._tabs.setSpacing(0)
         self.tabs: list[QToolButton] = []
         for kind in PAGES:
             self._add(kind)
@@ -87,7 +87,7 @@ class PagePanel(QFrame):
         # What is chosen is shown as far as there is room.
         self.chosen = FittingLabel()
         self.chosen.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.chosen.setContentsMargins(12, 0, 8, 0)
+        self.chosen.setContentsMargins(8, 0, 2, 0)
         marks.ink(self.chosen, "quiet")
         self._tabs.addWidget(self.chosen, 1)
         self._tabs.addLayout(self._tools)

@@ -15,7 +15,7 @@ from tempik.timeline.timeline import Timeline
 def changed_boxes(before: Timeline, after: Timeline, ctx: PaintContext) -> list[QRectF] | None:
     """Return where a reel looks otherwise than before; None: anywhere. A box from the top to the bottom goes through all lanes."""
     if _frame(before) != _frame(after):
-        return None
+        return None  # there are the same lanes, as whoever asks has seen to
     out: list[QRectF] = []
     for number, lane in enumerate(ctx.layout.lanes):
         found = _of_lane(
@@ -33,9 +33,7 @@ def goes_through(box: QRectF, ctx: PaintContext) -> bool:
 
 
 def _frame(timeline: Timeline) -> tuple[object, ...]:
-    reel = timeline.reel
-    lanes = (len(reel.tracks), len(reel.accent_lanes), len(reel.sound_lanes), len(reel.sound_tracks))
-    return (reel.width, reel.height, timeline.rate, timeline.frames, lanes)
+    return (timeline.reel.width, timeline.reel.height, timeline.rate, timeline.frames)
 
 
 def _of_lane(lane: LaneView, old: Depends, new: Depends, ctx: PaintContext, box: QRectF) -> list[QRectF] | None:

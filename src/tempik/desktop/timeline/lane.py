@@ -164,6 +164,7 @@ class LaneView:
     painted before the points' lines."""
 
     key = ""
+    order: int  # of the kinds of lanes that there are, from the top down
     head = False
     beneath = False
     reach_px = 64  # how far beyond its own stretch a thing of the lane may be painted: signs and words

@@ -24,7 +24,7 @@ from tempik.desktop.timeline import background
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.backing_store import BackingStore
 from tempik.desktop.timeline.dropping import DropTarget
-from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, LaneLayout, PaintContext, Pointer
+from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, LaneLayout, LaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes import lanes_of
 from tempik.desktop.timeline.lanes.ruler import SeekGesture
 from tempik.desktop.timeline.lanes.sounds import scroll_to_channel
@@ -34,6 +34,7 @@ from tempik.desktop.timeline.spoken import SpokenLanes
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import as_tip
+from tempik.reel import Reel
 from tempik.time import time_of
 
 # So long after the last step of a zoom everything is painted exactly.
@@ -54,7 +55,8 @@ class TimelineView(DropTarget):
         self.view = View.of(0.0, 60.0, 800)
         self._picture = BackingStore()
         self._scroll = 0  # pixels of lanes above what is shown
-        self._layout: tuple[tuple[object, ...], LaneLayout] | None = None
+        self._lanes: tuple[Reel, list[LaneView]] | None = None  # of the reel that is shown
+        self._layout: tuple[tuple[int, int], list[LaneView], LaneLayout] | None = None
         self._gesture: LaneGesture | None = None
         self._pressed = QPointF(0, 0)
         self._pan_from: tuple[float, float] | None = None  # while panning: where the pointer and the view began
@@ -100,12 +102,15 @@ class TimelineView(DropTarget):
     @property
     def layout_(self) -> LaneLayout:
         """What lies how far down now."""
-        reel = self.project.reel
-        lanes = (len(reel.tracks), len(reel.accent_lanes), len(reel.sound_lanes), len(reel.sound_tracks))
-        key = (*lanes, self.height(), self._scroll)
-        if self._layout is None or self._layout[0] != key:
-            self._layout = (key, layout_of(lanes_of(reel), self.height(), self._scroll))
-        return self._layout[1]
+        reel, place = self.project.reel, (self.height(), self._scroll)
+        if self._lanes is None or self._lanes[0] is not reel:
+            lanes = lanes_of(reel)
+            same = self._lanes is not None and [lane.key for lane in lanes] == [lane.key for lane in self._lanes[1]]
+            self._lanes = (reel, self._lanes[1] if self._lanes is not None and same else lanes)
+        lanes = self._lanes[1]
+        if self._layout is None or self._layout[0] != place or self._layout[1] is not lanes:
+            self._layout = (place, lanes, layout_of(lanes, *place))
+        return self._layout[2]
 
     def context(self) -> PaintContext:
         """Return what lanes paint and hit-test by now."""

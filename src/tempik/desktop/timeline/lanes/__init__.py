@@ -1,27 +1,28 @@
-"""The lanes of the timeline, from the top down. A new kind of lane is one module here and a line in LANES."""
+"""The lanes of the timeline. A new kind of lane is one module here: it says where it stands (`order`) and is found."""
 
 from __future__ import annotations
 
+import importlib
+import pkgutil
+
 from tempik.desktop.timeline.lane import LaneView
-from tempik.desktop.timeline.lanes.accents import AccentLaneView
-from tempik.desktop.timeline.lanes.pictures import PictureLaneView
-from tempik.desktop.timeline.lanes.pins import PinsLaneView
-from tempik.desktop.timeline.lanes.points import PointsLaneView
-from tempik.desktop.timeline.lanes.ruler import RulerLaneView
-from tempik.desktop.timeline.lanes.sound_clips import SoundTrackLaneView
-from tempik.desktop.timeline.lanes.sounds import SoundLaneView
-from tempik.desktop.timeline.lanes.transitions import TransitionsLaneView
-from tempik.desktop.timeline.lanes.words import WordsLaneView
 from tempik.reel import Reel
 
-LANES: tuple[type[LaneView], ...] = (
-    *(RulerLaneView, PointsLaneView, PictureLaneView, WordsLaneView, PinsLaneView, TransitionsLaneView, AccentLaneView),
-    *(SoundLaneView, SoundTrackLaneView),
-)
+
+def _kinds(base: type[LaneView]) -> list[type[LaneView]]:
+    """Return the kinds of lanes that say where they stand."""
+    found = [kind for sub in base.__subclasses__() for kind in (sub, *_kinds(sub))]
+    return list(dict.fromkeys(kind for kind in found if "order" in vars(kind)))
+
+
+for _found in pkgutil.iter_modules(__path__, f"{__name__}."):
+    importlib.import_module(_found.name)
+
+LANES: tuple[type[LaneView], ...] = tuple(sorted(_kinds(LaneView), key=lambda kind: kind.order))
 
 
 def lanes_of(reel: Reel) -> list[LaneView]:
-    """Return the lanes that a reel has."""
+    """Return the lanes that a reel has, from the top down."""
     return [lane for kind in LANES for lane in kind.of(reel)]
 
 

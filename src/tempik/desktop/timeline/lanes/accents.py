@@ -31,6 +31,7 @@ ROW_H, LEAST_ROW_H, MOST_ROW_H = 38, 20, 72
 class AccentLaneView(StepsLaneView):
     """One accent lane: steps are clicked, swept and weighed, its name is dragged for its amount."""
 
+    order = 70
     what, ink = "Accents", theme.PULSE
 
     def __init__(self, number: int) -> None:

@@ -59,6 +59,7 @@ def plays_alike(one: PlacedClip, two: PlacedClip) -> bool:
 class PictureLaneView(LaneView):
     """One track of clips. Clips are moved, slid, slipped and trimmed; what is dragged snaps."""
 
+    order = 30
     reach_px = 1
 
     def __init__(self, track: int) -> None:

@@ -40,6 +40,7 @@ REACH_PX = 8
 class PinsLaneView(OverLaneView):
     """Lies over all lanes: stitches and the triangles of cues, dragged from point to point."""
 
+    order = 50
     key = "pins"
 
     def depends(self, timeline: Timeline, ctx: PaintContext) -> Depends:

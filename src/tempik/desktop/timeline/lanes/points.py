@@ -37,6 +37,7 @@ def points_top() -> int:
 class PointsLaneView(LaneView):
     """The song and its points: a sign is dragged to move its point, and all that is tied to it follows."""
 
+    order = 20
     key = "points"
     head = True
     beneath = True

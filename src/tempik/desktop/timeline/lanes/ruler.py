@@ -25,6 +25,7 @@ from tempik.timeline.timeline import Timeline
 class RulerLaneView(LaneView):
     """Where one is: a press goes there, a drag along it looks through the reel."""
 
+    order = 10
     key = "ruler"
     head = True
 

@@ -39,6 +39,8 @@ GAIN_DB_PX = 0.25
 class SoundTrackLaneView(LaneView):
     """One track of sound clips."""
 
+    order = 90
+
     def __init__(self, number: int) -> None:
         self.number = number
         self.key = f"sounds {number}"

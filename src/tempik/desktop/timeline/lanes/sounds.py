@@ -47,6 +47,7 @@ KEPT_STRIKE_PX = 420
 class SoundLaneView(StepsLaneView):
     """One sound lane: steps are clicked, swept and weighed as an accent lane's are, its name is dragged for its gain."""
 
+    order = 80
     what, ink = "Sounds", theme.SOUND
 
     def __init__(self, number: int) -> None:

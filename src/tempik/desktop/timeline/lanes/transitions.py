@@ -42,6 +42,7 @@ END_PX = 5
 class TransitionsLaneView(OverLaneView):
     """Lies over the picture tracks."""
 
+    order = 60
     key = "transitions"
 
     def extent(self, ctx: PaintContext, box: QRectF) -> QRectF:

@@ -48,6 +48,7 @@ class Chip(NamedTuple):
 class WordsLaneView(OverLaneView):
     """Lies over the picture tracks."""
 
+    order = 40
     key = "words"
 
     def extent(self, ctx: PaintContext, box: QRectF) -> QRectF:
