@@ -53,6 +53,7 @@ def drag(window: Window, start: QPoint, end: QPoint, keys: Qt.KeyboardModifier =
     QTest.mouseRelease(window.timeline, LEFT, keys, end)
 
 
+@pytest.mark.slow
 def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) -> None:
     page, before = page_of(shown), len(shown.project.reel.accent_lanes)
     number = page.tiles.items.index("mono")
@@ -69,6 +70,7 @@ def _press(at: QPointF):  # type: ignore[no-untyped-def]
     return QMouseEvent(QEvent.Type.MouseButtonPress, at, at, LEFT, LEFT, NONE)
 
 
+@pytest.mark.slow
 def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window, qtbot: QtBot) -> None:
     tiles = page_of(shown).tiles
     page_of(shown)._show_frame()
@@ -86,6 +88,7 @@ def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window
     assert not tiles._timer.isActive()
 
 
+@pytest.mark.slow
 def test_every_accent_has_a_picture_of_its_own(shown: Window) -> None:
     tiles = page_of(shown).tiles
     shown.project.playhead.go(40)
@@ -96,6 +99,7 @@ def test_every_accent_has_a_picture_of_its_own(shown: Window) -> None:
             assert tiles.picture(name, 0).toImage() != plain, name
 
 
+@pytest.mark.slow
 def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Window) -> None:
     top = shown.timeline.layout_.lane_top(1) + 12
     drag(shown, QPoint(30, top), QPoint(30 - 27, top))
@@ -108,6 +112,7 @@ def test_a_row_name_is_dragged_for_its_amount_and_with_shift_for_all(shown: Wind
     assert (shown.project.reel.amount, shown.project.reel.accent_lanes[1].amount) == (1.0, 1.0)
 
 
+@pytest.mark.slow
 def test_a_click_on_a_rows_name_opens_its_page(opened: Window) -> None:
     opened.commands["show_check"].trigger()
     QTest.mouseClick(opened.timeline, LEFT, NONE, QPoint(30, opened.timeline.layout_.lane_top(1) + 12))
@@ -115,6 +120,7 @@ def test_a_click_on_a_rows_name_opens_its_page(opened: Window) -> None:
     assert page_of(opened).lane_title.text() == "Shake"
 
 
+@pytest.mark.slow
 def test_steps_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
     drag(shown, step_spot(shown, 0, 2), step_spot(shown, 0, 3))
     steps = shown.project.timeline.accent_lanes[0].steps
@@ -125,6 +131,7 @@ def test_steps_are_swept_and_a_drag_upward_weighs_one(shown: Window) -> None:
     assert painted[steps[2].id] == pytest.approx(0.6, abs=0.02)
 
 
+@pytest.mark.slow
 def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
     page = page_of(shown)
     fires = next(i for i, c in enumerate(shown.project.timeline.accent_lanes[0].steps) if c.ruled)
@@ -142,6 +149,7 @@ def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
     page._alone_clicked()
 
 
+@pytest.mark.slow
 def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> None:
     page, project = page_of(shown), shown.project
     project.selection.select_lane(project.reel.accent_lanes[0].id)
@@ -190,6 +198,7 @@ def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> 
     assert graph.dragged("fall", QPointF(graph.across(3), graph.height() - 25)).fall > 2
 
 
+@pytest.mark.slow
 def test_settings_are_fields_of_their_kind(shown: Window) -> None:
     page, project = page_of(shown), shown.project
     project.selection.select_lane(project.reel.accent_lanes[0].id)
@@ -221,6 +230,7 @@ def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) 
     assert project.reel.accent_lanes[0].keys["level"]
 
 
+@pytest.mark.slow
 def test_the_focus_is_placed_in_the_preview(shown: Window) -> None:
     shown.accents.add_lane("punch")
     shown.accents.place_focus()
@@ -317,6 +327,7 @@ def test_frames_are_kept_over_a_change_that_does_not_touch_them(shown: Window, q
     assert frames._keys[5] in kept
 
 
+@pytest.mark.slow
 def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: QtBot) -> None:
     frames, project = shown.transport.frames, shown.project
     project.change("Echo", lambda reel: accent_lanes.with_lane(reel, "echo", 4))
@@ -333,6 +344,7 @@ def test_dear_frames_are_made_ahead_and_the_ruler_says_so(shown: Window, qtbot: 
     assert shown.timeline.grab().toImage() != before
 
 
+@pytest.mark.slow
 def test_playing_that_cannot_keep_up_gets_coarser_says_so_and_recovers(shown: Window) -> None:
     transport = shown.transport
     full = transport.size.pixels()
@@ -372,6 +384,7 @@ def test_an_export_says_how_many_events_land(shown: Window, qtbot: QtBot, tmp_pa
     assert "on point, worst" in shown.foot.status.text()
 
 
+@pytest.mark.slow
 def test_calming_all_accents_is_seen_in_the_rows_at_once(shown: Window) -> None:
     before = shown.timeline.grab().toImage()
     shown.project.change("Calm", lambda reel: accent_lanes.with_all_amounts(reel, 0.5))

@@ -305,6 +305,7 @@ def test_whatever_is_done_a_reel_stays_sound(reel: Reel, tmp_path: Path, data: s
     assert_sound(reel, tmp_path)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", sorted(EDITS))
 def test_each_edit_is_had_or_refused(reel: Reel, tmp_path: Path, name: str) -> None:
     """By itself, with whatever it is given, it leaves a sound reel; undone and done again it is the same one."""

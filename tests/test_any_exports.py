@@ -60,6 +60,7 @@ def a_part(timeline: Timeline, data: st.DataObject, frames: int) -> tuple[range,
     return at, (time_of(at.start, timeline.rate), time_of(at.stop, timeline.rate))
 
 
+@pytest.mark.slow
 @by_lot
 @given(data=st.data(), dice=st.integers(0, 1000))
 def test_each_picture_in_the_file_is_the_one_that_is_shown(
@@ -135,6 +136,7 @@ def test_the_sound_of_a_part_is_that_of_the_whole(
     assert np.abs(whole).max(initial=0.0) <= 10 ** (timeline.reel.mix.ceiling_db / 20) + 1e-4
 
 
+@pytest.mark.slow
 @by_lot
 @given(data=st.data())
 def test_a_saved_project_is_exported_as_the_one_in_the_window(

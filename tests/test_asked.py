@@ -90,6 +90,7 @@ SILENT = [
 ]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("line", "message"), SILENT, ids=[" ".join(line) for line, _ in SILENT])
 def test_what_was_accepted_in_silence_is_refused_in_a_sentence(
     project: Path,
@@ -136,6 +137,7 @@ def test_masks_are_laid_by_their_buttons(opened: Window) -> None:
     assert opened.foot.status.text(), "the corners are asked for in the preview"
 
 
+@pytest.mark.slow
 def test_no_slot_takes_a_buttons_state_for_its_own_argument() -> None:
     """A lambda whose first argument has a default gets the state of `clicked` in its place."""
     found = []
@@ -403,6 +405,7 @@ def test_a_dropped_file_is_told_by_the_bytes_of_its_name(tmp_path: Path) -> None
     assert local_files(data) == [str(tmp_path / names[0]), f"/tmp/{names[1]}"]
 
 
+@pytest.mark.slow
 def test_a_dropped_folder_that_is_odd_is_said(opened: Window, tmp_path: Path, qtbot: QtBot) -> None:
     (tmp_path / "card").mkdir()
     os.mkdir(os.fsencode(tmp_path / "card") + b"/\xff")
@@ -485,6 +488,7 @@ def test_a_changed_repeat_is_painted_all_along_its_lane(opened: Window) -> None:
     assert patched == opened.timeline.grab().toImage()
 
 
+@pytest.mark.slow
 def test_after_analyses_are_removed_a_draft_looks_again(opened: Window, qtbot: QtBot) -> None:
     """It waited for ever for what nobody was making."""
     piece = opened.project.reel.footage[0]

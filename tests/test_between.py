@@ -85,6 +85,7 @@ def gains(frames: list[Plane]) -> tuple[NDArray[np.float64], NDArray[np.float64]
     return np.array(decibels), np.array(likeness)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("motion", MOTIONS)
 def test_flow_beats_blend_on_motion_whose_truth_is_known(motion: str) -> None:
     decibels, likeness = gains([MOTIONS[motion](i) for i in range(COUNT)])

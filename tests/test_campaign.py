@@ -22,6 +22,7 @@ def small(folder: Path) -> Reel:
     return cases.small_reel(folder / "m")
 
 
+@pytest.mark.slow
 def test_after_every_power_cut_what_was_acknowledged_is_there(folder: Path, small: Reel) -> None:
     for name, cuts in power.run(small, folder):
         assert cuts.states > 30 and not cuts.broken, (name, cuts.broken[:3])

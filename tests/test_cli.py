@@ -135,6 +135,7 @@ def test_a_check_that_fails_says_so_and_exits_1(project: Path) -> None:
     assert "miss" in tempik("check", project, code=1).stderr
 
 
+@pytest.mark.slow
 def test_bad_input_gets_one_sentence_and_code_2(media: Path, tmp_path: Path) -> None:
     empty, text = tmp_path / "empty.mp4", tmp_path / "text.mp4"
     empty.write_bytes(b"")
@@ -200,6 +201,7 @@ def test_odd_footage_goes_the_whole_way(media: Path, tmp_path: Path) -> None:
     assert json.loads(tempik("check", project, "--rendered", out).stdout)["ok"]
 
 
+@pytest.mark.slow
 def test_a_torn_file_among_others_is_said_and_the_rest_drafted(
     media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

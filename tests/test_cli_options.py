@@ -103,6 +103,7 @@ def test_points_are_read_otherwise_by_option(media: Path, tmp_path: Path, capsys
     assert beat_times((tmp_path / "p.csv").read_text()) == beats
 
 
+@pytest.mark.slow
 def test_cues_are_written_to_a_file(media: Path, tmp_path: Path) -> None:
     assert main(["cues", str(media / "b.mp4"), "--output", str(tmp_path / "cues.csv")]) == 0
     assert (tmp_path / "cues.csv").read_text().splitlines()[0]
@@ -111,6 +112,7 @@ def test_cues_are_written_to_a_file(media: Path, tmp_path: Path) -> None:
 # Drafts
 
 
+@pytest.mark.slow
 def test_a_draft_is_stronger_in_order_and_written_elsewhere(project: Path, tmp_path: Path, media: Path) -> None:
     def drafted(*options: str) -> Reel:
         out = tmp_path / "d.tempik"

@@ -74,6 +74,7 @@ CURVES: dict[str, tuple[Curve, float]] = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pitch", WAYS)
 @pytest.mark.parametrize("name", CURVES)
 def test_an_impact_sounds_within_10_ms_of_its_picture(name: str, pitch: Pitch) -> None:
@@ -128,6 +129,7 @@ def test_a_still_picture_is_silent_and_gain_is_in_decibels() -> None:
     assert np.abs(quiet[HZ:-HZ]).max() == pytest.approx(0.05, abs=0.003)
 
 
+@pytest.mark.slow
 def test_two_halves_of_a_split_sound_like_the_whole() -> None:
     whole = clip_of(constant(1.0), "follows")
     one = Timeline(whole).placed[0].clip
@@ -152,6 +154,7 @@ def test_footage_that_runs_out_is_silent_after_its_end() -> None:
     assert np.abs(sound[round(1.7 * HZ) - first :]).max() < 1e-3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pitch", WAYS)
 def test_in_the_exported_file_the_impact_is_heard_with_its_picture(tmp_path: Path, pitch: Pitch) -> None:
     """The whole way: film with an impact on frame 60, ramped, exported, decoded by PyAV."""

@@ -119,6 +119,7 @@ def test_a_still_picture_offers_nothing_and_sound_alone_is_refused(tmp_path: Pat
         suggest_cues(str(media / "song.wav"))
 
 
+@pytest.mark.slow
 def test_the_command_lists_cues_best_first(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     path = write_video(tmp_path / "it's é.mp4", scene(bounce(0.7), 60), 90, Fraction(60))
     assert main(["cues", str(path)]) == 0

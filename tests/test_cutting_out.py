@@ -168,6 +168,7 @@ def test_a_film_of_the_cut_is_never_written_over(tmp_path: Path) -> None:
     assert cutting_out.target_beside(None, tmp_path, footage).parent == tmp_path / "cutouts"
 
 
+@pytest.mark.slow
 def test_cutting_out_on_the_command_line(film: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     footage = footage_from(probe(str(film)), set())
     reel = replace(Reel(width=WIDE, height=TALL, length_s=1.0), footage=(footage,))

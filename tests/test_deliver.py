@@ -443,6 +443,7 @@ def test_one_command_writes_three_shapes_measured(
     )
 
 
+@pytest.mark.slow
 def test_expecting_and_queueing_write_nothing(reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     save_reel(reel, tmp_path / "r.tempik")
     common = ["export", str(tmp_path / "r.tempik"), "-o", str(tmp_path / "o.mp4")]

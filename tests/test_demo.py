@@ -50,6 +50,7 @@ def test_the_songs_filters_are_those_of_the_reference_library() -> None:
         np.testing.assert_allclose(_filtered(ours, noise), theirs, atol=1e-12)
 
 
+@pytest.mark.slow
 def test_each_decisive_frame_differs_from_the_one_before_it(demo: Path) -> None:
     """The blow, the touch, the flare: something is on the cue's own frame that was not there before."""
     for scene in SCENES:
@@ -85,6 +86,7 @@ def test_the_demos_reel_lands_and_shows_no_black_and_no_still(demo: Path) -> Non
     assert json.loads((demo / "forge.tempik").read_text())["reel"]["footage"][0]["path"] == "hammer-blow.mp4"
 
 
+@pytest.mark.slow
 def test_a_scene_is_the_same_at_every_run(demo: Path, tmp_path: Path) -> None:
     scene = next(s for s in SCENES if s.name == "tongs")
     write_scene(scene, tmp_path)

@@ -6,7 +6,6 @@ what keys, menus and the palette say of it.
 
 from __future__ import annotations
 
-import ast
 import importlib
 import inspect
 import pkgutil
@@ -16,6 +15,7 @@ from pathlib import Path
 from types import FunctionType, ModuleType
 
 import tempik
+from sources import tree_of
 from tempik.desktop.preview.mode import PreviewTool
 
 # What classes are, without saying so: their methods do what these say.
@@ -60,7 +60,7 @@ def fits(kind: type, name: str) -> bool:
 def undocumented() -> Iterator[str]:
     for module in modules():
         if not module.__doc__ and not module.__name__.endswith("__init__") and module.__file__ is not None:
-            tree = ast.parse(Path(module.__file__).read_text(encoding="utf-8"))
+            tree = tree_of(Path(module.__file__))
             if tree.body:
                 yield module.__name__
         for name, value in list(vars(module).items()):

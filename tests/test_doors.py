@@ -226,6 +226,7 @@ def test_nothing_that_is_read_is_written_over_by_any_verb(
     capsys.readouterr()
 
 
+@pytest.mark.slow
 def test_a_song_and_a_film_are_not_written_over_by_what_is_made_of_them(
     media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
@@ -261,6 +262,7 @@ def test_the_command_line_leaves_a_project_that_would_not_open(
     assert len(capsys.readouterr().err.splitlines()) == 1 and (tmp_path / "r.tempik").read_bytes() == before
 
 
+@pytest.mark.slow
 def test_a_step_that_could_not_be_opened_again_is_not_done(opened: Window) -> None:
     """Neither in the reel nor in the journal: what is shown is what a killed process leaves."""
     before = opened.project.reel

@@ -172,6 +172,7 @@ def test_what_else_a_clip_could_show_is_seen_at_once(opened: Window, panel: Draf
     assert opened.project.playhead.frame == frame  # it is in the clip already
 
 
+@pytest.mark.slow
 def test_beside_the_shelf_the_preview_shows_the_clip_that_is_selected_or_swapped(
     opened: Window, panel: DraftPanel, qtbot: QtBot
 ) -> None:

@@ -120,6 +120,7 @@ def test_what_is_blurred_or_knocked_about_is_left_out_and_said(tmp_path: Path) -
     assert all(not bad[:, int(c.time_s / STEP_S)].any() for c in material.chances)
 
 
+@pytest.mark.slow
 def test_a_ball_that_falls_before_a_plain_ground_is_not_taken_for_a_knock(tmp_path: Path) -> None:
     """The flow makes up what the ground does, and jumps as the ball does."""
 
@@ -154,6 +155,7 @@ def stills(count: int) -> list[Footage]:
     return [Footage(f"s{n}", f"/s{n}.png", 800 + 100 * n, 900, Fraction(30), 5.0, kind="still") for n in range(count)]
 
 
+@pytest.mark.slow
 @names
 @pytest.mark.parametrize(
     "what", ["one", "a hundred", "stills", "shorter than a beat", "all black", "all the same", "mixed"]
@@ -326,6 +328,7 @@ def test_the_drop_has_the_best_there_is(mood: str, seed: int) -> None:
     assert at.footage.id == "f6" and [p.cue for p in at.clip.pins] == ["q1"] and at.ties[0].frame == at.first
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("mood", ["driving", "hammer", "night walk"])
 def test_the_opening_holds_who_looks(mood: str) -> None:
     """What a person marked in a calm piece opens a reel whose song begins calmly, and is not kept for somewhere in the middle."""
@@ -407,6 +410,7 @@ def test_a_section_ends_with_a_fill_and_the_drop_keeps_its_roll() -> None:
     assert [s.beats for s in slots if DROP_S - 1.0 <= s.start.time_s < DROP_S] == [0.5] * 4
 
 
+@pytest.mark.slow
 def test_another_draft_chooses_no_more_points_than_it_needs() -> None:
     footage, studies = pieces()
     reel = draft_in_mood(a_song(), footage, studies, DraftOptions(mood_named("hammer"), 0)).reel
@@ -866,6 +870,7 @@ def test_a_project_is_drafted_anew_kept_swapped_and_asked(
     assert project.read_bytes() == saved
 
 
+@pytest.mark.slow
 def test_a_project_that_was_never_drafted_says_so(
     reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -83,6 +83,7 @@ def test_an_animation_runs_at_its_own_pace(tmp_path: Path) -> None:
     assert np.diff(middles) == pytest.approx([4, 4], abs=0.3)
 
 
+@pytest.mark.slow
 def test_an_svg_that_names_another_file_does_not_get_it(tmp_path: Path) -> None:
     Image.new("RGB", (60, 100), (255, 0, 0)).save(tmp_path / "secret.png")
     for number, name in enumerate(("secret.png", str(tmp_path / "secret.png"), f"file://{tmp_path}/secret.png")):

@@ -127,6 +127,7 @@ def test_commands_that_split(opened: Window) -> None:
     opened.project.selection.mark_frames(None)
 
 
+@pytest.mark.slow
 def test_commands_that_move_a_cut(opened: Window) -> None:
     at(opened, 130, "c2")
     for name, cut in (("roll_back", 134), ("roll_on", 136)):
@@ -145,6 +146,7 @@ def test_commands_that_move_a_cut(opened: Window) -> None:
             assert slots(opened) == BEFORE and not clip(opened, "c2").ties, "the frame on the point is another"
 
 
+@pytest.mark.slow
 def test_commands_that_ask_for_a_length(opened: Window) -> None:
     at(opened, 80, "c2", "c3")
     with step(opened, "set_frames", 20, True):
@@ -537,6 +539,7 @@ def test_commands_that_copy_accent_rows(opened: Window) -> None:
         assert [r.limit.clips for r in made.accent_lanes] == [(), (), ("c2",), ("c2",)]
 
 
+@pytest.mark.slow
 def test_a_focus_is_put_by_a_click_and_followed(opened: Window, qtbot: QtBot) -> None:
     project = opened.project
     project.selection.select_lane("r1")
@@ -662,6 +665,7 @@ def test_commands_about_listening(opened: Window, qtbot: QtBot) -> None:
 # Sound
 
 
+@pytest.mark.slow
 def test_commands_about_a_sound_row(opened: Window) -> None:
     project = opened.project
     opened.sounds.add_lane("tick")
@@ -717,6 +721,7 @@ def test_commands_about_sound_clips(opened: Window) -> None:
         assert made.sound_clips == () and len(made.clips) == 5
 
 
+@pytest.mark.slow
 def test_sounds_come_from_files_and_the_mix_goes_to_one(
     opened: Window, qtbot: QtBot, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -732,6 +737,7 @@ def test_sounds_come_from_files_and_the_mix_goes_to_one(
 # Grade
 
 
+@pytest.mark.slow
 def test_commands_about_grades(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     project, grading = opened.project, opened.grading
     at(opened, 100, "c2")
@@ -765,6 +771,7 @@ def test_commands_about_grades(opened: Window, tmp_path: Path, monkeypatch: pyte
     assert wanted
 
 
+@pytest.mark.slow
 def test_light_is_made_even_by_command(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     at(opened, 100, "c2", "c3")
     steps = opened.project.history.at
@@ -783,6 +790,7 @@ def test_light_is_made_even_by_command(opened: Window, qtbot: QtBot, tmp_path: P
 # Titles and words
 
 
+@pytest.mark.slow
 def test_commands_about_words(opened: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot) -> None:
     project = opened.project
     at(opened, 75)
@@ -813,6 +821,7 @@ def test_commands_about_words(opened: Window, tmp_path: Path, monkeypatch: pytes
 # Transitions
 
 
+@pytest.mark.slow
 def test_commands_about_transitions(opened: Window, qtbot: QtBot) -> None:
     transitions, project = opened.transitions, opened.project
     at(opened, 135, "c3")
@@ -864,6 +873,7 @@ def test_commands_about_nests(opened: Window) -> None:
             assert [c.footage for c in sorted(flat.clips, key=lambda c: c.start.time_s)][1:3] == ["f2", "f3"]
 
 
+@pytest.mark.slow
 def test_commands_about_subjects(opened: Window, qtbot: QtBot) -> None:
     at(opened, 20, "c1")
     ask(opened, "guess_subject")
@@ -880,6 +890,7 @@ def test_commands_about_subjects(opened: Window, qtbot: QtBot) -> None:
 # The project and its files
 
 
+@pytest.mark.slow
 def test_commands_about_the_project(
     opened: Window, qtbot: QtBot, tmp_path: Path, media: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -919,6 +930,7 @@ def test_commands_about_the_project(
     assert project.path == tmp_path / "r.tempik" and len(project.reel.clips) == 5
 
 
+@pytest.mark.slow
 def test_commands_that_pass_the_edit_on(
     opened: Window, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -949,6 +961,7 @@ def test_an_exported_film_is_measured_by_command(
     qtbot.waitUntil(lambda: "on point" in message(opened), timeout=WAIT)
 
 
+@pytest.mark.slow
 def test_the_demo_opens_by_command(window: Window, demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("tempik.desktop.session.importer.demo_folder", lambda: demo)
     ask(window, "open_demo")
@@ -958,6 +971,7 @@ def test_the_demo_opens_by_command(window: Window, demo: Path, monkeypatch: pyte
 # The view
 
 
+@pytest.mark.slow
 def test_commands_about_the_view(opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     opened.project.playhead.go(20)
     scale = opened.timeline.view.px_per_s

@@ -86,6 +86,7 @@ def test_three_frames_are_one_press(page: ExportPage, opened: Window, qtbot: QtB
     assert [i.state for i in opened.exports.items] == ["done"] * 3 and all(i.ok for i in opened.exports.items)
 
 
+@pytest.mark.slow
 def test_every_format_is_offered_with_what_it_can_have(page: ExportPage) -> None:
     for kind in FORMATS:
         choose(page.fields.format, kind.key)
@@ -308,6 +309,7 @@ def test_a_file_that_is_there_is_asked_about(
     assert (tmp_path / "r.mp4").read_bytes() == b"precious"
 
 
+@pytest.mark.slow
 def test_an_export_that_fails_on_the_way_says_why_in_its_row(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -364,6 +366,7 @@ def test_a_typed_name_gets_its_formats_ending(page: ExportPage, qtbot: QtBot, tm
         assert page.target.text() == str(tmp_path / whole)
 
 
+@pytest.mark.slow
 def test_where_to_is_asked_with_the_formats_ending(
     page: ExportPage, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -55,6 +55,7 @@ def test_a_dropped_folder_is_looked_into(window: Window, qtbot: QtBot, media: Pa
     qtbot.waitUntil(lambda: "no song and no footage" in window.foot.status.text(), timeout=WAIT)
 
 
+@pytest.mark.slow
 def test_files_that_moved_together_are_found_together(
     window: Window, qtbot: QtBot, reel: Reel, media: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

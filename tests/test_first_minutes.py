@@ -232,6 +232,7 @@ def test_a_zip_that_is_opened_is_unpacked_beside_and_opened(
     )
 
 
+@pytest.mark.slow
 def test_an_edit_of_another_tool_becomes_a_project_beside_it(
     opened: Window, tmp_path: Path, qtbot: QtBot, no_dialogs: None, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -199,6 +199,7 @@ def test_proxies_stand_in_for_the_preview_and_are_cleared(shelf: Window, qtbot: 
     assert not Path(proxy).exists() and "removed" in shelf.foot.status.text()
 
 
+@pytest.mark.slow
 def test_work_without_a_name_that_was_left_is_offered_at_the_next_start(shelf: Window, qtbot: QtBot) -> None:
     history = shelf.project.history
     left = journal_path(None, "1")

@@ -253,6 +253,7 @@ def stands_in(monkeypatch: pytest.MonkeyPatch, name: str) -> None:
     monkeypatch.setattr(exporting, "hardware", lambda *_: made)
 
 
+@pytest.mark.slow
 def test_a_chip_that_starts_writes_the_film(reel: Reel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     stands_in(monkeypatch, "mpeg4")
     done = export(Timeline(reel), tmp_path / "o.mp4", ExportSettings(hardware=True, part=PART))

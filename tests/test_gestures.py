@@ -78,6 +78,7 @@ def clip(window: Window, number: int) -> PlacedClip:
     return window.project.timeline.own_tracks[0][number]
 
 
+@pytest.mark.slow
 def test_a_cut_is_dragged_and_says_frames_and_lengths(cut: Window) -> None:
     a, b = clip(cut, 1), clip(cut, 2)
     show(cut, b.first)
@@ -89,6 +90,7 @@ def test_a_cut_is_dragged_and_says_frames_and_lengths(cut: Window) -> None:
     assert clip(cut, 2).first == b.first
 
 
+@pytest.mark.slow
 def test_a_dragged_cut_snaps_to_points_and_alt_lets_it_go(cut: Window) -> None:
     b = clip(cut, 2)
     show(cut, b.first)

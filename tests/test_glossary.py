@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 import pytest
 
+from sources import tree_of
 from tempik.reel import grade, lanes, mask, model, sound, soundtrack, title, transition
 
 ROOT = Path(__file__).parents[1]
@@ -57,7 +58,7 @@ def classes() -> dict[str, list[str]]:
     """Every class of the sources by name, with the files that define it."""
     out: dict[str, list[str]] = {}
     for path in SOURCES:
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        for node in ast.walk(tree_of(path)):
             if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 out.setdefault(node.name, []).append(str(path.relative_to(ROOT)))
     return out
@@ -67,7 +68,7 @@ def test_nothing_is_defined_under_a_name_that_was_done_away_with() -> None:
     wrong = []
     for path in SOURCES:
         where = path.relative_to(ROOT / "src" / "tempik").as_posix()
-        for name, line in defined(ast.parse(path.read_text(encoding="utf-8"))):
+        for name, line in defined(tree_of(path)):
             if name in BANNED and (where, name) not in ALLOWED:
                 wrong.append(f"{where}:{line} {name}")
     assert not wrong, "\n".join(wrong)

@@ -78,6 +78,7 @@ def test_a_slider_shows_while_it_is_dragged_and_is_one_step(page: GradePage, qtb
     assert row.box.value() == 0.0
 
 
+@pytest.mark.slow
 def test_while_a_look_is_dragged_nothing_is_worked_out_that_it_does_not_change(
     page: GradePage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -205,6 +206,7 @@ def test_clips_and_footage_have_grades_of_their_own(page: GradePage, qtbot: QtBo
     assert set(PARTS) >= {"light"}
 
 
+@pytest.mark.slow
 def test_how_much_shows_is_set_and_keyed_at_the_playhead(page: GradePage) -> None:
     page.commands.set_grade("x", Grade(mono=1.0))
     page.across.amount.setValue(50)
@@ -263,6 +265,7 @@ def test_a_held_key_shows_what_was_before(page: GradePage, qtbot: QtBot) -> None
     assert np.abs(shown(page, qtbot) - dark).mean() < 2
 
 
+@pytest.mark.slow
 def test_matched_evened_and_kept_as_a_look(page: GradePage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     clips = page.project.reel.clips
     page.project.selection.select_clips([clips[0].id])

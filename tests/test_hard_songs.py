@@ -35,6 +35,7 @@ BARE = [(k, b) for k in KINDS for b in (60, 93, 128, 174) if (k, b) not in EITHE
 BARE += [("kick, off-beat bass", b) for b in (112, 140, 162, 195)]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("kind", "bpm"), BARE)
 def test_bare_music_is_read_at_its_tempo_and_on_its_beats(kind: str, bpm: int) -> None:
     samples, beats = made(kind, bpm, 0.37)
@@ -64,6 +65,7 @@ def test_an_accent_on_the_first_of_so_many_begins_the_bar(metre: int) -> None:
     assert found.metre == metre and met(beats[::metre], ones) > 0.9
 
 
+@pytest.mark.slow
 def test_two_songs_glued_together_keep_each_its_own_grid() -> None:
     a, b = band(steady(112, 30)), band(steady(136, 30), seed=3)
     first = a.samples[: 30 * SAMPLE_RATE]
@@ -74,6 +76,7 @@ def test_two_songs_glued_together_keep_each_its_own_grid() -> None:
     assert np.diff(found).min() > 0.5 * 60 / 136 and np.diff(found).max() < 2.2 * 60 / 112
 
 
+@pytest.mark.slow
 def test_a_minute_of_silence_inside_has_no_beats_and_both_sides_do() -> None:
     piece = band(steady(124, 24))
     silent = np.zeros(60 * SAMPLE_RATE, np.float32)
@@ -92,12 +95,14 @@ def talk(seconds: float, seed: int = 2) -> Samples:
     return (level * rng.standard_normal(len(t)) * 0.15).astype(np.float32)
 
 
+@pytest.mark.slow
 def test_a_spoken_beginning_does_not_move_the_beats_after_it() -> None:
     piece = band(steady(118, 30))
     found = times_of(analyse_samples(joined([talk(9.0), piece.samples])))
     assert met(piece.beats + 9.0, found, 0.03) > 0.95
 
 
+@pytest.mark.slow
 def test_what_is_clipped_thin_or_short_is_read_all_the_same() -> None:
     piece = band(steady(126, 30))
     clipped = np.clip(6 * piece.samples, -1, 1).astype(np.float32)
@@ -110,6 +115,7 @@ def test_what_is_clipped_thin_or_short_is_read_all_the_same() -> None:
         assert found.tempo_bpm == pytest.approx(126, rel=0.003) and met(truth, times_of(found)) > 0.9
 
 
+@pytest.mark.slow
 def test_rivals_differ_from_what_was_found_and_beliefs_add_up_to_no_more_than_one() -> None:
     found = analyse_samples(band(steady(90, 30)).samples)
     assert len(found.rivals) == 2
@@ -121,6 +127,7 @@ def test_rivals_differ_from_what_was_found_and_beliefs_add_up_to_no_more_than_on
     assert found.rivals[0].belief >= found.rivals[1].belief
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", [4, 5])
 def test_talk_has_no_beat(seed: int) -> None:
     found = analyse_samples(talk(25.0, seed))
@@ -145,6 +152,7 @@ def test_a_made_pieces_onsets_are_its_notes_with_the_loudest_drum_first() -> Non
     assert {round(t, 3) for t, kind in onsets if kind == "kick"} <= kicks | {round(t + 0.02, 3) for t in kicks}
 
 
+@pytest.mark.slow
 def test_the_same_number_is_the_same_piece_in_every_process() -> None:
     """Parts were drawn in a set's order, which is another in each process: no fit could be repeated."""
     made = (

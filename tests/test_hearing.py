@@ -36,6 +36,7 @@ def test_a_click_begins_on_its_own_sample_and_downbeats_are_higher() -> None:
     assert not with_clicks(silent, [(0.5, True)], 0.0).samples.any()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pace", [0.75, 0.5])
 def test_slow_play_keeps_the_pitch_and_puts_every_hit_in_its_place(pace: float) -> None:
     t = np.arange(6 * RATE) / RATE
@@ -77,12 +78,14 @@ def resampled(samples: np.ndarray, rate: int) -> np.ndarray:
     return np.interp(at, np.arange(len(samples)), samples)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("rate", [8000, 44100, 192000])
 def test_any_sample_rate_gives_the_same_beats(tmp_path: Path, music: np.ndarray, rate: int) -> None:
     found = analyse(str(wav(tmp_path / "s.wav", resampled(music, rate), rate)))
     assert found.tempo_bpm == pytest.approx(120, abs=0.1)
 
 
+@pytest.mark.slow
 def test_floats_that_are_no_numbers_count_as_silence(tmp_path: Path, music: np.ndarray) -> None:
     samples = music.copy()
     samples[::5000] = np.nan
@@ -103,6 +106,7 @@ def test_a_song_of_no_or_one_sample_says_so(tmp_path: Path, count: int) -> None:
         analyse(str(path))
 
 
+@pytest.mark.slow
 def test_a_container_that_lies_about_its_length_is_read_to_where_it_ends(tmp_path: Path, music: np.ndarray) -> None:
     path = wav(tmp_path / "s.wav", music, SAMPLE_RATE)
     data = bytearray(path.read_bytes())

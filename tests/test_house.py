@@ -11,6 +11,7 @@ from typing import get_args
 
 import pytest
 
+from sources import tree_of
 from tempik.desktop.widgets import marks, theme
 
 SRC = Path(__file__).parents[1] / "src" / "tempik"
@@ -52,7 +53,7 @@ def test_no_class_file_or_function_is_too_large() -> None:
     large = []
     for path in FILES:
         text = path.read_text()
-        tree = ast.parse(text)
+        tree = tree_of(path)
         if text.count("\n") > 450:
             large.append(f"{path}: {text.count(chr(10))} lines")
         for node in (n for n in ast.walk(tree) if isinstance(n, ast.ClassDef)):
@@ -71,7 +72,7 @@ def test_nothing_is_set_on_another_object_from_outside() -> None:
     """Only `self.x = …` and what a function has made itself: no object is changed behind its back."""
     found = []
     for path in (p for p in FILES if "desktop" in p.parts):
-        for function in functions(ast.parse(path.read_text())):
+        for function in functions(tree_of(path)):
             made = {
                 t.id
                 for n in ast.walk(function)
@@ -93,7 +94,7 @@ def test_nothing_is_set_on_another_object_from_outside() -> None:
 def test_imports_inside_functions_are_for_start_up_time_alone() -> None:
     found = []
     for path in (p for p in FILES if "cli" not in p.parts):
-        for function in functions(ast.parse(path.read_text())):
+        for function in functions(tree_of(path)):
             for node in ast.walk(function):
                 if isinstance(node, ast.ImportFrom) and not (node.module or "").startswith((*SLOW, PAIR)):
                     found.append(f"{path.relative_to(SRC)}:{node.lineno}: {ast.unparse(node)}")
@@ -102,7 +103,7 @@ def test_imports_inside_functions_are_for_start_up_time_alone() -> None:
 
 def test_every_room_says_what_it_holds() -> None:
     for path in SRC.rglob("__init__.py"):
-        assert ast.get_docstring(ast.parse(path.read_text())), path
+        assert ast.get_docstring(tree_of(path)), path
 
 
 def test_painters_are_made_in_one_place_where_they_always_end() -> None:
@@ -168,7 +169,7 @@ def test_the_memory_of_a_picture_is_read_in_one_place() -> None:
 def imports_of(path: Path, modules: dict[str, Path]) -> set[str]:
     """Return the modules of ours that a file imports, wherever in it and for whatever."""
     found = set()
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for node in ast.walk(tree_of(path)):
         if isinstance(node, ast.ImportFrom) and node.module is not None and not node.level:
             for alias in node.names:
                 whole = f"{node.module}.{alias.name}"

@@ -162,6 +162,7 @@ def test_a_new_kind_of_lane_is_one_class(opened: Window, monkeypatch: pytest.Mon
     assert pressed == [pytest.approx(3.0, abs=0.05)]
 
 
+@pytest.mark.slow
 def test_hovering_paints_nothing_that_stands_anew(opened: Window, qtbot: QtBot) -> None:
     """Sixty accent lanes: pointing at a step once painted all of them again."""
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
@@ -201,6 +202,7 @@ def test_pictures_are_painted_at_the_screens_own_ratio(opened: Window, ratio: fl
         assert drawn.width() == pytest.approx(20 * ratio, abs=1)
 
 
+@pytest.mark.slow
 def test_clips_that_show_what_they_showed_are_not_painted_again(
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -251,6 +253,7 @@ def _different(one: QImage, other: QImage) -> float:
     return float(np.mean(np.abs(as_array[0] - as_array[1]).max(axis=2) > 40))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("steps", [(33, 33, 33), (-21, -21), (400,), (60, -90, 200, -30)])
 def test_a_picture_moved_along_is_the_one_painted_anew(opened: Window, qtbot: QtBot, steps: tuple[int, ...]) -> None:
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
@@ -268,6 +271,7 @@ def test_a_picture_moved_along_is_the_one_painted_anew(opened: Window, qtbot: Qt
     assert _different(moved, anew) < 0.002
 
 
+@pytest.mark.slow
 def test_zooming_in_steps_ends_in_the_picture_painted_anew(opened: Window, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: opened.song.bands is not None, timeout=30_000)
     timeline = opened.timeline
@@ -282,6 +286,7 @@ def test_zooming_in_steps_ends_in_the_picture_painted_anew(opened: Window, qtbot
     assert _different(stretched, settled) < 0.4, "while it zooms it is near enough to steer by"
 
 
+@pytest.mark.slow
 def test_neither_a_step_of_zooming_nor_the_rest_after_it_paints_everything_at_once(
     opened: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -80,6 +80,7 @@ def wide_film(folder: Path, begin: int, frames: int) -> str:
 # Titles
 
 
+@pytest.mark.slow
 def test_a_title_is_laid_typed_and_set_with_a_step_for_each(opened: Window, qtbot: QtBot) -> None:
     opened.project.playhead.go(40)
     opened.commands["add_title"].trigger()
@@ -103,6 +104,7 @@ def test_a_title_is_laid_typed_and_set_with_a_step_for_each(opened: Window, qtbo
     assert title_of(opened).font == next(iter(families())) and title_of(opened).size == 0.2
 
 
+@pytest.mark.slow
 def test_typing_goes_to_one_title_and_fields_to_all_selected(opened: Window, qtbot: QtBot) -> None:
     opened.project.change(
         "two", lambda r: titles.with_title(titles.with_title(r, Title("one"), 0, 30)[0], Title("two"), 60, 30)[0]
@@ -117,6 +119,7 @@ def test_typing_goes_to_one_title_and_fields_to_all_selected(opened: Window, qtb
     assert sorted(t.text for t in found) == ["changed", "two"] and {t.outline for t in found} == {0.05}
 
 
+@pytest.mark.slow
 def test_a_title_dragged_in_the_preview_snaps_to_the_middle(opened: Window, qtbot: QtBot) -> None:
     opened.project.playhead.go(40)
     opened.commands["add_title"].trigger()
@@ -132,6 +135,7 @@ def test_a_title_dragged_in_the_preview_snaps_to_the_middle(opened: Window, qtbo
     assert clip_of(opened).framing.start.x == pytest.approx(0, abs=1e-9)
 
 
+@pytest.mark.slow
 def test_what_a_title_lacks_is_said(opened: Window) -> None:
     opened.project.playhead.go(40)
     opened.commands["add_title"].trigger()

@@ -63,6 +63,7 @@ EBU_PEAKS = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("case", EBU_LOUDNESS)
 def test_loudness_of_the_ebu_test_signals(case: str) -> None:
     signal, wanted = EBU_LOUDNESS[case]
@@ -186,6 +187,7 @@ def test_a_reel_without_sounds_and_master_is_its_song(reel: Reel) -> None:
     assert np.array_equal(found, np.clip(song.samples[first : first + len(found)], -1, 1))
 
 
+@pytest.mark.slow
 def test_playing_from_anywhere_sounds_as_the_export_does_to_the_sample(reel: Reel) -> None:
     timeline = Timeline(with_sounds(reel))
     whole = mix(timeline).samples
@@ -267,6 +269,7 @@ def test_ducking_is_full_where_something_is_loud_and_goes_smoothly(
     assert min(attack, release) < 1 or np.abs(np.diff(found)).max() <= fastest
 
 
+@pytest.mark.slow
 def test_the_sound_alone_is_the_mix_to_24_bits(reel: Reel, tmp_path: Path) -> None:
     timeline = Timeline(with_sounds(reel))
     for name in ("o.wav", "o.flac"):

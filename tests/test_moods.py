@@ -145,6 +145,7 @@ def test_footage_moves_as_the_song_does_and_all_of_it_is_used(mood: str) -> None
         assert loud > 0.35, (loud, lengths)
 
 
+@pytest.mark.slow
 def test_one_seed_is_one_reel_and_another_is_another() -> None:
     assert drafted("driving", 4).reel == drafted("driving", 4).reel
     assert drafted("driving", 4).reel.clips != drafted("driving", 5).reel.clips
@@ -215,6 +216,7 @@ def test_odd_songs_and_footage_get_a_reel_or_a_sentence() -> None:
     assert check_reel(Timeline(draft_in_mood(a_song(), still, {}, options).reel)).ok
 
 
+@pytest.mark.slow
 def test_drawn_footage_of_few_plain_shapes_is_not_taken_for_blank(tmp_path: Path) -> None:
     """All of it was left out as black or blank: large even areas have few steps from sample to sample."""
 
@@ -308,6 +310,7 @@ def test_a_mood_from_the_command_line(media: Path, tmp_path: Path, capsys: pytes
     assert "There is no mood 'angry'" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_a_mood_in_the_window_drawn_again_and_asked_why(opened: Window, qtbot: QtBot) -> None:
     before = opened.project.reel
     opened.commands["draft_another"].trigger()

@@ -69,6 +69,7 @@ def inner_of(reel: Reel) -> list[str]:
     return [c.id for c in reel.clips if c.track or c.id in (reel.clips[1].id, reel.clips[2].id)]
 
 
+@pytest.mark.slow
 def test_a_nest_looks_sounds_and_lands_as_its_clips_did(rich: Reel) -> None:
     rich = with_clips(rich, [replace(rich.clips[1], sound=ClipSound(on=True))])
     nested, clip = nests.with_nest(rich, inner_of(rich))

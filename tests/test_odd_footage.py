@@ -144,6 +144,7 @@ def test_interlaced_lines_do_not_comb(tmp_path: Path) -> None:
     assert np.abs(np.diff(luma[60:180], axis=0)).max() < 110, "without blending lines differ by 160"
 
 
+@pytest.mark.slow
 def test_a_proxy_has_the_same_frames_and_is_never_exported(tmp_path: Path) -> None:
     stamps = [0, 33, 67, 100, 180, 213, 247, 300, 333, 366, 400, 500, 533, 567, 600, 633]
     path = write_video(tmp_path / "vfr.mp4", numbered(1280, 720), 16, stamps_ms=stamps, gop=16)

@@ -38,6 +38,7 @@ def test_its_scripts_can_be_run_and_read(control: Path) -> None:
         subprocess.run(["sh", "-n", str(script)], check=True)
 
 
+@pytest.mark.slow
 def test_modules_are_compiled_where_it_is_installed_and_nothing_is_left(control: Path, tmp_path: Path) -> None:
     library = tmp_path / "library"
     for version in ("3.11", "3.12", "3.13"):

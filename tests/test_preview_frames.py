@@ -192,6 +192,7 @@ def test_the_frame_at_rest_is_made_from_the_files_themselves(
     assert abs(light(by_proxy, 40) - true) < 12, "and it stays sharp when it is gone back to"
 
 
+@pytest.mark.slow
 def test_what_plays_or_is_dragged_is_shown_by_proxies_alone(qtbot: QtBot, reel: Reel, by_proxy: PreviewFrames) -> None:
     for playing, dragged in ((True, False), (False, True)):
         by_proxy.load(Timeline(reel), (180, 320), quick=dragged)

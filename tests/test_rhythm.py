@@ -33,6 +33,7 @@ def forge(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("bpm", [64, 93.7, 120, 128, 174])
 def test_beats_sit_on_the_attack_of_a_steady_song(tmp_path: Path, bpm: float) -> None:
     samples, truth = beat_song(bpm, 16)
@@ -47,6 +48,7 @@ def test_beats_sit_on_the_attack_of_a_steady_song(tmp_path: Path, bpm: float) ->
         assert np.abs(error).max() <= 10
 
 
+@pytest.mark.slow
 def test_the_demos_song_is_found_to_ten_milliseconds_with_its_bars(forge: Path) -> None:
     found = heard(forge)
     truth = beat_times()
@@ -108,6 +110,7 @@ def _talk(rng: np.random.Generator) -> np.ndarray:
     return level * rng.standard_normal(len(t)) * 0.2
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("make", [_silence, _noise, _talk])
 def test_what_has_no_beat_gets_none(tmp_path: Path, make: object) -> None:
     samples = make(np.random.default_rng(3))  # type: ignore[operator]

@@ -88,6 +88,7 @@ def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> N
     assert [p.time_s for p in points_of(song(page))] == before
 
 
+@pytest.mark.slow
 def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None:
     rhythm = page.page(RhythmPage)
     pulses = len(page.project.timeline.pulses[1])
@@ -106,6 +107,7 @@ def test_every_nth_is_counted_from_the_selected_beat(page: Window) -> None:
     assert {p.beat for p in points_of(song(page))} == {point.beat} and point.id in {p.id for p in points_of(song(page))}
 
 
+@pytest.mark.slow
 def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
     rhythm = page.page(RhythmPage)
     page.project.selection.mark((8.0, 16.0))
@@ -157,6 +159,7 @@ def test_a_sweep_over_the_wave_selects_and_a_click_moves_the_cursor(page: Window
     assert page.project.playhead.frame == round((view.cursor_s - song(page).start_s) * float(page.project.reel.rate))
 
 
+@pytest.mark.slow
 def test_nudging_snapping_locking_and_taking_out_by_key(page: Window) -> None:
     point = points_of(song(page))[12]
     page.project.selection.select_points({point.id})
@@ -173,6 +176,7 @@ def test_nudging_snapping_locking_and_taking_out_by_key(page: Window) -> None:
     assert len(page.project.reel.clips) > 5  # Delete took the point, not a clip
 
 
+@pytest.mark.slow
 def test_two_anchored_beats_refit_the_grid(page: Window) -> None:
     first, later = points_of(song(page))[4], points_of(song(page))[44]
     for point, by in ((first, 0.010), (later, 0.050)):
@@ -218,6 +222,7 @@ def test_a_tapped_tempo_reads_the_whole_song(page: Window) -> None:
     assert [p.time_s for p in points_of(song(page))] == beats
 
 
+@pytest.mark.slow
 def test_clicks_loop_and_pace_play_on(page: Window, qtbot: QtBot) -> None:
     page.project.selection.mark((10.0, 10.6))
     page.rhythm.toggle_loop()

@@ -357,6 +357,7 @@ def test_a_mark_is_seen_before_and_after_a_widget_is_shown(qtbot: QtBot) -> None
     assert label.palette().text().color() == QColor(theme.TEXT)
 
 
+@pytest.mark.slow
 def test_a_window_made_first_is_dressed_like_any_other() -> None:
     """The style sheet is put on once all is there, which must not leave anything without it."""
     done = subprocess.run([sys.executable, "-c", TWO_WINDOWS], capture_output=True, text=True, check=True)

@@ -83,6 +83,7 @@ def test_a_click_on_a_sound_lays_it_on_every_cut(opened: Window, page: SoundPage
     assert opened.project.reel.sound_lanes == () and "n1" not in page.mixer.channels
 
 
+@pytest.mark.slow
 def test_the_shelf_is_searched_by_what_sounds_are(page: SoundPage) -> None:
     page.shelf.wanted.setText("metal hit")
     assert "anvil" in page.shelf.tiles.items and "whoosh" not in page.shelf.tiles.items
@@ -99,6 +100,7 @@ def test_pointing_at_a_sound_says_what_it_is_and_plays_it(opened: Window, page: 
     assert opened.sounds.sampler.playing == ""
 
 
+@pytest.mark.slow
 def test_a_sounds_menu_offers_every_place(opened: Window, page: SoundPage) -> None:
     menu = sound_menu(opened.sounds, "tick", page)
     texts = [a.text() for a in menu.actions()]
@@ -112,6 +114,7 @@ def test_a_sounds_menu_offers_every_place(opened: Window, page: SoundPage) -> No
     assert opened.project.reel.sound_lanes[0].sounds == ("wood",)
 
 
+@pytest.mark.slow
 def test_steps_of_a_sound_row_are_painted_on_the_timeline(opened: Window, page: SoundPage) -> None:
     opened.sounds.add_lane("tick", Rule("hand"))
     points = opened.project.timeline.on_reel()
@@ -130,6 +133,7 @@ def test_steps_of_a_sound_row_are_painted_on_the_timeline(opened: Window, page: 
     assert len(evaluated_sound_lanes(opened.project.timeline)[0].triggers) == before + 1
 
 
+@pytest.mark.slow
 def test_the_name_of_a_row_is_dragged_for_its_gain(opened: Window, page: SoundPage) -> None:
     opened.sounds.add_lane("tick")
     text = drag(opened, lane(opened, "sound 0", 30), lane(opened, "sound 0", 6))
@@ -138,6 +142,7 @@ def test_the_name_of_a_row_is_dragged_for_its_gain(opened: Window, page: SoundPa
     assert opened.project.reel.sound_lanes[0].gain_db == 0.0
 
 
+@pytest.mark.slow
 def test_a_rows_hit_is_dragged_on_its_wave_as_one_step(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.sounds.add_lane("whoosh")
     wave, steps = page.chosen.wave, len(opened.project.history.steps)
@@ -155,6 +160,7 @@ def test_a_rows_hit_is_dragged_on_its_wave_as_one_step(opened: Window, page: Sou
     assert opened.project.reel.hits == {}
 
 
+@pytest.mark.slow
 def test_fields_of_a_row_change_it(opened: Window, page: SoundPage) -> None:
     opened.sounds.add_lane("riser", Rule("bars", beats=(1,)))
     spin, _ = page.chosen.lane_fields["vary_pitch"]
@@ -174,6 +180,7 @@ def test_fields_of_a_row_change_it(opened: Window, page: SoundPage) -> None:
     assert opened.project.reel.sound_lanes[0].seed == seed + 1
 
 
+@pytest.mark.slow
 def test_a_row_can_follow_the_pulses_of_an_accent_row(opened: Window, page: SoundPage) -> None:
     opened.sounds.add_lane("tick")
     of = page.chosen.rule.of
@@ -185,6 +192,7 @@ def test_a_row_can_follow_the_pulses_of_an_accent_row(opened: Window, page: Soun
     assert of.currentIndex() == number
 
 
+@pytest.mark.slow
 def test_a_sound_laid_at_the_playhead_is_on_the_point_there(opened: Window, page: SoundPage) -> None:
     timeline = opened.project.timeline
     point = timeline.on_reel()[6]
@@ -201,6 +209,7 @@ def test_a_sound_laid_at_the_playhead_is_on_the_point_there(opened: Window, page
     assert clip.loop and clip.backward and clip.gain_db == -4
 
 
+@pytest.mark.slow
 def test_sound_clips_are_dragged_onto_points_trimmed_faded_and_slipped(opened: Window, page: SoundPage) -> None:
     opened.sounds.lay_here("room")
     timeline = opened.project.timeline
@@ -240,6 +249,7 @@ def test_sound_clips_are_dragged_onto_points_trimmed_faded_and_slipped(opened: W
     assert len(opened.project.reel.sound_clips) == 1 and len(opened.project.reel.clips) == len(cut) - 1
 
 
+@pytest.mark.slow
 def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None:
     opened.sounds.add_lane("tick")
     opened.commands["add_sound_track"].trigger()
@@ -262,6 +272,7 @@ def test_menus_of_rows_tracks_and_clips(opened: Window, page: SoundPage) -> None
 # The mixer
 
 
+@pytest.mark.slow
 def test_a_channels_gain_is_dragged_as_one_step(opened: Window, page: SoundPage) -> None:
     bar, steps = page.mixer.channels["song"].bar, len(opened.project.history.steps)
     y = bar.height() // 2
@@ -312,6 +323,7 @@ def test_what_plays_is_what_is_exported_and_levels_move(opened: Window, page: So
     opened.play.play_pause()
 
 
+@pytest.mark.slow
 def test_the_sounds_alone_are_heard_when_asked(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
     opened.sounds.add_lane("impact", Rule(every=2))
     qtbot.waitUntil(lambda: opened.reel_sound.ready, timeout=WAIT)
@@ -363,6 +375,7 @@ def test_a_change_is_measured_once_and_a_song_that_nothing_is_cut_on_when_it_is_
 # Files
 
 
+@pytest.mark.slow
 def test_own_files_join_the_shelf_and_missing_ones_are_found(
     opened: Window, page: SoundPage, qtbot: QtBot, tmp_path: Path
 ) -> None:
@@ -576,6 +589,7 @@ def devices(monkeypatch: pytest.MonkeyPatch) -> SimpleNamespace:
     return now
 
 
+@pytest.mark.slow
 def test_a_device_that_disappears_and_comes_back_while_playing(
     opened: Window, devices: SimpleNamespace, qtbot: QtBot
 ) -> None:

@@ -80,6 +80,7 @@ def test_the_shelf_has_room_for_a_choice_and_every_sound_is_another() -> None:
                 assert alike < 0.995, (name, other)
 
 
+@pytest.mark.slow
 def test_sounds_are_the_same_wherever_they_are_made() -> None:
     """A process of its own makes the same samples."""
     code = "from tempik.sounds.shelf import take_of; print(float(abs(take_of('chain').samples).sum()))"
@@ -580,6 +581,7 @@ def test_fades_of_clips_own_sound(reel: Reel) -> None:
 # The command line
 
 
+@pytest.mark.slow
 def test_everything_from_the_command_line(reel: Reel, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     save_reel(reel, tmp_path / "p.tempik")
     project, out = str(tmp_path / "p.tempik"), str(tmp_path / "o.tempik")

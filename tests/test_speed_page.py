@@ -67,6 +67,7 @@ def steps(page: SpeedPage) -> int:
 # The graph
 
 
+@pytest.mark.slow
 def test_words_of_the_graph_stand_where_the_curve_does_not(page: SpeedPage) -> None:
     page.project.change("Ramp", lambda reel: speed.with_curve(reel, "c2", ramp(2.0, 0.4)))
     graph = page.graph

@@ -374,6 +374,7 @@ def test_writing_all_means_all(tmp_path: Path) -> None:
     assert len(b"".join(got)) == 300_000
 
 
+@pytest.mark.slow
 def test_collecting_takes_only_media_and_says_what_it_left(
     stranger: Path, victim: Path, qtbot: QtBot, window: Window
 ) -> None:

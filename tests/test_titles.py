@@ -139,6 +139,7 @@ def test_odd_text_is_text_or_nothing(text: str, reel: Reel) -> None:
     assert "&amp;" in words_of("a &amp;")[1]
 
 
+@pytest.mark.slow
 def test_ten_thousand_characters_are_set_as_far_as_there_is_room() -> None:
     text = ("word " * 2000)[:10_000]
     block = laid_out(Title(text, size=0.1))

@@ -51,6 +51,7 @@ def test_a_tempo_that_moves_by_a_tenth_is_followed(bpm: float, change: float) ->
     assert_found(found, music)
 
 
+@pytest.mark.slow
 def test_a_tempo_that_steps_is_followed_on_both_sides() -> None:
     first = steady(120, 30)
     second = first[-1] + 0.5 + np.arange(50) * 60 / 138
@@ -63,6 +64,7 @@ def test_a_tempo_that_steps_is_followed_on_both_sides() -> None:
     assert np.median(gaps[-40:-5]) == pytest.approx(60 / 138, abs=0.002)
 
 
+@pytest.mark.slow
 def test_players_who_are_ten_milliseconds_loose_are_still_one_tempo() -> None:
     music = band(steady(118, 45), jitter_s=0.010)
     found = analyse_samples(music.samples)
@@ -70,6 +72,7 @@ def test_players_who_are_ten_milliseconds_loose_are_still_one_tempo() -> None:
     assert_found(found, music, 10.0)
 
 
+@pytest.mark.slow
 def test_a_drumless_intro_of_20_s_is_counted_through_and_the_drop_is_its_first_beat() -> None:
     beats = steady(124, 60)
     true_drop = beats[44]  # the first of a bar
@@ -133,6 +136,7 @@ def test_a_song_cut_between_beats_has_none_at_its_beginning(cut_s: float) -> Non
     assert min(o.time_s for o in found.onsets) >= 0 and found.sections[0].start_s == 0
 
 
+@pytest.mark.slow
 def test_no_beats_are_marked_in_the_silence_after_a_song() -> None:
     music = band(steady(120, 30))
     silence = np.zeros(12 * SAMPLE_RATE, np.float32)
@@ -164,6 +168,7 @@ def test_what_has_no_beat_still_has_its_onsets() -> None:
     assert all(np.abs(times - h).min() < 0.005 for h in hits)
 
 
+@pytest.mark.slow
 def test_strength_shows_the_accents() -> None:
     music = band(steady(120, 40), drums_from_s=18, full_from_s=18)
     strengths = {b.time_s: b.strength for b in analyse_samples(music.samples).beats}

@@ -530,6 +530,7 @@ def test_pictures_that_move_against_each_other_are_not_pushed() -> None:
     assert proposals(Motion(right=-0.5, trust=0.05), left)[0][:2] == ("push", "left")
 
 
+@pytest.mark.slow
 def test_a_reversed_clip_moves_the_other_way(tmp_path: Path) -> None:
     piece = shot(tmp_path, Truth("pan", "left", 0.6), 70, 1)
     clip = Clip("c1", "f1", Edge(0.0), Edge(1.0), source_s=1.2, curve=constant(-1.0))
@@ -542,6 +543,7 @@ def test_a_reversed_clip_moves_the_other_way(tmp_path: Path) -> None:
 # The sound
 
 
+@pytest.mark.slow
 def test_the_clips_own_sounds_cross_with_equal_power() -> None:
     """Two unlike sounds of one power: through the transition their sum keeps it (sine and cosine, common practice)."""
     rng = np.random.default_rng(5)
@@ -569,6 +571,7 @@ def test_the_clips_own_sounds_cross_with_equal_power() -> None:
 # The command line
 
 
+@pytest.mark.slow
 def test_transitions_are_laid_listed_and_changed_from_the_command_line(
     tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -77,6 +77,7 @@ def plate(window: Window) -> object:
     return plate_of(window.project.timeline, window.timeline.view, window.timeline.layout_, transition_shown(window))
 
 
+@pytest.mark.slow
 def test_a_click_on_a_transition_lays_it_on_the_selected_clips_cut(shown: Window) -> None:
     click(shown, "push")
     page = page_of(shown)
@@ -93,6 +94,7 @@ def test_a_click_on_a_transition_lays_it_on_the_selected_clips_cut(shown: Window
     assert transition_shown(shown).transition.kind == "push"
 
 
+@pytest.mark.slow
 def test_the_transition_under_the_pointer_plays_between_the_two_clips(shown: Window, qtbot: QtBot) -> None:
     page = page_of(shown)
     qtbot.waitUntil(lambda: not shown.worker.jobs, timeout=WAIT)
@@ -110,6 +112,7 @@ def test_the_transition_under_the_pointer_plays_between_the_two_clips(shown: Win
     assert len(rest) >= len(CATALOGUE) - 1  # the two dissolves may look alike on such pictures
 
 
+@pytest.mark.slow
 def test_one_click_lays_it_on_all_cuts_from_one_side_and_the_other(shown: Window) -> None:
     page = page_of(shown)
     shown.transitions.choose_scope("cuts")
@@ -127,6 +130,7 @@ def test_one_click_lays_it_on_all_cuts_from_one_side_and_the_other(shown: Window
     assert {s.transition.amount for s in shown.project.timeline.transitions[0]} == {1.0}
 
 
+@pytest.mark.slow
 def test_the_ends_of_a_transition_are_dragged_on_the_timeline_and_its_middle_goes_about_the_cut(shown: Window) -> None:
     click(shown, "push")
     closer(shown)
@@ -149,6 +153,7 @@ def test_the_ends_of_a_transition_are_dragged_on_the_timeline_and_its_middle_goe
     assert shown.project.playhead.frame == turn  # what the turn shows is seen meanwhile
 
 
+@pytest.mark.slow
 def test_the_strip_on_the_page_shows_both_clips_and_its_ends_are_dragged(shown: Window) -> None:
     click(shown, "dissolve")
     strip, turn = page_of(shown).strip, transition_shown(shown).turn
@@ -162,6 +167,7 @@ def test_the_strip_on_the_page_shows_both_clips_and_its_ends_are_dragged(shown: 
     assert shown.project.playhead.frame == turn + 1
 
 
+@pytest.mark.slow
 def test_the_curve_of_ease_is_bent_by_its_handles(shown: Window) -> None:
     click(shown, "push")
     page = page_of(shown)
@@ -178,6 +184,7 @@ def test_the_curve_of_ease_is_bent_by_its_handles(shown: Window) -> None:
     assert transition_shown(shown).transition.ease == EASES["sharp"]
 
 
+@pytest.mark.slow
 def test_what_suits_the_motion_is_proposed_and_taken_by_a_click(shown: Window, qtbot: QtBot) -> None:
     page = page_of(shown)
     page.refill()
@@ -195,6 +202,7 @@ def test_what_suits_the_motion_is_proposed_and_taken_by_a_click(shown: Window, q
         assert shown.project.timeline.transition_of(second(shown)) is None
 
 
+@pytest.mark.slow
 def test_transitions_of_all_cuts_are_matched_in_the_background_as_one_step(shown: Window, qtbot: QtBot) -> None:
     shown.transitions.choose_scope("cuts")
     before = shown.project.reel
@@ -224,6 +232,7 @@ def test_a_transition_that_lacks_footage_says_so_and_is_mended_by_a_click(shown:
     assert transition_shown(shown).transition.held
 
 
+@pytest.mark.slow
 def test_a_transition_is_kept_under_a_name_and_laid_again(shown: Window) -> None:
     click(shown, "whip")
     shown.transitions.change(
@@ -243,6 +252,7 @@ def test_a_transition_is_kept_under_a_name_and_laid_again(shown: Window) -> None
     assert "comes with Tempik" in message[-1]
 
 
+@pytest.mark.slow
 def test_keys_lay_lengthen_copy_and_take_off(shown: Window) -> None:
     click(shown, "spin")
     shown.commands["longer"].trigger()
@@ -262,6 +272,7 @@ def test_keys_lay_lengthen_copy_and_take_off(shown: Window) -> None:
     assert again is not None and again.transition.kind == "spin"
 
 
+@pytest.mark.slow
 def test_the_menu_of_a_transition_offers_mends_kinds_and_directions(shown: Window) -> None:
     click(shown, "push")
     menu = transition_menu(shown.transitions, TransitionPlace(second(shown)), shown)
@@ -272,6 +283,7 @@ def test_the_menu_of_a_transition_offers_mends_kinds_and_directions(shown: Windo
     assert transition_shown(shown).transition.direction == "up"
 
 
+@pytest.mark.slow
 def test_the_check_page_lists_transitions_by_themselves(shown: Window, qtbot: QtBot) -> None:
     click(shown, "dissolve")
     shown.commands["show_check"].trigger()
@@ -294,6 +306,7 @@ def test_a_transition_unknown_to_this_version_is_shown_as_unknown(shown: Window)
     assert transition_shown(shown).kind is None
 
 
+@pytest.mark.slow
 def test_what_is_drawn_of_a_transition_is_the_same_painted_at_once_and_patched(shown: Window, tmp_path: Path) -> None:
     closer_after = shown.timeline
     closer_after.grab()

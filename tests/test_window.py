@@ -276,6 +276,7 @@ def test_keys_step_and_jump_and_play(opened: Window, qtbot: QtBot) -> None:
         qtbot.waitUntil(lambda f=frame: window.project.playhead.frame == f, timeout=30_000)
 
 
+@pytest.mark.slow
 def test_playing_keeps_time_without_a_sound_card_and_stops_at_the_end(opened: Window, qtbot: QtBot) -> None:
     window = opened
     window.project.playhead.go(240)
