@@ -20,6 +20,7 @@ from tempik.timeline.covering import gaps
 from tempik.timeline.timeline import Timeline
 
 
+@pytest.mark.slow
 def test_the_demo_is_small_and_its_footage_is_what_it_claims(demo: Path) -> None:
     assert sum(f.stat().st_size for f in demo.iterdir()) < 40e6
     kinds = set()
@@ -33,6 +34,7 @@ def test_the_demo_is_small_and_its_footage_is_what_it_claims(demo: Path) -> None
     assert {wide for wide, _ in kinds} == {True, False}
 
 
+@pytest.mark.slow
 def test_the_truth_is_written_beside_it(demo: Path) -> None:
     with (demo / "cues.csv").open() as file:
         cues = {r["file"]: float(r["time_s"]) for r in csv.DictReader(file)}
@@ -61,6 +63,7 @@ def test_each_decisive_frame_differs_from_the_one_before_it(demo: Path) -> None:
         assert steps[-1] > 1.4 * max(steps[:-1]), scene.name
 
 
+@pytest.mark.slow
 def test_the_sound_of_a_blow_is_on_its_frame(demo: Path) -> None:
     for scene in SCENES:
         if scene.sound_ring is not None:
@@ -76,6 +79,7 @@ def test_one_piece_hides_repeated_frames(demo: Path) -> None:
     assert {name for name, c in found.items() if c.repeated} == {"embers"}
 
 
+@pytest.mark.slow
 def test_the_demos_reel_lands_and_shows_no_black_and_no_still(demo: Path) -> None:
     reel = load_reel(demo / "forge.tempik")
     timeline = Timeline(reel)

@@ -89,6 +89,7 @@ def test_the_demo_opens_while_it_is_made_and_nothing_is_called_missing(
     assert not [text for text in message if "missing" in text or "not there" in text]
 
 
+@pytest.mark.slow
 def test_a_demo_that_is_stopped_on_the_way_says_how_to_go_on(
     window: Window, qtbot: QtBot, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
