@@ -141,7 +141,7 @@ def drafted_again(reel: Reel, studies: dict[str, FootageStudy], pick: Pick) -> t
 def kept_of(reel: Reel) -> list[object]:
     """Return what is kept, as it is shown: transitions may come beside it, and its cues may be told anew."""
     clips = [replace(c, transition=None) for c in reel.clips if c.locked]
-    return [*clips, *(r for r in (*reel.accent_lanes, *reel.sound_lanes) if r.locked)]
+    return [*clips, *(a for a in reel.accent_lanes if a.locked), *(s for s in reel.sound_lanes if s.locked)]
 
 
 @pytest.mark.explore

@@ -85,7 +85,7 @@ class Pick:
 
     @property
     def row(self) -> str:
-        return self._of([r.id for r in (*self.reel.accent_lanes, *self.reel.sound_lanes)] or ["gone"])
+        return self._of([*(r.id for r in self.reel.accent_lanes), *(r.id for r in self.reel.sound_lanes)] or ["gone"])
 
     @property
     def accent_lane(self) -> str:

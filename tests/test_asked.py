@@ -362,7 +362,7 @@ def test_a_look_leaves_clear_what_is_clear(name: str, tmp_path: Path) -> None:
     elif name == "webp":
         with Image.open(target) as film:
             alphas = []
-            for number in range(film.n_frames):
+            for number in range(film.n_frames):  # type: ignore[attr-defined]
                 film.seek(number)
                 alphas.append(np.array(film.convert("RGBA"))[..., 3])
     else:

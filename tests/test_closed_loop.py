@@ -38,8 +38,8 @@ def decoded(path: Path) -> tuple[np.ndarray, list[np.ndarray], np.ndarray]:
             pictures.append(frame.to_ndarray(format="gray"))
     with av.open(str(path)) as container:
         blocks, first = [], None
-        for frame in container.decode(audio=0):
-            first = float(frame.pts * frame.time_base) if first is None else first
+        for heard in container.decode(audio=0):
+            first = float(heard.pts * heard.time_base) if first is None else first
             blocks.append(frame.to_ndarray().mean(axis=0))
     sound = np.concatenate(blocks)
     lead = round((first or 0.0) * 48000)

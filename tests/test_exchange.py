@@ -44,7 +44,7 @@ def speeds_of(reel: Reel, media: Path, rate: Fraction) -> Reel:
     return replace(reel, rate=rate, clips=tuple(clips), footage=(piece, solid), accent_lanes=(), length_s=7.0)
 
 
-def shown(reel: Reel) -> list[tuple[int, int, str, int, int]]:
+def shown(reel: Reel) -> list[tuple[object, ...]]:
     """Record and source frames of every clip: its first, its end, its media, its first and last frame of the file."""
     timeline, out = timeline_of(reel), []
     for p in timeline.placed:

@@ -66,7 +66,7 @@ def test_pictures_are_the_reels_own_in_every_film(reel: Reel, kind: Format, tmp_
     if kind.key == "webp":
         read = Image.open(path)
         shown = []
-        for n in range(read.n_frames):
+        for n in range(read.n_frames):  # type: ignore[attr-defined]
             read.seek(n)
             shown.append(np.asarray(read.convert("RGB")))
     else:

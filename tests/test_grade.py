@@ -685,7 +685,7 @@ def chart(path: Path, matrix: str, full: bool, tagged: bool, size: tuple[int, in
             stream.codec_context.color_trc = 1
         stream.codec_context.color_range = 2 if full else 1
         frame = av.VideoFrame(width, height, stream.pix_fmt)
-        for plane, values in zip(frame.planes, planes, strict=True):
+        for plane, values in zip(frame.planes, planes, strict=True):  # type: ignore[assignment]
             row = np.zeros((height, plane.line_size // (1 if bits == 8 else 2)), np.uint8 if bits == 8 else np.uint16)
             row[:, :width] = values
             plane.update(row.tobytes())

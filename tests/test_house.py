@@ -87,7 +87,7 @@ def test_nothing_is_set_on_another_object_from_outside() -> None:
                         base = target.value
                         own = isinstance(base, ast.Name) and base.id in {"self", "cls", *made}
                         if not own:
-                            found.append(f"{path.relative_to(SRC)}:{node.lineno}: {ast.unparse(target)}")
+                            found.append(f"{path.relative_to(SRC)}:{target.lineno}: {ast.unparse(target)}")
     assert not found, "\n".join(found)
 
 

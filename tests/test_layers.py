@@ -89,7 +89,8 @@ def by_words(blend: str, cb: float, cs: float) -> float:
 def test_separable_modes_are_those_of_the_w3c_value_by_value(blend: str) -> None:
     values = np.array([0, 1, 31, 63, 64, 100, 127, 128, 150, 191, 200, 254, 255])
     below, above = (g.reshape(1, -1) for g in np.meshgrid(values, values))
-    made = mixed_colours(*(np.dstack([v, v, v]).astype(np.uint8) for v in (below, above)), blend)
+    two = [np.dstack([v, v, v]).astype(np.uint8) for v in (below, above)]
+    made = mixed_colours(two[0], two[1], blend)
     for b, a, found in zip(below[0], above[0], made[0, :, 0], strict=True):
         wanted = 255 * by_words(blend, b / 255, a / 255)
         assert abs(int(found) - wanted) <= 1, (blend, b, a)
@@ -136,7 +137,8 @@ def test_modes_of_whole_colours_are_those_of_the_w3c(
         "color": lambda: set_lum(cs, lum(cb)),  # type: ignore[arg-type]
         "luminosity": lambda: set_lum(cb, lum(cs)),  # type: ignore[arg-type]
     }[blend]()
-    made = mixed_colours(*(np.array([[c]], np.uint8) for c in (below, above)), blend)[0, 0]
+    two = [np.array([[c]], np.uint8) for c in (below, above)]
+    made = mixed_colours(two[0], two[1], blend)[0, 0]
     assert np.abs(made.astype(float) - 255 * np.array(wanted)).max() <= 1
 
 

@@ -389,7 +389,7 @@ def test_a_read_only_folder_keeps_the_save_sentence(opened: Window, tmp_path: Pa
 
 def test_a_job_that_ends_before_its_start_returns_is_known_to_have_ended(qtbot: QtBot, reel: Reel) -> None:
     """Media were looked for once and never again where the first look was over before anyone listened for its end."""
-    worker, project, told = Worker(), Project(), []
+    worker, project, told = Worker(), Project(), list[str]()
     worker.changed.connect(lambda: time.sleep(0.05))  # the interface thread is held up, the job is not
     worker.start("quick", lambda job: 1, told.append, ended=lambda: told.append("ended"))
     qtbot.waitUntil(lambda: told == [1, "ended"], timeout=WAIT)
@@ -550,7 +550,7 @@ def test_cycles_with_widgets_in_them_are_collected_by_the_interface_thread(qtbot
         thread = threading.Thread(target=lambda: [[] for _ in range(400_000)])
         thread.start()
         thread.join()
-        kept = [[] for _ in range(400_000)]
+        kept: list[list[int]] = [[] for _ in range(400_000)]
         garbage.look()
         assert kept and len(dropped) == 200
         assert set(dropped) == {threading.main_thread()}

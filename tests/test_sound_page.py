@@ -12,7 +12,7 @@ from PySide6.QtCore import QByteArray, QEvent, QIODevice, QObject, QPoint, QPoin
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent
 from PySide6.QtMultimedia import QAudioFormat
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
 from media_files import beat_song, numbered, write_sound, write_video
@@ -401,7 +401,7 @@ def test_own_files_join_the_shelf_and_missing_ones_are_found(
 def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window, qtbot: QtBot, tmp_path: Path) -> None:
     samples, _ = beat_song(120, 3)
     path = write_video(tmp_path / "loud.mp4", numbered(180, 320), 200, 30, sound=samples[: 6 * RATE])
-    opened.importer.add_footage([path])
+    opened.importer.add_footage([str(path)])
     qtbot.waitUntil(lambda: any(f.path == str(path) for f in opened.project.reel.footage), timeout=WAIT)
     loud = opened.project.reel.footage[-1].id
     names = [p.clip.id for p in opened.project.timeline.placed[:3]]
@@ -437,8 +437,9 @@ def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window,
     assert opened.project.timeline.placed_clip(names[1]).clip.sound.crossfade_ms == 40.0  # type: ignore[union-attr]
     menu = clip_sound_menu(opened.sounds, names[1], opened)
     next(a for a in menu.actions() if a.text() == "pitch follows the speed").trigger()
-    transitions = next(a.menu() for a in menu.actions() if a.text() == "crossfade")
-    next(a for a in transitions.actions() if a.text() == "20 ms").trigger()  # type: ignore[union-attr]
+    lengths = next(a.menu() for a in menu.actions() if a.text() == "crossfade")
+    assert isinstance(lengths, QMenu)
+    next(a for a in lengths.actions() if a.text() == "20 ms").trigger()
     sound = opened.project.timeline.placed_clip(names[1]).clip.sound  # type: ignore[union-attr]
     assert (sound.pitch, sound.crossfade_ms) == ("follows", 20.0)
     for _ in range(6):

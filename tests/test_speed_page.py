@@ -345,7 +345,7 @@ def test_the_clip_or_the_two_bars_around_it_are_looped(page: SpeedPage, opened: 
     opened.play.loop_clip()
     assert opened.transport.loop_frames() == (clip.first, clip.end) and page.loop_clip.isChecked()
     opened.play.play_pause()
-    went_round = []
+    went_round: list[bool] = []
     opened.player.due.connect(went_round.append)
     qtbot.waitUntil(lambda: len(went_round) > 5, timeout=WAIT)
     assert all(clip.first <= f < clip.end for f in went_round)
@@ -376,7 +376,7 @@ def test_a_clips_own_sound_is_made_in_the_background_and_heard(
     assert "has no sound" in opened.foot.status.text()
     samples, _ = beat_song(120, 3)
     path = write_video(tmp_path / "loud.mp4", numbered(180, 320), 120, 30, sound=samples[: 4 * 48000])
-    opened.importer.add_footage([path])
+    opened.importer.add_footage([str(path)])
     qtbot.waitUntil(lambda: any(f.path == str(path) for f in opened.project.reel.footage), timeout=WAIT)
     loud = opened.project.reel.footage[-1].id
     swap = lambda r: speed.with_clips(r, [_with_footage(now(page), loud)])  # noqa: E731

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.commands.transition_menu import transition_menu
@@ -279,7 +279,8 @@ def test_the_menu_of_a_transition_offers_mends_kinds_and_directions(shown: Windo
     titles = [a.text() for a in menu.actions()]
     assert {"Fade", "Movement", "Zoom", "Wipe", "Pieces", "Direction", "Take the transition off"} <= set(titles)
     way = next(a.menu() for a in menu.actions() if a.text() == "Direction")
-    next(a for a in way.actions() if a.text() == "up").trigger()  # type: ignore[union-attr]
+    assert isinstance(way, QMenu)
+    next(a for a in way.actions() if a.text() == "up").trigger()
     assert transition_shown(shown).transition.direction == "up"
 
 
