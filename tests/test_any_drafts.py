@@ -117,7 +117,7 @@ def test_any_song_and_any_shelf_give_a_reel(
     assert why_reel(made.reel).startswith(f"Drafted by the mood '{options.mood.name}'")
     row = Timeline(made.reel).own_tracks[0]
     if len({f.id for f in footage}) > 2:
-        assert all(a.footage.id != b.footage.id for a, b in pairwise(row)), "no piece twice in a lane"
+        assert all(a.footage.id != b.footage.id for a, b in pairwise(row)), "no piece twice in a row"
 
 
 def drafted_again(reel: Reel, studies: dict[str, FootageStudy], pick: Pick) -> tuple[MoodDraft, DraftOptions] | str:

@@ -546,7 +546,7 @@ def test_a_look_that_was_corrected_stays_with_the_same_mood(first: MoodDraft) ->
 
 def test_all_kept_or_a_locked_track_is_said(first: MoodDraft) -> None:
     reel = with_locked(first.reel, [c.id for c in first.reel.clips])
-    with pytest.raises(TempikError, match="All clips there are kept"):
+    with pytest.raises(TempikError, match="All clips there are locked"):
         drafted_anew(reel, STUDIES, draft_options_of(reel, "driving", 1))
     locked = replace(first.reel, tracks=(replace(first.reel.tracks[0], locked=True),))
     with pytest.raises(TempikError, match="Track 1 is locked"):

@@ -194,7 +194,7 @@ class Mixdown:
         gains = _gains(self.mix.clips.gain_db, self.mix.clips.pan)
         rate = float(self.timeline.rate)
         for placed in self._clips:
-            # A clip is heard beyond its slot for as long as its transitions and seams last: a second is more than these.
+            # A clip is heard beyond its slot for as long as its transitions and crossfades last: a second is more than these.
             if (placed.first / rate - 20) * RATE > b or (placed.end / rate + 20) * RATE < a:
                 continue
             track = self._track(placed)

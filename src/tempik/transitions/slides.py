@@ -28,7 +28,7 @@ def _along(at: TransitionMoment, share: float) -> Look:
 
 
 def _edge_between(at: TransitionMoment, moving: bool = True) -> TransitionMix:
-    """Return the incoming picture's side of a seam that runs the way with the progress."""
+    """Return the incoming picture's side of an edge that runs the way with the progress."""
     x, y = at.way
     forward = x + y > 0
     edge = at.progress if forward else 1 - at.progress

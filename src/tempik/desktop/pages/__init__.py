@@ -1,4 +1,4 @@
-"""The pages of the bench. None knows another; a new one is a module or a package here and a line in PAGES."""
+"""The pages of the page panel. None knows another; a new one is a module or a package here and a line in PAGES."""
 
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage

@@ -1,4 +1,4 @@
-"""What a page of the bench is: its name and key, what stands beside the tabs, what it wants of the preview and the keys."""
+"""What a page of the page panel is: its name and key, what stands beside the tabs, what it wants of the preview and the keys."""
 
 from __future__ import annotations
 
@@ -107,7 +107,7 @@ class Page(QWidget):
         """Another page was opened."""
 
     def room_changed(self, width: int) -> None:
-        """The bench is so wide now: the page may need less."""
+        """The page panel is so wide now: the page may need less."""
 
     def refill(self) -> None:
         """Show what is."""

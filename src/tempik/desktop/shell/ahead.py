@@ -27,7 +27,7 @@ _TOUCHES = frozenset(
 
 
 class PagesAhead(QObject):
-    """Has the bench of a window make one page after the other, each step of it at an instant at which nothing was touched for a second
+    """Has the page panel of a window make one page after the other, each step of it at an instant at which nothing was touched for a second
     and `at_rest()`.
 
     A step takes up to 0.2 s: that long the window would stand still under a hand."""

@@ -178,10 +178,10 @@ class DraftPanel(QFrame):
         marked = self.project.selection.marked_frames
         self.over.setVisible(marked is not None and bool(reel.clips))
         self.over.setChecked(False)
-        kept = sum(c.locked for c in reel.clips)
+        locked = sum(c.locked for c in reel.clips)
         self.about.setText(
-            f"{kept} locked clip{'s stay' if kept > 1 else ' stays'} where {'they are' if kept > 1 else 'it is'}. One step to undo."
-            if kept
+            f"{locked} locked clip{'s stay' if locked > 1 else ' stays'} where {'they are' if locked > 1 else 'it is'}. One step to undo."
+            if locked
             else "A first reel to correct, landing on the beat. One step to undo."
         )
         if song is not None:

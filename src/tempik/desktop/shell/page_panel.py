@@ -1,4 +1,4 @@
-"""The bench: the tabs of the pages, and the page that is open. A page is made when it is first opened, or ahead of that."""
+"""The page panel: the tabs of the pages, and the page that is open. A page is made when it is first opened, or ahead of that."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ class PagePanel(QFrame):
     def __init__(self, context: PageContext) -> None:
         super().__init__()
         self.context = context
-        self.setObjectName("bench")
+        self.setObjectName("page-panel")
         self.pages = QStackedWidget()
         self._made: dict[type[Page], Page] = {}
         self._unpainted: Page | None = None  # made ahead, and not painted yet

@@ -136,14 +136,14 @@ def preview_width(wide: int, height_px: int) -> int:
 # What the landing meter takes below the preview.
 METER_PX = 98
 # What the timeline needs at least, and the highest page with its tabs.
-TIMELINE_PX, BENCH_PX = 200, 320
+TIMELINE_PX, PAGE_PANEL_PX = 200, 320
 
 
 def page_panel_height(wide: int, height_px: int) -> int:
-    """Return the bench's height: what its pages need, more in a large window, less in a very low one."""
-    if height_px < TIMELINE_PX + BENCH_PX:
+    """Return the page panel's height: what its pages need, more in a large window, less in a very low one."""
+    if height_px < TIMELINE_PX + PAGE_PANEL_PX:
         return max(230, height_px - TIMELINE_PX)
-    return int(min(max(BENCH_PX, height_px * 0.42), 620))
+    return int(min(max(PAGE_PANEL_PX, height_px * 0.42), 620))
 
 
 def column(sides: tuple[int, int], upper: QWidget, lower: QWidget) -> QWidget:

@@ -183,7 +183,7 @@ QScrollArea[clear="true"], QScrollArea[clear="true"] > QWidget > QWidget {{ back
 QLabel[edge="clear"] {{ border-left: 3px solid transparent; padding-left: 4px; }}
 QLabel[edge="chosen"] {{ border-left: 3px solid {SOUND}; padding-left: 4px; }}
 QFrame[panel="true"] {{ background: {RAISED}; border: 1px solid {QUIET}; border-radius: 6px; }}
-#bench {{ background: {RAISED}; border-radius: 5px; }}
+#page-panel {{ background: {RAISED}; border-radius: 5px; }}
 #export {{ background: {GROUND}; border-radius: 4px; }}
 #place {{ background: {RAISED}; border: 2px dashed {LINE}; border-radius: 10px; }}
 #place[done="true"] {{ border: 2px solid {RHYTHM}; }}

@@ -1,4 +1,4 @@
-"""A draft by a mood: of a song and footage, or over a reel, of which what is kept stays."""
+"""A draft by a mood: of a song and footage, or over a reel, of which what is locked stays."""
 
 from __future__ import annotations
 
@@ -77,7 +77,7 @@ def draft_in_mood(
 
 
 def drafted_anew(reel: Reel, studies: Mapping[str, FootageStudy], options: DraftOptions) -> MoodDraft:
-    """Return a reel drafted anew: clips on the lowest track give way but for those that are kept, and so do the lanes and cues of the draft
+    """Return a reel drafted anew: clips on the lowest track give way but for those that are locked, and so do the lanes and cues of the draft
     before; all else stays. Over a stretch, what lies outside it stays as it is, too. Raises TempikError where there is nothing to draft
     of, or the track is locked."""
     song = reel.soundtrack
@@ -134,7 +134,7 @@ def _frames(timeline: Timeline, options: DraftOptions) -> tuple[int, int]:
 
 
 def _without_lanes(reel: Reel, options: DraftOptions, first: int, end: int) -> Reel:
-    """Return the reel without the lanes and choices of points that the last draft made, but for kept ones. Over a stretch the accents of
+    """Return the reel without the lanes and choices of points that the last draft made, but for locked ones. Over a stretch the accents of
     another mood are silent there alone."""
     draft, song = reel.draft, reel.soundtrack
     assert song is not None
@@ -179,7 +179,7 @@ def _drafted(reel: Reel, studies: Mapping[str, FootageStudy], options: DraftOpti
     there = [p for p in Timeline(reel).placed if p.clip.track == 0 and not p.repeated]
     slots, beside = around(laid.slots, there, Timeline(reel), first, end)
     if not slots:
-        raise TempikError("All clips there are kept; let one go, or draft over another stretch.")
+        raise TempikError("All clips there are locked; unlock one, or draft over another stretch.")
     material = material_of(pieces, studies, before.draft.cues if before.draft is not None else ())
     chosen = cast(slots, material, mood, options.seed, CastingContext(shown(there), beside, options.ordered))
     rare = rare_slots(slots, mood, options.seed)

@@ -26,7 +26,7 @@ from tempik.timeline.placed_clip import PlacedClip, clean_floor, repeats_most
 
 
 class SpeedPage(SpeedControls):
-    """Graph and node fields on the left; numbers and what can be done on the right. `tools` stand in the bench's head."""
+    """Graph and node fields on the left; numbers and what can be done on the right. `tools` stand in the page panel's head."""
 
     name, title, key = "speed", "Speed", "F4"
 

@@ -32,7 +32,7 @@ from tempik.timeline.transitions import PlacedTransition
 from tempik.transitions import CATALOGUE, EASES, ease_of, settings_of
 
 OWN_CURVE = "own curve"
-# The bench must be so wide for so many columns of transitions.
+# The page panel must be so wide for so many columns of transitions.
 COLUMNS = ((1180, 3), (780, 2), (0, 1))
 
 

@@ -41,7 +41,7 @@ from tempik.timeline.timeline import Timeline
 
 PICTURE_H, LEAST_PICTURE_H, MOST_PICTURE_H = 112, 46, 260
 EDGE_PX = 7
-RIVET_PX = 7  # the mark of a kept clip
+RIVET_PX = 7  # the mark of a clip that is locked against drafts
 # A clip up to this wide is painted once and kept.
 KEPT_CLIP_PX = 420
 
