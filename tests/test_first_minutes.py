@@ -154,6 +154,16 @@ def test_an_empty_window_has_a_tour_of_its_own(window: Window) -> None:
     window.first.tour.finish()
 
 
+def test_esc_ends_the_tour_though_it_is_a_command_too(opened: Window, qtbot: QtBot) -> None:
+    opened.first.show_tour()
+    tour = opened.first.tour
+    assert tour is not None
+    opened.activateWindow()
+    tour.next.setFocus()
+    qtbot.keyClick(tour.next, Qt.Key.Key_Escape)
+    assert opened.first.tour is None
+
+
 def test_about_names_version_and_licences(window: Window) -> None:
     window.first.about()
     (dialog,) = window.findChildren(QDialog)

@@ -62,7 +62,8 @@ class Tour(QFrame):
         column.addWidget(self.text)
         column.addLayout(row)
         self.setFixedWidth(WIDE)
-        window.installEventFilter(self)
+        for watched in (window, self.next, self.end):
+            watched.installEventFilter(self)
 
     def go_on(self) -> None:
         """Show the next hint whose control can be seen; after the last one the tour is over."""
@@ -130,6 +131,13 @@ class Tour(QFrame):
             super().keyPressEvent(event)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() == Qt.Key.Key_Escape
+        ):
+            event.accept()  # while a hint has the keyboard, Esc is its own, not the command's
+            return True
         if event.type() == QEvent.Type.Resize and 0 <= self.at < len(self.hints):
             self._place()
         return super().eventFilter(watched, event)
