@@ -95,15 +95,16 @@ class PictureLaneView(LaneView):
             _paint_gaps(p, timeline, view, box)
         tints = _tints(timeline.reel)
         clips = clips_in_view(timeline, view, self.track)
+        if ctx.within is not None:
+            near = ctx.within.adjusted(-1, 0, 1, 0)
+            clips = [q for q in clips if clip_box(timeline, view, box, q).intersects(near)]
         sliver = SLIVER_PX * float(timeline.rate) / view.px_per_s
         slivers = [q for q in clips if q.end - q.first < sliver]
         if slivers:
             self._paint_slivers(p, ctx, box, slivers, tints)
         for placed in clips:
             if placed.end - placed.first >= sliver:
-                where = clip_box(timeline, view, box, placed)
-                if ctx.within is None or where.intersects(ctx.within):
-                    _paint_one(p, ctx, placed, where, tints[placed.footage.id])
+                _paint_one(p, ctx, placed, clip_box(timeline, view, box, placed), tints[placed.footage.id])
         self._paint_overlaps(p, ctx, box)
 
     def sketch(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
