@@ -17,15 +17,8 @@ from tempik.accents.evaluated import EvaluatedLane, Pulse, RuleScene, Step
 from tempik.accents.look import SPLIT, Look
 from tempik.accents.masks import keep_out
 from tempik.accents.rules import places_of, steps
+from tempik.easing import EASES
 from tempik.reel import AccentLane, Edge, Envelope, Key, Limit, point_of
-
-BASE_EASES: dict[str, Callable[[float], float]] = {
-    "even": lambda x: x,
-    "soft": lambda x: x * x * (3 - 2 * x),
-    "slow start": lambda x: x * x,
-    "slow end": lambda x: x * (2 - x),
-    "hold": lambda x: 0.0,
-}
 
 
 def evaluated(
@@ -109,7 +102,7 @@ def keyed_at(keys: list[tuple[int, float, str]], at: float) -> float:
     if number == len(keys):
         return value
     later, wanted, _ = keys[number]
-    return value + (wanted - value) * BASE_EASES[ease]((at - frame) / max(later - frame, 1))
+    return value + (wanted - value) * EASES[ease]((at - frame) / max(later - frame, 1))
 
 
 def pulse_level(pulse: Pulse, at: float) -> float:

@@ -1,5 +1,6 @@
 """The model: frozen records, validation, and the project file."""
 
+from tempik.easing import Handles
 from tempik.reel.grade import ColourOf, Grade, Wheel
 from tempik.reel.lanes import (
     AccentLane,
@@ -46,7 +47,7 @@ from tempik.reel.points import beats_between, grid_of, is_beat, is_steady, metre
 from tempik.reel.sound import Ducking, Mix, MixerChannel, SoundClip, SoundFile, SoundLane, SoundTrack
 from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title
-from tempik.reel.transition import Handles, Transition, TransitionUnit
+from tempik.reel.transition import Transition, TransitionUnit
 
 __all__ = [
     "AccentLane",

@@ -10,9 +10,9 @@ from typing import Literal
 
 import msgspec
 
+from tempik.easing import Handles
+
 TransitionUnit = Literal["frames", "beats"]
-# The two handles of a curve of ease from (0, 0) to (1, 1): x and y of the first, x and y of the second.
-Handles = tuple[float, float, float, float]
 
 
 class Transition(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -8,18 +8,13 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from tempik.easing import EASES
 from tempik.reel import Footage, Framing, Position, Reel
 
 Matrix = NDArray[np.float64]
 PLAIN = Framing()
 EDGE_PX = 0.5
 MIRRORED = 1.0  # of the picture's size, beyond a side on the frame's edge
-_EASES = {
-    "even": lambda x: x,
-    "soft": lambda x: x * x * (3 - 2 * x),
-    "slow start": lambda x: x * x,
-    "slow end": lambda x: x * (2 - x),
-}
 
 
 def position_at(framing: Framing, share: float) -> Position:
@@ -27,7 +22,7 @@ def position_at(framing: Framing, share: float) -> Position:
     a, b = framing.start, framing.end
     if b is None or a == b:
         return a
-    x = _EASES[framing.ease](min(max(share, 0.0), 1.0))
+    x = EASES[framing.ease](min(max(share, 0.0), 1.0))
     return Position(
         a.zoom * (b.zoom / a.zoom) ** x,
         a.x + (b.x - a.x) * x,

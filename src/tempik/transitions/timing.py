@@ -8,18 +8,18 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.easing import HANDLES
 from tempik.reel import Handles, Transition
 
-EVEN: Handles = (0.0, 0.0, 1.0, 1.0)
-SOFT: Handles = (0.42, 0.0, 0.58, 1.0)
+EVEN, SOFT = HANDLES["even"], HANDLES["soft"]
 SHARP: Handles = (0.65, 0.0, 0.35, 1.0)
 # Curves to choose from; any other is made by its handles.
 EASES: dict[str, Handles] = {
     "even": EVEN,
     "soft": SOFT,
     "sharp": SHARP,
-    "slow start": (0.5, 0.0, 0.9, 0.9),
-    "slow end": (0.1, 0.1, 0.5, 1.0),
+    "slow start": HANDLES["slow start"],
+    "slow end": HANDLES["slow end"],
     "thrown": (0.08, 0.55, 0.2, 1.0),
 }
 
