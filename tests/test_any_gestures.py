@@ -8,7 +8,7 @@ import random
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractSlider, QApplication, QScrollBar, QWidget
 from pytestqt.qtbot import QtBot
@@ -101,6 +101,8 @@ class Dragger:
 
     def release(self, widget: QWidget, at: QPoint, held: Qt.KeyboardModifier) -> None:
         QTest.mouseRelease(widget, LEFT, held, at)
+        # A hand that goes on to another part leaves this one: what is shown of what it pointed at, such as a look, ends.
+        QApplication.sendEvent(widget, QEvent(QEvent.Type.Leave))
         QApplication.processEvents()
 
 
