@@ -17,6 +17,7 @@ from tempik.desktop.pages import PAGES
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.axis import GUTTER
+from tempik.desktop.timeline.in_view import points_in_view
 from tempik.edit.accents.keys import with_key
 from tempik.edit.clips.layers import with_clip_key, with_fade
 from tempik.edit.clips.nests import with_nest
@@ -217,7 +218,7 @@ def test_the_timeline_that_follows_a_moved_point_is_the_one_painted_anew(
                 timeline.zoom(1.7, rng.randrange(GUTTER, timeline.width()))
             qtbot.waitUntil(lambda: not timeline._coarse, timeout=10_000)
         timeline.refresh()
-        before, point = _picture(whole), rng.choice(project.timeline.on_reel())
+        before, point = _picture(whole), rng.choice(list(points_in_view(project.timeline, timeline.view)))
         time_s = max(0.0, point.time_s + rng.choice((-0.2, -0.05, -0.01, 0.01, 0.05, 0.2)))
         if not project.change("Point moved", lambda reel, to=point.id, at=time_s: with_moved_point(reel, to, at)):
             continue
