@@ -66,11 +66,11 @@ def grab(window: Window, name: str) -> None:
 
 
 def draft_view(window: Window) -> None:
-    """The draft panel beside the preview, with a kept clip on the timeline."""
+    """The draft panel beside the preview, with a locked clip on the timeline."""
     window.fit()
     project = window.project
-    kept = [p.clip.id for p in project.timeline.own_tracks[0][2:4]]
-    project.change("Kept", lambda reel: with_locked(reel, kept))
+    locked = [p.clip.id for p in project.timeline.own_tracks[0][2:4]]
+    project.change("2 clips locked against drafts", lambda reel: with_locked(reel, locked))
     settle(window)
     window.projects.show_draft()
     window.drafting.panel.length.setValue(15.0)

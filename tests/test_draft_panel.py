@@ -130,7 +130,7 @@ def test_only_the_marked_stretch_is_drafted_where_that_is_ticked(opened: Window,
     assert len([p for p in after.placed if 120 <= p.first < 240]) > 2
 
 
-def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
+def test_locked_clips_are_marked_said_and_stay_with_another(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
     before = opened.project.reel
     pressed(panel, qtbot, "Draft")
     first = drafted(opened, qtbot, before)
@@ -146,8 +146,8 @@ def test_kept_clips_are_marked_said_and_stay_with_another(opened: Window, panel:
     pressed(panel, qtbot, "Another")
     again = drafted(opened, qtbot, now)
     assert again.draft is not None and first.draft is not None and again.draft.seed == first.draft.seed + 1
-    kept = next(c for c in again.clips if c.id == clip)
-    assert replace(kept, transition=None) == replace(next(c for c in now.clips if c.id == clip), transition=None)
+    stays = next(c for c in again.clips if c.id == clip)
+    assert replace(stays, transition=None) == replace(next(c for c in now.clips if c.id == clip), transition=None)
     opened.project.selection.select_clip(clip)
     opened.commands["lock_against_drafts"].trigger()
     assert "open to drafts" in opened.foot.status.text()
@@ -202,7 +202,7 @@ def test_beside_the_shelf_the_preview_shows_the_clip_that_is_selected_or_swapped
     assert opened.looking.image is not None  # asked for on the shelf, it is shown
 
 
-def test_a_row_is_kept_and_told_why_from_its_menu(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
+def test_a_lane_is_locked_and_told_why_from_its_menu(opened: Window, panel: DraftPanel, qtbot: QtBot) -> None:
     before = opened.project.reel
     pressed(panel, qtbot, "Draft")
     reel = drafted(opened, qtbot, before)
@@ -220,12 +220,12 @@ def test_a_row_is_kept_and_told_why_from_its_menu(opened: Window, panel: DraftPa
     assert "the mood 'driving' has it" in opened.foot.status.text()
 
 
-def test_a_kept_clip_looks_otherwise_on_the_timeline(opened: Window, qtbot: QtBot) -> None:
+def test_a_locked_clip_looks_otherwise_on_the_timeline(opened: Window, qtbot: QtBot) -> None:
     opened.fit()
     qtbot.wait(100)
     before = opened.timeline.grab().toImage()
     clip = opened.project.timeline.placed[0].clip.id
-    opened.project.change("Kept", lambda reel: with_locked(reel, [clip]))
+    opened.project.change("Clip locked against drafts", lambda reel: with_locked(reel, [clip]))
     qtbot.waitUntil(lambda: opened.timeline.grab().toImage() != before, timeout=5_000)
 
 
