@@ -40,7 +40,7 @@ def decoded(path: Path) -> tuple[np.ndarray, list[np.ndarray], np.ndarray]:
         blocks, first = [], None
         for heard in container.decode(audio=0):
             first = float(heard.pts * heard.time_base) if first is None else first
-            blocks.append(frame.to_ndarray().mean(axis=0))
+            blocks.append(heard.to_ndarray().mean(axis=0))
     sound = np.concatenate(blocks)
     lead = round((first or 0.0) * 48000)
     sound = np.concatenate([np.zeros(max(lead, 0)), sound[max(-lead, 0) :]])
