@@ -60,7 +60,7 @@ def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) 
     page.tiles.mousePressEvent(_press(page.tiles.box(number).center()))
     assert [r.accent for r in shown.project.reel.accent_lanes[before:]] == ["mono"]
     assert page.lane_title.text() == "Mono" and page.tiles.chosen == "mono"
-    assert set(page.fields.fields) == {"gain"}
+    assert set(page.fields.form.controls) == {"gain"}
 
 
 def _press(at: QPointF):  # type: ignore[no-untyped-def]
@@ -137,16 +137,16 @@ def test_ctrl_and_click_edits_one_pulse_alone(shown: Window) -> None:
     fires = next(i for i, c in enumerate(shown.project.timeline.accent_lanes[0].steps) if c.ruled)
     step = shown.project.timeline.accent_lanes[0].steps[fires].id
     QTest.mouseClick(shown.timeline, LEFT, CTRL, step_spot(shown, 0, fires))
-    assert page.pulse is not None and page.pulse.step == step and page.alone.isChecked()
+    assert page.edits.pulse is not None and page.edits.pulse.step == step and page.alone.isChecked()
     assert not page.rule.isEnabled() and page.amount_name.text() == "this pulse"
     page.amount.setValue(40)
-    opacity = page.fields.fields["opacity"]
+    opacity = page.fields.form["opacity"]
     assert isinstance(opacity, QDoubleSpinBox)
     opacity.setValue(30)
     painted = {p.point: p for p in shown.project.reel.accent_lanes[0].overrides}
     assert painted[step].strength == pytest.approx(0.4) and painted[step].settings == {"opacity": 0.3}
     assert shown.project.reel.accent_lanes[0].settings == {}
-    page._alone_clicked()
+    page.edits.choose_alone(page.alone.isChecked())
 
 
 @pytest.mark.slow
@@ -180,14 +180,14 @@ def test_the_rule_is_chosen_by_kind_count_and_bar_position(shown: Window) -> Non
 def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> None:
     page, project = page_of(shown), shown.project
     project.selection.select_lane(project.reel.accent_lanes[0].id)
-    spin, unit = page.lengths["decay"]
+    spin, unit = page.envelope.lengths["decay"]
     spin.setValue(400)
     envelope = accent_lanes.envelope_of(project.reel.accent_lanes[0])
     assert envelope.decay == Length(400, "ms")
     unit.setCurrentIndex(0)
     unit.activated.emit(0)
     assert accent_lanes.envelope_of(project.reel.accent_lanes[0]).decay == Length(12, "frames")
-    graph = page.graph
+    graph = page.envelope.graph
     made = graph.dragged("lead", QPointF(graph.across(-6), 20))
     assert made.lead == Length(200, "ms")
     graph.changed.emit(made)
@@ -202,14 +202,14 @@ def test_the_envelope_is_typed_dragged_and_measured_otherwise(shown: Window) -> 
 def test_settings_are_fields_of_their_kind(shown: Window) -> None:
     page, project = page_of(shown), shown.project
     project.selection.select_lane(project.reel.accent_lanes[0].id)
-    blend, colour = page.fields.fields["blend"], page.fields.fields["colour"]
+    blend, colour = page.fields.form["blend"], page.fields.form["colour"]
     assert isinstance(blend, QComboBox) and isinstance(colour, QPushButton)
     blend.setCurrentText("screen")
     blend.activated.emit(blend.currentIndex())
-    page.fields._edited("colour", "#ff8800")
+    colour.chosen.emit("#ff8800")
     assert project.reel.accent_lanes[0].settings == {"blend": "screen", "colour": "#ff8800"}
     assert colour.text() == "#ff8800"
-    page._as_it_comes()
+    page.edits.as_it_comes()
     assert project.reel.accent_lanes[0].settings == {}
 
 
@@ -217,16 +217,16 @@ def test_a_key_set_at_the_playhead_is_what_the_field_edits_there(shown: Window) 
     page, project = page_of(shown), shown.project
     project.selection.select_lane(project.reel.accent_lanes[0].id)
     project.playhead.go(20)
-    page._key_here("opacity")
+    page.edits.key_here("opacity")
     project.playhead.go(50)
-    field = page.fields.fields["opacity"]
+    field = page.fields.form["opacity"]
     assert isinstance(field, QDoubleSpinBox)
     field.setValue(20)
     keys = project.timeline.accent_lanes[0].keyed["opacity"]
     assert [(k[0], round(k[1], 2)) for k in keys] == [(20, 0.75), (50, 0.2)]
     project.playhead.go(35)
     assert 20 < field.value() < 75
-    page.key_level(1.0)
+    page.edits.set_key("level", 1.0)
     assert project.reel.accent_lanes[0].keys["level"]
 
 

@@ -92,11 +92,11 @@ def test_a_title_is_laid_typed_and_set_with_a_step_for_each(opened: Window, qtbo
     assert title_of(opened).text == "Strike while it glows"
     qtbot.wait(SETTLE_MS + 300)
     assert len(opened.project.history.steps) == steps + 1  # what was typed in one go is one step
-    page.fields.numbers["size"].setValue(20)
+    page.fields.form["size"].setValue(20)
     page.fields.font_box.setCurrentText("EB Garamond")
     page.fields.font_box.activated.emit(page.fields.font_box.currentIndex())
-    page.fields.kinds["enter"].setCurrentText("rise")
-    page.fields.kinds["enter"].activated.emit(0)
+    kind = page.fields.arrivals["enter"].kind
+    kind.activated.emit(kind.findText("rise"))
     made = title_of(opened)
     assert (made.size, made.font, made.enter.kind) == (0.2, "EB Garamond", "rise")
     opened.undo()
@@ -114,7 +114,7 @@ def test_typing_goes_to_one_title_and_fields_to_all_selected(opened: Window, qtb
     opened.project.selection.select_clips(names)
     page = opened.page(TitlesPage)
     page.text.setPlainText("changed")
-    page.fields.numbers["outline"].setValue(5)
+    page.fields.form["outline"].setValue(5)
     found = [c.title for c in opened.project.reel.clips if c.title is not None]
     assert sorted(t.text for t in found) == ["changed", "two"] and {t.outline for t in found} == {0.05}
 
@@ -210,8 +210,8 @@ def test_masks_are_added_dragged_scaled_and_turned(opened: Window, qtbot: QtBot)
         assert {"right": now.width > mask.width, "bottom": now.height > mask.height, "turn": now.turn_deg > 5}[grip], (
             grip
         )
-    page.masks.numbers["feather"].setValue(4)
-    page.masks.invert.click()
+    page.masks.form["feather"].setValue(4)
+    page.masks.form["invert"].click()
     assert clip_of(opened).masks[0].feather == 0.04 and clip_of(opened).masks[0].invert
     page.masks.key.click()
     assert set(clip_of(opened).masks[0].keys) == {"x", "y", "width", "height", "turn_deg"}
@@ -314,7 +314,7 @@ def test_a_subject_clicked_in_the_preview_is_followed(opened: Window, qtbot: QtB
     drag(opened, (0.5, 0.5), (0.5, 0.5))
     qtbot.waitUntil(lambda: clip_of(opened).follow is not None, timeout=20_000)
     page = opened.page(FramePage)
-    page.follow.numbers["x"].setValue(30)
+    page.follow.form["x"].setValue(30)
     found = clip_of(opened).follow
     assert found is not None and found.x == 0.3
     way = [

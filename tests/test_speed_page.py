@@ -85,7 +85,7 @@ def test_the_graph_is_dragged_live_and_settles_as_one_step(page: SpeedPage) -> N
     at = QPointF(box.center().x(), graph.height_of(placed(page).chosen.nodes[0].speed))
     drag(graph, at, QPointF(box.center().x(), graph.height_of(0.5)))
     assert now(page).curve.nodes[0].speed == 0.5 and steps(page) == before + 1
-    assert page.average.value() == pytest.approx(50.0)
+    assert page.numbers.average.value() == pytest.approx(50.0)
     for value in (0.1, 0.7, 1.0, 10.0):
         assert graph.speed(graph.height_of(value)) == pytest.approx(value)
 
@@ -163,13 +163,13 @@ def test_a_node_is_typed_exactly(page: SpeedPage) -> None:
     set_curve(page, constant(1.0))
     page.graph.add_node(0.5, 2.0)
     frames = placed(page).until - placed(page).begin
-    page.node_frame.setValue(17)
-    page.node_speed.setValue(-35.5)
-    page.node_in.setValue(40)
-    page.node_hold.click()
+    page.node.form["at"].setValue(17)
+    page.node.form["speed"].setValue(-35.5)
+    page.node.form["soft_in"].setValue(40)
+    page.node.hold.click()
     node = now(page).curve.nodes[1]
     assert (node.at * frames, node.speed, node.soft_in, node.hold) == (pytest.approx(17), -0.355, 0.4, True)
-    page.node_gone.click()
+    page.node.gone.click()
     assert len(now(page).curve.nodes) == 2
 
 
@@ -197,25 +197,27 @@ def test_the_strip_marks_a_stretch_and_a_click_goes_there(page: SpeedPage, opene
 
 def test_what_gives_way_is_chosen_and_holds_for_every_edit(page: SpeedPage) -> None:
     set_curve(page, constant(1.0))
-    frames, used = page.slot.value(), page.uses.value()
-    page.gives_buttons[1].click()  # the slot
-    page.average.setValue(200)
-    assert page.slot.value() == frames // 2 and page.uses.value() == pytest.approx(used, abs=0.02)
+    frames, used = page.numbers.slot.value(), page.numbers.uses.value()
+    page.numbers.gives.button(1).click()  # the slot
+    page.numbers.average.setValue(200)
+    assert page.numbers.slot.value() == frames // 2 and page.numbers.uses.value() == pytest.approx(used, abs=0.02)
     page.project.undo()
-    page.gives_buttons[2].click()  # the speed
-    page.slot.setValue(frames * 2)
-    assert page.average.value() == pytest.approx(50) and page.uses.value() == pytest.approx(used, abs=0.01)
+    page.numbers.gives.button(2).click()  # the speed
+    page.numbers.slot.setValue(frames * 2)
+    assert page.numbers.average.value() == pytest.approx(50) and page.numbers.uses.value() == pytest.approx(
+        used, abs=0.01
+    )
     page.project.undo()
-    page.gives_buttons[0].click()  # the footage used
-    page.average.setValue(150)
-    assert page.slot.value() == frames and page.uses.value() == pytest.approx(1.5 * used, abs=0.02)
+    page.numbers.gives.button(0).click()  # the footage used
+    page.numbers.average.setValue(150)
+    assert page.numbers.slot.value() == frames and page.numbers.uses.value() == pytest.approx(1.5 * used, abs=0.02)
 
 
 def test_a_length_that_cannot_be_is_said_and_the_field_shows_what_is(page: SpeedPage, opened: Window) -> None:
-    page.gives_buttons[2].click()
-    frames = page.slot.value()
-    page.slot.setValue(1)
-    assert "beyond the limit" in opened.foot.status.text() and page.slot.value() == frames
+    page.numbers.gives.button(2).click()
+    frames = page.numbers.slot.value()
+    page.numbers.slot.setValue(1)
+    assert "beyond the limit" in opened.foot.status.text() and page.numbers.slot.value() == frames
 
 
 # Shapes, directions

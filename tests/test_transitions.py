@@ -14,7 +14,6 @@ from msgspec.structs import replace
 
 from examples import examples
 from media_files import numbered, write_video
-from tempik.accents.accent import Setting
 from tempik.check import check_reel, check_rendered
 from tempik.cli.main import main
 from tempik.edit.clips import pieces, trim
@@ -35,6 +34,7 @@ from tempik.render.footage_sounds import transitions_of
 from tempik.render.motion import motion_of, proposals_at
 from tempik.render.plan import Pair
 from tempik.retime import constant, ramp
+from tempik.settings import Setting
 from tempik.timeline.covering import overlaps
 from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline
@@ -329,7 +329,7 @@ def test_no_border_is_seen_in_any_frame_whatever_the_settings(kind: str, data: s
             return data.draw(st.sampled_from(setting.choices))
         return setting.default if isinstance(setting.default, str) else data.draw(st.floats(setting.low, setting.high))
 
-    given_ = {s.name: value(s) for s in made.settings if not s.is_colour}
+    given_ = {s.name: value(s) for s in made.settings if s.kind != "colour"}
     if kind == "dip":
         given_["colour"] = "#a0a0a0"
     transition = Transition(

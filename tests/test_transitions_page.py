@@ -89,7 +89,7 @@ def test_a_click_on_a_transition_lays_it_on_the_selected_clips_cut(shown: Window
     assert f"frame {transition_shown(shown).turn} · 7 f" in page.whose.text()
     click(shown, "iris")
     assert transition_shown(shown).transition.kind == "iris" and transition_shown(shown).frames == 7  # the length stays
-    assert set(page.settings.fields) == {"shape", "runs", "soft"}
+    assert set(page.settings.form.controls) == {"shape", "runs", "soft"}
     shown.undo()
     assert transition_shown(shown).transition.kind == "push"
 
@@ -118,8 +118,7 @@ def test_one_click_lays_it_on_all_cuts_from_one_side_and_the_other(shown: Window
     shown.transitions.choose_scope("cuts")
     assert page.fields.scope.currentText() == "all cuts"
     click(shown, "slide-over")
-    page.fields.way.setCurrentText("by turns")
-    page.fields._way_picked()
+    page.fields.way.activated.emit(page.fields.way.findText("by turns"))
     ways = [s.transition.direction for s in shown.project.timeline.transitions[0]]
     assert ways == (["left", "right"] * len(ways))[: len(ways)] and len(ways) >= 2
     page.fields.length.setValue(5)
@@ -179,8 +178,7 @@ def test_the_curve_of_ease_is_bent_by_its_handles(shown: Window) -> None:
     QTest.mouseRelease(graph, LEFT, NONE, start + QPoint(12, -20))
     ease = transition_shown(shown).transition.ease
     assert ease is not None and ease[0] > 0.42 and ease[1] > 0.1 and page.ease.currentText() == "own curve"
-    page.ease.setCurrentText("sharp")
-    page._ease_picked()
+    page.ease.activated.emit(page.ease.findText("sharp"))
     assert transition_shown(shown).transition.ease == EASES["sharp"]
 
 

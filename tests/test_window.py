@@ -136,7 +136,7 @@ def test_every_change_is_one_step_to_undo(opened: Window, qtbot: QtBot) -> None:
     clip = start.clips[1].id
     changes: list[Callable[[], object]] = [
         window.speeds.reverse,
-        lambda: window.page(SpeedPage).average.setValue(-50),
+        lambda: window.page(SpeedPage).numbers.average.setValue(-50),
         lambda: window.page(SpeedPage).graph.add_node(0.5, 2.0),
         window.clips.pin_next,
         lambda: toggle_step(window.project, 0, window.project.timeline.on_reel()[1].id),

@@ -1,6 +1,6 @@
 """Accents: short picture events fired by points. Envelopes, the rule of a lane, and the catalogue."""
 
-from tempik.accents.accent import Accent, Setting
+from tempik.accents.accent import Accent
 from tempik.accents.apply import applied
 from tempik.accents.catalogue import CATALOGUE, accent_named, setting_problem, settled
 from tempik.accents.envelope import Form, form_of, level, span_frames
@@ -17,7 +17,6 @@ __all__ = [
     "Pulse",
     "RuleScene",
     "Ruled",
-    "Setting",
     "Span",
     "Step",
     "accent_named",

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from tempik.accents.look import Look
 from tempik.reel import Envelope
+from tempik.settings import Setting
 
 Value = float | str
 Values = Mapping[str, Value]
@@ -34,23 +35,6 @@ class Moment(NamedTuple):
     frame: int
     focus: tuple[float, float]
     height_ratio: float
-
-
-class Setting(NamedTuple):
-    """A setting of an accent. Numbers lie within `low` to `high`; `unit` "%" shows a share as percent."""
-
-    name: str
-    title: str
-    default: Value
-    low: float = 0.0
-    high: float = 1.0
-    unit: str = "%"
-    choices: tuple[str, ...] = ()
-
-    @property
-    def is_colour(self) -> bool:
-        """Whether its value is a colour such as `#ffcc00`."""
-        return isinstance(self.default, str) and self.default.startswith("#")
 
 
 class Accent(NamedTuple):

@@ -6,11 +6,12 @@ import math
 
 import numpy as np
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, number, words
+from tempik.accents.accent import Accent, Moment, Values, number, words
 from tempik.accents.look import BLUR, Look
 from tempik.media.paint import joined, lead_in, scaled_about, softened, swept, warped
 from tempik.media.picture import Picture
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 
 def streaked(picture: Picture, length: float, angle_deg: float) -> Picture:

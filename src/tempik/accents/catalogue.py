@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from tempik.accents import blurs, colour, lens, light, motion, shade, trails
-from tempik.accents.accent import Accent, Moment, Setting, Value, Values
+from tempik.accents.accent import Accent, Moment, Value, Values
 from tempik.accents.look import Look
 from tempik.errors import TempikError
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting, is_colour
 
 
 def _nothing(look: Look, at: Moment, values: Values) -> Look:
@@ -80,13 +81,9 @@ def setting_problem_of(title: str, settings: tuple[Setting, ...], name: str, val
 
 
 def _misfit(setting: Setting, value: str) -> str:
-    if setting.is_colour:
-        return "" if _is_colour(value) else f"'{value}' is no colour; give one such as #ffcc00."
+    if setting.kind == "colour":
+        return "" if is_colour(value) else f"'{value}' is no colour; give one such as #ffcc00."
     if setting.choices:
         return "" if value in setting.choices else f"'{setting.name}' is one of {', '.join(setting.choices)}."
     unknown = [n for n in value.split(",") if n not in CATALOGUE or n == "cycle"]
     return f"'{unknown[0]}' is no accent that can be cycled through." if unknown else ""
-
-
-def _is_colour(text: str) -> bool:
-    return len(text) == 7 and text[0] == "#" and all(c in "0123456789abcdefABCDEF" for c in text[1:])

@@ -7,11 +7,12 @@ import math
 import cv2
 import numpy as np
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, number, words
+from tempik.accents.accent import Accent, Moment, Values, number, words
 from tempik.accents.look import SPLIT, Array, BentTone, Look
 from tempik.media.paint import in_rgb
 from tempik.media.picture import BLACK_Y, WHITE_Y, Picture, Plane, colour_yuv
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 MID_Y = (BLACK_Y + WHITE_Y) / 2
 

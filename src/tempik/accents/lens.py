@@ -6,11 +6,12 @@ import math
 
 import numpy as np
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, drawn, number, words
+from tempik.accents.accent import Accent, Moment, Values, drawn, number, words
 from tempik.accents.look import BLOCKS, LENS, Look
 from tempik.media.paint import Field, blocks, grid, remapped
 from tempik.media.picture import Picture
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 
 def bulged(picture: Picture, focus: tuple[float, float], amount: float) -> Picture:

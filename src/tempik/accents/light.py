@@ -5,11 +5,12 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, number, words
+from tempik.accents.accent import Accent, Moment, Values, number, words
 from tempik.accents.look import WASH, Array, BentTone, Look
 from tempik.media.paint import in_rgb
 from tempik.media.picture import BLACK_Y, WHITE_Y, Picture, Plane, colour_yuv
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 BLENDS = ("normal", "screen", "add", "overlay", "soft light")
 # A stop doubles light; on a display of gamma 2.4 (Rec. ITU-R BT.1886) that multiplies code values by this.

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, drawn, number, wobble, words
+from tempik.accents.accent import Accent, Moment, Values, drawn, number, wobble, words
 from tempik.accents.look import IDENTITY, Affine, Look, about, shifted, times
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 KINDS = ("any way", "across", "up and down", "tilt", "zoom")
 EDGES = ("mirrored", "zoomed in")

@@ -7,11 +7,12 @@ from functools import lru_cache
 
 import numpy as np
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, drawn, number, words
+from tempik.accents.accent import Accent, Moment, Values, drawn, number, words
 from tempik.accents.look import SHADE, Look
 from tempik.media.paint import darkened, filled
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 BLACK = (16, 128, 128)
 

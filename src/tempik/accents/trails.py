@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from tempik.accents.accent import Accent, Moment, Setting, Values, number
+from tempik.accents.accent import Accent, Moment, Values, number
 from tempik.accents.look import Echo, Look
 from tempik.reel import Envelope, Length
+from tempik.settings import Setting
 
 
 def _echo(look: Look, at: Moment, values: Values) -> Look:

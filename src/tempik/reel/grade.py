@@ -6,11 +6,12 @@ displayed, 0 black to 1 white (BT.709 primaries, BT.1886 display).
 
 from __future__ import annotations
 
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import msgspec
 
 from tempik.reel.lanes import MediaPath
+from tempik.settings import Setting, by_name
 
 # A point of a curve: where, and what becomes of it.
 Dot = tuple[float, float]
@@ -82,50 +83,57 @@ class Grade(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     amount: float = 1.0
 
 
-class Amount(NamedTuple):
-    """A number of a grade: within which bounds, in what unit it is shown (`%` for shares), and in words what it does."""
+def _amount(name: str, low: float, high: float, title: str, unit: str, does: str) -> Setting:
+    """Return a number of a grade: it does nothing at its default, and is typed finely where it goes to no more than 6."""
+    fine = high * (100 if unit.startswith("%") else 1) <= 6
+    return Setting(
+        name,
+        title,
+        getattr(NEUTRAL, name),
+        low,
+        high,
+        unit,
+        does=does,
+        digits=2 if fine else 0,
+        step=0.05 if fine else 1,
+    )
 
-    low: float
-    high: float
-    title: str
-    unit: str = "%"
-    does: str = ""
 
-
-AMOUNTS: dict[str, Amount] = {
-    "amount": Amount(0, 1.5, "amount", "%", "how much of all of it shows"),
-    "lut_amount": Amount(0, 1, "of the LUT", "%", "how much of the LUT shows"),
-    "exposure": Amount(-6, 6, "exposure", "stops", "light doubled with each stop"),
-    "temperature": Amount(-1, 1, "warmth", "%", "colder or warmer, along daylight"),
-    "tint": Amount(-1, 1, "green–magenta", "%", "across daylight: green below 0, magenta above"),
-    "contrast": Amount(-1, 1, "contrast", "%", "about middle grey"),
-    "blacks": Amount(-1, 1, "blacks", "%", "the darkest end"),
-    "shadows": Amount(-1, 1, "shadows", "%", "what is dark, black staying"),
-    "highlights": Amount(-1, 1, "highlights", "%", "what is bright, white staying"),
-    "whites": Amount(-1, 1, "whites", "%", "the brightest end"),
-    "saturation": Amount(0, 3, "saturation", "%", "all colours alike"),
-    "gentle": Amount(-1, 1, "gentle saturation", "%", "pale colours more than strong ones"),
-    "hue_deg": Amount(-180, 180, "hue", "°", "all hues turned"),
-    "mono": Amount(0, 1, "monochrome", "%", "grey, mixed of red, green and blue"),
-    "mono_red": Amount(-1, 2, "of red", "%", "how much of red goes into the grey"),
-    "mono_green": Amount(-1, 2, "of green", "%", "how much of green goes into the grey"),
-    "mono_blue": Amount(-1, 2, "of blue", "%", "how much of blue goes into the grey"),
-    "split": Amount(0, 1, "split tone", "%", "dark parts to one colour, light ones to another"),
-    "fade": Amount(0, 1, "lifted blacks", "%", "blacks as an old print has them"),
-    "fringe": Amount(0, 0.02, "colour fringe", "% of width", "red and blue drawn apart towards the edges"),
-    "soft": Amount(0, 1, "soft focus", "%", "a soft picture laid over the sharp one"),
-    "soft_size": Amount(0.001, 0.05, "softness", "% of width", "how soft that is"),
-    "glow": Amount(0, 1, "glow", "%", "bright parts spread light about them"),
-    "glow_from": Amount(0, 0.98, "glows from", "%", "how bright a part must be"),
-    "glow_size": Amount(0.002, 0.1, "reach", "% of width", "how far the light goes"),
-    "sharpen": Amount(0, 3, "sharpen", "%", "edges of fine detail made stronger"),
-    "sharpen_size": Amount(0.0004, 0.01, "detail", "% of width", "how fine the detail is"),
-    "vignette": Amount(-1, 1, "vignette", "%", "corners darker, below 0 lighter"),
-    "vignette_size": Amount(0, 1, "clear middle", "%", "how far the middle stays as it is"),
-    "grain": Amount(0, 1, "grain", "%", "of film, another on each frame"),
-    "grain_size": Amount(0.5, 6, "coarseness", "", "of the grain, in thousandths of the width"),
-    "grain_colour": Amount(0, 1, "coloured", "%", "how much the grain has colours"),
-}
+NEUTRAL = Grade()
+AMOUNTS = by_name(
+    _amount("amount", 0, 1.5, "amount", "%", "how much of all of it shows"),
+    _amount("lut_amount", 0, 1, "of the LUT", "%", "how much of the LUT shows"),
+    _amount("exposure", -6, 6, "exposure", "stops", "light doubled with each stop"),
+    _amount("temperature", -1, 1, "warmth", "%", "colder or warmer, along daylight"),
+    _amount("tint", -1, 1, "green–magenta", "%", "across daylight: green below 0, magenta above"),
+    _amount("contrast", -1, 1, "contrast", "%", "about middle grey"),
+    _amount("blacks", -1, 1, "blacks", "%", "the darkest end"),
+    _amount("shadows", -1, 1, "shadows", "%", "what is dark, black staying"),
+    _amount("highlights", -1, 1, "highlights", "%", "what is bright, white staying"),
+    _amount("whites", -1, 1, "whites", "%", "the brightest end"),
+    _amount("saturation", 0, 3, "saturation", "%", "all colours alike"),
+    _amount("gentle", -1, 1, "gentle saturation", "%", "pale colours more than strong ones"),
+    _amount("hue_deg", -180, 180, "hue", "°", "all hues turned"),
+    _amount("mono", 0, 1, "monochrome", "%", "grey, mixed of red, green and blue"),
+    _amount("mono_red", -1, 2, "of red", "%", "how much of red goes into the grey"),
+    _amount("mono_green", -1, 2, "of green", "%", "how much of green goes into the grey"),
+    _amount("mono_blue", -1, 2, "of blue", "%", "how much of blue goes into the grey"),
+    _amount("split", 0, 1, "split tone", "%", "dark parts to one colour, light ones to another"),
+    _amount("fade", 0, 1, "lifted blacks", "%", "blacks as an old print has them"),
+    _amount("fringe", 0, 0.02, "colour fringe", "% of width", "red and blue drawn apart towards the edges"),
+    _amount("soft", 0, 1, "soft focus", "%", "a soft picture laid over the sharp one"),
+    _amount("soft_size", 0.001, 0.05, "softness", "% of width", "how soft that is"),
+    _amount("glow", 0, 1, "glow", "%", "bright parts spread light about them"),
+    _amount("glow_from", 0, 0.98, "glows from", "%", "how bright a part must be"),
+    _amount("glow_size", 0.002, 0.1, "reach", "% of width", "how far the light goes"),
+    _amount("sharpen", 0, 3, "sharpen", "%", "edges of fine detail made stronger"),
+    _amount("sharpen_size", 0.0004, 0.01, "detail", "% of width", "how fine the detail is"),
+    _amount("vignette", -1, 1, "vignette", "%", "corners darker, below 0 lighter"),
+    _amount("vignette_size", 0, 1, "clear middle", "%", "how far the middle stays as it is"),
+    _amount("grain", 0, 1, "grain", "%", "of film, another on each frame"),
+    _amount("grain_size", 0.5, 6, "coarseness", "", "of the grain, in thousandths of the width"),
+    _amount("grain_colour", 0, 1, "coloured", "%", "how much the grain has colours"),
+)
 
 PartOf = Literal["LUT", "light", "white", "balance", "curves", "colour", "effects"]
 # What can be pasted, or set back, by itself.
@@ -148,7 +156,6 @@ CURVES = ("luma_curve", "red_curve", "green_curve", "blue_curve")
 HUE_CURVES: dict[str, tuple[float, float]] = {"hue_saturation": (-1.0, 2.0), "hue_hue": (-180.0, 180.0)}
 WHEELS = ("dark_wheel", "middle_wheel", "light_wheel")
 MOST_DOTS = 64
-NEUTRAL = Grade()
 
 
 class ColourOf(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

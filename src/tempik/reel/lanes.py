@@ -11,6 +11,7 @@ from typing import Annotated, Literal
 import msgspec
 
 from tempik.rhythm.records import BANDS, Band
+from tempik.settings import Setting, by_name
 
 # A field that names a file which the reel reads: saving, relinking and collecting follow every one of them.
 MediaPath = Annotated[str, "media"]
@@ -152,3 +153,20 @@ class MotionTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknow
     ys: tuple[float, ...]
     name: str = ""
     lost: tuple[tuple[float, float], ...] = ()
+
+
+# What every lane of accents has; the accent's own settings are in its catalogue.
+LANE_SETTINGS = by_name(
+    Setting("amount", "amount", 1.0, 0, 2, does="How much of the lane there is"),
+    Setting("degree", "by strength", 0.0, does="How far a weak point weakens its pulse: 0 not at all, 100 in proportion"),
+    Setting(
+        "overlap", "where they overlap", "larger", choices=("larger", "sum"),
+        does="What pulses that overlap do: the larger one counts, or both add up",
+    ),
+)  # fmt: skip
+RULE_SETTINGS = by_name(
+    Setting("every", "every", 1.0, 1, 100_000, "", does="Every n-th of them", digits=0, step=1, within=(1, 64)),
+    Setting("offset", "from +", 0.0, -100_000, 100_000, "", digits=0, step=1, within=(0, 63),
+            does="Begin so many later; points are counted from the first downbeat"),
+    Setting("at_least", "at least", 0.0, does="Only those at least so strong"),
+)  # fmt: skip

@@ -7,6 +7,7 @@ from typing import Literal
 import msgspec
 
 from tempik.reel.lanes import Key, MediaPath
+from tempik.settings import Setting, by_name
 
 MaskMix = Literal["add", "take away", "keep common"]
 
@@ -75,3 +76,31 @@ class Cutout(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     strokes: tuple[Stroke, ...]
     path: MediaPath = ""
     first: int = 0
+
+
+# The settings of a mask; all but the last three can have keys.
+MASK_SETTINGS = by_name(
+    Setting("x", "across", 0.5, -10, 10, does="Where its middle lies, from the picture's left", digits=1),
+    Setting("y", "down", 0.5, -10, 10, does="Where its middle lies, from the picture's top", digits=1),
+    Setting("width", "width", 0.5, 0, 20, does="As a share of the picture's width", digits=1),
+    Setting("height", "height", 0.5, 0, 20, does="As a share of the picture's height", digits=1),
+    Setting("turn_deg", "turn", 0.0, -36_000, 36_000, "°", does="Clockwise", digits=1),
+    Setting("feather", "feather", 0.0, does="How wide its edge is soft, as a share of the picture's width", digits=1, step=1),
+    Setting("grow", "grow", 0.0, -1, 1, does="How far it is made larger all round", digits=1, step=1),
+    Setting("corner", "corners", 0.0, does="How round its corners are", digits=1, step=1),
+    Setting("invert", "inverted", False, does="It hides what lies inside"),
+    Setting(
+        "mix", "mix", "add", choices=("add", "take away", "keep common"),
+        does="How it goes together with the masks before it",
+    ),
+)  # fmt: skip
+MASK_KEYED = tuple(MASK_SETTINGS)[:7]
+
+# What of a picture is made clear, beside which colour or brightness that is.
+CLEAR_SETTINGS = by_name(
+    Setting("colour", "colour", "#00b140", does="The colour that is clear"),
+    Setting("tolerance", "within", 0.12, does="How far from it is clear", digits=1, step=1),
+    Setting("soft", "soft", 0.08, does="Over how much more it passes to opaque", digits=1, step=1),
+    Setting("spill", "spill", 0.8, does="How much of the colour's tint is taken out of what stays", digits=1, step=1),
+    Setting("invert", "inverted", False, does="All but this is clear"),
+)

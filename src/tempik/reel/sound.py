@@ -9,6 +9,7 @@ from __future__ import annotations
 import msgspec
 
 from tempik.reel.lanes import Edge, Limit, MediaPath, Rule, StepOverride
+from tempik.settings import Setting, by_name
 
 
 class SoundFile(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -124,5 +125,47 @@ class Mix(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields
 
 LOUDNESS = -14.0
 CEILING_DB = -1.0
+
+CHANNEL_SETTINGS = by_name(
+    Setting("gain_db", "gain", 0.0, -60, 24, "dB", digits=1, step=0.5, does="How loud"),
+    Setting("pan", "pan", 0.0, -1, 1, does="-100 left, 100 right"),
+    Setting("muted", "mute", False, does="Heard no more"),
+    Setting("solo", "solo", False, does="Only this, and others that are solo"),
+    Setting("ducks", "duck", False, does="The song goes down under it"),
+)
+# What a lane of sounds has beside its channel's.
+SOUND_LANE_SETTINGS = by_name(
+    Setting(
+        "vary_pitch", "pitch ±", 0.0, 0, 24, "st", does="Semitones to either side, drawn for each trigger", digits=1
+    ),
+    Setting(
+        "vary_gain_db", "gain ±", 0.0, 0, 24, "dB", does="Decibels to either side, drawn for each trigger", digits=1
+    ),
+    Setting("fade_in_s", "fade in", 0.0, 0, 600, "ms", does="Of each trigger", by=1000, within=(0, 10), step=1),
+    Setting("fade_out_s", "fade out", 0.0, 0, 600, "ms", does="Of each trigger", by=1000, within=(0, 10), step=1),
+    Setting("degree", "by strength", 0.0, does="How far a weak point weakens its trigger", step=1),
+    Setting("beats", "stretch", 0.0, 0, 64, "beats", does="How many beats a riser climbs over; 0 is its own length"),
+)
+SOUND_CLIP_SETTINGS = by_name(
+    Setting("gain_db", "gain", 0.0, -60, 24, "dB", does="Of this clip", digits=1, step=1),
+    Setting("fade_in_s", "fade in", 0.0, 0, 600, "s", does="At its beginning", digits=2, step=1),
+    Setting("fade_out_s", "fade out", 0.0, 0, 600, "s", does="At its end", digits=2, step=1),
+    Setting("speed", "speed", 1.0, 0.1, 8, "×", does="How fast it is played"),
+    Setting("preserve_pitch", "pitch kept", False, does="Faster or slower, but no higher or lower"),
+    Setting("backward", "backward", False, does="Play it from its end"),
+    Setting("loop", "round and round", False, does="For as long as the clip lasts"),
+)
+DUCKING_SETTINGS = by_name(
+    Setting("depth_db", "depth", 8.0, 0, 60, "dB", does="How far the song goes down under channels that duck it"),
+    Setting("threshold_db", "over", -36.0, -90, 0, "dB", does="Under what is louder than this"),
+    Setting("attack_ms", "in", 60.0, 0, 5000, "ms", does="How long it takes to go down, before the sound"),
+    Setting("release_ms", "back", 300.0, 0, 10_000, "ms", does="How long it takes to come back"),
+)
+MASTER_SETTINGS = by_name(
+    Setting(
+        "loudness", "loudness", LOUDNESS, -40, -5, "LUFS", does="Loudness of the reel, ITU-R BS.1770", digits=1, step=1
+    ),
+    Setting("ceiling_db", "peaks", CEILING_DB, -20, 0, "dBTP", does="What true peaks are kept below", digits=1, step=1),
+)
 # How a reel that is begun anew is mixed.
 MASTERED = Mix(loudness=LOUDNESS, ceiling_db=CEILING_DB)

@@ -7,6 +7,7 @@ from typing import Literal
 import msgspec
 
 from tempik.reel.transition import TransitionUnit
+from tempik.settings import Setting, by_name
 
 TextAlign = Literal["left", "middle", "right"]
 By = Literal["all", "line", "word"]
@@ -59,3 +60,45 @@ class Title(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     by: By = "all"
     showing: Showing = "stay"
     lit_colour: str = "#ffc94d"
+
+
+# The settings of a title that have one value each.
+TITLE_SETTINGS = by_name(
+    Setting("size", "size", 0.14, 0.005, 3, does="The font's height, as a share of the frame's width", step=0.5, digits=1),
+    Setting("colour", "colour", "#ffffff", does="The letters' colour"),
+    Setting("outline", "outline", 0.0, 0, 0.5, does="As a share of the font's height", step=1, digits=0),
+    Setting("outline_colour", "outline", "#000000", does="The outline's colour"),
+    Setting("shadow", "shadow", 0.5, does="How dark"),
+    Setting("shadow_colour", "shadow", "#000000", does="The shadow's colour"),
+    Setting("shadow_x", "shadow across", 0.02, -2, 2, does="How far the shadow lies to the right, in font heights", digits=1),
+    Setting("shadow_y", "shadow down", 0.04, -2, 2, does="How far the shadow lies below, in font heights", digits=1),
+    Setting("shadow_soft", "shadow soft", 0.06, does="How soft the shadow's edge is, in font heights"),
+    Setting("box", "box", 0.0, does="How opaque the ground behind the words is"),
+    Setting("box_colour", "box", "#000000", does="The box's colour"),
+    Setting("box_pad", "box room", 0.2, 0, 3, does="How far the box reaches beyond the words, in font heights"),
+    Setting("box_round", "box corners", 0.15, 0, 2, does="How round the box's corners are, in font heights"),
+    Setting("line", "lines", 1.05, 0.3, 5, does="From line to line, as a share of the font's height"),
+    Setting("letter", "letters", 0.0, -0.2, 2, does="More room between letters; scripts that join have none", step=1),
+    Setting("wrap", "width", 0.74, 0.05, 10, does="Lines are broken at this share of the frame's width", step=1),
+    Setting(
+        "align", "align", "middle", choices=("left", "middle", "right"), does="How lines stand under each other"
+    ),
+    Setting(
+        "by", "by", "all", choices=("all", "line", "word"), titles=("as one", "by line", "by word"),
+        does="What comes and goes as one",
+    ),
+    Setting(
+        "showing", "words", "stay", choices=("stay", "one", "lit"), titles=("come and stay", "one at a time", "lit in turn"),
+        does="What words do that have points of their own",
+    ),
+    Setting("lit_colour", "lit", "#ffc94d", does="The colour of the word that is lit"),
+)  # fmt: skip
+
+ARRIVAL_SETTINGS = by_name(
+    Setting(
+        "length", "over", 6.0, 0, 600, "", within=(0.25, 600), digits=2, step=1,
+        does="Over how many frames or beats; it is seen from its own frame on",
+    ),
+    Setting("unit", "unit", "frames", choices=("frames", "beats"), does="What the length is counted in"),
+    Setting("way", "way", "up", choices=("up", "down", "left", "right"), does="Which way it moves"),
+)  # fmt: skip

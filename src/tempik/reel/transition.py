@@ -11,6 +11,7 @@ from typing import Literal
 import msgspec
 
 from tempik.easing import Handles
+from tempik.settings import Setting, by_name
 
 TransitionUnit = Literal["frames", "beats"]
 
@@ -35,3 +36,15 @@ class Transition(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     seed: int = 0
     shutter_deg: float | None = None
     held: bool = False
+
+
+# What every kind of transition has; the catalogue says what it has beside.
+TRANSITION_SETTINGS = by_name(
+    Setting("length", "long", 8.0, 0, 600, "", does="How long, in frames or in beats", within=(0.25, 600)),
+    Setting("at", "before the cut", 0.5, does="How much of it lies before the cut; the turn stays on the cut", step=1),
+    Setting("amount", "strong", 1.0, 0, 2, does="How strong, 0 to 200 %: how far, how close, how bright, how blurred"),
+    Setting(
+        "shutter_deg", "shutter", 0.0, 0, 360, "°", step=1,
+        does="Angle of the shutter that blurs its movement: 200 is usual for slides, 0 is none",
+    ),
+)  # fmt: skip

@@ -10,35 +10,37 @@ from collections.abc import Callable, Iterator
 from tempik.derive import DERIVED, LONG, Stage
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
-from tempik.reel.lanes import AccentLane, Length
-from tempik.reel.model import Clip, Curve, Footage, Reel, Shaped, SpeedShape
+from tempik.reel.lanes import LANE_SETTINGS, RULE_SETTINGS, AccentLane, Length
+from tempik.reel.mask import CLEAR_SETTINGS, MASK_KEYED, MASK_SETTINGS
+from tempik.reel.model import (
+    CLIP_SETTINGS,
+    CLIP_SOUND_SETTINGS,
+    FOLLOW_SETTINGS,
+    PLACE_SETTINGS,
+    REEL_SETTINGS,
+    Clip,
+    Curve,
+    Footage,
+    Reel,
+    Shaped,
+    SpeedShape,
+)
 from tempik.reel.nests import all_clips, all_lanes, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.soundtrack import Soundtrack
-from tempik.reel.title import Title
-from tempik.reel.transition import Transition
+from tempik.reel.title import TITLE_SETTINGS, Title
+from tempik.reel.transition import TRANSITION_SETTINGS, Transition
 from tempik.reel.validate_sound import sound_problems
 from tempik.rhythm.records import Beat, Onset
+from tempik.settings import problems as of_settings
 
 SPEED_LIMIT = 10.0
 FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
-MOST_SPLIT_S = 10.0  # that a clip's sound leads or trails its picture by
 # What of a clip can be keyed, and within which bounds.
 KEYED = {
     "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
     "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0), "grade": (0.0, 1.5), "exposure": (-6.0, 6.0),
-}  # fmt: skip
-# Of a mask.
-MASK_KEYED = {
-    "x": (-10.0, 10.0), "y": (-10.0, 10.0), "width": (0.0, 20.0), "height": (0.0, 20.0), "turn_deg": (-36_000.0, 36_000.0),
-    "feather": (0.0, 1.0), "grow": (-1.0, 1.0),
-}  # fmt: skip
-# Of a title, by field.
-TITLE_BOUNDS = {
-    "size": (0.005, 3.0), "outline": (0.0, 0.5), "shadow": (0.0, 1.0), "shadow_x": (-2.0, 2.0), "shadow_y": (-2.0, 2.0),
-    "shadow_soft": (0.0, 1.0), "box": (0.0, 1.0), "box_pad": (0.0, 3.0), "box_round": (0.0, 2.0), "line": (0.3, 5.0),
-    "letter": (-0.2, 2.0), "wrap": (0.05, 10.0),
 }  # fmt: skip
 MOST_TITLE = 10_000
 MOST_JOIN = {"frames": 600.0, "beats": 16.0}
@@ -95,8 +97,7 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     yield from _look_problems(reel)
     yield from sound_problems(reel)
     yield from _together_problems(reel)
-    if not 0 <= reel.crossfade_ms <= 200:
-        yield f"The crossfade between sounds is {reel.crossfade_ms} ms; keep it between 0 and 200."
+    yield from of_settings(REEL_SETTINGS.values(), reel, "The reel has")
     if not 1 <= len(reel.tracks) <= MOST_TRACKS:
         yield f"The reel has {len(reel.tracks)} tracks; it must have 1 to {MOST_TRACKS}."
     if any(not 0 <= c.track < len(reel.tracks) for c in reel.clips):
@@ -137,10 +138,7 @@ def _look_problems(reel: Reel) -> Iterator[str]:
 
 def grade_problems(grade: Grade, whose: str) -> Iterator[str]:
     """Yield what is wrong with a grade; `whose` begins the sentence."""
-    for name, amount in AMOUNTS.items():
-        value = getattr(grade, name)
-        if not amount.low <= value <= amount.high:
-            yield f"{whose} has a grade with {amount.title} of {value:g}; keep it between {amount.low:g} and {amount.high:g}."
+    yield from of_settings(AMOUNTS.values(), grade, f"{whose} has a grade with")
     for name in WHEELS:
         wheel = getattr(grade, name)
         if not (wheel.x**2 + wheel.y**2 <= 1.0001 and abs(wheel.level) <= 1):
@@ -258,11 +256,8 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
     yield from curve_problems(clip.curve, f"Clip '{clip.id}'")
     if clip.shaped is not None:
         yield from _shaped_problems(clip.shaped, f"Clip '{clip.id}'")
-    if not abs(clip.sound.gain_db) <= 60:
-        yield f"Clip '{clip.id}' has a sound gain of {clip.sound.gain_db} dB; keep it within ±60."
     yield from _framing_problems(clip)
-    if not 0 <= clip.opacity <= 1:
-        yield f"Clip '{clip.id}' has an opacity of {clip.opacity:g}; keep it between 0 and 1."
+    yield from of_settings(CLIP_SETTINGS.values(), clip, f"Clip '{clip.id}' has")
     for name, keys in clip.keys.items():
         low, high = KEYED.get(name, (-1e6, 1e6))
         if not all(_finite(k.time_s) and _finite(k.value) and low <= k.value <= high for k in keys) or not keys:
@@ -285,35 +280,21 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
     if len({m.id for m in clip.masks}) < len(clip.masks):
         yield f"{whose} has two masks of one id; each needs its own."
     for mask in clip.masks:
-        for name, (low, high) in MASK_KEYED.items():
-            values = [getattr(mask, name), *(k.value for k in mask.keys.get(name, ()))]
-            if not all(_finite(v) and low <= v <= high for v in values):
-                yield f"{whose} has a mask with a {name} that cannot be; keep it between {low:g} and {high:g}."
+        yield from of_settings(MASK_SETTINGS.values(), mask, f"{whose} has a mask with")
+        for name in MASK_KEYED:
+            low, high = MASK_SETTINGS[name].low, MASK_SETTINGS[name].high
+            if not all(_finite(k.value) and low <= k.value <= high for k in mask.keys.get(name, ())):
+                yield f"{whose} has a mask with a key of its {name} that cannot be; keep it between {low:g} and {high:g}."
         keys = [k for track in mask.keys.values() for k in track]
         if not all(_finite(k.time_s) for k in keys) or not all(abs(v) <= 20 for p in mask.points for v in p):
             yield f"{whose} has a mask that lies nowhere."
         if any(k.point is not None and (song is None or point_of(song, k.point) is None) for k in keys):
             yield f"{whose} has a mask with a key on a point that the soundtrack does not have."
-        if not 0 <= mask.corner <= 1:
-            yield f"{whose} has a mask with corners of {mask.corner:g}; keep them between 0 and 1."
-    clear = clip.clear
-    if clear is not None:
-        if not re.fullmatch("#[0-9a-fA-F]{6}", clear.colour):
-            yield f"{whose} makes '{clear.colour[:20]}' clear, which is no colour; give one such as #00b140."
-        if not all(0 <= v <= 1 for v in (clear.tolerance, clear.soft, clear.spill)):
-            yield f"{whose} makes a colour clear by amounts outside 0 to 1."
-    sound = clip.sound
-    if not (0 <= sound.fade_in_s <= 600 and 0 <= sound.fade_out_s <= 600 and -60 <= sound.gain_db <= 24):
-        yield f"{whose} has a sound with a fade that is none, or a gain outside -60 to 24 dB."
-    if not (
-        abs(sound.lead_s) <= MOST_SPLIT_S
-        and abs(sound.trail_s) <= MOST_SPLIT_S
-        and 0 <= (sound.crossfade_ms or 0) <= 200
-    ):
-        yield f"{whose} has a sound that leads or trails its picture by more than {MOST_SPLIT_S:g} s, or a crossfade beyond 0 to 200 ms."
-    follow = clip.follow
-    if follow is not None and not (0 <= follow.x <= 1 and 0 <= follow.y <= 1 and 0 <= follow.calm <= 10):
-        yield f"{whose} keeps its subject at no place of the frame."
+    if clip.clear is not None:
+        yield from of_settings(CLEAR_SETTINGS.values(), clip.clear, f"{whose} makes a colour clear with")
+    yield from of_settings(CLIP_SOUND_SETTINGS.values(), clip.sound, f"{whose} has a sound with")
+    if clip.follow is not None:
+        yield from of_settings(FOLLOW_SETTINGS.values(), clip.follow, f"{whose} keeps its subject with")
     if "@" in clip.id:
         yield f"{whose} has an id that only repeats have; give it another."
     if clip.repeat is not None and clip.repeat.rule.every < 1:
@@ -324,12 +305,7 @@ def title_problems(title: Title, whose: str) -> Iterator[str]:
     """Yield what is wrong with a title; `whose` begins the sentence."""
     if len(title.text) > MOST_TITLE:
         yield f"{whose} has a title of {len(title.text)} characters; keep it to {MOST_TITLE}."
-    for name, (low, high) in TITLE_BOUNDS.items():
-        if not low <= getattr(title, name) <= high:
-            yield f"{whose} has a title with a {name.replace('_', ' ')} of {getattr(title, name):g}; keep it between {low:g} and {high:g}."
-    for name in ("colour", "outline_colour", "shadow_colour", "box_colour", "lit_colour"):
-        if not re.fullmatch("#[0-9a-fA-F]{6}", getattr(title, name)):
-            yield f"{whose} has a title with the {name.replace('_', ' ')} '{getattr(title, name)[:20]}'; give one such as #ffffff."
+    yield from of_settings(TITLE_SETTINGS.values(), title, f"{whose} has a title with")
     for arrival in (title.enter, title.leave):
         if not 0 < arrival.length <= MOST_JOIN[arrival.unit]:
             yield f"{whose} has a title that comes or goes over {arrival.length:g} {arrival.unit}; that cannot be."
@@ -339,12 +315,7 @@ def transition_problems(transition: Transition, whose: str) -> Iterator[str]:
     """Yield what is wrong with a transition, its kind aside; `whose` begins the sentence."""
     if not 0 < transition.length <= MOST_JOIN[transition.unit]:
         yield f"{whose} has a transition of {transition.length:g} {transition.unit}; keep it above 0 and to {MOST_JOIN[transition.unit]:g}."
-    if transition.at is not None and not 0 <= transition.at <= 1:
-        yield f"{whose} has a transition with {transition.at:g} of it before the cut; keep it between 0 and 1."
-    if not 0 <= transition.amount <= 2:
-        yield f"{whose} has a transition of the amount {transition.amount:g}; keep it between 0 and 2."
-    if transition.shutter_deg is not None and not 0 <= transition.shutter_deg <= 360:
-        yield f"{whose} has a transition with a shutter of {transition.shutter_deg:g} degrees; keep it between 0 and 360."
+    yield from of_settings(TRANSITION_SETTINGS.values(), transition, f"{whose} has a transition with")
     if transition.ease is not None and not all(0 <= v <= 1 for v in transition.ease):
         yield f"{whose} has a transition whose curve of ease goes beyond its ends; keep its handles between 0 and 1."
     if not all(_finite(v) for v in transition.settings.values() if not isinstance(v, str)):
@@ -354,10 +325,7 @@ def transition_problems(transition: Transition, whose: str) -> Iterator[str]:
 def _framing_problems(clip: Clip) -> Iterator[str]:
     framing = clip.framing
     for position in (framing.start, framing.end or framing.start):
-        if not 0.01 <= position.zoom <= 100:
-            yield f"Clip '{clip.id}' is zoomed to {position.zoom}; keep it between 0.01 and 100."
-        if not all(_finite(v) and abs(v) <= 1e4 for v in (position.x, position.y, position.turn_deg)):
-            yield f"Clip '{clip.id}' stands nowhere in the frame."
+        yield from of_settings(PLACE_SETTINGS.values(), position, f"Clip '{clip.id}' stands with")
     left, top, right, bottom = framing.crop
     if any(not 0 <= c < 1 for c in framing.crop) or left + right > 0.99 or top + bottom > 0.99:
         yield f"Clip '{clip.id}' is cropped to nothing."
@@ -393,14 +361,10 @@ def curve_problems(curve: Curve, whose: str) -> Iterator[str]:
 
 def _lane_problems(lane: AccentLane) -> Iterator[str]:
     whose = f"Accent lane '{lane.id}'"
-    if lane.rule.every < 1:
-        yield f"{whose} fires on every {lane.rule.every}th point; give 1 or more."
-    if not 0 <= lane.amount <= 2:
-        yield f"{whose} has an amount of {lane.amount}; keep it between 0 and 2."
+    yield from of_settings(LANE_SETTINGS.values(), lane, f"{whose} has")
+    yield from of_settings(RULE_SETTINGS.values(), lane.rule, f"{whose} fires by a rule with")
     if any(not 0 <= p.strength <= 2 for p in lane.overrides):
         yield f"{whose} has a painted strength outside 0 to 2."
-    if lane.degree is not None and not 0 <= lane.degree <= 1:
-        yield f"{whose} follows the points' strength to a degree of {lane.degree}; keep it between 0 and 1."
     if lane.envelope is not None:
         yield from envelope_problems(lane, whose)
     numbers = [v for v in lane.settings.values() if not isinstance(v, str)]

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 
-from tempik.accents.accent import Setting, Values, number, words
+from tempik.accents.accent import Values, number, words
 from tempik.accents.light import exposed, wash
 from tempik.accents.look import BLUR, Look
 from tempik.media.paint import softened
 from tempik.media.picture import Picture
+from tempik.settings import Setting
 from tempik.transitions.mixing import by_light, dissolved, dissolved_in_light, to_colour
 from tempik.transitions.timing import SOFT
 from tempik.transitions.transition_type import TransitionFrame, TransitionMix, TransitionMoment, TransitionType

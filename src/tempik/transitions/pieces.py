@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 
-from tempik.accents.accent import Setting, Values, drawn, number, words
+from tempik.accents.accent import Values, drawn, number, words
 from tempik.accents.look import Look, about
+from tempik.settings import Setting
 from tempik.transitions.mixing import by_field, in_slices
 from tempik.transitions.slides import USUAL_SHUTTER
 from tempik.transitions.timing import SOFT

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from tempik.accents.accent import Setting, Values, number
+from tempik.accents.accent import Values, number
 from tempik.accents.light import exposed
 from tempik.accents.look import Look, shifted
+from tempik.settings import Setting
 from tempik.transitions.fades import crossed, shown
 from tempik.transitions.mixing import seamed
 from tempik.transitions.timing import SHARP, SOFT

@@ -6,10 +6,11 @@ import math
 from collections.abc import Callable
 from typing import Any, Literal, NamedTuple
 
-from tempik.accents.accent import Setting, Values
+from tempik.accents.accent import Values
 from tempik.accents.look import Look
 from tempik.media import Picture
 from tempik.reel import Handles
+from tempik.settings import Setting
 
 LEFT, RIGHT, UP, DOWN = "left", "right", "up", "down"
 WAYS = (LEFT, RIGHT, UP, DOWN)

@@ -6,8 +6,9 @@ the top, 101, 102 and 119 irises (box, diamond, circle), 201 the clock from twel
 
 from __future__ import annotations
 
-from tempik.accents.accent import Setting, Values, number, words
+from tempik.accents.accent import Values, number, words
 from tempik.accents.look import SHADE
+from tempik.settings import Setting
 from tempik.transitions.fades import PLAIN
 from tempik.transitions.mixing import by_field, with_streak
 from tempik.transitions.transition_type import (

@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import math
 
-from tempik.accents.accent import Setting, Values, number
+from tempik.accents.accent import Values, number
 from tempik.accents.lens import bulged
 from tempik.accents.look import LENS, Look, about
+from tempik.settings import Setting
 from tempik.transitions.fades import crossed, shown
 from tempik.transitions.slides import USUAL_SHUTTER
 from tempik.transitions.timing import SHARP

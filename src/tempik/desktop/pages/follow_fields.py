@@ -4,20 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.pages.follow_list import FollowList
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.form import button, quiet
-from tempik.desktop.widgets.typed import DecimalSpin
+from tempik.desktop.widgets.form import Form, button, line
 from tempik.edit.clips import follow
-
-FIELDS: dict[str, tuple[str, float, float, str, str]] = {
-    "x": ("across", 100, 100, " %", "Where in the frame it is kept, from the left"),
-    "y": ("down", 100, 100, " %", "Where in the frame it is kept, from the top"),
-    "calm": ("calm", 1, 10, " s", "Over how long its way is smoothed"),
-}
+from tempik.reel.model import FOLLOW_SETTINGS
 
 
 class FollowFields(QWidget):
@@ -25,72 +19,41 @@ class FollowFields(QWidget):
 
     def __init__(self, context: PageContext) -> None:
         super().__init__()
-        self.context, self.project, self.filling = context, context.project, False
+        self.context, self.project = context, context.project
         layers = context.layers
-        self.pick = button(
-            "Pick",
-            "Click the subject in the preview (Ctrl+F); where it is lost, it goes on from there",
-            layers.pick_subject,
-        )
-        self.guess = button("What moves", "Follow what moves in the clip", layers.guess_subject)
-        self.all = button(
-            "All wide clips", "Follow what moves in every clip that is wider than the frame", layers.follow_all
-        )
-        self.off = button("Off", "The framing stands as it is set", layers.follow_nothing)
-        layers.followed_all.connect(self._look_over)
-        self.lost = button("", "Go to where the subject is lost", self._to_loss)
-        self.numbers = {name: self._number(name) for name in FIELDS}
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(5)
-        row.addWidget(quiet("follow"))
-        for made in (self.pick, self.guess, self.all, self.off):
-            marks.room(made, "low")
-            row.addWidget(made)
-        for name, field in self.numbers.items():
-            row.addWidget(quiet(FIELDS[name][0]))
-            row.addWidget(field)
-        marks.room(self.lost, "low")
+        where = "Click the subject in the preview (Ctrl+F); where it is lost, it goes on from there"
+        self.pick = button("Pick", where, layers.pick_subject, "low")
+        self.guess = button("What moves", "Follow what moves in the clip", layers.guess_subject, "low")
+        wide = "Follow what moves in every clip that is wider than the frame"
+        self.all = button("All wide clips", wide, layers.follow_all, "low")
+        self.off = button("Off", "The framing stands as it is set", layers.follow_nothing, "low")
+        self.lost = button("", "Go to where the subject is lost", self._to_loss, "low")
         marks.ink(self.lost, "warning")
-        row.addWidget(self.lost)
-        row.addStretch(1)
-
-    def _number(self, name: str) -> QDoubleSpinBox:
-        _, times, most, unit, tip = FIELDS[name]
-        made = DecimalSpin()
-        made.setRange(0, most)
-        made.setDecimals(0 if times > 1 else 1)
-        made.setSingleStep(1 if times > 1 else 0.1)
-        made.setSuffix(unit)
-        made.setKeyboardTracking(False)
-        made.setToolTip(tip)
-        marks.room(made, "low")
-        made.valueChanged.connect(lambda value: self._edited(name, value / times))
-        return made
+        layers.followed_all.connect(self._look_over)
+        self.form = Form(FOLLOW_SETTINGS)
+        self.form.edited.connect(self._edited)
+        buttons = (self.pick, self.guess, self.all, self.off)
+        line("follow", *buttons, *self.form.titled(), self.lost, None, over=self, spacing=5)
 
     def refill(self) -> None:
         """Show what is."""
         clip, placed = self.project.selection.clip, self.project.selection.placed
         record = clip.follow if clip is not None else None
-        self.filling = True
-        for name, field in self.numbers.items():
-            field.setEnabled(record is not None)
-            if record is not None:
-                field.setValue(getattr(record, name) * FIELDS[name][1])
+        self.form.enable(record is not None)
+        if record is not None:
+            self.form.show_record(record)
         self.off.setEnabled(record is not None)
         lost = follow.lost_frames(self.project.timeline, placed) if placed is not None and record is not None else []
         self.lost.setVisible(bool(lost))
         if lost:
             self.lost.setText(f"lost at frame {lost[0][0]}" + (f" and {len(lost) - 1} more" if len(lost) > 1 else ""))
-        self.filling = False
 
     def _edited(self, name: str, value: float) -> None:
-        if not self.filling:
-            names = self.project.selection.chosen_clips
-            self.project.change(
-                "Subject kept elsewhere" if name != "calm" else "Way of the subject calmed",
-                lambda reel: follow.with_follow_fields(reel, names, **{name: round(value, 4)}),
-            )
+        names = self.project.selection.chosen_clips
+        self.project.change(
+            "Subject kept elsewhere" if name != "calm" else "Way of the subject calmed",
+            lambda reel: follow.with_follow_fields(reel, names, **{name: round(value, 4)}),
+        )
 
     def _look_over(self, clips: list[str]) -> None:
         """Show what was followed in every clip, to be looked over."""

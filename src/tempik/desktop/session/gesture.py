@@ -11,6 +11,8 @@ from PySide6.QtGui import QGuiApplication
 from tempik.desktop.session.messages import Messages
 from tempik.reel import Reel
 
+ReelEdit = Callable[[Reel], Reel]
+
 
 class ShowsGestures(Protocol):
     """What a gesture changes: of all gestures on it one is open at most."""
@@ -105,3 +107,39 @@ class UntilLetGo(QObject):
                 QTimer.singleShot(0, self._then)  # the widget's own release comes first
             self.deleteLater()
         return False
+
+
+class Slides(Protocol):
+    """A control that is dragged: `moved` while it is, `settled` after, `told` for what is set at once."""
+
+    moved: SignalInstance
+    settled: SignalInstance
+    told: SignalInstance
+
+
+class Changes(ShowsGestures, Protocol):
+    """What is changed by steps and by gestures."""
+
+    def change(self, what: str, edit: Callable[[Reel], Reel]) -> bool:
+        """Apply an edit as one step."""
+
+
+def slide(
+    control: Slides, project: Changes, what: Callable[[], str], edit: Callable[[float], ReelEdit | None]
+) -> Gesture:
+    """Let a control's value go through an edit, shown while it is dragged and one step when it is let go; `edit` gives None where there
+    is nothing to change. Returns the gesture."""
+    gesture = Gesture(project)
+
+    def moved(value: float) -> None:
+        if (change := edit(value)) is not None:
+            gesture.show(change)
+
+    def told(value: float) -> None:
+        if (change := edit(value)) is not None:
+            project.change(what(), change)
+
+    control.moved.connect(moved)
+    control.settled.connect(lambda: gesture.settle(what()))
+    control.told.connect(told)
+    return gesture

@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 from tempik.accents import EvaluatedLane
 from tempik.edit.clips.pieces import with_groups
 from tempik.edit.transitions.laying import TransitionPlace
-from tempik.reel import Clip, Footage, Point, Reel, SoundClip, SoundLane, by_id
+from tempik.errors import TempikError
+from tempik.reel import Clip, Footage, Limit, Point, Reel, SoundClip, SoundLane, by_id
 from tempik.time import frame_of, time_of
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.repeats import source_of
@@ -182,6 +183,19 @@ class Selection(QObject):
         if place != self.transition_place:
             self.transition_place = place
             self.transition_selected.emit()
+
+    def limit_to(self, place: int) -> Limit:
+        """Return where a lane may fire: 0 anywhere, 1 in the selected clips, 2 in the marked stretch, 3 as 1. Raises TempikError where
+        nothing is selected, or marked."""
+        if place in (1, 3):
+            if not self.chosen_clips:
+                raise TempikError("Select the clips first that the lane should fire in.")
+            return Limit(clips=tuple(self.chosen_clips))
+        if place == 2:
+            if self.marked is None:
+                raise TempikError("Mark a stretch first: / at its beginning and / at its end.")
+            return Limit(from_s=self.marked[0], to_s=self.marked[1])
+        return Limit()
 
     # The marked stretch
 

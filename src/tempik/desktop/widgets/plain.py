@@ -87,3 +87,13 @@ def pop_up(menu: QMenu, at: QPoint) -> None:
     """Open a menu that was made to be opened once: it goes when it is closed, and does not stay with what it was opened over."""
     menu.aboutToHide.connect(menu.deleteLater)
     menu.popup(at)
+
+
+def below(widget: QWidget) -> QPoint:
+    """Return where a menu opens below a widget, on the screen."""
+    return widget.mapToGlobal(QPoint(0, widget.height() + 2))
+
+
+def elided(label: QWidget, text: str, width: int) -> str:
+    """Return a text shortened to so many pixels in a widget's font."""
+    return label.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width)

@@ -13,7 +13,8 @@ from tempik.edit.keying import frame_of_key, keyed_with, keyed_without
 from tempik.edit.titles import free_track, with_piece
 from tempik.errors import TempikError
 from tempik.reel import Clear, Clip, Framing, Mask, MotionTrack, Reel, by_id, new_id
-from tempik.reel.validate import MASK_KEYED, problems
+from tempik.reel.mask import MASK_KEYED, MASK_SETTINGS
+from tempik.reel.validate import problems
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -63,10 +64,11 @@ def _with(reel: Reel, clip: str, mask: Mask) -> Reel:
 def with_mask_fields(reel: Reel, clip: str, mask: str, wanted: Mapping[str, object], frame: int | None = None) -> Reel:
     """Change a mask. What of it has keys is keyed at the frame, where one is given. Raises TempikError for what cannot be."""
     record, fields = mask_of(reel, clip, mask), dict(wanted)
-    for name, (low, high) in MASK_KEYED.items():
+    for name in MASK_KEYED:
         value = fields.get(name)
-        if isinstance(value, int | float) and not low <= value <= high:
-            raise TempikError(f"A mask's {name.replace('_deg', '')} lies between {low:g} and {high:g}.")
+        setting = MASK_SETTINGS[name]
+        if isinstance(value, int | float) and not setting.low <= value <= setting.high:
+            raise TempikError(f"A mask's {setting.title} lies between {setting.low:g} and {setting.high:g}.")
     keys, timeline = dict(record.keys), timeline_of(reel)
     for name in [n for n in fields if frame is not None and record.keys.get(n)]:
         assert frame is not None

@@ -11,21 +11,16 @@ from tempik.edit.clips.slots import clip_of, with_clips
 from tempik.edit.clips.trim import Side
 from tempik.errors import TempikError
 from tempik.reel import Clip, Reel
-from tempik.reel.validate import MOST_SPLIT_S
+from tempik.reel.model import CLIP_SOUND_SETTINGS, MOST_SPLIT_S
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import timeline_of
 
-GAINS_DB = (-60.0, 24.0)
-SEAM_LENGTHS_MS = (0.0, 200.0)
-
 
 def with_clip_sound_values(reel: Reel, clips: Collection[str], **values: Any) -> Reel:
-    """Set gain_db, fade_in_s, fade_out_s, seam_ms, pitch or on of clips' own sound; gain and fades are kept within what they may be."""
-    if "gain_db" in values:
-        values["gain_db"] = min(max(values["gain_db"], GAINS_DB[0]), GAINS_DB[1])
-    for name in ("fade_in_s", "fade_out_s"):
+    """Set what is in `CLIP_SOUND_SETTINGS` of clips' own sound; gain and fades are kept within what they may be."""
+    for name in ("gain_db", "fade_in_s", "fade_out_s"):
         if name in values:
-            values[name] = min(max(values[name], 0.0), 600.0)
+            values[name] = CLIP_SOUND_SETTINGS[name].clamped(values[name])
     return with_clips(reel, [_with(clip_of(reel, c), **values) for c in clips])
 
 

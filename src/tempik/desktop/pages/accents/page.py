@@ -2,44 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from PySide6.QtCore import QPoint, QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QPoint, QTimer
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import (
-    QComboBox,
-    QDoubleSpinBox,
-    QFileDialog,
-    QHBoxLayout,
-    QMenu,
-    QSlider,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from tempik.accents import CATALOGUE, EvaluatedLane, Pulse
-from tempik.accents.accent import Value
 from tempik.accents.pulses import keyed_at
-from tempik.desktop.pages.accents.editing import UNITS, LaneEditing
-from tempik.desktop.pages.accents.envelope_graph import EnvelopeGraph
-from tempik.desktop.pages.accents.tile_menu import tile_menu
+from tempik.desktop.pages.accents.editing import LaneEdits
+from tempik.desktop.pages.accents.envelope_fields import EnvelopeFields
+from tempik.desktop.pages.accents.menus import bundle_menu, lane_menu, tile_menu
 from tempik.desktop.pages.accents.tiles import AccentTiles
-from tempik.desktop.pages.page import PageContext
+from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
-from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button, quiet, toggle
-from tempik.desktop.widgets.plain import Label, as_tip, pop_up
+from tempik.desktop.session.gesture import Gesture, ReelEdit, slide
+from tempik.desktop.widgets.controls import Slider
+from tempik.desktop.widgets.form import Form, button, column, holder, line, quiet, toggle
+from tempik.desktop.widgets.plain import Label, as_tip, below, elided, pop_up
 from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
-from tempik.desktop.widgets.theme import figures, words
+from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.tile_grid import Chooser
-from tempik.desktop.widgets.typed import DecimalSpin
 from tempik.digits import plural
+from tempik.edit import ruled
 from tempik.edit.accents import lanes as accent_lanes
-from tempik.edit.accents.bundles import without_bundle
-from tempik.edit.accents.keys import without_key
-from tempik.reel import Length, by_id
+from tempik.edit.accents.bundles import with_bundle_amount
+from tempik.reel import Bundle, Envelope, Reel, Rule, by_id
+from tempik.reel.lanes import LANE_SETTINGS
+from tempik.reel.model import REEL_SETTINGS
+from tempik.settings import Value
 from tempik.timeline.placed_clip import source_at_frames
 
 # The tiles take the frame at the playhead once it has rested for so long.
@@ -47,199 +37,109 @@ REST_MS = 500
 BESIDE_PX = 52  # margins, the gap and the chooser's scroll bar
 
 
-class AccentsPage(LaneEditing):
+class AccentsPage(Page):
     """Adds accent lanes and edits the chosen one."""
 
     name, title, key = "accents", "Accents", "F5"
 
     def __init__(self, context: PageContext) -> None:
         super().__init__(context)
-        project, filmstrips, commands = context.project, context.filmstrips, context.accents
-        self.filmstrips, self.commands = filmstrips, commands
-        self.gesture = Gesture(project)
+        project, self.commands = context.project, context.accents
+        self.edits = LaneEdits(project)
         self._room = 2000
-        self.filling = False
         self._shown_on: tuple[str, int] | None = None
         self.tiles = AccentTiles()
-        self.tiles.picked.connect(commands.add_lane)
+        self.tiles.picked.connect(self.commands.add_lane)
         self.tiles.pointed.connect(self._point_at)
-        self.tiles.menu_wanted.connect(self._open_tile_menu)
+        self.tiles.menu_wanted.connect(self._tile_menu)
         self.chooser = Chooser(self.tiles)
-        self.does = self.chooser.does
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 6, 12, 8)
-        whole.setSpacing(12)
-        whole.addWidget(self.chooser)
-        self.editor = self._build_editor()
-        whole.addWidget(self.editor, 1)
+        self.editor = self._make_editor()
+        line(self.chooser, (self.editor, 1), over=self, spacing=12, margins=(12, 6, 12, 8))
         self._fit_tiles()
         self._point_at(None)
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
+        self._rest = QTimer(self, singleShot=True, interval=REST_MS)
         self._rest.timeout.connect(self._show_frame)
         project.changed.connect(self.want)
         project.selection.lane_selected.connect(self.want)
         project.playhead.moved.connect(self._moved)
-        filmstrips.changed.connect(self._rest.start)
+        context.filmstrips.changed.connect(self._rest.start)
 
-    def _build_editor(self) -> QWidget:
-        top = self._make_top()
+    def _make_editor(self) -> QWidget:
         self.rule = RuleFields(self._rule_edited, self._place_edited)
-        amounts = self._make_amounts()
-        middle, right = self._make_middle()
-        lengths = self._make_lengths()
-        right.addLayout(self._make_weights())
-        made = QWidget()
-        column = QVBoxLayout(made)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(5)
-        column.addLayout(top)
-        column.addWidget(self.rule)
-        column.addLayout(amounts)
-        column.addLayout(middle, 1)
-        column.addLayout(lengths)
-        return made
+        self.fields = SettingFields(self.edits.set_value, self.edits.key_here)
+        self.envelope = EnvelopeFields()
+        self._drawing = Gesture(self.project)
+        self.envelope.dragged.connect(lambda envelope: self._drawing.show(self._with_envelope(envelope)))
+        self.envelope.settled.connect(lambda: self._drawing.settle("Envelope changed"))
+        self.envelope.typed.connect(
+            lambda envelope: self.project.change("Envelope changed", self._with_envelope(envelope))
+        )
+        self.lane_form = Form(LANE_SETTINGS, ("overlap", "degree"), {"degree": 62})
+        self.lane_form.edited.connect(self._lane_edited)
+        f = self.lane_form
+        weights = line("where they overlap", f["overlap"], None, "by strength", f["degree"], spacing=5)
+        middle = line((self.envelope.graph, 5), (column((self.fields, 1), weights, spacing=3), 6), spacing=10)
+        return holder(
+            column(self._make_top(), self.rule, self._make_amounts(), (middle, 1), self.envelope.line, spacing=5)
+        )
 
     def _make_top(self) -> QHBoxLayout:
         """Whose lane it is, and what is done with the whole of it."""
-        self.lane_title = Label()
+        self.lane_title, self.whose = Label(), quiet("")
         self.lane_title.setFont(words(14, True))
-        self.whose = Label()
         self.whose.setFont(words(12))
-        marks.ink(self.whose, "quiet")
         self.alone = toggle(
-            "this pulse", "Edit the one pulse; without it, the whole lane. Ctrl and click a step chooses it"
+            "this pulse",
+            "Edit the one pulse; without it, the whole lane. Ctrl and click a step chooses it",
+            self.edits.choose_alone,
         )
-        self.alone.clicked.connect(self._alone_clicked)
-        self.muted = toggle("muted", "Show the lane and let it do nothing")
-        self.muted.clicked.connect(self.commands.mute_lane)
-        self.solo = toggle("solo", "Only this lane, and others that are solo, do anything")
-        self.solo.clicked.connect(self.commands.solo_lane)
-        self.bundles = button("Bundles", "Ready bundles, one's own, and what is kept of these lanes", self._bundle_menu)
-        self.more = button("…", "More for this lane", self._more_menu)
-        self.more.setFixedWidth(30)
-        for widget in (self.bundles, self.more):
-            marks.room(widget, "low")
-        top = QHBoxLayout()
-        top.setSpacing(5)
-        top.addWidget(self.lane_title)
-        top.addWidget(self.whose, 1)
-        for widget in (self.alone, self.muted, self.solo, self.bundles, self.more):
-            top.addWidget(widget)
-        return top
+        self.muted = toggle("muted", "Show the lane and let it do nothing", lambda _: self.commands.mute_lane())
+        self.solo = toggle(
+            "solo", "Only this lane, and others that are solo, do anything", lambda _: self.commands.solo_lane()
+        )
+        self.bundles = button(
+            "Bundles", "Ready bundles, one's own, and what is kept of these lanes",
+            lambda: pop_up(bundle_menu(self.context.bundles, self.edits, self), below(self.bundles)), "low",
+        )  # fmt: skip
+        self.more = button(
+            "…", "More for this lane",
+            lambda: pop_up(lane_menu(self.commands, self.edits, self), below(self.more)), "low", 30,
+        )  # fmt: skip
+        tools = (self.alone, self.muted, self.solo, self.bundles, self.more)
+        return line(self.lane_title, (self.whose, 1), *tools, spacing=5)
 
     def _make_amounts(self) -> QHBoxLayout:
-        self.amount, self.amount_text = self._slider("Amount of the lane, 0 to 200 %", self._amount_moved)
-        self.all, self.all_text = self._slider("Amount of all accents, 0 to 200 %", self._all_moved)
-        self.bundle_amount, self.bundle_text = self._slider("Amount of the bundle, 0 to 200 %", self._bundle_moved)
+        project = self.project
+        self.amount = Slider("Amount of the lane, 0 to 200 %")
+        self.all = Slider("Amount of all accents, 0 to 200 %")
+        self.bundle_amount = Slider("Amount of the bundle, 0 to 200 %")
         self.amount_name, self.bundle_name = quiet("lane"), quiet("")
         self.bundle_name.setMaximumWidth(76)
-        amounts = QHBoxLayout()
-        amounts.setSpacing(5)
-        for name, slider, text in (
-            (self.amount_name, self.amount, self.amount_text),
-            (self.bundle_name, self.bundle_amount, self.bundle_text),
-            (quiet("all"), self.all, self.all_text),
-        ):
-            amounts.addWidget(name)
-            amounts.addWidget(slider, 1)
-            amounts.addWidget(text)
-        self.shutter = DecimalSpin()
-        self.shutter.setRange(0, 360)
-        self.shutter.setDecimals(0)
-        self.shutter.setSingleStep(45)
-        self.shutter.setSuffix(" °")
-        self.shutter.setFixedWidth(56)
-        self.shutter.setKeyboardTracking(False)
-        marks.room(self.shutter, "low")
-        self.shutter.setAccessibleName("Angle of the shutter, 0 to 360 degrees")
-        self.shutter.setToolTip(
-            "Motion blur of all that moves: shakes, punches, framing moves. 180 is a film camera's, 0 none"
+        slide(
+            self.amount,
+            project,
+            lambda: "Strength of the pulse" if self.edits.pulse is not None else "Amount of the lane",
+            self.edits.amount,
         )
-        self.shutter.valueChanged.connect(self._shutter_edited)
-        amounts.addWidget(quiet("shutter"))
-        amounts.addWidget(self.shutter)
-        return amounts
-
-    def _make_middle(self) -> tuple[QHBoxLayout, QVBoxLayout]:
-        """The envelope, and beside it the accent's own fields."""
-        self.graph = EnvelopeGraph()
-        self.graph.changed.connect(lambda e: self._envelope_edited(e, False))
-        self.graph.settled.connect(lambda: self.gesture.settle("Envelope changed"))
-        self.fields = SettingFields(self._setting_edited, self._key_here)
-        middle = QHBoxLayout()
-        middle.setSpacing(10)
-        middle.addWidget(self.graph, 5)
-        right = QVBoxLayout()
-        right.setSpacing(3)
-        right.addWidget(self.fields, 1)
-        middle.addLayout(right, 6)
-        return middle, right
-
-    def _make_lengths(self) -> QHBoxLayout:
-        self.lengths: dict[str, tuple[QDoubleSpinBox, QComboBox]] = {}
-        lengths = QHBoxLayout()
-        lengths.setSpacing(4)
-        for part in ("lead", "hold", "decay"):
-            spin, unit = DecimalSpin(), QComboBox()
-            spin.setRange(0, 120000)
-            spin.setKeyboardTracking(False)
-            spin.setFixedWidth(54)
-            spin.setAccessibleName(f"{part} of the envelope")
-            for _, shown in UNITS:
-                unit.addItem(shown)
-            unit.setFixedWidth(68)
-            unit.setAccessibleName(f"unit of the {part}")
-            marks.room(spin, "low")
-            marks.room(unit, "low")
-            spin.valueChanged.connect(lambda _, n=part: self._length_edited(n))
-            unit.activated.connect(lambda _, n=part: self._unit_edited(n))
-            self.lengths[part] = spin, unit
-            lengths.addWidget(quiet(part))
-            lengths.addWidget(spin)
-            lengths.addWidget(unit)
-        lengths.addStretch(1)
-        return lengths
-
-    def _make_weights(self) -> QHBoxLayout:
-        self.overlap = QComboBox()
-        self.overlap.addItems(["larger", "sum"])
-        self.overlap.setToolTip("What pulses that overlap do: the larger one counts, or both add up")
-        marks.room(self.overlap, "low")
-        self.overlap.activated.connect(self._overlap_edited)
-        self.degree = DecimalSpin()
-        self.degree.setRange(0, 100)
-        self.degree.setDecimals(0)
-        self.degree.setSuffix(" %")
-        self.degree.setFixedWidth(62)
-        self.degree.setKeyboardTracking(False)
-        marks.room(self.degree, "low")
-        self.degree.setToolTip("How far a weak point weakens its pulse: 0 not at all, 100 in proportion")
-        self.degree.valueChanged.connect(self._degree_edited)
-        weights = QHBoxLayout()
-        weights.setSpacing(5)
-        weights.addWidget(quiet("where they overlap"))
-        weights.addWidget(self.overlap)
-        weights.addStretch(1)
-        weights.addWidget(quiet("by strength"))
-        weights.addWidget(self.degree)
-        return weights
-
-    def _slider(self, name: str, moved: Callable[[int], None]) -> tuple[QSlider, Label]:
-        slider = QSlider(Qt.Orientation.Horizontal)
-        slider.setRange(0, 200)
-        slider.setSingleStep(5)
-        slider.setPageStep(10)
-        slider.setAccessibleName(name)
-        slider.setToolTip(name)
-        slider.setMinimumWidth(36)
-        slider.valueChanged.connect(moved)
-        slider.sliderReleased.connect(lambda: self.gesture.settle(name.split(",", maxsplit=1)[0]))
-        text = Label("100 %")
-        text.setFont(figures(12))
-        text.setFixedWidth(44)
-        return slider, text
+        slide(
+            self.all, project, lambda: "Amount of all accents", lambda v: lambda r: accent_lanes.with_all_amounts(r, v)
+        )
+        slide(self.bundle_amount, project, lambda: "Amount of the bundle", self._with_bundle_amount)
+        self.reel_form = Form(REEL_SETTINGS, ("shutter_deg",), 56)
+        self.shutter = self.reel_form["shutter_deg"]
+        self.shutter.told.connect(
+            lambda deg: project.change(f"Shutter {deg:.0f} degrees", lambda r: accent_lanes.with_shutter(r, deg))
+        )
+        parts = [
+            part
+            for name, slider in (
+                (self.amount_name, self.amount),
+                (self.bundle_name, self.bundle_amount),
+                ("all", self.all),
+            )
+            for part in (name, (slider, 1), slider.text)
+        ]
+        return line(*parts, "shutter", self.shutter, spacing=5)
 
     # Showing
 
@@ -265,172 +165,118 @@ class AccentsPage(LaneEditing):
     def _moved(self, frame: int) -> None:
         if self.isVisible():
             self._rest.start()
-            found = self.project.selection.lane
+            found = self.edits.found
             if found is not None and found.keyed:
                 self.refill()
 
     def _show_frame(self) -> None:
         """Show the accents on the footage under the playhead."""
-        if not self.isVisible():
-            return
         timeline, frame = self.project.timeline, self.project.playhead.frame
         placed = timeline.clip_at(frame)
-        if placed is None:
+        if placed is None or not self.isVisible():
             return
         source = float(source_at_frames(placed, [frame], timeline.rate)[0])
-        pixmap = self.filmstrips.at(placed.footage.path, source)
+        pixmap = self.context.filmstrips.at(placed.footage.path, source)
         key = (placed.footage.path, pixmap.cacheKey() if pixmap is not None else 0)
         if key != self._shown_on:
             self._shown_on = key
             self.tiles.show_on(pixmap)
 
     def refill(self) -> None:
-        self.filling = True
-        found, pulse = self.project.selection.lane, self.pulse
-        self.editor.setEnabled(found is not None)
-        reel = self.project.reel
-        self._set_slider(self.all, self.all_text, reel.amount)
-        if not self.shutter.hasFocus():
-            self.shutter.setValue(reel.shutter_deg)
+        found, reel = self.edits.found, self.project.reel
+        self.all.show_value(reel.amount)
+        self.shutter.show_value(reel.shutter_deg)
         if found is None:
-            self.lane_title.setText("No accent lanes yet")
-            self.whose.setText("click an accent, or take a bundle")
-            self.editor.setEnabled(True)
-            for widget in (self.rule, self.graph, self.fields, self.amount, self.alone, self.muted, self.solo):
-                widget.setEnabled(False)
-            self.tiles.choose("")
-            self.bundle_name.hide()
-            self.bundle_amount.hide()
-            self.bundle_text.hide()
-            self.filling = False
+            self._show_nothing()
             return
-        self._fill_lane(found, pulse)
-        self.filling = False
+        self._show_lane(found, self.edits.pulse)
         QTimer.singleShot(0, self._fit_tiles)  # once the fields have their sizes
 
-    def _fill_lane(self, found: EvaluatedLane, pulse: Pulse | None) -> None:
+    def _show_nothing(self) -> None:
+        self.lane_title.setText("No accent lanes yet")
+        self.whose.setText("click an accent, or take a bundle")
+        for widget in (self.rule, self.envelope.graph, self.fields, self.amount, self.alone, self.muted, self.solo):
+            widget.setEnabled(False)
+        self.tiles.choose("")
+        self._show_bundle(None)
+
+    def _show_lane(self, found: EvaluatedLane, pulse: Pulse | None) -> None:
         lane, accent = found.lane, found.accent
-        known = accent is not None
+        known, whole = accent is not None, accent is not None and pulse is None
         self.tiles.choose(lane.accent)
         self.lane_title.setText(accent.title if accent is not None else f"unknown: {lane.accent}")
-        fires = plural(len(found.pulses), "pulse")
-        if not known:
-            fires = "of a newer version: kept as it is"
+        fires = plural(len(found.pulses), "pulse") if known else "of a newer version: kept as it is"
         self.whose.setText(f"· pulse on {pulse.label}, frame {pulse.frame}" if pulse is not None else f"· {fires}")
         self.alone.setChecked(pulse is not None)
         self.alone.setEnabled(known and bool(found.pulses))
-        self.muted.setEnabled(True)
-        self.solo.setEnabled(True)
-        self.muted.setChecked(lane.muted)
-        self.solo.setChecked(lane.solo)
-        self.rule.setEnabled(known and pulse is None)
+        for switch, on in ((self.muted, lane.muted), (self.solo, lane.solo)):
+            switch.setEnabled(True)
+            switch.setChecked(on)
+        self.rule.setEnabled(whole)
         self.rule.show_rule(lane.rule, lane.limit, lane.alone)
         self.amount.setEnabled(known)
         self.amount_name.setText("this pulse" if pulse is not None else "lane")
-        self._set_slider(self.amount, self.amount_text, pulse.own if pulse is not None else lane.amount)
-        bundle = by_id(self.project.reel.bundles, lane.bundle)
-        for widget in (self.bundle_name, self.bundle_amount, self.bundle_text):
+        self.amount.show_value(pulse.own if pulse is not None else lane.amount)
+        self._show_bundle(by_id(self.project.reel.bundles, lane.bundle))
+        self.envelope.show_envelope(accent_lanes.envelope_of(lane), self.edits.against(found), whole)
+        own = accent.degree if accent is not None else 0.0
+        self.lane_form["overlap"].show_value(lane.overlap)
+        self.lane_form["degree"].show_value(own if lane.degree is None else lane.degree)
+        self.fields.setEnabled(known)
+        self.fields.show_settings(
+            accent.settings if accent is not None else (), self._values(found, pulse), frozenset(found.keyed)
+        )
+
+    def _show_bundle(self, bundle: Bundle | None) -> None:
+        for widget in (self.bundle_name, self.bundle_amount, self.bundle_amount.text):
             widget.setVisible(bundle is not None)
         if bundle is not None:
-            self.bundle_name.setText(
-                self.bundle_name.fontMetrics().elidedText(bundle.name, Qt.TextElideMode.ElideRight, 74)
-            )
+            self.bundle_name.setText(elided(self.bundle_name, bundle.name, 74))
             self.bundle_name.setToolTip(as_tip(bundle.name))
-            self._set_slider(self.bundle_amount, self.bundle_text, bundle.amount)
-        envelope = accent_lanes.envelope_of(lane)
-        self.graph.setEnabled(known and pulse is None)
-        self.graph.show_envelope(envelope, self._against(found))
-        for name, (spin, unit) in self.lengths.items():
-            length: Length = getattr(envelope, name)
-            by = 100 if length.unit in ("gap", "clip") else 1
-            spin.setDecimals(0)
-            if not spin.hasFocus():
-                spin.setValue(length.value * by)
-            unit.setCurrentIndex([u for u, _ in UNITS].index(length.unit))
-            spin.setEnabled(known and pulse is None)
-            unit.setEnabled(known and pulse is None)
-        self.overlap.setCurrentText(lane.overlap)
-        self.degree.setValue(
-            100 * (lane.degree if lane.degree is not None else accent.degree if accent is not None else 0)
-        )
+            self.bundle_amount.show_value(bundle.amount)
+
+    def _values(self, found: EvaluatedLane, pulse: Pulse | None) -> dict[str, Value]:
+        """Return the lane's settings as they are at the playhead, or the pulse's own."""
+        frame = self.project.playhead.frame
         values: dict[str, Value] = dict(found.values)
-        for name, keys in found.keyed.items():
-            if name in values:
-                values[name] = keyed_at(keys, self.project.playhead.frame)
+        values.update({name: keyed_at(keys, frame) for name, keys in found.keyed.items() if name in values})
         if pulse is not None and pulse.settings:
             values.update({n: v for n, v in pulse.settings.items() if n in values})
-        self.fields.setEnabled(known)
-        self.fields.show_settings(accent.settings if accent is not None else (), values, frozenset(found.keyed))
-
-    @staticmethod
-    def _set_slider(slider: QSlider, text: Label, amount: float) -> None:
-        if not slider.isSliderDown():
-            with QSignalBlocker(slider):
-                slider.setValue(round(amount * 100))
-        text.setText(f"{round(amount * 100)} %")
+        return values
 
     def _point_at(self, name: str | None) -> None:
         text = f"{CATALOGUE[name].title}: {CATALOGUE[name].does}" if name else "Click an accent to add a lane."
         self.chooser.say(text, bool(name))
 
-    # Menus
-
-    def _open_tile_menu(self, name: str | None, at: QPoint) -> None:
+    def _tile_menu(self, name: str | None, at: QPoint) -> None:
         if name is not None:
-            pop_up(tile_menu(self.commands, name, self.project.selection.lane is not None, self), at)
+            pop_up(tile_menu(self.commands, name, self.edits.found is not None, self), at)
 
-    def _bundle_menu(self) -> None:
-        menu = QMenu(self)
-        self.context.bundles.fill_bundle_menu(menu)
-        found = self.project.selection.lane
-        if found is not None and found.lane.bundle:
-            bundle = found.lane.bundle
-            menu.addAction("Open the bundle").triggered.connect(
-                lambda: self.project.change("Bundle opened", lambda reel: without_bundle(reel, bundle))
+    # Edits
+
+    def _with_envelope(self, envelope: Envelope) -> ReelEdit:
+        found = self.edits.found
+        return lambda reel: accent_lanes.with_envelope(reel, found.lane.id, envelope) if found is not None else reel
+
+    def _with_bundle_amount(self, value: float) -> ReelEdit | None:
+        found = self.edits.found
+        return (lambda reel: with_bundle_amount(reel, found.lane.bundle, value)) if found is not None else None
+
+    def _rule_edited(self, rule: Rule) -> None:
+        self.edits.change("Accent rule changed", lambda reel, lane: ruled.with_rule(reel, lane, rule))
+
+    def _place_edited(self, place: int) -> None:
+        def edit(reel: Reel, lane: str) -> Reel:
+            limit = self.project.selection.limit_to(place)
+            return accent_lanes.with_alone(ruled.with_limit(reel, lane, limit), lane, place == 3)
+
+        if not self.edits.change("Place of the lane changed", edit):
+            self.refill()
+
+    def _lane_edited(self, name: str, value: Value) -> None:
+        if name == "overlap":
+            self.edits.change("Overlap changed", lambda reel, lane: accent_lanes.with_overlap(reel, lane, value))  # type: ignore[arg-type]
+        else:
+            self.edits.change(
+                "Weight of strength changed", lambda reel, lane: accent_lanes.with_degree(reel, lane, float(value))
             )
-        pop_up(menu, self.bundles.mapToGlobal(QPoint(0, self.bundles.height())))
-
-    def more_menu(self) -> QMenu:
-        """Return what else can be done to the chosen lane: its own values, keys, focus, mask, and the lane menu."""
-        menu = QMenu(self)
-        found = self.project.selection.lane
-        if found is None or found.accent is None:
-            return menu
-        lane, frame = found.lane, self.project.playhead.frame
-        menu.addAction("The accent's own settings and envelope").triggered.connect(self._as_it_comes)
-        for percent in (100, 50, 0):
-            menu.addAction(f"Key of the level here: {percent} %").triggered.connect(
-                lambda _=False, v=percent: self.key_level(v / 100)
-            )
-        for name, keys in found.keyed.items():
-            if any(k[0] == frame for k in keys):
-                menu.addAction(f"Take the key of '{name}' here away").triggered.connect(
-                    lambda _=False, n=name: self._change("Key taken away", lambda r, i: without_key(r, i, n, frame))
-                )
-        if found.accent.placed:
-            menu.addSeparator()
-            menu.addAction("Place the focus in the preview").triggered.connect(self.commands.place_focus)
-            menu.addAction("Follow what is under the focus").triggered.connect(self.commands.follow_focus)
-            if lane.follow:
-                menu.addAction("Stop following").triggered.connect(
-                    lambda: self._change("Stopped following", lambda r, i: accent_lanes.with_follow(r, i, ""))
-                )
-        if found.accent.paints:
-            menu.addSeparator()
-            menu.addAction("Show only within an image …").triggered.connect(self._ask_mask)
-            if lane.mask:
-                menu.addAction("Take the mask off").triggered.connect(
-                    lambda: self._change("Mask taken off", lambda r, i: accent_lanes.with_mask(r, i, ""))
-                )
-        menu.addSeparator()
-        part = menu.addMenu("The lane")
-        part.addActions(self.commands.lane_menu(lane.id, self).actions())
-        return menu
-
-    def _more_menu(self) -> None:
-        pop_up(self.more_menu(), self.more.mapToGlobal(QPoint(0, self.more.height())))
-
-    def _ask_mask(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Mask", "", "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff)")
-        if path:
-            self._change("Mask chosen", lambda reel, lane: accent_lanes.with_mask(reel, lane, path))

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, Signal
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button, toggle
-from tempik.desktop.widgets.plain import as_tip, in_menu, pop_up
-from tempik.desktop.widgets.typed import DecimalSpin
+from tempik.desktop.widgets.controls import control_of
+from tempik.desktop.widgets.form import button, line, toggle
+from tempik.desktop.widgets.plain import as_tip, below, in_menu, pop_up
 from tempik.errors import TempikError
 from tempik.media.meaning import Colour
 from tempik.media.probe import colour_meaning
 from tempik.reel import by_id
-from tempik.reel.grade import PARTS
+from tempik.reel.grade import AMOUNTS, PARTS
 from tempik.time import clock_text, time_of
 from tempik.timeline.grading import GRADE_KEYS, grades_of, look_of
 
@@ -34,50 +34,37 @@ class AcrossRow(QWidget):
     def __init__(self, context: PageContext) -> None:
         super().__init__()
         self.context, self.commands, self.project = context, context.grading, context.project
-        self.filling = False
-        self.amount = DecimalSpin()
-        self.amount.setRange(0, 150)
-        self.amount.setDecimals(0)
-        self.amount.setSuffix(" %")
-        self.amount.setKeyboardTracking(False)
+        self.amount = control_of(AMOUNTS["amount"])
         self.amount.setToolTip("How much of the grade shows; where it has keys, the key at the playhead is set")
-        self.amount.valueChanged.connect(self._set_amount)
-        self.key = toggle("key", "Key how much of the grade shows, at the playhead: on a point it follows the point")
-        self.key.clicked.connect(self._toggle_key)
-        self.copy = button("Copy", "Copy the grade", self.commands.copy_grade)
-        self.paste = button("Paste ▾", "Paste the copied grade, or parts of it", self._paste_menu)
-        self.more = button("More ▾", "Match, make even, keep as a look, take off", self._more_menu)
-        self.split = toggle("Before | after", "On either side of a line to drag in the preview (Alt+B)")
-        self.split.clicked.connect(self.commands.toggle_split)
-        self.before = button("Before", "As it is without any grade, while this is held (or the key `)", lambda: None)
+        self.amount.told.connect(self._set_amount)
+        key = "Key how much of the grade shows, at the playhead: on a point it follows the point"
+        self.key = toggle("key", key, self._toggle_key, "low")
+        self.copy = button("Copy", "Copy the grade", self.commands.copy_grade, "low")
+        self.paste = button("Paste ▾", "Paste the copied grade, or parts of it", self._paste_menu, "low")
+        self.more = button("More ▾", "Match, make even, keep as a look, take off", self._more_menu, "low")
+        self.split = toggle(
+            "Before | after", "On either side of a line to drag in the preview (Alt+B)", room="low",
+            told=lambda _: self.commands.toggle_split(),
+        )  # fmt: skip
+        tip = "As it is without any grade, while this is held (or the key `)"
+        self.before = button("Before", tip, lambda: None, "low")
         self.before.pressed.connect(lambda: context.transport.frames.show_before(True))
         self.before.released.connect(lambda: context.transport.frames.show_before(False))
-        self.meant = button("Colours ▾", "How the values of the footage are meant", self._meant_menu)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
-        for widget in (self.amount, self.key, self.copy, self.paste, self.more, self.meant):
-            marks.room(widget, "low")
-            row.addWidget(widget)
-        row.addStretch(1)
-        for widget in (self.before, self.split):
-            marks.room(widget, "low")
-            row.addWidget(widget)
+        self.meant = button("Colours ▾", "How the values of the footage are meant", self._meant_menu, "low")
+        tools = (self.amount, self.key, self.copy, self.paste, self.more, self.meant)
+        line(*tools, None, self.before, self.split, over=self)
 
     def refill(self) -> None:
         """Show what is."""
-        self.filling = True
         commands = self.commands
         keyed = self._keyed()
-        if not self.amount.hasFocus():
-            self.amount.setValue(100 * (self._shown() if keyed else commands.grade().amount))
+        self.amount.show_value(self._shown() if keyed else commands.grade().amount)
         self.key.setChecked(keyed)
         self.key.setEnabled(commands.whose != "footage")
         marks.mark(self.amount, "keyed", keyed)
         self.paste.setEnabled(commands.copied is not None)
         self.split.setChecked(commands.split)
         self.meant.setVisible(commands.whose == "footage")
-        self.filling = False
 
     def _keyed(self) -> bool:
         reel, clip = self.project.reel, self.project.selection.clip
@@ -94,12 +81,10 @@ class AcrossRow(QWidget):
         return next((share for grade, share in found if placed is not None and grade is placed.clip.grade), 0.0)
 
     def _set_amount(self, value: float) -> None:
-        if self.filling:
-            return
         if self._keyed():
-            self.commands.key_amount_at(value / 100)
+            self.commands.key_amount_at(value)
         else:
-            self.commands.set_fields("Grade: amount", amount=value / 100)
+            self.commands.set_fields("Grade: amount", amount=value)
 
     def _toggle_key(self, on: bool) -> None:
         if on:
@@ -116,7 +101,7 @@ class AcrossRow(QWidget):
         menu.addSeparator()
         for part in PARTS:
             menu.addAction(part).triggered.connect(lambda _=False, p=part: self.commands.paste_parts((p,)))
-        pop_up(menu, _below(self.paste))
+        pop_up(menu, below(self.paste))
 
     def _more_menu(self) -> None:
         commands, menu = self.commands, QMenu(self)
@@ -132,7 +117,7 @@ class AcrossRow(QWidget):
             ("Take the grade off", commands.no_grade),
         ):
             menu.addAction(text).triggered.connect(lambda _=False, a=act: a())
-        pop_up(menu, _below(self.more))
+        pop_up(menu, below(self.more))
 
     def _fill_match(self, menu: QMenu) -> None:
         chosen = set(self.project.selection.chosen_clips)
@@ -163,8 +148,4 @@ class AcrossRow(QWidget):
                 action.setChecked(getattr(told, field) == value)
                 action.triggered.connect(lambda _=False, f=field, v=value: self.commands.set_colour(**{f: v}))
         self.meant.setToolTip(as_tip(message))
-        pop_up(menu, _below(self.meant))
-
-
-def _below(widget: QPushButton) -> QPoint:
-    return widget.mapToGlobal(QPoint(0, widget.height() + 2))
+        pop_up(menu, below(self.meant))

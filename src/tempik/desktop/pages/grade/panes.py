@@ -5,19 +5,20 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.pages.grade.curve_graph import CurveGraph
 from tempik.desktop.pages.grade.sliders import Sliders
 from tempik.desktop.pages.grade.wheels import Wheels
-from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.form import button, quiet
+from tempik.desktop.widgets.controls import Choice
+from tempik.desktop.widgets.form import button, column, line, low, quiet
 from tempik.grade.scopes import Histogram
 from tempik.reel import Grade
 from tempik.reel.grade import AMOUNTS, NEUTRAL
 
+AROUND = (0, 2, 6, 2)
 CURVE_TITLES = {
     "luma_curve": "luma", "red_curve": "red", "green_curve": "green", "blue_curve": "blue",
     "hue_saturation": "colour by hue", "hue_hue": "hue by hue",
@@ -50,9 +51,7 @@ class _SliderPane(GradePane):
     def __init__(self) -> None:
         super().__init__()
         self.sliders = self._pass_on(Sliders(self.NAMES))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 6, 2)
-        column.addWidget(self.sliders)
+        column(self.sliders, over=self, margins=AROUND)
 
     def show_grade(self, grade: Grade) -> None:
         self.sliders.show_grade(grade)
@@ -88,22 +87,15 @@ class ColourPane(GradePane):
         self.dark, self.light = ColourButton("What dark parts go to"), ColourButton("What light parts go to")
         self.dark.chosen.connect(lambda value: self.typed.emit("split tone", {"split_dark": value}))
         self.light.chosen.connect(lambda value: self.typed.emit("split tone", {"split_light": value}))
-        self.lut = button("LUT …", "Read a .cube file: what a camera's or a printer's maker gives", commands.read_lut)
-        self.no_lut = button("off", "Without the LUT", lambda: commands.set_lut(""))
-        self.write = button("Write …", "Write what the grade does to colours as a .cube file", commands.write_lut)
+        read, no = "Read a .cube file: what a camera's or a printer's maker gives", "Without the LUT"
+        self.lut = button("LUT …", read, commands.read_lut, "low")
+        self.no_lut = button("off", no, lambda: commands.set_lut(""), "low")
+        self.write = button(
+            "Write …", "Write what the grade does to colours as a .cube file", commands.write_lut, "low"
+        )
         self.of_lut = self._pass_on(Sliders(("lut_amount",), 1))
-        row = QHBoxLayout()
-        row.setSpacing(5)
-        for widget in (quiet("split tone"), self.dark, self.light, self.lut, self.no_lut, self.of_lut, self.write):
-            if isinstance(widget, QPushButton) and not isinstance(widget, ColourButton):
-                marks.room(widget, "low")
-            row.addWidget(widget, 1 if widget is self.of_lut else 0)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 6, 2)
-        column.setSpacing(5)
-        column.addWidget(self.sliders)
-        column.addLayout(row)
-        column.addStretch(1)
+        row = line("split tone", self.dark, self.light, self.lut, self.no_lut, (self.of_lut, 1), self.write, spacing=5)
+        column(self.sliders, row, None, over=self, spacing=5, margins=AROUND)
 
     def show_grade(self, grade: Grade) -> None:
         self.sliders.show_grade(grade)
@@ -122,28 +114,16 @@ class CurvesPane(GradePane):
         super().__init__()
         self._grade = NEUTRAL
         self.graph = CurveGraph()
-        self.choice = QComboBox()
-        for name, text in CURVE_TITLES.items():
-            self.choice.addItem(text, name)
-        marks.room(self.choice, "low")
+        self.choice = Choice(CURVE_TITLES.items(), 0)
+        low(self.choice)
         self.choice.setToolTip("Which curve is shown")
-        self.choice.activated.connect(lambda _: self.show_grade(self._grade))
-        self.back = button("Back to straight", "No points in this curve", self._straight)
-        marks.room(self.back, "low")
-        self.used = quiet("")
-        self.used.setWordWrap(True)
+        self.choice.told.connect(lambda _: self.show_grade(self._grade))
+        self.back = button("Back to straight", "No points in this curve", self._straight, "low")
+        self.used = quiet("", wraps=True)
         self.graph.changed.connect(lambda dots: self.dragged.emit({self.name: dots}))
         self.graph.settled.connect(lambda: self.settled.emit(f"{CURVE_TITLES[self.name]} curve"))
-        side = QVBoxLayout()
-        side.setSpacing(5)
-        for widget in (self.choice, self.back, self.used):
-            side.addWidget(widget)
-        side.addStretch(1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 2, 6, 2)
-        row.setSpacing(8)
-        row.addLayout(side)
-        row.addWidget(self.graph, 1)
+        side = column(self.choice, self.back, self.used, None, spacing=5)
+        line(side, (self.graph, 1), over=self, spacing=8, margins=AROUND)
 
     @property
     def name(self) -> str:
@@ -174,9 +154,7 @@ class BalancePane(GradePane):
         self.wheels.dragged.connect(lambda name, wheel: self.dragged.emit({name: wheel}))
         self.wheels.settled.connect(self.settled)
         self.wheels.typed.connect(lambda name, wheel: self.typed.emit("balance", {name: wheel}))
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 6, 2)
-        column.addWidget(self.wheels)
+        column(self.wheels, over=self, margins=AROUND)
 
     def show_grade(self, grade: Grade) -> None:
         self.wheels.show_grade(grade)

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QObject, QPointF, QRectF, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets.controls import control_of
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.slider import FreeSlider
 from tempik.desktop.widgets.theme import colour, words
-from tempik.desktop.widgets.typed import DecimalSpin
-from tempik.reel.grade import AMOUNTS, NEUTRAL, Amount
+from tempik.reel.grade import AMOUNTS, NEUTRAL
 
 STEPS = 400
 VALUE_W = 70
@@ -76,13 +76,9 @@ class AmountRow(QObject):
         self.slider.sliderMoved.connect(lambda _: owner.dragged.emit(name, self.value()))
         self.slider.sliderReleased.connect(lambda: owner.settled.emit(self.amount.title))
         self.slider.valueChanged.connect(self._moved)
-        self.box = _value_box(self.amount)
-        self.box.valueChanged.connect(lambda value: None if owner.filling else owner.typed.emit(name, value / self.by))
-
-    @property
-    def by(self) -> float:
-        """What a value is multiplied by where it is shown: 100 for percent."""
-        return 100.0 if self.amount.unit.startswith("%") else 1.0
+        self.box = control_of(self.amount, VALUE_W)
+        self.box.setAccessibleName(f"{self.amount.title}, value")
+        self.box.told.connect(lambda value: owner.typed.emit(name, value))
 
     def value(self) -> float:
         """Return what the slider stands at; its middle is caught where that does nothing."""
@@ -92,33 +88,19 @@ class AmountRow(QObject):
         return float(neutral) if abs(value - neutral) < (high - low) * 0.008 else round(value, 5)
 
     def _moved(self) -> None:
-        if not self.owner.filling and not self.slider.isSliderDown():
+        if not self.slider.isSliderDown():
             self.owner.typed.emit(self.name, self.value())
 
     def show_value(self, value: float) -> None:
         """Show a value without telling of it."""
         low, high = self.amount.low, self.amount.high
         if not self.slider.isSliderDown():
-            self.slider.setValue(round((value - low) / (high - low) * STEPS))
-        if not self.box.hasFocus():
-            self.box.setValue(value * self.by)
+            with QSignalBlocker(self.slider):
+                self.slider.setValue(round((value - low) / (high - low) * STEPS))
+            self.slider.update()
+        self.box.show_value(value)
         changed = value != getattr(NEUTRAL, self.name)
         marks.ink(self.label, "" if changed else "quiet")
-
-
-def _value_box(amount: Amount) -> QDoubleSpinBox:
-    by = 100.0 if amount.unit.startswith("%") else 1.0
-    box = DecimalSpin()
-    marks.room(box, "low")
-    box.setKeyboardTracking(False)
-    box.setRange(amount.low * by, amount.high * by)
-    fine = amount.high * by <= 6
-    box.setDecimals(2 if fine else 0)
-    box.setSingleStep(0.05 if fine else 1)
-    box.setSuffix(" %" if amount.unit.startswith("%") else "°" if amount.unit == "°" else "")
-    box.setFixedWidth(VALUE_W)
-    box.setAccessibleName(f"{amount.title}, value")
-    return box
 
 
 class Sliders(QWidget):
@@ -131,7 +113,6 @@ class Sliders(QWidget):
 
     def __init__(self, names: Iterable[str], columns: int = 2) -> None:
         super().__init__()
-        self.filling = False
         self.rows = {name: AmountRow(name, self) for name in names}
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -151,7 +132,5 @@ class Sliders(QWidget):
 
     def show_grade(self, grade: object) -> None:
         """Show the numbers of a grade."""
-        self.filling = True
         for name, row in self.rows.items():
             row.show_value(float(getattr(grade, name)))
-        self.filling = False

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout
 
 from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
@@ -11,15 +11,15 @@ from tempik.desktop.pages.layer.mask_tool import MaskTool
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
-from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button, quiet, toggle
-from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.controls import Choice, control_of
+from tempik.desktop.widgets.form import button, column, line, low, quiet, toggle
 from tempik.desktop.widgets.theme import words
-from tempik.desktop.widgets.typed import Spin
+from tempik.digits import plural
 from tempik.edit.clips import masks, repeats
 from tempik.edit.footage import tracking
 from tempik.errors import TempikError
 from tempik.reel import Clear, Clip, Mask, MotionTrack, Reel, Rule
+from tempik.reel.lanes import RULE_SETTINGS
 from tempik.render.picking import colour_at
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.masking import shapes_at
@@ -48,74 +48,44 @@ class LayerPage(Page):
         self.tool = MaskTool(context.project, lambda: self.mask_id, self._choose, self.want)
         self.laid = LayerFields(context.project)
         self.masks, self.clear = MaskFields(), ClearFields()
-        self.note = Label()
-        self.note.setWordWrap(True)
+        self.note = quiet("", wraps=True)
         self.note.setFont(words(12))
-        marks.ink(self.note, "quiet")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 8, 14, 6)
-        column.setSpacing(8)
-        column.addWidget(self.laid)
-        column.addLayout(self._make_again())
-        column.addWidget(self.masks)
-        column.addWidget(self.clear)
-        column.addLayout(self._make_cutting())
-        column.addStretch(1)
-        column.addWidget(self.note)
+        again, cutting = self._make_again(), self._make_cutting()
+        parts = (self.laid, again, self.masks, self.clear, cutting, None, self.note)
+        column(*parts, over=self, spacing=8, margins=(14, 8, 14, 6))
         self._wire()
 
     def _make_again(self) -> QHBoxLayout:
-        self.rule, self.every = QComboBox(), Spin()
-        self.rule.addItems([title for title, _ in RULES])
+        self.rule = Choice(enumerate(title for title, _ in RULES), 0)
         self.rule.setToolTip("Laid again wherever the rule fires, also when points are moved or chosen anew")
-        self.rule.activated.connect(lambda _: self._ruled())
-        self.every.setRange(1, 999)
+        self.rule.told.connect(lambda _: self._ruled())
+        self.every = control_of(RULE_SETTINGS["every"]._replace(within=(1, 999), does="Every so many of them"))
         self.every.setPrefix("every ")
-        self.every.setKeyboardTracking(False)
-        self.every.setToolTip("Every so many of them")
-        self.every.valueChanged.connect(lambda _: self._ruled())
+        self.every.told.connect(lambda _: self._ruled())
         self.count = quiet("")
         commands = self.commands
-        self.leave_out = button("Leave out here", "Not at the playhead", commands.leave_out)
-        self.make_own = button(
-            "Own clip here", "The one at the playhead becomes a clip, changed by itself", commands.make_own
-        )
-        self.all_back = button("All back", "Also where it was left out by hand", self._all_back)
-        self.adjust = button(
-            "Adjust clip here",
-            "A clip that changes what lies below it, by accents and framing of its own",
-            commands.add_adjust,
-        )
-        row = QHBoxLayout()
-        row.setSpacing(5)
-        row.addWidget(quiet("laid"))
-        for widget in (self.rule, self.every, self.count, self.leave_out, self.make_own, self.all_back):
-            if widget is not self.count:
-                marks.room(widget, "low")
-            row.addWidget(widget)
-        row.addStretch(1)
-        marks.room(self.adjust, "low")
-        row.addWidget(self.adjust)
-        return row
+        one, all_ = "The one at the playhead becomes a clip, changed by itself", "Also where it was left out by hand"
+        below = "A clip that changes what lies below it, by accents and framing of its own"
+        self.leave_out = button("Leave out here", "Not at the playhead", commands.leave_out, "low")
+        self.make_own = button("Own clip here", one, commands.make_own, "low")
+        self.all_back = button("All back", all_, self._all_back, "low")
+        self.adjust = button("Adjust clip here", below, commands.add_adjust, "low")
+        low(self.rule)
+        again = (self.rule, self.every, self.count, self.leave_out, self.make_own, self.all_back)
+        return line("laid", *again, None, self.adjust, spacing=5)
 
     def _make_cutting(self) -> QHBoxLayout:
-        self.keep = toggle("Stroke the subject", "Drag in the preview over what is kept")
-        self.drop = toggle("Stroke the rest", "Drag in the preview over what is not kept, where it was taken for it")
-        for brush, wanted in ((self.keep, True), (self.drop, False)):
-            brush.clicked.connect(lambda on, keep=wanted: self._brush(keep if on else None))
-        self.cut = button("Cut out", "Carry the cut through what the clip shows", self._cut)
-        self.again_from = button("Forget the strokes", "Those that are not cut yet", self._forget)
-        self.show_all = button("Show all", "The whole picture again", self.commands.cut_nothing_out)
+        here, rest = "Drag in the preview over what is", "where it was taken for it"
+        self.keep = toggle("Stroke the subject", f"{here} kept", lambda on: self._brush(True if on else None), "low")
+        self.drop = toggle(
+            "Stroke the rest", f"{here} not kept, {rest}", lambda on: self._brush(False if on else None), "low"
+        )
+        self.cut = button("Cut out", "Carry the cut through what the clip shows", self._cut, "low")
+        self.again_from = button("Forget the strokes", "Those that are not cut yet", self._forget, "low")
+        self.show_all = button("Show all", "The whole picture again", self.commands.cut_nothing_out, "low")
         self.strokes = quiet("")
-        row = QHBoxLayout()
-        row.setSpacing(5)
-        row.addWidget(quiet("cut out"))
-        for widget in (self.keep, self.drop, self.cut, self.strokes, self.again_from, self.show_all):
-            if widget is not self.strokes:
-                marks.room(widget, "low")
-            row.addWidget(widget)
-        row.addStretch(1)
-        return row
+        cutting = (self.keep, self.drop, self.cut, self.strokes, self.again_from, self.show_all)
+        return line("cut out", *cutting, None, spacing=5)
 
     def _brush(self, keep: bool | None) -> None:
         self.tool.take_brush(keep)
@@ -135,7 +105,7 @@ class LayerPage(Page):
             widget.setEnabled(moves)
         self.keep.setChecked(self.tool.brush is True)
         self.drop.setChecked(self.tool.brush is False)
-        self.strokes.setText(f"{len(strokes)} stroke{'s' if len(strokes) != 1 else ''}" if strokes else "")
+        self.strokes.setText(plural(len(strokes), "stroke") if strokes else "")
         self.cut.setEnabled(moves and bool(strokes))
         self.again_from.setVisible(bool(strokes))
         self.show_all.setVisible(bool(clip.cutout))
@@ -221,12 +191,8 @@ class LayerPage(Page):
         like = [
             n for n, (_, known) in enumerate(RULES) if known is not None and rule is not None and _alike(known, rule)
         ]
-        for widget in (self.rule, self.every):
-            widget.blockSignals(True)
-        self.rule.setCurrentIndex(like[0] if like else 0)
-        self.every.setValue(rule.every if rule is not None else 1)
-        for widget in (self.rule, self.every):
-            widget.blockSignals(False)
+        self.rule.show_value(like[0] if like else 0)
+        self.every.show_value(rule.every if rule is not None else 1)
         self.every.setVisible(rule is not None)
         count = len(repeats.repeat_instances(self.project.timeline, clip.id))
         self.count.setText(f"{count} more" if rule is not None else "")
@@ -243,7 +209,7 @@ class LayerPage(Page):
         old = self._clip
         if rule is not None:
             same = old is not None and old.repeat is not None and old.repeat.rule.of == rule.of
-            every = self.every.value() if same or rule.of != "frames" else rule.every
+            every = int(self.every.value()) if same or rule.of != "frames" else rule.every
             rule = replace(rule, every=every)
         self.project.change(
             "Laid again" if rule is not None else "Laid once", lambda reel: repeats.with_repeat(reel, names, rule)

@@ -6,25 +6,17 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import (
-    QComboBox,
-    QFileDialog,
-    QHBoxLayout,
-    QInputDialog,
-    QMenu,
-    QPushButton,
-    QScrollArea,
-    QSlider,
-)
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QScrollArea, QWidget
 
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.pages.speed.shape_tiles import ShapeTiles
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.gesture import ReelEdit, slide
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import Pane
-from tempik.desktop.widgets.plain import Label, in_menu, pop_up
-from tempik.desktop.widgets.theme import figures, words
+from tempik.desktop.widgets.controls import Choice, Slider
+from tempik.desktop.widgets.form import button, column, line, low, quiet
+from tempik.desktop.widgets.plain import below, in_menu, pop_up
+from tempik.desktop.widgets.theme import words
 from tempik.edit.speed import speed
 from tempik.errors import TempikError
 from tempik.project import shapes as shape_library
@@ -39,13 +31,12 @@ ALIGNS: tuple[tuple[Align, str], ...] = (
 )
 
 
-class ShapesPane(Pane):
+class ShapesPane(QWidget):
     """Applies shapes to the selected clips."""
 
     def __init__(self, project: Project, commands: SpeedCommands) -> None:
         super().__init__()
         self.project, self.commands = project, commands
-        self.gesture = Gesture(project)
         self._wanted: Align | None = None  # what shapes are to be laid on, once it was chosen by hand
         self.tiles = ShapeTiles()
         self.tiles.picked.connect(self.pick)
@@ -57,52 +48,30 @@ class ShapesPane(Pane):
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         marks.mark(scroll, "clear")
-        self.shape_text = Label()
+        self.shape_text = quiet("")
         self.shape_text.setFont(words(12))
-        marks.ink(self.shape_text, "quiet")
-        self.align = QComboBox()
-        for _, name in ALIGNS:
-            self.align.addItem(name)
+        self.align = Choice(ALIGNS)
         self.align.setToolTip("What the shape's point is laid on; it follows when points move")
         self.align.setFixedWidth(108)
-        marks.room(self.align, "low")
-        self.align.activated.connect(self._aligned)
-        self.amount = QSlider(Qt.Orientation.Horizontal)
-        self.amount.setRange(0, 200)
-        self.amount.setValue(100)
-        self.amount.setToolTip("How much of the shape: none, as it is, twice as much; on all selected clips")
-        self.amount.setAccessibleName("Amount of the shape, 0 to 200 %")
-        self.amount.valueChanged.connect(self._amount_moved)
-        self.amount.sliderReleased.connect(lambda: self.gesture.settle("Amount of the shape"))
-        self.amount_text = Label("100 %")
-        self.amount_text.setFont(figures(12))
-        self.amount_text.setFixedWidth(42)
-        self.more = QPushButton("…")
-        self.more.setToolTip("Keep this curve as a shape, read and write shapes")
-        self.more.setFixedWidth(30)
-        marks.room(self.more, "low")
-        self.more.clicked.connect(lambda: self._shape_menu(None, self.more.mapToGlobal(QPoint(0, self.more.height()))))
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        for widget in (self.align, self.amount, self.amount_text, self.more):
-            row.addWidget(widget, 1 if widget is self.amount else 0)
-        self.column.addWidget(scroll, 1)
-        self.column.addWidget(self.shape_text)
-        self.column.addLayout(row)
+        self.align.told.connect(self._aligned)
+        low(self.align)
+        tip = "How much of the shape: none, as it is, twice as much; on all selected clips"
+        self.amount = Slider("Amount of the shape, 0 to 200 %", tip=tip)
+        slide(self.amount, project, lambda: "Amount of the shape", self._with_amount)
+        keep = "Keep this curve as a shape, read and write shapes"
+        self.more = button("…", keep, lambda: self._shape_menu(None, below(self.more)), "low", 30)
+        row = line(self.align, (self.amount, 1), self.amount.text, self.more)
+        column((scroll, 1), self.shape_text, row, over=self, margins=(0, 2, 0, 0))
 
     def fill(self, placed: PlacedClip) -> None:
         """Show the shape of a clip."""
-        self.filling = True
         shaped = placed.clip.shaped
         self.tiles.choose(shaped.shape.name if shaped is not None else "")
         self.amount.setEnabled(shaped is not None)
-        if shaped is not None and not self.amount.isSliderDown():
-            self.amount.setValue(round(shaped.amount * 100))
-        self.amount_text.setText(f"{self.amount.value()} %")
         if shaped is not None:
-            self.align.setCurrentIndex([a for a, _ in ALIGNS].index(shaped.align))
+            self.amount.show_value(shaped.amount)
+            self.align.show_value(shaped.align)
         self._point_at(None)
-        self.filling = False
 
     def read_library(self) -> None:
         """Show the shapes that there are now."""
@@ -117,25 +86,17 @@ class ShapesPane(Pane):
             self.commands.lay_on(self._wanted)
         self.commands.apply_shape(shape, 1.0)
 
-    def _aligned(self, number: int) -> None:
+    def _aligned(self, align: Align) -> None:
         """Lay the shape that the clips have on something else."""
         clip = self.project.selection.clip
-        self._wanted = ALIGNS[number][0]
+        self._wanted = align
         self.commands.lay_on(self._wanted)
         if clip is not None and clip.shaped is not None:
             self.commands.apply_shape(clip.shaped.shape, clip.shaped.amount, clip.shaped.every)
 
-    def _amount_moved(self, percent: int) -> None:
-        self.amount_text.setText(f"{percent} %")
-        if self.filling:
-            return
+    def _with_amount(self, amount: float) -> ReelEdit | None:
         names = [n for n in self.project.selection.chosen_clips if self._is_shaped(n)]
-        if not names:
-            return
-        if self.amount.isSliderDown():
-            self.gesture.show(lambda reel: speed.with_amount(reel, names, percent / 100))
-        else:
-            self.project.change("Amount of the shape", lambda reel: speed.with_amount(reel, names, percent / 100))
+        return (lambda reel: speed.with_amount(reel, names, amount)) if names else None
 
     def _is_shaped(self, name: str) -> bool:
         clip = by_id(self.project.reel.clips, name)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import QSignalBlocker, QTimer
+from PySide6.QtWidgets import QPlainTextEdit
 
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.titles.fields import TitleFields
@@ -12,8 +12,7 @@ from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SA
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button
-from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.form import button, column, holder, line, quiet
 from tempik.desktop.widgets.theme import words
 from tempik.edit.titles import with_title_fields
 from tempik.reel import Position, Title
@@ -34,7 +33,6 @@ class TitlesPage(Page):
         self.commands = context.titles
         self.typing = Gesture(context.project)
         self.tool = TitleTool(context.project)
-        self.filling = False
         self.text = QPlainTextEdit()
         self.text.setPlaceholderText("Type the words …")
         self.text.setAccessibleName("Words of the title")
@@ -43,8 +41,7 @@ class TitlesPage(Page):
         self.text.textChanged.connect(self._typed)
         self.fields = TitleFields()
         self.fields.edited.connect(self._edited)
-        self.note = Label()
-        self.note.setWordWrap(True)
+        self.note = quiet("", wraps=True)
         self.note.setFont(words(12))
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -59,43 +56,26 @@ class TitlesPage(Page):
 
     def _lay_out(self) -> None:
         commands = self.commands
-        rows = (
-            (
-                button("Add here", "A title at the playhead", commands.add_title),
-                button("Read lyrics …", "Lay the lines of an LRC, SRT or WebVTT file", commands.read_lyrics),
-                button("Write …", "Write the titles as LRC, SRT or WebVTT", commands.write_lyrics),
-            ),
-            (
-                button("Words on points", "Each word on the next chosen point", commands.words_each),
-                button("spread", "Words spread over the points of the title's slot", commands.words_even),
-                button("at once", "All words at once, from the title's start", commands.words_off),
-            ),
-            (button("Named points become words", "Each name on its own point", commands.named_to_words),),
-        )
-        left = QWidget()
-        left.setFixedWidth(TEXT_W)
-        self._side = left
-        column = QVBoxLayout(left)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(self.text, 1)
-        for buttons in rows:
-            row = QHBoxLayout()
-            row.setSpacing(4)
-            for made in buttons:
-                marks.room(made, "low")
-                row.addWidget(made, 1)
-            column.addLayout(row)
-        right = QVBoxLayout()
-        right.setSpacing(4)
-        right.addWidget(self.fields)
-        right.addStretch(1)
-        right.addWidget(self.note)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 6, 12, 8)
-        whole.setSpacing(14)
-        whole.addWidget(left)
-        whole.addLayout(right, 1)
+        made = [
+            line(*((button(text, tip, act, "low"), 1) for text, tip, act in buttons))
+            for buttons in (
+                (
+                    ("Add here", "A title at the playhead", commands.add_title),
+                    ("Read lyrics …", "Lay the lines of an LRC, SRT or WebVTT file", commands.read_lyrics),
+                    ("Write …", "Write the titles as LRC, SRT or WebVTT", commands.write_lyrics),
+                ),
+                (
+                    ("Words on points", "Each word on the next chosen point", commands.words_each),
+                    ("spread", "Words spread over the points of the title's slot", commands.words_even),
+                    ("at once", "All words at once, from the title's start", commands.words_off),
+                ),
+                (("Named points become words", "Each name on its own point", commands.named_to_words),),
+            )
+        ]
+        self._side = holder(column((self.text, 1), *made))
+        self._side.setFixedWidth(TEXT_W)
+        right = column(self.fields, None, self.note)
+        line(self._side, (right, 1), over=self, spacing=14, margins=(12, 6, 12, 8))
 
     def room_changed(self, width: int) -> None:
         self._side.setFixedWidth(TEXT_W if width > ROOMY else LEAST_TEXT_W)
@@ -117,15 +97,14 @@ class TitlesPage(Page):
 
     def refill(self) -> None:
         clip = self.commands.clip
-        self.filling = True
         self.fields.setEnabled(clip is not None)
         self.text.setReadOnly(clip is None)
         title = clip.title if clip is not None and clip.title is not None else Title()
         if self.text.toPlainText() != title.text and not (self.text.hasFocus() and self.typing.open):
-            self.text.setPlainText(title.text)
+            with QSignalBlocker(self.text):
+                self.text.setPlainText(title.text)
         self.fields.show_title(title)
         self._say(title if clip is not None else None)
-        self.filling = False
 
     def _say(self, title: Title | None) -> None:
         """What there is to know of a title: what its font lacks, what has no room, what phones cover."""
@@ -146,8 +125,6 @@ class TitlesPage(Page):
         return self.project.timeline.framing_at(placed, self.project.playhead.frame).start
 
     def _typed(self) -> None:
-        if self.filling:
-            return
         names, text = self.commands.chosen(), self.text.toPlainText()
         if names:
             shown = self.project.selection.clip_id

@@ -5,9 +5,8 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QTimer
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from tempik.accents.accent import Value
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.transitions.cut_strip import CutStrip
 from tempik.desktop.pages.transitions.ease_graph import EaseGraph
@@ -17,9 +16,9 @@ from tempik.desktop.pages.transitions.offers import Offers
 from tempik.desktop.pages.transitions.suggesting import Suggesting
 from tempik.desktop.pages.transitions.tiles import TransitionTile, TransitionTiles, choices
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button
-from tempik.desktop.widgets.plain import Label, pop_up
+from tempik.desktop.widgets.controls import Choice
+from tempik.desktop.widgets.form import button, column, holder, line, low, quiet
+from tempik.desktop.widgets.plain import Label, below, pop_up
 from tempik.desktop.widgets.setting_fields import SettingFields
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.tile_grid import Chooser
@@ -27,6 +26,7 @@ from tempik.edit.transitions import laying
 from tempik.edit.transitions.laying import TransitionPlace
 from tempik.project import transitions as library
 from tempik.reel import Handles, TransitionUnit
+from tempik.settings import Value
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.transitions import PlacedTransition
 from tempik.transitions import CATALOGUE, EASES, ease_of, settings_of
@@ -45,7 +45,6 @@ class TransitionsPage(Page):
         super().__init__(context)
         self.commands = context.transitions
         self.gesture = Gesture(context.project)
-        self.filling = False
         self._room = 2000
         self._place: TransitionPlace | None = None
         self._shown_between: tuple[object, ...] = ()
@@ -54,13 +53,8 @@ class TransitionsPage(Page):
         self.tiles.pointed.connect(self._point_at)
         self.tiles.menu_wanted.connect(self._tile_menu)
         self.chooser = Chooser(self.tiles)
-        self.does = self.chooser.does
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 6, 12, 8)
-        whole.setSpacing(12)
-        whole.addWidget(self.chooser)
         self.editor = self._make_editor()
-        whole.addWidget(self.editor, 1)
+        line(self.chooser, (self.editor, 1), over=self, spacing=12, margins=(12, 6, 12, 8))
         self._read_library()
         self._fit_tiles()
         self._point_at(None)
@@ -73,52 +67,30 @@ class TransitionsPage(Page):
         selection.transition_selected.connect(self.want)
         self.commands.scope_changed.connect(self._scope_changed)
         project.playhead.moved.connect(self._playhead_moved)
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(400)
+        self._rest = QTimer(self, singleShot=True, interval=400)
         self._rest.timeout.connect(self._show_between)
         self.context.filmstrips.changed.connect(self._rest.start)
 
     def _make_editor(self) -> QWidget:
-        self.heading = Label()
+        self.heading, self.whose = Label(), quiet("")
         self.heading.setFont(words(14, True))
-        self.whose = Label()
         self.whose.setFont(words(12))
-        marks.ink(self.whose, "quiet")
-        self.match = button("Match to the motion", "Kind and direction by how the pictures move", self.commands.match)
-        self.off = button("Take off", "Hard cuts where the scope says", self.commands.take_off)
-        self.more = button("…", "More for this transition", self._more_menu)
-        self.more.setFixedWidth(30)
-        top = QHBoxLayout()
-        top.setSpacing(5)
-        top.addWidget(self.heading)
-        top.addWidget(self.whose, 1)
-        for widget in (self.match, self.off, self.more):
-            marks.room(widget, "low")
-            top.addWidget(widget)
+        self.match = button(
+            "Match to the motion", "Kind and direction by how the pictures move", self.commands.match, "low"
+        )
+        self.off = button("Take off", "Hard cuts where the scope says", self.commands.take_off, "low")
+        self.more = button("…", "More for this transition", self._more_menu, "low", 30)
         self.fields = TransitionFields()
         self.fields.scope_chosen.connect(self.commands.choose_scope)
         self.fields.way_chosen.connect(lambda way: self.commands.direct(self.commands.joined(), way))
         self.fields.length_edited.connect(self._length_edited)
-        self.fields.at_edited.connect(
-            lambda at: self.commands.change("Place of the transition", lambda j: replace(j, at=at))
-        )
+        self.fields.edited.connect(self._edited)
         self.fields.amount_moved.connect(self._amount_moved)
         self.fields.amount_settled.connect(lambda: self.gesture.settle("Strength of the transitions"))
-        self.fields.shutter_edited.connect(
-            lambda deg: self.commands.change("Shutter of the transition", lambda j: replace(j, shutter_deg=deg))
-        )
         self.suggesting = Suggesting(self.context)
         self.offers = Offers(self.commands, self.suggesting)
-        made = QWidget()
-        column = QVBoxLayout(made)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(5)
-        column.addLayout(top)
-        column.addWidget(self.fields)
-        column.addLayout(self._make_middle(), 1)
-        column.addWidget(self.offers)
-        return made
+        top = line(self.heading, (self.whose, 1), self.match, self.off, self.more, spacing=5)
+        return holder(column(top, self.fields, (self._make_middle(), 1), self.offers, spacing=5))
 
     def _make_middle(self) -> QHBoxLayout:
         self.strip = CutStrip(self.context.filmstrips)
@@ -128,22 +100,13 @@ class TransitionsPage(Page):
         self.graph = EaseGraph()
         self.graph.changed.connect(self._bent)
         self.graph.settled.connect(lambda: self.gesture.settle("Ease of the transition"))
-        self.ease = QComboBox()
-        self.ease.addItems([*EASES, OWN_CURVE])
-        marks.room(self.ease, "low")
+        self.ease = Choice((name, name) for name in (*EASES, OWN_CURVE))
+        low(self.ease)
         self.ease.setToolTip("Curve of ease: how the transition gathers speed and comes to rest")
-        self.ease.activated.connect(lambda _: self._ease_picked())
-        curve = QVBoxLayout()
-        curve.setSpacing(3)
-        curve.addWidget(self.graph, 1)
-        curve.addWidget(self.ease)
+        self.ease.told.connect(self._ease_picked)
         self.settings = SettingFields(self._setting_edited)
-        middle = QHBoxLayout()
-        middle.setSpacing(8)
-        middle.addWidget(self.strip, 6)
-        middle.addLayout(curve, 2)
-        middle.addWidget(self.settings, 3)
-        return middle
+        curve = column((self.graph, 1), self.ease, spacing=3)
+        return line((self.strip, 6), (curve, 2), (self.settings, 3), spacing=8)
 
     # Showing
 
@@ -174,7 +137,6 @@ class TransitionsPage(Page):
         self.tiles.show_items(choices(library.own_transitions()))
 
     def refill(self) -> None:
-        self.filling = True
         place, placed_transition = self.commands.place, self.commands.placed_transition
         self._place = place
         kind = placed_transition.kind if placed_transition is not None else None
@@ -194,14 +156,13 @@ class TransitionsPage(Page):
         if placed_transition is not None and kind is not None:
             handles = ease_of(kind, placed_transition.transition)
             self.graph.show_handles(handles)
-            self.ease.setCurrentText(next((n for n, h in EASES.items() if h == handles), OWN_CURVE))
+            self.ease.show_value(next((n for n, h in EASES.items() if h == handles), OWN_CURVE))
             self.settings.show_settings(kind.settings, settings_of(kind, placed_transition.transition))
         else:
             self.settings.show_settings((), {})
         self._show_strip()
         self.suggesting.look_at(place)
         self.offers.refill()
-        self.filling = False
         self._rest.start()
 
     def _choose_tile(self, name: str) -> None:
@@ -273,6 +234,10 @@ class TransitionsPage(Page):
         else:
             self.commands.lay(choice.name)
 
+    def _edited(self, name: str, value: float) -> None:
+        what = f"{'Place' if name == 'at' else 'Shutter'} of the transition"
+        self.commands.change(what, lambda j: replace(j, **{name: value}))
+
     def _length_edited(self, length: float, unit: TransitionUnit) -> None:
         self.commands.change(f"Transitions {length:g} {unit} long", lambda j: replace(j, length=length, unit=unit))
         self.commands.say_trouble(self.commands.joined())
@@ -292,14 +257,12 @@ class TransitionsPage(Page):
         if places:
             self.gesture.show(lambda reel: laying.changed(reel, places, lambda j: replace(j, ease=handles)))
 
-    def _ease_picked(self) -> None:
-        wanted = EASES.get(self.ease.currentText())
+    def _ease_picked(self, name: str) -> None:
+        wanted = EASES.get(name)
         if wanted is not None:
             self.commands.change("Ease of the transition", lambda j: replace(j, ease=wanted))
 
     def _setting_edited(self, name: str, value: Value) -> None:
-        if self.filling:
-            return
         placed_transition = self.commands.placed_transition
         kind = placed_transition.transition.kind if placed_transition is not None else ""
         reel = self.project.reel
@@ -326,7 +289,7 @@ class TransitionsPage(Page):
         pop_up(tile_menu(choice, lay_on, forget, self), at)
 
     def _more_menu(self) -> None:
-        pop_up(more_menu(self.commands, self._as_it_comes, self), self.more.mapToGlobal(QPoint(0, self.more.height())))
+        pop_up(more_menu(self.commands, self._as_it_comes, self), below(self.more))
 
     def _as_it_comes(self) -> None:
         """Let the transitions that are meant have their kind's own settings, ease, place and shutter."""

@@ -15,7 +15,8 @@ from tempik.desktop.timeline.lane import Hit, LaneGesture, PaintContext, Pointer
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips.trim import Side
-from tempik.edit.sounds.clip_sound import SEAM_LENGTHS_MS, with_clip_sound_values, with_sound_edge
+from tempik.edit.sounds.clip_sound import with_clip_sound_values, with_sound_edge
+from tempik.reel.model import CLIP_SOUND_SETTINGS
 from tempik.time import frame_of, time_of
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
@@ -188,7 +189,7 @@ class CrossfadeGesture(_WaveGesture):
         self.way = 1 if side == "start" else -1
 
     def drag(self, ctx: PaintContext, at: Pointer) -> None:
-        ms = float(round(min(max(self.was_ms + self.way * at.moved.x(), SEAM_LENGTHS_MS[0]), SEAM_LENGTHS_MS[1])))
+        ms = float(round(CLIP_SOUND_SETTINGS["crossfade_ms"].clamped(self.was_ms + self.way * at.moved.x())))
         self.gesture.show(lambda reel: with_clip_sound_values(reel, [self.clip], crossfade_ms=ms))
         self.text = f"crossfade {ms:.0f} ms"
 
