@@ -78,7 +78,7 @@ def test_the_accent_under_the_pointer_plays_on_the_users_own_frame(shown: Window
     page_of(shown)._show_frame()
     number = tiles.items.index("flash")
     tiles._point_at(number)
-    assert "Flash: " in page_of(shown).does.text()
+    assert "Flash: " in page_of(shown).chooser.does.text()
     seen = set()
     for _ in range(12):
         tiles._play()

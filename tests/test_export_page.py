@@ -92,8 +92,8 @@ def test_every_format_is_offered_with_what_it_can_have(page: ExportPage) -> None
         choose(page.fields.format, kind.key)
         assert page.purpose.text() == kind.purpose and page.exports.order.format == kind.key
         assert page.fields.limited.isEnabled() == (kind.limited is not None), kind.key
-        assert page.fields.clear.isEnabled() == bool(kind.clear), kind.key
-        assert page.fields.hardware.isEnabled() == bool(kind.hardware), kind.key
+        assert page.fields.checks["clear"].isEnabled() == bool(kind.clear), kind.key
+        assert page.fields.checks["hardware"].isEnabled() == bool(kind.hardware), kind.key
         assert page.fields.shapes["square"].isEnabled() == (kind.kind != "sound"), kind.key
         assert Path(page.target.text()).suffix == kind.suffixes[0] and page.go.isEnabled(), kind.key
 

@@ -295,11 +295,11 @@ def test_the_exported_file_is_as_loud_as_the_mix(reel: Reel, tmp_path: Path) -> 
 def test_a_mix_that_cannot_be_is_refused_with_a_sentence(reel: Reel) -> None:
     with pytest.raises(TempikError, match="keep it between -60 and 24"):
         mixing.with_channel(reel, "song", gain_db=99.0)
-    with pytest.raises(TempikError, match="panned to 3"):
+    with pytest.raises(TempikError, match="a pan of 3"):
         mixing.with_channel(reel, "clips", pan=3.0)
-    with pytest.raises(TempikError, match="mixed to 3 LUFS"):
+    with pytest.raises(TempikError, match="a loudness of 3 LUFS"):
         mixing.with_master(reel, 3.0, -1.0)
-    with pytest.raises(TempikError, match="ducks by 99 dB"):
+    with pytest.raises(TempikError, match="a depth of 99 dB"):
         mixing.with_ducking(reel, Ducking(depth_db=99.0))
     with pytest.raises(TempikError, match="no longer there"):
         mixing.with_channel(reel, "n9", muted=True)

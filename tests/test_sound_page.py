@@ -163,9 +163,9 @@ def test_a_rows_hit_is_dragged_on_its_wave_as_one_step(opened: Window, page: Sou
 @pytest.mark.slow
 def test_fields_of_a_row_change_it(opened: Window, page: SoundPage) -> None:
     opened.sounds.add_lane("riser", Rule("bars", beats=(1,)))
-    spin, _ = page.chosen.lane_fields["vary_pitch"]
+    spin = page.chosen.lane_form["vary_pitch"]
     spin.setValue(3)
-    spin, _ = page.chosen.lane_fields["fade_in_s"]
+    spin = page.chosen.lane_form["fade_in_s"]
     spin.setValue(120)
     page.chosen.beats.setCurrentIndex(2)
     page.chosen.beats.activated.emit(2)
@@ -201,9 +201,9 @@ def test_a_sound_laid_at_the_playhead_is_on_the_point_there(opened: Window, page
     (laid,) = laid_sounds(opened.project.timeline)
     assert laid.point is not None and laid.point.id == point.id
     assert page.chosen.stack.currentIndex() == 2 and page.chosen.message.text() == f"· hit on {point.label}"
-    page.chosen.loop.click()
-    page.chosen.backward.click()
-    spin, _ = page.chosen.clip_fields["gain_db"]
+    page.chosen.clip_form["loop"].click()
+    page.chosen.clip_form["backward"].click()
+    spin = page.chosen.clip_form["gain_db"]
     spin.setValue(-4)
     clip = opened.project.reel.sound_clips[0]
     assert clip.loop and clip.backward and clip.gain_db == -4
@@ -285,7 +285,7 @@ def test_a_channels_gain_is_dragged_as_one_step(opened: Window, page: SoundPage)
     assert opened.project.reel.mix.song.gain_db == 0.0
     page.mixer.channels["clips"].gain.setValue(-3.5)
     page.mixer.channels["song"].pan.setValue(-40)
-    page.mixer.channels["song"].muted.click()
+    page.mixer.channels["song"].form["muted"].click()
     assert opened.project.reel.mix.clips.gain_db == -3.5
     assert opened.project.reel.mix.song.pan == -0.4 and opened.project.reel.mix.song.muted
 

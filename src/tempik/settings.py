@@ -52,6 +52,12 @@ class Setting(NamedTuple):
         return "choice" if self.choices else "colour" if self.default.startswith("#") else "text"
 
     @property
+    def noun(self) -> str:
+        """What it is in a sentence, with an article: such as "a gain"."""
+        words = re.sub("_(deg|db|s|ms)$", "", self.name).replace("_", " ")
+        return f"{'an' if words[0] in 'aeio' else 'a'} {words}"
+
+    @property
     def scale(self) -> float:
         """What its value is multiplied by where it is shown."""
         return self.by or (100.0 if self.unit.startswith("%") else 1.0)
@@ -106,7 +112,8 @@ def problems(settings: Iterable[Setting], record: object, whose: str) -> Iterato
             continue
         if setting.kind == "number":
             if not (math.isfinite(value) and setting.low <= value <= setting.high):
-                yield f"{whose} {setting.title} of {value:g}; keep it between {setting.low:g} and {setting.high:g}."
+                unit = setting.suffix if setting.scale == 1 else ""
+                yield f"{whose} {setting.noun} of {value:g}{unit}; keep it between {setting.low:g} and {setting.high:g}."
         elif setting.kind == "colour" and not is_colour(value):
             yield f"{whose} the {setting.name.replace('_', ' ')} '{value[:20]}'; give one such as {setting.default}."
 

@@ -9,22 +9,11 @@ from collections.abc import Callable, Iterator
 
 from tempik.derive import DERIVED, LONG, Stage
 from tempik.reel.bounds import no_number, out_of_bounds
+from tempik.reel.clip_settings import CLIP_SETTINGS, CLIP_SOUND_SETTINGS, FOLLOW_SETTINGS, PLACE_SETTINGS, REEL_SETTINGS
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
 from tempik.reel.lanes import LANE_SETTINGS, RULE_SETTINGS, AccentLane, Length
 from tempik.reel.mask import CLEAR_SETTINGS, MASK_KEYED, MASK_SETTINGS
-from tempik.reel.model import (
-    CLIP_SETTINGS,
-    CLIP_SOUND_SETTINGS,
-    FOLLOW_SETTINGS,
-    PLACE_SETTINGS,
-    REEL_SETTINGS,
-    Clip,
-    Curve,
-    Footage,
-    Reel,
-    Shaped,
-    SpeedShape,
-)
+from tempik.reel.model import Clip, Curve, Footage, Reel, Shaped, SpeedShape
 from tempik.reel.nests import all_clips, all_lanes, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.soundtrack import Soundtrack

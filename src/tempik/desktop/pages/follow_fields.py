@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QWidget
 from tempik.desktop.pages.follow_list import FollowList
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.form import Form, button, line
+from tempik.desktop.widgets.form import SettingsForm, button, line
 from tempik.edit.clips import follow
-from tempik.reel.model import FOLLOW_SETTINGS
+from tempik.reel.clip_settings import FOLLOW_SETTINGS
 
 
 class FollowFields(QWidget):
@@ -30,7 +30,7 @@ class FollowFields(QWidget):
         self.lost = button("", "Go to where the subject is lost", self._to_loss, "low")
         marks.ink(self.lost, "warning")
         layers.followed_all.connect(self._look_over)
-        self.form = Form(FOLLOW_SETTINGS)
+        self.form = SettingsForm(FOLLOW_SETTINGS)
         self.form.edited.connect(self._edited)
         buttons = (self.pick, self.guess, self.all, self.off)
         line("follow", *buttons, *self.form.titled(), self.lost, None, over=self, spacing=5)

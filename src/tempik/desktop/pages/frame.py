@@ -18,10 +18,10 @@ from tempik.desktop.pages.placing import Placing
 from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.widgets.controls import Toggles
-from tempik.desktop.widgets.form import Form, button, column, grid, line, quiet, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, column, grid, line, quiet, toggle
 from tempik.edit.clips import layers, pieces
 from tempik.reel import Clip, Framing, Position
-from tempik.reel.model import CROP_SETTINGS, FRAMING_SETTINGS, PLACE_SETTINGS
+from tempik.reel.clip_settings import CROP_SETTINGS, FRAMING_SETTINGS, PLACE_SETTINGS
 from tempik.timeline.placed_clip import PlacedClip
 
 FITS = (
@@ -61,10 +61,10 @@ class FramePage(Page):
         self.ends = Toggles(ENDS, "wide")
         self.ends.button(0).setChecked(True)
         self.ends.told.connect(self._look_at)
-        self.movement = Form(FRAMING_SETTINGS, ("ease",))
+        self.movement = SettingsForm(FRAMING_SETTINGS, ("ease",))
         self.ease = self.movement["ease"]
         self.ease.told.connect(lambda ease: self._set("Easing changed", lambda f: replace(f, ease=ease)))
-        self.place, self.crop = Form(PLACE_SETTINGS), Form(CROP_SETTINGS)
+        self.place, self.crop = SettingsForm(PLACE_SETTINGS), SettingsForm(CROP_SETTINGS)
         self.zoom = self.place["zoom"]
         self.place.edited.connect(self._placed)
         self.crop.edited.connect(self._cropped)

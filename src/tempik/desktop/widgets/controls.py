@@ -64,14 +64,17 @@ class Switch(QPushButton):
     def __init__(self, text: str) -> None:
         super().__init__(text)
         self.setCheckable(True)
-        self.clicked.connect(lambda on: self.told.emit(on))
+        self.clicked.connect(self._tell)
+
+    def _tell(self, on: bool) -> None:
+        self.told.emit(on)
 
     def show_value(self, value: bool) -> None:
         """Show whether it is on."""
         self.setChecked(value)
 
 
-class Choice(QComboBox):
+class Dropdown(QComboBox):
     """One of some values, of which so many letters are seen at least; 0 shows all of the longest. `show_choices` offers others."""
 
     told = Signal(object)
@@ -107,7 +110,7 @@ class Choice(QComboBox):
         self.setCurrentIndex([v for v, _ in self._listed].index(value))
 
 
-class Colour(ColourButton):
+class ColourField(ColourButton):
     """A colour."""
 
     @property
@@ -210,9 +213,9 @@ def control_of(setting: Setting, width: int = 0, prefix: str = "") -> Any:
     if setting.kind == "switch":
         made = Switch(setting.title)
     elif setting.kind == "choice":
-        made = Choice(zip(setting.choices, setting.titles or setting.choices, strict=True))
+        made = Dropdown(zip(setting.choices, setting.titles or setting.choices, strict=True))
     elif setting.kind == "colour":
-        made = Colour()
+        made = ColourField()
     elif setting.kind == "text":
         made = Text()
     else:

@@ -103,7 +103,7 @@ def low(*controls: QWidget, room: marks.Room = "low") -> None:
         marks.room(control, room)
 
 
-class Form(QObject):
+class SettingsForm(QObject):
     """Controls of settings, by their names. `edited(name, value)` tells what a person gave, as it is kept; showing tells nothing."""
 
     edited = Signal(str, object)

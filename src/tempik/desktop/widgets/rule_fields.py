@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 from msgspec.structs import replace
 from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.widgets.controls import Choice, Text
-from tempik.desktop.widgets.form import Form, column, line, low
+from tempik.desktop.widgets.controls import Dropdown, Text
+from tempik.desktop.widgets.form import SettingsForm, column, line, low
 from tempik.digits import parse_int, plural
 from tempik.reel import Limit, Rule
 from tempik.reel.lanes import RULE_SETTINGS
@@ -60,7 +60,7 @@ class RuleFields(QWidget):
         self._take, self._rule = take, Rule()
         self._kinds, self._places = tuple(kinds), tuple(places)
         letters = 9 if two_lines else 0
-        self.of, self.bands, self.place = Choice(letters=letters), Choice(BAND_TEXTS, 0), Choice(letters=letters)
+        self.of, self.bands, self.place = Dropdown(letters=letters), Dropdown(BAND_TEXTS, 0), Dropdown(letters=letters)
         self.of.setAccessibleName("What fires the lane")
         self.bands.setAccessibleName("Which onsets")
         self.place.setToolTip("Where the lane may fire: mark a stretch with / or on the Rhythm page")
@@ -69,7 +69,7 @@ class RuleFields(QWidget):
         self.beats.setToolTip("Which beats of the bar, such as 2, 4")
         self.beats.setAccessibleName("Beats of the bar")
         self.beats.setFixedWidth(BEATS_PX)
-        self.form = Form(RULE_SETTINGS, widths=NARROW_PX if two_lines else 0)
+        self.form = SettingsForm(RULE_SETTINGS, widths=NARROW_PX if two_lines else 0)
         self.every, self.offset, self.at_least = (self.form[name] for name in ("every", "offset", "at_least"))
         self.every.setPrefix("every ")
         self.offset.setPrefix("from +")

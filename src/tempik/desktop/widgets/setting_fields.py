@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QMenu, QWidget
 
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.controls import Number, Text
-from tempik.desktop.widgets.form import Form, grid, quiet
+from tempik.desktop.widgets.form import SettingsForm, grid, quiet
 from tempik.desktop.widgets.plain import pop_up
 from tempik.settings import Setting, Value, by_name
 
@@ -24,7 +24,7 @@ class SettingFields(QWidget):
     def __init__(self, take: Callable[[str, Value], None], key: Callable[[str], None] | None = None) -> None:
         super().__init__()
         self._take, self._key = take, key
-        self.form = Form({})
+        self.form = SettingsForm({})
         self._grid: QGridLayout = grid(over=self, spacing=(6, 3), wide=(1, 3))
 
     def show_settings(
@@ -45,7 +45,7 @@ class SettingFields(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        self.form = Form(by_name(*settings))
+        self.form = SettingsForm(by_name(*settings))
         self.form.edited.connect(self._edited)
         lines = max(-(-len(settings) // COLUMNS), 1)
         for number, (name, control) in enumerate(self.form.controls.items()):

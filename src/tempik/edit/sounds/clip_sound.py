@@ -11,7 +11,7 @@ from tempik.edit.clips.slots import clip_of, with_clips
 from tempik.edit.clips.trim import Side
 from tempik.errors import TempikError
 from tempik.reel import Clip, Reel
-from tempik.reel.model import CLIP_SOUND_SETTINGS, MOST_SPLIT_S
+from tempik.reel.clip_settings import CLIP_SOUND_SETTINGS, MOST_SPLIT_S
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import timeline_of
 

@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 
 from tempik.accents.envelope import in_frames
 from tempik.desktop.pages.accents.envelope_graph import Against, EnvelopeGraph
-from tempik.desktop.widgets.controls import Choice, Number, control_of
+from tempik.desktop.widgets.controls import Dropdown, Number, control_of
 from tempik.desktop.widgets.form import Part, line, low
 from tempik.reel import Envelope, Length
 from tempik.settings import Setting
@@ -30,11 +30,11 @@ class EnvelopeFields(QObject):
         self.graph = EnvelopeGraph()
         self.graph.changed.connect(self.dragged)
         self.graph.settled.connect(self.settled)
-        self.lengths: dict[str, tuple[Number, Choice]] = {}
+        self.lengths: dict[str, tuple[Number, Dropdown]] = {}
         parts: list[Part] = []
         for name in PARTS:
             spin = control_of(Setting(name, f"{name} of the envelope", 0.0, 0, 120_000, "", digits=0, step=1), 54)
-            unit = Choice(UNITS)
+            unit = Dropdown(UNITS)
             unit.setAccessibleName(f"unit of the {name}")
             unit.setFixedWidth(68)
             low(unit)

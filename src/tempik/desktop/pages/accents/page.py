@@ -16,7 +16,7 @@ from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture, ReelEdit, slide
 from tempik.desktop.widgets.controls import Slider
-from tempik.desktop.widgets.form import Form, button, column, holder, line, quiet, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, column, holder, line, quiet, toggle
 from tempik.desktop.widgets.plain import Label, as_tip, below, elided, pop_up
 from tempik.desktop.widgets.rule_fields import RuleFields
 from tempik.desktop.widgets.setting_fields import SettingFields
@@ -27,8 +27,8 @@ from tempik.edit import ruled
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import with_bundle_amount
 from tempik.reel import Bundle, Envelope, Reel, Rule, by_id
+from tempik.reel.clip_settings import REEL_SETTINGS
 from tempik.reel.lanes import LANE_SETTINGS
-from tempik.reel.model import REEL_SETTINGS
 from tempik.settings import Value
 from tempik.timeline.placed_clip import source_at_frames
 
@@ -74,7 +74,7 @@ class AccentsPage(Page):
         self.envelope.typed.connect(
             lambda envelope: self.project.change("Envelope changed", self._with_envelope(envelope))
         )
-        self.lane_form = Form(LANE_SETTINGS, ("overlap", "degree"), {"degree": 62})
+        self.lane_form = SettingsForm(LANE_SETTINGS, ("overlap", "degree"), {"degree": 62})
         self.lane_form.edited.connect(self._lane_edited)
         f = self.lane_form
         weights = line("where they overlap", f["overlap"], None, "by strength", f["degree"], spacing=5)
@@ -125,7 +125,7 @@ class AccentsPage(Page):
             self.all, project, lambda: "Amount of all accents", lambda v: lambda r: accent_lanes.with_all_amounts(r, v)
         )
         slide(self.bundle_amount, project, lambda: "Amount of the bundle", self._with_bundle_amount)
-        self.reel_form = Form(REEL_SETTINGS, ("shutter_deg",), 56)
+        self.reel_form = SettingsForm(REEL_SETTINGS, ("shutter_deg",), 56)
         self.shutter = self.reel_form["shutter_deg"]
         self.shutter.told.connect(
             lambda deg: project.change(f"Shutter {deg:.0f} degrees", lambda r: accent_lanes.with_shutter(r, deg))

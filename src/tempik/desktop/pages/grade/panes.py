@@ -12,7 +12,7 @@ from tempik.desktop.pages.grade.curve_graph import CurveGraph
 from tempik.desktop.pages.grade.sliders import Sliders
 from tempik.desktop.pages.grade.wheels import Wheels
 from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.controls import Choice
+from tempik.desktop.widgets.controls import Dropdown
 from tempik.desktop.widgets.form import button, column, line, low, quiet
 from tempik.grade.scopes import Histogram
 from tempik.reel import Grade
@@ -114,7 +114,7 @@ class CurvesPane(GradePane):
         super().__init__()
         self._grade = NEUTRAL
         self.graph = CurveGraph()
-        self.choice = Choice(CURVE_TITLES.items(), 0)
+        self.choice = Dropdown(CURVE_TITLES.items(), 0)
         low(self.choice)
         self.choice.setToolTip("Which curve is shown")
         self.choice.told.connect(lambda _: self.show_grade(self._grade))

@@ -5,12 +5,12 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.widgets.controls import Choice, control_of
-from tempik.desktop.widgets.form import Form, button, line, low, toggle
+from tempik.desktop.widgets.controls import Dropdown, control_of
+from tempik.desktop.widgets.form import SettingsForm, button, line, low, toggle
 from tempik.edit.clips import layers
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position
-from tempik.reel.model import CLIP_SETTINGS
+from tempik.reel.clip_settings import CLIP_SETTINGS
 from tempik.settings import Setting
 from tempik.timeline.timeline import PLACE_KEYS
 
@@ -24,10 +24,10 @@ class LayerFields(QWidget):
     def __init__(self, project: Project) -> None:
         super().__init__()
         self.project = project
-        self.blend = Choice(((b, b.replace("-", " ").replace("color", "colour")) for b in BLENDS), 0)
+        self.blend = Dropdown(((b, b.replace("-", " ").replace("color", "colour")) for b in BLENDS), 0)
         self.blend.setToolTip("How it is laid over what lies below (modes of the W3C's Compositing and Blending)")
         self.blend.told.connect(self._blended)
-        self.form = Form(CLIP_SETTINGS)
+        self.form = SettingsForm(CLIP_SETTINGS)
         self.opacity = self.form["opacity"]
         self.opacity.told.connect(self._opacity_edited)
         on_point = "at the playhead; on a point it goes with"

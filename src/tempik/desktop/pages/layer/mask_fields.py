@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
-from tempik.desktop.widgets.controls import Choice
-from tempik.desktop.widgets.form import Form, button, column, line, low, toggle
+from tempik.desktop.widgets.controls import Dropdown
+from tempik.desktop.widgets.form import SettingsForm, button, column, line, low, toggle
 from tempik.reel import Clear, Mask
 from tempik.reel.mask import CLEAR_SETTINGS, MASK_SETTINGS
 
@@ -45,7 +45,7 @@ class MaskFields(QWidget):
         self.follows = toggle("follows", goes, self.followed.emit, "low")
         self.key = toggle("key", keys, self.keyed.emit, "low")
         self.remove = button("Remove", "Take this mask off", self.removed.emit, "low")
-        self.form = Form(MASK_SETTINGS, ("feather", "grow", "corner", "mix", "invert"))
+        self.form = SettingsForm(MASK_SETTINGS, ("feather", "grow", "corner", "mix", "invert"))
         self.form.edited.connect(self.edited)
         numbers = self.form.titled("feather", "grow", "corner")
         column(
@@ -93,12 +93,12 @@ class ClearFields(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._shown = Clear()
-        self.of = Choice(CLEARS, 0)
+        self.of = Dropdown(CLEARS, 0)
         self.of.setToolTip("What of the picture is clear, so that what lies below shows")
         self.of.told.connect(lambda of: self._change("of", of) if of else self.edited.emit(None))
         low(self.of)
         self.pick = button("Pick", "Click the colour in the preview", self.picking.emit, "low")
-        self.form = Form(CLEAR_SETTINGS)
+        self.form = SettingsForm(CLEAR_SETTINGS)
         self.form.edited.connect(self._change)
         numbers = self.form.titled("tolerance", "soft", "spill")
         line(

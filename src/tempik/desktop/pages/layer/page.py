@@ -11,7 +11,7 @@ from tempik.desktop.pages.layer.mask_tool import MaskTool
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
-from tempik.desktop.widgets.controls import Choice, control_of
+from tempik.desktop.widgets.controls import Dropdown, control_of
 from tempik.desktop.widgets.form import button, column, line, low, quiet, toggle
 from tempik.desktop.widgets.theme import words
 from tempik.digits import plural
@@ -56,7 +56,7 @@ class LayerPage(Page):
         self._wire()
 
     def _make_again(self) -> QHBoxLayout:
-        self.rule = Choice(enumerate(title for title, _ in RULES), 0)
+        self.rule = Dropdown(enumerate(title for title, _ in RULES), 0)
         self.rule.setToolTip("Laid again wherever the rule fires, also when points are moved or chosen anew")
         self.rule.told.connect(lambda _: self._ruled())
         self.every = control_of(RULE_SETTINGS["every"]._replace(within=(1, 999), does="Every so many of them"))

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QWidget
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Toggles
-from tempik.desktop.widgets.form import Form, Part, button, column, grid, line, quiet
+from tempik.desktop.widgets.form import Part, SettingsForm, button, column, grid, line, quiet
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.digits import plural
@@ -66,7 +66,7 @@ class ClipNumbers(QWidget):
     def __init__(self, project: Project, commands: SpeedCommands) -> None:
         super().__init__()
         self.project, self.commands = project, commands
-        self.form = Form(CLIP_NUMBERS)
+        self.form = SettingsForm(CLIP_NUMBERS)
         self.slot, self.uses, self.average = self.form.controls.values()
         for control in self.form.controls.values():
             control.setFont(figures(13))
@@ -160,7 +160,7 @@ class NodeFields(QWidget):
         self.setFixedHeight(self.HEIGHT)
         self.which = Label()
         self.which.setToolTip("The chosen node; Page Up and Page Down choose another")
-        self.form = Form(NODE_NUMBERS, widths=NODE_WIDTHS)
+        self.form = SettingsForm(NODE_NUMBERS, widths=NODE_WIDTHS)
         for name, prefix in (("at", "frame "), ("soft_in", "in "), ("soft_out", "out ")):
             self.form[name].setPrefix(prefix)
         self.form.edited.connect(self._edited)

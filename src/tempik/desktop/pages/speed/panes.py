@@ -7,11 +7,11 @@ from PySide6.QtWidgets import QCheckBox, QWidget
 
 from tempik.desktop.commands.speed import WAYS, SpeedCommands
 from tempik.desktop.session.document import Project
-from tempik.desktop.widgets.controls import Choice, Toggles
-from tempik.desktop.widgets.form import Form, button, column, grid, line, low, quiet, toggle
+from tempik.desktop.widgets.controls import Dropdown, Toggles
+from tempik.desktop.widgets.form import SettingsForm, button, column, grid, line, low, quiet, toggle
 from tempik.edit.speed import speed
 from tempik.reel import Reel, by_id
-from tempik.reel.model import CLIP_SOUND_SETTINGS, REEL_SETTINGS
+from tempik.reel.clip_settings import CLIP_SOUND_SETTINGS, REEL_SETTINGS
 from tempik.timeline.placed_clip import PlacedClip, clean_floor
 
 PANE = (0, 2, 0, 0)  # room round a pane
@@ -80,7 +80,7 @@ class BetweenPane(QWidget):
         self.project, self.commands = project, commands
         self.between = Toggles(BETWEEN)
         self.between.told.connect(commands.set_between)
-        self.reel_between = Choice((way, way) for way in WAYS)
+        self.reel_between = Dropdown((way, way) for way in WAYS)
         self.reel_between.told.connect(commands.set_reel_between)
         low(self.reel_between)
         self.round = QCheckBox("round again past the footage's ends")
@@ -121,7 +121,10 @@ class SoundPane(QWidget):
         self.sound_on.clicked.connect(commands.toggle_sound)
         self.pitch = Toggles(PITCHES)
         self.pitch.told.connect(lambda pitch: self._sound("Pitch changed", "pitch", pitch))
-        self.form, self.reel_form = Form(CLIP_SOUND_SETTINGS, ("gain_db",)), Form(REEL_SETTINGS, ("crossfade_ms",))
+        self.form, self.reel_form = (
+            SettingsForm(CLIP_SOUND_SETTINGS, ("gain_db",)),
+            SettingsForm(REEL_SETTINGS, ("crossfade_ms",)),
+        )
         self.gain, self.crossfade = self.form["gain_db"], self.reel_form["crossfade_ms"]
         self.gain.told.connect(lambda db: self._sound("Gain changed", "gain_db", db))
         self.crossfade.told.connect(

@@ -13,7 +13,7 @@ from tempik.desktop.pages.speed.shape_tiles import ShapeTiles
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import ReelEdit, slide
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.controls import Choice, Slider
+from tempik.desktop.widgets.controls import Dropdown, Slider
 from tempik.desktop.widgets.form import button, column, line, low, quiet
 from tempik.desktop.widgets.plain import below, in_menu, pop_up
 from tempik.desktop.widgets.theme import words
@@ -50,7 +50,7 @@ class ShapesPane(QWidget):
         marks.mark(scroll, "clear")
         self.shape_text = quiet("")
         self.shape_text.setFont(words(12))
-        self.align = Choice(ALIGNS)
+        self.align = Dropdown(ALIGNS)
         self.align.setToolTip("What the shape's point is laid on; it follows when points move")
         self.align.setFixedWidth(108)
         self.align.told.connect(self._aligned)

@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.widgets.controls import Choice, Number
-from tempik.desktop.widgets.form import Form, Part, grid, line, low
+from tempik.desktop.widgets.controls import Dropdown, Number
+from tempik.desktop.widgets.form import Part, SettingsForm, grid, line, low
 from tempik.reel import Arrival, Title
 from tempik.reel.title import ARRIVAL_SETTINGS, TITLE_SETTINGS
 from tempik.titles import ARRIVALS
@@ -28,13 +28,13 @@ class TitleFields(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.font_box, self.style_box = Choice(letters=12), Choice(letters=6)
+        self.font_box, self.style_box = Dropdown(letters=12), Dropdown(letters=6)
         self.font_box.setToolTip("The font's family: three of ours first, then the system's")
         self.style_box.setToolTip("Which of the family")
         low(self.font_box, self.style_box)
         self.font_box.told.connect(lambda name: self.edited.emit("font", name))
         self.style_box.told.connect(lambda name: self.edited.emit("style", name))
-        self.form = Form(TITLE_SETTINGS, SHOWN, {n: COLOUR_W for n in SHOWN if n.endswith("colour")})
+        self.form = SettingsForm(TITLE_SETTINGS, SHOWN, {n: COLOUR_W for n in SHOWN if n.endswith("colour")})
         self.form.edited.connect(self.edited)
         self.arrivals = {
             "enter": ArrivalFields("How its words come"),
@@ -80,10 +80,10 @@ class ArrivalFields(QObject):
     def __init__(self, tip: str) -> None:
         super().__init__()
         self._shown = Arrival()
-        self.kind = Choice((name, name) for name in ARRIVALS)
+        self.kind = Dropdown((name, name) for name in ARRIVALS)
         self.kind.setToolTip(tip)
         low(self.kind)
-        self.form = Form(ARRIVAL_SETTINGS)
+        self.form = SettingsForm(ARRIVAL_SETTINGS)
         self.length: Number = self.form["length"]
         self.kind.told.connect(lambda kind: self._change("kind", kind))
         self.form.edited.connect(self._change)

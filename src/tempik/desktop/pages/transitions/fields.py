@@ -6,8 +6,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.commands.transitions import SCOPES
-from tempik.desktop.widgets.controls import Choice, Slider
-from tempik.desktop.widgets.form import Form, grid, line, low
+from tempik.desktop.widgets.controls import Dropdown, Slider
+from tempik.desktop.widgets.form import SettingsForm, grid, line, low
 from tempik.edit.transitions.laying import LOT, TURNS
 from tempik.reel import TransitionUnit
 from tempik.reel.transition import TRANSITION_SETTINGS
@@ -32,12 +32,12 @@ class TransitionFields(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.scope, self.way, self.unit = Choice(SCOPES, 9), Choice(letters=9), Choice(((u, u) for u in UNITS), 5)
+        self.scope, self.way, self.unit = Dropdown(SCOPES, 9), Dropdown(letters=9), Dropdown(((u, u) for u in UNITS), 5)
         self.scope.setToolTip("Which cuts are meant: what is clicked or changed here goes for all of them")
         self.way.setToolTip("Which way; for several cuts by turns (one side, the other) or by lot")
         self.unit.setToolTip("What the length is counted in")
         low(self.scope, self.way, self.unit)
-        self.form = Form(TRANSITION_SETTINGS, ("length", "at", "shutter_deg"), 62)
+        self.form = SettingsForm(TRANSITION_SETTINGS, ("length", "at", "shutter_deg"), 62)
         self.length = self.form["length"]
         self.amount = Slider("How strong", tip=TRANSITION_SETTINGS["amount"].does)
         self.scope.told.connect(self.scope_chosen.emit)

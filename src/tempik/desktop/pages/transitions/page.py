@@ -16,7 +16,7 @@ from tempik.desktop.pages.transitions.offers import Offers
 from tempik.desktop.pages.transitions.suggesting import Suggesting
 from tempik.desktop.pages.transitions.tiles import TransitionTile, TransitionTiles, choices
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.widgets.controls import Choice
+from tempik.desktop.widgets.controls import Dropdown
 from tempik.desktop.widgets.form import button, column, holder, line, low, quiet
 from tempik.desktop.widgets.plain import Label, below, pop_up
 from tempik.desktop.widgets.setting_fields import SettingFields
@@ -100,7 +100,7 @@ class TransitionsPage(Page):
         self.graph = EaseGraph()
         self.graph.changed.connect(self._bent)
         self.graph.settled.connect(lambda: self.gesture.settle("Ease of the transition"))
-        self.ease = Choice((name, name) for name in (*EASES, OWN_CURVE))
+        self.ease = Dropdown((name, name) for name in (*EASES, OWN_CURVE))
         low(self.ease)
         self.ease.setToolTip("Curve of ease: how the transition gathers speed and comes to rest")
         self.ease.told.connect(self._ease_picked)

@@ -16,7 +16,7 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips.trim import Side
 from tempik.edit.sounds.clip_sound import with_clip_sound_values, with_sound_edge
-from tempik.reel.model import CLIP_SOUND_SETTINGS
+from tempik.reel.clip_settings import CLIP_SOUND_SETTINGS
 from tempik.time import frame_of, time_of
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
