@@ -76,13 +76,13 @@ def near(window: Window, song_s: float, px_per_s: float = 300.0) -> None:
 
 def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> None:
     rhythm, before = page.page(RhythmPage), [p.time_s for p in points_of(song(page))]
-    rhythm.half.click()
+    rhythm.reading.half.click()
     assert tempo_of(song(page)) == pytest.approx(64, abs=0.1)
     page.undo()
-    rhythm.later.click()
+    rhythm.reading.later.click()
     assert points_of(song(page))[1].time_s == pytest.approx((before[0] + before[1]) / 2, abs=0.01)
     page.undo()
-    rhythm.metre.setValue(3)
+    rhythm.reading.metre.setValue(3)
     assert {p.beat for p in points_of(song(page))} == {1, 2, 3}
     page.undo()
     assert [p.time_s for p in points_of(song(page))] == before
@@ -92,18 +92,18 @@ def test_half_tempo_a_shift_and_another_bar_are_one_step_each(page: Window) -> N
 def test_choosing_points_moves_slots_accents_and_the_count(page: Window) -> None:
     rhythm = page.page(RhythmPage)
     pulses = len(page.project.timeline.pulses[1])
-    rhythm.kind.setCurrentText("downbeats")
-    rhythm.kind.activated.emit(rhythm.kind.currentIndex())
+    rhythm.choosing.kind.setCurrentText("downbeats")
+    rhythm.choosing.kind.activated.emit(rhythm.choosing.kind.currentIndex())
     assert all(p.beat == 1 for p in points_of(song(page)))
     assert len(page.project.timeline.pulses[1]) < pulses
-    assert f"{len(points_of(song(page)))} points in use" in rhythm.selection.text()
+    assert f"{len(points_of(song(page)))} points in use" in rhythm.foot.selection.text()
 
 
 def test_every_nth_is_counted_from_the_selected_beat(page: Window) -> None:
     rhythm, point = page.page(RhythmPage), points_of(song(page))[5]
     page.project.selection.select_points({point.id})
-    rhythm.kind.setCurrentText("every 4th beat")
-    rhythm.kind.activated.emit(rhythm.kind.currentIndex())
+    rhythm.choosing.kind.setCurrentText("every 4th beat")
+    rhythm.choosing.kind.activated.emit(rhythm.choosing.kind.currentIndex())
     assert {p.beat for p in points_of(song(page))} == {point.beat} and point.id in {p.id for p in points_of(song(page))}
 
 
@@ -111,9 +111,9 @@ def test_every_nth_is_counted_from_the_selected_beat(page: Window) -> None:
 def test_points_of_a_marked_stretch_are_chosen_apart(page: Window) -> None:
     rhythm = page.page(RhythmPage)
     page.project.selection.mark((8.0, 16.0))
-    rhythm.where.setCurrentIndex(1)
-    rhythm.kind.setCurrentText("onsets")
-    rhythm.kind.activated.emit(rhythm.kind.currentIndex())
+    rhythm.choosing.where.setCurrentIndex(1)
+    rhythm.choosing.kind.setCurrentText("onsets")
+    rhythm.choosing.kind.activated.emit(rhythm.choosing.kind.currentIndex())
     kinds = {p.kind for p in points_of(song(page)) if 8 <= p.time_s < 16}
     assert kinds == {"onset"} and points_of(song(page))[0].kind == "downbeat"
 
@@ -199,14 +199,14 @@ def test_taps_become_points_on_the_attacks(page: Window, qtbot: QtBot) -> None:
     page.page(RhythmPage)
     for beat in beats:
         page.rhythm.tap_at(beat + 0.06)
-    assert page.page(RhythmPage).taps.text().startswith("8 taps, 6")
-    assert page.page(RhythmPage).for_taps[0].isVisibleTo(page.page(RhythmPage))
-    page.page(RhythmPage).for_taps[0].click()
+    assert page.page(RhythmPage).foot.taps.text().startswith("8 taps, 6")
+    assert page.page(RhythmPage).foot.for_taps[0].isVisibleTo(page.page(RhythmPage))
+    page.page(RhythmPage).foot.for_taps[0].click()
     assert "in use already" in page.foot.status.text()  # every beat is a point as it is
     page.rhythm.choose(PointChoice("onsets", bands=()), False)
     for beat in beats:
         page.rhythm.tap_at(beat + 0.06)
-    page.page(RhythmPage).for_taps[0].click()
+    page.page(RhythmPage).foot.for_taps[0].click()
     placed = [p.time_s for p in points_of(song(page))]
     assert len(placed) == 8 and max(min(abs(t - b) for t in placed) for b in beats) < 0.012
     assert page.rhythm.taps == []

@@ -12,6 +12,7 @@ import msgspec
 
 from tempik.reel.lanes import MediaPath
 from tempik.rhythm.records import BANDS, Analysis, Band, Beat
+from tempik.settings import Setting, by_name
 
 PointKind = Literal["beat", "part", "downbeat", "onset", "drop", "hand"]
 
@@ -128,3 +129,10 @@ class Soundtrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
     placed: tuple[Point, ...] = ()
     pieces: tuple[SongPiece, ...] = ()
     whole: Analysis | None = None
+
+
+SONG_SETTINGS = by_name(
+    Setting("gain_db", "gain", 0.0, -60, 24, "dB", digits=1, step=0.5, does="How loud the song is"),
+    Setting("fade_in_s", "fade in", 0.0, 0, 3600, "s", digits=2, within=(0, 60), does="From the stretch's start"),
+    Setting("fade_out_s", "fade out", 0.0, 0, 3600, "s", digits=2, within=(0, 60), does="To the stretch's end"),
+)

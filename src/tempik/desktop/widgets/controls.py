@@ -174,14 +174,14 @@ class Toggles(QWidget):
 
 
 class Slider(QSlider):
-    """A number as a slider in percent, 0 to 200, with `text` that says it. `moved` while it is dragged, `settled` after, `told` for what
+    """A share as a slider in percent, 0 to `most`, with `text` that says it. `moved` while it is dragged, `settled` after, `told` for what
     is set at once, by keys or the wheel."""
 
     moved = Signal(object)
     settled = Signal()
     told = Signal(object)
 
-    def __init__(self, name: str, most: int = 200, tip: str = "") -> None:
+    def __init__(self, name: str, most: int = 200, tip: str = "", prefix: str = "") -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self.setRange(0, most)
         self.setSingleStep(5)
@@ -189,14 +189,15 @@ class Slider(QSlider):
         self.setAccessibleName(name)
         self.setToolTip(tip or name)
         self.setMinimumWidth(36)
-        self.text = Label("100 %")
+        self._prefix = prefix
+        self.text = Label(f"{prefix}{most} %")
         self.text.setFont(figures(12))
-        self.text.setFixedWidth(44)
+        self.text.setFixedWidth(44 + 12 * bool(prefix))
         self.valueChanged.connect(self._changed)
         self.sliderReleased.connect(self.settled)
 
     def _changed(self, percent: int) -> None:
-        self.text.setText(f"{percent} %")
+        self.text.setText(f"{self._prefix}{percent} %")
         (self.moved if self.isSliderDown() else self.told).emit(percent / 100)
 
     def show_value(self, value: float) -> None:
@@ -204,7 +205,7 @@ class Slider(QSlider):
         if not self.isSliderDown():
             with QSignalBlocker(self):
                 self.setValue(round(value * 100))
-        self.text.setText(f"{round(value * 100)} %")
+        self.text.setText(f"{self._prefix}{round(value * 100)} %")
 
 
 def control_of(setting: Setting, width: int = 0, prefix: str = "") -> Any:

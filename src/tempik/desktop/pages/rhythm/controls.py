@@ -1,278 +1,182 @@
-"""The controls of the Rhythm page: reading, choice, listening, what is selected."""
+"""The controls of the Rhythm page, each group by itself: how the beats are read, which points are used, listening."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from PySide6.QtCore import QObject, Qt, Signal
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QComboBox,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QSizePolicy,
-    QSlider,
-    QSpinBox,
-    QVBoxLayout,
-    QWidget,
-)
-
-from tempik.desktop.commands.points import PointCommands
 from tempik.desktop.commands.rhythm import RhythmCommands
-from tempik.desktop.pages.page import Page
-from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
-from tempik.desktop.pages.rhythm.view import RhythmView
+from tempik.desktop.pages.page import PageContext
 from tempik.desktop.playback.listening import Listening
-from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.plain import Label
-from tempik.desktop.widgets.theme import figures, words
-from tempik.desktop.widgets.typed import Spin
-from tempik.reel import PointChoice
-from tempik.reel.soundtrack import BeatSource
+from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.controls import Dropdown, Slider, control_of
+from tempik.desktop.widgets.form import Part, button, line, toggle
+from tempik.reel import PointChoice, is_beat, is_steady, metre_of
+from tempik.reel.points import tempo_of
+from tempik.reel.soundtrack import Soundtrack
+from tempik.rhythm.records import belief_word
+from tempik.settings import Setting
 
-WAYS: tuple[tuple[BeatSource, str], ...] = (
-    ("found", "as found"),
-    ("grid", "one even grid"),
-    ("followed", "followed"),
-    ("own", "my own beats"),
-)
-KINDS: tuple[tuple[str, PointChoice], ...] = (
-    ("every beat", PointChoice()),
-    ("every 2nd beat", PointChoice(every=2)),
-    ("every 4th beat", PointChoice(every=4)),
-    ("every 8th beat", PointChoice(every=8)),
-    ("downbeats", PointChoice("downbeats")),
-    ("every 2nd downbeat", PointChoice("downbeats", every=2)),
-    ("beats and halves", PointChoice(subdivision=2)),
-    ("beats and thirds", PointChoice(subdivision=3)),
-    ("beats and quarters", PointChoice(subdivision=4)),
-    ("onsets", PointChoice("onsets")),
-    ("kicks", PointChoice("onsets", bands=("kick",))),
-    ("snares", PointChoice("onsets", bands=("snare",))),
-    ("hats", PointChoice("onsets", bands=("hat",))),
-    ("none", PointChoice("onsets", bands=())),
+WAYS = (("found", "as found"), ("grid", "one even grid"), ("followed", "followed"), ("own", "my own beats"))
+KINDS: tuple[tuple[PointChoice, str], ...] = (
+    (PointChoice(), "every beat"),
+    (PointChoice(every=2), "every 2nd beat"),
+    (PointChoice(every=4), "every 4th beat"),
+    (PointChoice(every=8), "every 8th beat"),
+    (PointChoice("downbeats"), "downbeats"),
+    (PointChoice("downbeats", every=2), "every 2nd downbeat"),
+    (PointChoice(subdivision=2), "beats and halves"),
+    (PointChoice(subdivision=3), "beats and thirds"),
+    (PointChoice(subdivision=4), "beats and quarters"),
+    (PointChoice("onsets"), "onsets"),
+    (PointChoice("onsets", bands=("kick",)), "kicks"),
+    (PointChoice("onsets", bands=("snare",)), "snares"),
+    (PointChoice("onsets", bands=("hat",)), "hats"),
+    (PointChoice("onsets", bands=()), "none"),
 )
 PACES = ((1.0, "1"), (0.75, "¾"), (0.5, "½"))
-SIDE_W = 300
+METRE = Setting("metre", "beats in a bar", 0.0, 0, 32, "", digits=0, step=1, does="Beats in a bar; 0 is as found")
 
 
-class RhythmControls(Page):
-    """Makes the controls and lays them out; the page fills them."""
+class Reading(QObject):
+    """How the beats are read: two lines."""
 
-    commands: RhythmCommands
-    points: PointCommands
-    listening: Listening
-    view: RhythmView
-    strip: ReadingsStrip
-    _filling: bool
-    _metre_typed: Callable[[int], None]
-    _choose: Callable[[], None]
-    _jump: Callable[[], None]
-
-    def _make_reading(self) -> None:
-        self.count = Label("–")
-        self.count.setFont(figures(34, True))
-        marks.ink(self.count, "beat")
-        self.count.setToolTip("bar.beat where the song sounds")
-        self.tempo = Label()
-        self.tempo.setFont(words(13))
-        self.go_to = QLineEdit()
-        self.go_to.setPlaceholderText("bar.beat")
-        self.go_to.setFont(figures(13))
-        self.go_to.setFixedWidth(104)
-        self.go_to.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.go_to.setToolTip("Jump to a bar and beat, such as 17.3 (J)")
-        self.go_to.setAccessibleName("Jump to bar and beat")
-        self.go_to.returnPressed.connect(self._jump)
-        self.readings = _button("readings", "The readings that were heard, over the wave (Shift+K: the next)", None)
-        self.readings.setCheckable(True)
-        self.readings.toggled.connect(lambda _: self.strip.fill(self.readings.isChecked()))
-        self.way = QComboBox()
+    def __init__(self, commands: RhythmCommands) -> None:
+        super().__init__()
+        self.way = Dropdown(WAYS)
         self.way.setToolTip("How the beats are read")
         self.way.setAccessibleName("How the beats are read")
-        for way, text in WAYS:
-            self.way.addItem(text, way)
-        self.way.activated.connect(lambda _: self.commands.set_way(self.way.currentData()))
-        self.half = _button("½×", "Half the tempo", self.commands.half_tempo)
-        self.double = _button("2×", "Double the tempo", self.commands.double_tempo)
-        self.later = _button(
-            "+½", "Shift the beats by half a beat; again shifts them back", self.commands.half_a_beat_later
-        )
-        self.later.setCheckable(True)
-        self.metre = Spin()
-        self.metre.setRange(0, 32)
+        self.way.told.connect(commands.set_way)
+        later = "Shift the beats by half a beat; again shifts them back"
+        here = "A bar begins on the selected beat, or at the playhead (1)"
+        self.half = button("½×", "Half the tempo", commands.half_tempo, "wide")
+        self.double = button("2×", "Double the tempo", commands.double_tempo, "wide")
+        self.later = toggle("+½", later, lambda _: commands.half_a_beat_later(), "wide")
+        self.metre = control_of(METRE)
         self.metre.setSpecialValueText("bars as found")
         self.metre.setPrefix("bars of ")
         self.metre.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.metre.setAccessibleName("Beats in a bar")
-        self.metre.setToolTip("Beats in a bar; 0 is as found")
-        self.metre.setKeyboardTracking(False)
-        self.metre.valueChanged.connect(self._metre_typed)
-        self.one = _button(
-            "bar begins here", "A bar begins on the selected beat, or at the playhead (1)", self.commands.bar_here
-        )
+        self.metre.told.connect(lambda metre: commands.set_metre(int(metre)))
+        self.one = button("bar begins here", here, commands.bar_here, "wide")
+        for made in (self.half, self.double, self.later, self.one):
+            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-    def _make_choice(self) -> None:
-        self.kind = QComboBox()
+    def lines(self) -> list[list[Part]]:
+        """Return how they lie, for a grid."""
+        return [
+            ["beats", line((self.way, 1), self.half, self.double, self.later)],
+            ["", line((self.metre, 1), self.one)],
+        ]
+
+    def show_song(self, song: Soundtrack | None) -> str:
+        """Show how a song's beats are read; return its tempo in words."""
+        for widget in (self.way, self.half, self.double, self.later, self.metre, self.one):
+            widget.setEnabled(song is not None)
+        if song is None:
+            return ""
+        heard, reading, tempo = song.heard, song.reading, tempo_of(song)
+        self.way.show_value(reading.beat_source)
+        self.later.setChecked(reading.late != 0)
+        self.metre.show_value(reading.metre)
+        if not tempo:
+            return "no steady beat"
+        text = f"{tempo:.2f}".rstrip("0").rstrip(".") + " BPM"
+        if heard is not None:
+            text += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
+            if reading.beat_source == "found" and not reading.rival:
+                text += f" · {belief_word(heard.confidence)} {heard.confidence * 100:.0f} %"
+        return text
+
+
+class Choosing(QObject):
+    """Which of the song's points are used, and where: two lines. `where_chosen` tells that another stretch is looked at."""
+
+    where_chosen = Signal()
+
+    def __init__(self, project: Project, commands: RhythmCommands, listening: Listening) -> None:
+        super().__init__()
+        self.project, self.commands, self.listening = project, commands, listening
+        self.kind = Dropdown(KINDS)
         self.kind.setAccessibleName("Which points are used")
         self.kind.setToolTip(
             "Which points are used; every n-th is counted from the selected beat, else from a downbeat"
         )
         self.kind.setMaxVisibleItems(20)
-        for text, choice in KINDS:
-            self.kind.addItem(text, choice)
-        self.kind.activated.connect(lambda _: self._choose())
-        self.least_text = Label("≥ 0 %")
-        self.least = QSlider(Qt.Orientation.Horizontal)
-        self.least.setRange(0, 95)
-        self.least.setToolTip("Only points at least this strong")
-        self.least.setAccessibleName("Least strength")
-        self.least.sliderReleased.connect(self._choose)
-        self.least.valueChanged.connect(lambda v: self.least_text.setText(f"≥ {v} %"))
-        self.least_text.setFont(figures(12))
-        self.least_text.setMinimumWidth(48)
-        self.where = QComboBox()
+        self.kind.told.connect(lambda _: self._choose())
+        self.least = Slider("Least strength", 95, "Only points at least this strong", "≥ ")
+        self.least.settled.connect(self._choose)
+        self.where = Dropdown(((False, "whole song"), (True, "marked stretch")))
         self.where.setAccessibleName("Where points are chosen")
-        self.where.addItem("whole song")
-        self.where.addItem("marked stretch")
-        self.where.activated.connect(lambda _: self.refill())
+        self.where.told.connect(lambda _: self.where_chosen.emit())
 
-    def _make_listening(self) -> None:
-        self.clicks = _button(
-            "click", "A click on every point in use, downbeats higher (K)", self.commands.toggle_clicks
+    def lines(self) -> list[list[Part]]:
+        """Return how they lie, for a grid."""
+        return [
+            ["use", line((self.kind, 1), (self.where, 1))],
+            ["", line((self.least, 1), self.least.text)],
+        ]
+
+    def show_song(self, song: Soundtrack | None) -> None:
+        """Show which points of a song are used."""
+        marked = self.listening.marked is not None
+        self.kind.setEnabled(song is not None)
+        self.least.setEnabled(song is not None)
+        self.where.setEnabled(song is not None and marked)
+        if not marked:
+            self.where.show_value(False)
+        if song is None:
+            return
+        inside = self.where.currentData() and marked
+        choice = song.choices[-1] if inside or len(song.choices) == 1 else song.choices[0]
+        plain = PointChoice(choice.of, choice.every, "", choice.subdivision, 0.0, choice.bands)
+        self.kind.show_value(plain, "of your own")
+        self.least.show_value(choice.at_least)
+
+    def _choose(self) -> None:
+        plain: PointChoice = self.kind.currentData()
+        # Every n-th is counted from the selected beat, where just one is.
+        chosen = self.project.selection.points_of()
+        counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and is_beat(chosen[0].id)
+        first = chosen[0].id if counted else ""
+        choice = PointChoice(plain.of, plain.every, first, plain.subdivision, self.least.value() / 100, plain.bands)
+        self.commands.choose(choice, bool(self.where.currentData()))
+
+
+class Hearing(QObject):
+    """Clicks on the points, a loop, a slower pace: one line."""
+
+    def __init__(self, context: PageContext) -> None:
+        super().__init__()
+        listening, commands = context.listening, context.rhythm
+        self.listening = listening
+        click, loop = (
+            "A click on every point in use, downbeats higher (K)",
+            "Play the marked stretch round and round (L)",
         )
-        self.clicks.setCheckable(True)
-        self.loud = QSlider(Qt.Orientation.Horizontal)
-        self.loud.setRange(0, 100)
-        self.loud.setToolTip("How loud the clicks are")
-        self.loud.setAccessibleName("Loudness of the clicks")
-        self.loud.valueChanged.connect(lambda v: None if self._filling else self.listening.set_level(v / 100))
-        self.loop = _button("loop", "Play the marked stretch round and round (L)", self.commands.toggle_loop)
-        self.loop.setCheckable(True)
-        self.paces: list[QPushButton] = []
-        for pace, text in PACES:
-            button = _button(text, f"Play at {text} of its pace, pitch kept (Shift+L)", None)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _=False, q=pace: self.listening.set_pace(q))
-            self.paces.append(button)
-
-    def _make_foot(self) -> None:
-        self.selection = Label()
-        marks.ink(self.selection, "quiet")
-        self.strength = Spin()
-        self.strength.setRange(0, 100)
-        self.strength.setSuffix(" %")
-        self.strength.setFixedWidth(62)
-        self.strength.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.strength.setToolTip("Strength of the selected points")
-        self.strength.setKeyboardTracking(False)
-        self.strength.setAccessibleName("Strength")
-        self.strength.valueChanged.connect(lambda v: None if self._filling else self.points.set_strength(v / 100))
-        c = self.points
-        self.for_points = [
-            _button("−1", "A millisecond earlier (,)", c.nudge_back),
-            _button("+1", "A millisecond later (.)", c.nudge_on),
-            _button("attack", "Snap to the attack (N)", c.snap_points),
-            _button(
-                "anchor", "Hold the grid to this beat; with two, it is refitted between and beyond (H)", c.anchor_point
-            ),
-            _button("lock", "Lock, so that nothing moves it (Shift+H)", c.lock_points),
-            _button("word …", "A word for the point, such as a sung line's (W)", c.name_point),
-            _button("take out", "Take the points out of use (Delete)", c.remove_points),
-        ]
-        self.taps = Label()
-        self.for_taps = [
-            _button(
-                "points on attacks",
-                "Place the taps on the attacks they are meant for",
-                lambda: self.commands.take_taps(True),
-            ),
-            _button(
-                "points as tapped",
-                "Place the taps where they are, less your lateness",
-                lambda: self.commands.take_taps(False),
-            ),
-            _button("a tempo", "Read the whole song by the tapped tempo", self.commands.take_tempo),
-            _button("forget", "Forget the taps", self.commands.forget_taps),
-        ]
-
-    def _lay_out(self) -> None:
-        head = QHBoxLayout()
-        head.setSpacing(8)
-        head.addWidget(self.count)
-        head.addStretch(1)
-        head.addWidget(self.readings)
-        head.addWidget(self.go_to)
-        side = QVBoxLayout()
-        side.setContentsMargins(0, 0, 0, 0)
-        side.setSpacing(4)
-        side.addLayout(head)
-        side.addWidget(self.tempo)
-        rows = QGridLayout()
-        rows.setHorizontalSpacing(6)
-        rows.setVerticalSpacing(4)
-        rows.setColumnStretch(1, 1)
-        for number, (title, parts) in enumerate(
-            (
-                ("beats", (self.way, self.half, self.double, self.later)),
-                ("", (self.metre, self.one)),
-                ("use", (self.kind, self.where)),
-                ("", (self.least, self.least_text)),
-                ("hear", (self.clicks, self.loud, self.loop, *self.paces)),
+        self.clicks = toggle("click", click, lambda _: commands.toggle_clicks(), "wide")
+        self.loud = Slider("Loudness of the clicks", 100, "How loud the clicks are")
+        self.loud.moved.connect(listening.set_level)
+        self.loud.told.connect(listening.set_level)
+        self.loop = toggle("loop", loop, lambda _: commands.toggle_loop(), "wide")
+        self.paces = {
+            pace: toggle(
+                text, f"Play at {text} of its pace, pitch kept (Shift+L)",
+                lambda _, pace=pace: listening.set_pace(pace), "wide",  # type: ignore[misc]
             )
-        ):
-            label = Label(title)
-            marks.ink(label, "quiet")
-            rows.addWidget(label, number, 0)
-            line = QHBoxLayout()
-            line.setSpacing(4)
-            for part in parts:
-                line.addWidget(part, 1 if isinstance(part, QComboBox | QSlider | QSpinBox) else 0)
-            rows.addLayout(line, number, 1)
-        side.addLayout(rows)
-        side.addStretch(1)
-        holder = QWidget()
-        holder.setLayout(side)
-        holder.setFixedWidth(SIDE_W)
-        left = QVBoxLayout()
-        left.setSpacing(4)
-        left.addWidget(self.strip)
-        left.addWidget(self.view, 1)
-        left.addWidget(self._foot())
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 6, 14, 8)
-        whole.setSpacing(12)
-        whole.addLayout(left, 1)
-        whole.addWidget(holder)
+            for pace, text in PACES
+        }  # fmt: skip
+        for made in (self.clicks, self.loop, *self.paces.values()):
+            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-    def _foot(self) -> QWidget:
-        """Return the line below the wave: what is selected, and what can be done to it."""
-        foot = QHBoxLayout()
-        foot.setSpacing(4)
-        foot.addWidget(self.selection)
-        for button in self.for_points:
-            foot.addWidget(button)
-        foot.addWidget(self.strength)
-        foot.addWidget(self.taps)
-        for button in self.for_taps:
-            foot.addWidget(button)
-        foot.addStretch(1)
-        below = QWidget()
-        below.setLayout(foot)
-        foot.setContentsMargins(0, 0, 0, 0)
-        # What is offered for a selection must not push the preview aside.
-        below.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        below.setFixedHeight(28)
-        return below
+    def lines(self) -> list[list[Part]]:
+        """Return how they lie, for a grid."""
+        return [["hear", line(self.clicks, (self.loud, 1), self.loop, *self.paces.values())]]
 
-
-def _button(text: str, tip: str, act: object) -> QPushButton:
-    button = QPushButton(text)
-    button.setToolTip(tip)
-    button.setAccessibleName(tip)
-    marks.room(button, "wide")
-    button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    if act is not None:
-        button.clicked.connect(lambda _=False: act())  # type: ignore[operator]
-    return button
+    def show_listening(self) -> None:
+        """Show how the song is listened to."""
+        listening = self.listening
+        self.clicks.setChecked(listening.clicks)
+        self.loud.show_value(listening.level)
+        self.loop.setChecked(listening.looping)
+        self.loop.setEnabled(listening.marked is not None)
+        for pace, made in self.paces.items():
+            made.setChecked(pace == listening.pace)

@@ -4,19 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLineEdit
+
 from tempik.desktop.commands.points import place_named
-from tempik.desktop.pages.page import PageContext
-from tempik.desktop.pages.rhythm.controls import KINDS, PACES, RhythmControls
+from tempik.desktop.pages.page import Page, PageContext
+from tempik.desktop.pages.rhythm.controls import Choosing, Hearing, Reading
+from tempik.desktop.pages.rhythm.foot import Foot
 from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
-from tempik.digits import plural
-from tempik.reel import PointChoice, beats_between, is_beat, is_steady, metre_of
-from tempik.reel.points import tempo_of
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import column, grid, holder, line, toggle
+from tempik.desktop.widgets.plain import Label
+from tempik.desktop.widgets.theme import figures, words
+from tempik.reel import beats_between
 from tempik.rhythm.records import Analysis, belief_word
 from tempik.time import frame_of, time_of
 
+SIDE_W = 300
 
-class RhythmPage(RhythmControls):
+
+class RhythmPage(Page):
     """Song view on the left; the count, reading, choice and listening on the right; what is selected below."""
 
     name, title, key = "rhythm", "Rhythm", "F2"
@@ -29,11 +37,11 @@ class RhythmPage(RhythmControls):
         self.strip = ReadingsStrip(context.project, self.view)
         self.strip.chosen.connect(context.readings.read_as_heard)
         self._seen: Analysis | None = None  # the analysis whose readings are shown or put away
-        self._filling = False
-        self._make_reading()
-        self._make_choice()
-        self._make_listening()
-        self._make_foot()
+        self.reading = Reading(self.commands)
+        self.choosing = Choosing(context.project, self.commands, self.listening)
+        self.choosing.where_chosen.connect(self.refill)
+        self.hearing, self.foot = Hearing(context), Foot(context.project, self.commands, self.points)
+        self._make_head()
         self._lay_out()
         for signal in (context.project.changed, context.project.selection.points_selected, context.listening.changed):
             signal.connect(self.want)
@@ -44,6 +52,34 @@ class RhythmPage(RhythmControls):
         context.project.playhead.moved.connect(self._playhead_moved)
         self._taps_changed()
         self.refill()
+
+    def _make_head(self) -> None:
+        self.count, self.tempo = Label("–"), Label()
+        self.count.setFont(figures(34, True))
+        marks.ink(self.count, "beat")
+        self.count.setToolTip("bar.beat where the song sounds")
+        self.tempo.setFont(words(13))
+        self.go_to = QLineEdit()
+        self.go_to.setPlaceholderText("bar.beat")
+        self.go_to.setFont(figures(13))
+        self.go_to.setFixedWidth(104)
+        self.go_to.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.go_to.setToolTip("Jump to a bar and beat, such as 17.3 (J)")
+        self.go_to.setAccessibleName("Jump to bar and beat")
+        self.go_to.returnPressed.connect(self._jump)
+        heard = "The readings that were heard, over the wave (Shift+K: the next)"
+        self.readings = toggle("readings", heard, room="wide")
+        self.readings.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.readings.toggled.connect(lambda _: self.strip.fill(self.readings.isChecked()))
+
+    def _lay_out(self) -> None:
+        groups = (self.reading, self.choosing, self.hearing)
+        controls = grid(*(row for group in groups for row in group.lines()), spacing=(6, 4), wide=(1,))
+        head = line(self.count, None, self.readings, self.go_to, spacing=8)
+        side = holder(column(head, self.tempo, controls, None))
+        side.setFixedWidth(SIDE_W)
+        left = column(self.strip, (self.view, 1), self.foot)
+        line((left, 1), side, over=self, spacing=12, margins=(12, 6, 14, 8))
 
     # Showing
 
@@ -77,48 +113,13 @@ class RhythmPage(RhythmControls):
     def refill(self) -> None:
         """Show the song's reading, the choice and the selection."""
         song = self.project.reel.soundtrack
-        self._filling = True
-        there = song is not None
-        for widget in (
-            self.way,
-            self.half,
-            self.double,
-            self.later,
-            self.metre,
-            self.one,
-            self.kind,
-            self.least,
-            self.go_to,
-        ):
-            widget.setEnabled(there)
-        if song is not None:
-            heard, reading = song.heard, song.reading
-            self.way.setCurrentIndex(max(0, self.way.findData(reading.beat_source)))
-            self.later.setChecked(reading.late != 0)
-            self.metre.setValue(reading.metre)
-            tempo = f"{tempo_of(song):.2f}".rstrip("0").rstrip(".") + " BPM" if tempo_of(song) else "no steady beat"
-            if tempo_of(song) and heard is not None:
-                tempo += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
-                if reading.beat_source == "found" and not reading.rival:
-                    tempo += f" · {belief_word(heard.confidence)} {heard.confidence * 100:.0f} %"
-            self.tempo.setText(tempo)
-            self._show_strip(heard)
-            self._show_choice()
-        else:
-            self.tempo.setText("")
-            self._show_strip(None)
-        self.where.setEnabled(there and self.listening.marked is not None)
-        if self.listening.marked is None:
-            self.where.setCurrentIndex(0)
-        self.clicks.setChecked(self.listening.clicks)
-        self.loud.setValue(round(self.listening.level * 100))
-        self.loop.setChecked(self.listening.looping)
-        self.loop.setEnabled(self.listening.marked is not None)
-        for button, (pace, _) in zip(self.paces, PACES, strict=True):
-            button.setChecked(pace == self.listening.pace)
-        self._show_foot()
-        self._cursor_moved(self.view.cursor_s)
-        self._filling = False
+        self.go_to.setEnabled(song is not None)
+        self.tempo.setText(self.reading.show_song(song))
+        self._show_strip(song.heard if song is not None else None)
+        self.choosing.show_song(song)
+        self.hearing.show_listening()
+        self.foot.refill()
+        self._show_count(self.view.cursor_s)
 
     def _show_strip(self, heard: Analysis | None) -> None:
         """Show the readings of a song that was just heard where it is not sure of them, else as they were left."""
@@ -134,89 +135,24 @@ class RhythmPage(RhythmControls):
         """Show or put away the readings over the wave."""
         self.readings.setChecked(wanted)
 
-    def _show_choice(self) -> None:
-        song = self.project.reel.soundtrack
-        if song is None:
-            return
-        inside = self.where.currentIndex() == 1 and self.listening.marked is not None
-        choice = song.choices[-1] if inside or len(song.choices) == 1 else song.choices[0]
-        plain = PointChoice(choice.of, choice.every, "", choice.subdivision, 0.0, choice.bands)
-        for number, (_, known) in enumerate(KINDS):
-            if known == plain:
-                self.kind.setCurrentIndex(number)
-        if not self.least.isSliderDown():
-            self.least.setValue(round(choice.at_least * 100))
-
-    def _show_foot(self) -> None:
-        chosen = self.project.selection.points_of()
-        tapping = bool(self.commands.taps)
-        for button in self.for_points:
-            button.setVisible(bool(chosen) and not tapping)
-        self.strength.setVisible(bool(chosen) and not tapping)
-        for button in self.for_taps:
-            button.setVisible(tapping)
-        self.taps.setVisible(tapping)
-        self.selection.setVisible(not tapping)
-        if len(chosen) == 1:
-            self.selection.setText(f"{chosen[0].label}  {chosen[0].time_s:.3f} s")
-        elif chosen:
-            self.selection.setText(plural(len(chosen), "point"))
-        else:
-            count = len(self.project.timeline.points)
-            marked = (
-                "drag the bar numbers to mark a stretch"
-                if count
-                else "tap T along while it plays, or place points with P"
-            )
-            self.selection.setText(
-                f"{plural(count, 'point')} in use · {marked}" if self.project.reel.soundtrack else ""
-            )
-        if chosen:
-            self.strength.setValue(round(sum(p.strength for p in chosen) / len(chosen) * 100))
-            self.for_points[4].setText("unlock" if all(p.locked for p in chosen) else "lock")
-
     def _taps_changed(self) -> None:
-        from tempik.rhythm.taps import FEWEST, read_taps
-
         self.view.show_taps(self.commands.taps)
-        song = self.project.reel.soundtrack
-        count = len(self.commands.taps)
-        text = f"{count} tap{'s' if count != 1 else ''}"
-        if song is not None and song.heard is not None and count >= FEWEST:
-            late = read_taps(self.commands.taps, song.heard.onsets).late_s
-            text += f", {abs(late) * 1000:.0f} ms {'late' if late >= 0 else 'early'}"
-        self.taps.setText(text + ":")
-        self.for_taps[2].setEnabled(count >= FEWEST)
-        self._show_foot()
+        self.foot.refill()
         self.view.refresh()
 
     def _cursor_moved(self, song_s: float) -> None:
+        self._show_count(song_s)
+        self.transport.seek_song(song_s)
+
+    def _show_count(self, song_s: float) -> None:
         song = self.project.reel.soundtrack
         beats = beats_between(song, song_s - 8, song_s + 0.002) if song is not None else ()
         self.count.setText(beats[-1].label if beats else "–")
-        if not self._filling:
-            self.transport.seek_song(song_s)
 
     def follow(self, song_s: float) -> None:
         """Show where the song sounds, without asking for the playhead."""
-        was, self._filling = self._filling, True
-        self.view.go(song_s)
-        self._filling = was
-
-    # Acting
-
-    def _metre_typed(self, metre: int) -> None:
-        if not self._filling:
-            self.commands.set_metre(metre)
-
-    def _choose(self) -> None:
-        plain: PointChoice = self.kind.currentData()
-        # Every n-th is counted from the selected beat, where just one is.
-        chosen = self.project.selection.points_of()
-        counted = plain.of == "beats" and plain.every > 1 and len(chosen) == 1 and is_beat(chosen[0].id)
-        first = chosen[0].id if counted else ""
-        choice = PointChoice(plain.of, plain.every, first, plain.subdivision, self.least.value() / 100, plain.bands)
-        self.commands.choose(choice, self.where.currentIndex() == 1)
+        self.view.show_cursor(song_s)
+        self._show_count(song_s)
 
     def _jump(self) -> None:
         if self.jump_to(self.go_to.text()):

@@ -113,6 +113,11 @@ class RhythmView(QWidget):
 
     def go(self, song_s: float) -> None:
         """Move the cursor; the view follows it."""
+        self.show_cursor(song_s)
+        self.cursor_moved.emit(self.cursor_s)
+
+    def show_cursor(self, song_s: float) -> None:
+        """Show the cursor elsewhere, without telling of it."""
         self.cursor_s = min(max(song_s, 0.0), self._length_s)
         x = self.span.x(self.cursor_s)
         if not 0 <= x <= self.width():
@@ -120,7 +125,6 @@ class RhythmView(QWidget):
             self.span = self.span._replace(start_s=start).kept_on(self._length_s)
             self.refresh()
         self.update()
-        self.cursor_moved.emit(self.cursor_s)
 
     # Painting
 
