@@ -113,7 +113,7 @@ def cut_views(window: Window) -> None:
     project.change("Tagged", lambda reel: message_of.with_tag(reel, reel.footage[3].id, "cutaway"))
     page.list.setCurrentRow(6)
     spin(0.4)
-    page.row.pick(0)
+    page.view.row.pick(0)
     settle(window)
     spin(0.6)
     grab(window, "footage")

@@ -101,14 +101,14 @@ def test_keys_mean_the_piece_that_is_looked_at_only_where_it_has_the_keyboard(op
     page = opened.page(FootagePage)
     opened.open_page(FootagePage)
     assert page.takes() == {}
-    page.film.setFocus()
-    qtbot.waitUntil(page.film.hasFocus, timeout=30_000)
+    page.view.film.setFocus()
+    qtbot.waitUntil(page.view.film.hasFocus, timeout=30_000)
     at = opened.project.playhead.frame
-    page.scrub_to(1.0)
-    before = page.time_s
+    page.view.scrub_to(1.0)
+    before = page.view.time_s
     opened.commands["step_on"].trigger()
-    assert page.time_s > before and opened.project.playhead.frame == at
-    page.film.clearFocus()
+    assert page.view.time_s > before and opened.project.playhead.frame == at
+    page.view.film.clearFocus()
     opened.commands["step_on"].trigger()
     assert opened.project.playhead.frame == at + 1
 

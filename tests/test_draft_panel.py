@@ -185,19 +185,19 @@ def test_beside_the_shelf_the_preview_shows_the_clip_that_is_selected_or_swapped
     opened.project.selection.select_clip(first.clip.id)
     qtbot.waitUntil(lambda: not opened.worker.jobs and not opened.background.jobs, timeout=WAIT)
     shown: list[float] = []
-    page.scrubber.shown.connect(lambda path, time_s, image: shown.append(time_s))
+    page.view.scrubber.shown.connect(lambda path, time_s, image: shown.append(time_s))
     opened.project.selection.select_clip(other.clip.id)
     for _ in range(3):
         opened.commands["next_chance"].trigger()
     qtbot.wait(600)
-    assert not shown and opened.looking.image is None and page.piece == opened.project.selection.footage
+    assert not shown and opened.looking.image is None and page.view.piece == opened.project.selection.footage
     rows = [page.list.item(n) for n in range(page.list.count())]
     picked = next(
         r
         for r in rows
-        if not r.isSelected() and page.piece is not None and r.data(Qt.ItemDataRole.UserRole) != page.piece.id
+        if not r.isSelected() and page.view.piece is not None and r.data(Qt.ItemDataRole.UserRole) != page.view.piece.id
     )
-    with qtbot.waitSignal(page.scrubber.shown, timeout=WAIT):
+    with qtbot.waitSignal(page.view.scrubber.shown, timeout=WAIT):
         page.list.setCurrentItem(picked)
     assert opened.looking.image is not None  # asked for on the shelf, it is shown
 

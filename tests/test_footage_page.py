@@ -62,22 +62,22 @@ def look_at(window: Window, name: str) -> None:
 def test_a_suggested_cue_is_taken_by_one_key_and_dismissed_by_another(shelf: Window) -> None:
     page = shelf.page(FootagePage)
     look_at(shelf, "ball.mp4")
-    assert page.row.shown[0].time_s == pytest.approx(0.7, abs=1 / 60)
-    page.go_stop(1)
-    first = page.row.shown[page.row.at].time_s
-    count = len(page.row.shown)
-    page.row.pick(0)
-    page.row.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier))
+    assert page.view.row.shown[0].time_s == pytest.approx(0.7, abs=1 / 60)
+    page.view.go_stop(1)
+    first = page.view.row.shown[page.view.row.at].time_s
+    count = len(page.view.row.shown)
+    page.view.row.pick(0)
+    page.view.row.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Return, Qt.KeyboardModifier.NoModifier))
     assert piece(shelf, "ball.mp4").cues[0].time_s == pytest.approx(0.7, abs=1 / 60)
-    assert len(page.row.shown) == count - 1 and first > 0
-    if page.row.shown:
-        page.row.pick(0)
-        gone = page.row.shown[0].time_s
-        page.remove_cue()
-        assert gone in piece(shelf, "ball.mp4").dismissed and all(s.time_s != gone for s in page.row.shown)
-    page.scrub_to(0.7)
-    page.cue_name.setText("hits the floor")
-    page.cue_name.editingFinished.emit()
+    assert len(page.view.row.shown) == count - 1 and first > 0
+    if page.view.row.shown:
+        page.view.row.pick(0)
+        gone = page.view.row.shown[0].time_s
+        page.view.remove_cue()
+        assert gone in piece(shelf, "ball.mp4").dismissed and all(s.time_s != gone for s in page.view.row.shown)
+    page.view.scrub_to(0.7)
+    page.view.cue_name.setText("hits the floor")
+    page.view.cue_name.editingFinished.emit()
     assert piece(shelf, "ball.mp4").cues[0].name == "hits the floor"
     page.shelf.words.setText("floor")
     assert page.shelf.order() == [piece(shelf, "ball.mp4").id]
@@ -86,16 +86,16 @@ def test_a_suggested_cue_is_taken_by_one_key_and_dismissed_by_another(shelf: Win
 def test_a_cue_is_set_while_the_piece_plays(shelf: Window, qtbot: QtBot) -> None:
     page = shelf.page(FootagePage)
     look_at(shelf, "wide.mp4")
-    page.scrub_to(0.0)
-    page.play_pause()
-    qtbot.waitUntil(lambda: page.time_s > 0.2, timeout=WAIT)
-    page.set_cue()
+    page.view.scrub_to(0.0)
+    page.view.play_pause()
+    qtbot.waitUntil(lambda: page.view.time_s > 0.2, timeout=WAIT)
+    page.view.set_cue()
     cue = piece(shelf, "wide.mp4").cues[0]
     assert 0.2 <= cue.time_s < 1.6 and (cue.time_s * 25) % 1 == pytest.approx(0, abs=1e-6), "on a frame's own timestamp"
-    page.play_pause()
-    page.play_pause()
-    page.step(3)
-    assert page.time_s == pytest.approx(min(cue.time_s + 0.12, 39 / 25), abs=0.05)
+    page.view.play_pause()
+    page.view.play_pause()
+    page.view.step(3)
+    assert page.view.time_s == pytest.approx(min(cue.time_s + 0.12, 39 / 25), abs=0.05)
 
 
 def test_the_shelf_is_sorted_searched_tagged_and_noted(shelf: Window) -> None:
@@ -104,10 +104,10 @@ def test_the_shelf_is_sorted_searched_tagged_and_noted(shelf: Window) -> None:
     lengths = [by_id(shelf.project.reel.footage, i).length_s for i in page.shelf.order()]  # type: ignore[union-attr]
     assert lengths == sorted(lengths, reverse=True)
     look_at(shelf, "wide.mp4")
-    page.tag.setCurrentIndex(page.tag.findData("first choice"))
-    page.tag.activated.emit(page.tag.currentIndex())
-    page.note.setText("steam on the left")
-    page.note.editingFinished.emit()
+    page.about.tag.setCurrentIndex(page.about.tag.findData("first choice"))
+    page.about.tag.activated.emit(page.about.tag.currentIndex())
+    page.about.note.setText("steam on the left")
+    page.about.note.editingFinished.emit()
     assert (piece(shelf, "wide.mp4").tag, piece(shelf, "wide.mp4").note) == ("first choice", "steam on the left")
     page.shelf.sort.setCurrentText("tag")
     assert page.shelf.order()[0] == piece(shelf, "wide.mp4").id
@@ -124,8 +124,8 @@ def test_planned_shots_have_footage_attached(shelf: Window) -> None:
     dialog.keep()
     assert [s.text for s in shelf.project.reel.shots] == ["the ball comes down", "steam from the trough"]
     look_at(shelf, "ball.mp4")
-    page.shot.setCurrentIndex(1)
-    page.shot.activated.emit(1)
+    page.about.shot.setCurrentIndex(1)
+    page.about.shot.activated.emit(1)
     again = ShotList(shelf.project, shelf)
     assert "the ball comes down: ball.mp4" in again.have.text() and "trough: nothing yet" in again.have.text()
     again.lines.setPlainText("steam from the trough")
@@ -137,13 +137,13 @@ def test_a_true_rate_is_said_and_shown_wherever_speed_is(shelf: Window) -> None:
     page = shelf.page(FootagePage)
     look_at(shelf, "wide.mp4")
     assert "uneven" in page.shelf.facts(piece(shelf, "wide.mp4"))
-    page.read_rate.setCurrentText("100 fps")
-    page._rate_set()
+    page.about.read_rate.setCurrentText("100 fps")
+    page.about.set_rate()
     assert piece(shelf, "wide.mp4").read_rate == 100
-    assert "clean down to 30 %" in page.facts.text() and "written as 25" in page.facts.text()
+    assert "clean down to 30 %" in page.about.facts.text() and "written as 25" in page.about.facts.text()
     assert "≥ 30 %" in page.shelf.facts(piece(shelf, "wide.mp4"))
-    page.read_rate.setCurrentText("fast")
-    page._rate_set()
+    page.about.read_rate.setCurrentText("fast")
+    page.about.set_rate()
     assert "'fast' is not a frame rate" in shelf.foot.status.text()
     shelf.undo()
     assert piece(shelf, "wide.mp4").read_rate is None
@@ -152,10 +152,10 @@ def test_a_true_rate_is_said_and_shown_wherever_speed_is(shelf: Window) -> None:
 def test_repeated_frames_are_said_and_left_out(shelf: Window) -> None:
     page = shelf.page(FootagePage)
     look_at(shelf, "pulldown.mp4")
-    assert "only repeat (one in 5): 24" in page.facts.text() and page.around.isVisible()
-    page.around.click()
+    assert "only repeat (one in 5): 24" in page.about.facts.text() and page.about.around.isVisible()
+    page.about.around.click()
     assert piece(shelf, "pulldown.mp4").true_rate == pytest.approx(Fraction(24), abs=0.4)
-    page.around.click()
+    page.about.around.click()
     assert not piece(shelf, "pulldown.mp4").skip_repeats
 
 

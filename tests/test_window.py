@@ -93,10 +93,10 @@ def test_the_whole_job_from_drop_to_export_and_back(window: Window, qtbot: QtBot
     page = window.page(FootagePage)
     for number, time_s in enumerate((2.0, 2.5)):
         page.list.setCurrentRow(number)
-        page.scrub_to(time_s + 0.004)
-        page.step(1)
-        page.step(-1)
-        qtbot.mouseClick(page.cue_here, Qt.MouseButton.LeftButton)
+        page.view.scrub_to(time_s + 0.004)
+        page.view.step(1)
+        page.view.step(-1)
+        qtbot.mouseClick(page.view.cue_here, Qt.MouseButton.LeftButton)
         assert window.project.reel.footage[number].cues[0].time_s == pytest.approx(time_s, abs=0.002)
     # Go.
     window.projects.show_draft()

@@ -6,27 +6,16 @@ from functools import partial
 from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QCheckBox,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QFrame, QPushButton, QWidget
 
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.gesture import Gesture
+from tempik.desktop.session.gesture import ReelEdit, slide
 from tempik.desktop.shell.draft_rule import PlainRuleFields
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import quiet, tool
-from tempik.desktop.widgets.plain import Label, as_tip
-from tempik.desktop.widgets.slider import FreeSlider
-from tempik.desktop.widgets.theme import words
-from tempik.desktop.widgets.typed import DecimalSpin
+from tempik.desktop.widgets.controls import Slider, control_of
+from tempik.desktop.widgets.form import button, column, emptied, grid, holder, label, line, quiet, toggle, tool
+from tempik.desktop.widgets.plain import as_tip
 from tempik.edit.draft import LONGEST_S, RuleDraftOptions
 from tempik.edit.drafting.make import DraftOptions, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood
@@ -35,11 +24,13 @@ from tempik.edit.song.stretches import LENGTHS_S, Stretch, suggested_stretches
 from tempik.project.moods import own_moods
 from tempik.reel import Reel
 from tempik.rhythm.song_edits import SongEdit
+from tempik.settings import Setting
 from tempik.time import clock_text
 
 WIDTH = 460
 ACROSS = 3
 SAME_S = 0.6
+LONG = Setting("length_s", "length", 15.0, 1, 3600, "s", digits=2, step=1, does="Length of the reel")
 
 
 class DraftStretch(NamedTuple):
@@ -62,117 +53,63 @@ class DraftPanel(QFrame):
     def __init__(self, project: Project, arrange: ArrangeCommands, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.project, self.arrange = project, arrange
-        self.gesture = Gesture(project)
         self.setObjectName("draft")
         marks.mark(self, "panel")
         self.setFixedWidth(WIDTH)
         self.mood: Mood | None = MOODS[2]
         self.stretch: DraftStretch | None = None
-        self._filling = False
-        title = Label("Draft the reel")
-        title.setFont(words(15, True))
-        self.about = Label("")
-        self.about.setWordWrap(True)
-        marks.ink(self.about, "quiet")
-        self.moods, self.mood_group = QGridLayout(), QButtonGroup(self)
-        self.moods.setSpacing(4)
-        self.does = quiet("")
-        self.does.setWordWrap(True)
+        title = label("Draft the reel", 15, True)
+        self.about, self.does = quiet("", wraps=True), quiet("", wraps=True)
+        self.moods, self.mood_group = grid(spacing=(4, 4)), QButtonGroup(self)
+        self.offers, self.offer_group = column(spacing=3), QButtonGroup(self)
         self.rule = PlainRuleFields()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 14, 16, 14)
-        column.setSpacing(8)
-        column.addWidget(title)
-        column.addWidget(self.about)
-        column.addLayout(self.moods)
-        column.addWidget(self.does)
-        column.addLayout(self._make_length())
-        self.offers, self.offer_group = QVBoxLayout(), QButtonGroup(self)
-        self.offers.setSpacing(3)
-        column.addLayout(self.offers)
-        column.addWidget(self.rule)
-        column.addWidget(self._make_strength())
-        column.addLayout(self._make_ticks())
-        column.addLayout(self._make_buttons())
-
-    def _make_length(self) -> QHBoxLayout:
-        self.length = DecimalSpin()
-        self.length.setRange(1.0, 3600.0)
-        self.length.setDecimals(2)
-        self.length.setSuffix(" s")
+        self.length = control_of(LONG)
         self.length.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.length.setAccessibleName("Length of the reel")
-        self.length.setKeyboardTracking(False)
-        self.length.valueChanged.connect(lambda _: self._offer_stretches())
-        line = QHBoxLayout()
-        line.setSpacing(4)
-        line.addWidget(quiet("about"))
-        for seconds in LENGTHS_S:
-            button = QPushButton(f"{seconds:.0f} s")
-            marks.room(button, "narrow")
-            button.clicked.connect(partial(self.length.setValue, seconds))
-            line.addWidget(button)
-        line.addStretch(1)
-        line.addWidget(self.length)
-        return line
-
-    def _make_strength(self) -> QWidget:
-        self.strength = FreeSlider(6)
-        self.strength.setRange(0, 200)
-        self.strength.setValue(100)
-        self.strength.setAccessibleName("From calm to wild")
-        self.strength.setToolTip(
-            "How strong accents and ramps are. A reel of this mood is changed at once, while you look."
+        self.length.told.connect(lambda _: self._offer_stretches())
+        usual = [button(f"{s:.0f} s", "", partial(self.length.setValue, s), "narrow") for s in LENGTHS_S]
+        self.strength = Slider(
+            "From calm to wild",
+            tip="How strong accents and ramps are. A reel of this mood is changed at once, while you look.",
         )
-        self.strength.valueChanged.connect(self._stronger)
-        self.strength.sliderReleased.connect(lambda: self.gesture.settle("Draft calmer or wilder"))
-        self.wild = QWidget()
-        line = QHBoxLayout(self.wild)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(quiet("calm"))
-        line.addWidget(self.strength, 1)
-        line.addWidget(quiet("wild"))
-        return self.wild
-
-    def _make_ticks(self) -> QVBoxLayout:
-        self.ordered = QCheckBox("footage in its order")
+        self.gesture = slide(self.strength, project, lambda: "Draft calmer or wilder", self._with_strength)
+        self.wild = holder(line("calm", (self.strength, 1), "wild", spacing=6))
+        self.ordered, self.over = QCheckBox("footage in its order"), QCheckBox("over the marked stretch only")
         self.ordered.setToolTip("As the shot list has it, or else the shelf")
-        self.over = QCheckBox("over the marked stretch only")
-        column = QVBoxLayout()
-        column.setSpacing(2)
-        column.addWidget(self.ordered)
-        column.addWidget(self.over)
         self.over.toggled.connect(lambda _: self._show_parts())
-        return column
-
-    def _make_buttons(self) -> QHBoxLayout:
-        self.go = QPushButton("Draft")
+        self.go = button("Draft", "", self._go)
         self.go.setProperty("main", True)
-        self.go.clicked.connect(self._go)
-        self.again = QPushButton("Another")
-        self.again.setToolTip("Draw again by the mood of the last draft (Ctrl+Shift+D); what is locked stays")
-        self.again.clicked.connect(self._another)
-        self.own = QPushButton("Own moods …")
-        self.own.setToolTip("Change the chosen mood and keep it under a name of your own")
-        self.own.clicked.connect(self._ask_own)
-        line = QHBoxLayout()
-        line.addWidget(self.own)
-        line.addStretch(1)
-        line.addWidget(self.again)
-        line.addWidget(self.go)
-        return line
+        again, own = (
+            "Draw again by the mood of the last draft (Ctrl+Shift+D); what is locked stays",
+            "Change the chosen mood and keep it under a name of your own",
+        )
+        self.again = button("Another", again, self._another)
+        self.own = button("Own moods …", own, self._ask_own)
+        column(
+            title,
+            self.about,
+            self.moods,
+            self.does,
+            line("about", *usual, None, self.length),
+            self.offers,
+            self.rule,
+            self.wild,
+            column(self.ordered, self.over, spacing=2),
+            line(self.own, None, self.again, self.go, spacing=6),
+            over=self,
+            spacing=8,
+            margins=(16, 14, 16, 14),
+        )
 
     # Filling
 
     def show_for(self, reel: Reel, corner: QPoint) -> None:
         """Open at a corner with the reel's own stretch filled in."""
         song, draft = reel.soundtrack, reel.draft
-        self._filling = True
         names = {m.name: m for m in (*MOODS, *own_moods())}
         if draft is not None and draft.mood in names:
             self.mood = names[draft.mood]
         self._fill_moods([*names.values()])
-        self.strength.setValue(round(100 * reel.amount))
+        self.strength.show_value(reel.amount)
         self.ordered.setChecked(draft is not None and draft.ordered)
         self.again.setEnabled(draft is not None and bool(draft.mood))
         marked = self.project.selection.marked_frames
@@ -186,8 +123,7 @@ class DraftPanel(QFrame):
         )
         if song is not None:
             self.length.setMaximum(max(song.length_s, 1.0))
-            self.length.setValue(min(reel.length_s or LONGEST_S, song.length_s - song.start_s))
-        self._filling = False
+            self.length.show_value(min(reel.length_s or LONGEST_S, song.length_s - song.start_s))
         self._offer_stretches()
         self._show_parts()
         self.move(corner)
@@ -199,22 +135,18 @@ class DraftPanel(QFrame):
             self.moods.removeWidget(old)
             old.deleteLater()
         for number, mood in enumerate([*moods, None]):
-            button = QPushButton(mood.name if mood is not None else "plain rule")
-            button.setCheckable(True)
-            marks.room(button, "tile")
-            button.setToolTip(
-                as_tip(mood.does) if mood is not None else "One clip every few beats, your footage in turn"
-            )
-            button.setChecked(mood is None if self.mood is None else mood is not None and mood.name == self.mood.name)
-            button.clicked.connect(partial(self.choose_mood, mood))
-            self.mood_group.addButton(button)
-            self.moods.addWidget(button, number // ACROSS, number % ACROSS)
+            tip = as_tip(mood.does) if mood is not None else "One clip every few beats, your footage in turn"
+            made = toggle(mood.name if mood is not None else "plain rule", tip, room="tile")
+            made.setChecked(mood is None if self.mood is None else mood is not None and mood.name == self.mood.name)
+            made.clicked.connect(partial(self.choose_mood, mood))
+            self.mood_group.addButton(made)
+            self.moods.addWidget(made, number // ACROSS, number % ACROSS)
 
     def choose_mood(self, mood: Mood | None, *_: object) -> None:
         """Draft by a mood, or by the plain rule."""
         self.mood = mood
-        for button in self.mood_group.buttons():
-            button.setChecked(button.text() == (mood.name if mood is not None else "plain rule"))
+        for made in self.mood_group.buttons():
+            made.setChecked(made.text() == (mood.name if mood is not None else "plain rule"))
         self._show_parts()
 
     def _show_parts(self) -> None:
@@ -227,8 +159,8 @@ class DraftPanel(QFrame):
         self.wild.setVisible(mood is not None)
         self.ordered.setVisible(mood is not None)
         over = self.over.isChecked() and not self.over.isHidden() and mood is not None
-        for button in self.offer_group.buttons():
-            button.setEnabled(not over)
+        for made in self.offer_group.buttons():
+            made.setEnabled(not over)
         self.length.setEnabled(not over)
         self.adjustSize()
 
@@ -236,13 +168,9 @@ class DraftPanel(QFrame):
         """Offer the stretch that is used, others of about the length that is set, and the whole song made so long."""
         reel = self.project.reel
         song = reel.soundtrack
-        if self._filling or song is None:
+        if song is None:
             return
-        while (item := self.offers.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        emptied(self.offers)
         wanted = self.length.value()
         now = DraftStretch(song.start_s, min(wanted, song.length_s - song.start_s))
         suggested = suggested_stretches(song, wanted)
@@ -257,10 +185,10 @@ class DraftPanel(QFrame):
                 first = not reel.clips and self.offers.count() == 1  # of an empty reel the best is offered
                 self._offer(DraftStretch(found.start_s, found.length_s), found.why, first)
         if song.length_s > wanted + 1:
-            find = QPushButton(f"the whole song, made {wanted:.0f} s long …")
-            marks.room(find, "line")
-            find.setToolTip("Finds which bars to leave out so that the transitions are least heard")
-            find.clicked.connect(partial(self._find_song_edit, find))
+            tip = "Finds which bars to leave out so that the transitions are least heard"
+            find = button(
+                f"the whole song, made {wanted:.0f} s long …", tip, lambda: self._find_song_edit(find), "line"
+            )
             self.offers.addWidget(find)
         self.adjustSize()
 
@@ -268,37 +196,27 @@ class DraftPanel(QFrame):
         text = f"{clock_text(stretch.start_s)[:-4]}   {stretch.length_s:.1f} s   {why}"
         if stretch.song_edit is not None:
             text = f"whole song   {stretch.length_s:.1f} s   {why}"
-        button = QPushButton(text)
-        button.setCheckable(True)
-        marks.room(button, "line")
-        button.clicked.connect(partial(self._choose, stretch))
-        self.offer_group.addButton(button)
-        line = QHBoxLayout()
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(4)
-        line.addWidget(tool("play", "Listen to it", partial(self._listen, stretch)))
-        line.addWidget(button, 1)
-        holder = QWidget()
-        holder.setLayout(line)
-        self.offers.addWidget(holder)
+        offer = toggle(text, "", lambda _: self._choose(stretch), "line")
+        self.offer_group.addButton(offer)
+        self.offers.addWidget(holder(line(tool("play", "Listen to it", partial(self._listen, stretch)), (offer, 1))))
         if chosen:
-            button.setChecked(True)
+            offer.setChecked(True)
             self.stretch = stretch
 
-    def _choose(self, stretch: DraftStretch, *_: object) -> None:
+    def _choose(self, stretch: DraftStretch) -> None:
         """Take a stretch, and show where in the song it is."""
         self.stretch = stretch
         if stretch.song_edit is None:
             self.project.selection.mark((stretch.start_s, stretch.start_s + stretch.length_s))
 
-    def _listen(self, stretch: DraftStretch, *_: object) -> None:
+    def _listen(self, stretch: DraftStretch) -> None:
         if stretch.song_edit is not None:
             self.arrange.listen(stretch.song_edit)
         else:
             self._choose(stretch)
             self.arrange.listen_stretch(stretch.start_s, stretch.length_s)
 
-    def _find_song_edit(self, button: QPushButton, *_: object) -> None:
+    def _find_song_edit(self, button: QPushButton) -> None:
         button.setEnabled(False)
         button.setText("looking for ways …")
 
@@ -320,13 +238,12 @@ class DraftPanel(QFrame):
         self.gesture.settle("Draft calmer or wilder")
         self.arrange.sampler.stop()
 
-    def _stronger(self, value: int) -> None:
+    def _with_strength(self, amount: float) -> ReelEdit | None:
         """A reel that was drafted by this mood is changed while one looks."""
         draft, mood = self.project.reel.draft, self.mood
-        if not self._filling and draft is not None and mood is not None and draft.mood == mood.name:
-            self.gesture.show(lambda reel: with_strength(reel, mood, value / 100))
-            if not self.strength.isSliderDown():
-                self.gesture.settle("Draft calmer or wilder")
+        if draft is None or mood is None or draft.mood != mood.name:
+            return None
+        return lambda reel: with_strength(reel, mood, amount)
 
     def options(self) -> RuleDraftOptions:
         """Return what the plain rule is asked for. The length is cut to what the song has left."""

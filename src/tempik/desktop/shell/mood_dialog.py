@@ -2,43 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, cast
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
-    QDoubleSpinBox,
-    QFormLayout,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QPushButton,
-    QSpinBox,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLineEdit, QVBoxLayout, QWidget
 
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.desktop.session.messages import Messages
-from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import quiet, tool
-from tempik.desktop.widgets.plain import Label
-from tempik.desktop.widgets.typed import DecimalSpin, Spin
-from tempik.edit.drafting.moods import BOUNDS, FIRES_ON, LEVELS, MOODS, REWIND, Fires, Mood, Phrase
+from tempik.desktop.widgets.controls import Dropdown, Number, control_of
+from tempik.desktop.widgets.form import Part, SettingsForm, button, column, grid, label, line, tool
+from tempik.edit.drafting.moods import FIRES_ON, LEVELS, MOOD_SETTINGS, MOODS, REWIND, Fires, Mood, Phrase
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
 from tempik.project.moods import kept_mood, own_moods, removed_mood
+from tempik.reel.lanes import LANE_SETTINGS, RULE_SETTINGS
 from tempik.retime.shapes import READY
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
 from tempik.sounds.shelf import SHELF
-from tempik.transitions import CATALOGUE as JOINS
+from tempik.transitions import CATALOGUE as TRANSITIONS
 
 NONE = "none"
+LENGTHS = "Lengths of cuts in beats, one after the other; | between two rows of which one is drawn"
+# What is chosen by name, and the three columns.
+NAMED = {
+    "flow": "movement across cuts", "shape": "speed", "rare": "rarely", "transition": "transition",
+    "rush": "sound on transitions", "hit": "sound on drops", "look": "look",
+}  # fmt: skip
+COLUMNS = (
+    ("fill", "roll", "hold"),
+    ("motion", "flow", "shape", "ramp", "ramp_from", "rare", "rare_share"),
+    ("transition", "transition_beats", "rush", "hit", "look", "look_amount", "light", "shutter_deg"),
+)
 EVERY_LEVEL: tuple[tuple[str, tuple[LevelName, ...]], ...] = (
     ("where it is loud", ("full",)), ("where it is half loud or loud", ("middle", "full")), ("where it is quiet", ("quiet",)),
     ("everywhere", LEVELS),
@@ -71,27 +67,15 @@ class MoodDialog(QDialog):
         super().__init__(parent)
         self._mood, self._messages = mood, messages
         self.setWindowTitle("Own moods")
-        self._gives: dict[str, Callable[[], Any]] = {}
+        self.names: dict[str, Dropdown] = {}
         self.cuts: dict[LevelName, QLineEdit] = {}
-        self.fires: list[tuple[QComboBox, QComboBox, QSpinBox, QComboBox, QDoubleSpinBox]] = []
+        self.fires: list[tuple[Dropdown, Dropdown, Number, Dropdown, Number]] = []
         own = mood.name not in {m.name for m in MOODS}
         self.name = QLineEdit(mood.name if own else f"my {mood.name}")
         self.does = QLineEdit(mood.does)
-        self.message = Label("")
-        self.message.setWordWrap(True)
-        marks.ink(self.message, "warning")
-        across = QHBoxLayout()
-        across.setSpacing(24)
-        for form in self._make_forms(mood):
-            form.setVerticalSpacing(5)
-            part = QVBoxLayout()
-            part.addLayout(form)
-            part.addStretch(1)
-            across.addLayout(part, 1)
-        self.accents = QGridLayout()
-        self.accents.setSpacing(4)
-        add = QPushButton("add an accent")
-        add.clicked.connect(lambda: self.add_fires(Fires("flash")))
+        self.message = label(ink="warning", wraps=True)
+        self.accents = grid(spacing=(4, 4))
+        add = button("add an accent", "", lambda: self.add_fires(Fires("flash")))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         self.keep = buttons.addButton("Keep as my own", QDialogButtonBox.ButtonRole.AcceptRole)
         self.forget = buttons.addButton("Take away", QDialogButtonBox.ButtonRole.DestructiveRole)
@@ -99,96 +83,67 @@ class MoodDialog(QDialog):
         self.forget.clicked.connect(self._forget)
         buttons.accepted.connect(self._keep)
         buttons.rejected.connect(self.reject)
-        top = QFormLayout()
-        top.addRow(Label("name"), self.name)
-        top.addRow(Label("what it is like"), self.does)
-        column = QVBoxLayout(self)
-        column.setSpacing(8)
-        column.addLayout(top)
-        column.addLayout(across)
-        column.addWidget(quiet("accents"))
-        column.addLayout(self.accents)
-        column.addWidget(add, 0, Qt.AlignmentFlag.AlignLeft)
-        column.addWidget(self.message)
-        column.addWidget(buttons)
+        top = grid((label("name"), self.name), (label("what it is like"), self.does), spacing=(6, 6), wide=(1,))
+        across = line(*((part, 1) for part in self._make_parts(mood)), spacing=24)
+        parts = (top, across, "accents", self.accents, line(add, None), self.message, buttons)
+        column(*parts, over=self, spacing=8, margins=(11, 11, 11, 11))
         for fires in mood.fires:
             self.add_fires(fires)
         self.setMinimumWidth(940)
 
-    def _make_forms(self, mood: Mood) -> tuple[QFormLayout, QFormLayout, QFormLayout]:
-        left, middle, right = QFormLayout(), QFormLayout(), QFormLayout()
-        for level in LEVELS:
-            line = QLineEdit(phrases_text(mood.phrases[level]))
-            line.setToolTip("Lengths of cuts in beats, one after the other; | between two rows of which one is drawn")
-            self.cuts[level] = line
-            left.addRow(Label(f"cuts, {LEVEL_WORDS[level]}"), line)
-        self._tick(left, "fill", "halves before a change", mood.fill)
-        self._number(left, "roll", "roll, beats", mood.roll, 1)
-        self._number(left, "hold", "held on drops, beats", mood.hold, 1)
-        self._number(middle, "motion", "motion by loudness", mood.motion, 0.1)
-        self._choice(middle, "flow", "movement across cuts", mood.flow, ["", "carried", "answered"])
+    def _make_parts(self, mood: Mood) -> list[QVBoxLayout]:
+        """Return three columns of controls."""
+        self.form = SettingsForm(MOOD_SETTINGS)
+        self.form.show_record(mood)
+        for control in self.form.controls.values():
+            if isinstance(control, Number):
+                control.setAlignment(Qt.AlignmentFlag.AlignCenter)
         shapes = [s.name for s in READY]
-        self._choice(middle, "shape", "speed", mood.shape, shapes)
-        self._number(middle, "ramp", "how much of the speed", mood.ramp, 0.05)
-        self._number(middle, "ramp_from", "on clips from, beats", mood.ramp_from, 0.5)
-        self._choice(middle, "rare", "rarely", mood.rare, ["", REWIND, *shapes])
-        self._number(middle, "rare_share", "on how many", mood.rare_share, 0.01)
-        self._choice(right, "transition", "transition", mood.transition, ["", *JOINS])
-        self._number(right, "transition_beats", "transition, beats", mood.transition_beats, 0.25)
-        self._choice(right, "rush", "sound on transitions", mood.rush, ["", *SHELF])
-        self._choice(right, "hit", "sound on drops", mood.hit, ["", *SHELF])
-        self._choice(right, "look", "look", mood.look, ["", *(look.name for look in LOOKS)])
-        self._number(right, "look_amount", "how much of the look", mood.look_amount, 0.05)
-        self._number(right, "light", "light, stops", mood.light, 0.1)
-        self._number(right, "shutter_deg", "shutter", mood.shutter_deg, 15, "°")
-        return left, middle, right
+        for name, there in (
+            ("flow", ("", "carried", "answered")),
+            ("shape", shapes),
+            ("rare", ("", REWIND, *shapes)),
+            ("transition", ("", *TRANSITIONS)),
+            ("rush", ("", *SHELF)),
+            ("hit", ("", *SHELF)),
+            ("look", ("", *(look.name for look in LOOKS))),
+        ):
+            self.names[name] = Dropdown(((n, n or NONE) for n in there), 0)
+            self.names[name].show_value(getattr(mood, name))
+        cuts: list[list[Part]] = []
+        for level in LEVELS:
+            self.cuts[level] = QLineEdit(phrases_text(mood.phrases[level]))
+            self.cuts[level].setToolTip(LENGTHS)
+            cuts.append([label(f"cuts, {LEVEL_WORDS[level]}"), self.cuts[level]])
+        return [
+            column(grid(*rows, *(self._row(name) for name in names), spacing=(6, 5), wide=(1,)), None)
+            for rows, names in zip((cuts, [], []), COLUMNS, strict=True)
+        ]
 
-    def _number(self, form: QFormLayout, field: str, text: str, value: float, step: float, unit: str = "") -> None:
-        box = DecimalSpin()
-        box.setDecimals(0 if step >= 1 else 2)
-        box.setRange(*map(float, BOUNDS[field]))
-        box.setSingleStep(step)
-        box.setSuffix(unit)
-        box.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        box.setValue(value)
-        box.setAccessibleName(text)
-        form.addRow(Label(text), box)
-        self._gives[field] = box.value
-
-    def _choice(self, form: QFormLayout, field: str, text: str, value: str, there: Sequence[str]) -> None:
-        box = QComboBox()
-        for name in there:
-            box.addItem(name or NONE, name)
-        box.setCurrentIndex(max(0, box.findData(value)))
-        box.setAccessibleName(text)
-        form.addRow(Label(text), box)
-        self._gives[field] = box.currentData
-
-    def _tick(self, form: QFormLayout, field: str, text: str, value: bool) -> None:
-        box = QCheckBox(text)
-        box.setChecked(value)
-        form.addRow(box)
-        self._gives[field] = box.isChecked
+    def _row(self, name: str) -> list[Part]:
+        if name in self.names:
+            self.names[name].setAccessibleName(NAMED[name])
+            return [label(NAMED[name]), self.names[name]]
+        setting = MOOD_SETTINGS[name]
+        return [(self.form[name], 2)] if setting.kind == "switch" else [label(setting.title), self.form[name]]
 
     def add_fires(self, fires: Fires) -> None:
         """Add an accent to the table."""
-        accent, of, every, where, amount = QComboBox(), QComboBox(), Spin(), QComboBox(), DecimalSpin()
-        for name, kind in ACCENTS.items():
-            accent.addItem(kind.title, name)
-        accent.setCurrentIndex(accent.findData(fires.accent))
-        of.addItems(list(FIRES_ON))
-        of.setCurrentText(fires.of)
-        every.setRange(1, 64)
-        every.setPrefix("every ")
-        every.setValue(fires.every)
-        for text, levels in EVERY_LEVEL:
-            where.addItem(text, levels)
-        where.setCurrentIndex(
-            next((n for n, (_, levels) in enumerate(EVERY_LEVEL) if set(levels) == set(fires.levels)), 0)
+        accent = Dropdown(((name, kind.title) for name, kind in ACCENTS.items()), 0)
+        of, where = (
+            Dropdown(((on, on) for on in FIRES_ON), 0),
+            Dropdown(((levels, text) for text, levels in EVERY_LEVEL), 0),
         )
-        amount.setRange(0.0, 2.0)
-        amount.setSingleStep(0.1)
-        amount.setValue(fires.amount)
+        every, amount = (
+            control_of(RULE_SETTINGS["every"]),
+            control_of(LANE_SETTINGS["amount"]._replace(unit="", step=0.1)),
+        )
+        every.setPrefix("every ")
+        accent.show_value(fires.accent)
+        of.show_value(fires.of)
+        every.show_value(fires.every)
+        where.show_value(next((ls for _, ls in EVERY_LEVEL if set(ls) == set(fires.levels)), EVERY_LEVEL[0][1]))
+        amount.show_value(fires.amount)
         for box in (every, amount):
             box.setAlignment(Qt.AlignmentFlag.AlignCenter)
         row = (accent, of, every, where, amount)
@@ -218,10 +173,11 @@ class MoodDialog(QDialog):
 
     def mood(self) -> Mood:
         """Return the mood as it is written. Raises TempikError where a row of lengths is none."""
-        values = {field: give() for field, give in self._gives.items()}
+        values: dict[str, Any] = {name: control.kept() for name, control in self.form.controls.items()}
+        values |= {name: box.currentData() for name, box in self.names.items()}
         fires = tuple(
             Fires(
-                str(accent.currentData()), of.currentText(), every.value(), cast("tuple[LevelName, ...]", tuple(where.currentData())),
+                str(accent.currentData()), of.currentText(), int(every.value()), cast("tuple[LevelName, ...]", tuple(where.currentData())),
                 round(amount.value(), 3),
             )
             for accent, of, every, where, amount in self.fires

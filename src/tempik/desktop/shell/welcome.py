@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal, SignalInstance
 from PySide6.QtGui import QIcon, QImage, QMouseEvent, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QPushButton, QSizePolicy, QWidget
 
 from tempik.demo import OTHERS, PROJECT
 from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.plain import Label, as_tip, in_menu
-from tempik.desktop.widgets.theme import icon, words
+from tempik.desktop.widgets.form import button, column, emptied, holder, label, line, quiet
+from tempik.desktop.widgets.plain import as_tip, in_menu
+from tempik.desktop.widgets.theme import icon
+from tempik.digits import plural
 
 RECENT_PX = 54
 LONGEST_NAME = 18
@@ -27,24 +30,12 @@ class _Place(QFrame):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(title)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        picture = Label()
+        picture, name = label(), label(title, 18, True)
         picture.setPixmap(icon(sign, theme.RHYTHM).pixmap(QSize(40, 40)))
-        picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        name = Label(title)
-        name.setFont(words(18, True))
-        name.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.text = Label(text)
-        self.text.setWordWrap(True)
-        self.text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        marks.ink(self.text, "quiet")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 26, 18, 22)
-        column.addStretch(1)
-        column.addWidget(picture)
-        column.addSpacing(8)
-        column.addWidget(name)
-        column.addWidget(self.text)
-        column.addStretch(1)
+        self.text = quiet(text, wraps=True)
+        for centred in (picture, name, self.text):
+            centred.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column(None, picture, 8, name, self.text, None, over=self, spacing=6, margins=(18, 26, 18, 22))
         self.show_done(False)
 
     def show_done(self, done: bool) -> None:
@@ -93,50 +84,28 @@ class Welcome(QWidget):
         self.song.clicked.connect(self.song_wanted)
         self.footage.clicked.connect(self.footage_wanted)
         self.go.clicked.connect(self.draft_wanted)
-        demo = QPushButton("Open the demo: a smithy's open day")
-        demo.clicked.connect(lambda: self.demo_wanted.emit(PROJECT))
-        others = [QPushButton(name.split(" ")[1].split(".")[0]) for name in OTHERS]
-        for other, name in zip(others, OTHERS, strict=True):
-            other.setToolTip(f"The demo in a {other.text()} frame")
-            other.clicked.connect(lambda _=False, name=name: self.demo_wanted.emit(name))
-        places = QHBoxLayout()
-        places.setSpacing(16)
-        for place in (self.song, self.footage, self.go):
-            places.addWidget(place, 1)
-        self.recent = QWidget()
-        self._recent = QHBoxLayout(self.recent)
-        self._recent.setContentsMargins(0, 0, 0, 0)
-        self._recent.setSpacing(8)
-        self.by_hand = QPushButton("Lay clips by hand")
-        self.by_hand.setToolTip("Shows the timeline with its points: footage is dragged there from the shelf below")
-        self.by_hand.clicked.connect(self.by_hand_wanted)
+        demo = button("Open the demo: a smithy's open day", "", partial(self.demo_wanted.emit, PROJECT))
+        others = []
+        for name in OTHERS:
+            frame = name.split(" ")[1].split(".")[0]
+            others.append(button(frame, f"The demo in a {frame} frame", partial(self.demo_wanted.emit, name)))
+        self._demos = (demo, *others)
+        self._recent = line(spacing=8)
+        self.recent = holder(self._recent)
+        tip = "Shows the timeline with its points: footage is dragged there from the shelf below"
+        self.by_hand = button("Lay clips by hand", tip, self.by_hand_wanted.emit)
         self.by_hand.hide()
-        whole_folder = Label("A folder with a song and videos, dropped here, is a first reel.")
+        whole_folder = quiet("A folder with a song and videos, dropped here, is a first reel.")
         # Neither asks for room: they are shown as far as there is some.
         for widget in (whole_folder, self.recent):
             widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        marks.ink(whole_folder, "quiet")
-        foot = QHBoxLayout()
-        foot.addWidget(whole_folder, 1)
-        foot.addWidget(self.by_hand)
-        self._demos = (demo, *others)
-        for button in self._demos:
-            foot.addWidget(button)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(20, 20, 20, 16)
-        whole.addLayout(places, 1)
-        whole.addSpacing(8)
-        whole.addWidget(self.recent)
-        whole.addSpacing(6)
-        whole.addLayout(foot)
+        places = line((self.song, 1), (self.footage, 1), (self.go, 1), spacing=16)
+        foot = line((whole_folder, 1), self.by_hand, *self._demos, spacing=6)
+        column((places, 1), 8, self.recent, 6, foot, over=self, spacing=6, margins=(20, 20, 20, 16))
 
     def show_recent(self, projects: Sequence[tuple[Path, QImage | None]]) -> None:
         """Show recent projects, each with its picture where there is one."""
-        while self._recent.count():
-            item = self._recent.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        emptied(self._recent)
         for path, image in projects:
             self._recent.addWidget(_Recent(path, image, self.recent_wanted))
         self._recent.addStretch(1)
@@ -149,13 +118,13 @@ class Welcome(QWidget):
         self.footage.show_done(footage > 0)
         cued = "Mark cues below, then press Go." if footage else ""
         self.footage.text.setText(
-            f"{footage} piece{'s' if footage != 1 else ''}. {cued}"
+            f"{plural(footage, 'piece')}. {cued}"
             if footage
             else "Drop videos here, or click to choose.\nThen mark the frame that must land."
         )
         self.by_hand.setVisible(footage > 0)
-        for button in self._demos:
-            button.setVisible(not footage)
+        for demo in self._demos:
+            demo.setVisible(not footage)
         ready = bool(song) and footage > 0
         self.go.setEnabled(ready)
         self.go.text.setText("Draft the reel." if ready else "A first reel, cut on the beat with every cue on a point.")

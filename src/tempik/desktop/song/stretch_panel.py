@@ -5,13 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QWidget
 
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.controls import control_of
-from tempik.desktop.widgets.form import SettingsForm, button, column, grid, holder, line, quiet, tool
+from tempik.desktop.widgets.form import SettingsForm, button, column, emptied, grid, holder, line, quiet, tool
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import words
 from tempik.edit.song.arranging import SongEditProposal
@@ -58,14 +58,14 @@ class StretchPanel(QFrame):
 
     def find_song_edits(self) -> None:
         """Look for ways to make the song so long, and offer them."""
-        self._clear(self.song_edits)
+        emptied(self.song_edits)
         self._say("looking for ways …")
         self.finder.setEnabled(False)
         self.arrange.find(self.wanted.value(), self._offer_song_edits, self._failed)
 
     def _failed(self, text: str) -> None:
         self.finder.setEnabled(True)
-        self._clear(self.song_edits)
+        emptied(self.song_edits)
         self._say(text)
         self.adjustSize()
 
@@ -74,7 +74,7 @@ class StretchPanel(QFrame):
 
     def _offer_song_edits(self, found: list[SongEditProposal]) -> None:
         self.finder.setEnabled(True)
-        self._clear(self.song_edits)
+        emptied(self.song_edits)
         for proposal in found:
             listen = tool("play", "Hear the splices", partial(self.arrange.listen, proposal.song_edit))
             text = f"{proposal.song_edit.length_s:.2f} s   {proposal.why}   ({proposal.heard})"
@@ -86,19 +86,11 @@ class StretchPanel(QFrame):
         self.arrange.take(song_edit)
         self.hide()
 
-    @staticmethod
-    def _clear(column: QVBoxLayout) -> None:
-        while (item := column.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
-
     def show_at(self, corner: QPoint) -> None:
         """Open with the suggestions for the present song."""
         song = self.project.reel.soundtrack
-        self._clear(self.offers)
-        self._clear(self.song_edits)
+        emptied(self.offers)
+        emptied(self.song_edits)
         if song is None:
             return
         for wanted in LENGTHS_S:

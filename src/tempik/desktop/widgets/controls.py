@@ -48,7 +48,11 @@ class Number(DecimalSpin):
         self.setKeyboardTracking(False)
         if width:
             self.setFixedWidth(width)
-        self.valueChanged.connect(lambda shown: self.told.emit(round(shown / setting.scale, 9)))
+        self.valueChanged.connect(lambda _: self.told.emit(self.kept()))
+
+    def kept(self) -> float:
+        """Return its value as it is kept."""
+        return round(self.value() / self.setting.scale, 9)
 
     def show_value(self, value: float) -> None:
         """Show a value, unless another is being typed."""
@@ -68,6 +72,10 @@ class Switch(QPushButton):
 
     def _tell(self, on: bool) -> None:
         self.told.emit(on)
+
+    def kept(self) -> bool:
+        """Return whether it is on."""
+        return self.isChecked()
 
     def show_value(self, value: bool) -> None:
         """Show whether it is on."""

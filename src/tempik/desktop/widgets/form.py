@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QLayout,
     QLineEdit,
     QPushButton,
+    QScrollArea,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -25,12 +26,13 @@ from PySide6.QtWidgets import (
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.controls import Switch, control_of
 from tempik.desktop.widgets.plain import Label
-from tempik.desktop.widgets.theme import icon
+from tempik.desktop.widgets.theme import icon, words
 from tempik.settings import Setting
 
 Box = TypeVar("Box", bound=QBoxLayout)
-# What lies in a line: a control or a layout, a word beside one, a part that takes what room is left by so much, or room alone.
-Part = QWidget | QLayout | str | tuple[QWidget | QLayout, int] | None
+# What lies in a line: a control or a layout, a word beside one, a part that takes what room is left by so much, room of so many
+# pixels, or room that grows.
+Part = QWidget | QLayout | str | int | tuple[QWidget | QLayout, int] | None
 
 
 def line(
@@ -55,6 +57,9 @@ def _filled(box: Box, parts: Iterable[Part], spacing: int, margins: Sequence[int
     for part in parts:
         if part is None:
             box.addStretch(1)
+            continue
+        if isinstance(part, int):
+            box.addSpacing(part)
             continue
         what, room = part if isinstance(part, tuple) else (part, 0)
         if isinstance(what, QLayout):
@@ -81,7 +86,7 @@ def grid(
                 made.addLayout(what, row, at, 1, across)
             elif isinstance(what, str):
                 made.addWidget(quiet(what), row, at, Qt.AlignmentFlag.AlignRight)
-            elif what is not None:
+            elif isinstance(what, QWidget):
                 made.addWidget(what, row, at, 1, across)
             at += across
     for number in wide:
@@ -202,6 +207,37 @@ def button(
         made.setFixedWidth(width)
     made.clicked.connect(_pressed(act))
     return made
+
+
+def label(text: str = "", size: int = 0, bold: bool = False, ink: marks.Ink = "", wraps: bool = False) -> Label:
+    """Return a label in a size and ink of its own."""
+    made = Label(text)
+    if size:
+        made.setFont(words(size, bold))
+    made.setWordWrap(wraps)
+    if ink:
+        marks.ink(made, ink)
+    return made
+
+
+def scrolled(inside: QWidget) -> QScrollArea:
+    """Return a widget that scrolls down, without a frame or a ground of its own."""
+    area = QScrollArea()
+    area.setWidget(inside)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QScrollArea.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    marks.mark(area, "clear")
+    return area
+
+
+def emptied(layout: QLayout) -> None:
+    """Take everything out of a layout that lies in a widget, for good."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
 
 
 def quiet(text: str, wraps: bool = False) -> Label:

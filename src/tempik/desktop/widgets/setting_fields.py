@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QMenu, QWidget
 
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.controls import Number, Text
-from tempik.desktop.widgets.form import SettingsForm, grid, quiet
+from tempik.desktop.widgets.form import SettingsForm, emptied, grid, quiet
 from tempik.desktop.widgets.plain import pop_up
 from tempik.settings import Setting, Value, by_name
 
@@ -40,11 +40,7 @@ class SettingFields(QWidget):
                 marks.mark(control, "keyed", name in keyed)
 
     def _make(self, settings: tuple[Setting, ...]) -> None:
-        while (item := self._grid.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        emptied(self._grid)
         self.form = SettingsForm(by_name(*settings))
         self.form.edited.connect(self._edited)
         lines = max(-(-len(settings) // COLUMNS), 1)

@@ -12,6 +12,7 @@ from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
 from tempik.retime.shapes import READY
 from tempik.rhythm.records import LEVEL_WORDS, LevelName
+from tempik.settings import Setting, by_name
 from tempik.sounds.shelf import SHELF as SOUNDS
 from tempik.transitions import CATALOGUE as JOINS
 
@@ -71,10 +72,20 @@ REWIND = "rewind"
 LEVELS: tuple[LevelName, ...] = get_args(LevelName)
 FIRES_ON = ("drops", "downbeats", "beats")
 MOST = 16
-BOUNDS = {
-    "roll": (0, 16), "hold": (1, 32), "motion": (0, 1), "ramp": (0, 2), "ramp_from": (0.5, 64), "rare_share": (0, 0.5),
-    "transition_beats": (0.1, 8), "look_amount": (0, 1.5), "light": (-2, 2), "shutter_deg": (0, 360),
-}  # fmt: skip
+# The settings of a mood that have one value each; the names of shapes, transitions, sounds and looks are chosen where moods are changed.
+MOOD_SETTINGS = by_name(
+    Setting("fill", "halves before a change", False),
+    Setting("roll", "roll, beats", 0.0, 0, 16, "", step=1, digits=0),
+    Setting("hold", "held on drops, beats", 2.0, 1, 32, "", step=1, digits=0),
+    Setting("motion", "motion by loudness", 0.7, unit="", step=0.1, digits=2),
+    Setting("ramp", "how much of the speed", 0.0, 0, 2, "", step=0.05, digits=2),
+    Setting("ramp_from", "on clips from, beats", 2.0, 0.5, 64, "", step=0.5, digits=2),
+    Setting("rare_share", "on how many", 0.0, 0, 0.5, "", step=0.01, digits=2),
+    Setting("transition_beats", "transition, beats", 1.0, 0.1, 8, "", step=0.25, digits=2),
+    Setting("look_amount", "how much of the look", 0.7, 0, 1.5, "", step=0.05, digits=2),
+    Setting("light", "light, stops", 0.0, -2, 2, "", step=0.1, digits=2),
+    Setting("shutter_deg", "shutter", 0.0, 0, 360, "°", step=15),
+)
 LOUD: tuple[LevelName, ...] = ("middle", "full")
 
 MOODS: tuple[Mood, ...] = (
@@ -154,10 +165,10 @@ def mood_problems(mood: Mood) -> Iterator[str]:
             yield f"no lengths of cuts, or too many, for where the song is {LEVEL_WORDS[level]}"
         elif any(not 0.5 <= length <= 64 or length * 2 % 1 for p in phrases for length in p):
             yield "a cut that is not 0.5 to 64 beats long in whole beats and halves"
-    for name, (low, high) in BOUNDS.items():
-        value = getattr(mood, name)
-        if not low <= value <= high:
-            yield f"{name.replace('_', ' ')} of {value:g}; keep it between {low:g} and {high:g}"
+    for setting in MOOD_SETTINGS.values():
+        value = getattr(mood, setting.name)
+        if not setting.low <= value <= setting.high:
+            yield f"{setting.noun} of {value:g}; keep it between {setting.low:g} and {setting.high:g}"
     if mood.roll % 1 or mood.hold % 1:
         yield "a roll or a hold that is no whole number of beats"
     shapes = [s.name for s in READY]

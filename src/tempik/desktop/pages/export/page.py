@@ -6,7 +6,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QLineEdit, QPushButton
 
 from tempik.deliver.order import Order, fitting, part_of_clips, target_in
 from tempik.deliver.presets import PRESETS, own_presets
@@ -14,8 +14,9 @@ from tempik.desktop.pages.export.order_fields import OrderFields
 from tempik.desktop.pages.export.queue_list import QueueList
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button, quiet
-from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets.controls import Dropdown
+from tempik.desktop.widgets.form import button, column, label, line, low, quiet
+from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.typed import is_typed
 from tempik.errors import TempikError
 from tempik.formats import format_named, named_for
@@ -40,23 +41,19 @@ class ExportPage(Page):
         self.fields = OrderFields()
         self.fields.edited.connect(self._edited)
         self.fields.part_wanted.connect(self._part_chosen)
-        self.preset = QComboBox()
+        self.preset = Dropdown()
         self.preset.setToolTip("An order that has a name: those that come with Tempik, then your own")
-        marks.room(self.preset, "low")
-        self.preset.activated.connect(self._begin_with)
-        self.keep = button("Keep as …", "Keep this order under a name", self._keep)
-        self.forget = button("Forget", "Forget the order of your own that is shown", self._forget)
+        low(self.preset)
+        self.preset.told.connect(self._begin_with)
+        self.keep = button("Keep as …", "Keep this order under a name", self._keep, "low")
+        self.forget = button("Forget", "Forget the order of your own that is shown", self._forget, "low")
         self.target = QLineEdit()
         self.target.setToolTip("The file that is written")
         self.target.setPlaceholderText("Where to")
         self.target.textEdited.connect(self._typed)
         self.target.editingFinished.connect(self._named_whole)
-        self.choose = button("…", "Choose where to", self._choose)
-        self.choose.setFixedWidth(34)
-        self.purpose = quiet("")
-        self.purpose.setWordWrap(True)
-        self.comes_to = Label()
-        self.comes_to.setWordWrap(True)
+        self.choose = button("…", "Choose where to", self._choose, "low", 34)
+        self.purpose, self.comes_to = quiet("", wraps=True), label(wraps=True)
         self.go = QPushButton("Export")
         self.go.setProperty("main", True)
         self.go.setToolTip("Queue it, with the reel as it is now (Ctrl+Return)")
@@ -64,9 +61,7 @@ class ExportPage(Page):
         self.go.clicked.connect(self.order)
         self.queue = QueueList(self.exports)
         self._lay_out()
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(SETTLE_MS)
+        self._soon = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._soon.timeout.connect(self._expect)
         project, self.transport = context.project, context.transport
         project.changed.connect(self.want)
@@ -76,34 +71,16 @@ class ExportPage(Page):
         self.exports.expected.connect(self._expected)
 
     def _lay_out(self) -> None:
-        for low in (self.keep, self.forget, self.choose):
-            marks.room(low, "low")
-        first = QHBoxLayout()
-        first.setSpacing(5)
-        first.addWidget(self.preset, 1)
-        first.addWidget(self.keep)
-        first.addWidget(self.forget)
-        where = QHBoxLayout()
-        where.setSpacing(5)
-        where.addWidget(quiet("to"))
-        where.addWidget(self.target, 1)
-        where.addWidget(self.choose)
-        last = QHBoxLayout()
-        last.addWidget(self.comes_to, 1)
-        last.addWidget(self.go)
-        left = QVBoxLayout()
-        left.setSpacing(5)
-        left.addLayout(first)
-        left.addWidget(self.fields)
-        left.addWidget(self.purpose)
-        left.addLayout(where)
-        left.addLayout(last)
-        left.addStretch(1)
-        whole = QHBoxLayout(self)
-        whole.setContentsMargins(12, 6, 12, 8)
-        whole.setSpacing(16)
-        whole.addLayout(left, LEFT_SHARE)
-        whole.addWidget(self.queue, RIGHT_SHARE)
+        left = column(
+            line((self.preset, 1), self.keep, self.forget, spacing=5),
+            self.fields,
+            self.purpose,
+            line("to", (self.target, 1), self.choose, spacing=5),
+            line((self.comes_to, 1), self.go, spacing=6),
+            None,
+            spacing=5,
+        )
+        line((left, LEFT_SHARE), (self.queue, RIGHT_SHARE), over=self, spacing=16, margins=(12, 6, 12, 8))
 
     def entered(self) -> None:
         self.want()
@@ -187,17 +164,13 @@ class ExportPage(Page):
     # Presets
 
     def _fill_presets(self, order: Order) -> None:
-        self.preset.clear()
-        self.preset.addItem(CHOOSE, None)
-        bare = replace(order, name="", part=None, at_s=None)
-        for each in (*PRESETS, *own_presets()):
-            self.preset.addItem(each.name, each)
-            if fitting(replace(each, name="")) == bare:
-                self.preset.setCurrentIndex(self.preset.count() - 1)
-        self.forget.setEnabled(self.preset.currentIndex() > len(PRESETS))
+        bare, own = replace(order, name="", part=None, at_s=None), own_presets()
+        every = {each.name: each for each in (*PRESETS, *own)}
+        self.preset.show_choices([(None, CHOOSE), *((each, name) for name, each in every.items())])
+        self.preset.show_value(next((p for p in every.values() if fitting(replace(p, name="")) == bare), None))
+        self.forget.setEnabled(self.preset.currentText() in {p.name for p in own})
 
-    def _begin_with(self, number: int) -> None:
-        chosen = self.preset.itemData(number)
+    def _begin_with(self, chosen: Order | None) -> None:
         if chosen is not None:
             self.exports.ask_for(fitting(replace(chosen, name="")))
 

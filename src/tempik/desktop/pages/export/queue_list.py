@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QUrl
+from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QProgressBar, QToolButton, QWidget
 
 from tempik.deliver.expected import duration_text
 from tempik.deliver.queue import ENDED, Item
 from tempik.desktop.session.exports import Exports
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button, quiet, tool
-from tempik.desktop.widgets.plain import Label, as_tip
-from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.form import button, column, holder, label, line, quiet, scrolled, tool
+from tempik.desktop.widgets.plain import as_tip
 
 
 class QueueList(QWidget):
@@ -24,39 +23,14 @@ class QueueList(QWidget):
         super().__init__()
         self.exports = exports
         self.rows: dict[str, _Row] = {}
-        self.pause = button("Pause", "Pause the queue, in the middle of a file too", self._pause)
-        self.clear = button(
-            "Clear done", "Take off the list what is done, stopped or failed; files stay", exports.clear
-        )
-        for low in (self.pause, self.clear):
-            marks.room(low, "low")
+        self.pause = button("Pause", "Pause the queue, in the middle of a file too", self._pause, "low")
+        gone = "Take off the list what is done, stopped or failed; files stay"
+        self.clear = button("Clear done", gone, exports.clear, "low")
         self.head = quiet("")
-        top = QHBoxLayout()
-        top.addWidget(self.head, 1)
-        top.addWidget(self.pause)
-        top.addWidget(self.clear)
-        inside = QWidget()
-        self._column = QVBoxLayout(inside)
-        self._column.setContentsMargins(0, 0, 0, 0)
-        self._column.setSpacing(3)
-        self.empty = Label(
-            "Exports line up here and are written while you go on editing, each with the reel as it was."
-        )
-        self.empty.setWordWrap(True)
-        marks.ink(self.empty, "quiet")
-        self._column.addWidget(self.empty)
-        self._column.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        marks.mark(area, "clear")
-        area.setWidget(inside)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(4)
-        whole.addLayout(top)
-        whole.addWidget(area, 1)
+        line_up = "Exports line up here and are written while you go on editing, each with the reel as it was."
+        self.empty = quiet(line_up, wraps=True)
+        self._column = column(self.empty, None, spacing=3)
+        column(line((self.head, 1), self.pause, self.clear, spacing=6), (scrolled(holder(self._column)), 1), over=self)
         exports.changed.connect(self.refill)
         exports.progressed.connect(self._progressed)
         self.refill()
@@ -98,11 +72,7 @@ class _Row(QFrame):
     def __init__(self, exports: Exports, name: str) -> None:
         super().__init__()
         self.setObjectName("export")
-        self.title = Label()
-        self.title.setFont(words(13, True))
-        self.message = Label()
-        self.message.setWordWrap(True)
-        self.message.setFont(words(12))
+        self.title, self.message = label(size=13, bold=True), label(size=12, wraps=True)
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
         self.bar.setTextVisible(False)
@@ -115,19 +85,11 @@ class _Row(QFrame):
         self.show_it = tool("folder", "Show it in its folder", self._show)
         self.off = tool("remove", "Take it off the list; the file stays", lambda: exports.remove(name))
         self.target = ""
-        top = QHBoxLayout()
-        top.setSpacing(1)
-        top.addWidget(self.title, 1)
         for each in self.tools():
             each.setIconSize(each.iconSize() * 0.75)
             marks.room(each, "bare")
-            top.addWidget(each)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(8, 3, 4, 4)
-        column.setSpacing(2)
-        column.addLayout(top)
-        column.addWidget(self.bar)
-        column.addWidget(self.message)
+        top = line((self.title, 1), *self.tools(), spacing=1)
+        column(top, self.bar, self.message, over=self, spacing=2, margins=(8, 3, 4, 4))
 
     def tools(self) -> tuple[QToolButton, ...]:
         return self.up, self.down, self.again, self.show_it, self.stop, self.off
