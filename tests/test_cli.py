@@ -294,7 +294,7 @@ REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
     (("--shape", "nothing"), "There is no shape 'nothing'"),
     (("--constant", 5000), "beyond the limit"),
     (("--crossfade", 900), "between 0 and 200"),
-    (("--clips", 1, "--clip-crossfade", 900), "crossfade beyond 0 to 200 ms"),
+    (("--clips", 1, "--clip-crossfade", 900), "a crossfade of 900 ms; keep it between 0 and 200"),
     (("--amount", 50), "no shape"),
     (("--hold", "99999+5"), "No clip is on screen at frame 99999"),
     (("--read-shape", "/nowhere.tempikshape"), "is not there"),

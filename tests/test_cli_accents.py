@@ -85,7 +85,7 @@ REFUSED: tuple[tuple[tuple[object, ...], str], ...] = (
     (("--lane", 1, "--focus", "0.5,0.5"), "no focus"),
     (("--lane", 1, "--mask", "/nowhere.png"), "is not there"),
     (("--bundle", "Sunday"), "There is no bundle 'Sunday'"),
-    (("--shutter", 400), "between 0 and 360"),
+    (("--shutter", 400), "A shutter of 400° cannot be; give 0 to 360"),
 )
 
 

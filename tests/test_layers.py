@@ -317,7 +317,7 @@ def test_layers_are_added_and_changed_from_the_command_line(
     for words, message in (
         (["--blend", "screen"], "Which clips"),
         (["--clips", "2", "--blend", "glow"], "no blend mode 'glow'"),
-        (["--clips", "2", "--opacity", "140"], "between 0 and 100"),
+        (["--clips", "2", "--opacity", "140"], "give 0 to 100"),
         (["--clips", "2", "--key", "colour@3=1"], "cannot be keyed"),
         (["--clips", "2", "--key", "opacity=1"], "NAME@FRAME=VALUE"),
         (["--add", "#12", "--from", "1"], "no colour"),

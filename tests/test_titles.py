@@ -514,7 +514,7 @@ def test_a_lyric_file_is_laid_with_its_words_on_points(
 @pytest.mark.parametrize(
     ("options", "message"),
     [
-        (["--set", "align=nowhere"], "align is one of"),
+        (["--set", "align=nowhere"], "Align is one of"),
         (["--set", "enter=vanish"], "no way to come or go"),
         (["--set", "size=big"], "a number belongs"),
         (["--set", "size=99"], "size of 99"),

@@ -127,7 +127,8 @@ def checked(setting: Setting, value: float) -> float:
     """Return a number as it is kept, of one as it is shown. Raises TempikError where it lies outside its setting."""
     kept = value / setting.scale
     if not (math.isfinite(kept) and setting.low <= round(kept, 9) <= setting.high):
-        raise TempikError(f"{setting.title} of {value:g}{setting.suffix} cannot be; give {setting.bounds()}.")
+        noun = setting.noun[:1].upper() + setting.noun[1:]
+        raise TempikError(f"{noun} of {value:g}{setting.suffix} cannot be; give {setting.bounds()}.")
     return kept
 
 
@@ -145,7 +146,7 @@ def read(setting: Setting, text: str) -> Value:
             raise TempikError(f"'{text[:40]}' is neither yes nor no; give {setting.name}=1 or {setting.name}=0.")
         return SWITCHES[text.lower()]
     if setting.kind == "choice" and text not in setting.choices:
-        raise TempikError(f"'{text[:40]}' is no {setting.title}; give {', '.join(setting.choices)}.")
+        raise TempikError(f"{setting.title.capitalize()} is one of {', '.join(setting.choices)}, not '{text[:40]}'.")
     if setting.kind == "colour" and not is_colour(text):
         raise TempikError(f"'{text[:40]}' is no colour; give one such as {setting.default}.")
     return text

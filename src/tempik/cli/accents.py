@@ -6,66 +6,59 @@ import argparse
 import re
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
-from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
+from tempik.cli.options import (
+    Options,
+    Parser,
+    add_settings,
+    add_several,
+    count,
+    number_in,
+    number_or_text,
+    pair,
+    project_verb,
+    settled,
+    together,
+    values_given,
+)
+from tempik.cli.places import chosen_clips, numbered
+from tempik.cli.rule_options import RULE_OPTIONS, add_rule, with_paint_given, with_rule_given
 from tempik.digits import parse_int
 from tempik.errors import TempikError
+from tempik.reel.clip_settings import REEL_SETTINGS
+from tempik.reel.lanes import LANE_SETTINGS
 
 if TYPE_CHECKING:
     from tempik.reel import Length, Reel
 
 COLUMNS = "lane,accent,fires,every,amount,pulses,painted,muted,alone,bundle"
+# Settings that have options, and what these are called.
+OF_LANE = {"amount": "amount", "degree": "by_strength", "overlap": "overlap"}
+OF_REEL = {"amount": "all", "shutter_deg": "shutter"}
 UNITS = {"": "frames", "f": "frames", "ms": "ms", "gap": "gap", "clip": "clip"}
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik accents` and its options."""
-    made = verbs.add_parser("accents", help="list a project's accent lanes, or change them")
-    made.add_argument("project", type=Path, nargs="?")
+    made = project_verb(verbs, "accents", "list a project's accent lanes, or change them")
     made.add_argument("--list", action="store_true", help="every accent there is, with its settings")
     made.add_argument("--add", metavar="NAME", help="add a lane; what follows changes it")
     made.add_argument("--lane", type=count, metavar="N", help="the lane to change, from 1")
-    made.add_argument(
-        "--on",
-        choices=(
-            "points",
-            "bars",
-            "onsets",
-            "drops",
-            "cuts",
-            "transitions",
-            "starts",
-            "ends",
-            "pins",
-            "frames",
-            "hand",
-        ),
-        help="what fires it",
-    )
-    made.add_argument("--every", type=count, metavar="N")
-    made.add_argument("--offset", type=count, metavar="N")
-    made.add_argument("--beats", type=_numbers, metavar="2,4", help="of --on bars")
+    add_rule(made, "--beats")
     made.add_argument("--bands", metavar="kick,snare", help="of --on onsets")
-    made.add_argument("--at-least", type=real, metavar="PERCENT", help="strength of the point")
-    made.add_argument("--amount", type=real, metavar="PERCENT", help="of the lane, 0 to 200")
-    made.add_argument("--all", type=real, metavar="PERCENT", help="of all accents together, 0 to 200")
-    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the accent")
+    add_settings(made, LANE_SETTINGS, OF_LANE)
+    add_settings(made, REEL_SETTINGS, OF_REEL)
+    add_several(made, "--set", "NAME=VALUE", "a setting of the accent")
     made.add_argument("--lead", type=_length, metavar="LENGTH", help="such as 4f, 120ms, 0.5gap, 0.25clip")
     made.add_argument("--hold", type=_length, metavar="LENGTH")
     made.add_argument("--decay", type=_length, metavar="LENGTH")
-    made.add_argument("--paint", action="append", default=[], metavar="BAR.BEAT=PERCENT", help="0 silences a point")
     made.add_argument("--clips", metavar="1,3-5", help="fire in these clips only, by place on the reel")
-    made.add_argument(
-        "--key", action="append", default=[], metavar="NAME@FRAME=VALUE", help="NAME is a setting or level"
-    )
+    add_several(made, "--key", "NAME@FRAME=VALUE", "NAME is a setting or level")
     made.add_argument("--picture", choices=("on", "off"), help="act on the pictures of --clips alone, not on the frame")
     made.add_argument("--focus", metavar="X,Y", help="shares of the frame from its left and top")
     made.add_argument("--mask", metavar="IMAGE", help="where it shows; '' everywhere")
-    made.add_argument("--overlap", choices=("larger", "sum"))
-    made.add_argument("--by-strength", type=real, metavar="PERCENT", help="how far weak points weaken it")
-    made.add_argument("--seed", type=count)
     made.add_argument("--by-lot", type=count, metavar="SEED", help="paint the lane by lot")
     made.add_argument("--copy-bar", type=count, metavar="N", help="repeat a bar's pattern in the later ones")
     made.add_argument("--shift", type=count, metavar="N", help="by so many points")
@@ -76,14 +69,6 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--read", type=Path, metavar="FILE", help="add the lanes of a bundle's file")
     made.add_argument("--write", type=Path, metavar="FILE", help="write the lanes to a bundle's file")
     made.add_argument("--from", dest="source", type=Path, metavar="PROJECT", help="copy all lanes of another project")
-    made.add_argument("--shutter", type=real, metavar="DEGREES", help="motion blur, 0 for none")
-    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
-
-
-def _numbers(text: str) -> tuple[int, ...]:
-    if not re.fullmatch(r"\d+(,\d+)*", text):
-        raise argparse.ArgumentTypeError(f"'{text}' is no list of beats; give one such as 2,4")
-    return tuple(int(t) for t in text.split(","))
 
 
 def _length(text: str) -> Length:
@@ -160,12 +145,9 @@ def _changed(reel: Reel, options: Options) -> Reel:
     ):
         if what is not None:
             reel, _ = pasted_lanes(reel, what, _clips(reel, options.clips))
-    if options.all is not None:
-        reel = accent_lanes.with_all_amounts(reel, _percent(options.all))
-    if options.shutter is not None:
-        if not 0 <= options.shutter <= 360:
-            raise TempikError("The shutter's angle lies between 0 and 360 degrees.")
-        reel = accent_lanes.with_shutter(reel, options.shutter)
+    for name, value in values_given(options, REEL_SETTINGS, OF_REEL).items():
+        change = accent_lanes.with_all_amounts if name == "amount" else accent_lanes.with_shutter
+        reel = change(reel, value)
     if options.add:
         reel = accent_lanes.with_lane(reel, options.add)
         return _lane_changed(reel, reel.accent_lanes[-1].id, options)
@@ -174,14 +156,12 @@ def _changed(reel: Reel, options: Options) -> Reel:
         if asked and not (options.bundle or options.read):
             raise TempikError(f"Which lane does --{asked[0].replace('_', '-')} change? Give --lane N, or --add NAME.")
         return reel
-    if not 1 <= options.lane <= len(reel.accent_lanes):
-        raise TempikError(f"There is no accent lane {options.lane}; the project has {len(reel.accent_lanes)}.")
-    return _lane_changed(reel, reel.accent_lanes[options.lane - 1].id, options)
+    return _lane_changed(reel, numbered(reel.accent_lanes, options.lane, "accent lane").id, options)
 
 
 _OF_A_ROW = (
-    "on", "every", "offset", "beats", "bands", "at_least", "amount", "set", "lead", "hold", "decay", "paint", "clips",
-    "key", "focus", "mask", "overlap", "by_strength", "seed", "by_lot", "copy_bar", "shift", "mute", "alone", "remove",
+    *RULE_OPTIONS, "beats_of_bar", "bands", *OF_LANE.values(), "set", "lead", "hold", "decay", "clips", "key", "focus", "mask",
+    "by_lot", "copy_bar", "shift", "mute", "alone", "remove",
 )  # fmt: skip
 
 
@@ -199,11 +179,16 @@ def _lane_changed(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     given = {n: getattr(options, n) for n in ("lead", "hold", "decay") if getattr(options, n) is not None}
     if given:
         reel = accent_lanes.with_envelope(reel, lane, replace(envelope, **given))
-    if options.amount is not None:
-        reel = accent_lanes.with_amount(reel, lane, _percent(options.amount))
+    changes = {
+        "amount": accent_lanes.with_amount,
+        "degree": accent_lanes.with_degree,
+        "overlap": accent_lanes.with_overlap,
+    }
+    for name, value in values_given(options, LANE_SETTINGS, OF_LANE).items():
+        reel = changes[name](reel, lane, value)  # type: ignore[operator]
     for text in options.set:
-        name, value = _pair(text, "--set NAME=VALUE")
-        reel = accent_lanes.with_setting(reel, lane, name, _value(value))
+        name, given_value = pair(text, "--set NAME=VALUE")
+        reel = accent_lanes.with_setting(reel, lane, name, number_or_text(given_value))
     if options.clips:
         reel = ruled.with_limit(reel, lane, Limit(clips=tuple(_clips(reel, options.clips))))
     if options.picture is not None:
@@ -216,12 +201,6 @@ def _lane_changed(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
         reel = accent_lanes.with_focus(reel, lane, x, y)
     if options.mask is not None:
         reel = accent_lanes.with_mask(reel, lane, str(Path(options.mask).absolute()) if options.mask else "")
-    if options.overlap:
-        reel = accent_lanes.with_overlap(reel, lane, options.overlap)
-    if options.by_strength is not None:
-        reel = accent_lanes.with_degree(reel, lane, options.by_strength / 100)
-    if options.seed is not None:
-        reel = ruled.with_seed(reel, lane, options.seed)
     for name, change in (("mute", ruled.with_muted), ("alone", ruled.with_solo)):
         if getattr(options, name):
             reel = change(reel, lane, getattr(options, name) == "on")
@@ -229,47 +208,30 @@ def _lane_changed(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
 
 
 def _ruled(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
-    from msgspec.structs import replace
-
-    from tempik.edit import ruled
-    from tempik.edit.accents import lanes as accent_lanes
     from tempik.rhythm.records import BANDS
 
-    rule = accent_lanes.lane_of(reel, lane).rule
-    changes: dict[str, object] = {}
-    for name, option in (("of", "on"), ("every", "every"), ("offset", "offset"), ("beats", "beats")):
-        if getattr(options, option) is not None:
-            changes[name] = getattr(options, option)
-    if options.at_least is not None:
-        changes["at_least"] = options.at_least / 100
+    more: dict[str, Any] = {}
     if options.bands:
-        bands = tuple(options.bands.split(","))
+        more["bands"] = bands = tuple(options.bands.split(","))
         unknown = [b for b in bands if b not in BANDS]
         if unknown:
             raise TempikError(f"There is no band '{unknown[0]}'; choose from {', '.join(BANDS)}.")
-        changes["bands"] = bands
-    return ruled.with_rule(reel, lane, replace(rule, **changes)) if changes else reel
+    return with_rule_given(reel, lane, options, **more)
 
 
 def _painted(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
     from tempik.edit.accents.keys import with_key
-    from tempik.edit.accents.painting import with_bar_copied, with_lane_shifted, with_painted, with_random
-    from tempik.timeline.timeline import timeline_of
+    from tempik.edit.accents.painting import with_bar_copied, with_lane_shifted, with_random
 
     if options.shift is not None:
         reel = with_lane_shifted(reel, lane, options.shift)
     if options.by_lot is not None:
         reel = with_random(reel, lane, options.by_lot)
-    by_label = {p.label: p.id for p in timeline_of(reel).points}
-    for text in options.paint:
-        label, value = _pair(text, "--paint BAR.BEAT=PERCENT")
-        if label not in by_label:
-            raise TempikError(f"There is no point {label} in use; give one such as {next(iter(by_label), '1.1')}.")
-        reel = with_painted(reel, lane, by_label[label], _percent(number_in(value, text)))
+    reel = with_paint_given(reel, lane, options)
     if options.copy_bar is not None:
         reel = with_bar_copied(reel, lane, options.copy_bar)
     for text in options.key:
-        place, value = _pair(text, "--key NAME@FRAME=VALUE")
+        place, value = pair(text, "--key NAME@FRAME=VALUE")
         name, _, frame = place.partition("@")
         number = parse_int(frame)
         if number is None or number < 0:
@@ -279,27 +241,4 @@ def _painted(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
 
 
 def _clips(reel: Reel, text: str | None) -> list[str]:
-    from tempik.cli.speed import chosen_clips
-
     return chosen_clips(reel, text) if text else []
-
-
-def _pair(text: str, form: str) -> tuple[str, str]:
-    name, found, value = text.partition("=")
-    if not found or not name:
-        raise TempikError(f"'{text}' is not of the form {form}.")
-    return name, value
-
-
-def _value(text: str) -> float | str:
-    try:
-        float(text)
-    except ValueError:
-        return text
-    return number_in(text)
-
-
-def _percent(value: float) -> float:
-    if not 0 <= value <= 200:
-        raise TempikError(f"{value:g} % cannot be; give 0 to 200.")
-    return value / 100

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from tempik.cli.kinds import rate_of, size_of
 from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
+from tempik.cli.places import chosen_clips, chosen_of
 from tempik.digits import parse_int
 from tempik.errors import TempikError
 from tempik.time import parse_rate
@@ -309,7 +310,6 @@ def _seconds(text: str) -> tuple[float, float]:
 
 
 def _locked(reel: Reel, text: str, locked: bool) -> Reel:
-    from tempik.cli.speed import chosen_clips, chosen_of
     from tempik.edit.drafting.locking import with_locked
 
     what, _, places = text.partition(":")
@@ -328,8 +328,6 @@ def _locked(reel: Reel, text: str, locked: bool) -> Reel:
 
 def _asked(reel: Reel, text: str) -> tuple[str, int]:
     """Return the clip that is to show something else, and by how many places."""
-    from tempik.cli.speed import chosen_clips
-
     place, _, number = text.partition("=")
     by = parse_int(number) if number else 1
     clips = chosen_clips(reel, place)

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
-from tempik.cli.options import Options, Parser, count, number_in, settled
+from tempik.cli.options import Options, Parser, add_several, count, number_in, project_verb, settled
+from tempik.cli.places import chosen_clips, chosen_of
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 
@@ -26,40 +27,28 @@ COLOURS = ("split_dark", "split_light")
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik grade` and its options."""
-    made = verbs.add_parser("grade", help="list the grades of a project, or change them")
-    made.add_argument("project", type=Path, nargs="?")
+    made = project_verb(verbs, "grade", "list the grades of a project, or change them")
     made.add_argument("--list", action="store_true", help="every number of a grade, with its bounds")
     made.add_argument("--looks", action="store_true", help="every look there is")
     made.add_argument(
         "--on", default="reel", metavar="WHAT", help="reel, clips:2,4-6 or footage:1,3, by place in the table"
     )
-    made.add_argument(
-        "--set", action="append", default=[], metavar="NAME=VALUE", help="a number of --list, as shares; or a colour"
-    )
-    made.add_argument(
-        "--curve",
-        action="append",
-        default=[],
-        metavar="NAME=X:Y,…",
-        help=f"of {', '.join(CURVE_NAMES)}; no points: none",
-    )
-    made.add_argument("--wheel", action="append", default=[], metavar="NAME=X,Y,LEVEL", help="of dark, middle, light")
+    add_several(made, "--set", "NAME=VALUE", "a number of --list, as shares; or a colour")
+    add_several(made, "--curve", "NAME=X:Y,…", f"of {', '.join(CURVE_NAMES)}; no points: none")
+    add_several(made, "--wheel", "NAME=X,Y,LEVEL", "of dark, middle, light")
     made.add_argument("--lut", metavar="FILE.cube", help="'' for none")
     made.add_argument("--look", metavar="NAME", help="a look of --looks, or a file")
-    made.add_argument("--key", action="append", default=[], metavar="FRAME=PERCENT", help="how much of it shows")
+    add_several(made, "--key", "FRAME=PERCENT", "how much of it shows")
     made.add_argument("--from", dest="source", metavar="WHAT", help="copy the grade of another, such as clips:2")
     made.add_argument("--parts", metavar="light,white", help="of --from, only these parts")
     made.add_argument("--match", metavar="N", help="make the clips' colours like those of the clip at this place")
     made.add_argument("--even", action="store_true", help="make the light of the clips even")
     made.add_argument("--even-along", action="store_true", help="take slow changes of light out of each clip")
-    made.add_argument(
-        "--colour", action="append", default=[], metavar="NAME=VALUE", help="how footage is meant: matrix, range, light"
-    )
+    add_several(made, "--colour", "NAME=VALUE", "how footage is meant: matrix, range, light")
     made.add_argument("--off", action="store_true", help="take the grade off")
     made.add_argument("--keep", metavar="NAME", help="keep the grade as a look of one's own")
     made.add_argument("--write-cube", type=Path, metavar="FILE.cube", help="write what the grade does to colours")
     made.add_argument("--size", type=count, default=33, help="values a side of that file")
-    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
 def run(options: Options) -> int:
@@ -147,7 +136,6 @@ def _meant(piece: object) -> str:
 
 
 def _where(reel: Reel, text: str) -> Where:
-    from tempik.cli.speed import chosen_clips, chosen_of
     from tempik.edit.grading.grades import THE_REEL, Where
 
     what, _, places = text.partition(":")
@@ -216,7 +204,6 @@ def _copied(reel: Reel, where: Where, options: argparse.Namespace) -> Reel:
 
 
 def _measured(reel: Reel, where: Where, options: argparse.Namespace) -> Reel:
-    from tempik.cli.speed import chosen_clips
     from tempik.edit.grading import matching
 
     if not (options.match or options.even or options.even_along):

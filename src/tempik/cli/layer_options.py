@@ -6,32 +6,31 @@ import argparse
 import re
 from typing import TYPE_CHECKING
 
-from tempik.cli.options import Options, number_in
+from tempik.cli.options import Options, add_several, number_in
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
+from tempik.reel.mask import CLEAR_SETTINGS, MASK_SETTINGS
+from tempik.settings import read
 
 if TYPE_CHECKING:
     from tempik.reel import Reel, Rule
 
 
+# What can be set of masks, as it is called here, and of what is made clear.
+MASK_NAMES = {name.removesuffix("_deg"): name for name in MASK_SETTINGS}
+CLEAR_NUMBERS = tuple(name for name, setting in CLEAR_SETTINGS.items() if setting.kind == "number")
 OF_CLIPS = ("mask", "mask_set", "unmask", "clear", "clear_set", "repeat", "follow", "cut_out")
 
 
 def add_arguments(made: argparse.ArgumentParser) -> None:
     """Declare the options of `tempik layers` for single clips."""
-    made.add_argument(
-        "--mask",
-        action="append",
-        default=[],
-        metavar="SHAPE",
-        help="rectangle:X,Y,W,H, ellipse:X,Y,W,H or polygon:X,Y,X,Y,X,Y…, in percent of the picture",
-    )
-    made.add_argument(
-        "--mask-set", action="append", default=[], metavar="NAME=VALUE", help="of all masks: feather=2, grow, corner, turn, invert=1, mix='take away'"
-    )  # fmt: skip
+    shapes = "rectangle:X,Y,W,H, ellipse:X,Y,W,H or polygon:X,Y,X,Y,X,Y…, in percent of the picture"
+    add_several(made, "--mask", "SHAPE", shapes)
+    masks = f"of all masks: {', '.join(MASK_NAMES)}; in percent, such as feather=2, invert=1, mix='take away'"
+    add_several(made, "--mask-set", "NAME=VALUE", masks.replace("%", "%%"))
     made.add_argument("--unmask", action="store_true", help="take all masks off")
     made.add_argument("--clear", metavar="#colour|dark|bright|off", help="make that of the picture clear")
-    made.add_argument("--clear-set", action="append", default=[], metavar="NAME=PERCENT", help="tolerance, soft, spill")
+    add_several(made, "--clear-set", "NAME=PERCENT", ", ".join(CLEAR_NUMBERS))
     made.add_argument(
         "--repeat",
         metavar="RULE",
@@ -103,29 +102,9 @@ def _masked(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
 
 def _mask_fields(text: str) -> dict[str, object]:
     name, _, value = text.partition("=")
-    if name == "invert":
-        message = {
-            "1": True,
-            "yes": True,
-            "true": True,
-            "on": True,
-            "0": False,
-            "no": False,
-            "false": False,
-            "off": False,
-        }
-        if value.lower() not in message:
-            raise TempikError(f"'{shortened(value)}' is neither yes nor no; give invert=1 or invert=0.")
-        return {"invert": message[value.lower()]}
-    if name == "mix":
-        if value not in ("add", "take away", "keep common"):
-            raise TempikError(f"'{value}' is no way to mix masks; give add, take away or keep common.")
-        return {"mix": value}
-    shares = ("x", "y", "width", "height", "feather", "grow", "corner")
-    if name not in (*shares, "turn"):
-        raise TempikError(f"'{name}' is nothing of a mask; give one of {', '.join(shares)}, turn, invert, mix.")
-    number = _numbers(value, "a number")[0]
-    return {"turn_deg": number} if name == "turn" else {name: number / 100}
+    if name not in MASK_NAMES:
+        raise TempikError(f"'{name}' is nothing of a mask; give one of {', '.join(MASK_NAMES)}.")
+    return {MASK_NAMES[name]: read(MASK_SETTINGS[MASK_NAMES[name]], value)}
 
 
 def _cleared(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
@@ -147,9 +126,9 @@ def _cleared(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
             raise TempikError("Nothing of that clip is made clear yet; give --clear with what is to be.")
         for text in options.clear_set:
             what, _, value = text.partition("=")
-            if what not in ("tolerance", "soft", "spill"):
-                raise TempikError(f"'{what}' is nothing of what is made clear; give tolerance, soft or spill.")
-            clear = replace(clear or Clear(), **{what: _numbers(value, "percent")[0] / 100})
+            if what not in CLEAR_NUMBERS:
+                raise TempikError(f"'{what}' is nothing of what is made clear; give {', '.join(CLEAR_NUMBERS)}.")
+            clear = replace(clear or Clear(), **{what: read(CLEAR_SETTINGS[what], value)})
         if clear is not None and (options.clear is not None or options.clear_set):
             reel = with_clear(reel, [name], clear)
     return reel

@@ -9,14 +9,29 @@ from typing import TYPE_CHECKING
 
 from tempik.cli import layer_options
 from tempik.cli.changing import project_of, saved_or_shown
-from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
+from tempik.cli.options import (
+    Options,
+    Parser,
+    add_settings,
+    add_several,
+    count,
+    number_in,
+    project_verb,
+    real,
+    settled,
+    together,
+    values_given,
+)
+from tempik.cli.places import WHICH, chosen_clips
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
+from tempik.reel.clip_settings import CLIP_SETTINGS
 
 if TYPE_CHECKING:
     from tempik.reel import Clip, Reel
     from tempik.timeline.timeline import Timeline
 
+OF_CLIP = {"opacity": "opacity"}
 # What changes clips that are named.
 OF_CLIPS = ("blend", "opacity", "fade_in", "fade_out", "key", "remove", *layer_options.OF_CLIPS)
 COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,masks,clear,again,follow"
@@ -24,8 +39,8 @@ COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,mask
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik layers` and its options."""
-    made = verbs.add_parser("layers", help="list how clips lie over each other, add layers or change them")
-    made.add_argument("project", type=Path, nargs="?")
+    does = "list how clips lie over each other, add layers or change them"
+    made = project_verb(verbs, "layers", does)
     made.add_argument("--list", action="store_true", help="every blend mode there is")
     made.add_argument("--add", metavar="FILE|#colour", help="lay a file or a solid colour on a track above")
     made.add_argument(
@@ -38,18 +53,12 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--length", type=real, metavar="SECONDS", help="to the reel's end without")
     made.add_argument("--clips", metavar="2,4-6", help="the clips to change, by place in the table")
     made.add_argument("--blend", metavar="NAME", help="a mode of --list")
-    made.add_argument("--opacity", type=real, metavar="PERCENT")
+    add_settings(made, CLIP_SETTINGS, OF_CLIP)
     made.add_argument(
         "--fade-in", type=_length, metavar="N", help="frames, or such as 0.5b for half a beat; 0 takes it off"
     )
     made.add_argument("--fade-out", type=_length, metavar="N")
-    made.add_argument(
-        "--key",
-        action="append",
-        default=[],
-        metavar="NAME@FRAME=VALUE",
-        help="of opacity, zoom, x, y or turn_deg, in shares",
-    )
+    add_several(made, "--key", "NAME@FRAME=VALUE", "of opacity, zoom, x, y or turn_deg, in shares")
     made.add_argument("--split", metavar="FORM", help="show two to four --clips at once: strips, rows or tiles")
     made.add_argument("--border", type=real, default=0.0, metavar="PERCENT", help="of the width, between them")
     made.add_argument("--nest", action="store_true", help="make the --clips one clip with a reel inside")
@@ -60,7 +69,6 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--close", action="store_true", help="close the nest that was opened last")
     layer_options.add_arguments(made)
     made.add_argument("--remove", action="store_true", help="take the clips off")
-    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
 def _length(text: str) -> tuple[float, str]:
@@ -113,7 +121,6 @@ def _again_text(timeline: Timeline, clip: Clip) -> str:
 
 
 def _changed(reel: Reel, options: Options) -> Reel:
-    from tempik.cli.speed import chosen_clips
     from tempik.edit.clips import layers
     from tempik.edit.clips.split_picture import with_split_picture
     from tempik.edit.clips.trim import without_clips
@@ -135,7 +142,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
         names = chosen_clips(reel, options.clips)
     if options.split is not None:
         if not names:
-            raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+            raise TempikError(WHICH)
         return with_split_picture(reel, names, options.split, options.border / 100)
     if options.nest or options.flatten or options.open:
         return _nested(reel, names, options)
@@ -145,8 +152,8 @@ def _changed(reel: Reel, options: Options) -> Reel:
         return without_clips(reel, names)
     if options.blend is not None:
         reel = layers.with_blend(reel, names, options.blend)
-    if options.opacity is not None:
-        reel = layers.with_opacity(reel, names, options.opacity / 100)
+    for opacity in values_given(options, CLIP_SETTINGS, OF_CLIP).values():
+        reel = layers.with_opacity(reel, names, opacity)
     for at_end, wanted in ((False, options.fade_in), (True, options.fade_out)):
         if wanted is not None:
             reel = layers.with_fade(reel, names, at_end, wanted[0], wanted[1])
@@ -163,7 +170,7 @@ def _nested(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
     from tempik.edit.clips import nests
 
     if not names:
-        raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+        raise TempikError(WHICH)
     if options.nest:
         return nests.with_nest(reel, names)[0]
     if len(names) != 1:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any, NoReturn
 
+from tempik.digits import parse_int
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
+from tempik.settings import METAVARS, Setting, checked
 
 MOST = 1e9
 # What every verb has and reads, and what tells the verb itself.
@@ -140,3 +143,84 @@ def count(text: str) -> int:
     if value is None or abs(value) > MOST:
         raise argparse.ArgumentTypeError(f"'{shortened(text)[:40]}' is no whole number")
     return value
+
+
+# Options and their values, of settings
+
+Names = Mapping[str, str]  # by a setting's name, what it is called on the command line
+
+
+def project_verb(verbs: argparse._SubParsersAction[Parser], name: str, does: str) -> Parser:
+    """Return a verb that lists or changes a project: with PROJECT and -o."""
+    made = verbs.add_parser(name, help=does)
+    made.add_argument("project", type=Path, nargs="?")
+    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
+    return made
+
+
+def add_several(made: argparse.ArgumentParser, option: str, metavar: str, does: str) -> None:
+    """Declare an option that can be given several times."""
+    made.add_argument(option, action="append", default=[], metavar=metavar, help=does)
+
+
+def add_settings(made: argparse.ArgumentParser, settings: Mapping[str, Setting], names: Names) -> None:
+    """Declare an option for each setting that is named; its help is what the window says of it, with its bounds."""
+    for name, called in names.items():
+        setting, option = settings[name], f"--{called.replace('_', '-')}"
+        does = setting.does[:1].lower() + setting.does[1:]
+        if setting.kind == "switch":
+            made.add_argument(option, choices=("on", "off"), help=does)
+        elif setting.kind == "choice":
+            made.add_argument(option, choices=setting.choices, help=does)
+        else:
+            metavar = METAVARS.get(setting.unit.partition(" ")[0], "N")
+            made.add_argument(
+                option, type=real, metavar=metavar, help=f"{does} ({setting.bounds()})".replace("%", "%%")
+            )
+
+
+def values_given(options: argparse.Namespace, settings: Mapping[str, Setting], names: Names) -> dict[str, Any]:
+    """Return what was given of some settings, by their own names, as it is kept. Raises TempikError where it lies outside them."""
+    out: dict[str, Any] = {}
+    for name, called in names.items():
+        given, setting = getattr(options, called), settings[name]
+        if given is None:
+            continue
+        if setting.kind == "switch":
+            out[name] = given == "on"
+        else:
+            out[name] = given if setting.kind == "choice" else checked(setting, given)
+    return out
+
+
+def pair(text: str, form: str = "NAME=VALUE") -> tuple[str, str]:
+    """Return the two sides of `NAME=VALUE`. Raises TempikError."""
+    name, found, value = text.partition("=")
+    if not found or not name:
+        raise TempikError(f"'{text}' is not of the form {form}.")
+    return name, value
+
+
+def number_or_text(text: str, whole: str = "") -> float | str:
+    """Return a number where a text is one, else the text. Raises TempikError for a number that cannot be worked with."""
+    try:
+        float(text)
+    except ValueError:
+        return text
+    return number_in(text, whole)
+
+
+def percent_in(text: str, whole: str, most: float = 200) -> float:
+    """Return a share given in percent, 0 to `most`. Raises TempikError."""
+    value = number_in(text, whole)
+    if not 0 <= value <= most:
+        raise TempikError(f"{value:g} % cannot be; give 0 to {most:g}.")
+    return value / 100
+
+
+def whole_numbers(text: str) -> tuple[int, ...]:
+    """Return an option such as 2,4. Raises ArgumentTypeError."""
+    numbers = [parse_int(part) for part in text.split(",")]
+    if any(n is None or n < 1 for n in numbers):
+        raise argparse.ArgumentTypeError(f"'{text}' is no list of beats; give one such as 2,4")
+    return tuple(n for n in numbers if n is not None)

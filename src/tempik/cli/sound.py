@@ -5,65 +5,69 @@ from __future__ import annotations
 import argparse
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
-from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
+from tempik.cli.options import (
+    Options,
+    Parser,
+    add_settings,
+    add_several,
+    count,
+    number_in,
+    project_verb,
+    real,
+    settled,
+    together,
+    values_given,
+)
+from tempik.cli.places import edge_named, numbered
+from tempik.cli.rule_options import KINDS, RULE_OPTIONS, add_rule, with_paint_given, with_rule_given
 from tempik.digits import parse_int
 from tempik.errors import TempikError
+from tempik.reel.sound import CHANNEL_SETTINGS, DUCKING_SETTINGS, SOUND_CLIP_SETTINGS, SOUND_LANE_SETTINGS
 
 if TYPE_CHECKING:
     from tempik.edit.song.arranging import SongEditProposal
-    from tempik.reel import Edge, Reel
+    from tempik.reel import Reel
 
 COLUMNS = "lane,sound,hit_s,point_s,error_ms"
 LIKENESS_RATE = 24000  # at which bars are compared
-RULES = ("points", "bars", "onsets", "drops", "cuts", "transitions", "starts", "ends", "pins", "hand")
+RULES = tuple(kind for kind in KINDS if kind != "frames")
+# Settings that have options, and what these are called.
+OF_LANE = {"vary_pitch": "vary_pitch", "vary_gain_db": "vary_gain", "beats": "beats"}
+OF_CLIP = {"speed": "speed", "backward": "backward", "loop": "loop"}
+FADES = {"fade_in_s": "fade_in", "fade_out_s": "fade_out"}
+OF_CHANNEL = {"gain_db": "gain", "pan": "pan", "muted": "mute", "solo": "alone", "ducks": "ducks"}
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik sound` and its options."""
-    made = verbs.add_parser("sound", help="lay sounds on points, mix, write the sound alone; or list where sounds hit")
-    made.add_argument("project", type=Path, nargs="?")
+    does = "lay sounds on points, mix, write the sound alone; or list where sounds hit"
+    made = project_verb(verbs, "sound", does)
     made.add_argument("--list", action="store_true", help="every sound of the shelf")
     made.add_argument("--add", metavar="NAME|FILE", help="add a lane; several with commas take turns by lot")
     made.add_argument("--lane", type=count, metavar="N", help="the lane to change, from 1")
-    made.add_argument(
-        "--on", metavar="RULE", help=f"what fires it: {', '.join(RULES)}, lane:N (an accent lane's pulses)"
-    )
-    made.add_argument("--every", type=count, metavar="N")
-    made.add_argument("--offset", type=count, metavar="N")
-    made.add_argument("--beats-of-bar", metavar="2,4", help="of --on bars")
-    made.add_argument("--at-least", type=real, metavar="PERCENT", help="strength of the point")
-    made.add_argument("--paint", action="append", default=[], metavar="BAR.BEAT=PERCENT", help="0 silences a point")
-    made.add_argument("--vary-pitch", type=real, metavar="SEMITONES")
-    made.add_argument("--vary-gain", type=real, metavar="DB")
-    made.add_argument("--seed", type=count)
-    made.add_argument("--beats", type=real, metavar="N", help="how many beats a riser climbs over; 0 is its own")
+    add_rule(made, "--beats-of-bar", RULES, ", lane:N (an accent lane's pulses)")
+    add_settings(made, SOUND_LANE_SETTINGS, OF_LANE)
     made.add_argument("--lay", metavar="NAME|FILE", help="lay a sound on a sound track, its hit --at a point or time")
     made.add_argument("--at", metavar="BAR.BEAT|SECONDS")
     made.add_argument("--clip", type=count, metavar="N", help="the sound clip to change, from 1 in order of time")
     made.add_argument("--track", type=count, metavar="N", help="a sound track, from 1: for --lay, or as a channel")
     made.add_argument("--from", dest="from_s", type=real, metavar="SECONDS", help="slip: begin there in the sound")
     made.add_argument("--length", type=real, metavar="SECONDS")
-    made.add_argument("--speed", type=real, metavar="TIMES")
+    add_settings(made, SOUND_CLIP_SETTINGS, OF_CLIP)
     made.add_argument("--pitch", choices=("preserved", "follows"), help="of a clip that is played faster or slower")
-    made.add_argument("--backward", choices=("on", "off"))
-    made.add_argument("--loop", choices=("on", "off"))
-    made.add_argument("--fade-in", type=real, metavar="SECONDS")
-    made.add_argument("--fade-out", type=real, metavar="SECONDS")
+    made.add_argument("--fade-in", type=real, metavar="SECONDS", help="of a lane's triggers, or of a clip")
+    made.add_argument("--fade-out", type=real, metavar="SECONDS", help="of a lane's triggers, or of a clip")
     made.add_argument("--channel", choices=("song", "clips"), help="the channel that --gain, --pan, --mute … change")
-    made.add_argument("--gain", type=real, metavar="DB")
-    made.add_argument("--pan", type=real, metavar="PERCENT", help="-100 left, 100 right")
-    made.add_argument("--mute", choices=("on", "off"))
-    made.add_argument("--alone", choices=("on", "off"))
-    made.add_argument("--ducks", choices=("on", "off"), help="the song goes down under it")
+    add_settings(made, CHANNEL_SETTINGS, OF_CHANNEL)
+    add_settings(made, DUCKING_SETTINGS, {"threshold_db": "duck_over"})
     made.add_argument("--duck", type=real, metavar="DB", help="how far the song goes down")
-    made.add_argument("--duck-over", type=real, metavar="DB", help="under what is louder than this")
     made.add_argument("--duck-times", metavar="ATTACK,RELEASE", help="milliseconds")
     made.add_argument("--loudness", metavar="LUFS|off")
     made.add_argument("--ceiling", metavar="DBTP|off")
-    made.add_argument("--hit", action="append", default=[], metavar="NAME=SECONDS", help="move a sound's hit; 'found'")
+    add_several(made, "--hit", "NAME=SECONDS", "move a sound's hit; 'found'")
     made.add_argument("--remove", action="store_true")
     made.add_argument(
         "--arrange", type=real, metavar="SECONDS", help="make the song so long; without -o the ways are listed"
@@ -75,7 +79,6 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--whole-song", action="store_true", help="have the song heard as its file has it")
     made.add_argument("--levels", action="store_true", help="how loud the mix is")
     made.add_argument("--write", type=Path, metavar="FILE", help="write the reel's sound alone, as .wav or .flac")
-    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
 def run(options: Options) -> int:
@@ -205,9 +208,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
         reel = with_sound_lane(reel, names)
         reel = _lane_changed(reel, reel.sound_lanes[-1].id, options)
     elif options.lane is not None:
-        if not 1 <= options.lane <= len(reel.sound_lanes):
-            raise TempikError(f"There is no sound lane {options.lane}; the project has {len(reel.sound_lanes)}.")
-        reel = _lane_changed(reel, reel.sound_lanes[options.lane - 1].id, options)
+        reel = _lane_changed(reel, numbered(reel.sound_lanes, options.lane, "sound lane").id, options)
     elif options.lay or options.clip is not None:
         reel = _clip_changed(reel, options)
     elif options.channel or options.track is not None:
@@ -230,9 +231,9 @@ def _changed(reel: Reel, options: Options) -> Reel:
     return _mixed(reel, options)
 
 
-_OF_A_STRIP = ("gain", "pan", "mute", "alone", "ducks", "remove")
-_OF_A_ROW = ("on", "every", "offset", "beats_of_bar", "at_least", "paint", "vary_pitch", "vary_gain", "seed", "beats")
-_OF_A_CLIP = ("at", "from_s", "length", "speed", "pitch", "backward", "loop", "fade_in", "fade_out")
+_OF_A_STRIP = (*OF_CHANNEL.values(), "remove")
+_OF_A_ROW = (*RULE_OPTIONS, "beats_of_bar", *OF_LANE.values())
+_OF_A_CLIP = ("at", "from_s", "length", "pitch", "fade_in", "fade_out", *OF_CLIP.values())
 
 
 def _sounds(reel: Reel, text: str) -> tuple[Reel, list[str]]:
@@ -253,55 +254,14 @@ def _sounds(reel: Reel, text: str) -> tuple[Reel, list[str]]:
 
 
 def _lane_changed(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
-    from tempik.edit import ruled
-    from tempik.edit.accents.painting import with_painted
     from tempik.edit.sounds.lanes import with_values, without_sound_lane
 
     if options.remove:
         return without_sound_lane(reel, lane)
-    reel = _with_rule(reel, lane, options)
-    given = {
-        "vary_pitch": options.vary_pitch, "vary_gain_db": options.vary_gain, "beats": options.beats,
-        "fade_in_s": options.fade_in, "fade_out_s": options.fade_out,
-    }  # fmt: skip
-    reel = with_values(reel, lane, **{n: v for n, v in given.items() if v is not None})
-    if options.seed is not None:
-        reel = ruled.with_seed(reel, lane, options.seed)
-    for text in options.paint:
-        label, _, value = text.partition("=")
-        reel = with_painted(reel, lane, _point(reel, label), number_in(value) / 100)
-    return _strip_changed(reel, lane, options)
-
-
-def _with_rule(reel: Reel, lane: str, options: argparse.Namespace) -> Reel:
-    from msgspec.structs import replace
-
-    from tempik.edit import ruled
-
-    changes: dict[str, Any] = {}
-    if options.on is not None:
-        kind, _, number = options.on.partition(":")
-        if kind == "lane":
-            at = parse_int(number)
-            if at is None or not 1 <= at <= len(reel.accent_lanes):
-                raise TempikError(f"There is no accent lane {number}; the project has {len(reel.accent_lanes)}.")
-            changes |= {"of": "pulses", "lane": reel.accent_lanes[at - 1].id}
-        elif kind not in RULES:
-            raise TempikError(f"A sound cannot fire on '{options.on}'; choose from {', '.join(RULES)}, lane:N.")
-        else:
-            changes["of"] = kind
-    for name in ("every", "offset"):
-        if getattr(options, name) is not None:
-            changes[name] = getattr(options, name)
-    if options.beats_of_bar:
-        numbers = [parse_int(t) for t in options.beats_of_bar.split(",")]
-        if not all(numbers):
-            raise TempikError(f"'{options.beats_of_bar}' is no list of beats; give one such as 2,4.")
-        changes["beats"] = tuple(n for n in numbers if n)
-    if options.at_least is not None:
-        changes["at_least"] = options.at_least / 100
-    rule = ruled.any_lane(reel, lane).rule
-    return ruled.with_rule(reel, lane, replace(rule, **changes)) if changes else reel
+    reel = with_rule_given(reel, lane, options, RULES)
+    given = values_given(options, SOUND_LANE_SETTINGS, OF_LANE) | values_given(options, SOUND_CLIP_SETTINGS, FADES)
+    reel = with_values(reel, lane, **given)
+    return _strip_changed(with_paint_given(reel, lane, options), lane, options)
 
 
 def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
@@ -314,24 +274,18 @@ def _clip_changed(reel: Reel, options: argparse.Namespace) -> Reel:
             raise TempikError("Where does it hit? Give --at BAR.BEAT or --at SECONDS.")
         reel, (sound,) = _sounds(reel, options.lay)
         track = _track(reel, options.track) if options.track is not None else None
-        reel = clips.with_sound_clip(reel, sound, _edge(reel, options.at), track)
+        reel = clips.with_sound_clip(reel, sound, edge_named(reel, options.at), track)
         clip = reel.sound_clips[-1].id
     else:
         laid = laid_sounds(timeline_of(reel))
-        if not 1 <= options.clip <= len(laid):
-            raise TempikError(f"There is no sound clip {options.clip}; the project has {len(laid)}.")
-        clip = laid[options.clip - 1].clip.id
+        clip = numbered(laid, options.clip, "sound clip").clip.id
         if options.remove:
             return clips.without_sound_clip(reel, clip)
         if options.at is not None:
-            reel = clips.with_clip_moved(reel, clip, _edge(reel, options.at))
-    given: dict[str, Any] = {
-        "gain_db": options.gain, "fade_in_s": options.fade_in, "fade_out_s": options.fade_out, "speed": options.speed,
-    }  # fmt: skip
-    for name in ("backward", "loop"):
-        given[name] = None if getattr(options, name) is None else getattr(options, name) == "on"
-    given["preserve_pitch"] = None if options.pitch is None else options.pitch == "preserved"
-    given = {n: v for n, v in given.items() if v is not None}
+            reel = clips.with_clip_moved(reel, clip, edge_named(reel, options.at))
+    given = values_given(options, SOUND_CLIP_SETTINGS, {**OF_CLIP, **FADES, "gain_db": "gain"})
+    if options.pitch is not None:
+        given["preserve_pitch"] = options.pitch == "preserved"
     if given:
         reel = clips.with_clip_values(reel, clip, **given)
     if options.from_s is not None:
@@ -348,10 +302,7 @@ def _strip_changed(reel: Reel, strip: str, options: argparse.Namespace) -> Reel:
 
     if options.remove and options.track is not None:
         return without_sound_track(reel, strip)
-    given: dict[str, Any] = {"gain_db": options.gain, "pan": None if options.pan is None else options.pan / 100}
-    for name, option in (("muted", options.mute), ("solo", options.alone), ("ducks", options.ducks)):
-        given[name] = None if option is None else option == "on"
-    given = {n: v for n, v in given.items() if v is not None}
+    given = values_given(options, CHANNEL_SETTINGS, OF_CHANNEL)
     return with_channel(reel, strip, **given) if given else reel
 
 
@@ -360,51 +311,22 @@ def _mixed(reel: Reel, options: argparse.Namespace) -> Reel:
 
     from tempik.edit.sounds.mixing import with_ducking, with_master
 
-    duck = reel.mix.ducking
+    duck = values_given(options, DUCKING_SETTINGS, {"threshold_db": "duck_over"})
     if options.duck is not None:
-        duck = replace(duck, depth_db=abs(options.duck))
-    if options.duck_over is not None:
-        duck = replace(duck, threshold_db=options.duck_over)
+        duck["depth_db"] = abs(options.duck)
     if options.duck_times:
         attack, _, release = options.duck_times.partition(",")
-        duck = replace(duck, attack_ms=number_in(attack), release_ms=number_in(release))
-    if duck is not reel.mix.ducking:
-        reel = with_ducking(reel, duck)
-    loudness, ceiling = reel.mix.loudness, reel.mix.ceiling_db
-    if options.loudness is not None:
-        loudness = None if options.loudness == "off" else number_in(options.loudness)
-    if options.ceiling is not None:
-        ceiling = None if options.ceiling == "off" else number_in(options.ceiling)
-    if (loudness, ceiling) != (reel.mix.loudness, reel.mix.ceiling_db):
-        reel = with_master(reel, loudness, ceiling)
+        duck |= {"attack_ms": number_in(attack), "release_ms": number_in(release)}
+    if duck:
+        reel = with_ducking(reel, replace(reel.mix.ducking, **duck))
+    master = {"loudness": reel.mix.loudness, "ceiling_db": reel.mix.ceiling_db}
+    for name, text in (("loudness", options.loudness), ("ceiling_db", options.ceiling)):
+        if text is not None:
+            master[name] = None if text == "off" else number_in(text)
+    if options.loudness is not None or options.ceiling is not None:
+        reel = with_master(reel, master["loudness"], master["ceiling_db"])
     return reel
 
 
 def _track(reel: Reel, number: int) -> str:
-    if not 1 <= number <= len(reel.sound_tracks):
-        raise TempikError(f"There is no sound track {number}; the project has {len(reel.sound_tracks)}.")
-    return reel.sound_tracks[number - 1].id
-
-
-def _point(reel: Reel, label: str) -> str:
-    from tempik.timeline.timeline import timeline_of
-
-    points = {p.label: p.id for p in timeline_of(reel).points}
-    if label not in points:
-        raise TempikError(f"There is no point {label} in use; give one such as {next(iter(points), '1.1')}.")
-    return points[label]
-
-
-def _edge(reel: Reel, text: str) -> Edge:
-    """Return a place: a point by its label where there is one, else seconds of the reel."""
-    from tempik.reel import Edge
-    from tempik.timeline.timeline import timeline_of
-
-    timeline = timeline_of(reel)
-    found = next((p for p in timeline.on_reel() if p.label == text), None)
-    if found is not None:
-        return Edge(timeline.reel_s(found), found.id)
-    at_s = number_in(text)
-    if not 0 <= at_s < reel.length_s:
-        raise TempikError(f"The reel is {reel.length_s:g} s long; a sound cannot hit at {at_s:g} s of it.")
-    return Edge(at_s)
+    return numbered(reel.sound_tracks, number, "sound track").id

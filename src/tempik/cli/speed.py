@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
-from tempik.cli.options import Options, Parser, count, real, settled
+from tempik.cli.options import Options, Parser, count, project_verb, real, settled
+from tempik.cli.places import chosen_clips, clip_at
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
@@ -19,8 +20,7 @@ COLUMNS = "clip,footage,first,frames,used_s,average,slowest,fastest,shape,pins,f
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik speed` and its options."""
-    speed = verbs.add_parser("speed", help="list how fast clips play, or change it")
-    speed.add_argument("project", type=Path, nargs="?")
+    speed = project_verb(verbs, "speed", "list how fast clips play, or change it")
     speed.add_argument("--clips", default="all", metavar="1,3-5", help="by place on the reel, from 1 (all)")
     speed.add_argument("--constant", type=real, metavar="PERCENT", help="one speed throughout; negative is backward")
     speed.add_argument("--frames", type=count, metavar="N", help="exactly so many frames; the speed gives way")
@@ -64,7 +64,6 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     speed.add_argument("--keep-shape", metavar="NAME", help="keep the first named clip's curve as a shape")
     speed.add_argument("--read-shape", type=Path, metavar="FILE")
     speed.add_argument("--write-shape", nargs=2, metavar=("NAME", "FILE"))
-    speed.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
 def _stretch(text: str) -> tuple[int, int, float]:
@@ -112,31 +111,6 @@ def _shapes_asked(options: Options) -> bool:
     return bool((options.shapes or options.read_shape or options.write_shape) and options.project is None)
 
 
-def chosen_clips(reel: Reel, text: str) -> list[str]:
-    """Return the clips that `1,3-5` or `all` names, by place."""
-    from tempik.timeline.timeline import timeline_of
-
-    placed = [p.clip.id for p in timeline_of(reel).placed]
-    if not placed:
-        raise TempikError("The reel has no clips yet.")
-    if text == "all":
-        return placed
-    return chosen_of(placed, text, "clips")
-
-
-def chosen_of(names: list[str], text: str, what: str) -> list[str]:
-    """Return those of a list that `1,3-5` names, by place. Raises TempikError where it names none."""
-    out: list[str] = []
-    for part in text.split(","):
-        found = re.fullmatch(r"(\d+)(?:-(\d+))?", part.strip())
-        first = int(found[1]) if found else 0
-        last = int(found[2] or found[1]) if found else 0
-        if not 1 <= first <= last <= len(names):
-            raise TempikError(f"'{part}' names no {what}; the reel has {what} 1 to {len(names)}.")
-        out += names[first - 1 : last]
-    return out
-
-
 def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
@@ -168,12 +142,12 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
         reel = direction.with_swing(reel, names)
     if options.rewind:
         first, end, rate = options.rewind
-        reel = direction.with_rewind(reel, _clip_at(reel, first), first, end, rate, options.longer)
+        reel = direction.with_rewind(reel, clip_at(reel, first), first, end, rate, options.longer)
     if options.stretch:
         first, end, rate = options.stretch
-        reel = speed.with_stretch_speed(reel, _clip_at(reel, first), first, end, rate, options.soft)
+        reel = speed.with_stretch_speed(reel, clip_at(reel, first), first, end, rate, options.soft)
     if options.hold:
-        reel = speed.with_hold(reel, _clip_at(reel, options.hold[0]), *options.hold)
+        reel = speed.with_hold(reel, clip_at(reel, options.hold[0]), *options.hold)
     if options.between:
         reel = speed.with_between(reel, names, None if options.between == "reel" else options.between)
     if options.reel_between:
@@ -218,15 +192,6 @@ def _sound(reel: Reel) -> Reel:
     if found:
         raise TempikError(found[0])
     return reel
-
-
-def _clip_at(reel: Reel, frame: int) -> str:
-    from tempik.timeline.timeline import timeline_of
-
-    placed = timeline_of(reel).clip_at(frame)
-    if placed is None:
-        raise TempikError(f"No clip is on screen at frame {frame}.")
-    return placed.clip.id
 
 
 def _keep(reel: Reel, options: argparse.Namespace) -> None:

@@ -7,20 +7,23 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
-from tempik.cli.options import Options, Parser, number_in, real, settled, together
+from tempik.cli.options import Options, Parser, add_several, number_in, project_verb, real, settled, together
+from tempik.cli.places import chosen_of
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
+from tempik.reel.title import ARRIVAL_SETTINGS, TITLE_SETTINGS
+from tempik.settings import read
 
 if TYPE_CHECKING:
-    from tempik.reel import Reel
+    from tempik.reel import Arrival, Reel
 
 COLUMNS = "clip,track,first,end,words,on_points,font,text"
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik titles` and its options."""
-    made = verbs.add_parser("titles", help="list titles, lay or change them, put words on points, read or write lyrics")
-    made.add_argument("project", type=Path, nargs="?")
+    does = "list titles, lay or change them, put words on points, read or write lyrics"
+    made = project_verb(verbs, "titles", does)
     made.add_argument("--fonts", action="store_true", help="every font family there is, ours first, with its styles")
     made.add_argument("--add", metavar="TEXT", help="lay a title; \\n begins a line")
     made.add_argument("--lyrics", type=Path, metavar="FILE", help="lay the lines of a .lrc, .srt or .vtt file")
@@ -31,18 +34,11 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--from", dest="from_s", type=real, default=0.0, metavar="SECONDS", help="of the reel")
     made.add_argument("--length", type=real, metavar="SECONDS", help="to the reel's end without")
     made.add_argument("--clips", metavar="2,4-6", help="the titles to change, by place in the table; all without")
-    made.add_argument(
-        "--set",
-        action="append",
-        default=[],
-        metavar="NAME=VALUE",
-        help="such as size=0.2, font='EB Garamond', enter=rise",
-    )
+    add_several(made, "--set", "NAME=VALUE", "such as size=0.2, font='EB Garamond', enter=rise")
     made.add_argument(
         "--words", choices=("each", "even", "off"), help="words on each next point, evenly, or all at once"
     )
     made.add_argument("--write", type=Path, metavar="FILE", help="write the titles as .lrc, .srt or .vtt")
-    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
 def run(options: Options) -> int:
@@ -138,8 +134,6 @@ def _changed(reel: Reel, options: Options) -> Reel:
 
 
 def _chosen(reel: Reel, text: str | None) -> list[str]:
-    from tempik.cli.speed import chosen_of
-
     names = _titles(reel)
     if not names:
         raise TempikError("There is no title on the reel; lay one with --add, --lyrics or --named.")
@@ -148,22 +142,22 @@ def _chosen(reel: Reel, text: str | None) -> list[str]:
 
 def _with_settings(reel: Reel, names: list[str], given: list[str]) -> Reel:
     """Set fields of titles by name; `enter`, `leave` take a kind, a length such as 8 or 0.5b, and a way: rise:8:up."""
-    from tempik.edit.titles import titles_of, with_title_fields
-    from tempik.reel import Arrival, Title
+    from tempik.edit.titles import with_title_fields
+    from tempik.reel import Title
 
     for text in given:
         name, equals, value = text.partition("=")
         if not equals or name not in Title.__struct_fields__ or name == "text":
             known = ", ".join(f for f in Title.__struct_fields__ if f != "text")
             raise TempikError(f"'{text}' sets nothing of a title; give NAME=VALUE with one of {known}.")
+        wanted: object = value
         if name in ("enter", "leave"):
-            reel = with_title_fields(reel, names, **{name: _arrival(value, Arrival)})
-            continue
-        _check_choice(name, value)
-        now = getattr(titles_of(reel, names)[0].title, name)
-        if name == "font":
+            wanted = _arrival(value)
+        elif name in TITLE_SETTINGS:
+            setting = TITLE_SETTINGS[name]
+            wanted = number_in(value, text) if setting.kind == "number" else read(setting, value)
+        elif name == "font":
             _check_font(value)
-        wanted = number_in(value, text) if isinstance(now, float) else value
         reel = with_title_fields(reel, names, **{name: wanted})
     return reel
 
@@ -175,15 +169,10 @@ def _check_font(name: str) -> None:
         raise TempikError(f"There is no font family '{shortened(name)}' here; see tempik titles --fonts.")
 
 
-def _check_choice(name: str, value: str) -> None:
-    choices = {"align": ("left", "middle", "right"), "by": ("all", "line", "word"), "showing": ("stay", "one", "lit")}
-    if name in choices and value not in choices[name]:
-        raise TempikError(f"A title's {name} is one of {', '.join(choices[name])}.")
-
-
-def _arrival(text: str, kind: type) -> object:
+def _arrival(text: str) -> Arrival:
     import re
 
+    from tempik.reel import Arrival
     from tempik.titles import ARRIVALS
 
     name, *rest = text.split(":")
@@ -196,8 +185,8 @@ def _arrival(text: str, kind: type) -> object:
         length = re.fullmatch(r"(\d+(?:\.\d+)?)(b|f|)", part)
         if length is not None:
             fields |= {"length": float(length[1]), "unit": "beats" if length[2] == "b" else "frames"}
-        elif part in ("up", "down", "left", "right"):
+        elif part in ARRIVAL_SETTINGS["way"].choices:
             fields["way"] = part
         else:
             raise TempikError(f"'{part}' is neither a length such as 8 or 0.5b nor a way: up, down, left, right.")
-    return kind(**fields)
+    return Arrival(**fields)  # type: ignore[arg-type]

@@ -4,16 +4,31 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli.changing import project_of, ready, saved_or_shown
-from tempik.cli.options import Options, Parser, count, number_in, real, settled, together
+from tempik.cli.options import (
+    Options,
+    Parser,
+    add_settings,
+    add_several,
+    count,
+    number_in,
+    number_or_text,
+    pair,
+    project_verb,
+    real,
+    settled,
+    together,
+    values_given,
+)
+from tempik.cli.places import WHICH, chosen_clips, numbered
 from tempik.errors import TempikError
+from tempik.reel.transition import TRANSITION_SETTINGS
 
 if TYPE_CHECKING:
     from tempik.edit.transitions.laying import TransitionPlace
-    from tempik.reel import Reel, Transition
+    from tempik.reel import Reel
     from tempik.timeline.timeline import Timeline
 
 COLUMNS = "clip,kind,frames,first,turn_frame,end,point_s,error_ms"
@@ -22,8 +37,7 @@ EDGE = "over the clip's end"
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     """Declare `tempik transitions` and its options."""
-    made = verbs.add_parser("transitions", help="list a project's transitions, lay them or change them")
-    made.add_argument("project", type=Path, nargs="?")
+    made = project_verb(verbs, "transitions", "list a project's transitions, lay them or change them")
     made.add_argument("--list", action="store_true", help="every kind of transition there is, with its settings")
     made.add_argument(
         "--on",
@@ -41,11 +55,11 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--beats", type=real, metavar="N", help="how long, in beats")
     made.add_argument("--longer", type=count, metavar="N", help="by so many frames; below 0 shorter")
     made.add_argument("--at", type=real, metavar="SHARE", help="of it before the cut, 0 to 1")
+    add_settings(made, TRANSITION_SETTINGS, {"amount": "amount"})
     made.add_argument("--direction", metavar="NAME", help="left, right, up, down, …, turns or lot")
     made.add_argument("--ease", metavar="NAME|X1,Y1,X2,Y2", help="even, soft, sharp, …, or the handles of a curve")
     made.add_argument("--shutter", type=real, metavar="DEGREES", help="of their own; below 0 as the reel has it")
-    made.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a setting of the kind")
-    made.add_argument("--amount", type=real, metavar="PERCENT", help="how strong, 0 to 200")
+    add_several(made, "--set", "NAME=VALUE", "a setting of the kind")
     made.add_argument("--seed", type=count, default=0)
     made.add_argument("--match", action="store_true", help="choose kind and direction by how the pictures move")
     made.add_argument(
@@ -60,7 +74,6 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--mend", metavar="NAME", help="shorter, move, slip, slow, hold or round, where footage is short")
     made.add_argument("--remove", action="store_true")
     made.add_argument("--keep", metavar="NAME", help="keep the first of them as a transition of your own")
-    made.add_argument("-o", "--output", type=Path, metavar="P", help="another project than PROJECT to write to")
 
 
 def run(options: Options) -> int:
@@ -122,14 +135,13 @@ def table(reel: Reel) -> str:
 
 def _edges(timeline: Timeline, options: argparse.Namespace) -> list[TransitionPlace] | None:
     """Return the edges that are meant; None where none are named."""
-    from tempik.cli.speed import chosen_clips
     from tempik.edit.transitions import laying
 
     clips = chosen_clips(timeline.reel, options.clips) if options.clips else None
     if options.on is None:
         return None if clips is None else laying.cuts_on(timeline, "selected", clips)
     if options.on == "selected" and clips is None:
-        raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+        raise TempikError(WHICH)
     found = laying.cuts_on(timeline, options.on, clips)
     if not found:
         raise TempikError(f"There is no cut for '{options.on}' on this reel.")
@@ -140,8 +152,9 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     from msgspec.structs import replace
 
     from tempik.edit.transitions import laying, mending
+    from tempik.project.transitions import own_transition
     from tempik.timeline.timeline import timeline_of
-    from tempik.transitions import CATALOGUE
+    from tempik.transitions import CATALOGUE, new_transition
 
     together(options, "match", "kind", "own", "remove", "copy_from")
     together(options, "overlap", "staircase")
@@ -152,12 +165,12 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     if options.remove:
         return laying.without_transitions(reel, edges)
     if options.copy_from is not None:
-        source = _start_of(timeline, options.copy_from)
+        source = laying.TransitionPlace(numbered(timeline.placed, options.copy_from, "clip").clip.id)
         reel = laying.copied(reel, source, edges if edges is not None else laying.cuts(timeline))
     if options.match:
         reel = _matched(reel, edges if edges is not None else laying.cuts(timeline))
     elif options.kind or options.own:
-        laid = _own(options.own) if options.own else _of_kind(options.kind)
+        laid = own_transition(options.own) if options.own else new_transition(options.kind)
         at = edges if edges is not None else laying.cuts(timeline)
         kind = CATALOGUE.get(laid.kind)
         if options.direction and kind is not None and not kind.directions:
@@ -171,35 +184,22 @@ def _changed(reel: Reel, options: argparse.Namespace) -> Reel:
     if changes:
         reel = laying.changed(reel, edges, lambda j: replace(j, **changes))
     for text in options.set:
-        name, value = _pair(text)
-        reel = laying.with_setting(reel, edges, name, value)
+        name, value = pair(text)
+        reel = laying.with_setting(reel, edges, name, number_or_text(value, text))
     if options.longer is not None:
         reel = laying.longer(reel, edges, options.longer)
     return mending.all_mended(reel, edges, options.mend) if options.mend else reel
 
 
 def _spaced(reel: Reel, options: argparse.Namespace) -> Reel:
-    from tempik.cli.speed import chosen_clips
     from tempik.edit.clips import pieces
 
     if not options.clips:
-        raise TempikError("Which clips? Give --clips, such as 2,4-6.")
+        raise TempikError(WHICH)
     clips = chosen_clips(reel, options.clips)
     if options.overlap is not None:
         return pieces.overlapped(reel, clips, options.overlap)
     return pieces.staggered(reel, clips, options.staircase)
-
-
-def _of_kind(name: str) -> Transition:
-    from tempik.transitions import new_transition
-
-    return new_transition(name)
-
-
-def _own(name: str) -> Transition:
-    from tempik.project.transitions import own_transition
-
-    return own_transition(name)
 
 
 def _keep(reel: Reel, options: argparse.Namespace) -> None:
@@ -243,14 +243,6 @@ def _matched(reel: Reel, edges: list[TransitionPlace]) -> Reel:
     return laying.with_proposals(reel, found)
 
 
-def _start_of(timeline: Timeline, place: int) -> TransitionPlace:
-    from tempik.edit.transitions.laying import TransitionPlace
-
-    if not 1 <= place <= len(timeline.placed):
-        raise TempikError(f"There is no clip {place}; the reel has {len(timeline.placed)}.")
-    return TransitionPlace(timeline.placed[place - 1].clip.id)
-
-
 def _changes(options: argparse.Namespace) -> dict[str, object]:
     """Return the fields that are set for all transitions that are meant."""
     out: dict[str, object] = {}
@@ -266,10 +258,7 @@ def _changes(options: argparse.Namespace) -> dict[str, object]:
         out["ease"] = _handles(options.ease)
     if options.shutter is not None:
         out["shutter_deg"] = None if options.shutter < 0 else options.shutter
-    if options.amount is not None:
-        if not 0 <= options.amount <= 200:
-            raise TempikError(f"{options.amount:g} % cannot be; give 0 to 200.")
-        out["amount"] = options.amount / 100
+    out |= values_given(options, TRANSITION_SETTINGS, {"amount": "amount"})
     return out
 
 
@@ -287,14 +276,3 @@ def _handles(text: str) -> tuple[float, ...]:
             f"'{text}' is no curve of ease; give {', '.join(EASES)}, or four numbers such as 0.4,0,0.6,1."
         )
     return values
-
-
-def _pair(text: str) -> tuple[str, float | str]:
-    name, found, value = text.partition("=")
-    if not found or not name:
-        raise TempikError(f"'{text}' is not of the form NAME=VALUE.")
-    try:
-        float(value)
-    except ValueError:
-        return name, value
-    return name, number_in(value, text)

@@ -198,11 +198,12 @@ class Slider(QSlider):
         self.setToolTip(tip or name)
         self.setMinimumWidth(36)
         self._prefix = prefix
-        self.text = Label(f"{prefix}{most} %")
+        self.text = Label()
         self.text.setFont(figures(12))
         self.text.setFixedWidth(44 + 12 * bool(prefix))
         self.valueChanged.connect(self._changed)
         self.sliderReleased.connect(self.settled)
+        self.show_value(1.0 if most > 100 else 0.0)
 
     def _changed(self, percent: int) -> None:
         self.text.setText(f"{self._prefix}{percent} %")

@@ -10,6 +10,7 @@ from tempik.accents import CATALOGUE, EvaluatedLane, Pulse
 from tempik.accents.pulses import keyed_at
 from tempik.desktop.pages.accents.editing import LaneEdits
 from tempik.desktop.pages.accents.envelope_fields import EnvelopeFields
+from tempik.desktop.pages.accents.envelope_graph import Against
 from tempik.desktop.pages.accents.menus import bundle_menu, lane_menu, tile_menu
 from tempik.desktop.pages.accents.tiles import AccentTiles
 from tempik.desktop.pages.page import Page, PageContext
@@ -195,8 +196,10 @@ class AccentsPage(Page):
     def _show_nothing(self) -> None:
         self.lane_title.setText("No accent lanes yet")
         self.whose.setText("click an accent, or take a bundle")
-        for widget in (self.rule, self.envelope.graph, self.fields, self.amount, self.alone, self.muted, self.solo):
+        for widget in (self.rule, self.fields, self.amount, self.alone, self.muted, self.solo):
             widget.setEnabled(False)
+        self.lane_form.enable(False)
+        self.envelope.show_envelope(Envelope(), Against(), False)
         self.tiles.choose("")
         self._show_bundle(None)
 
@@ -220,6 +223,7 @@ class AccentsPage(Page):
         self._show_bundle(by_id(self.project.reel.bundles, lane.bundle))
         self.envelope.show_envelope(accent_lanes.envelope_of(lane), self.edits.against(found), whole)
         own = accent.degree if accent is not None else 0.0
+        self.lane_form.enable(known)
         self.lane_form["overlap"].show_value(lane.overlap)
         self.lane_form["degree"].show_value(own if lane.degree is None else lane.degree)
         self.fields.setEnabled(known)

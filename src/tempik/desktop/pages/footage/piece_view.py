@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QElapsedTimer, QTimer
 from PySide6.QtGui import QImage
@@ -62,7 +63,7 @@ class PieceView(QWidget):
         self.play.setAccessibleName("Play the piece")
         steps: list[QPushButton] = []
         for sign, frames, name in (("previous", -1, "One frame back"), ("next", 1, "One frame on")):
-            made = button("", name, lambda frames=frames: self.step(frames), width=STEP_W)  # type: ignore[misc]
+            made = button("", name, partial(self.step, frames), width=STEP_W)
             made.setIcon(icon(sign))
             made.setAccessibleName(name)
             made.setAutoRepeat(True)

@@ -156,6 +156,10 @@ class LayerPage(Page):
             self.note.setText(
                 "Select a clip: how it lies over what is below, where of it shows, and on which points it comes again."
             )
+            for of_a_clip in (self.leave_out, self.make_own, self.all_back, self.again_from, self.show_all, self.every):
+                of_a_clip.hide()
+            for brush in (self.keep, self.drop, self.cut):
+                brush.setEnabled(False)
             self.masks.show_masks((), None, False)
             self.clear.show_clear(None)
             return
