@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QPushButton
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
 from tempik.accents import CATALOGUE
@@ -14,6 +14,7 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.playback.preview_size import STEPS
 from tempik.desktop.shell.window import Window
+from tempik.desktop.widgets.colour_button import ColourButton
 from tempik.desktop.widgets.rule_fields import KINDS
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import with_bundle
@@ -203,7 +204,7 @@ def test_settings_are_fields_of_their_kind(shown: Window) -> None:
     page, project = page_of(shown), shown.project
     project.selection.select_lane(project.reel.accent_lanes[0].id)
     blend, colour = page.fields.form["blend"], page.fields.form["colour"]
-    assert isinstance(blend, QComboBox) and isinstance(colour, QPushButton)
+    assert isinstance(blend, QComboBox) and isinstance(colour, ColourButton)
     blend.setCurrentText("screen")
     blend.activated.emit(blend.currentIndex())
     colour.chosen.emit("#ff8800")

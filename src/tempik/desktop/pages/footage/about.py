@@ -60,8 +60,8 @@ class AboutFootage(QWidget):
         self.tag.setMaximumWidth(118)
         self.shot.setMaximumWidth(130)
         self.shot_at = label("shot at")
-        said = line(self.shot_at, self.read_rate, self.around, self.tag, self.shot, (self.note, 1), spacing=5)
-        column(self.facts, said, over=self, spacing=5)
+        details = line(self.shot_at, self.read_rate, self.around, self.tag, self.shot, (self.note, 1), spacing=5)
+        column(self.facts, details, over=self, spacing=5)
 
     def show_piece(self, piece: Footage | None) -> None:
         """Show a piece, or how to have one."""

@@ -37,7 +37,7 @@ PACES = ((1.0, "1"), (0.75, "¾"), (0.5, "½"))
 METRE = Setting("metre", "beats in a bar", 0.0, 0, 32, "", digits=0, step=1, does="Beats in a bar; 0 is as found")
 
 
-class Reading(QObject):
+class ReadingFields(QObject):
     """How the beats are read: two lines."""
 
     def __init__(self, commands: RhythmCommands) -> None:
@@ -87,7 +87,7 @@ class Reading(QObject):
         return text
 
 
-class Choosing(QObject):
+class ChoosingFields(QObject):
     """Which of the song's points are used, and where: two lines. `where_chosen` tells that another stretch is looked at."""
 
     where_chosen = Signal()
@@ -141,7 +141,7 @@ class Choosing(QObject):
         self.commands.choose(choice, bool(self.where.currentData()))
 
 
-class Hearing(QObject):
+class HearingFields(QObject):
     """Clicks on the points, a loop, a slower pace: one line."""
 
     def __init__(self, context: PageContext) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLineEdit
 
 from tempik.desktop.commands.points import place_named
 from tempik.desktop.pages.page import Page, PageContext
-from tempik.desktop.pages.rhythm.controls import Choosing, Hearing, Reading
+from tempik.desktop.pages.rhythm.controls import ChoosingFields, HearingFields, ReadingFields
 from tempik.desktop.pages.rhythm.foot import Foot
 from tempik.desktop.pages.rhythm.readings_strip import ReadingsStrip
 from tempik.desktop.pages.rhythm.view import RhythmView
@@ -37,10 +37,10 @@ class RhythmPage(Page):
         self.strip = ReadingsStrip(context.project, self.view)
         self.strip.chosen.connect(context.readings.read_as_heard)
         self._seen: Analysis | None = None  # the analysis whose readings are shown or put away
-        self.reading = Reading(self.commands)
-        self.choosing = Choosing(context.project, self.commands, self.listening)
+        self.reading = ReadingFields(self.commands)
+        self.choosing = ChoosingFields(context.project, self.commands, self.listening)
         self.choosing.where_chosen.connect(self.refill)
-        self.hearing, self.foot = Hearing(context), Foot(context.project, self.commands, self.points)
+        self.hearing, self.foot = HearingFields(context), Foot(context.project, self.commands, self.points)
         self._make_head()
         self._lay_out()
         for signal in (context.project.changed, context.project.selection.points_selected, context.listening.changed):
