@@ -187,7 +187,7 @@ graph = window.page(SpeedPage).graph
 def mouse(kind, at):
     left = Qt.MouseButton.LeftButton
     QApplication.sendEvent(graph, QMouseEvent(kind, at, graph.mapToGlobal(at), left, left, Qt.KeyboardModifier.AltModifier))
-spot = graph._spots(window.project.selection.placed)[1]
+spot = graph.axes.spots(window.project.selection.placed)[1]
 mouse(QEvent.Type.MouseButtonPress, spot)
 steps = []
 for k in range(90):

@@ -143,7 +143,7 @@ def layer_views(window: Window) -> None:
     window.commands["show_layer"].trigger()
     window.timeline.zoom(2.4)
     page = window.page(LayerPage)
-    page.keep.click()
+    page.cutting.keep.click()
     for keep, line in STROKES:
         page.tool.take_brush(keep)
         page.tool.press(QPointF(*line[0]))

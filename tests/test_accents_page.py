@@ -60,7 +60,7 @@ def test_a_click_on_an_accent_adds_its_row_and_the_page_shows_it(shown: Window) 
     number = page.tiles.items.index("mono")
     page.tiles.mousePressEvent(_press(page.tiles.box(number).center()))
     assert [r.accent for r in shown.project.reel.accent_lanes[before:]] == ["mono"]
-    assert page.lane_title.text() == "Mono" and page.tiles.chosen == "mono"
+    assert page.lane_title.text() == "Mono" and page.tiles.chosen == ("mono",)
     assert set(page.fields.form.controls) == {"gain"}
 
 

@@ -196,7 +196,9 @@ def test_footage_is_dropped_on_a_point_and_its_cue_lands_there(cut: Window) -> N
     data = QMimeData()
     data.setData(FOOTAGE_MIME, QByteArray(piece.id.encode()))
     at = QPointF(cut.timeline.view.x(timeline.reel_s(target)) + 2, spot(cut, 0).y())
-    cut.timeline.dropEvent(QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE))
+    QApplication.sendEvent(
+        cut.timeline, QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE)
+    )
     placed = cut.project.selection.placed
     assert placed is not None and placed.footage.id == piece.id
     assert placed.ties[0].point.id == target.id and cut.project.report.ok
@@ -207,7 +209,7 @@ def test_files_dropped_on_the_timeline_are_added_and_placed(
 ) -> None:
     new = tmp_path / "new piece.mp4"
     shutil.copy(media / "a.mp4", new)
-    cut.timeline.files_dropped.emit([str(new)], 100, "", 0)
+    cut.timeline.drops.files_dropped.emit([str(new)], 100, "", 0)
     qtbot.waitUntil(lambda: any(f.path == str(new) for f in cut.project.reel.footage), timeout=WAIT)
     qtbot.waitUntil(lambda: cut.project.timeline.clip_at(100).footage.path == str(new), timeout=WAIT)  # type: ignore[union-attr]
 

@@ -308,11 +308,11 @@ def test_looks_are_painted_without_what_takes_long(page: GradePage, monkeypatch:
     frame.fill(QColor("#445566"))
     page.tiles.show_frame(frame)
     page.tiles.grab()
-    made = dict(page.tiles._made)
+    made = dict(page.tiles._rest)
     assert len(made) == len(page.tiles.items)
     page.tiles.show_frame(QPixmap(frame))
     page.tiles.grab()
-    assert page.tiles._made == made, "on the same frame nothing is made anew"
+    assert page.tiles._rest == made, "on the same frame nothing is made anew"
 
 
 # Scopes

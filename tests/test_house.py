@@ -68,6 +68,24 @@ def test_no_class_file_or_function_is_too_large() -> None:
     assert not large, "\n".join(large)
 
 
+def test_no_class_is_too_large_with_what_it_inherits_from_ours() -> None:
+    """A large class is met by parts that own their state, not by a class above it."""
+    defined: dict[str, list[ast.ClassDef]] = {}
+    for path in FILES:
+        for node in (n for n in ast.walk(tree_of(path)) if isinstance(n, ast.ClassDef)):
+            defined.setdefault(node.name, []).append(node)
+
+    def methods(node: ast.ClassDef) -> set[str]:
+        names = {m.name for m in node.body if isinstance(m, ast.FunctionDef)}
+        for base in (b for b in node.bases if isinstance(b, ast.Name)):
+            for above in defined.get(base.id, []):
+                names |= methods(above) if above is not node else set()
+        return names
+
+    large = {c.name: len(methods(c)) for found in defined.values() for c in found if len(methods(c)) > 30}
+    assert not large
+
+
 def test_nothing_is_set_on_another_object_from_outside() -> None:
     """Only `self.x = …` and what a function has made itself: no object is changed behind its back."""
     found = []

@@ -13,7 +13,8 @@ from pytestqt.qtbot import QtBot
 from media_files import write_video
 from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.frame import FramePage
-from tempik.desktop.pages.layer.page import RULES, LayerPage
+from tempik.desktop.pages.layer.clip_fields import RULES
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.titles.page import SETTLE_MS, TitlesPage
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.lanes.words import chips_of
@@ -265,16 +266,16 @@ def test_a_clip_is_laid_again_left_out_and_made_its_own(opened: Window) -> None:
     opened.commands["show_layer"].trigger()
     page = opened.page(LayerPage)
     number = [title for title, _ in RULES].index("on downbeats")
-    page.rule.setCurrentIndex(number)
-    page.rule.activated.emit(number)
+    page.repeat.rule.setCurrentIndex(number)
+    page.repeat.rule.activated.emit(number)
     names = repeats.repeat_instances(opened.project.timeline, clip)
-    assert len(names) >= 3 and page.count.text() == f"{len(names)} more"
+    assert len(names) >= 3 and page.repeat.count.text() == f"{len(names)} more"
     third = opened.project.timeline.placed_clip(names[1])
     assert third is not None
     opened.project.playhead.go(third.first + 1)
     opened.commands["leave_out"].trigger()
     assert len(repeats.repeat_instances(opened.project.timeline, clip)) == len(names) - 1
-    page.all_back.click()
+    page.repeat.all_back.click()
     opened.project.playhead.go(third.first + 1)
     opened.commands["make_own"].trigger()
     own = opened.project.selection.placed
@@ -405,19 +406,19 @@ def test_a_subject_is_stroked_cut_out_and_shown_whole_again(opened: Window, qtbo
     project.playhead.go(4)
     opened.commands["show_layer"].trigger()
     page = opened.page(LayerPage)
-    assert not page.cut.isEnabled()
-    page.keep.click()
+    assert not page.cutting.cut.isEnabled()
+    page.cutting.keep.click()
     drag(opened, (0.4, 0.5), (0.6, 0.5))
-    page.drop.click()
+    page.cutting.drop.click()
     drag(opened, (0.06, 0.06), (0.94, 0.06))
     drag(opened, (0.06, 0.94), (0.94, 0.94))
-    assert page.strokes.text() == "3 strokes" and page.cut.isEnabled()
+    assert page.cutting.strokes.text() == "3 strokes" and page.cutting.cut.isEnabled()
     opened.preview.grab()
-    page.cut.click()
+    page.cutting.cut.click()
     qtbot.waitUntil(lambda: bool(clip_of(opened).cutout), timeout=30_000)
     kept = project.reel.footage[-1].cutouts[0]
-    assert Path(kept.path).is_file() and len(kept.strokes) == 3 and page.strokes.text() == ""
-    page.show_all.click()
+    assert Path(kept.path).is_file() and len(kept.strokes) == 3 and page.cutting.strokes.text() == ""
+    page.cutting.show_all.click()
     assert clip_of(opened).cutout == "" and project.reel.footage[-1].cutouts == ()
     opened.undo()
     assert clip_of(opened).cutout and Path(kept.path).is_file()

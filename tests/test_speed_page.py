@@ -71,45 +71,49 @@ def steps(page: SpeedPage) -> int:
 def test_words_of_the_graph_stand_where_the_curve_does_not(page: SpeedPage) -> None:
     page.project.change("Ramp", lambda reel: speed.with_curve(reel, "c2", ramp(2.0, 0.4)))
     graph = page.graph
-    box, y = graph._graph(), graph.height_of(0.4)
+    box, y = graph.axes.graph(), graph.axes.height_of(0.4)
     where = QRectF(box.right() - 92, y - 7, 80, 14)
-    across = graph._clear_of_curve(placed(page), where)
+    across = graph.painting.clear_of_curve(placed(page), where)
     assert across.top() == where.top() and across.left() - box.left() == pytest.approx(box.right() - where.right())
-    free = where.translated(0, graph.height_of(4.0) - y)
-    assert graph._clear_of_curve(placed(page), free) == free
+    free = where.translated(0, graph.axes.height_of(4.0) - y)
+    assert graph.painting.clear_of_curve(placed(page), free) == free
 
 
 def test_the_graph_is_dragged_live_and_settles_as_one_step(page: SpeedPage) -> None:
     graph, before = page.graph, steps(page)
-    box = graph._graph()
-    at = QPointF(box.center().x(), graph.height_of(placed(page).chosen.nodes[0].speed))
-    drag(graph, at, QPointF(box.center().x(), graph.height_of(0.5)))
+    box = graph.axes.graph()
+    at = QPointF(box.center().x(), graph.axes.height_of(placed(page).chosen.nodes[0].speed))
+    drag(graph, at, QPointF(box.center().x(), graph.axes.height_of(0.5)))
     assert now(page).curve.nodes[0].speed == 0.5 and steps(page) == before + 1
     assert page.numbers.average.value() == pytest.approx(50.0)
     for value in (0.1, 0.7, 1.0, 10.0):
-        assert graph.speed(graph.height_of(value)) == pytest.approx(value)
+        assert graph.axes.speed(graph.axes.height_of(value)) == pytest.approx(value)
 
 
 def test_dragged_below_the_zero_band_a_clip_stands_still_then_plays_backward(page: SpeedPage) -> None:
     set_curve(page, constant(1.0))
-    graph, box = page.graph, page.graph._graph()
-    start = QPointF(box.center().x(), graph.height_of(1.0))
-    drag(graph, start, QPointF(box.center().x(), graph.height_of(0.0) + 2))
+    graph, box = page.graph, page.graph.axes.graph()
+    start = QPointF(box.center().x(), graph.axes.height_of(1.0))
+    drag(graph, start, QPointF(box.center().x(), graph.axes.height_of(0.0) + 2))
     assert now(page).curve.nodes[0].speed == 0.0 and "stands still throughout" in page.note.text()
     set_curve(page, constant(1.0))
-    drag(graph, start, QPointF(box.center().x(), graph.height_of(0.0) + 30))
-    assert now(page).curve.nodes[0].speed < 0 and graph.two_sided()
+    drag(graph, start, QPointF(box.center().x(), graph.axes.height_of(0.0) + 30))
+    assert now(page).curve.nodes[0].speed < 0 and graph.axes.two_sided()
 
 
 def test_a_double_click_adds_a_node_on_the_point_and_another_takes_it_out(page: SpeedPage) -> None:
     set_curve(page, constant(1.0))
     graph, clip = page.graph, placed(page)
-    point = next(f for f, kind in graph._stops(clip) if kind == "point" and clip.first < f < clip.end)
+    point = next(f for f, kind in graph.axes.stops(clip) if kind == "point" and clip.first < f < clip.end)
     share = (point - clip.begin) / (clip.until - clip.begin)
-    mouse(graph, QMouseEvent.Type.MouseButtonDblClick, QPointF(graph.x_of(clip, share) + 4, graph.height_of(2.0)))
+    mouse(
+        graph,
+        QMouseEvent.Type.MouseButtonDblClick,
+        QPointF(graph.axes.x_of(clip, share) + 4, graph.axes.height_of(2.0)),
+    )
     assert [n.speed for n in now(page).curve.nodes] == [1.0, 2.0, 1.0]
     assert now(page).curve.nodes[1].at == pytest.approx(share)  # four pixels off, and yet on the point
-    spot = graph._spots(placed(page))[1]
+    spot = graph.axes.spots(placed(page))[1]
     mouse(graph, QMouseEvent.Type.MouseButtonDblClick, spot)
     assert len(now(page).curve.nodes) == 2
 
@@ -119,11 +123,11 @@ def test_a_node_is_moved_along_and_snaps_unless_alt_is_held(page: SpeedPage) -> 
     graph = page.graph
     graph.add_node(0.3, 2.0)
     clip = placed(page)
-    spot = graph._spots(clip)[1]
+    spot = graph.axes.spots(clip)[1]
     frame = 1 / (clip.until - clip.begin)
     drag(graph, spot, spot + QPointF(63.0, 0))
     assert now(page).curve.nodes[1].at / frame == pytest.approx(round(now(page).curve.nodes[1].at / frame))
-    drag(graph, graph._spots(placed(page))[1], spot, Qt.KeyboardModifier.AltModifier)
+    drag(graph, graph.axes.spots(placed(page))[1], spot, Qt.KeyboardModifier.AltModifier)
     assert now(page).curve.nodes[1].at == pytest.approx(0.3, abs=1e-3)
 
 
@@ -131,10 +135,10 @@ def test_whiskers_set_the_softness_of_one_side_or_both(page: SpeedPage) -> None:
     set_curve(page, constant(1.0))
     graph = page.graph
     graph.add_node(0.5, 3.0)
-    whiskers = graph._whiskers(placed(page), 1)
+    whiskers = graph.axes.whiskers(placed(page), 1)
     drag(graph, whiskers["out"], whiskers["out"] + QPointF(400, 0))
     assert (now(page).curve.nodes[1].soft_in, now(page).curve.nodes[1].soft_out) == (0.0, 1.0)
-    whiskers = graph._whiskers(placed(page), 1)
+    whiskers = graph.axes.whiskers(placed(page), 1)
     drag(graph, whiskers["in"], whiskers["in"] - QPointF(400, 0), Qt.KeyboardModifier.ShiftModifier)
     assert (now(page).curve.nodes[1].soft_in, now(page).curve.nodes[1].soft_out) == (1.0, 1.0)
 
@@ -175,8 +179,8 @@ def test_a_node_is_typed_exactly(page: SpeedPage) -> None:
 
 def test_the_strip_marks_a_stretch_and_a_click_goes_there(page: SpeedPage, opened: Window) -> None:
     graph = page.graph
-    strip, clip = graph._strip(), placed(page)
-    x = [graph.x_of(clip, s) for s in (0.2, 0.6)]
+    strip, clip = graph.axes.strip(), placed(page)
+    x = [graph.axes.x_of(clip, s) for s in (0.2, 0.6)]
     drag(graph, QPointF(x[0], strip.center().y()), QPointF(x[1], strip.center().y()))
     length = clip.until - clip.begin
     assert opened.project.selection.marked_frames == (
@@ -184,7 +188,7 @@ def test_the_strip_marks_a_stretch_and_a_click_goes_there(page: SpeedPage, opene
         pytest.approx(clip.begin + 0.6 * length, abs=1),
     )
     assert page.direction.mark_text.text().startswith("Marked: ")
-    at = QPointF(graph.x_of(clip, 0.4), strip.center().y())
+    at = QPointF(graph.axes.x_of(clip, 0.4), strip.center().y())
     drag(graph, at, at)
     assert opened.project.selection.marked_frames is None and page.direction.mark_text.text().startswith(
         "Mark a stretch"
@@ -316,7 +320,7 @@ def test_directions_ask_and_act_on_the_marked_stretch(page: SpeedPage, opened: W
 
 def test_two_pins_bend_the_shape_which_stays_in_sight(page: SpeedPage, opened: Window) -> None:
     clip = placed(page)
-    inside = [f for f, kind in page.graph._stops(clip) if kind == "point" and clip.first < f < clip.end - 4]
+    inside = [f for f, kind in page.graph.axes.stops(clip) if kind == "point" and clip.first < f < clip.end - 4]
     other = next(f for f in inside if all(abs(f - t.frame) > 10 for t in clip.ties))
     opened.project.playhead.go(int(other) + 3)
     opened.clips.cue_here_too()

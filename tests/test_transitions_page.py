@@ -84,7 +84,7 @@ def test_a_click_on_a_transition_lays_it_on_the_selected_clips_cut(shown: Window
     assert (
         transition_shown(shown).transition.kind == "push"
         and page.heading.text() == "Push"
-        and page.tiles.chosen == "push"
+        and page.tiles.chosen == ("push",)
     )
     assert f"frame {transition_shown(shown).turn} · 7 f" in page.whose.text()
     click(shown, "iris")

@@ -117,16 +117,13 @@ class CutCommands(ClipCommands):
     @command("Cut", "Overlap neighbours …", (), "clips")
     def overlap(self) -> None:
         names = self.chosen()
-        self.count.ask(
-            "Overlap neighbours by", "frames", 6,
-            lambda n, _: self._overlap(names, n),
-        )  # fmt: skip
 
-    def _overlap(self, names: list[str], frames: int) -> None:
-        if self.project.change(
-            f"Overlapped by {plural(frames, 'frame')}", lambda reel: pieces.overlapped(reel, names, frames)
-        ):
-            self.project.messages.say(f"Overlapped by {plural(frames, 'frame')}: each slides over the one before it.")
+        def overlapped(frames: int, _: bool) -> None:
+            what = f"Overlapped by {plural(frames, 'frame')}"
+            if self.project.change(what, lambda reel: pieces.overlapped(reel, names, frames)):
+                self.project.messages.say(f"{what}: each slides over the one before it.")
+
+        self.count.ask("Overlap neighbours by", "frames", 6, overlapped)
 
     @command("Cut", "A staircase: each begins so many frames later …", (), "clips")
     def stagger(self) -> None:

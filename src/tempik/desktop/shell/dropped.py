@@ -24,8 +24,8 @@ class Dropped(QObject):
     ) -> None:
         super().__init__(timeline)
         self.project, self.files, self.placing, self.player = project, files, placing, player
-        timeline.footage_dropped.connect(self.footage)
-        timeline.files_dropped.connect(self.paths)
+        timeline.drops.footage_dropped.connect(self.footage)
+        timeline.drops.files_dropped.connect(self.paths)
 
     def footage(self, footage: str, frame: int, point: str, track: int) -> None:
         """Place footage of the shelf, and show it where it was dropped, unless something plays. On a track above the first nothing gives

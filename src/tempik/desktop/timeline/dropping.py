@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
-from PySide6.QtCore import QPointF, Signal
+from PySide6.QtCore import QEvent, QObject, QPointF, Signal
 from PySide6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QWidget
 
@@ -41,37 +42,38 @@ def drop_at(ctx: PaintContext, pos: QPointF) -> Drop:
     return Drop(frame, point.id if point is not None else "", track, where + over)
 
 
-class DropTarget(QWidget):
-    """A widget on which footage of the shelf and files are dropped; `dropping` is where one is held over it."""
+class DropTarget(QObject):
+    """Takes footage of the shelf and files that are dropped on a widget; `over` is where something is held over it."""
 
     footage_dropped = Signal(str, int, str, int)  # footage, frame, point ('' for none), track
     files_dropped = Signal(list, int, str, int)
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.dropping: Drop | None = None
-        self.setAcceptDrops(True)
+    def __init__(self, widget: QWidget, context: Callable[[], PaintContext]) -> None:
+        super().__init__(widget)
+        self._widget, self._context = widget, context
+        self.over: Drop | None = None
+        widget.setAcceptDrops(True)
+        widget.installEventFilter(self)
 
-    def context(self) -> PaintContext:
-        """Return what a place in the widget means now."""
-        raise NotImplementedError
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasFormat(FOOTAGE_MIME) or event.mimeData().hasUrls():
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QDropEvent) and event.type() == QEvent.Type.Drop:
+            self.over = None
+            self._drop(event, drop_at(self._context(), event.position()))
+        elif isinstance(event, QDragMoveEvent) and event.type() == QEvent.Type.DragMove:
+            self.over = drop_at(self._context(), event.position())
+        elif isinstance(event, QDragEnterEvent):
+            if not (event.mimeData().hasFormat(FOOTAGE_MIME) or event.mimeData().hasUrls()):
+                return False
+        elif isinstance(event, QDragLeaveEvent):
+            self.over = None
+        else:
+            return super().eventFilter(watched, event)
+        if isinstance(event, QDropEvent):
             event.acceptProposedAction()
+        self._widget.update()
+        return True
 
-    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        self.dropping = drop_at(self.context(), event.position())
-        self.update()
-        event.acceptProposedAction()
-
-    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
-        self.dropping = None
-        self.update()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        self.dropping = None
-        where = drop_at(self.context(), event.position())
+    def _drop(self, event: QDropEvent, where: Drop) -> None:
         if event.mimeData().hasFormat(FOOTAGE_MIME):
             names = bytes(event.mimeData().data(FOOTAGE_MIME).data()).decode().split()
             for name in names[:1]:
@@ -79,5 +81,3 @@ class DropTarget(QWidget):
         else:
             paths = local_files(event.mimeData())
             self.files_dropped.emit(paths, where.frame, where.point, where.track)
-        event.acceptProposedAction()
-        self.update()

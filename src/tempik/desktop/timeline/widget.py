@@ -13,7 +13,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QSizePolicy, QToolTip
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Filmstrips
@@ -43,7 +43,7 @@ ARRIVED_MS = 120
 LEAST_H = 200
 
 
-class TimelineView(DropTarget):
+class TimelineView(QWidget):
     """A shared time axis over lanes."""
 
     def __init__(
@@ -71,7 +71,7 @@ class TimelineView(DropTarget):
         self._placing: Callable[[], int] = lambda: 0
         self._made_ahead: Callable[[], list[tuple[int, int, bool]]] = list
         self.setMouseTracking(True)
-        self.setAcceptDrops(True)
+        self.drops = DropTarget(self, self.context)
         self.setMinimumHeight(LEAST_H)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -220,9 +220,9 @@ class TimelineView(DropTarget):
         if gesture is not None and gesture.snap is not None and gesture.snap.target is not None:
             target = gesture.snap.target
             background.paint_snap(p, self.view, ctx.layout, frame_x(self.view, timeline, target.frame), target.label)
-        if self.dropping is not None:
-            x = frame_x(self.view, timeline, self.dropping.frame)
-            background.paint_snap(p, self.view, ctx.layout, x, self.dropping.label)
+        if self.drops.over is not None:
+            x = frame_x(self.view, timeline, self.drops.over.frame)
+            background.paint_snap(p, self.view, ctx.layout, x, self.drops.over.label)
         if self._drag_text:
             background.paint_beside(p, self._drag_at, self._drag_text, self.width(), self.height())
         if self.hasFocus():

@@ -30,6 +30,7 @@ class TileGrid(QWidget):
         super().__init__()
         self.tile, self.gap, self.columns = QSize(*tile), gap, columns
         self.items: list[Any] = []
+        self.chosen: tuple[str, ...] = ()  # names of the items that are used
         self.under: int | None = None
         self._key = 0
         self.tick = 0  # of the tile that plays
@@ -62,6 +63,21 @@ class TileGrid(QWidget):
         row, column = divmod(number, self.columns)
         wide, height_px = self.tile.width(), self.tile.height()
         return QRectF(column * (wide + self.gap), row * (height_px + self.gap), wide, height_px)
+
+    @staticmethod
+    def name_of(item: Any) -> str:
+        """Return an item's name: it is its name itself, or has one."""
+        return str(getattr(item, "name", item))
+
+    def choose(self, *names: str) -> None:
+        """Mark the items that are used, by their names."""
+        if names != self.chosen:
+            self.chosen = names
+            self.update()
+
+    def used(self, number: int) -> bool:
+        """Tell whether a tile is marked: it is used, or the keys have come to it."""
+        return self.name_of(self.items[number]) in self.chosen or self.keyed(number)
 
     def keyed(self, number: int) -> bool:
         """Tell whether a tile is the one that the keys have come to."""
@@ -158,6 +174,15 @@ class Chooser(QWidget):
         """Take the width that the tiles have."""
         self.area.setFixedWidth(self.tiles.width() + 14)
         self.does.setFixedWidth(self.tiles.width())
+
+    def choose(self, name: str) -> None:
+        """Mark the item that is used, by its name, scrolled into view where it is another than before."""
+        if (name,) != self.tiles.chosen:
+            self.tiles.choose(name)
+            number = next((i for i, item in enumerate(self.tiles.items) if self.tiles.name_of(item) == name), None)
+            if number is not None:
+                at = self.tiles.box(number).center()
+                self.area.ensureVisible(round(at.x()), round(at.y()), 0, self.tiles.tile.height())
 
     def say(self, text: str, tip: bool) -> None:
         """Show a line, shortened to the room there is; whole as the tiles' tip where that is wanted."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt
@@ -11,6 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.images import image_of, rgb_of
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.tile_grid import TileGrid
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb
 
 TILE_W, PICTURE_H, NAME_H = 92, 62, 17
@@ -40,13 +42,40 @@ def as_pixmap(picture: Picture) -> QPixmap:
     return QPixmap.fromImage(image_of(to_rgb(picture)))
 
 
-def paint_framed(p: QPainter, box: QRectF, picture: QPixmap, title: str, used: bool, under: bool) -> None:
-    """Paint a tile: its picture in a frame, its name below."""
-    p.drawPixmap(box.topLeft(), picture)
-    p.setBrush(Qt.BrushStyle.NoBrush)
-    p.setPen(QPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE), 1.6))
-    p.drawRoundedRect(QRectF(box.left() + 0.8, box.top() + 0.8, TILE_W - 1.6, PICTURE_H - 1.6), 3, 3)
-    p.setFont(words(12))
-    p.setPen(QColor(theme.TEXT if used or under else theme.QUIET))
-    shown = p.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, TILE_W)
-    p.drawText(QRectF(box.left(), box.top() + PICTURE_H, TILE_W, NAME_H), Qt.AlignmentFlag.AlignCenter, shown)
+class PictureTiles(TileGrid):
+    """A grid of named pictures: each at rest, made when it is first seen, and one that plays while it is pointed at."""
+
+    def __init__(self, gap: int, columns: int, plays: bool = False) -> None:
+        super().__init__((TILE_W, PICTURE_H + NAME_H), gap, columns, plays)
+        self._rest: dict[tuple[str, bool], QPixmap] = {}
+
+    def title_of(self, item: Any) -> str:
+        """Return what is written below an item's picture."""
+        return self.name_of(item)
+
+    def resting(self, item: Any) -> QPixmap:
+        """Return an item's picture at rest."""
+        raise NotImplementedError
+
+    def playing(self, item: Any) -> QPixmap:
+        """Return the picture that the tile under the pointer has come to."""
+        raise NotImplementedError
+
+    def made_anew(self) -> None:
+        """Have all pictures made again as they are seen."""
+        self._rest.clear()
+        self.update()
+
+    def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
+        item, used, under = self.items[number], self.used(number), number == self.under
+        key = self.name_of(item), bool(getattr(item, "own", False))
+        if key not in self._rest:
+            self._rest[key] = self.resting(item)
+        p.drawPixmap(box.topLeft(), self.playing(item) if under and self.tick else self._rest[key])
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE), 1.6))
+        p.drawRoundedRect(QRectF(box.left() + 0.8, box.top() + 0.8, TILE_W - 1.6, PICTURE_H - 1.6), 3, 3)
+        p.setFont(words(12))
+        p.setPen(QColor(theme.TEXT if used or under else theme.QUIET))
+        shown = p.fontMetrics().elidedText(self.title_of(item), Qt.TextElideMode.ElideRight, TILE_W)
+        p.drawText(QRectF(box.left(), box.top() + PICTURE_H, TILE_W, NAME_H), Qt.AlignmentFlag.AlignCenter, shown)

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtGui import QPixmap
 
-from tempik.desktop.widgets.tile_grid import TileGrid
-from tempik.desktop.widgets.tile_pictures import NAME_H, PICTURE_H, TILE_W, as_pixmap, cut_to, paint_framed
+from tempik.desktop.widgets.tile_pictures import PICTURE_H, TILE_W, PictureTiles, as_pixmap, cut_to
 from tempik.grade.apply import small_regraded
 from tempik.grade.looks import LOOKS
 from tempik.media.picture import Picture
@@ -35,14 +33,12 @@ def choices() -> list[LookTile]:
     ]
 
 
-class LookTiles(TileGrid):
-    """A grid of looks; those that were not seen yet are made when they are painted."""
+class LookTiles(PictureTiles):
+    """A grid of looks."""
 
     def __init__(self) -> None:
-        super().__init__((TILE_W, PICTURE_H + NAME_H), GAP, 5)
-        self.used = Grade()
+        super().__init__(GAP, 5)
         self._ground: Picture = cut_to(None, TILE_W, PICTURE_H)
-        self._made: dict[str, QPixmap] = {}
         self._shown_on = 0
         self.setAccessibleName("Looks; arrows choose, Enter takes one")
         self.show_items(choices())
@@ -50,28 +46,19 @@ class LookTiles(TileGrid):
     def show_frame(self, pixmap: QPixmap | None) -> None:
         """Show the looks on a frame; on the one that they are on already nothing is made anew."""
         key = pixmap.cacheKey() if pixmap is not None else 0
-        if key == self._shown_on:
-            return
-        self._shown_on = key
-        self._ground = cut_to(pixmap, TILE_W, PICTURE_H)
-        self._made.clear()
-        self.update()
+        if key != self._shown_on:
+            self._shown_on = key
+            self._ground = cut_to(pixmap, TILE_W, PICTURE_H)
+            self.made_anew()
 
     def show_choices(self) -> None:
         """Show the looks that there are now: one of them may be another under an old name."""
-        self._made.clear()
         self.show_items(choices())
-        self.update()
+        self.made_anew()
 
     def show_used(self, grade: Grade) -> None:
         """Mark the look that is used."""
-        if grade != self.used:
-            self.used = grade
-            self.update()
+        self.choose(*(look.name for look in self.items if look.grade == grade))
 
-    def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
-        choice: LookTile = self.items[number]
-        if choice.name not in self._made:
-            self._made[choice.name] = as_pixmap(small_regraded(self._ground, choice.grade))
-        used = choice.grade == self.used or self.keyed(number)
-        paint_framed(p, box, self._made[choice.name], choice.name, used, number == self.under)
+    def resting(self, item: LookTile) -> QPixmap:
+        return as_pixmap(small_regraded(self._ground, item.grade))

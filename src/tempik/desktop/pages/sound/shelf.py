@@ -27,17 +27,11 @@ class SoundTiles(TileGrid):
     def __init__(self, context: PageContext) -> None:
         super().__init__(TILE, 5, 2)
         self.context = context
-        self.chosen: tuple[str, ...] = ()
         self.setAccessibleName("Sounds; arrows choose, Enter adds a lane")
-
-    def choose(self, sounds: tuple[str, ...]) -> None:
-        """Show which sounds the chosen lane or clip has."""
-        self.chosen = sounds
-        self.update()
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
         sound, reel = self.items[number], self.context.project.reel
-        under, used = number == self.under, self.items[number] in self.chosen or self.keyed(number)
+        under, used = number == self.under, self.used(number)
         p.setPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE))
         p.setBrush(QColor(theme.SUNK))
         p.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
@@ -96,7 +90,7 @@ class SoundShelf(QWidget):
             self.tiles.show_items(names)
         row = self.context.project.selection.sound_lane
         clip = self.context.project.selection.sound_clip
-        self.tiles.choose((clip.sound,) if clip is not None else row.sounds if row is not None else ())
+        self.tiles.choose(*((clip.sound,) if clip is not None else row.sounds if row is not None else ()))
 
     def _point_at(self, sound: str | None) -> None:
         reel = self.context.project.reel

@@ -8,23 +8,65 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from tempik.desktop.pages.speed.graph_axes import MARKS, WHISKER_PX, Near
-from tempik.desktop.pages.speed.graph_painting import PaintedGraph
+from tempik.desktop.pages.speed.graph_axes import MARKS, WHISKER_PX, GraphAxes, Near
+from tempik.desktop.pages.speed.graph_painting import GraphPainting
+from tempik.desktop.session.document import Project
+from tempik.desktop.session.filmstrips import Filmstrips
+from tempik.desktop.widgets.layer import painted_layer
+from tempik.desktop.widgets.painting import painted
 from tempik.reel import Curve
 from tempik.retime import constant
 from tempik.retime.shaping import with_changed_node, with_ends, with_node, without_node
 from tempik.timeline.placed_clip import PlacedClip
 
 
-class SpeedGraph(PaintedGraph):
+class SpeedGraph(QWidget):
     """Shows the selected clip's speed. `edited` gives another curve while a gesture lasts, `settled` ends it."""
 
     edited = Signal(object, str)  # a curve, and what was done
     settled = Signal(str)
     node_chosen = Signal()
+
+    def __init__(self, project: Project, filmstrips: Filmstrips) -> None:
+        super().__init__()
+        self.project = project
+        self.axes = GraphAxes(project, self.size)
+        self.painting = GraphPainting(self.axes, filmstrips)
+        self.node: int | None = None
+        self.before: PlacedClip | None = None  # drawn thin, to compare with
+        self._held: Near | None = None
+        self._held_curve: Curve | None = None
+        self._marking: int | None = None
+        self._doing = ""
+        self._standing: QPixmap | None = None  # all but the playhead
+        self.setMinimumSize(280, 150)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Speed over the clip")
+
+    def refresh(self) -> None:
+        """Paint everything anew at the next paint."""
+        self._standing = None
+        self.update()
+
+    @painted
+    def paintEvent(self, p: QPainter) -> None:
+        layer = self._standing
+        if layer is None or layer.size() != self.size() * self.devicePixelRatioF():
+            whole = QRectF(self.rect())
+            layer = self._standing = painted_layer(
+                self, lambda layer: self.painting.paint(layer, whole, self.node, self.before)
+            )
+        p.drawPixmap(0, 0, layer)
+        placed = self.project.selection.placed
+        if placed is not None and not placed.footage.endless:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+            self.painting.paint_playhead(p, placed)
 
     # Gestures
 
@@ -49,14 +91,14 @@ class SpeedGraph(PaintedGraph):
 
     def _near(self, placed: PlacedClip, pos: QPointF) -> Near | None:
         if self.node is not None:
-            for side, end in self._whiskers(placed, self.node).items():
+            for side, end in self.axes.whiskers(placed, self.node).items():
                 if (end - pos).manhattanLength() < 10:
                     return side, self.node
-        spots = self._spots(placed)
+        spots = self.axes.spots(placed)
         near = min(range(len(spots)), key=lambda i: (spots[i] - pos).manhattanLength())
         if (spots[near] - pos).manhattanLength() < 18:
             return "node", near
-        if len(spots) == 1 and abs(spots[0].y() - pos.y()) < 14 and self._graph().contains(pos):
+        if len(spots) == 1 and abs(spots[0].y() - pos.y()) < 14 and self.axes.graph().contains(pos):
             return "node", 0  # a constant speed is taken hold of anywhere on its line
         return None
 
@@ -64,20 +106,20 @@ class SpeedGraph(PaintedGraph):
         placed, pos = self.project.selection.placed, event.position()
         if placed is None or placed.footage.endless or event.button() != Qt.MouseButton.LeftButton:
             return
-        if self._strip().contains(pos):
-            self._marking = round(self.frame_at(pos.x()))
+        if self.axes.strip().contains(pos):
+            self._marking = round(self.axes.frame_at(pos.x()))
             return
         near = self._near(placed, pos)
-        self._two_sided = self.two_sided()
         self.choose_node(near[1] if near is not None else None)
         self._held, self._held_curve = near, placed.chosen
+        self.axes.hold_sides(near is not None)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         placed, pos = self.project.selection.placed, event.position()
         if placed is None or placed.footage.endless:
             return
         if self._marking is not None:
-            now = min(max(round(self.frame_at(pos.x())), placed.first), placed.end)
+            now = min(max(round(self.axes.frame_at(pos.x())), placed.first), placed.end)
             self.project.selection.mark_frames(
                 (min(self._marking, now), max(self._marking, now)) if abs(now - self._marking) > 1 else None
             )
@@ -97,12 +139,12 @@ class SpeedGraph(PaintedGraph):
             speed = self._snapped_speed(pos.y(), free)
             at = None
             if 0 < number < len(base.nodes) - 1:
-                at = self._share_at(placed, pos.x(), not free)
+                at = self.axes.share_at(placed, pos.x(), not free)
             self._edit(with_changed_node(base, number, at, speed), "Speed changed")
             return
-        spots = self._spots(placed)
+        spots = self.axes.spots(placed)
         side = -1 if what == "in" else 1
-        soft = ((pos.x() - spots[number].x()) * side - WHISKER_PX) / self._reach(spots, number, side)
+        soft = ((pos.x() - spots[number].x()) * side - WHISKER_PX) / self.axes.reach(spots, number, side)
         soft = min(max(soft, 0.0), 1.0)
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:  # both sides at once
             self._edit(with_changed_node(base, number, soft_in=soft, soft_out=soft), "Softness changed")
@@ -112,33 +154,34 @@ class SpeedGraph(PaintedGraph):
 
     def _snapped_speed(self, y: float, free: bool) -> float:
         """A drag finds the round speeds that people ask for; Alt leaves it alone."""
-        speed = self.speed(y)
+        speed = self.axes.speed(y)
         if free or not speed:
             return speed
-        near = min((*MARKS, *(-m for m in MARKS)), key=lambda m: abs(self.height_of(m) - y))
-        return near if abs(self.height_of(near) - y) < 5 else round(speed, 2)
+        near = min((*MARKS, *(-m for m in MARKS)), key=lambda m: abs(self.axes.height_of(m) - y))
+        return near if abs(self.axes.height_of(near) - y) < 5 else round(speed, 2)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         placed = self.project.selection.placed
         if self._marking is not None and placed is not None:
-            if self.marked is None or abs(round(self.frame_at(event.position().x())) - self._marking) <= 1:
+            if self.axes.marked is None or abs(round(self.axes.frame_at(event.position().x())) - self._marking) <= 1:
                 self.project.selection.mark_frames(None)
-                self.project.playhead.go(math.floor(self.frame_at(event.position().x())))
+                self.project.playhead.go(math.floor(self.axes.frame_at(event.position().x())))
             self._marking = None
         if self._held is not None:
             self._held = self._held_curve = None
+            self.axes.hold_sides(False)
             self.settled.emit(self._doing)
             self.refresh()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         placed, pos = self.project.selection.placed, event.position()
-        if placed is None or placed.footage.endless or not self._graph().adjusted(0, 0, 0, 8).contains(pos):
+        if placed is None or placed.footage.endless or not self.axes.graph().adjusted(0, 0, 0, 8).contains(pos):
             return
         near = self._near(placed, pos)
         if near is not None and near[0] == "node" and len(placed.chosen.nodes) > 1:
             self.remove_node(near[1])
             return
-        self.add_node(self._share_at(placed, pos.x(), True), self._snapped_speed(pos.y(), False))
+        self.add_node(self.axes.share_at(placed, pos.x(), True), self._snapped_speed(pos.y(), False))
 
     # Changes
 

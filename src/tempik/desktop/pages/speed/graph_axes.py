@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtCore import QPointF, QRectF, QSize
 
 from tempik.desktop.session.document import Project
-from tempik.desktop.session.filmstrips import Filmstrips
-from tempik.reel import Curve
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.timeline.placed_clip import PlacedClip
 
@@ -33,42 +31,37 @@ def speed_share(speed: float) -> float:
     return math.log(size / LEAST) / math.log(SPEED_LIMIT / LEAST)
 
 
-class GraphAxes(QWidget):
-    """A graph of the selected clip's speed: what lies where."""
+class GraphAxes:
+    """What lies where on a graph of the selected clip's speed, as large as `size` says."""
 
-    def __init__(self, project: Project, filmstrips: Filmstrips) -> None:
-        super().__init__()
-        self.project, self.filmstrips = project, filmstrips
-        self.node: int | None = None
-        self.before: PlacedClip | None = None  # drawn thin, to compare with
-        self._held: Near | None = None
-        self._held_curve: Curve | None = None
-        self._two_sided = False
-        self._marking: int | None = None
-        self._doing = ""
-        self.setMinimumSize(280, 150)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.setAccessibleName("Speed over the clip")
+    def __init__(self, project: Project, size: Callable[[], QSize]) -> None:
+        self.project, self._size = project, size
+        self._both: bool | None = None  # whether both sides are shown, while that is held
 
-    def _graph(self) -> QRectF:
-        return QRectF(AXIS_W, 14, self.width() - AXIS_W - 10, self.height() - STRIP_H - 24)
+    def graph(self) -> QRectF:
+        """Return the box of the curve."""
+        size = self._size()
+        return QRectF(AXIS_W, 14, size.width() - AXIS_W - 10, size.height() - STRIP_H - 24)
 
-    def _strip(self) -> QRectF:
-        box = self._graph()
+    def strip(self) -> QRectF:
+        """Return the box of the pictures below."""
+        box = self.graph()
         return QRectF(box.left(), box.bottom() + 8, box.width(), STRIP_H)
 
     def two_sided(self) -> bool:
         """Whether the backward half is shown: where it is used, and as it was while a drag lasts."""
-        if self._held is not None:
-            return self._two_sided
+        if self._both is not None:
+            return self._both
         placed = self.project.selection.placed
         return placed is not None and any(n.speed < 0 for n in (*placed.chosen.nodes, *placed.curve.nodes))
 
+    def hold_sides(self, held: bool) -> None:
+        """Have the sides that are shown now stay shown, while a drag lasts; or no longer."""
+        self._both = self.two_sided() if held else None
+
     def height_of(self, speed: float) -> float:
         """Return the height of a speed: forward above the zero band; the backward half shows when it is used."""
-        box = self._graph()
+        box = self.graph()
         zero = box.center().y() if self.two_sided() else box.bottom() - ZERO_H
         if not speed:
             return zero
@@ -80,36 +73,37 @@ class GraphAxes(QWidget):
         away = self.height_of(0.0) - y
         if abs(away) < ZERO_H:
             return 0.0
-        room = self.height_of(0.0) - ZERO_H - self._graph().top()
+        room = self.height_of(0.0) - ZERO_H - self.graph().top()
         share = min(max((abs(away) - ZERO_H) / room, 0.0), 1.0)
         return math.copysign(LEAST * (SPEED_LIMIT / LEAST) ** share, away)
 
     def x_of(self, placed: PlacedClip, share: float) -> float:
         """Return where a share of the clip's own slot lies."""
-        return self._x(placed, placed.begin + share * (placed.until - placed.begin), self._graph())
+        return self.x(placed, placed.begin + share * (placed.until - placed.begin), self.graph())
 
     @staticmethod
-    def _x(placed: PlacedClip, frame: float, box: QRectF) -> float:
+    def x(placed: PlacedClip, frame: float, box: QRectF) -> float:
+        """Return where a frame of the reel lies in a box as wide as the clip."""
         return box.left() + (frame - placed.first) / max(placed.frames, 1) * box.width()
 
     def frame_at(self, x: float) -> float:
         """Return the reel's frame at an x, with its share."""
-        placed, box = self.project.selection.placed, self._graph()
+        placed, box = self.project.selection.placed, self.graph()
         if placed is None:
             return 0.0
         return placed.first + (x - box.left()) / box.width() * placed.frames
 
-    def _share_at(self, placed: PlacedClip, x: float, snap: bool) -> float:
+    def share_at(self, placed: PlacedClip, x: float, snap: bool) -> float:
         """Return the share of the slot at a place, on a point, a cue or a frame near it."""
         frame = self.frame_at(x)
         if snap:
-            stops = [f for f, _ in self._stops(placed)]
+            stops = [f for f, _ in self.stops(placed)]
             near = min(stops, key=lambda f: abs(f - frame), default=frame)
-            close = abs(near - frame) / max(placed.frames, 1) * self._graph().width() < SNAP_PX
+            close = abs(near - frame) / max(placed.frames, 1) * self.graph().width() < SNAP_PX
             frame = near if close else round(frame)
         return min(max((frame - placed.begin) / max(placed.until - placed.begin, 1), 0.0), 1.0)
 
-    def _stops(self, placed: PlacedClip) -> list[tuple[float, str]]:
+    def stops(self, placed: PlacedClip) -> list[tuple[float, str]]:
         """Return what a node snaps to: frames of points, and instants at which cues are shown."""
         timeline, rate = self.project.timeline, float(self.project.reel.rate)
         out: list[tuple[float, str]] = [
@@ -119,36 +113,37 @@ class GraphAxes(QWidget):
             out += [(placed.begin + t * rate, "cue") for t in placed.map.when(cue.time_s)]
         return out
 
-    def _spots(self, placed: PlacedClip) -> list[QPointF]:
+    def spots(self, placed: PlacedClip) -> list[QPointF]:
         """Return where the nodes lie: a constant speed has one, in the middle."""
         nodes = placed.chosen.nodes
         if len(nodes) == 1:
-            return [QPointF(self._graph().center().x(), self.height_of(nodes[0].speed))]
+            return [QPointF(self.graph().center().x(), self.height_of(nodes[0].speed))]
         return [QPointF(self.x_of(placed, n.at), self.height_of(n.speed)) for n in nodes]
 
-    def _whiskers(self, placed: PlacedClip, number: int) -> dict[str, QPointF]:
+    def whiskers(self, placed: PlacedClip, number: int) -> dict[str, QPointF]:
         """Return the ends of a node's whiskers: how far they reach is how soft its sides are."""
-        nodes, spots = placed.chosen.nodes, self._spots(placed)
+        nodes, spots = placed.chosen.nodes, self.spots(placed)
         out: dict[str, QPointF] = {}
         if len(nodes) < 2 or number >= len(nodes):
             return out
         here = spots[number]
         if number and not nodes[number - 1].hold:
-            reach = self._reach(spots, number, -1)
+            reach = self.reach(spots, number, -1)
             out["in"] = QPointF(here.x() - WHISKER_PX - nodes[number].soft_in * reach, here.y())
         if number + 1 < len(nodes) and not nodes[number].hold:
-            reach = self._reach(spots, number, 1)
+            reach = self.reach(spots, number, 1)
             out["out"] = QPointF(here.x() + WHISKER_PX + nodes[number].soft_out * reach, here.y())
         return out
 
     @staticmethod
-    def _reach(spots: list[QPointF], number: int, side: int) -> float:
+    def reach(spots: list[QPointF], number: int, side: int) -> float:
+        """Return how far a whisker reaches at the most, in pixels, on side −1 or 1 of a node."""
         return max(abs(spots[number + side].x() - spots[number].x()) / 2 - WHISKER_PX, 8.0)
 
-    def _heights(self, speeds: NDArray[np.float64]) -> NDArray[np.float64]:
+    def heights(self, speeds: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return where speeds lie, as `height_of` does, and evenly through the zero band."""
         zero = self.height_of(0.0)
-        room = zero - ZERO_H - self._graph().top()
+        room = zero - ZERO_H - self.graph().top()
         size = np.clip(np.abs(speeds), LEAST, SPEED_LIMIT)
         share = np.log(size / LEAST) / math.log(SPEED_LIMIT / LEAST)
         away = np.where(np.abs(speeds) >= LEAST, np.sign(speeds) * (ZERO_H + share * room), speeds / LEAST * ZERO_H)

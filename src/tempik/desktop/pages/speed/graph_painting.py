@@ -4,52 +4,37 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPixmap
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from tempik.desktop.pages.speed.graph_axes import AXIS_W, LEAST, MARKS, MOST_REPEATS, NODE_R, STRIP_H, ZERO_H, GraphAxes
+from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.song.wave import paint_sign
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.columns import draw_lines
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
-from tempik.desktop.widgets.layer import painted_layer
-from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import TimeMap
 from tempik.timeline.placed_clip import PlacedClip, clean_floor, source_at_frames
 
 
-class PaintedGraph(GraphAxes):
+class GraphPainting:
     """Paints the curve over its ground: axis, points, what repeats, nodes, the strip below."""
 
-    _standing: QPixmap | None = None  # all but the playhead
+    def __init__(self, axes: GraphAxes, filmstrips: Filmstrips) -> None:
+        self.axes, self.project, self.filmstrips = axes, axes.project, filmstrips
 
-    def refresh(self) -> None:
-        """Paint everything anew at the next paint."""
-        self._standing = None
-        self.update()
-
-    @painted
-    def paintEvent(self, p: QPainter) -> None:
-        layer = self._standing
-        if layer is None or layer.size() != self.size() * self.devicePixelRatioF():
-            layer = self._standing = painted_layer(self, self._paint)
-        p.drawPixmap(0, 0, layer)
-        placed = self.project.selection.placed
-        if placed is not None and not placed.footage.endless:
-            p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-            self._paint_playhead(p, placed, self._graph())
-
-    def _paint(self, p: QPainter) -> None:
+    def paint(self, p: QPainter, whole: QRectF, node: int | None, before: PlacedClip | None) -> None:
+        """Paint all but the playhead: with a chosen node, and another speed thin beside the clip's."""
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         placed = self.project.selection.placed
-        box = self._graph()
+        box = self.axes.graph()
         p.fillRect(box, QColor(theme.SUNK))
         if placed is None or placed.footage.endless:
             p.setPen(QColor(theme.QUIET))
             p.setFont(words(14))
             p.drawText(
-                QRectF(self.rect()),
+                whole,
                 Qt.AlignmentFlag.AlignCenter,
                 "Select a clip on the timeline to shape its speed." if placed is None else "A still has no speed.",
             )
@@ -58,18 +43,18 @@ class PaintedGraph(GraphAxes):
         self._paint_missing(p, placed, box)
         self._paint_points(p, placed, box)
         self._paint_source(p, placed, box)
-        self._paint_curves(p, placed, box)
-        self._paint_nodes(p, placed, box)
-        self._paint_strip(p, placed, self._strip())
+        self._paint_curves(p, placed, box, before)
+        self._paint_nodes(p, placed, box, node)
+        self._paint_strip(p, placed, self.axes.strip())
 
     def _paint_axis(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         floor = clean_floor(placed.footage, self.project.reel.rate)
         made = placed.clip.interpolation or self.project.reel.interpolation
-        sides = (1.0, -1.0) if self.two_sided() else (1.0,)
+        sides = (1.0, -1.0) if self.axes.two_sided() else (1.0,)
         for sign in sides:
             p.setFont(figures(12))
             for mark in MARKS:
-                y = self.height_of(sign * mark)
+                y = self.axes.height_of(sign * mark)
                 p.setPen(QColor(theme.LINE))
                 p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
                 if len(sides) > 1 and mark not in (0.25, 1.0, 4.0):
@@ -79,7 +64,7 @@ class PaintedGraph(GraphAxes):
                 self._mark(p, y, f"{sign * mark * 100:.0f}" + (" %" if mark == 1.0 and sign > 0 else ""))
             self._paint_floor(p, placed, box, floor, sign, made)
             p.setFont(figures(12))
-        zero = self.height_of(0.0)
+        zero = self.axes.height_of(0.0)
         p.fillRect(QRectF(box.left(), zero - ZERO_H + 1, box.width(), 2 * ZERO_H - 2), QColor(theme.GROUND))
         p.setPen(QPen(colour(theme.QUIET, 0.5), 1, Qt.PenStyle.DotLine))
         p.drawLine(QPointF(box.left(), zero), QPointF(box.right(), zero))
@@ -90,14 +75,14 @@ class PaintedGraph(GraphAxes):
         where = QRectF(0, y - 9, AXIS_W - 6, 18)
         p.drawText(where, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _clear_of_curve(self, placed: PlacedClip, spot: QRectF) -> QRectF:
+    def clear_of_curve(self, placed: PlacedClip, spot: QRectF) -> QRectF:
         """Return a spot at the right edge of the graph, or that across from it where the curve would go through its words."""
-        box = self._graph()
+        box = self.axes.graph()
         across = spot.translated(box.left() + box.right() - spot.left() - spot.right(), 0)
         for each in (spot, across):
             xs = np.linspace(each.left(), each.right(), 9)
             frames = placed.first + (xs - box.left()) / box.width() * placed.frames
-            heights = self._heights(placed.map.speed((frames - placed.begin) / float(self.project.reel.rate)))
+            heights = self.axes.heights(placed.map.speed((frames - placed.begin) / float(self.project.reel.rate)))
             if not np.any((heights > each.top() - 2) & (heights < each.bottom() + 2)):
                 return each
         return spot
@@ -108,8 +93,8 @@ class PaintedGraph(GraphAxes):
             high = floor / (times - 1)
             low = LEAST if times == MOST_REPEATS else floor / times
             a, b = (
-                self.height_of(sign * min(high, SPEED_LIMIT)),
-                self.height_of(sign * min(max(low, LEAST), SPEED_LIMIT)),
+                self.axes.height_of(sign * min(high, SPEED_LIMIT)),
+                self.axes.height_of(sign * min(max(low, LEAST), SPEED_LIMIT)),
             )
             zone = QRectF(box.left(), min(a, b), box.width(), abs(b - a))
             if zone.height() < 1:
@@ -129,7 +114,7 @@ class PaintedGraph(GraphAxes):
                 )
                 wide = p.fontMetrics().horizontalAdvance(text)
                 # Lines of the axis would strike it through.
-                under = self._clear_of_curve(
+                under = self.clear_of_curve(
                     placed, QRectF(zone.right() - 12 - wide, zone.center().y() - 7, wide + 8, 14)
                 )
                 p.fillRect(under, colour(theme.SUNK, 0.8))
@@ -143,13 +128,13 @@ class PaintedGraph(GraphAxes):
         source = source_at_frames(placed, frames, self.project.reel.rate)
         width = box.width() / max(placed.frames, 1)
         for frame in frames[(source < -1e-3) | (source >= placed.footage.length_s + 1e-3)].tolist():
-            spot = QRectF(self._x(placed, frame, box), box.top(), width + 0.5, box.height())
+            spot = QRectF(self.axes.x(placed, frame, box), box.top(), width + 0.5, box.height())
             p.fillRect(spot, QBrush(colour(theme.WARNING_TEXT, 0.5), Qt.BrushStyle.FDiagPattern))
 
     def _paint_points(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
         timeline = self.project.timeline
         frames = [(timeline.frame_of_point(point), point) for point in timeline.on_reel()]
-        under = [(self._x(placed, f, box), point) for f, point in frames if placed.first <= f <= placed.end]
+        under = [(self.axes.x(placed, f, box), point) for f, point in frames if placed.first <= f <= placed.end]
         alphas = [0.2 + 0.4 * point.strength for _, point in under]
         draw_lines(p, box, [x for x, _ in under], alphas, QColor(theme.RHYTHM))
         for x, point in under:
@@ -168,11 +153,9 @@ class PaintedGraph(GraphAxes):
         p.setPen(QPen(colour(theme.PULSE, 0.75), 1.2, Qt.PenStyle.DashDotLine))
         p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)])
 
-    def _paint_curves(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
-        if self.before is not None:
-            self._paint_curve(
-                p, self.before, self.before.map, box, QPen(colour(theme.QUIET, 0.9), 1.4, Qt.PenStyle.DashLine)
-            )
+    def _paint_curves(self, p: QPainter, placed: PlacedClip, box: QRectF, before: PlacedClip | None) -> None:
+        if before is not None:
+            self._paint_curve(p, before, before.map, box, QPen(colour(theme.QUIET, 0.9), 1.4, Qt.PenStyle.DashLine))
         if placed.shape is not None:
             chosen = TimeMap(placed.shape, placed.map.length_s)
             self._paint_curve(p, placed, chosen, box, QPen(colour(theme.SPEED, 0.6), 1.4, Qt.PenStyle.DotLine))
@@ -189,26 +172,26 @@ class PaintedGraph(GraphAxes):
         xs = box.left() + (frames - placed.first) / max(placed.frames, 1) * box.width()
         p.setPen(pen)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), self._heights(speeds).tolist(), strict=True)])
+        p.drawPolyline([QPointF(x, y) for x, y in zip(xs.tolist(), self.axes.heights(speeds).tolist(), strict=True)])
 
-    def _paint_nodes(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
+    def _paint_nodes(self, p: QPainter, placed: PlacedClip, box: QRectF, node: int | None) -> None:
         for tie in placed.ties:
-            x = self._x(placed, tie.frame, box)
+            x = self.axes.x(placed, tie.frame, box)
             p.setPen(QPen(QColor(theme.CUE), 1.5, Qt.PenStyle.DashLine))
             p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             paint_cue(p, x, box.bottom())
-        spots = self._spots(placed)
-        if self.node is not None and self.node < len(spots):
-            for end in self._whiskers(placed, self.node).values():
+        spots = self.axes.spots(placed)
+        if node is not None and node < len(spots):
+            for end in self.axes.whiskers(placed, node).values():
                 p.setPen(QPen(QColor(theme.TEXT), 1.4))
-                p.drawLine(spots[self.node], end)
+                p.drawLine(spots[node], end)
                 p.setBrush(QColor(theme.SUNK))
                 p.drawEllipse(end, 4, 4)
         for number, spot in enumerate(spots):
             if not box.adjusted(-1, -30, 1, 30).contains(spot):
                 continue
             p.setPen(QPen(QColor(theme.GROUND), 1.5))
-            p.setBrush(QColor(theme.TEXT if number == self.node else theme.SPEED))
+            p.setBrush(QColor(theme.TEXT if number == node else theme.SPEED))
             if number < len(placed.chosen.nodes) and placed.chosen.nodes[number].hold:
                 p.drawRect(QRectF(spot.x() - 5, spot.y() - 5, 10, 10))
             else:
@@ -228,15 +211,17 @@ class PaintedGraph(GraphAxes):
             picture = self.filmstrips.at(placed.footage.path, source)
             if picture is not None:
                 draw_filling(p, QRectF(box.left() + i * tile, box.top(), tile - 1.5, box.height()), picture)
-        if self.marked is not None and self.marked[0] < placed.end and self.marked[1] > placed.first:
-            a, b = (min(max(self._x(placed, f, box), box.left()), box.right()) for f in self.marked)
+        if self.axes.marked is not None and self.axes.marked[0] < placed.end and self.axes.marked[1] > placed.first:
+            a, b = (min(max(self.axes.x(placed, f, box), box.left()), box.right()) for f in self.axes.marked)
             p.fillRect(QRectF(a, box.top(), b - a, box.height()), colour(theme.SPEED, 0.28))
             p.setPen(QPen(QColor(theme.SPEED), 2))
             for x in (a, b):
-                p.drawLine(QPointF(x, self._graph().top()), QPointF(x, box.bottom()))
+                p.drawLine(QPointF(x, self.axes.graph().top()), QPointF(x, box.bottom()))
 
-    def _paint_playhead(self, p: QPainter, placed: PlacedClip, box: QRectF) -> None:
-        x = self._x(placed, self.project.playhead.frame, box)
+    def paint_playhead(self, p: QPainter, placed: PlacedClip) -> None:
+        """Paint where the playhead stands."""
+        box = self.axes.graph()
+        x = self.axes.x(placed, self.project.playhead.frame, box)
         if box.left() <= x <= box.right():
             p.setPen(QPen(QColor(theme.PLAYHEAD), 1.2))
             p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom() + 8 + STRIP_H))

@@ -22,23 +22,16 @@ class ShapeTiles(TileGrid):
 
     def __init__(self) -> None:
         super().__init__((TILE_W, TILE_H), GAP, COLUMNS)
-        self.chosen = ""
         self._pictures: dict[SpeedShape, QPixmap] = {}
         self.setAccessibleName("Shapes of speed; arrows choose, Enter applies")
 
     def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
         shape, box = self.items[number], box.adjusted(0.5, 0.5, -0.5, -0.5)
-        used, under = shape.name == self.chosen or self.keyed(number), number == self.under
+        used, under = self.used(number), number == self.under
         p.setPen(QPen(QColor(theme.RHYTHM if used else theme.QUIET if under else theme.LINE), 1.4))
         p.setBrush(QColor(theme.SUNK))
         p.drawRoundedRect(box, 4, 4)
         p.drawPixmap(box.topLeft(), self._picture(shape))
-
-    def choose(self, name: str) -> None:
-        """Show which shape is used."""
-        if name != self.chosen:
-            self.chosen = name
-            self.update()
 
     def _picture(self, shape: SpeedShape) -> QPixmap:
         """Return a shape's little curve, drawn once."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec.structs import replace
 from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.desktop.commands.transitions import SCOPES, TransitionCommands
@@ -24,12 +25,20 @@ def tile_menu(
     return menu
 
 
-def more_menu(commands: TransitionCommands, as_it_comes: Callable[[], None], parent: QWidget) -> QMenu:
+def as_it_comes(commands: TransitionCommands) -> None:
+    """Let the transitions that are meant have their kind's own settings, ease, place and shutter."""
+    commands.change(
+        "As the kind comes",
+        lambda j: replace(j, settings={}, ease=None, at=None, shutter_deg=None, amount=1.0, direction=""),
+    )
+
+
+def more_menu(commands: TransitionCommands, parent: QWidget) -> QMenu:
     """Return what else can be done with the transition that is worked on, and with all."""
     menu = QMenu(parent)
     for text, act in (
         ("The other way", commands.turn_round),
-        ("As the kind comes", as_it_comes),
+        ("As the kind comes", lambda: as_it_comes(commands)),
         ("Copy it to all that are meant", commands.copy_to_scope),
         ("Keep it as a transition of my own …", lambda: commands.ask_keep(parent)),
         ("", None),

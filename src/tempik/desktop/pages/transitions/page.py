@@ -8,6 +8,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from tempik.desktop.pages.page import Page, PageContext
+from tempik.desktop.pages.transitions.cut_sides import sides_of, where_text
 from tempik.desktop.pages.transitions.cut_strip import CutStrip
 from tempik.desktop.pages.transitions.ease_graph import EaseGraph
 from tempik.desktop.pages.transitions.fields import TransitionFields
@@ -27,8 +28,7 @@ from tempik.edit.transitions.laying import TransitionPlace
 from tempik.project import transitions as library
 from tempik.reel import Handles, TransitionUnit
 from tempik.settings import Value
-from tempik.timeline.placed_clip import PlacedClip, source_at_frames
-from tempik.timeline.transitions import PlacedTransition
+from tempik.timeline.placed_clip import source_at_frames
 from tempik.transitions import CATALOGUE, EASES, ease_of, settings_of
 
 OWN_CURVE = "own curve"
@@ -65,7 +65,8 @@ class TransitionsPage(Page):
         project.changed.connect(self.want)
         selection.selected.connect(self.want)
         selection.transition_selected.connect(self.want)
-        self.commands.scope_changed.connect(self._scope_changed)
+        self.commands.scope_changed.connect(self._read_library)
+        self.commands.scope_changed.connect(self.want)
         project.playhead.moved.connect(self._playhead_moved)
         self._rest = QTimer(self, singleShot=True, interval=400)
         self._rest.timeout.connect(self._show_between)
@@ -129,10 +130,6 @@ class TransitionsPage(Page):
             if self.project.selection.placed is None and self.commands.place != self._place:
                 self.want()  # without a selection the cut nearest to the playhead is worked on
 
-    def _scope_changed(self) -> None:
-        self._read_library()
-        self.want()
-
     def _read_library(self) -> None:
         self.tiles.show_items(choices(library.own_transitions()))
 
@@ -143,8 +140,8 @@ class TransitionsPage(Page):
         self.heading.setText(
             kind.title if kind is not None else "Unknown transition" if placed_transition is not None else "Hard cut"
         )
-        self.whose.setText(self._where(place, placed_transition))
-        self._choose_tile(placed_transition.transition.kind if placed_transition is not None else "")
+        self.whose.setText(where_text(self.commands, place, placed_transition))
+        self.chooser.choose(placed_transition.transition.kind if placed_transition is not None else "")
         shutter_deg = self.project.reel.shutter_deg
         shown = kind or (CATALOGUE[self.commands.last] if placed_transition is None else None)
         self.fields.show_transition(shown, placed_transition, self.commands.scope, self.commands.ways, shutter_deg)
@@ -160,56 +157,19 @@ class TransitionsPage(Page):
             self.settings.show_settings(kind.settings, settings_of(kind, placed_transition.transition))
         else:
             self.settings.show_settings((), {})
-        self._show_strip()
-        self.suggesting.look_at(place)
-        self.offers.refill()
-        self._rest.start()
-
-    def _choose_tile(self, name: str) -> None:
-        """Show which kind it is, scrolled into view where it is another than before."""
-        if name != self.tiles.chosen:
-            self.tiles.choose(name)
-            number = next((i for i, c in enumerate(self.tiles.items) if c.name == name), None)
-            if number is not None:
-                at = self.tiles.box(number).center()
-                self.chooser.area.ensureVisible(round(at.x()), round(at.y()), 0, self.tiles.tile.height())
-
-    def _where(self, place: TransitionPlace | None, placed_transition: PlacedTransition | None) -> str:
-        timeline = self.project.timeline
-        placed = timeline.placed_clip(place.clip) if place is not None else None
-        if place is None or placed is None:
-            return "· there is no cut yet; a cut is where two clips meet"
-        turn = placed.end if place.end else placed.first
-        point = timeline.point_at(turn)
-        where = f"on {point.label}, frame {turn}" if point is not None else f"frame {turn}"
-        long = f" · {placed_transition.frames} f" if placed_transition is not None else ""
-        scope, count = self.commands.scope, len(self.commands.places())
-        many = f" · {count} cuts meant" if scope != "this" else ""
-        return f"· {where}{long}{many}"
-
-    def _sides(self) -> tuple[tuple[PlacedClip | None, PlacedClip | None], int]:
-        """Return the clips before and after the edge that is worked on, and its frame."""
-        timeline, place = self.project.timeline, self.commands.place
-        placed = timeline.placed_clip(place.clip) if place is not None else None
-        if place is None or placed is None:
-            return (None, None), 0
-        if place.end:
-            after = timeline.clip_at(placed.end, placed.clip.track)
-            return (placed, after), placed.end
-        before = timeline.clip_at(placed.first - 1, placed.clip.track) if placed.first else None
-        return (before if before is not None and before.end == placed.first else None, placed), placed.first
-
-    def _show_strip(self) -> None:
-        sides, turn = self._sides()
+        sides, turn = sides_of(self.commands)
         self.strip.show_cut(
             self.project.timeline, self.commands.placed_transition, sides, turn, self.project.playhead.frame
         )
+        self.suggesting.look_at(place)
+        self.offers.refill()
+        self._rest.start()
 
     def _show_between(self) -> None:
         """Show the transitions between the frames that meet at the cut."""
         if not self.isVisible():
             return
-        (out, into), turn = self._sides()
+        (out, into), turn = sides_of(self.commands)
         rate = self.project.timeline.rate
         pictures = []
         for placed, frame in ((out, turn - 1), (into, turn)):
@@ -289,11 +249,4 @@ class TransitionsPage(Page):
         pop_up(tile_menu(choice, lay_on, forget, self), at)
 
     def _more_menu(self) -> None:
-        pop_up(more_menu(self.commands, self._as_it_comes, self), below(self.more))
-
-    def _as_it_comes(self) -> None:
-        """Let the transitions that are meant have their kind's own settings, ease, place and shutter."""
-        self.commands.change(
-            "As the kind comes",
-            lambda j: replace(j, settings={}, ease=None, at=None, shutter_deg=None, amount=1.0, direction=""),
-        )
+        pop_up(more_menu(self.commands, self), below(self.more))

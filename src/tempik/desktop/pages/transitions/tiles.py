@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtGui import QPixmap
 
-from tempik.desktop.widgets.tile_grid import TileGrid
-from tempik.desktop.widgets.tile_pictures import NAME_H, PICTURE_H, TILE_W, as_pixmap, cut_to, paint_framed
+from tempik.desktop.widgets.tile_pictures import PICTURE_H, TILE_W, PictureTiles, as_pixmap, cut_to
 from tempik.media.picture import Picture, solid
 from tempik.reel import Transition
 from tempik.render.sample import sample_transition
@@ -46,27 +44,21 @@ def choices(own: dict[str, Transition]) -> list[TransitionTile]:
     return [TransitionTile(name, new_transition(name)) for name in CATALOGUE] + mine
 
 
-class TransitionTiles(TileGrid):
+class TransitionTiles(PictureTiles):
     """A grid of choices."""
 
     def __init__(self) -> None:
-        super().__init__((TILE_W, PICTURE_H + NAME_H), GAP, MOST_COLUMNS, plays=True)
-        self.chosen = ""
+        super().__init__(GAP, MOST_COLUMNS, plays=True)
         self._out, self._into = cut_to(None, TILE_W, PICTURE_H), solid(TILE_W, PICTURE_H, 40)
-        self._rest: dict[tuple[str, bool], QPixmap] = {}
         self.setAccessibleName("Transitions; arrows choose, Enter lays one")
 
     def show_between(self, out: QPixmap | None, into: QPixmap | None) -> None:
         """Show the transitions between two other pictures; where there is none it is black."""
         self._out, self._into = (_side(p) for p in (out, into))
-        self._rest.clear()
-        self.update()
+        self.made_anew()
 
-    def choose(self, name: str) -> None:
-        """Show which kind the transition that is worked on has."""
-        if name != self.chosen:
-            self.chosen = name
-            self.update()
+    def title_of(self, item: TransitionTile) -> str:
+        return item.title
 
     def picture(self, choice: TransitionTile, step: float) -> QPixmap:
         """Return the two pictures joined, at a step of FRAMES."""
@@ -75,20 +67,12 @@ class TransitionTiles(TileGrid):
             reach = (0, FRAMES)
         return as_pixmap(sample_transition(self._out, self._into, choice.transition, step - reach[0], reach))
 
-    def playing(self, choice: TransitionTile) -> QPixmap:
-        """Return the picture that the tile under the pointer has come to."""
-        whole = FRAMES + 2 * REST_FRAMES
-        return self.picture(choice, (self.tick - 1) % whole - REST_FRAMES + 0.5)
+    def resting(self, item: TransitionTile) -> QPixmap:
+        return self.picture(item, shown_step(item))
 
-    def paint_tile(self, p: QPainter, number: int, box: QRectF) -> None:
-        choice: TransitionTile = self.items[number]
-        under = number == self.under
-        key = choice.name, choice.own
-        if key not in self._rest:
-            self._rest[key] = self.picture(choice, shown_step(choice))
-        picture = self.playing(choice) if under and self.tick else self._rest[key]
-        used = choice.name == self.chosen or self.keyed(number)
-        paint_framed(p, box, picture, choice.title, used, under)
+    def playing(self, item: TransitionTile) -> QPixmap:
+        whole = FRAMES + 2 * REST_FRAMES
+        return self.picture(item, (self.tick - 1) % whole - REST_FRAMES + 0.5)
 
 
 def shown_step(choice: TransitionTile) -> float:
