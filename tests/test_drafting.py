@@ -777,7 +777,7 @@ def test_a_mood_of_ones_own_is_kept_changed_drafted_by_and_taken_away(
     document = json.loads((tmp_path / "m.tempikmood").read_text())
     document["mood"]["ramp"] = 9.0
     (tmp_path / "m.tempikmood").write_text(json.dumps(document))
-    with pytest.raises(TempikError, match=r"m\.tempikmood has ramp of 9; keep it between 0 and 2"):
+    with pytest.raises(TempikError, match=r"m\.tempikmood has a ramp of 9; keep it between 0 and 2"):
         read_mood(tmp_path / "m.tempikmood")
     (tmp_path / "m.tempikmood").write_text("{}")
     with pytest.raises(TempikError, match="no mood"):

@@ -196,7 +196,7 @@ def test_footage_is_dropped_on_a_point_and_its_cue_lands_there(cut: Window) -> N
     data = QMimeData()
     data.setData(FOOTAGE_MIME, QByteArray(piece.id.encode()))
     at = QPointF(cut.timeline.view.x(timeline.reel_s(target)) + 2, spot(cut, 0).y())
-    QApplication.sendEvent(
+    cut.timeline.drops.eventFilter(
         cut.timeline, QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE)
     )
     placed = cut.project.selection.placed
