@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication
 
 from bench.contact import sheets
 from bench.looks import sheet_of_looks
+from tempik.cli.settings_list import settings_page
 from tempik.deliver.order import Order
 from tempik.demo import PROJECT, demo_is_whole, write_demo
 from tempik.desktop.pages.accents.page import AccentsPage
@@ -303,6 +304,7 @@ def press(window: Window, kind: QEvent.Type, x: float, y: float) -> None:
 def main() -> None:
     (DOCS / "screenshots").mkdir(parents=True, exist_ok=True)
     (DOCS / "keyboard.md").write_text(keyboard_list(), encoding="utf-8")
+    (DOCS / "settings.md").write_text(settings_page(), encoding="utf-8")
     page = (DOCS / "formats.md").read_text(encoding="utf-8")
     table = page[page.index("| key |") : page.index("\nThe first ending")]
     (DOCS / "formats.md").write_text(page.replace(table, formats_list()), encoding="utf-8")

@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 from media_files import write_sound
 from tempik.accents import CATALOGUE
 from tempik.check import check_reel
+from tempik.cli.settings_list import settings_page
 from tempik.deliver.order import Order
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.footage.page import FootagePage
@@ -481,6 +482,11 @@ def test_the_row_menu_mutes_and_offers_every_accent(opened: Window) -> None:
     assert opened.project.reel.accent_lanes[0].muted
     light = next(m for m in menu.findChildren(type(menu)) if m.title() == "Light")
     assert {a.text() for a in light.actions()} >= {CATALOGUE["flash"].title}
+
+
+def test_the_settings_in_the_docs_are_the_codes() -> None:
+    docs = Path(__file__).parents[1] / "docs" / "settings.md"
+    assert docs.read_text(encoding="utf-8") == settings_page(), "run ./run shots"
 
 
 def test_the_keyboard_list_in_the_docs_is_the_codes() -> None:

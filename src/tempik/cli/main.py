@@ -23,6 +23,7 @@ from tempik.cli import exchange as cli_exchange
 from tempik.cli import grade as cli_grade
 from tempik.cli import layers as cli_layers
 from tempik.cli import points as cli_points
+from tempik.cli import settings_list as cli_settings
 from tempik.cli import sound as cli_sound
 from tempik.cli import speed as cli_speed
 from tempik.cli import titles as cli_titles
@@ -52,6 +53,7 @@ VERBS = (
     "export",
     "queue",
     "formats",
+    "settings",
     "exchange",
     "menu",
     "report",
@@ -113,6 +115,7 @@ def _verb(given: list[str]) -> int:
         "export": cli_deliver.run_export,
         "queue": cli_deliver.run_queue,
         "formats": cli_deliver.run_formats,
+        "settings": cli_settings.run,
         "exchange": cli_exchange.run_exchange,
         "menu": cli_exchange.run_menu,
         "report": cli_exchange.run_report,
@@ -130,14 +133,20 @@ def _window(given: list[str]) -> int:
         description="Open the window.",
         epilog=f"Commands: {', '.join(VERBS)}. See tempik COMMAND --help.",
     )
-    parser.add_argument("project", nargs="?", type=Path, metavar="PROJECT", help="a .tempik file")
+    does = "a .tempik file; or a song, footage or a folder, to begin a reel with"
+    parser.add_argument("files", nargs="*", type=Path, metavar="FILE", help=does)
     parser.add_argument("--demo", action="store_true", help="open the smithy's open day")
     options = parser.parse_args(given)
-    if options.project is not None and not options.project.exists():
-        raise TempikError(f"{options.project} is not there; give a .tempik file, or one of: {', '.join(VERBS)}.")
+    for path in options.files:
+        if not path.exists():
+            raise TempikError(
+                f"{path} is not there; give a .tempik file, a song or footage, or one of: {', '.join(VERBS)}."
+            )
+    if options.demo and options.files:
+        raise TempikError("The demo is opened by itself; leave --demo or the files out.")
     from tempik.desktop.app import run
 
-    return run(options.project, options.demo)
+    return run(options.files, options.demo)
 
 
 def _parser() -> Parser:
@@ -170,6 +179,7 @@ def _parser() -> Parser:
     cli_sound.add_parser(verbs)
 
     cli_deliver.add_parsers(verbs)
+    cli_settings.add_parser(verbs)
     cli_exchange.add_parsers(verbs)
 
     check = verbs.add_parser("check", help="list every event with its distance from its point")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -22,19 +23,26 @@ from tempik.desktop.widgets import theme
 from tempik.disk.reading import refuse_no_text
 from tempik.errors import TempikError
 from tempik.programs import leave_folder
+from tempik.project.file import SUFFIX
 
 TOUR_AFTER_MS = 1200  # once the first reel is seen
 
 
-def run(project: Path | None = None, demo: bool = False) -> int:
-    """Open the window and return its exit code. Raises TempikError when there is no screen."""
+def run(paths: Sequence[Path] = (), demo: bool = False) -> int:
+    """Open the window and return its exit code: on a project, or on a song, footage or a folder, which begin a reel as if they had
+    been dropped. Raises TempikError when there is no screen, for more than one project, and for a file that is not there."""
     if sys.platform == "linux" and not (
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
         raise TempikError("There is no screen to open the window on; start it in a desktop session, or set DISPLAY.")
-    project = project.absolute() if project is not None else None
-    if project is not None:
-        refuse_no_text(project)
+    given = [path.absolute() for path in paths]
+    for path in given:
+        refuse_no_text(path)
+        if not path.exists():
+            raise TempikError(f"{path} is not there; give a {SUFFIX} file, or a song and footage to begin a reel with.")
+    project = next((path for path in given if path.suffix == SUFFIX), None)
+    if project is not None and len(given) > 1:
+        raise TempikError("A project is opened by itself; leave the other files out, and drop them on its window.")
     leave_folder()
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
@@ -51,6 +59,8 @@ def run(project: Path | None = None, demo: bool = False) -> int:
     window.importer.opened.connect(lambda: QTimer.singleShot(TOUR_AFTER_MS, window.first.begin))
     if project is not None:
         QTimer.singleShot(0, lambda: window.importer.open_project(project))
+    elif given:
+        QTimer.singleShot(0, lambda: window.importer.bring([str(path) for path in given]))
     elif demo:
         QTimer.singleShot(0, window.importer.open_demo)
     else:
@@ -100,7 +110,7 @@ def main() -> int:
     """The entry point of the desktop file."""
     try:
         arguments = sys.argv[1:]
-        return run(Path(arguments[0]) if arguments else None)
+        return run([Path(a) for a in arguments])
     except TempikError as error:
         print(f"tempik: {error}", file=sys.stderr)
         return 1

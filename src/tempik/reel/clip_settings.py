@@ -31,7 +31,14 @@ CROP_SETTINGS = by_name(
     )
 )
 FRAMING_SETTINGS = by_name(
-    Setting("fit", "fit", "cover", choices=("cover", "contain", "stretch"), titles=("Cover", "Contain", "Stretch")),
+    Setting(
+        "fit",
+        "fit",
+        "cover",
+        choices=("cover", "contain", "stretch"),
+        titles=("Cover", "Contain", "Stretch"),
+        does="How the picture fills the frame",
+    ),
     Setting(
         "ease",
         "ease",
@@ -59,7 +66,7 @@ CLIP_SOUND_SETTINGS = by_name(
     Setting("fade_out_s", "fade out", 0.0, 0, 600, "s", digits=2, does="Of the clip's sound"),
     Setting("lead_s", "lead", 0.0, -MOST_SPLIT_S, MOST_SPLIT_S, "s", digits=2, does="How long it is heard before its picture"),
     Setting("trail_s", "trail", 0.0, -MOST_SPLIT_S, MOST_SPLIT_S, "s", digits=2, does="How long it is heard after its picture"),
-    Setting("crossfade_ms", "crossfade", 12.0, 0, 200, "ms", digits=1, does="At the edges of the clip's sound"),
+    Setting("crossfade_ms", "crossfade", 5.0, 0, 200, "ms", digits=1, does="At the edges of the clip's sound"),
 )  # fmt: skip
 REEL_SETTINGS = by_name(
     Setting("amount", "amount of all accents", 1.0, 0, 2, does="How much of all accents there is"),
@@ -67,5 +74,5 @@ REEL_SETTINGS = by_name(
         "shutter_deg", "shutter", 0.0, 0, 360, "°", step=45,
         does="Motion blur of all that moves: shakes, punches, framing moves. 180 is a film camera's, 0 none",
     ),
-    Setting("crossfade_ms", "crossfade", 12.0, 0, 200, "ms", digits=1, does="Crossfade between the sounds of the reel's clips"),
+    Setting("crossfade_ms", "crossfade", 5.0, 0, 200, "ms", digits=1, does="Crossfade between the sounds of the reel's clips"),
 )  # fmt: skip

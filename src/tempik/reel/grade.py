@@ -84,19 +84,11 @@ class Grade(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
 
 
 def _amount(name: str, low: float, high: float, title: str, unit: str, does: str) -> Setting:
-    """Return a number of a grade: it does nothing at its default, and is typed finely where it goes to no more than 6."""
-    fine = high * (100 if unit.startswith("%") else 1) <= 6
-    return Setting(
-        name,
-        title,
-        getattr(NEUTRAL, name),
-        low,
-        high,
-        unit,
-        does=does,
-        digits=2 if fine else 0,
-        step=0.05 if fine else 1,
-    )
+    """Return a number of a grade: it does nothing at its default, and is typed finely where it does not go far."""
+    most = high * (100 if unit.startswith("%") else 1)
+    digits = 2 if most <= 6 else 1 if most <= 10 else 0
+    step = 0.05 if digits == 2 else 1
+    return Setting(name, title, getattr(NEUTRAL, name), low, high, unit, does=does, digits=digits, step=step)
 
 
 NEUTRAL = Grade()

@@ -40,7 +40,7 @@ class Transition(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown
 
 # What every kind of transition has; the catalogue says what it has beside.
 TRANSITION_SETTINGS = by_name(
-    Setting("length", "long", 8.0, 0, 600, "", does="How long, in frames or in beats", within=(0.25, 600)),
+    Setting("length", "long", 8.0, 0, 600, "", does="How long, in frames or in beats", within=(0.25, 600), digits=2),
     Setting("at", "before the cut", 0.5, does="How much of it lies before the cut; the turn stays on the cut", step=1),
     Setting("amount", "strong", 1.0, 0, 2, does="How strong, 0 to 200 %: how far, how close, how bright, how blurred"),
     Setting(
