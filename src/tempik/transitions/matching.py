@@ -68,9 +68,9 @@ def proposals(out: Motion, into: Motion) -> list[TransitionProposal]:
     """Return what suits the movement before and after a cut, best first."""
     if out.form == into.form == "still":
         return [
-            TransitionProposal("dissolve", "", "both stand still: dissolve"),
-            TransitionProposal("", "", "both stand still: a hard cut"),
-            TransitionProposal("light-sweep", "", "both stand still: a streak of light"),
+            TransitionProposal("dissolve", "", "neither moves as a whole: dissolve"),
+            TransitionProposal("", "", "neither moves as a whole: a hard cut"),
+            TransitionProposal("light-sweep", "", "neither moves as a whole: a streak of light"),
         ]
     if out.form == into.form != "still":
         if out.way == into.way or (out.form == "pan" and _angle(out, into) < 70):
