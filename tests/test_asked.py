@@ -287,7 +287,7 @@ def test_every_shape_is_written_before_it_is_told_that_one_misses(
 ) -> None:
     from tempik.deliver import run
 
-    real = run.check_rendered
+    real = run.check_rendered  # type: ignore[attr-defined]
     monkeypatch.setattr(run, "check_rendered", lambda *given: replace(real(*given), ok=False))
     assert exported(project, "upright,square,wide", "--to", "1", "--measure") == 1
     message = capsys.readouterr().err.splitlines()[-1]

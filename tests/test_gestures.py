@@ -16,7 +16,7 @@ from tempik.desktop.shell.palette import CommandPalette
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.shell.window import Window
 from tempik.desktop.timeline.dropping import FOOTAGE_MIME
-from tempik.desktop.timeline.lanes import pins as paint
+from tempik.desktop.timeline.lanes import cues, points
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.clips import pins as pin
 from tempik.edit.footage.cues import with_cue, with_moved_cue
@@ -176,10 +176,10 @@ def test_a_free_cue_is_dragged_onto_a_point_and_both_land(cut: Window) -> None:
     cut.page(FootagePage).project.change("Cue set", lambda reel: with_cue(reel, b.footage.id, placed_s))
     show(cut, b.first)
     b = clip(cut, 1)
-    cue, frame = paint.free_cues(cut.project.timeline, b)[0]
+    cue, frame = cues.free_cues(cut.project.timeline, b)[0]
     points = [q for q in cut.project.timeline.on_reel() if b.first < cut.project.timeline.frame_of_point(q) < b.end]
     target = next(q for q in reversed(points) if q.id != b.ties[0].point.id)
-    at = QPointF(cut.timeline.view.x(frame / 30), paint.cue_bottom(cut.timeline.layout_, b) - 4)
+    at = QPointF(cut.timeline.view.x(frame / 30), cues.cue_bottom(cut.timeline.layout_, b) - 4)
     to = cut.timeline.view.x(cut.project.timeline.reel_s(target))
     drag(cut, at, QPointF(to, at.y()), free=False)
     after = clip(cut, 1)
@@ -423,5 +423,5 @@ def test_rows_that_do_not_fit_get_lower_and_then_scroll(cut: Window) -> None:
     assert timeline.view.px_per_s == scale and scrolled.scroll == layout.hidden
     assert scrolled.lane_top(last) + layout.lane_h <= timeline.height()
     assert timeline.lane_at(scrolled.lane_top(last) + 5) == last
-    assert timeline.lane_at(paint.points_top() + 30) is None  # what has gone up is under the points
+    assert timeline.lane_at(points.points_top() + 30) is None  # what has gone up is under the points
     timeline.grab()

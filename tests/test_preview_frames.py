@@ -205,7 +205,7 @@ def test_what_plays_or_is_dragged_is_shown_by_proxies_alone(qtbot: QtBot, reel: 
 def test_the_scrubber_goes_on_after_any_fault(qtbot: QtBot, media: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from tempik.desktop.playback import scrub
 
-    made = scrub.to_rgb
+    made = scrub.to_rgb  # type: ignore[attr-defined]
     faults = iter([True, False])
 
     def faulty(picture: object) -> object:

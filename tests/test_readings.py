@@ -11,7 +11,7 @@ from tempik.edit.song import points
 from tempik.edit.song.readings import heard_anew, readings_of, with_reading_heard
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, Reel, Soundtrack, StepOverride, point_of
+from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, PointChoice, Reel, Soundtrack, StepOverride, point_of
 from tempik.reel.points import metre_of, points_of, tempo_of
 from tempik.reel.validate import problems
 from tempik.rhythm import Analysis, Beat, Onset, Rival
@@ -179,6 +179,6 @@ def test_bars_that_change_within_a_song_are_counted_as_heard() -> None:
         (10, 2),
         (10, 3),
     ]
-    downbeats = points.with_choices(Reel(soundtrack=song), [points.PointChoice("downbeats")]).soundtrack
+    downbeats = points.with_choices(Reel(soundtrack=song), [PointChoice("downbeats")]).soundtrack
     assert downbeats is not None
     assert [p.time_s for p in points_of(downbeats)][7:11] == [14.0, 16.0, 17.5, 19.0]

@@ -586,7 +586,7 @@ def devices(monkeypatch: pytest.MonkeyPatch) -> SimpleNamespace:
     now = SimpleNamespace(device=FakeDevice("one"))
     FakeSink.made.clear()
     monkeypatch.setattr(player_module, "QAudioSink", FakeSink)
-    monkeypatch.setattr(player_module.QMediaDevices, "defaultAudioOutput", staticmethod(lambda: now.device))
+    monkeypatch.setattr(player_module.QMediaDevices, "defaultAudioOutput", staticmethod(lambda: now.device))  # type: ignore[attr-defined]
     return now
 
 

@@ -12,6 +12,7 @@ from media_files import beat_song, numbered, write_video
 from tempik.desktop.pages.speed.graph import SpeedGraph
 from tempik.desktop.pages.speed.page import SpeedPage
 from tempik.desktop.shell.window import Window
+from tempik.edit.clips.slots import with_clips
 from tempik.edit.sounds.mixing import with_master
 from tempik.edit.speed import speed
 from tempik.reel import Clip
@@ -385,7 +386,7 @@ def test_a_clips_own_sound_is_made_in_the_background_and_heard(
     opened.importer.add_footage([str(path)])
     qtbot.waitUntil(lambda: any(f.path == str(path) for f in opened.project.reel.footage), timeout=WAIT)
     loud = opened.project.reel.footage[-1].id
-    swap = lambda r: speed.with_clips(r, [_with_footage(now(page), loud)])  # noqa: E731
+    swap = lambda r: with_clips(r, [_with_footage(now(page), loud)])  # noqa: E731
     opened.project.change("swap", swap)
     opened.project.change("unmastered", lambda r: with_master(r, None, None))
     quiet = opened.reel_sound.whole([], 0.0).samples

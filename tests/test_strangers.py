@@ -238,7 +238,7 @@ def test_every_byte_is_written_where_the_system_takes_a_few_at_a_time(
 ) -> None:
     """On a disk that is nearly full a write takes what still fits and says so; that was not looked at."""
     real = os.write
-    monkeypatch.setattr(writing.os, "write", lambda fd, data: real(fd, bytes(data)[:7]))
+    monkeypatch.setattr(writing.os, "write", lambda fd, data: real(fd, bytes(data)[:7]))  # type: ignore[attr-defined]
     write_whole(tmp_path / "a", b"0123456789" * 10)
     assert (tmp_path / "a").read_bytes() == b"0123456789" * 10
 
@@ -251,7 +251,7 @@ def test_what_cannot_be_written_leaves_the_old_file_and_nothing_else(
     def full(fd: int, data: bytes) -> int:
         raise OSError(errno.ENOSPC, "No space left on device")
 
-    monkeypatch.setattr(writing.os, "write", full)
+    monkeypatch.setattr(writing.os, "write", full)  # type: ignore[attr-defined]
     with pytest.raises(TempikError, match=r"a could not be written \(No space left on device\)"):
         write_whole(tmp_path / "a", b"new")
     assert [p.name for p in tmp_path.iterdir()] == ["a"] and (tmp_path / "a").read_bytes() == b"old"
@@ -270,8 +270,8 @@ def test_a_file_and_then_its_folder_are_put_on_the_disk(tmp_path: Path, monkeypa
         done.append("rename")
         rename(*names, **folders)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(writing.os, "fsync", synced)
-    monkeypatch.setattr(writing.os, "rename", renamed)
+    monkeypatch.setattr(writing.os, "fsync", synced)  # type: ignore[attr-defined]
+    monkeypatch.setattr(writing.os, "rename", renamed)  # type: ignore[attr-defined]
     write_whole(tmp_path / "a", b"new")
     assert done == ["file", "rename", "folder"]
 

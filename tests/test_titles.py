@@ -24,7 +24,7 @@ from tempik.errors import TempikError
 from tempik.media.picture import Picture, to_rgb
 from tempik.project.file import FORMAT, load_reel, save_reel
 from tempik.project.lyrics import read_lyrics, write_lyrics, written
-from tempik.reel import Arrival, Framing, Position, Reel, Title
+from tempik.reel import Arrival, Framing, Key, Position, Reel, Title
 from tempik.reel.validate import problems
 from tempik.render import PictureSource, plan
 from tempik.time import time_of
@@ -338,7 +338,7 @@ def test_a_word_is_moved_and_stays_between_its_neighbours(reel: Reel) -> None:
 def test_words_moved_anywhere_keep_their_order(moves: list[int], count: int) -> None:
     reel = Reel(length_s=10.0, rate=Fraction(30))
     made, name = titles.with_title(reel, Title(" ".join(f"w{n}" for n in range(count))), 0, 300)
-    keys = {"word": tuple(titles.Key(n * 0.5, float(n + 1), None, "hold") for n in range(count))}
+    keys = {"word": tuple(Key(n * 0.5, float(n + 1), None, "hold") for n in range(count))}
     made = replace(made, clips=tuple(replace(c, keys=keys) for c in made.clips))
     for number, frame in enumerate(moves):
         made = titles.with_word_at(made, name, number % count, frame)
@@ -629,7 +629,7 @@ def test_each_word_lands_with_the_first_key_that_shows_it(keys: list[tuple[int, 
     reel = Reel(length_s=10.0, rate=Fraction(30))
     made, name = titles.with_title(reel, Title(" ".join(f"w{n}" for n in range(count))), 0, 300)
     at = dict(sorted(keys))
-    track = tuple(titles.Key(frame / 30, float(value), None, "hold") for frame, value in at.items())
+    track = tuple(Key(frame / 30, float(value), None, "hold") for frame, value in at.items())
     made = replace(made, clips=tuple(replace(c, keys={"word": track}) for c in made.clips))
     timeline = Timeline(made)
     placed = timeline.placed_clip(name)
