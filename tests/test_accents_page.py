@@ -14,7 +14,7 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.playback.preview_size import STEPS
 from tempik.desktop.shell.window import Window
-from tempik.desktop.widgets.colour_button import ColourButton
+from tempik.desktop.widgets.controls import ColourButton
 from tempik.desktop.widgets.rule_fields import KINDS
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import with_bundle

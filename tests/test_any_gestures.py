@@ -16,8 +16,7 @@ from pytestqt.qtbot import QtBot
 from tempik.desktop.pages import PAGES
 from tempik.desktop.session.log import log_path
 from tempik.desktop.shell.window import Window
-from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.in_view import points_in_view
+from tempik.desktop.timeline.axis import GUTTER, points_in_view
 from tempik.edit.accents.keys import with_key
 from tempik.edit.clips.layers import with_clip_key, with_fade
 from tempik.edit.clips.nests import with_nest

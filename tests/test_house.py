@@ -134,7 +134,7 @@ def test_painters_are_made_in_one_place_where_they_always_end() -> None:
 def test_widgets_are_marked_for_the_one_style_sheet_and_have_none_of_their_own() -> None:
     """A fifth of making the window was sheets of single labels and fields, each parsed for itself and everything under it styled anew."""
     own = {p.name for p in FILES if "setStyleSheet(" in p.read_text(encoding="utf-8")}
-    assert own == {"theme.py", "tour.py", "colour_button.py"}  # the sheet; a hint in colours of its own; any colour
+    assert own == {"theme.py", "tour.py", "controls.py"}  # the sheet; a hint in colours of its own; any colour
 
 
 def test_files_are_written_and_opened_in_one_room() -> None:
@@ -181,7 +181,7 @@ def test_the_memory_of_a_picture_is_read_in_one_place() -> None:
     reading = {
         p.name for p in SRC.rglob("*.py") if re.search(r"\b(const)?[bB]its\(\)|constScanLine|scanLine\(", p.read_text())
     }
-    assert reading == {"images.py"}
+    assert reading == {"drawing.py"}
 
 
 def imports_of(path: Path, modules: dict[str, Path]) -> set[str]:

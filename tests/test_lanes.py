@@ -27,7 +27,7 @@ from tempik.desktop.timeline.lanes.pictures import LEAST_PICTURE_H
 from tempik.desktop.timeline.lanes.pulse_painting import lane_picture
 from tempik.desktop.timeline.layout import Room, layout_of
 from tempik.desktop.timeline.snapping import Target, point_near, snapped, targets
-from tempik.desktop.widgets.columns import draw_lines, draw_spans
+from tempik.desktop.widgets.drawing import draw_lines, draw_spans
 from tempik.desktop.widgets.theme import icon
 from tempik.edit.accents.lanes import with_lane
 from tempik.edit.clips.pieces import overlapped

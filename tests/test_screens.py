@@ -125,8 +125,7 @@ def test_what_stands_beside_the_tabs_moves_nothing_and_is_not_cut_on_the_smalles
 
 def test_a_large_screen_is_used(opened: Window, qtbot: QtBot) -> None:
     opened.resize(2560, 1400)
-    qtbot.wait(50)
-    assert opened.preview.frame_box().height() > 1000
+    qtbot.waitUntil(lambda: opened.preview.frame_box().height() > 1000, timeout=5_000)
     layout = opened.timeline.layout_
     assert layout.picture_h > 180 and layout.lane_h > 60
     assert preview_width(2560, 1312) < 0.42 * 2560

@@ -24,9 +24,8 @@ from tempik.accents.evaluated import EvaluatedLane
 from tempik.desktop.session import jobs
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Filmstrips
-from tempik.desktop.session.garbage import Garbage
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.session.heap import Heap
+from tempik.desktop.session.heap import Garbage, Heap
 from tempik.desktop.session.jobs import Job, Stopped, Worker
 from tempik.desktop.session.log import log_path
 from tempik.desktop.session.media_watch import MediaWatch

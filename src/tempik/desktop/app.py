@@ -13,8 +13,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
-from tempik.desktop.session.garbage import Garbage
-from tempik.desktop.session.heap import Heap
+from tempik.desktop.session.heap import Garbage, Heap
 from tempik.desktop.session.log import log_crashes, log_fault
 from tempik.desktop.shell.ahead import PagesAhead
 from tempik.desktop.shell.keyboard import KeyboardPresses

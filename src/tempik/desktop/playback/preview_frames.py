@@ -21,7 +21,7 @@ from PySide6.QtGui import QImage
 from tempik.desktop.playback.at_rest import AtRest, Resting
 from tempik.desktop.session.guarded_signal import GuardedSignal
 from tempik.desktop.session.latest_wish import IDLE, LatestWish, Wait
-from tempik.desktop.widgets.images import image_of
+from tempik.desktop.widgets.drawing import image_of
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
 from tempik.render import PictureSource, plan

@@ -11,7 +11,7 @@ from PySide6.QtGui import QImage, QTransform
 
 from tempik.desktop.session.guarded_signal import GuardedSignal
 from tempik.desktop.session.latest_wish import IDLE, LatestWish, Wait
-from tempik.desktop.widgets.images import image_of
+from tempik.desktop.widgets.drawing import image_of
 from tempik.errors import TempikError
 from tempik.media import FrameReader
 from tempik.media.picture import to_rgb

@@ -11,8 +11,7 @@ from tempik.check.landing import Report, check_reel
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.journaling import Journaling, Work
 from tempik.desktop.session.messages import Messages
-from tempik.desktop.session.playhead import Playhead
-from tempik.desktop.session.selection import Selection
+from tempik.desktop.session.selection import Playhead, Selection
 from tempik.digits import plural
 from tempik.edit.clips.slots import gave_way, keep_locked, let_go
 from tempik.edit.grading.grades import only_grades_differ

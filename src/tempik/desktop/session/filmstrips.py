@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QPixmap
 
 from tempik.desktop.session.jobs import Job, Worker
-from tempik.desktop.widgets.images import image_of
+from tempik.desktop.widgets.drawing import image_of
 from tempik.desktop.widgets.pixmap_cache import pixmap_bytes
 from tempik.media.filmstrip import Filmstrip, cached_filmstrip, make_filmstrip
 from tempik.reel import Footage

@@ -8,14 +8,15 @@ from typing import NamedTuple
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QFrame, QPushButton, QWidget
 
+from tempik.accents import CATALOGUE
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import ReelEdit, slide
-from tempik.desktop.shell.draft_rule import PlainRuleFields
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.controls import Slider, control_of
-from tempik.desktop.widgets.form import button, column, emptied, grid, holder, label, line, quiet, toggle, tool
+from tempik.desktop.widgets.controls import Dropdown, Number, Slider, control_of
+from tempik.desktop.widgets.form import Part, button, column, emptied, grid, holder, label, line, quiet, toggle, tool
 from tempik.desktop.widgets.plain import as_tip
+from tempik.digits import plural
 from tempik.edit.draft import LONGEST_S, RuleDraftOptions
 from tempik.edit.drafting.make import DraftOptions, with_strength
 from tempik.edit.drafting.moods import MOODS, Mood
@@ -23,9 +24,48 @@ from tempik.edit.song.arranging import SongEditProposal
 from tempik.edit.song.stretches import LENGTHS_S, Stretch, suggested_stretches
 from tempik.project.moods import own_moods
 from tempik.reel import Reel
+from tempik.reel.lanes import RULE_SETTINGS
 from tempik.rhythm.song_edits import SongEdit
 from tempik.settings import Setting
 from tempik.time import clock_text
+
+# Which accents are offered ticked, and on every how many points.
+OFFERED = {"flash": (True, 4), "shake": (True, 2), "punch": (True, 4), "kick": (False, 2)}
+
+COUNT = RULE_SETTINGS["every"]
+
+
+class PlainRuleFields(QWidget):
+    """The fields of the plain rule."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.every = Dropdown((n, plural(n, "beat")) for n in (1, 2, 4, 8))
+        self.every.show_value(4)
+        self.accents: dict[str, tuple[QCheckBox, Number]] = {}
+        rows: list[list[Part]] = [["one clip every", self.every]]
+        for name, (ticked, every) in OFFERED.items():
+            tick, count = QCheckBox(CATALOGUE[name].title), control_of(COUNT)
+            tick.setChecked(ticked)
+            count.show_value(every)
+            count.setPrefix("every ")
+            count.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            rows.append([tick, count])
+            self.accents[name] = (tick, count)
+        grid(*rows, over=self, spacing=(6, 6), wide=(1,))
+
+    def options(self, start_s: float, length_s: float, reel: Reel) -> RuleDraftOptions:
+        """Return what is asked for, of a stretch of the song."""
+        return RuleDraftOptions(
+            every=int(self.every.currentData()),
+            start_s=start_s,
+            length_s=length_s,
+            width=reel.width,
+            height=reel.height,
+            rate=reel.rate,
+            accents=tuple((name, int(count.value())) for name, (box, count) in self.accents.items() if box.isChecked()),
+        )
+
 
 WIDTH = 460
 ACROSS = 3

@@ -15,10 +15,10 @@ from tempik.check import Report
 from tempik.desktop.commands.accents import AccentCommands
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.commands.bundles import BundleCommands
+from tempik.desktop.commands.clips import EditCommands, SelectCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.drafting import DraftCommands
-from tempik.desktop.commands.edit import EditCommands
 from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.grade import GradeCommands
@@ -33,7 +33,6 @@ from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.readings import ReadingCommands
 from tempik.desktop.commands.registry import OWNERS, Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
-from tempik.desktop.commands.select import SelectCommands
 from tempik.desktop.commands.sound_menus import channel_menu, clip_sound_menu, sound_clip_menu
 from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands

@@ -17,8 +17,7 @@ from tempik.desktop.session.song import Song
 from tempik.desktop.song.stretch_panel import StretchPanel
 from tempik.desktop.song.wave import level_colour
 from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.layer import painted_layer
-from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.painting import painted, painted_layer
 from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.edit.song.arranging import bars_between

@@ -7,11 +7,10 @@ from collections.abc import Sequence
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.in_view import points_in_view
+from tempik.desktop.timeline.axis import GUTTER, View, points_in_view
 from tempik.desktop.timeline.lane import LaneLayout, PaintContext
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.columns import draw_lines
+from tempik.desktop.widgets.drawing import draw_lines
 from tempik.desktop.widgets.theme import colour, words
 from tempik.reel import Point
 from tempik.time import time_of

@@ -16,8 +16,7 @@ from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.changes import changed_boxes, goes_through, stretch_of
 from tempik.desktop.timeline.lane import PaintContext
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.layer import painted_layer
-from tempik.desktop.widgets.painting import painter_on
+from tempik.desktop.widgets.painting import painted_layer, painter_on
 from tempik.timeline.timeline import Timeline
 
 # More changed clips than this are painted with everything else.

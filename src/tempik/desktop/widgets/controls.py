@@ -7,14 +7,50 @@ from collections.abc import Iterable, Sequence
 from typing import Any, Protocol
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLineEdit, QPushButton, QSlider, QWidget
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QColorDialog,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QSlider,
+    QWidget,
+)
 
-from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.colour_button import ColourButton
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import figures
 from tempik.desktop.widgets.typed import DecimalSpin, is_typed
 from tempik.settings import Setting
+
+
+class ColourButton(QPushButton):
+    """Shows `#rrggbb`; a click asks, in a dialog of its own, and tells what was chosen."""
+
+    chosen = Signal(str)
+
+    def __init__(self, tip: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setToolTip(tip)
+        marks.room(self, "low")
+        self.clicked.connect(self._ask)
+
+    def show_colour(self, value: str) -> None:
+        """Show a colour."""
+        if self.text() == value:
+            return
+        self.setText(value)
+        ink = theme.TEXT if QColor(value).lightnessF() < 0.5 else theme.GROUND
+        self.setStyleSheet(f"{marks.ROOMS['low']} background: {value}; color: {ink};")
+
+    def _ask(self) -> None:
+        dialog = QColorDialog(QColor(self.text()), self)
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.colorSelected.connect(lambda c: self.chosen.emit(c.name()))
+        dialog.open()
+
 
 LEAST_W = 50  # a control may be made so narrow on a small screen
 LETTERS = 8  # of a choice, as narrow as it may be

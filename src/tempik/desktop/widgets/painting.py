@@ -1,4 +1,4 @@
-"""Painters that always end: a fault while painting must not take the window with it, as a painter left open does."""
+"""Painters that always end, and pictures that are painted once."""
 
 from __future__ import annotations
 
@@ -9,7 +9,8 @@ from contextlib import contextmanager
 from functools import wraps
 from typing import TypeVar
 
-from PySide6.QtGui import QColor, QPaintDevice, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPaintDevice, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.widgets import theme
@@ -53,3 +54,14 @@ def _report(error: Exception) -> None:
     if now - _SAID.get(what, -AGAIN_S) >= AGAIN_S:
         _SAID[what] = now
         sys.excepthook(type(error), error, error.__traceback__)
+
+
+def painted_layer(widget: QWidget, paint: Callable[[QPainter], None]) -> QPixmap:
+    """Return a picture of the widget's size, at its screen's resolution, painted by `paint`."""
+    ratio = widget.devicePixelRatioF()
+    layer = QPixmap(widget.size() * ratio)
+    layer.setDevicePixelRatio(ratio)
+    layer.fill(Qt.GlobalColor.transparent)
+    with painter_on(layer) as painter:
+        paint(painter)
+    return layer

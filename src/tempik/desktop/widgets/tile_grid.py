@@ -10,10 +10,10 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.keys import ARROWS, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.typed import ARROWS, takes
 
 TICK_MS = 33
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.images import image_of, rgb_of
+from tempik.desktop.widgets.drawing import image_of, rgb_of
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.tile_grid import TileGrid
 from tempik.media.picture import Picture, from_rgb, solid, to_rgb

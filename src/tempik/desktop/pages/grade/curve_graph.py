@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import paint_sunk
-from tempik.desktop.widgets.keys import ARROWS, AWAY, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, words
+from tempik.desktop.widgets.typed import ARROWS, AWAY, takes
 from tempik.grade.curves import curve_of, in_order, ring_of
 from tempik.grade.scopes import Histogram
 from tempik.reel.grade import CURVES, HUE_CURVES, MOST_DOTS, Curve1

@@ -11,8 +11,7 @@ from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.pages.grade.curve_graph import CurveGraph
 from tempik.desktop.pages.grade.sliders import Sliders
 from tempik.desktop.pages.grade.wheels import Wheels
-from tempik.desktop.widgets.colour_button import ColourButton
-from tempik.desktop.widgets.controls import Dropdown
+from tempik.desktop.widgets.controls import ColourButton, Dropdown
 from tempik.desktop.widgets.form import button, column, line, low, quiet
 from tempik.grade.scopes import Histogram
 from tempik.reel import Grade

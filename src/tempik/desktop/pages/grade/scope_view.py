@@ -12,8 +12,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.drawing import paint_sunk
-from tempik.desktop.widgets.images import rgb_of
+from tempik.desktop.widgets.drawing import paint_sunk, rgb_of
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import colour, figures, words

@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QW
 
 from tempik.desktop.pages.grade.sliders import GradeSlider
 from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.keys import ARROWS, AWAY, takes
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import colour, figures, words
+from tempik.desktop.widgets.typed import ARROWS, AWAY, takes
 from tempik.reel import Grade, Wheel
 from tempik.reel.grade import WHEELS
 

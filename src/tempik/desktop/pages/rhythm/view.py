@@ -15,8 +15,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.song import Song
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.layer import painted_layer
-from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.painting import painted, painted_layer
 from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import colour, words
 from tempik.digits import plural

@@ -8,10 +8,10 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.session.sound_shapes import Outline
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.keys import takes
+from tempik.desktop.widgets.drawing import paint_wave
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures
-from tempik.desktop.widgets.wave import paint_wave
+from tempik.desktop.widgets.typed import takes
 
 STEP_S = 0.001
 EDGE = 8.0

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from tempik.desktop.commands.sound_menus import sound_menu
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets.drawing import paint_wave
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour, words
 from tempik.desktop.widgets.tile_grid import Chooser, TileGrid
-from tempik.desktop.widgets.wave import paint_wave
 from tempik.reel import by_id
 from tempik.sounds.shelf import SHELF
 from tempik.timeline.sound_triggers import sound_title

@@ -16,8 +16,7 @@ from tempik.desktop.pages.speed.graph_axes import MARKS, WHISKER_PX, GraphAxes, 
 from tempik.desktop.pages.speed.graph_painting import GraphPainting
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Filmstrips
-from tempik.desktop.widgets.layer import painted_layer
-from tempik.desktop.widgets.painting import painted
+from tempik.desktop.widgets.painting import painted, painted_layer
 from tempik.reel import Curve
 from tempik.retime import constant
 from tempik.retime.shaping import with_changed_node, with_ends, with_node, without_node

@@ -10,8 +10,7 @@ from tempik.desktop.pages.speed.graph_axes import AXIS_W, LEAST, MARKS, MOST_REP
 from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.song.wave import paint_sign
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.columns import draw_lines
-from tempik.desktop.widgets.drawing import draw_filling, paint_cue
+from tempik.desktop.widgets.drawing import draw_filling, draw_lines, paint_cue
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel.validate import SPEED_LIMIT
 from tempik.retime import TimeMap

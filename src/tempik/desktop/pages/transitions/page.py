@@ -13,8 +13,7 @@ from tempik.desktop.pages.transitions.cut_strip import CutStrip
 from tempik.desktop.pages.transitions.ease_graph import EaseGraph
 from tempik.desktop.pages.transitions.fields import TransitionFields
 from tempik.desktop.pages.transitions.menus import more_menu, tile_menu
-from tempik.desktop.pages.transitions.offers import Offers
-from tempik.desktop.pages.transitions.suggesting import Suggesting
+from tempik.desktop.pages.transitions.offers import Offers, Suggesting
 from tempik.desktop.pages.transitions.tiles import TransitionTile, TransitionTiles, choices
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets.controls import Dropdown

@@ -8,9 +8,8 @@ from math import floor
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
-from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.axis import GUTTER, View, clips_in_view
 from tempik.desktop.timeline.background import paint_dots
-from tempik.desktop.timeline.in_view import clips_in_view
 from tempik.desktop.timeline.lane import Depends, Hit, LaneView, PaintContext, Series
 from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gesture
 from tempik.desktop.timeline.lanes.clip_painting import (
@@ -26,8 +25,7 @@ from tempik.desktop.timeline.lanes.clip_waves import wave_height, wave_hit
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.columns import draw_spans
-from tempik.desktop.widgets.drawing import draw_filling
+from tempik.desktop.widgets.drawing import draw_filling, draw_spans
 from tempik.desktop.widgets.theme import colour, words
 from tempik.digits import plural
 from tempik.edit.clips import pins

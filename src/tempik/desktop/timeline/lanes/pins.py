@@ -8,8 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.timeline.axis import GUTTER, View
-from tempik.desktop.timeline.in_view import clips_in_view
+from tempik.desktop.timeline.axis import GUTTER, View, clips_in_view
 from tempik.desktop.timeline.lane import (
     Depends,
     Hit,
@@ -25,8 +24,7 @@ from tempik.desktop.timeline.lanes.cues import cue_bottom, foot_of_cues, free_cu
 from tempik.desktop.timeline.lanes.points import SIGNS_H, points_top
 from tempik.desktop.timeline.snapping import frame_x, point_near
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.columns import draw_lines
-from tempik.desktop.widgets.drawing import paint_cue
+from tempik.desktop.widgets.drawing import draw_lines, paint_cue
 from tempik.edit.clips import pins
 from tempik.edit.clips.layers import key_frames
 from tempik.reel import by_id

@@ -10,14 +10,13 @@ from PySide6.QtGui import QColor, QPainter
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.song import Song
 from tempik.desktop.song.wave import DIM_BANDS, paint_sign, wave_picture
-from tempik.desktop.timeline.axis import GUTTER, View
+from tempik.desktop.timeline.axis import GUTTER, View, points_in_view
 from tempik.desktop.timeline.background import RULER_H, spacing
-from tempik.desktop.timeline.in_view import points_in_view
 from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, PaintContext, Pointer, Series
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.columns import draw_lines
+from tempik.desktop.widgets.drawing import draw_lines
 from tempik.desktop.widgets.theme import words
 from tempik.edit.song import points
 from tempik.reel import Point, Reel

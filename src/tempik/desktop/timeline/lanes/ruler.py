@@ -15,7 +15,7 @@ from tempik.desktop.timeline.lane import Depends, Hit, LaneGesture, LaneView, Pa
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.columns import draw_lines
+from tempik.desktop.widgets.drawing import draw_lines
 from tempik.desktop.widgets.theme import figures, words
 from tempik.reel import Reel
 from tempik.time import frame_of, time_of

@@ -14,8 +14,8 @@ from tempik.desktop.timeline.lanes.sounds import channel_name_hit, paint_channel
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import point_near
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.drawing import paint_wave
 from tempik.desktop.widgets.theme import colour, words
-from tempik.desktop.widgets.wave import paint_wave
 from tempik.edit.sounds import clips as edits
 from tempik.reel import Edge, Point, Reel, SoundTrack
 from tempik.timeline.sound_triggers import (

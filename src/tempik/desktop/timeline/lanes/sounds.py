@@ -18,9 +18,9 @@ from tempik.desktop.timeline.lanes.pulse_painting import rule_text
 from tempik.desktop.timeline.lanes.steps import DOTS_PX, StepsLaneView, steps_series
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.drawing import paint_wave
 from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.desktop.widgets.theme import colour, words
-from tempik.desktop.widgets.wave import paint_wave
 from tempik.digits import plural
 from tempik.edit.accents.painting import with_toggled
 from tempik.edit.sounds.mixing import channel_values, with_channel

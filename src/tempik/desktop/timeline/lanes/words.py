@@ -9,8 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from tempik.desktop.session.gesture import Gesture
-from tempik.desktop.timeline.axis import GUTTER
-from tempik.desktop.timeline.in_view import clips_in_view
+from tempik.desktop.timeline.axis import GUTTER, clips_in_view
 from tempik.desktop.timeline.lane import (
     Depends,
     Hit,
