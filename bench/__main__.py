@@ -1,5 +1,5 @@
 """Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | transitions [FILM …] | layers | grade [FILM …] | sound [SONGS …]
-| draft [SONGS …] | retiming | between FILM | beats | rows FOLDER … | onsets | fit]
+| draft [SONGS …] | retiming | between FILM | beats | rows FOLDER … | onsets | mutants [COUNT [FOLDER …]] | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -54,6 +54,10 @@ def main() -> None:
         from bench import draft
 
         draft.main(sys.argv[2:])
+    elif what == "mutants":
+        from bench import mutants
+
+        mutants.main(sys.argv[2:])
     elif what == "first":
         from bench import first
 

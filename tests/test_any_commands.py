@@ -33,6 +33,7 @@ from tempik.reel.validate import problems
 
 # What leaves the window or the machine's own files behind, or waits for work that takes long.
 NOT_HERE = {"quit", "open_demo", "preview_whole_screen", "new_project", "open_project", "collect_media", "zip_project"}
+LEAST_CHANGED = 6  # of some 45 commands that are asked for; others go, look, listen or need what is not there
 KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Delete, Qt.Key.Key_Escape, Qt.Key.Key_Space, Qt.Key.Key_Tab)
 
 
@@ -42,6 +43,7 @@ class Hand:
     def __init__(self, window: Window, qtbot: QtBot, seed: int) -> None:
         self.window, self.qtbot, self.rng = window, qtbot, random.Random(seed)
         self.done: list[str] = []
+        self.changed: set[str] = set()  # commands after which the reel was another
         self.names = sorted(set(window.commands) - NOT_HERE)
 
     def go_on(self, steps: int) -> None:
@@ -64,13 +66,15 @@ class Hand:
     def command(self) -> None:
         name = self.rng.choice(self.names)
         self.done.append(name)
-        action = self.window.commands[name]
+        action, before = self.window.commands[name], self.window.project.reel
         if action.isEnabled():
             action.trigger()
         if self.window.count.isVisible():
             field = self.window.count.count
             field.setValue(self.rng.choice((1, 2, 7, 30, 100, field.maximum())))
             self.window.count.take()
+        if self.window.project.reel is not before:
+            self.changed.add(name)
 
     def page(self) -> None:
         page = self.rng.choice(PAGES)
@@ -206,6 +210,7 @@ def test_nor_with_sounds_that_are_held_on_disk(opened: Window, qtbot: QtBot) -> 
 def asked(opened: Window, qtbot: QtBot, seed: int) -> None:
     hand = Hand(opened, qtbot, seed)
     hand.go_on(120)
+    assert len(hand.changed) >= LEAST_CHANGED, f"hardly a command did anything: {sorted(hand.changed)}"
     opened.player.pause()
     for job in list(opened.worker.jobs):
         opened.worker.cancel(job)

@@ -19,6 +19,7 @@ from media_files import beat_song, numbered, write_sound, write_video
 from tempik.desktop.commands.sound_menus import channel_menu, clip_sound_menu, sound_clip_menu, sound_menu
 from tempik.desktop.pages.sound.page import SoundPage
 from tempik.desktop.playback import player as player_module
+from tempik.desktop.playback import sampler as sampler_module
 from tempik.desktop.shell.window import Window
 from tempik.edit.song.arranging import with_whole_song
 from tempik.edit.speed.speed import with_clip_sound
@@ -91,13 +92,24 @@ def test_the_shelf_is_searched_by_what_sounds_are(page: SoundPage) -> None:
     assert len(page.shelf.tiles.items) == len(SHELF)
 
 
-def test_pointing_at_a_sound_says_what_it_is_and_plays_it(opened: Window, page: SoundPage, qtbot: QtBot) -> None:
+def test_pointing_at_a_sound_says_what_it_is_and_plays_it(
+    opened: Window, page: SoundPage, qtbot: QtBot, devices: SimpleNamespace
+) -> None:
     page.shelf._point_at("anvil")
     assert "hammer on an anvil" in page.shelf.chooser.does.text() or page.shelf.chooser.does.text().startswith("Anvil")
-    qtbot.wait(400)
-    assert opened.sounds.sampler.playing in ("anvil", "")  # silent where there is no device
+    qtbot.waitUntil(lambda: opened.sounds.sampler.playing == "anvil", timeout=WAIT)
+    assert any(FakeSink.made[-1].heard), "it is the sound, not silence, that the device gets"
     page.shelf._point_at(None)
     assert opened.sounds.sampler.playing == ""
+
+
+def test_without_a_device_pointing_at_a_sound_plays_nothing(
+    opened: Window, page: SoundPage, qtbot: QtBot, devices: SimpleNamespace
+) -> None:
+    devices.device = FakeDevice("")
+    page.shelf._point_at("anvil")
+    qtbot.waitUntil(lambda: not opened.sounds.sampler._rest.isActive() and not opened.worker.jobs, timeout=WAIT)
+    assert opened.sounds.sampler.playing == "" and FakeSink.made == []
 
 
 @pytest.mark.slow
@@ -585,7 +597,8 @@ def devices(monkeypatch: pytest.MonkeyPatch) -> SimpleNamespace:
     """The devices that there are, to be changed by a test."""
     now = SimpleNamespace(device=FakeDevice("one"))
     FakeSink.made.clear()
-    monkeypatch.setattr(player_module, "QAudioSink", FakeSink)
+    for module in (player_module, sampler_module):
+        monkeypatch.setattr(module, "QAudioSink", FakeSink)
     monkeypatch.setattr(player_module.QMediaDevices, "defaultAudioOutput", staticmethod(lambda: now.device))  # type: ignore[attr-defined]
     return now
 

@@ -1,0 +1,162 @@
+"""Would the tests notice? Small faults are put into the code, one at a time, and the tests that name the module are run on each.
+
+`./run bench mutants [COUNT [FOLDER …]]` draws COUNT faults (40) over `timeline/`, `edit/` and `check/`: a comparison turned, a sum taken for a
+difference, a number one off, a condition denied, a result left out. What is not noticed is listed. The draw is the same each time."""
+
+from __future__ import annotations
+
+import ast
+import copy
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).parents[1]
+FOLDERS = ("timeline", "edit", "check")
+MOST_FILES = 6  # of tests tried on a fault, those that name the module most often first
+LIMIT_S = 240
+TURNED: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In,
+}  # fmt: skip
+OTHER: dict[type[ast.operator], type[ast.operator]] = {
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult,
+}  # fmt: skip
+
+
+class Mutant(NamedTuple):
+    """A fault: in which module (from `src/tempik`), on which line, what it does, and the module with it."""
+
+    module: str
+    line: int
+    what: str
+    source: str
+
+
+def mutants_of(path: Path, folder: Path) -> Iterator[Mutant]:
+    """Yield every fault of a module."""
+    tree = ast.parse(path.read_text())
+    for number, node in enumerate(ast.walk(tree)):
+        fault = _fault(node)
+        if fault is None:
+            continue
+        changed = copy.deepcopy(tree)
+        again = next(n for i, n in enumerate(ast.walk(changed)) if i == number)
+        _fault(again, really=True)
+        yield Mutant(
+            str(path.relative_to(folder)),
+            getattr(node, "lineno", 0),
+            fault,
+            ast.unparse(ast.fix_missing_locations(changed)),
+        )
+
+
+def _fault(node: ast.AST, really: bool = False) -> str | None:
+    """Return what a fault in a node would be, in words; None for none. `really` puts it in."""
+    if isinstance(node, ast.Compare) and type(node.ops[0]) in TURNED:
+        was = ast.unparse(node)
+        if really:
+            node.ops[0] = TURNED[type(node.ops[0])]()
+        return f"comparison turned: {was}"
+    if isinstance(node, ast.BinOp) and type(node.op) in OTHER:
+        if isinstance(node.left, ast.Constant | ast.JoinedStr) and isinstance(getattr(node.left, "value", ""), str):
+            return None
+        was = ast.unparse(node)
+        if really:
+            node.op = OTHER[type(node.op)]()
+        return f"another operation: {was}"
+    if isinstance(node, ast.Constant) and type(node.value) is int and abs(node.value) < 1000:
+        was = str(node.value)
+        if really:
+            node.value = node.value + 1
+        return f"one more than {was}"
+    if isinstance(node, ast.If | ast.IfExp):
+        was = ast.unparse(node.test)
+        if really:
+            node.test = ast.UnaryOp(ast.Not(), node.test)
+        return f"condition denied: {was}"
+    if isinstance(node, ast.BoolOp):
+        was = ast.unparse(node)
+        if really:
+            node.op = ast.Or() if isinstance(node.op, ast.And) else ast.And()
+        return f"and for or: {was}"
+    return None
+
+
+def tests_of(module: str, root: Path) -> list[str]:
+    """Return the files of tests that name a module, or what is defined in it, most often first."""
+    dotted = "tempik." + module.removesuffix(".py").removesuffix("/__init__").replace("/", ".")
+    stem, above = dotted.rsplit(".", 1)[1], dotted.rsplit(".", 1)[0]
+    defined = [
+        n.name
+        for n in ast.parse((root / "src" / "tempik" / module).read_text()).body
+        if isinstance(n, ast.FunctionDef | ast.ClassDef) and not n.name.startswith("_")
+    ]
+    found = []
+    for path in sorted((root / "tests").glob("test_*.py")):
+        text = path.read_text()
+        count = 5 * text.count(dotted) + (5 if f"from {above} import" in text and stem in text else 0)
+        count += sum(text.count(f"{name}(") for name in defined)
+        if count:
+            found.append((-count, str(path)))
+    return [name for _, name in sorted(found)[:MOST_FILES]]
+
+
+def noticed(mutant: Mutant, root: Path) -> bool | None:
+    """Tell whether the tests fail on a fault; None where no test names its module."""
+    tests = tests_of(mutant.module, root)
+    if not tests:
+        return None
+    with tempfile.TemporaryDirectory() as name:
+        src = Path(name) / "src"
+        shutil.copytree(root / "src", src, ignore=shutil.ignore_patterns("__pycache__"))
+        (src / "tempik" / mutant.module).write_text(mutant.source)
+        where = {
+            **os.environ,
+            "PYTHONPATH": f"{src}:{root}",
+            "QT_QPA_PLATFORM": "offscreen",
+            "PYTHONDONTWRITEBYTECODE": "1",
+        }
+        command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *tests]
+        if "LONG" in (root / "tests" / "conftest.py").read_text():
+            command += ["-m", "not film and not slow and not explore"]
+        try:
+            ended = subprocess.run(command, cwd=root, env=where, capture_output=True, timeout=LIMIT_S, check=False)
+        except subprocess.TimeoutExpired:
+            return True  # it goes round for ever: noticed
+        return ended.returncode not in (0, 5)
+
+
+def drawn(count: int, folders: tuple[str, ...], root: Path, known: set[tuple[str, str]] | None = None) -> list[Mutant]:
+    """Return faults drawn over folders; of `known` modules and words alone, where these are given."""
+    folder = root / "src" / "tempik"
+    every = [m for name in folders for path in sorted((folder / name).rglob("*.py")) for m in mutants_of(path, folder)]
+    if known is not None:
+        every = [m for m in every if (m.module, m.what) in known]
+    return random.Random(7).sample(every, min(count, len(every)))
+
+
+def main(arguments: list[str]) -> None:
+    """Draw, try, and say what was not noticed."""
+    count = int(arguments[0]) if arguments else 40
+    folders = tuple(arguments[1:]) or FOLDERS
+    lived: list[Mutant] = []
+    killed = untried = 0
+    for number, mutant in enumerate(drawn(count, folders, ROOT), 1):
+        found = noticed(mutant, ROOT)
+        killed += found is True
+        untried += found is None
+        if found is not True:
+            lived.append(mutant)
+        print(
+            f"{number}/{count} {mutant.module}:{mutant.line} {'noticed' if found else 'NOT NOTICED'}", file=sys.stderr
+        )
+    for mutant in lived:
+        print(f"not noticed: {mutant.module}:{mutant.line}: {mutant.what[:120]}")
+    print(f"{killed} of {count} faults noticed ({untried} in modules that no test names)")
