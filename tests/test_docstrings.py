@@ -6,6 +6,7 @@ what keys, menus and the palette say of it.
 
 from __future__ import annotations
 
+import ast
 import importlib
 import inspect
 import pkgutil
@@ -80,3 +81,53 @@ def undocumented() -> Iterator[str]:
 def test_everything_public_says_what_it_does() -> None:
     missing = sorted(undocumented())
     assert missing == [], f"{len(missing)} without a docstring:\n" + "\n".join(missing)
+
+
+def public_functions() -> Iterator[tuple[str, ast.FunctionDef, str]]:
+    root = Path(tempik.__file__).parent
+    for path in sorted(root.rglob("*.py")):
+        for node in ast.walk(tree_of(path)):
+            if isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
+                doc = ast.get_docstring(node)
+                if doc:
+                    yield f"{path.relative_to(root)}:{node.lineno} {node.name}", node, doc
+
+
+def test_what_raises_says_when() -> None:
+    found = []
+    for where, node, doc in public_functions():
+        raised = [ast.unparse(n.exc) for n in ast.walk(node) if isinstance(n, ast.Raise) and n.exc is not None]
+        if any("TempikError" in each for each in raised) and not ("aises" in doc and "TempikError" in doc):
+            found.append(where)
+    assert not found, "\n".join(found)
+
+
+# What says of an array what it holds: its shape, or what one of its values is.
+SAYS_WHAT = (
+    "shape",
+    "sample",
+    "row",
+    "column",
+    "(n",
+    "array",
+    "frames",
+    "per ",
+    "a value",
+    "seconds",
+    "pixels",
+    "px",
+    "each",
+    "0 to",
+)
+
+
+def test_what_takes_or_gives_a_bare_array_says_what_is_in_it() -> None:
+    """Arrays that have a name of their own (Samples, Plane, …) are described where they are named."""
+    found = []
+    for where, node, doc in public_functions():
+        types = [a.annotation for a in node.args.args if a.annotation is not None] + (
+            [node.returns] if node.returns else []
+        )
+        if any("NDArray[" in ast.unparse(t) for t in types) and not any(word in doc for word in SAYS_WHAT):
+            found.append(where)
+    assert not found, "\n".join(found)

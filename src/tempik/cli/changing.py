@@ -53,7 +53,8 @@ def saved_or_shown(
     shows: tuple[str, ...] = (),
 ) -> int:
     """Save a project where a change was asked for, also one that it had already; where none was, show its table. `chooses` are options
-    that only choose what is changed, `shows` those that had something else shown or written; return 0."""
+    that only choose what is changed, `shows` those that had something else shown or written; return 0. Raises TempikError where options
+    choose what is changed and say no change."""
     from tempik.edit.clips.slots import let_go
     from tempik.project.file import save_reel
 

@@ -17,7 +17,7 @@ WHICH = "Which clips? Give --clips, such as 2,4-6."
 
 
 def chosen_clips(reel: Reel, text: str) -> list[str]:
-    """Return the clips that `1,3-5` or `all` names, by place."""
+    """Return the clips that `1,3-5` or `all` names, by place. Raises TempikError where there is none."""
     from tempik.timeline.timeline import timeline_of
 
     placed = [p.clip.id for p in timeline_of(reel).placed]
@@ -57,7 +57,7 @@ def point_named(reel: Reel, label: str) -> str:
 
 
 def edge_named(reel: Reel, text: str) -> Edge:
-    """Return a place: a point by its label where there is one, else seconds of the reel."""
+    """Return a place: a point by its label where there is one, else seconds of the reel. Raises TempikError where it lies outside the reel."""
     from tempik.reel import Edge
     from tempik.timeline.timeline import timeline_of
 

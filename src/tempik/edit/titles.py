@@ -55,7 +55,8 @@ def _laid(
 
 
 def free_track(reel: Reel, span: tuple[int, int]) -> tuple[Reel, int]:
-    """Return the lowest track above the first with nothing in a stretch of frames; a new one on top where none has."""
+    """Return the lowest track above the first with nothing in a stretch of frames; a new one on top where none has. Raises TempikError
+    where all of them have a clip there."""
     timeline = timeline_of(reel)
     for number in range(1, len(timeline.own_tracks)):
         if not reel.tracks[number].locked and all(
@@ -107,7 +108,8 @@ def with_title_fields(reel: Reel, clips: Collection[str], **fields: object) -> R
 
 def with_words_on_points(reel: Reel, clips: Collection[str], even: bool = False) -> Reel:
     """Put the words of titles on the chosen points in their slots, each on the next one from the start; where there are
-    fewer points than words, or with `even`, they are spread over the slot, several on a point where need be."""
+    fewer points than words, or with `even`, they are spread over the slot, several on a point where need be. Raises TempikError where no
+    chosen point lies in the slot."""
     timeline = timeline_of(reel)
     out = []
     for clip in titles_of(reel, clips):
@@ -141,7 +143,7 @@ def without_words_on_points(reel: Reel, clips: Collection[str]) -> Reel:
 
 def with_word_at(reel: Reel, clip: str, word: int, frame: int, within: int = 0) -> Reel:
     """Let a word land on a frame, on the point there or `within` so many frames; no word lands before the one ahead of
-    it."""
+    it. Raises TempikError for a word without a time of its own."""
     timeline = timeline_of(reel)
     record = titles_of(reel, [clip])[0]
     frames = word_frames(timeline, on_reel(timeline, clip))
@@ -180,7 +182,7 @@ def with_lines(
 ) -> tuple[Reel, list[str]]:
     """Lay a title for each line that lies on the reel; returns the reel and the clips. Times are the song's with `of_song`,
     else the reel's. A line begins on the chosen point near its time; its words land on the points near their times, or
-    where the file has none, on those in its slot."""
+    where the file has none, on those in its slot. Raises TempikError where none of them lies on the reel."""
     timeline = timeline_of(reel)
     rate, shift = float(timeline.rate), timeline.start_s if of_song else 0.0
     on_it = []

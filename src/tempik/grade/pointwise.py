@@ -209,7 +209,8 @@ def _colour_matrix(saturation: float, hue_deg: float) -> Colours:
 
 
 def hues_of(rgb: Colours) -> NDArray[np.float64]:
-    """Return hues in degrees, 0 for red, counted as the wheels count: by the angle of what lies off grey."""
+    """Return hues in degrees, 0 for red, counted as the wheels count: by the angle of what lies off grey: of shape (n, 3)
+    shape (n,)."""
     r, g, b = (rgb[:, n].astype(np.float64) for n in range(3))
     return np.asarray(np.degrees(np.arctan2(np.sqrt(3) / 2 * (g - b), r - (g + b) / 2)) % 360, dtype=np.float64)
 

@@ -54,7 +54,8 @@ def parade(rgb: Rgb) -> tuple[Counts, Counts, Counts]:
 
 
 def differences_of(rgb: Rgb) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Return the colour differences of BT.709, −0.5 to 0.5: towards blue, and towards red."""
+    """Return the colour differences of BT.709, −0.5 to 0.5: towards blue, and towards red; of any shape (…, 3), 0 to 255,
+    each of shape (n,)."""
     values = rgb.reshape(-1, 3).astype(np.float32) / 255
     luma = values @ LUMA
     u, v = (values[:, 2] - luma) / 1.8556, (values[:, 0] - luma) / 1.5748

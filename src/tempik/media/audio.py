@@ -18,7 +18,7 @@ from tempik.media.cache import cache_folder
 from tempik.media.long_samples import LongSamples
 from tempik.media.opening import opened, sound_stream
 
-Samples = NDArray[np.float32]
+Samples = NDArray[np.float32]  # shape (n,) or (n, channels), full scale at ±1
 
 
 class Sound(NamedTuple):
@@ -93,7 +93,8 @@ def _room(path: str) -> Iterator[None]:
 
 
 def sound_blocks(path: str, rate: int, mono: bool = False) -> Iterator[Samples]:
-    """Yield a file's sound in blocks of samples, as `decode_sound` gives it whole. What is no number is silence."""
+    """Yield a file's sound in blocks of samples, as `decode_sound` gives it whole. What is no number is silence. Raises TempikError for a
+    file without sound, or none that can be decoded."""
     with opened(path) as container:
         stream = sound_stream(container)
         if stream is None:

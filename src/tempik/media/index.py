@@ -110,7 +110,7 @@ def index_frames(path: str) -> FrameIndex:
 
 
 def index_stream(container: InputContainer, stream: VideoStream, path: str) -> FrameIndex:
-    """Index one stream of an open container, which is left at its end."""
+    """Index one stream of an open container, which is left at its end. Raises TempikError for a track without a frame."""
     base = stream.time_base or Fraction(1, 90000)
     stamps: list[int] = []
     keys: list[int] = []

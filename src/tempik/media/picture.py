@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from tempik.media.meaning import AS_SAID, Colour, Meaning, meaning_of
 from tempik.media.scaling import converted
 
-Plane = NDArray[np.uint8]
+Plane = NDArray[np.uint8]  # shape (height, width), 0 to 255
 BLACK_Y, MID_CHROMA, WHITE_Y = 16, 128, 235
 
 

@@ -181,7 +181,7 @@ def _from_vtt(text: str) -> list[Line]:
 
 
 def written(lines: tuple[Line, ...], kind: str) -> str:
-    """Return lines as a file of a kind of KINDS."""
+    """Return lines as a file of a kind of KINDS. Raises TempikError for a kind that there is not."""
     if kind == ".srt":
         entries = (
             f"{n}\n{_vtt_time(x.start_s)} --> {_vtt_time(x.end_s)}\n".replace(".", ",") + _unbroken(x.text) + "\n"

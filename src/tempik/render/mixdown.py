@@ -284,7 +284,7 @@ def _borrowed(plain: WeakMethod[Callable[[int, int], Samples]]) -> Callable[[int
 
 def ducked(loud: NDArray[np.bool_], ducking: Ducking) -> NDArray[np.float32]:
     """Return by which factor the song is lowered, hop by hop: fully where something is `loud`, going down before it and coming back
-    after it in decibels, by curves without corners."""
+    after it in decibels, by curves without corners. Both of shape (n,), a value for each hop of DUCK_HOP samples."""
     at = np.arange(len(loud), dtype=np.float64)
     far = float(len(loud) * 2)
     last = np.maximum.accumulate(np.where(loud, at, -far))

@@ -32,7 +32,8 @@ _INDEXES: OrderedDict[tuple[str, int, int], FrameIndex] = OrderedDict()
 
 
 def shared_index(path: str) -> FrameIndex:
-    """Return a file's index, kept for as long as the file stays as it is. Safe to call from any thread."""
+    """Return a file's index, kept for as long as the file stays as it is. Safe to call from any thread. Raises TempikError where the file
+    is not there."""
     try:
         state = os.stat(path)
     except (OSError, ValueError):

@@ -125,7 +125,7 @@ def fine_power(samples: Array) -> Array:
 
 
 def edges(power: Array, times_s: Times) -> tuple[Times, NDArray[np.bool_]]:
-    """Return where the sharp attack near each time begins, and whether there is one.
+    """Return where the sharp attack near each time (seconds, shape (n,)) begins, and whether there is one; `power` has EDGE_RATE values a second.
 
     The beginning is where the level last lay within a factor of what sounded before. A soft attack has no such
     instant: what is heard as its beat lies somewhere on its slope, and its time is returned unchanged.

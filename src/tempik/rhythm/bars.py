@@ -196,7 +196,7 @@ def _first_sound(beats_s: Times, found: SummedFeatures) -> tuple[int, float]:
 
 
 def places_in_bars(bars: Bars, count: int, downbeat: Table) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return bar (0: before the first downbeat) and place in the bar (0 …) of each of `count` beats.
+    """Return bar (0: before the first downbeat) and place in the bar (0 …) of each of `count` beats, each of shape (count,).
 
     The song's own metre goes through unless the downbeats that are heard, as log odds for each beat, speak clearly for
     another metre or another first beat from somewhere on (the likeliest path over metres and places).

@@ -49,7 +49,8 @@ def evidence(score: NDArray[np.float64], same: NDArray[np.bool_], told: NDArray[
 
 def told_of(candidate: Candidate, bars: Bars, found: Features, heard: Heard) -> NDArray[np.float64]:
     """Return what is told of a candidate by itself: what the front end hears on its beats and at its best anywhere,
-    how onsets gather on it, how clear its bars are, and how usual its tempo is."""
+    how onsets gather on it, how clear its bars are, and how usual its tempo is: shape (n,), in the order in
+    which the judge was taught."""
     beats = candidate.beats_s
     chance = likely(heard.beat)
     peaks = chance[(chance == running_max(chance, 15)) & (chance > 0.02)]

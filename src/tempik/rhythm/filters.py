@@ -64,7 +64,7 @@ def spectrum(row: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def packed_gain(gain: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return a gain for each frequency as it is multiplied with a packed spectrum."""
+    """Return a gain for each frequency as it is multiplied with a packed spectrum: of shape (n + 1,), shape (2 n,)."""
     return np.concatenate([gain[:1], np.repeat(gain[1:-1], 2), gain[-1:]])
 
 

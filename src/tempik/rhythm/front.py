@@ -87,7 +87,7 @@ def heard_at(heard: Heard, head: int, times_s: NDArray[np.float64]) -> NDArray[n
 
 
 def likely(odds: NDArray[np.floating]) -> Array:
-    """Return log odds as probabilities."""
+    """Return log odds, of any shape, as probabilities 0 to 1."""
     return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))), dtype=np.float32)
 
 

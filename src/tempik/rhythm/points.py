@@ -30,7 +30,8 @@ Report = Callable[[float], None]
 
 
 def analyse_parts(parts: Iterable[NDArray[np.float32]], path: str, tell: Report) -> Analysis:
-    """Analyse a song given in one part or, where it is long, in several. Raises TempikError when it is too short."""
+    """Analyse a song given in one part or, where it is long, in several: mono, shape (n,), SAMPLE_RATE a second. Raises
+    TempikError when it is too short."""
     done: list[Analysis] = []
     for number, samples in enumerate(parts):
         if number == 0 and len(samples) < SAMPLE_RATE // 2:
@@ -144,7 +145,8 @@ def _beats(way: Counted, found: Features) -> tuple[Beat, ...]:
 
 
 def beyond_chance(times_s: NDArray[np.float64], onsets: tuple[Onset, ...]) -> float:
-    """Return how far more onsets lie on beats and their halves than would by chance, 0 to 1; 1 where onsets are dense.
+    """Return how far more onsets lie on beats and their halves than would by chance, 0 to 1; 1 where onsets are dense. `times_s` are the
+    beats, shape (n,).
 
     A grid chosen among a hundred thousand (tempi, phases) meets some of any few onsets, so the evidence, by Chernoff's
     bound on the binomial, must go beyond that number. Dense onsets fill every grid and say nothing here; how strong
@@ -173,7 +175,7 @@ def beyond_chance(times_s: NDArray[np.float64], onsets: tuple[Onset, ...]) -> fl
 
 
 def division(times_s: NDArray[np.float64], heard: Features) -> int:
-    """Return whether beats divide into 3 (both thirds are struck) or 2."""
+    """Return whether beats, at seconds of shape (n,), divide into 3 (both thirds are struck) or 2."""
     gaps = np.diff(times_s)
     reach = running_max(heard.onset, 5)
 
@@ -185,7 +187,8 @@ def division(times_s: NDArray[np.float64], heard: Features) -> int:
 
 
 def beat_strength(times_s: NDArray[np.float64], heard: Features, downbeat: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Return how strong each beat sounds, 0 to 1: its attack, how loud the song is there, and its place in the bar."""
+    """Return how strong each beat sounds, 0 to 1: its attack, how loud the song is there, and its place in the bar. All of
+    shape (n,)."""
     reach = running_max(heard.onset, 5)
     at = np.clip(np.round(times_s * FRAME_RATE).astype(int), 0, len(reach) - 1)
     attack = reach[at]

@@ -102,7 +102,7 @@ def partials(count: int, hz: float, ratios: list[float], taus: list[float], draw
 
 def finished(wave: Wave, begins: float = 0.0005, ends: float = 0.012) -> NDArray[np.float32]:
     """Return a sound as it lies on the shelf, stereo: without what cannot be heard, its ends at nothing, as loud as the others and
-    its true peaks below −1 dB of full scale."""
+    its true peaks below −1 dB of full scale: shape (n, 2)."""
     stereo = both(wave) if wave.ndim == 1 else wave
     stereo = passed(stereo, 22.0, None)
     for count, at_end in ((round(begins * RATE), False), (round(ends * RATE), True)):

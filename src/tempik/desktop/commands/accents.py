@@ -205,7 +205,8 @@ class AccentCommands(QObject):
 
     @command("Accents", "Follow what is under the focus", ("Shift+T",), "song")
     def follow_focus(self) -> None:
-        """Follow what is under the focus through the footage of the clip at the playhead."""
+        """Follow what is under the focus through the footage of the clip at the playhead. Raises TempikError where the lane is gone
+        meanwhile."""
         found, timeline, frame = self.project.selection.lane, self.project.timeline, self.project.playhead.frame
         placed = timeline.clip_at(frame)
         if found is None or found.accent is None or not found.accent.placed or placed is None:

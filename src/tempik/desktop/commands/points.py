@@ -159,7 +159,7 @@ class PointCommands(QObject):
             self.write_points_to(path)
 
     def write_points_to(self, path: Path) -> None:
-        """Write the points in use, in the form that the file's name says."""
+        """Write the points in use, in the form that the file's name says. Raises TempikError where there are none."""
         from tempik.rhythm.exchange import write_marks
 
         song = self.project.reel.soundtrack

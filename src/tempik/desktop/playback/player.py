@@ -59,7 +59,7 @@ class Track(NamedTuple):
 
 
 def as_integers(sound: Sound) -> NDArray[np.int16]:
-    """Return a sound as the device takes it."""
+    """Return a sound as the device takes it: shape (n, 2), full scale at ±32767."""
     return np.asarray(np.clip(sound.samples, -1, 1) * 32767, dtype=np.int16)
 
 

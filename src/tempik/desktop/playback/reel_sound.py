@@ -109,7 +109,8 @@ class ReelSound(QObject):
 
     def samples(self, starts_s: Sequence[float], clicks: Clicks, level: float) -> NDArray[np.int16] | Rolling:
         """Return the reel's sound as the device takes it, ready from some instants on; a thread goes on from the first of them faster
-        than it is played, and then with what comes before; of a long reel with what comes next alone. `clicks` are laid over it."""
+        than it is played, and then with what comes before; of a long reel with what comes next alone. Shape (n, 2), full scale at
+        ±32767; `clicks` are laid over it."""
         self.stop()
         mixdown, gain = self._standing(), self.gain
         self.playing = self.mixdown()  # of its own: the other is the thread's

@@ -31,7 +31,7 @@ def with_bundle(reel: Reel, lanes: Sequence[str], name: str) -> Reel:
 
 
 def without_bundle(reel: Reel, bundle: str) -> Reel:
-    """Open a bundle: its lanes stay, each as strong as it was in it."""
+    """Open a bundle: its lanes stay, each as strong as it was in it. Raises TempikError where it is gone."""
     record = by_id(reel.bundles, bundle)
     if record is None:
         raise TempikError("That bundle is no longer there.")

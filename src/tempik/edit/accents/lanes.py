@@ -142,7 +142,8 @@ def check_setting(lane: AccentLane, name: str, value: float | str) -> None:
 
 
 def with_focus(reel: Reel, lane: str, x: float, y: float) -> Reel:
-    """Put a lane's focus at a place of the frame, shares from its left and top; it follows no patch then."""
+    """Put a lane's focus at a place of the frame, shares from its left and top; it follows no patch then. Raises TempikError for an accent
+    that has none."""
     if not accent_named(lane_of(reel, lane).accent).placed:
         raise TempikError("This accent has no focus to place.")
     x, y = (min(max(v, -0.5), 1.5) for v in (x, y))

@@ -55,7 +55,7 @@ def with_toggled(reel: Reel, lane: str, step: str) -> Reel:
 
 
 def with_pulse_setting(reel: Reel, lane: str, step: str, name: str, value: float | str | None) -> Reel:
-    """Give one pulse a setting of its own, or with None the lane's again."""
+    """Give one pulse a setting of its own, or with None the lane's again. Raises TempikError where nothing fires."""
     found = evaluated_lane(reel, lane)
     pulse = next((p for p in found.pulses if p.step == step), None)
     if pulse is None:
@@ -79,7 +79,8 @@ def bar_place(point: Point) -> tuple[int, int, str]:
 
 
 def with_bar_copied(reel: Reel, lane: str, bar: int) -> Reel:
-    """Repeat one bar's pattern in every later bar, painted by hand where the rule has it otherwise."""
+    """Repeat one bar's pattern in every later bar, painted by hand where the rule has it otherwise. Raises TempikError where the bar has no
+    point."""
     found = worked_out(reel, lane)
     pulses = {p.step: p for p in found.pulses}
     counted = [c for c in found.steps if c.point is not None and c.point.beat]

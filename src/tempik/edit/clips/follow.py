@@ -27,7 +27,8 @@ def with_follow(reel: Reel, clip: str, track: MotionTrack) -> Reel:
 
 
 def with_follow_fields(reel: Reel, clips: Collection[str], **fields: float) -> Reel:
-    """Change where subjects are kept in the frame (`x`, `y`, shares of it) and how `calm` the way is, in seconds."""
+    """Change where subjects are kept in the frame (`x`, `y`, shares of it) and how `calm` the way is, in seconds. Raises TempikError where
+    none of the clips follows a subject, and outside the settings' bounds."""
     for name, value in fields.items():
         if not 0 <= value <= (10 if name == "calm" else 1):
             raise TempikError("A subject is kept within the frame, 0 to 100 %, on a way calmed over 0 to 10 s.")

@@ -28,7 +28,8 @@ def with_blend(reel: Reel, clips: Collection[str], blend: str) -> Reel:
 
 
 def with_opacity(reel: Reel, clips: Collection[str], opacity: float, frame: int | None = None) -> Reel:
-    """Set how much of clips shows, 0 to 1. Where a clip's opacity has keys, the key at the frame is set, or made."""
+    """Set how much of clips shows, 0 to 1. Where a clip's opacity has keys, the key at the frame is set, or made. Raises TempikError
+    outside 0 to 1."""
     if not 0 <= opacity <= 1:
         raise TempikError("Opacity lies between 0 and 100 %.")
     out = []

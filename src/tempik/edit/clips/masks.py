@@ -26,7 +26,7 @@ SHAPE = ("x", "y", "width", "height", "turn_deg")  # what a mask's key sets all 
 
 def with_mask(reel: Reel, clip: str, kind: str, points: Sequence[tuple[float, float]] = ()) -> tuple[Reel, str]:
     """Draw a mask on a clip, in the middle of its picture; a polygon through `points`, shares of the picture. Returns the
-    reel and the mask's id."""
+    reel and the mask's id. Raises TempikError for a kind that there is not, and a polygon without an area."""
     record = clip_of(reel, clip)
     if kind not in KINDS:
         raise TempikError(f"There is no mask '{kind}'; choose from {', '.join(KINDS)}.")
@@ -143,7 +143,7 @@ def _sound(reel: Reel) -> Reel:
 
 def with_adjust(reel: Reel, frame: int, frames: int, track: int | None = None) -> tuple[Reel, str]:
     """Lay a clip that changes all below it for its slot, by its framing, its blend and the accents that are its own; returns
-    the reel and the clip's id."""
+    the reel and the clip's id. Raises TempikError outside the reel."""
     timeline = timeline_of(reel)
     if not 0 <= frame < timeline.frames:
         raise TempikError("That lies outside the reel.")

@@ -85,6 +85,7 @@ def pasted(
     """Lay copied clips from a frame on, over what is there or inserted; return the reel and the new clips.
 
     Edges and pins are tied to points where there are points at their new places. `track` lays the lowest on that track.
+    Raises TempikError where nothing was copied, or its footage is gone.
     """
     if not what.clips:
         raise TempikError("Nothing has been copied yet.")
@@ -124,7 +125,7 @@ def pasted(
 
 
 def duplicated_at_next_point(reel: Reel, clips: Collection[str]) -> tuple[Reel, list[str]]:
-    """Lay a copy of clips from the first chosen point at or after their end."""
+    """Lay a copy of clips from the first chosen point at or after their end. Raises TempikError where no point follows."""
     timeline = timeline_of(reel)
     end = max(p.end for p in in_order(timeline, clips))
     frames = [f for p in timeline.on_reel() if end <= (f := timeline.frame_of_point(p)) < timeline.frames]
@@ -134,7 +135,7 @@ def duplicated_at_next_point(reel: Reel, clips: Collection[str]) -> tuple[Reel, 
 
 
 def repeated(reel: Reel, clip: str, times: int) -> Reel:
-    """Play a clip's stretch `times` more times after it; what follows moves on."""
+    """Play a clip's stretch `times` more times after it; what follows moves on. Raises TempikError outside 1 to 500 times."""
     if not 1 <= times <= 500:
         raise TempikError("A clip can be repeated 1 to 500 times.")
     placed = in_order(timeline_of(reel), [clip])[0]
@@ -216,7 +217,7 @@ def all_filling(reel: Reel) -> Reel:
 
 
 def grouped(reel: Reel, clips: Collection[str]) -> Reel:
-    """Make clips one group, which is selected, moved, copied and removed as one."""
+    """Make clips one group, which is selected, moved, copied and removed as one. Raises TempikError for fewer than two."""
     if len(set(clips)) < 2:
         raise TempikError("Select two clips or more to group.")
     group = _new_group(reel, ())
@@ -224,7 +225,7 @@ def grouped(reel: Reel, clips: Collection[str]) -> Reel:
 
 
 def ungrouped(reel: Reel, clips: Collection[str]) -> Reel:
-    """Take apart the groups that clips belong to."""
+    """Take apart the groups that clips belong to. Raises TempikError where they are in none."""
     groups = {clip_of(reel, name).group for name in clips} - {""}
     if not groups:
         raise TempikError("These clips are in no group.")

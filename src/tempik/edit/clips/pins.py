@@ -47,7 +47,8 @@ def _both_there(reel: Reel, clip: Clip, cue: str, point: str) -> None:
 
 
 def with_pins_moved(reel: Reel, clips: Sequence[str], step: int) -> Reel:
-    """Tie every pin of clips to the next (1) or previous (-1) chosen point of the reel."""
+    """Tie every pin of clips to the next (1) or previous (-1) chosen point of the reel. Raises TempikError where the clip has none, or no
+    point lies further."""
     timeline = timeline_of(reel)
     points = timeline.on_reel()
     changed: list[Clip] = []
@@ -91,7 +92,7 @@ def without_pins(reel: Reel, clips: Sequence[str], cue: str | None = None) -> Re
 
 
 def with_clip_cue_here(reel: Reel, clip: str, frame: int, point: str, also: bool = False) -> Reel:
-    """Say that what the clip shows at `frame` is its decisive frame: it becomes a cue, pinned to `point`."""
+    """Say that what the clip shows at `frame` is its decisive frame: it becomes a cue, pinned to `point`. Raises TempikError for a still."""
     placed = on_reel(timeline_of(reel), clip)
     if placed.footage.kind != "video":
         raise TempikError("A still has no decisive frame to pin.")

@@ -64,6 +64,7 @@ def filled(
 
     `shuffled` takes the pieces in an order drawn by `seed`, each once before any comes again. `strongest` gives every
     slot's point a cue, the first cue of the first footage to the strongest point. `stretch` is frames, else the reel.
+    Raises TempikError without footage, or without a point to cut on.
     """
     if not footage:
         raise TempikError("Select footage to fill the slots with on the Footage page.")
@@ -154,7 +155,7 @@ def with_clip_on_point(reel: Reel, footage: str, cue: str | None, point: str, tr
     """Lay footage so that a cue lands on a point, from the point before it to the point after it.
 
     Where the footage has less than that on either side, the clip begins later or ends earlier. Without a cue the
-    clip begins on the point. What lay there gives way.
+    clip begins on the point. What lay there gives way. Raises TempikError where the point is gone or ends the reel.
     """
     piece = piece_of(reel, footage)
     timeline = timeline_of(reel)
@@ -196,6 +197,7 @@ def with_clip_at(
     """Lay footage at a frame, from `source_s` on: over what is there, or inserted, with what follows moved on.
 
     It is `frames` long, or to the next chosen point a second or more away where 0, and no longer than its footage.
+    Raises TempikError outside the reel.
     """
     piece = piece_of(reel, footage)
     timeline = timeline_of(reel)
@@ -261,6 +263,7 @@ def with_freeze(reel: Reel, clip: str, frame: int, frames: int, insert: bool = T
 
     Inserted, what follows moves on and the clip goes on from the held picture; else the rest of the clip is covered.
     At the clip's end (`frame` its end) its last picture is held.
+    Raises TempikError where the playhead is not in the clip, and for less than a frame.
     """
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(clip)
@@ -314,7 +317,8 @@ def with_track(reel: Reel, track: int, **changes: bool) -> Reel:
 
 
 def on_other_track(reel: Reel, clips: Sequence[str], step: int) -> Reel:
-    """Move clips to the track above (1) or below (-1); a new track is made on top, what lies in the way gives way."""
+    """Move clips to the track above (1) or below (-1); a new track is made on top, what lies in the way gives way. Raises TempikError below
+    the first track."""
     timeline = timeline_of(reel)
     for placed in in_order(timeline, clips):
         track = placed.clip.track + step

@@ -14,7 +14,8 @@ from tempik.timeline.timeline import Timeline, timeline_of
 
 
 def with_repeat(reel: Reel, clips: Collection[str], rule: Rule | None) -> Reel:
-    """Lay clips again wherever a rule fires; what was left out by hand stays so. None lays them once."""
+    """Lay clips again wherever a rule fires; what was left out by hand stays so. None lays them once. Raises TempikError for a rule that
+    lays no clips."""
     if rule is not None and rule.of not in RULES:
         raise TempikError(f"A clip is laid again on {', '.join(RULES)}, not on {rule.of}.")
     if rule is not None and rule.every < 1:
@@ -29,7 +30,7 @@ def _with_rule(clip: Clip, rule: Rule | None) -> Clip:
 
 
 def without_repeat_instance(reel: Reel, repeats: Collection[str]) -> Reel:
-    """Leave out where clips are laid again, by the ids that the timeline gives those places."""
+    """Leave out where clips are laid again, by the ids that the timeline gives those places. Raises TempikError for a clip of its own."""
     found: dict[str, list[str]] = {}
     for name in repeats:
         if event_of(name):
@@ -51,7 +52,8 @@ def with_all_repeat_instances(reel: Reel, clips: Collection[str]) -> Reel:
 
 
 def with_repeat_instance_own(reel: Reel, repeat: str) -> tuple[Reel, str]:
-    """Make one place where a clip is laid again a clip of its own, to be changed by itself; returns its id."""
+    """Make one place where a clip is laid again a clip of its own, to be changed by itself; returns its id. Raises TempikError for a clip
+    of its own."""
     timeline = timeline_of(reel)
     placed = timeline.placed_clip(repeat)
     if placed is None or not placed.repeated:

@@ -75,7 +75,7 @@ def flat(curve: Curve) -> Curve:
 
 
 def trimmed(timeline: Timeline, placed: PlacedClip, begin: int, until: int) -> Clip:
-    """Return a clip with another slot; an edge that does not move keeps its tie."""
+    """Return a clip with another slot; an edge that does not move keeps its tie. Raises TempikError where nothing would be left."""
     if until <= begin:
         raise TempikError("Nothing would be left of the clip; one frame is the least.")
     start = placed.clip.start if begin == placed.begin else edge_at(timeline, begin)
@@ -162,7 +162,8 @@ def _moved(timeline: Timeline, placed: PlacedClip, frames: int, start_within: in
 
 
 def with_clips(reel: Reel, changed: Sequence[Clip], gone: Iterable[str] = ()) -> Reel:
-    """Return the reel with clips changed in place, new ones added at the end and some taken out."""
+    """Return the reel with clips changed in place, new ones added at the end and some taken out. Raises TempikError where a nest would lie
+    within itself."""
     by_name, out_of_it = {c.id: c for c in changed}, set(gone)
     left = [c for c in reel.clips if c.id not in out_of_it] if out_of_it else reel.clips
     kept = [by_name.pop(c.id, c) for c in left] if by_name else left
@@ -226,7 +227,7 @@ def opened_up(reel: Reel, track: int, frame: int, frames: int) -> Reel:
 
 
 def keep_locked(before: Reel, after: Reel) -> None:
-    """Raise TempikError when a change touches clips of a track that is locked."""
+    """Raise TempikError when a change touches clips of a track that is locked. Raises TempikError where a locked track would be another."""
     locked = {n for n, track in enumerate(before.tracks) if track.locked}
     still = {n for n in locked if n < len(after.tracks) and after.tracks[n].locked}
     if not still or before.clips is after.clips:

@@ -55,7 +55,7 @@ def with_split(reel: Reel, frames: Iterable[int], clips: Iterable[str] | None = 
 def with_split_at_points(
     reel: Reel, clips: Iterable[str] | None = None, every: int = 1, stretch: tuple[int, int] | None = None
 ) -> Reel:
-    """Split clips at every n-th chosen point, of the whole reel or of a stretch of frames."""
+    """Split clips at every n-th chosen point, of the whole reel or of a stretch of frames. Raises TempikError where there is no point inside."""
     timeline = timeline_of(reel)
     a, b = stretch or (0, timeline.frames)
     frames = [f for p in timeline.on_reel() if a <= (f := timeline.frame_of_point(p)) <= b]
@@ -99,7 +99,8 @@ def without_clips(reel: Reel, clips: Iterable[str], ripple: bool = False) -> Ree
 
 
 def with_length(reel: Reel, clips: Iterable[str], frames: int, ripple: bool = True) -> Reel:
-    """Set clips to exactly `frames` frames each, counted from their starts; with `ripple` what follows closes up."""
+    """Set clips to exactly `frames` frames each, counted from their starts; with `ripple` what follows closes up. Raises TempikError for
+    less than a frame."""
     if frames < 1:
         raise TempikError("One frame is the least a clip can have.")
     for name in [p.clip.id for p in in_order(timeline_of(reel), clips)]:
@@ -108,7 +109,8 @@ def with_length(reel: Reel, clips: Iterable[str], frames: int, ripple: bool = Tr
 
 
 def with_beats(reel: Reel, clips: Iterable[str], beats: int, ripple: bool = True) -> Reel:
-    """Set clips to end exactly `beats` beats after they begin; what follows closes up, each cut on its own beat."""
+    """Set clips to end exactly `beats` beats after they begin; what follows closes up, each cut on its own beat. Raises TempikError for
+    less than a beat."""
     if beats < 1:
         raise TempikError("One beat is the least that can be asked for.")
     for name in [p.clip.id for p in in_order(timeline_of(reel), clips)]:
@@ -149,7 +151,7 @@ def _with_end(reel: Reel, clip: str, end: Callable[[Timeline, PlacedClip], int],
 def with_moved_edge(reel: Reel, clip: str, side: Side, frame: int, ripple: bool = False) -> Reel:
     """Move one edge of a clip; with `ripple` what follows moves along, else a gap opens or the neighbour is covered.
 
-    A neighbour never shows through: it is trimmed to where the clip now begins or ends.
+    A neighbour never shows through: it is trimmed to where the clip now begins or ends. Raises TempikError where the neighbour would be gone.
     """
     timeline = timeline_of(reel)
     placed = on_reel(timeline, clip)
@@ -211,7 +213,7 @@ def with_slid(reel: Reel, clip: str, frames: int) -> Reel:
 
 
 def with_slipped(reel: Reel, clips: Sequence[str], source_s: float) -> Reel:
-    """Show footage that lies `source_s` later in the same slots; a pinned clip is untied from its point."""
+    """Show footage that lies `source_s` later in the same slots; a pinned clip is untied from its point. Raises TempikError for a still."""
     timeline = timeline_of(reel)
     changed = []
     for placed in in_order(timeline, clips):

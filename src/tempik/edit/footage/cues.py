@@ -36,7 +36,7 @@ def with_cue(reel: Reel, footage: str, time_s: float, name: str = "") -> Reel:
 
 
 def with_moved_cue(reel: Reel, footage: str, cue: str, time_s: float) -> Reel:
-    """Move a cue. Clips pinned by it slip so that the new frame lands on the same point."""
+    """Move a cue. Clips pinned by it slip so that the new frame lands on the same point. Raises TempikError outside the footage."""
     piece = by_id(reel.footage, footage)
     if piece is None or not 0 <= time_s < piece.length_s:
         raise TempikError(f"A cue at {time_s:.3f} s lies outside the footage.")

@@ -56,7 +56,8 @@ class _Cutter:
         return np.ascontiguousarray(np.rot90(rgb, -(self._footage.rotation_deg % 360) // 90))
 
     def first(self, number: int) -> Plane:
-        """Return where the subject is on a frame with strokes, by these alone: 1 inside."""
+        """Return where the subject is on a frame with strokes, by these alone: 1 inside. Raises TempikError where strokes say too little,
+        or cover everything."""
         rgb = self.colours(number)
         keep, drop = self._painted(rgb, number)
         if not keep.any():
@@ -305,7 +306,8 @@ def stroke_at(
 
 
 def with_cutout(reel: Reel, clip: str, cutout: Cutout) -> Reel:
-    """Keep a cut-out with a clip's footage, in place of the one of its id, and show the clip by it."""
+    """Keep a cut-out with a clip's footage, in place of the one of its id, and show the clip by it. Raises TempikError where the footage is
+    gone."""
     record = clip_of(reel, clip)
     piece = by_id(reel.footage, record.footage)
     if piece is None:

@@ -33,7 +33,8 @@ def facts_changed(reel: Reel, footage: str, **fields: object) -> Reel:
 
 
 def with_read_rate(reel: Reel, footage: str, rate: Fraction | None) -> Reel:
-    """Read a file as shot at `rate` frames/s, where it was written already slowed; None reads it as it is."""
+    """Read a file as shot at `rate` frames/s, where it was written already slowed; None reads it as it is. Raises TempikError outside 1 to
+    10,000 frames/s."""
     piece = by_id(reel.footage, footage)
     if piece is not None and rate == piece.rate:
         rate = None
@@ -43,7 +44,8 @@ def with_read_rate(reel: Reel, footage: str, rate: Fraction | None) -> Reel:
 
 
 def with_around(reel: Reel, footage: str, around: bool, repeats: tuple[int, ...] | None = None) -> Reel:
-    """Leave out the frames that repeat, the others standing evenly; `repeats` are their numbers where newly found."""
+    """Leave out the frames that repeat, the others standing evenly; `repeats` are their numbers where newly found. Raises TempikError where
+    none are known."""
     piece = by_id(reel.footage, footage)
     found = repeats if repeats is not None else piece.repeats if piece is not None else ()
     if around and not found:

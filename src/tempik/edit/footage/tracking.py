@@ -41,7 +41,8 @@ def footage_place(
 
 
 def subject_of(timeline: Timeline, placed: PlacedClip, path: str | None = None) -> tuple[float, float, float]:
-    """Return the source second in the middle of a clip, and where its subject probably is there, as `footage_place` does."""
+    """Return the source second in the middle of a clip, and where its subject probably is there, as `footage_place` does. Raises
+    TempikError where nothing moves."""
     if placed.footage.kind != "video":
         raise TempikError(f"{placed.footage.name} does not move; there is nothing to follow.")
     middle = float(source_at_frames(placed, [(placed.first + placed.end - 1) / 2], timeline.rate)[0])

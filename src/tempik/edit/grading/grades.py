@@ -134,7 +134,8 @@ def with_lut(reel: Reel, where: Where, path: str) -> Reel:
 def with_amount_key(
     reel: Reel, where: Where, frame: int, amount: float, ease: KeyEase = "soft", within: int = 0
 ) -> Reel:
-    """Set how much of a grade shows at a frame, 0 to 1.5; on a point's frame the key goes with the point."""
+    """Set how much of a grade shows at a frame, 0 to 1.5; on a point's frame the key goes with the point. Raises TempikError outside 0 to
+    1.5, and for footage."""
     if not 0 <= amount <= 1.5:
         raise TempikError("How much of a grade shows lies between 0 and 150 %.")
     if where.whose == "footage":
@@ -157,7 +158,8 @@ def without_amount_key(reel: Reel, where: Where, frame: int) -> Reel:
 
 
 def with_colour(reel: Reel, footage: str, **fields: str) -> Reel:
-    """Say how a file's values are meant: `matrix`, `range`, `light`; '' is as the file says."""
+    """Say how a file's values are meant: `matrix`, `range`, `light`; '' is as the file says. Raises TempikError for a meaning that there is
+    not."""
     piece = _footage(reel, footage)
     for name, value in fields.items():
         allowed = {

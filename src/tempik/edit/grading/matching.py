@@ -110,7 +110,8 @@ def with_even_series(reel: Reel, clips: Collection[str], report: Progress | None
 
 
 def with_even_light(reel: Reel, clip: str, report: Progress | None = None) -> Reel:
-    """Take slow changes of light out of a clip: keys of its exposure, in stops, that bring each part of it to its middle."""
+    """Take slow changes of light out of a clip: keys of its exposure, in stops, that bring each part of it to its middle. Raises
+    TempikError where it is even already."""
     timeline = timeline_of(reel)
     placed = on_reel(timeline, clip)
     rate = float(timeline.rate)

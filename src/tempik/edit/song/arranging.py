@@ -73,7 +73,7 @@ def without_bars(reel: Reel, from_s: float, to_s: float) -> Reel:
 
 
 def with_bars_again(reel: Reel, from_s: float, to_s: float, times: int = 1) -> Reel:
-    """Have a stretch of whole bars heard again after itself, so many times more."""
+    """Have a stretch of whole bars heard again after itself, so many times more. Raises TempikError outside 1 to 16 times."""
     if not 1 <= times <= 16:
         raise TempikError("Bars can be heard again 1 to 16 times.")
     a, b = bars_between(reel, from_s, to_s)
@@ -81,7 +81,8 @@ def with_bars_again(reel: Reel, from_s: float, to_s: float, times: int = 1) -> R
 
 
 def with_bars_moved(reel: Reel, from_s: float, to_s: float, before_s: float) -> Reel:
-    """Have a stretch of whole bars heard before the bar that begins nearest to an instant, not where it was."""
+    """Have a stretch of whole bars heard before the bar that begins nearest to an instant, not where it was. Raises TempikError where they
+    are there already."""
     a, b = bars_between(reel, from_s, to_s)
     length_s = song_of(reel).length_s
     there = min([*bar_starts(reel), length_s], key=lambda t: abs(t - before_s))

@@ -54,7 +54,7 @@ def with_moved_point(reel: Reel, point: str, time_s: float) -> Reel:
 
 
 def nudged(reel: Reel, points: Sequence[str], by_s: float) -> Reel:
-    """Move points together by seconds. Locked ones stay; all locked is an error."""
+    """Move points together by seconds. Locked ones stay; all locked is an error. Raises TempikError where all of them are locked."""
     song = song_of(reel)
     free = [p for p in (_point(song, name) for name in points) if not p.locked]
     if points and not free:
@@ -95,7 +95,8 @@ def with_point(reel: Reel, time_s: float, name: str = "") -> Reel:
 
 
 def with_points(reel: Reel, marks: Iterable[tuple[float, str]]) -> Reel:
-    """Place points by hand: seconds of the song and a word for each ("" for none)."""
+    """Place points by hand: seconds of the song and a word for each ("" for none). Raises TempikError outside the song, and for more than a
+    song holds."""
     song = song_of(reel)
     placed = list(song.placed)
     number = int(new_id("h", {p.id for p in placed})[1:])
@@ -147,7 +148,8 @@ def with_name(reel: Reel, point: str, name: str) -> Reel:
 
 
 def with_choices(reel: Reel, choices: Sequence[PointChoice]) -> Reel:
-    """Choose which points are used. A choice over the whole song comes first; those of a stretch decide there."""
+    """Choose which points are used. A choice over the whole song comes first; those of a stretch decide there. Raises TempikError for every
+    n-th with n below 1."""
     if any(c.every < 1 for c in choices):
         raise TempikError("Every n-th point needs n of 1 or more.")
     return _with_song(reel, choices=tuple(choices) or (PointChoice(),))
@@ -163,7 +165,7 @@ def with_choice_in(reel: Reel, choice: PointChoice, from_s: float, to_s: float |
 
 
 def with_pace(reel: Reel, factor: Fraction) -> Reel:
-    """Read the song at half (1/2) or double (2) its present tempo."""
+    """Read the song at half (1/2) or double (2) its present tempo. Raises TempikError beyond a quarter and four times of what was found."""
     reading = song_of(reel).reading
     pace = reading.tempo_factor * factor
     if not Fraction(1, 4) <= pace <= 4:
@@ -182,7 +184,7 @@ def with_half_a_beat(reel: Reel) -> Reel:
 
 
 def with_one(reel: Reel, point: str) -> Reel:
-    """Let bars begin on a beat (and every so many from it)."""
+    """Let bars begin on a beat (and every so many from it). Raises TempikError for a point that is no beat."""
     song = song_of(reel)
     _grid(song)
     if not is_beat(point):
@@ -191,14 +193,15 @@ def with_one(reel: Reel, point: str) -> Reel:
 
 
 def with_metre(reel: Reel, metre: int) -> Reel:
-    """Count bars of so many beats; 0 is as found."""
+    """Count bars of so many beats; 0 is as found. Raises TempikError outside 0 to 32."""
     if not 0 <= metre <= 32:
         raise TempikError(f"A bar of {metre} beats cannot be counted; give 1 to 32, or 0 for what was found.")
     return _with_reading(reel, replace(song_of(reel).reading, metre=metre))
 
 
 def with_beat_source(reel: Reel, way: BeatSource) -> Reel:
-    """Read the beats as found, on one even grid, along a moving tempo, or as the user's own beats."""
+    """Read the beats as found, on one even grid, along a moving tempo, or as the user's own beats. Raises TempikError for beats of one's
+    own where there are none."""
     song = song_of(reel)
     if way == "own" and len(song.own) < 2:
         raise TempikError("There are no beats of your own yet; tap them or read them from a file.")
@@ -227,7 +230,7 @@ def without_anchors(reel: Reel) -> Reel:
 
 
 def with_own_beats(reel: Reel, beats: Sequence[Beat]) -> Reel:
-    """Read the song by beats of the user's own, tapped or read from a file."""
+    """Read the song by beats of the user's own, tapped or read from a file. Raises TempikError for fewer than two."""
     song = song_of(reel)
     if len(beats) < 2:
         raise TempikError("Two beats or more are needed to count by.")
@@ -320,7 +323,8 @@ def _untied(reel: Reel, points: set[str]) -> Reel:
 
 
 def with_marks(reel: Reel, marks: Sequence[Mark]) -> Reel:
-    """Take points read from a file: beats with their bars are the beats the song is read by, others are placed."""
+    """Take points read from a file: beats with their bars are the beats the song is read by, others are placed. Raises TempikError where
+    all lie after the song's end, and for a single beat."""
     song = song_of(reel)
     outside = [m for m in marks if m.time_s > song.length_s]
     if outside and len(outside) == len(marks):

@@ -42,7 +42,8 @@ def without_sound_file(reel: Reel, sound: str) -> Reel:
 
 
 def with_hit(reel: Reel, sound: str, hit_s: float | None) -> Reel:
-    """Put the hit of a sound at an instant of it, or with None back where it was found. What lands on points follows."""
+    """Put the hit of a sound at an instant of it, or with None back where it was found. What lands on points follows. Raises TempikError
+    where the sound is gone."""
     own = by_id(reel.sounds, sound)
     if own is None and sound not in SHELF:
         raise TempikError("That sound is no longer there.")

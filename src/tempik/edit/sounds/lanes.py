@@ -58,7 +58,7 @@ def without_sound_lane(reel: Reel, row: str) -> Reel:
 
 
 def with_sounds(reel: Reel, row: str, sounds: Sequence[str]) -> Reel:
-    """Give a lane other sounds; what fires it stays."""
+    """Give a lane other sounds; what fires it stays. Raises TempikError for none."""
     names = tuple(known_sound(reel, s) for s in sounds)
     if not names:
         raise TempikError("A lane has at least one sound.")

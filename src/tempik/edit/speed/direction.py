@@ -19,7 +19,8 @@ from tempik.timeline.timeline import Timeline, timeline_of
 
 
 def with_there_and_back(reel: Reel, clip: str, frame: int | None = None) -> Reel:
-    """Let a clip turn round at a frame, or without one at the chosen point nearest its middle, and play back again."""
+    """Let a clip turn round at a frame, or without one at the chosen point nearest its middle, and play back again. Raises TempikError for
+    a clip too short to turn round in."""
     timeline = timeline_of(reel)
     placed = _moving(on_reel(timeline, clip))
     if frame is None or not placed.first < frame < placed.end:
@@ -46,6 +47,7 @@ def with_rewind(reel: Reel, clip: str, first: int, end: int, speed: float, longe
     """Play a clip up to `end`, rewind to what it showed at `first` at `speed` (2 is twice as fast), and play on again.
 
     The slot stays, its last footage being left out; with `longer` the clip shows all of it and what follows moves on.
+    Raises TempikError for a stretch that is not inside the clip or stands still, and a speed beyond the limit.
     """
     placed = _moving(on_reel(timeline_of(reel), clip))
     if not placed.first <= first < end <= placed.end:
@@ -74,7 +76,8 @@ def with_see_saw(
     reel: Reel, clip: str, pieces: int | None = None, frames: int | None = None, points: int | None = None
 ) -> Reel:
     """Play one stretch of footage forward and backward in turns: in so many `pieces`, in pieces of so many `frames`, or
-    turning on every n-th chosen point (`points`), which it then follows."""
+    turning on every n-th chosen point (`points`), which it then follows. Raises TempikError for too few points inside, and more pieces than
+    frames."""
     timeline = timeline_of(reel)
     placed = _moving(on_reel(timeline, clip))
     if points is not None:
@@ -107,7 +110,8 @@ def with_see_saw(
 
 
 def with_swing(reel: Reel, clips: Collection[str] = ()) -> Reel:
-    """Play every second clip backward, of the named ones or of the whole reel: each track swings for itself."""
+    """Play every second clip backward, of the named ones or of the whole reel: each track swings for itself. Raises TempikError where there
+    is nothing to turn round."""
     timeline = timeline_of(reel)
     found = in_order(timeline, clips or [p.clip.id for p in timeline.placed])
     turned = 0

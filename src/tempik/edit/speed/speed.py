@@ -61,7 +61,7 @@ def _recurved(placed: PlacedClip, curve: Curve, shaped: Shaped | None = None) ->
 
 
 def resized(reel: Reel, placed: PlacedClip, clip: Clip, frames: int) -> Reel:
-    """Return the reel with a clip over another number of frames; what follows moves along."""
+    """Return the reel with a clip over another number of frames; what follows moves along. Raises TempikError for a slot beyond all reason."""
     if not 1 <= frames <= LONGEST_FRAMES:
         raise TempikError(f"The slot would be {frames} frames long; choose a speed that keeps it within reason.")
     timeline = timeline_of(reel)
@@ -71,7 +71,7 @@ def resized(reel: Reel, placed: PlacedClip, clip: Clip, frames: int) -> Reel:
 
 
 def with_constant(reel: Reel, clips: Collection[str], speed: float, gives: GivesWay = "source") -> Reel:
-    """Play clips at one speed throughout (2 is twice as fast, −1 backward, 0 still)."""
+    """Play clips at one speed throughout (2 is twice as fast, −1 backward, 0 still). Raises TempikError beyond the limit of speed."""
     if not abs(speed) <= SPEED_LIMIT:
         raise TempikError(f"{speed * 100:.0f} % is beyond the limit of {SPEED_LIMIT * 100:.0f} %.")
     if gives == "speed":
@@ -82,7 +82,8 @@ def with_constant(reel: Reel, clips: Collection[str], speed: float, gives: Gives
 
 
 def with_slot_frames(reel: Reel, clips: Collection[str], frames: int, gives: GivesWay = "speed") -> Reel:
-    """Make clips exactly so many frames long, what follows moving along; the speed gives way, or the footage used."""
+    """Make clips exactly so many frames long, what follows moving along; the speed gives way, or the footage used. Raises TempikError for
+    less than a frame, and beyond the limit of speed."""
     if frames < 1:
         raise TempikError("One frame is the least a clip can have.")
     for placed in in_order(timeline_of(reel), clips):
@@ -107,7 +108,8 @@ def _least(placed: PlacedClip) -> int:
 
 
 def with_source_used(reel: Reel, clip: str, seconds: float, gives: GivesWay = "speed") -> Reel:
-    """Use exactly so many seconds of the footage: at another speed, or over another slot."""
+    """Use exactly so many seconds of the footage: at another speed, or over another slot. Raises TempikError where the clip uses no
+    stretch, and beyond the limit of speed."""
     placed = on_reel(timeline_of(reel), clip)
     used = source_used(placed)
     if used < 1e-9 or seconds <= 0:
@@ -145,7 +147,8 @@ def with_shape(
     near: int | None = None,
 ) -> Reel:
     """Give clips a shape at the average speed they have. `near` is the frame whose nearest point `align` point takes;
-    without it the middle of each clip. Without `align` it is laid on a clip's first pin where that lands inside it, else on the clip."""
+    without it the middle of each clip. Without `align` it is laid on a clip's first pin where that lands inside it, else on the clip.
+    Raises TempikError for a still."""
     timeline = timeline_of(reel)
     changed = []
     for placed in in_order(timeline, clips):
@@ -169,7 +172,7 @@ def with_shape(
 
 
 def with_amount(reel: Reel, clips: Collection[str], amount: float) -> Reel:
-    """Set how much of their shapes clips have, 0 to 2."""
+    """Set how much of their shapes clips have, 0 to 2. Raises TempikError where none of the clips has a shape."""
     changed = [
         replace(clip, shaped=replace(clip.shaped, amount=min(max(amount, 0.0), 2.0)))
         for name in clips
@@ -181,7 +184,8 @@ def with_amount(reel: Reel, clips: Collection[str], amount: float) -> Reel:
 
 
 def with_stretch_speed(reel: Reel, clip: str, first: int, end: int, speed: float, soft_frames: int = 0) -> Reel:
-    """Give the frames of a clip from `first` up to `end` another speed, with hard edges or eased over some frames."""
+    """Give the frames of a clip from `first` up to `end` another speed, with hard edges or eased over some frames. Raises TempikError for
+    an empty stretch."""
     placed = on_reel(timeline_of(reel), clip)
     a, b = (share_of(placed, f) for f in (first, end))
     if b <= a:
@@ -191,7 +195,8 @@ def with_stretch_speed(reel: Reel, clip: str, first: int, end: int, speed: float
 
 
 def with_hold(reel: Reel, clip: str, frame: int, frames: int) -> Reel:
-    """Hold the picture of a frame for so many frames inside the clip's slot; then it goes on from there."""
+    """Hold the picture of a frame for so many frames inside the clip's slot; then it goes on from there. Raises TempikError where the frame
+    is not in the clip."""
     placed = on_reel(timeline_of(reel), clip)
     if not placed.first <= frame < placed.end:
         raise TempikError("The playhead is not in the clip; put it on the frame to hold.")

@@ -149,7 +149,7 @@ def _checked(transition: Transition) -> None:
 
 
 def with_transitions(reel: Reel, transitions: Mapping[TransitionPlace, Transition | None]) -> Reel:
-    """Set the transitions of edges; None takes one off."""
+    """Set the transitions of edges; None takes one off. Raises TempikError where a clip is gone."""
     found: dict[str, Clip] = {}
     for at, transition in transitions.items():
         clip = found.get(at.clip) or by_id(reel.clips, at.clip)
@@ -217,7 +217,7 @@ def with_length(reel: Reel, edges: Collection[TransitionPlace] | None, frames: f
 
 
 def longer(reel: Reel, edges: Collection[TransitionPlace] | None, frames: int) -> Reel:
-    """Make transitions so many frames longer, or shorter below 0; one frame is left at least."""
+    """Make transitions so many frames longer, or shorter below 0; one frame is left at least. Raises TempikError where there is none."""
     timeline = timeline_of(reel)
 
     def of(at: TransitionPlace, transition: Transition) -> Transition:
@@ -262,7 +262,7 @@ def with_setting(reel: Reel, edges: Collection[TransitionPlace] | None, name: st
 
 
 def with_sides(reel: Reel, at: TransitionPlace, before: int, after: int) -> Reel:
-    """Make a transition reach so many frames before its edge and after it, one in all at least."""
+    """Make a transition reach so many frames before its edge and after it, one in all at least. Raises TempikError for less than a frame."""
     before, after = max(before, 0), max(after, 0)
     frames = before + after
     if frames < 1:
@@ -291,7 +291,7 @@ def with_directions(reel: Reel, edges: Sequence[TransitionPlace], ways: str, see
 
 
 def copied(reel: Reel, source: TransitionPlace, edges: Collection[TransitionPlace]) -> Reel:
-    """Give edges the transition that another has."""
+    """Give edges the transition that another has. Raises TempikError where there is none to copy."""
     transition = transition_at(reel, source)
     if transition is None:
         raise TempikError("There is no transition to copy.")

@@ -141,7 +141,7 @@ class GraphAxes:
         return max(abs(spots[number + side].x() - spots[number].x()) / 2 - WHISKER_PX, 8.0)
 
     def heights(self, speeds: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Return where speeds lie, as `height_of` does, and evenly through the zero band."""
+        """Return where speeds lie, as `height_of` does, and evenly through the zero band: both of shape (n,), pixels."""
         zero = self.height_of(0.0)
         room = zero - ZERO_H - self.graph().top()
         size = np.clip(np.abs(speeds), LEAST, SPEED_LIMIT)
