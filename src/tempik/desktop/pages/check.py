@@ -14,17 +14,15 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QHBoxLayout,
     QHeaderView,
-    QPushButton,
     QTableView,
-    QVBoxLayout,
 )
 
 from tempik.check import Event, Report, as_csv
 from tempik.desktop.pages.page import Page, PageContext
-from tempik.desktop.widgets import marks, theme
-from tempik.desktop.widgets.plain import Label, as_tip
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import button, column, label, line
+from tempik.desktop.widgets.plain import as_tip
 from tempik.desktop.widgets.theme import figures
 from tempik.time import clock_text
 from tempik.timeline.sound_triggers import channel_names
@@ -103,22 +101,15 @@ class CheckPage(Page):
         project = context.project
         self.report = project.report
         self.measured = False
-        self.summary = Label()
+        self.summary, self.notes = label(wraps=True), label(ink="warning")
         self.summary.setTextFormat(Qt.TextFormat.RichText)  # ours
-        self.summary.setWordWrap(True)
-        self.notes = Label()
-        marks.ink(self.notes, "warning")
         self.kinds = QComboBox()
         self.kinds.addItems(KINDS)
         self.kinds.setAccessibleName("Which events")
         self.kinds.currentIndexChanged.connect(self._fill)
-        self.measure = QPushButton("Measure an exported file")
-        self.measure.setToolTip(
-            "Decode the file and find every flash, cut and cue in its own pictures, against its own sound"
-        )
-        self.measure.clicked.connect(context.files.measure)
-        self.save = QPushButton("Save as CSV")
-        self.save.clicked.connect(lambda: context.files.save_check(self.csv()))
+        finds = "Decode the file and find every flash, cut and cue in its own pictures, against its own sound"
+        self.measure = button("Measure an exported file", finds, context.files.measure)
+        self.save = button("Save as CSV", "", lambda: context.files.save_check(self.csv()))
         self.model = _Events()
         self.table = QTableView()
         self.table.setModel(self.model)
@@ -129,25 +120,15 @@ class CheckPage(Page):
         self.table.setShowGrid(False)
         self.table.setAccessibleName("Events")
         header = self.table.horizontalHeader()
-        for column, wide in enumerate((70, 0, 60, 92, 62, 92, 72, 96, 108)):
+        for number, wide in enumerate((70, 0, 60, 92, 62, 92, 72, 96, 108)):
             if wide:
-                header.resizeSection(column, wide)
+                header.resizeSection(number, wide)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         header.setHighlightSections(False)
         self.table.clicked.connect(self._go)
-        top = QHBoxLayout()
-        top.addWidget(self.summary, 1)
-        top.addWidget(self.kinds)
-        top.addWidget(self.measure)
-        top.addWidget(self.save)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(12, 8, 12, 10)
-        whole.addLayout(top)
-        whole.addWidget(self.notes)
-        whole.addWidget(self.table, 1)
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(SETTLE_MS)
+        top = line((self.summary, 1), self.kinds, self.measure, self.save, spacing=6)
+        column(top, self.notes, (self.table, 1), over=self, spacing=6, margins=(12, 8, 12, 10))
+        self._soon = QTimer(self, singleShot=True, interval=SETTLE_MS)
         self._soon.timeout.connect(self.catch_up)
         project.changed.connect(self._again)
         self._again()

@@ -7,20 +7,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import (
     QDialog,
-    QHBoxLayout,
     QHeaderView,
     QKeySequenceEdit,
     QLineEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from tempik.desktop.commands.registry import Commands
 from tempik.desktop.session.preferences import load_preferences, save_preferences
 from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.form import column, label, line
 from tempik.desktop.widgets.plain import Label
 
 
@@ -58,16 +57,8 @@ class ShortcutsDialog(QDialog):
         self.set_button.clicked.connect(self.set_key)
         own.clicked.connect(lambda: self._store(None))
         none.clicked.connect(lambda: self._store(()))
-        row = QHBoxLayout()
-        row.addWidget(Label("New keys:"))
-        row.addWidget(self.keys, 1)
-        for button in (self.set_button, none, own):
-            row.addWidget(button)
-        column = QVBoxLayout(self)
-        column.addWidget(self.words)
-        column.addWidget(self.table, 1)
-        column.addLayout(row)
-        column.addWidget(self.message)
+        row = line(label("New keys:"), (self.keys, 1), self.set_button, none, own, spacing=6)
+        column(self.words, (self.table, 1), row, self.message, over=self, spacing=6, margins=(11, 11, 11, 11))
         self._fill("")
 
     def _fill(self, text: str) -> None:
@@ -80,10 +71,10 @@ class ShortcutsDialog(QDialog):
                 rows.append((command, keys))
         self.table.setRowCount(len(rows))
         for number, (command, keys) in enumerate(rows):
-            for column, value in enumerate((command.group, command.text.removesuffix(" …"), keys)):
+            for place, value in enumerate((command.group, command.text.removesuffix(" …"), keys)):
                 item = QTableWidgetItem(value)
                 item.setData(Qt.ItemDataRole.UserRole, command.name)
-                self.table.setItem(number, column, item)
+                self.table.setItem(number, place, item)
             if command.name == chosen:
                 self.table.selectRow(number)
         self.table.resizeColumnToContents(0)

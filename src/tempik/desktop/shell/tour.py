@@ -7,11 +7,10 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QWidget
 
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.plain import Label
-from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.form import button, column, label, line
 
 MOST_HINTS = 6
 WIDE = 300
@@ -45,22 +44,11 @@ class Tour(QFrame):
             f"#ring {{ border: 2px solid {theme.TEXT}; border-radius: 6px; background: transparent; }}"
         )
         self.ring.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self.title, self.text, self.count = Label(), Label(), Label()
-        self.title.setFont(words(15, True))
-        self.text.setWordWrap(True)
-        self.next, self.end = QPushButton("Next"), QPushButton("Enough")
+        self.title, self.text, self.count = label(size=15, bold=True), label(wraps=True), label()
+        self.next, self.end = button("Next", "", self.go_on), button("Enough", "", self.finish)
         self.next.setProperty("main", True)
-        self.next.clicked.connect(self.go_on)
-        self.end.clicked.connect(self.finish)
-        row = QHBoxLayout()
-        row.addWidget(self.count, 1)
-        row.addWidget(self.end)
-        row.addWidget(self.next)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 12, 14, 12)
-        column.addWidget(self.title)
-        column.addWidget(self.text)
-        column.addLayout(row)
+        row = line((self.count, 1), self.end, self.next, spacing=6)
+        column(self.title, self.text, row, over=self, spacing=6, margins=(14, 12, 14, 12))
         self.setFixedWidth(WIDE)
         for watched in (window, self.next, self.end):
             watched.installEventFilter(self)

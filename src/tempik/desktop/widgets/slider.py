@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QSlider
 
@@ -16,6 +16,13 @@ class FreeSlider(QSlider):
     def __init__(self, air: float) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self._air = air
+
+    def show_place(self, place: int) -> None:
+        """Show where it stands without telling of it, unless it is dragged."""
+        if not self.isSliderDown():
+            with QSignalBlocker(self):
+                self.setValue(place)
+            self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:

@@ -7,14 +7,12 @@ from PySide6.QtGui import QColor, QDrag, QMouseEvent, QPainter, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QHBoxLayout,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,6 +22,7 @@ from tempik.desktop.session.media_watch import MediaWatch
 from tempik.desktop.timeline.dropping import FOOTAGE_MIME
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling, paint_cue
+from tempik.desktop.widgets.form import column, line
 from tempik.desktop.widgets.painting import painter_on
 from tempik.desktop.widgets.theme import words
 from tempik.edit.footage.facts import TAGS, uneven
@@ -186,14 +185,7 @@ class FootageShelf(QWidget):
         self.list.currentItemChanged.connect(self._current)
         self.list.hovered.connect(self._hover)
         self.list.itemSelectionChanged.connect(self.chosen_changed)
-        top = QHBoxLayout()
-        top.addWidget(self.words, 1)
-        top.addWidget(self.sort)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
-        column.addLayout(top)
-        column.addWidget(self.list, 1)
+        column(line((self.words, 1), self.sort, spacing=6), (self.list, 1), over=self, spacing=6)
 
     @property
     def missing(self) -> frozenset[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PySide6.QtCore import QObject, QPointF, QRectF, QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QGridLayout, QWidget
 
@@ -94,10 +94,7 @@ class AmountRow(QObject):
     def show_value(self, value: float) -> None:
         """Show a value without telling of it."""
         low, high = self.amount.low, self.amount.high
-        if not self.slider.isSliderDown():
-            with QSignalBlocker(self.slider):
-                self.slider.setValue(round((value - low) / (high - low) * STEPS))
-            self.slider.update()
+        self.slider.show_place(round((value - low) / (high - low) * STEPS))
         self.box.show_value(value)
         changed = value != getattr(NEUTRAL, self.name)
         marks.ink(self.label, "" if changed else "quiet")

@@ -6,13 +6,14 @@ import math
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QConicalGradient, QKeyEvent, QMouseEvent, QPainter, QPen, QRadialGradient
-from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from tempik.desktop.pages.grade.sliders import GradeSlider
-from tempik.desktop.widgets import marks, theme
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import column, label, line, quiet
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label
-from tempik.desktop.widgets.theme import colour, figures, words
+from tempik.desktop.widgets.theme import colour, figures
 from tempik.desktop.widgets.typed import ARROWS, AWAY, takes
 from tempik.reel import Grade, Wheel
 from tempik.reel.grade import WHEELS
@@ -129,20 +130,15 @@ class Wheels(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.filling = False
         self.discs: dict[str, Disc] = {}
-        self.levels: dict[str, QSlider] = {}
+        self.levels: dict[str, GradeSlider] = {}
         self._message: dict[str, Label] = {}
         self._wheels = dict.fromkeys(WHEELS, Wheel())
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
-        for name in WHEELS:
-            row.addLayout(self._column(name), 1)
+        line(*((self._column(name), 1) for name in WHEELS), over=self, spacing=14)
 
     def _column(self, name: str) -> QVBoxLayout:
         title = TITLES[name]
-        disc, level, message = Disc(title), GradeSlider(0.5), Label()
+        disc, level, message = Disc(title), GradeSlider(0.5), quiet("")
         disc.moved.connect(lambda x, y: self.dragged.emit(name, Wheel(x, y, self._wheels[name].level)))
         disc.settled.connect(lambda: self.settled.emit(f"balance of the {title} parts"))
         level.setRange(-100, 100)
@@ -152,37 +148,22 @@ class Wheels(QWidget):
         level.sliderReleased.connect(lambda: self.settled.emit(f"light of the {title} parts"))
         level.valueChanged.connect(lambda value: self._typed(name, value))
         message.setFont(figures(12))
-        marks.ink(message, "quiet")
-        head = QHBoxLayout()
-        name_label = Label(title)
-        name_label.setFont(words(12))
-        head.addWidget(name_label)
-        head.addStretch(1)
-        head.addWidget(message)
-        column = QVBoxLayout()
-        column.setSpacing(3)
-        column.addLayout(head)
-        column.addWidget(disc, 1)
-        column.addWidget(level)
         self.discs[name], self.levels[name], self._message[name] = disc, level, message
-        return column
+        return column(line(label(title, 12), None, message), (disc, 1), level, spacing=3)
 
     def _levelled(self, name: str, value: int) -> Wheel:
         wheel = self._wheels[name]
         return Wheel(wheel.x, wheel.y, 0.0 if abs(value) <= 1 else value / 100)
 
     def _typed(self, name: str, value: int) -> None:
-        if not self.filling and not self.levels[name].isSliderDown():
+        if not self.levels[name].isSliderDown():
             self.typed.emit(name, self._levelled(name, value))
 
     def show_grade(self, grade: Grade) -> None:
         """Show the balance of a grade."""
-        self.filling = True
         for name in WHEELS:
             wheel: Wheel = getattr(grade, name)
             self._wheels[name] = wheel
             self.discs[name].show_at(wheel.x, wheel.y)
-            if not self.levels[name].isSliderDown():
-                self.levels[name].setValue(round(wheel.level * 100))
+            self.levels[name].show_place(round(wheel.level * 100))
             self._message[name].setText(f"{wheel.level * 100:+.0f} %" if wheel.level else "")
-        self.filling = False

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from msgspec.structs import replace
-from PySide6.QtCore import QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QSlider, QWidget
 
@@ -86,11 +86,8 @@ class Channel:
             widget.setAccessibleName(f"{text} {title}")
         for text, switch in zip(("Mute", "Solo", "The song ducks under"), self.form.controls.values(), strict=True):
             switch.setAccessibleName(f"{text} {title}")
-        for slider, at in ((self.bar, values.gain_db * PER_DB), (self.pan, values.pan * 100)):
-            if not slider.isSliderDown():
-                with QSignalBlocker(slider):
-                    slider.setValue(round(at))
-                slider.update()
+        self.bar.show_place(round(values.gain_db * PER_DB))
+        self.pan.show_place(round(values.pan * 100))
         self.gain.show_value(values.gain_db)
         side = "middle" if values.pan == 0 else f"{abs(values.pan) * 100:.0f} % {'left' if values.pan < 0 else 'right'}"
         self.pan.setToolTip(f"Left and right: {side}")
