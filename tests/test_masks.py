@@ -275,6 +275,20 @@ def test_a_clip_is_laid_again_on_every_downbeat_and_follows_them(sticker: tuple[
     assert [c.id for c in made.clips] == [c.id for c in reel.clips] and not problems(made)
 
 
+def test_a_repeat_on_every_nth_point_begins_as_many_later_as_its_rule_says(sticker: tuple[Reel, str]) -> None:
+    """Not noticed once: a rule's offset that is one more than it says."""
+    reel, clip = sticker
+    timeline = Timeline(reel)
+    first = timeline.placed_clip(clip)
+    assert first is not None
+    # Points are counted from the first downbeat, which is where the clip lies itself.
+    after = [f for p in timeline.on_reel() if not p.part and (f := timeline.frame_of_point(p)) >= first.first]
+    for offset in (0, 1, 3):
+        made = repeats.with_repeat(reel, [clip], Rule(of="points", every=4, offset=offset))
+        expected = [f for f in after[offset::4] if first.first < f < timeline.frames]
+        assert [f for f in repeat_instances(made, clip) if f > first.first] == expected
+
+
 def test_the_picture_of_a_repeat_is_that_of_the_clip(sticker: tuple[Reel, str]) -> None:
     reel, clip = sticker
     made = repeats.with_repeat(reel, [clip], Rule(of="bars", beats=(1,)))
