@@ -2,6 +2,7 @@
 
 import ast
 import os
+import threading
 from pathlib import Path
 
 import av
@@ -501,8 +502,6 @@ def test_after_analyses_are_removed_a_draft_looks_again(opened: Window, qtbot: Q
 
 def test_a_long_reels_sound_is_made_as_it_is_read() -> None:
     """An hour of it was held as a whole, 693 MB."""
-    import threading
-
     made: list[int] = []
 
     def make(number: int) -> np.ndarray:
@@ -521,3 +520,12 @@ def test_a_long_reels_sound_is_made_as_it_is_read() -> None:
         stop.set()
         thread.join()
     assert len(rolling) == count and rolling.nbytes <= (AHEAD + BEHIND + 2 * AT_STARTS + 8) * BLOCK * 4
+
+
+def test_a_long_mix_that_is_read_faster_than_its_thread_comes_round_is_held_within_its_bounds() -> None:
+    """Noticed in a slow spell: what reads made blocks, and the thread alone let them go."""
+    count = 600 * BLOCK
+    rolling = Rolling(count, lambda n: np.full((BLOCK, 2), n % 7, np.int16), [0], threading.Event())
+    for at in range(0, count, BLOCK):
+        assert len(rolling[at : at + BLOCK]) == BLOCK
+    assert rolling.nbytes <= (AHEAD + BEHIND + AT_STARTS + 2) * BLOCK * 4

@@ -405,6 +405,7 @@ class LengthLaneView(LaneView):
 """
 
 
+@pytest.mark.slow
 def test_a_new_lane_is_one_file(reel: Reel, tmp_path: Path) -> None:
     """It is found, laid out, painted, and painted anew where what it says that it depends on is another."""
     (tmp_path / "length.py").write_text(ONE_FILE)

@@ -506,7 +506,7 @@ def test_what_a_strangers_project_may_not_have(laid: Reel, wrong: Callable[[Reel
 # The check
 
 
-@pytest.mark.film(sample="")
+@pytest.mark.film
 def test_every_hit_is_checked_and_measured_in_the_file(reel: Reel, tmp_path: Path) -> None:
     reel = lanes.with_sound_lane(
         replace(reel, mix=Mix(loudness=-14.0, ceiling_db=-1.0)), ["whoosh", "swish"], Rule("cuts")

@@ -44,6 +44,7 @@ class Rolling:
         with self._moved:
             self._at = numbers[0]
             self._moved.notify()
+        self._let_go(numbers[0])  # here too: what reads may be quicker than the thread comes round
         return np.concatenate(parts)[a - numbers[0] * BLOCK : b - numbers[0] * BLOCK]
 
     def _block(self, number: int) -> Int16:
@@ -57,9 +58,7 @@ class Rolling:
         while not self._stop.is_set():
             with self._moved:
                 at = self._at
-            near = range(max(at - BEHIND, 0), min(at + AHEAD, self._last))
-            for number in [n for n in self._blocks if n not in near and n not in self._stays]:
-                self._blocks.pop(number, None)
+            near = self._let_go(at)
             wanted = next((n for n in (*range(at, near.stop), *sorted(self._stays)) if n not in self._blocks), None)
             if wanted is not None:
                 self._block(wanted)
@@ -67,6 +66,14 @@ class Rolling:
             with self._moved:
                 if self._at == at:
                     self._moved.wait(0.25)
+
+    def _let_go(self, at: int) -> range:
+        """Let blocks go that lie far from one that is read, and return those that are near it."""
+        near = range(max(at - BEHIND, 0), min(at + AHEAD, self._last))
+        for number in list(self._blocks):  # a copy: another thread may put one there meanwhile
+            if number not in near and number not in self._stays:
+                self._blocks.pop(number, None)
+        return near
 
     @property
     def nbytes(self) -> int:
