@@ -6,6 +6,7 @@ from pathlib import Path
 from types import SimpleNamespace
 
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QSize, Qt
 from PySide6.QtGui import QAccessible, QColor, QFont, QGuiApplication, QImage, QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
@@ -35,7 +36,13 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import marks, pixmap_cache, theme
 from tempik.desktop.widgets.pixmap_cache import room_for_pictures
 from tempik.desktop.widgets.plain import FittingLabel, Label
-from tempik.reel import Reel
+from tempik.edit import ruled, titles
+from tempik.edit.clips import masks
+from tempik.edit.sounds.lanes import with_sound_lane
+from tempik.edit.transitions import laying
+from tempik.reel import Arrival, Clear, Reel, Rule, Title
+from tempik.timeline.timeline import timeline_of
+from tempik.transitions import new_transition
 
 pytestmark = pytest.mark.usefixtures("no_dialogs")
 CONTROLS = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QAbstractSlider)
@@ -393,3 +400,51 @@ def test_the_status_line_tells_places_from_ones_own_folder_on(window: Window) ->
     window.say(f"Saved {Path.home()}/reels/open day.tempik")
     assert window.foot.status.text() == "Saved ~/reels/open day.tempik"
     assert str(Path.home()) in window.foot.status.toolTip()
+
+
+@pytest.fixture
+def varied(opened: Window) -> Window:
+    """A reel with something for every page, each thing twice and unlike."""
+
+    def edit(reel: Reel) -> Reel:
+        timeline = timeline_of(reel)
+        cuts = laying.cuts(timeline)
+        reel = laying.laid(reel, cuts[:1], new_transition("push"), "left", 0)
+        reel = laying.laid(reel, cuts[1:2], replace(new_transition("dissolve"), length=0.5, unit="beats"), "", 0)
+        lanes = [lane.id for lane in reel.accent_lanes]
+        reel = ruled.with_rule(reel, lanes[0], Rule("points", every=8, offset=7, at_least=0.3))
+        reel = ruled.with_rule(reel, lanes[1], Rule("bars", beats=(1,), every=2, offset=1))
+        reel = with_sound_lane(reel, ["whoosh"])
+        reel = with_sound_lane(reel, ["riser", "tick"])
+        reel = ruled.with_rule(reel, reel.sound_lanes[1].id, Rule("points", every=16, offset=15))
+        first = reel.clips[0].id
+        for kind in ("rectangle", "ellipse"):
+            reel, _ = masks.with_mask(reel, first, kind)
+        reel = masks.with_clear(reel, [first], Clear(of="colour"))
+        return titles.with_title(reel, Title("Strike\\nnow", enter=Arrival("rise", 0.5, "beats")), 0, 40)[0]
+
+    assert opened.project.change("Varied", edit)
+    return opened
+
+
+def test_to_look_at_pages_is_no_edit(varied: Window, qtbot: QtBot) -> None:
+    """What a page shows is filled in by hand-made controls: none of them may take that for what a person gives. Three did."""
+    project, errors = varied.project, []
+    project.messages.posted.connect(lambda text, error: errors.append(text) if error else None)
+    reel, steps = project.reel, len(project.history.steps)
+    clips = [c.id for c in reel.clips]
+    for page in PAGES:
+        varied.open_page(page)
+        for clip in (*clips, clips[0]):
+            project.selection.select_clips([clip])
+            QApplication.processEvents()
+        for lane in (*reel.accent_lanes, reel.accent_lanes[0]):
+            project.selection.select_lane(lane.id)
+            QApplication.processEvents()
+        for lane_of_sounds in (*reel.sound_lanes, reel.sound_lanes[0]):
+            project.selection.select_channel(lane_of_sounds.id)
+            QApplication.processEvents()
+        for frame in (0, project.timeline.frames // 2, project.timeline.frames - 1):
+            project.playhead.go(frame)
+            QApplication.processEvents()
+        assert project.reel is reel and len(project.history.steps) == steps and errors == [], page.title

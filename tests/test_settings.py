@@ -120,6 +120,21 @@ def test_every_setting_has_a_control_that_tells_what_a_person_gives_and_nothing_
     assert control.toolTip() == setting.does
 
 
+def test_a_number_that_is_bounded_or_rounded_otherwise_tells_nothing(qtbot: object) -> None:
+    """A transition was asked for with 0 frames as soon as the page showed one: fewer decimals round what is shown."""
+    number = Number(Setting("length", "long", 8.0, 0, 600, "", digits=2))
+    told: list[float] = []
+    number.told.connect(told.append)
+    number.show_value(0.25)
+    number.setDecimals(0)
+    number.setMaximum(5)
+    number.setMinimum(2)
+    number.setRange(3, 4)
+    assert told == [] and number.value() == 3
+    number.setValue(4)
+    assert told == [4.0]
+
+
 def test_a_dropdown_shows_what_it_does_not_offer_and_leaves_it_out_again(qtbot: object) -> None:
     box = Dropdown([("a", "one"), ("b", "two")])
     box.show_value("z", "of a newer version")

@@ -86,6 +86,24 @@ class Number(DecimalSpin):
             self.setFixedWidth(width)
         self.valueChanged.connect(lambda _: self.told.emit(self.kept()))
 
+    # Other bounds, or fewer decimals, may make another value of what is shown: nobody gave it.
+
+    def setDecimals(self, digits: int) -> None:
+        with QSignalBlocker(self):
+            super().setDecimals(digits)
+
+    def setMinimum(self, low: float) -> None:
+        with QSignalBlocker(self):
+            super().setMinimum(low)
+
+    def setMaximum(self, high: float) -> None:
+        with QSignalBlocker(self):
+            super().setMaximum(high)
+
+    def setRange(self, low: float, high: float) -> None:
+        with QSignalBlocker(self):
+            super().setRange(low, high)
+
     def kept(self) -> float:
         """Return its value as it is kept."""
         return round(self.value() / self.setting.scale, 9)
