@@ -182,7 +182,7 @@ def test_opacity_shows_so_much_and_what_lies_below_is_planned_too() -> None:
     assert (
         len(plan(Timeline(reel), 45, W, H).layer_plans) == 2 and len(plan(Timeline(over()), 45, W, H).layer_plans) == 1
     )
-    with pytest.raises(TempikError, match="between 0 and 100"):
+    with pytest.raises(TempikError, match="give 0 to 100"):
         layers.with_opacity(reel, ["c2"], 1.2)
 
 

@@ -93,6 +93,10 @@ class Setting(NamedTuple):
         """Return the number within its bounds that is nearest to one, as kept."""
         return min(max(value, self.low), self.high)
 
+    def allows(self, value: float) -> bool:
+        """Tell whether a number, as kept, lies within its bounds."""
+        return math.isfinite(value) and self.low <= round(value, 9) <= self.high
+
     def bounds(self) -> str:
         """Return its bounds in words, as shown: such as 0 to 200."""
         return f"{self.low * self.scale:g} to {self.high * self.scale:g}"
@@ -111,7 +115,7 @@ def problems(settings: Iterable[Setting], record: object, whose: str) -> Iterato
         if value is None or setting.kind == "switch":
             continue
         if setting.kind == "number":
-            if not (math.isfinite(value) and setting.low <= value <= setting.high):
+            if not setting.allows(value):
                 unit = setting.suffix if setting.scale == 1 else ""
                 yield f"{whose} {setting.noun} of {value:g}{unit}; keep it between {setting.low:g} and {setting.high:g}."
         elif setting.kind == "colour" and not is_colour(value):
@@ -126,10 +130,15 @@ def is_colour(text: str) -> bool:
 def checked(setting: Setting, value: float) -> float:
     """Return a number as it is kept, of one as it is shown. Raises TempikError where it lies outside its setting."""
     kept = value / setting.scale
-    if not (math.isfinite(kept) and setting.low <= round(kept, 9) <= setting.high):
-        noun = setting.noun[:1].upper() + setting.noun[1:]
-        raise TempikError(f"{noun} of {value:g}{setting.suffix} cannot be; give {setting.bounds()}.")
+    refuse_outside(setting, kept)
     return kept
+
+
+def refuse_outside(setting: Setting, value: float) -> None:
+    """Raises TempikError where a number, as kept, lies outside its setting."""
+    if not setting.allows(value):
+        noun = setting.noun[:1].upper() + setting.noun[1:]
+        raise TempikError(f"{noun} of {setting.shown(value)} cannot be; give {setting.bounds()}{setting.suffix}.")
 
 
 def read(setting: Setting, text: str) -> Value:

@@ -214,7 +214,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
     elif options.channel or options.track is not None:
         reel = _strip_changed(reel, options.channel or _track(reel, options.track), options)
     else:
-        asked = [n for n in (*_OF_A_STRIP, *_OF_A_ROW, *_OF_A_CLIP) if options.is_given(n)]
+        asked = [n for n in (*_OF_A_STRIP, *_OF_A_LANE, *_OF_A_CLIP) if options.is_given(n)]
         if asked:
             raise TempikError(
                 f"What does --{asked[0].replace('_', '-')} change? Give --lane N, --clip N, --track N or --channel."
@@ -232,7 +232,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
 
 
 _OF_A_STRIP = (*OF_CHANNEL.values(), "remove")
-_OF_A_ROW = (*RULE_OPTIONS, "beats_of_bar", *OF_LANE.values())
+_OF_A_LANE = (*RULE_OPTIONS, "beats_of_bar", *OF_LANE.values())
 _OF_A_CLIP = ("at", "from_s", "length", "pitch", "fade_in", "fade_out", *OF_CLIP.values())
 
 

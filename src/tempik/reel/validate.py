@@ -28,9 +28,11 @@ FRAME_SIZE_LIMIT = 8192
 MOST_TRACKS = 8
 # What of a clip can be keyed, and within which bounds.
 KEYED = {
-    "opacity": (0.0, 1.0), "zoom": (0.01, 100.0), "x": (-100.0, 100.0), "y": (-100.0, 100.0),
-    "turn_deg": (-36_000.0, 36_000.0), "word": (0.0, 10_000.0), "grade": (0.0, 1.5), "exposure": (-6.0, 6.0),
-}  # fmt: skip
+    **{name: (setting.low, setting.high) for name, setting in (CLIP_SETTINGS | PLACE_SETTINGS).items()},
+    "word": (0.0, 10_000.0),
+    "grade": (AMOUNTS["amount"].low, AMOUNTS["amount"].high),
+    "exposure": (AMOUNTS["exposure"].low, AMOUNTS["exposure"].high),
+}
 MOST_TITLE = 10_000
 MOST_JOIN = {"frames": 600.0, "beats": 16.0}
 _LOOKED_THROUGH: Stage[tuple[str, ...]] = Stage("problems", LONG)

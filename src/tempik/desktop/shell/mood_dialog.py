@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLineEdit, QVBoxLayout,
 from tempik.accents import CATALOGUE as ACCENTS
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.widgets.controls import Dropdown, Number, control_of
-from tempik.desktop.widgets.form import Part, SettingsForm, button, column, grid, label, line, tool
+from tempik.desktop.widgets.form import Part, SettingsForm, button, column, grid, label, line, low, tool
 from tempik.edit.drafting.moods import FIRES_ON, LEVELS, MOOD_SETTINGS, MOODS, REWIND, Fires, Mood, Phrase
 from tempik.errors import TempikError
 from tempik.grade.looks import LOOKS
@@ -115,6 +115,7 @@ class MoodDialog(QDialog):
             self.cuts[level] = QLineEdit(phrases_text(mood.phrases[level]))
             self.cuts[level].setToolTip(LENGTHS)
             cuts.append([label(f"cuts, {LEVEL_WORDS[level]}"), self.cuts[level]])
+        low(*self.names.values(), *self.cuts.values())
         return [
             column(grid(*rows, *(self._row(name) for name in names), spacing=(6, 5), wide=(1,)), None)
             for rows, names in zip((cuts, [], []), COLUMNS, strict=True)
@@ -146,6 +147,7 @@ class MoodDialog(QDialog):
         amount.show_value(fires.amount)
         for box in (every, amount):
             box.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        low(accent, of, where)
         row = (accent, of, every, where, amount)
         self.fires.append(row)
 

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, Protocol
+from typing import Any
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor
@@ -56,19 +56,8 @@ LEAST_W = 50  # a control may be made so narrow on a small screen
 LETTERS = 8  # of a choice, as narrow as it may be
 
 
-class Control(Protocol):
-    """What all controls have; they are widgets."""
-
-    @property
-    def told(self) -> Any:
-        """The signal that carries a value a person gave."""
-
-    def show_value(self, value: Any) -> None:
-        """Show a value without telling it."""
-
-
 class Number(DecimalSpin):
-    """A number with its unit. `fits` draws a wide number in a narrow field: of `width` pixels."""
+    """A number with its unit, in a field of `width` pixels where that is given."""
 
     told = Signal(object)
 

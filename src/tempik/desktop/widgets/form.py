@@ -209,6 +209,13 @@ def button(
     return made
 
 
+def buttons(
+    *texts_tips_acts: tuple[str, str, Callable[[], object]], room: marks.Room | None = None
+) -> list[QPushButton]:
+    """Return buttons, each of its text, its tip and what it does."""
+    return [button(text, tip, act, room) for text, tip, act in texts_tips_acts]
+
+
 def label(text: str = "", size: int = 0, bold: bool = False, ink: marks.Ink = "", wraps: bool = False) -> Label:
     """Return a label in a size and ink of its own."""
     made = Label(text)

@@ -124,6 +124,7 @@ INKS: dict[Ink, str] = {"quiet": QUIET, "warning": WARNING_TEXT, "beat": RHYTHM,
 _SHEET = f"""
 QWidget {{ color: {TEXT}; }}
 QMainWindow, QDialog {{ background: {GROUND}; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QToolTip {{ background: {RAISED}; color: {TEXT}; border: 1px solid {LINE}; padding: 4px 6px; }}
 QPushButton, QToolButton {{
   background: {RAISED}; border: 1px solid {LINE}; border-radius: 4px; padding: 4px 10px; min-height: 20px; }}

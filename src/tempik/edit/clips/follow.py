@@ -10,7 +10,9 @@ from tempik.edit.clips.slots import clip_of, with_clips
 from tempik.edit.footage.tracking import with_track
 from tempik.errors import TempikError
 from tempik.reel import Follow, MotionTrack, Reel, by_id
+from tempik.reel.clip_settings import FOLLOW_SETTINGS
 from tempik.reel.nests import all_clips, all_lanes
+from tempik.settings import refuse_outside
 from tempik.timeline.following import has_room, track_of
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
@@ -30,8 +32,7 @@ def with_follow_fields(reel: Reel, clips: Collection[str], **fields: float) -> R
     """Change where subjects are kept in the frame (`x`, `y`, shares of it) and how `calm` the way is, in seconds. Raises TempikError where
     none of the clips follows a subject, and outside the settings' bounds."""
     for name, value in fields.items():
-        if not 0 <= value <= (10 if name == "calm" else 1):
-            raise TempikError("A subject is kept within the frame, 0 to 100 %, on a way calmed over 0 to 10 s.")
+        refuse_outside(FOLLOW_SETTINGS[name], value)
     found = [c for c in (clip_of(reel, name) for name in clips) if c.follow is not None]
     if not found:
         raise TempikError("No selected clip follows a subject; pick one first.")

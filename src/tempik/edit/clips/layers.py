@@ -12,8 +12,10 @@ from tempik.edit.transitions.laying import TransitionPlace, transition_at, with_
 from tempik.errors import TempikError
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position, Reel, Transition, TransitionUnit
+from tempik.reel.clip_settings import CLIP_SETTINGS
 from tempik.reel.lanes import KeyEase
 from tempik.reel.validate import KEYED
+from tempik.settings import refuse_outside
 from tempik.timeline.timeline import PLACE_KEYS, Timeline, timeline_of
 from tempik.transitions import new_transition
 
@@ -30,8 +32,7 @@ def with_blend(reel: Reel, clips: Collection[str], blend: str) -> Reel:
 def with_opacity(reel: Reel, clips: Collection[str], opacity: float, frame: int | None = None) -> Reel:
     """Set how much of clips shows, 0 to 1. Where a clip's opacity has keys, the key at the frame is set, or made. Raises TempikError
     outside 0 to 1."""
-    if not 0 <= opacity <= 1:
-        raise TempikError("Opacity lies between 0 and 100 %.")
+    refuse_outside(CLIP_SETTINGS["opacity"], opacity)
     out = []
     for name in clips:
         clip = clip_of(reel, name)

@@ -15,6 +15,7 @@ from tempik.errors import TempikError
 from tempik.reel import Clear, Clip, Framing, Mask, MotionTrack, Reel, by_id, new_id
 from tempik.reel.mask import MASK_KEYED, MASK_SETTINGS
 from tempik.reel.validate import problems
+from tempik.settings import refuse_outside
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed_clip import source_at_frames
 from tempik.timeline.timeline import Timeline, timeline_of
@@ -66,9 +67,8 @@ def with_mask_fields(reel: Reel, clip: str, mask: str, wanted: Mapping[str, obje
     record, fields = mask_of(reel, clip, mask), dict(wanted)
     for name in MASK_KEYED:
         value = fields.get(name)
-        setting = MASK_SETTINGS[name]
-        if isinstance(value, int | float) and not setting.low <= value <= setting.high:
-            raise TempikError(f"A mask's {setting.title} lies between {setting.low:g} and {setting.high:g}.")
+        if isinstance(value, int | float):
+            refuse_outside(MASK_SETTINGS[name], value)
     keys, timeline = dict(record.keys), timeline_of(reel)
     for name in [n for n in fields if frame is not None and record.keys.get(n)]:
         assert frame is not None

@@ -227,7 +227,7 @@ def opened_up(reel: Reel, track: int, frame: int, frames: int) -> Reel:
 
 
 def keep_locked(before: Reel, after: Reel) -> None:
-    """Raise TempikError when a change touches clips of a track that is locked. Raises TempikError where a locked track would be another."""
+    """Raises TempikError when a change touches clips of a locked track, or a locked track would be another."""
     locked = {n for n, track in enumerate(before.tracks) if track.locked}
     still = {n for n in locked if n < len(after.tracks) and after.tracks[n].locked}
     if not still or before.clips is after.clips:

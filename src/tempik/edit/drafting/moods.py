@@ -237,7 +237,7 @@ def mood_problems(mood: Mood) -> Iterator[str]:
             yield "a cut that is not 0.5 to 64 beats long in whole beats and halves"
     for setting in MOOD_SETTINGS.values():
         value = getattr(mood, setting.name)
-        if not setting.low <= value <= setting.high:
+        if not setting.allows(value):
             yield f"{setting.noun} of {value:g}; keep it between {setting.low:g} and {setting.high:g}"
     if mood.roll % 1 or mood.hold % 1:
         yield "a roll or a hold that is no whole number of beats"

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QCheckBox, QWidget
 from tempik.desktop.commands.speed import WAYS, SpeedCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, Toggles
-from tempik.desktop.widgets.form import SettingsForm, button, column, grid, line, low, quiet, toggle
+from tempik.desktop.widgets.form import SettingsForm, buttons, column, grid, line, low, quiet, toggle
 from tempik.edit.speed import speed
 from tempik.reel import Reel, by_id
 from tempik.reel.clip_settings import CLIP_SOUND_SETTINGS, REEL_SETTINGS
@@ -36,7 +36,7 @@ class DirectionPane(QWidget):
         backward = "Play the same stretch the other way round (R)"
         self.backward = toggle("Reverse", backward, lambda _: commands.reverse(), "grid")
         made = [
-            [button(text, tip, act, "grid") for text, tip, act in row]
+            buttons(*row, room="grid")
             for row in (
                 (
                     ("There and back", "Turn at the playhead or the point nearest the middle", commands.there_and_back),
@@ -57,8 +57,8 @@ class DirectionPane(QWidget):
         self.mark_text = quiet("", wraps=True)
         commands.project.selection.marked_changed.connect(self._say_marked)
         self._say_marked()
-        buttons = grid((self.backward, *made[0]), *made[1:], spacing=(4, 4))
-        column(buttons, self.mark_text, None, over=self, margins=PANE)
+        lines = grid((self.backward, *made[0]), *made[1:], spacing=(4, 4))
+        column(lines, self.mark_text, None, over=self, margins=PANE)
 
     def fill(self, placed: PlacedClip) -> None:
         """Show which way a clip plays."""

@@ -12,7 +12,7 @@ from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SA
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
-from tempik.desktop.widgets.form import button, column, holder, line, quiet
+from tempik.desktop.widgets.form import buttons, column, holder, line, quiet
 from tempik.desktop.widgets.theme import words
 from tempik.edit.titles import with_title_fields
 from tempik.reel import Position, Title
@@ -56,9 +56,9 @@ class TitlesPage(Page):
 
     def _lay_out(self) -> None:
         commands = self.commands
-        made = [
-            line(*((button(text, tip, act, "low"), 1) for text, tip, act in buttons))
-            for buttons in (
+        lines = [
+            line(*((made, 1) for made in buttons(*row, room="low")))
+            for row in (
                 (
                     ("Add here", "A title at the playhead", commands.add_title),
                     ("Read lyrics …", "Lay the lines of an LRC, SRT or WebVTT file", commands.read_lyrics),
@@ -72,7 +72,7 @@ class TitlesPage(Page):
                 (("Named points become words", "Each name on its own point", commands.named_to_words),),
             )
         ]
-        self._side = holder(column((self.text, 1), *made))
+        self._side = holder(column((self.text, 1), *lines))
         self._side.setFixedWidth(TEXT_W)
         right = column(self.fields, None, self.note)
         line(self._side, (right, 1), over=self, spacing=14, margins=(12, 6, 12, 8))
