@@ -132,6 +132,19 @@ def test_a_save_keeps_unanswered_work_of_a_session_that_did_not_end(
     assert any('"amount": 0.25' in text for text in kept)
 
 
+def test_a_session_that_was_killed_after_its_save_left_nothing_unsaved(
+    window: Window, reel: Reel, tmp_path: Path
+) -> None:
+    path = tmp_path / "r.tempik"
+    saved = with_all_amounts(reel, 0.25)
+    save_reel(saved, path)
+    Journal(path.with_name(".r.tempik.journal"), history.begin(reel).done(saved, "Amount 25 %"), path).leave()
+    assert window.importer.open_project(path) and window.recovery.left is None
+    assert "nsaved" not in window.foot.status.text() and not window.project.unsaved
+    window.undo()
+    assert window.project.reel.amount == reel.amount, "its steps can still be undone"
+
+
 def test_where_left_work_cannot_be_kept_nothing_replaces_it(window: Window, reel: Reel, tmp_path: Path) -> None:
     path = tmp_path / "r.tempik"
     save_reel(reel, path)

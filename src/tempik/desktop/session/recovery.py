@@ -83,7 +83,12 @@ class Recovery(QObject):
         self.say(f"Opened {self.project.path}" if not self.project.read_only else self.project.read_only)
         if self.project.path is not None:
             remember_recent(self.project.path)
-        self._offer(self.project.left_behind())
+        found = self.project.left_behind()
+        if found is not None and not found.unread and found.history.reel == self.project.saved_reel:
+            self.left = found  # all of it was saved: there is nothing to ask, and its steps can still be undone
+            self.answer(True)
+            return
+        self._offer(found)
 
     def begun_anew(self) -> None:
         """An empty project was begun."""
