@@ -448,3 +448,17 @@ def test_to_look_at_pages_is_no_edit(varied: Window, qtbot: QtBot) -> None:
             project.playhead.go(frame)
             QApplication.processEvents()
         assert project.reel is reel and len(project.history.steps) == steps and errors == [], page.title
+
+
+def test_a_frame_that_comes_late_is_fitted_all_the_same(window: Window, qtbot: QtBot) -> None:
+    """A busy window manager puts its frame about a window seconds after it was asked for."""
+    room = window.screen().availableGeometry()
+    window.resize(room.size())
+    window.show()
+    assert not window.isMaximized()
+    QTest.qWait(1200)  # longer than it used to be waited for
+    window.frameGeometry = lambda: window.geometry().adjusted(-1, -20, 1, 4)  # type: ignore[method-assign]
+    try:  # to its least width: the screens of tests are small
+        qtbot.waitUntil(lambda: window.height() + 24 <= room.height(), timeout=3000)
+    finally:
+        del window.frameGeometry

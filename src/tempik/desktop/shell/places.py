@@ -62,7 +62,11 @@ class Divider(QSplitter):
         self.setSizes(list(sizes))
 
 
-FRAME_THERE_MS = (50, 200, 800)
+# A window manager puts its frame about the window some time after it was asked for, and later where it or we are busy: it is waited
+# for so many times so long, and the window fitted until it has stayed so a few times.
+FRAME_EVERY_MS = 100
+FRAME_TRIES = 150
+FITS_TIMES = 5
 
 
 class WindowPlaces(QObject):
@@ -71,6 +75,9 @@ class WindowPlaces(QObject):
     def __init__(self, window: QMainWindow, across: Divider, down: Divider) -> None:
         super().__init__(window)
         self._window, self._across, self._down = window, across, down
+        self._tries = self._fits = 0
+        self._waiting = QTimer(self)
+        self._waiting.timeout.connect(self._await_frame)
         window.installEventFilter(self)
 
     def begin(self) -> None:
@@ -97,23 +104,33 @@ class WindowPlaces(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Show:
+            self._tries, self._fits = FRAME_TRIES, 0
             self._fit_frame()
-            # A window manager puts its frame about the window some time after it was asked for.
-            for delay_ms in FRAME_THERE_MS:
-                QTimer.singleShot(delay_ms, self, self._fit_frame)
+            self._waiting.start(FRAME_EVERY_MS)
         return False
 
-    def _fit_frame(self) -> None:
-        """Once shown, the frame's own size is known: nothing of it may lie beyond the screen."""
+    def _await_frame(self) -> None:
+        self._tries -= 1
+        window = self._window
+        framed = window.frameGeometry() != window.geometry()
+        fits = self._fit_frame()
+        self._fits = self._fits + 1 if framed and fits else 0
+        if self._fits >= FITS_TIMES or self._tries <= 0 or not window.isVisible():
+            self._waiting.stop()
+
+    def _fit_frame(self) -> bool:
+        """Once shown, the frame's own size is known: nothing of it may lie beyond the screen. Tells whether nothing did."""
         window = self._window
         if window.isMaximized() or window.isFullScreen():
-            return
+            return True
         room, frame = window.screen().availableGeometry(), window.frameGeometry()
         over = QSize(max(0, frame.width() - room.width()), max(0, frame.height() - room.height()))
-        if not over.isEmpty() or over.width() or over.height():
+        fits = room.contains(frame)
+        if over.width() or over.height():
             window.resize(window.size() - over)
         if not room.contains(window.frameGeometry()):
             window.move(room.topLeft())
+        return fits
 
 
 def first_size(room: QRect) -> QSize:
