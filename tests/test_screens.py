@@ -453,6 +453,7 @@ def test_to_look_at_pages_is_no_edit(varied: Window, qtbot: QtBot) -> None:
 def test_a_frame_that_comes_late_is_fitted_all_the_same(window: Window, qtbot: QtBot) -> None:
     """A busy window manager puts its frame about a window seconds after it was asked for."""
     room = window.screen().availableGeometry()
+    window.hide()
     window.resize(room.size())
     window.show()
     assert not window.isMaximized()

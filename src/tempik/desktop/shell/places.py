@@ -63,7 +63,7 @@ class Divider(QSplitter):
 
 
 # A window manager puts its frame about the window some time after it was asked for, and later where it or we are busy: it is waited
-# for so many times so long, and the window fitted until it has stayed so a few times.
+# for so many times so long, and the window fitted until it has stayed so a few times, or somebody gives it another size.
 FRAME_EVERY_MS = 100
 FRAME_TRIES = 150
 FITS_TIMES = 5
@@ -76,6 +76,7 @@ class WindowPlaces(QObject):
         super().__init__(window)
         self._window, self._across, self._down = window, across, down
         self._tries = self._fits = 0
+        self._given = QSize()
         self._waiting = QTimer(self)
         self._waiting.timeout.connect(self._await_frame)
         window.installEventFilter(self)
@@ -112,15 +113,16 @@ class WindowPlaces(QObject):
     def _await_frame(self) -> None:
         self._tries -= 1
         window = self._window
-        framed = window.frameGeometry() != window.geometry()
-        fits = self._fit_frame()
-        self._fits = self._fits + 1 if framed and fits else 0
-        if self._fits >= FITS_TIMES or self._tries <= 0 or not window.isVisible():
+        another_gave_it = window.size() != self._given
+        if not another_gave_it and window.frameGeometry() != window.geometry():
+            self._fits = self._fits + 1 if self._fit_frame() else 0
+        if another_gave_it or self._fits >= FITS_TIMES or self._tries <= 0 or not window.isVisible():
             self._waiting.stop()
 
     def _fit_frame(self) -> bool:
         """Once shown, the frame's own size is known: nothing of it may lie beyond the screen. Tells whether nothing did."""
         window = self._window
+        self._given = window.size()
         if window.isMaximized() or window.isFullScreen():
             return True
         room, frame = window.screen().availableGeometry(), window.frameGeometry()
@@ -128,6 +130,7 @@ class WindowPlaces(QObject):
         fits = room.contains(frame)
         if over.width() or over.height():
             window.resize(window.size() - over)
+            self._given = window.size()
         if not room.contains(window.frameGeometry()):
             window.move(room.topLeft())
         return fits
