@@ -1,5 +1,5 @@
 """Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | transitions [FILM …] | layers | grade [FILM …] | sound [SONGS …]
-| draft [SONGS …] | retiming | between FILM | beats | rows FOLDER … | onsets | mutants [COUNT [FOLDER …]] | fit]
+| draft [SONGS …] | retiming | between FILM | beats | changing | modules FOLDER | rows FOLDER … | onsets | mutants [COUNT [FOLDER …]] | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -54,6 +54,14 @@ def main() -> None:
         from bench import draft
 
         draft.main(sys.argv[2:])
+    elif what == "changing":
+        from bench import changing
+
+        changing.main(sys.argv[2:])
+    elif what == "modules":
+        from bench import modules
+
+        modules.main(sys.argv[2:])
     elif what == "mutants":
         from bench import mutants
 
@@ -79,7 +87,7 @@ def main() -> None:
     else:
         sys.exit(
             f"There is no bench '{what}'; choose speed, first, large, pipeline, transitions, layers, grade, sound, draft, retiming, "
-            "between, beats, rows, onsets or fit."
+            "between, beats, changing, modules, rows, onsets or fit."
         )
 
 

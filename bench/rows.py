@@ -26,6 +26,7 @@ from tempik.rhythm.records import SAMPLE_RATE
 KINDS = (".mod", ".xm", ".s3m", ".it")
 MOST_S = 100.0
 LEAST_S = 20.0
+_INTERPOLATION = 3  # OPENMPT_MODULE_RENDER_INTERPOLATIONFILTER_LENGTH of libopenmpt.h
 _BLOCK = 24  # a millisecond of samples
 _NEAR_S = 0.03
 _MOST_OFF = 0.1
@@ -52,15 +53,21 @@ def library() -> ctypes.CDLL:
         ask = getattr(found, f"openmpt_module_get_current_{name}")
         ask.restype, ask.argtypes = ctypes.c_int32, [ctypes.c_void_p]
     found.openmpt_module_destroy.argtypes = [ctypes.c_void_p]
+    found.openmpt_module_ctl_set.argtypes = [ctypes.c_void_p, ctypes.c_char_p, ctypes.c_char_p]
+    found.openmpt_module_set_render_param.argtypes = [ctypes.c_void_p, ctypes.c_int, ctypes.c_int32]
     return found
 
 
-def played(path: Path) -> Played | None:
-    """Return a module as it is played, no longer than MOST_S; None where it cannot be read."""
+def played(path: Path, tempo: float = 1.0, pitch: float = 1.0, taps: int = 0) -> Played | None:
+    """Return a module as it is played, no longer than MOST_S; None where it cannot be read. `tempo` and `pitch` are factors,
+    `taps` how many samples the player interpolates between (0: as it likes)."""
     player, data = library(), path.read_bytes()
     song = player.openmpt_module_create_from_memory2(data, len(data), *[None] * 7)
     if not song:
         return None
+    player.openmpt_module_ctl_set(song, b"play.tempo_factor", f"{tempo:.4f}".encode())
+    player.openmpt_module_ctl_set(song, b"play.pitch_factor", f"{pitch:.4f}".encode())
+    player.openmpt_module_set_render_param(song, _INTERPOLATION, taps)
     block = np.zeros(_BLOCK, np.float32)
     parts: list[NDArray[np.float32]] = []
     times: list[float] = []
@@ -86,7 +93,8 @@ def on_rows(times_s: Times, song: Played) -> tuple[int, float]:
     first of a pattern in such steps."""
     if len(times_s) < 4:
         return 0, 0.0
-    at = np.clip(np.searchsorted(song.times_s, times_s + _NEAR_S) - 1, 0, len(song.rows) - 1)
+    after = np.clip(np.searchsorted(song.times_s, times_s), 1, len(song.rows) - 1)
+    at = after - (times_s - song.times_s[after - 1] < song.times_s[after] - times_s)
     step = int(Counter(np.diff(at).tolist()).most_common(1)[0][0])
     near = np.abs(times_s - song.times_s[at]) < _NEAR_S
     return step, float(np.mean(near & (song.rows[at] % max(step, 1) == 0)))

@@ -30,8 +30,10 @@ def annotation(path: Path) -> tuple[Times, NDArray[np.int64]]:
 
 
 def group_of(stem: str) -> str:
-    """Return what a song is split by: its pattern or its style, else itself."""
+    """Return what a song is split by: its pattern, its style or the package that its module is from, else itself."""
     parts = stem.split("_")
+    if parts[0] == "module" and len(parts) > 2:
+        return f"modules {parts[1]}"
     if parts[0] == "mma" and len(parts) > 2:
         return f"styles {parts[2]}"
     if parts[-1].replace(".", "").isdigit():

@@ -52,7 +52,7 @@ def piece(family: str, number: int) -> Piece | None:
     score: Score | None
     if family == "free":
         score, sound = free(rng)
-        sound = _sounded(score, rng, 0.5, 1.0) if sound is None else mix.mastered(sound, rng)
+        sound = sounded(score, rng, 0.5, 1.0) if sound is None else mix.mastered(sound, rng)
         return Piece(
             f"free {number}",
             f"free {number % 3}",
@@ -80,7 +80,7 @@ def piece(family: str, number: int) -> Piece | None:
     if score is None or len(score.beats) < 8:
         return None
     simple = family in ("bare", "plain", "between")
-    sound = _sounded(score, rng, 0.7 if simple else 0.35 if family == "bands" else 0.2, 0.35 if simple else 1.0)
+    sound = sounded(score, rng, 0.7 if simple else 0.35 if family == "bands" else 0.2, 0.35 if simple else 1.0)
     inside = score.beats < len(sound) / SAMPLE_RATE - 0.05
     closed = number % 3 == 0 if simple else is_closed(group)
     return Piece(
@@ -120,7 +120,7 @@ def _joined(rng: Rng, number: int) -> Piece | None:
     )
 
 
-def _sounded(score: Score, rng: Rng, font_less: float, rough: float) -> NDArray[np.float32]:
+def sounded(score: Score, rng: Rng, font_less: float, rough: float) -> NDArray[np.float32]:
     """Return a score's sound: by our own voices, by a sound font, or drums by one and the rest by the other."""
     font = mix.FONTS[int(rng.integers(2))]
     count = int(score.length_s * SAMPLE_RATE)

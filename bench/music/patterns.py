@@ -510,8 +510,8 @@ class Band:
                         )
 
 
-def band(rng: Rng, groove: Groove | None = None, seconds: float | None = None) -> Score:
-    """Return a piece by a band in one of the grooves, with sections."""
+def band(rng: Rng, groove: Groove | None = None, seconds: float | None = None, at: Times | None = None) -> Score:
+    """Return a piece by a band in one of the grooves, with sections; on beats `at` these seconds where they are given."""
     groove = groove or GROOVES[int(rng.integers(len(GROOVES)))]
     stretch = rng.uniform(0.93, 1.07)
     bpm = float(np.clip(rng.uniform(*groove.bpm) * stretch, 42, 215))
@@ -520,7 +520,7 @@ def band(rng: Rng, groove: Groove | None = None, seconds: float | None = None) -
     seconds = seconds or float(rng.uniform(26, 46))
     steady = rng.random() < 0.8 or groove.name in ("house", "techno", "trance")
     pickup = int(rng.integers(0, groove.metre)) if rng.random() < 0.2 else 0
-    beats = (even if steady else moving)(rng, bpm, seconds, lead_in(rng))
+    beats = (even if steady else moving)(rng, bpm, seconds, lead_in(rng)) if at is None else at
     player = Band(rng, groove, beats, pickup)
     player.score.steady = steady
     count = (len(beats) - pickup) // groove.metre + 1

@@ -13,7 +13,7 @@ from tempik.cli.output import write_out
 from tempik.errors import TempikError
 
 if TYPE_CHECKING:
-    from tempik.rhythm.records import Analysis, Beat
+    from tempik.rhythm.records import Analysis, BarReading, Beat
 
 
 def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
@@ -27,6 +27,11 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     beats.add_argument(
         "--reading", type=count, default=1, metavar="N", help="the beats of the N-th reading (%(default)s)"
     )
+    beats.add_argument(
+        "--bars",
+        action="store_true",
+        help="the ways to count bars that were heard for the beats, as found first, a line each",
+    )
     beats.add_argument("-o", "--output", type=Path)
 
 
@@ -35,6 +40,7 @@ def run(options: Options) -> int:
     from tempik.rhythm import analyse
 
     together(options, "readings", "reading")
+    together(options, "readings", "bars")
     found = analyse(options.song)
     if not found.beats:
         raise TempikError(f"{options.song} has no steady beat; choose a song with one, or place points by hand.")
@@ -42,7 +48,9 @@ def run(options: Options) -> int:
     if not 1 <= options.reading <= len(ways):
         raise TempikError(f"{options.song} has no reading {options.reading}: {_heard(len(ways))}; see --readings.")
     chosen = ways[options.reading - 1]
-    if options.format == "json" and not options.readings:
+    if options.bars and options.format == "csv":
+        text = "\n".join(["way,metre,belief,first_bar_s", *_bar_lines(found, options.reading)]) + "\n"
+    elif options.format == "json" and not options.readings:
         text = _json(_document(options.song, found, chosen))
     elif options.readings and options.format == "json":
         text = _json(_document(options.song, found, found.beats))
@@ -68,6 +76,25 @@ def _reading_lines(found: Analysis) -> list[str]:
     ]
 
 
+def _bar_lines(found: Analysis, reading: int) -> list[str]:
+    bars, beats = (
+        (found.bars, found.beats) if reading == 1 else (found.rivals[reading - 2].bars, found.rivals[reading - 2].beats)
+    )
+    return [
+        f"{n},{b.metre},{b.belief:.3f},{beats[b.first].time_s:.6f}"
+        for n, b in enumerate(bars, 1)
+        if b.first < len(beats)
+    ]
+
+
+def _bar_rows(bars: tuple[BarReading, ...], beats: tuple[Beat, ...]) -> list[dict[str, Any]]:
+    return [
+        {"metre": b.metre, "belief": b.belief, "first_bar_s": beats[b.first].time_s}
+        for b in bars
+        if b.first < len(beats)
+    ]
+
+
 def _document(song: str, found: Analysis, chosen: tuple[Beat, ...]) -> dict[str, Any]:
     from tempik.rhythm.records import belief_word
 
@@ -81,8 +108,15 @@ def _document(song: str, found: Analysis, chosen: tuple[Beat, ...]) -> dict[str,
         "confidence": found.confidence,
         "sure": belief_word(found.confidence) if found.beats else "no steady beat",
         "beats": _rows(chosen),
+        "bars": _bar_rows(found.bars, found.beats),
         "readings": [
-            {"tempo_bpm": r.tempo_bpm, "metre": r.metre, "belief": r.belief, "beats": _rows(r.beats)}
+            {
+                "tempo_bpm": r.tempo_bpm,
+                "metre": r.metre,
+                "belief": r.belief,
+                "beats": _rows(r.beats),
+                "bars": _bar_rows(r.bars, r.beats),
+            }
             for r in found.rivals
         ],
         "onsets": [{"time_s": o.time_s, "strength": o.strength, "band": o.band} for o in found.onsets],

@@ -42,6 +42,13 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
         metavar="N",
         help="by the N-th reading that was heard (tempik beats --readings)",
     )
+    points.add_argument(
+        "--bars",
+        type=count,
+        default=0,
+        metavar="N",
+        help="bars counted the N-th way that was heard (tempik beats --bars)",
+    )
     points.add_argument("--format", choices=tuple(FORMATS), help="csv, or what the output's name ends in")
     points.add_argument(
         "--read", type=Path, metavar="FILE", help="take a CSV, label or MIDI file's points into PROJECT"
@@ -85,7 +92,7 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
 
     from tempik.edit.reel import song_of
     from tempik.edit.song import points
-    from tempik.edit.song.readings import with_reading_heard
+    from tempik.edit.song.readings import with_bars_heard, with_reading_heard
     from tempik.reel import PointChoice
     from tempik.rhythm.records import BANDS
 
@@ -96,6 +103,8 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     song_of(reel)
     if options.reading:
         reel = with_reading_heard(reel, options.reading - 1)
+    if options.bars:
+        reel = with_bars_heard(reel, options.bars - 1)
     if options.way != "found":
         reel = points.with_beat_source(reel, options.way)
     if options.pace != "1":

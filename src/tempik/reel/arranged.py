@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from tempik.reel.model import new_id
 from tempik.reel.points import FOUND, OWN, grid_of
 from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, Reading, SongPiece, Soundtrack
-from tempik.rhythm.records import Analysis, Beat, Onset, Section
+from tempik.rhythm.records import Analysis, BarReading, Beat, Onset, Section
 
 # What stands this little before a stretch begins belongs to it.
 EDGE_S = 1e-3
@@ -155,8 +155,23 @@ def analysis_in_order(heard: Analysis, order: SongOrder) -> Analysis:
         onsets=_marks(heard.onsets, order),
         sections=tuple(sections),
         drops=tuple(sorted(drops)),
-        rivals=tuple(replace(r, beats=_marks(r.beats, order)) for r in heard.rivals),
+        rivals=tuple(
+            replace(r, beats=_marks(r.beats, order), bars=_bars(r.bars, r.beats, order)) for r in heard.rivals
+        ),
+        bars=_bars(heard.bars, heard.beats, order),
     )
+
+
+def _bars(bars: tuple[BarReading, ...], beats: tuple[Beat, ...], order: SongOrder) -> tuple[BarReading, ...]:
+    """Return the ways to count bars with the beat that each begins its first bar on as the song is heard; without those that begin none."""
+    names = _names("", beats, order)
+    heard = sorted((int(at), int(was)) for (_, was), at in names.items())
+    out = []
+    for bar in bars:
+        at = next((at for at, was in heard if was % bar.metre == bar.first % bar.metre), None)
+        if at is not None:
+            out.append(replace(bar, first=at))
+    return tuple(out)
 
 
 def _held(marks: Sequence[Beat] | Sequence[Onset], order: SongOrder, number: int) -> range:

@@ -187,6 +187,9 @@ def _soundtrack_problems(song: Soundtrack) -> Iterator[str]:
             return
         if any(not 0 <= m.strength <= 1 for m in marks):
             yield f"A strength among the soundtrack's {what} lies outside 0 to 1."
+    bars = [*heard.bars, *(b for rival in heard.rivals for b in rival.bars)] if heard else []
+    if any(not (1 <= b.metre <= 32 and b.first >= 0 and _finite(b.belief)) for b in bars):
+        yield "A way to count the soundtrack's bars has no beats, or begins on none."
     times = [p.time_s for p in song.placed] + [e.time_s for e in song.edits if e.time_s is not None]
     times += [a.time_s for a in song.reading.anchors]
     if not all(_finite(t) for t in times):

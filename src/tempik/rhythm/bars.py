@@ -2,7 +2,8 @@
 
 Every metre and phase is described by how its downbeats differ from the other beats of the bar (what the front end
 hears as downbeats and as drums, low attack, new harmony, new bass note, new texture, level, what sounds half a beat
-later), by how far beats a bar apart are alike, and by where the song begins. A small network chooses (`ranking`).
+later) and by how far beats a bar apart are alike; not by where the file begins: songs are cut anywhere. A small network
+chooses (`ranking`).
 """
 
 from __future__ import annotations
@@ -43,6 +44,9 @@ class Bars(NamedTuple):
     first_downbeat: int
     summary: Table  # what the choice of beats weighs, shape (SUMMARY,)
     belief: float = 0.0
+    readings: tuple[
+        tuple[int, int, float], ...
+    ] = ()  # metre, first downbeat and belief: this one, then its likeliest rivals
 
 
 class Beaten(NamedTuple):
@@ -77,18 +81,35 @@ def find_bars(beats_s: Times, found: SummedFeatures, heard: Heard) -> Bars:
             row[len(TRAITS)],
         ]
     )
-    return Bars(metre, phase, summary, float(share[best]))
+    return Bars(metre, phase, summary, float(share[best]), _readings(score))
+
+
+# How far shares by score are evened out, so that of readings with 90 % nine of ten are right (docs/rhythm-model.md).
+_HEAT = 1.0
+READINGS_KEPT = 4
+
+
+def _readings(score: Table) -> tuple[tuple[int, int, float], ...]:
+    """Return the likeliest ways to count bars: the first, the next phase of its metre, the next metre, and what comes then."""
+    share = np.exp((score - score.max()) / _HEAT)
+    share /= share.sum()
+    order = [int(n) for n in np.argsort(-share)]
+    best = order[0]
+    phase = next(n for n in order[1:] if READINGS[n][0] == READINGS[best][0])
+    metre = next(n for n in order[1:] if READINGS[n][0] != READINGS[best][0])
+    rest = [n for n in order[1:] if n not in (phase, metre)]
+    kept = [best, *sorted([phase, metre, *rest[: READINGS_KEPT - 3]], key=lambda n: -share[n])]
+    return tuple((*READINGS[n], float(share[n])) for n in kept)
 
 
 def describe(beats_s: Times, found: SummedFeatures, heard: Heard) -> Table:
     """Return one row of traits for each metre and phase, in the order of READINGS."""
     beaten = beat_table(beats_s, found, heard)
-    first, on_it = _first_sound(beats_s, found)
-    return np.concatenate([_of_metre(metre, beaten, len(beats_s), first, on_it) for metre in METRES])
+    return np.concatenate([_of_metre(metre, beaten, len(beats_s)) for metre in METRES])
 
 
-def _of_metre(metre: int, beaten: Beaten, count: int, first: int, on_it: float) -> Table:
-    """Return the rows of one metre's phases. `first` is the beat nearest to the first sound, `on_it` 1 where that is."""
+def _of_metre(metre: int, beaten: Beaten, count: int) -> Table:
+    """Return the rows of one metre's phases."""
     alike = beaten.alike
     places = np.stack([beaten.columns[j::metre].mean(axis=0) for j in range(metre)])
     one = places - (places.sum(axis=0) - places) / (metre - 1)
@@ -102,16 +123,13 @@ def _of_metre(metre: int, beaten: Beaten, count: int, first: int, on_it: float) 
         back = np.stack([even if phase % 2 == 0 else -even for phase in range(metre)])
     else:
         back = nothing
-    phases = np.arange(metre)
-    starts = ((first - phases) % metre == 0).astype(float)
-    begins = np.stack([starts * on_it, starts * (1 - on_it), ((first + 1 - phases) % metre == 0).astype(float)], axis=1)
     usual = float(np.mean(alike[1:]))
     lags = 6 * (np.array([alike[metre], alike[2 * metre], alike[min(4 * metre, _LONGEST_LAG)]]) - usual)
     others = 6 * (np.array([alike[n] for n in (2, 3, 4, 5, 6, 7, 8, 12)]) - usual)
     same = np.array([*(float(metre == m) for m in METRES), *lags, *others])
     odds = _odds_of(metre, beaten.downbeat)
     size = np.full((metre, 1), np.log2(count / metre))
-    return np.column_stack([one, best_other, middle, back, begins, np.tile(same, (metre, 1)), odds, size])
+    return np.column_stack([one, best_other, middle, back, np.tile(same, (metre, 1)), odds, size])
 
 
 def _odds_of(metre: int, downbeat: Table) -> Table:
@@ -187,12 +205,6 @@ def _change(of_beats: Table, span: int) -> Table:
     change[1:] = np.linalg.norm(later - earlier, axis=1)[1:]
     change[0] = change[1:].mean()  # what came before the song is not known
     return change
-
-
-def _first_sound(beats_s: Times, found: SummedFeatures) -> tuple[int, float]:
-    """Return the beat nearest to the first sound, and 1 when the sound is on it."""
-    nearest = int(np.argmin(np.abs(beats_s - found.first_sound_s)))
-    return nearest, float(abs(beats_s[nearest] - found.first_sound_s) < 0.12)
 
 
 def places_in_bars(bars: Bars, count: int, downbeat: Table) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

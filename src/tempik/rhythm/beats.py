@@ -8,11 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.rhythm.attack import EDGE_RATE, STEP_RATE
-from tempik.rhythm.bars import places_in_bars
+from tempik.rhythm.bars import Bars, find_bars, places_in_bars
 from tempik.rhythm.belief import Belief, belief
 from tempik.rhythm.candidates import FEWEST, Candidate, candidates
+from tempik.rhythm.changes import seam, stretches
 from tempik.rhythm.features import FRAME_RATE, Features, listening
 from tempik.rhythm.front import DOWNBEAT, Heard, heard_at, likely
+from tempik.rhythm.pulse import TempoPulse
 from tempik.rhythm.refine import DRIFT_S, followed, in_stretches, on_one_grid, wandering_s
 from tempik.rhythm.score import Scored, alike, ranked
 
@@ -33,6 +35,7 @@ class Counted(NamedTuple):
     places: Numbers
     metre: int
     belief: float
+    readings: tuple[tuple[int, int, float], ...] = ()  # of its bars: metre, number of the first downbeat, belief
 
 
 class Beats(NamedTuple):
@@ -44,6 +47,10 @@ class Beats(NamedTuple):
 
 
 RIVALS = 2
+BETTER, OCTAVE_BETTER = (
+    1.0,
+    3.0,
+)  # log odds by which another reading of a stretch must be likelier than what is held there
 _EARLY_S = 0.01  # so little before the song begins a beat is its beginning
 _SILENCE_DB = 45.0  # below the loud passages
 _PAUSE_S = 6.0  # beats are counted on through a shorter silence
@@ -128,12 +135,87 @@ def _beats_of(power: Array, found: Features, rise: Array, heard: Heard, begins_s
     believed = belief(order, found, heard)
     if believed.nothing:
         return Beats((), believed.right)
-    ways = []
+    laid = _laid(order, believed, power, found, rise, heard)
+    laid = _anew_where_it_changes(laid, order[0].candidate.beats_s, power, found, rise, heard)
+    ways = [way for one in laid if len((way := _counted(one, found, heard, begins_s)).times_s) >= FEWEST]
+    return Beats(tuple(ways), laid[0].belief)
+
+
+class Laid(NamedTuple):
+    """Beats of a reading on the attacks, the same read the other way, whether they are one even grid, its bars, and its share of belief."""
+
+    times_s: Times
+    other_s: Times
+    steady: bool
+    bars: Bars
+    belief: float
+
+
+def _laid(
+    order: list[Scored], believed: Belief, power: Array, found: Features, rise: Array, heard: Heard
+) -> list[Laid]:
+    """Return the first way to count and its rivals, laid on the attacks."""
+    out = []
     for scored, share in zip((order[0], *_rivals(order)), _shares(believed, order), strict=False):
-        way = _counted(scored, share, power, found, rise, heard, begins_s)
-        if len(way.times_s) >= FEWEST:
-            ways.append(way)
-    return Beats(tuple(ways), believed.right)
+        out.append(Laid(*_placed(scored.candidate, power, rise, heard), scored.bars, share))
+    return out
+
+
+def _anew_where_it_changes(
+    laid: list[Laid], first: Times, power: Array, found: Features, rise: Array, heard: Heard
+) -> list[Laid]:
+    """Return the ways to count with every stretch that the `first` reading's beats do not meet read anew and joined to the rest; the
+    n-th way of all is the n-th of each stretch that has it."""
+    parts: list[tuple[float, float, list[Laid] | None]] = []
+    for start_s, end_s, anew in stretches(first, heard):
+        read = _read_anew(start_s, end_s, first, power, found, rise, heard) if anew else None
+        if parts and read is None and parts[-1][2] is None:
+            parts[-1] = (parts[-1][0], end_s, None)
+        else:
+            parts.append((start_s, end_s, read))
+    if len(parts) == 1 and parts[0][2] is None:
+        return laid
+    listened = listening(found)
+    out: list[Laid] = []
+    for n in range(max(len(laid), *(len(read or ()) for _, _, read in parts))):
+        joined, beliefs = np.empty(0), []
+        for start_s, end_s, read in parts:
+            ways = read or laid
+            way = ways[min(n, len(ways) - 1)]
+            beliefs.append(way.belief)
+            times = way.times_s[(way.times_s >= start_s) & (way.times_s < end_s)] if read is None else way.times_s
+            if len(joined) >= FEWEST and len(times) >= FEWEST:
+                joined = np.concatenate(seam(joined, times, heard, start_s))
+            else:
+                joined = np.concatenate([joined, times])
+        number = np.arange(len(joined))
+        grid = np.asarray(np.polyval(np.polyfit(number, joined, 1), number), dtype=np.float64)
+        share = float(np.average(beliefs, weights=[end - start for start, end, _ in parts]))
+        out.append(Laid(joined, grid, False, find_bars(joined, listened, heard), share))
+    return out
+
+
+def _read_anew(
+    start_s: float, end_s: float, first: Times, power: Array, found: Features, rise: Array, heard: Heard
+) -> list[Laid] | None:
+    """Return the ways to count a stretch by itself, in the song's seconds; None where it is met no better so."""
+    part, within = found.between(start_s, end_s), heard.between(start_s, end_s)
+    fine, steep = _cut(power, start_s, end_s, EDGE_RATE), _cut(rise, start_s, end_s, STEP_RATE)
+    held = first[(first >= start_s) & (first < end_s)] - start_s
+    among = candidates(part, likely(within.beat), steep)
+    if len(held) >= FEWEST:
+        among.append(Candidate(held, TempoPulse(1 / float(np.median(np.diff(held))), 1.0, True), True))
+    order = ranked(among, listening(part), within)
+    if not order or len(order[0].candidate.beats_s) < FEWEST:
+        return None
+    best = order[0].candidate.beats_s
+    as_held = max((o.score for o in order if len(held) >= FEWEST and alike(o.candidate.beats_s, held)), default=-np.inf)
+    turned = abs(float(np.log2(np.median(np.diff(best)) / np.median(np.diff(held))))) if len(held) >= FEWEST else 0.0
+    if order[0].score - as_held < (OCTAVE_BETTER if abs(turned - 1) < 0.05 else BETTER):
+        return None
+    believed = belief(order, part, within)
+    read = _laid(order, believed, fine, part, steep, within)
+    return [w._replace(times_s=w.times_s + start_s, other_s=w.other_s + start_s) for w in read]
 
 
 def _rivals(order: list[Scored]) -> list[Scored]:
@@ -154,14 +236,16 @@ def _shares(believed: Belief, order: list[Scored]) -> list[float]:
     left = np.exp(np.array([r.score for r in rivals]) - order[0].score)
     rest = float(np.exp(np.array([s.score for s in order]) - order[0].score).sum()) - 1.0
     total = max(rest, float(left.sum()), 1e-9)
-    return [believed.right, *(float((1 - believed.right) * share / total) for share in left)]
+    # None is likelier than the one that is chosen before it.
+    most = believed.right * np.minimum(left, 1.0)
+    return [
+        believed.right,
+        *(float(min((1 - believed.right) * share / total, m)) for share, m in zip(left, most, strict=True)),
+    ]
 
 
-def _counted(
-    scored: Scored, share: float, power: Array, found: Features, rise: Array, heard: Heard, begins_s: float
-) -> Counted:
-    candidate, bars = scored.candidate, scored.bars
-    times, other, steady = _placed(candidate, power, rise, heard)
+def _counted(laid: Laid, found: Features, heard: Heard, begins_s: float) -> Counted:
+    times, other, steady, bars, share = laid
     downbeat = heard_at(heard, DOWNBEAT, times)
     in_bar, place = places_in_bars(bars, len(times), downbeat)
     keep = _sounding(times, found) & (times > begins_s - _EARLY_S)
@@ -170,7 +254,9 @@ def _counted(
         # The first bar that is whole is the first; what comes before it is a pick-up.
         first = int(in_bar[int(np.argmax(place == 0))]) if (place == 0).any() else 1
         in_bar = in_bar - first + 1
-    return Counted(times, other, steady, in_bar, place, bars.metre, share)
+    skipped = int(np.argmax(keep)) if keep.any() else 0
+    readings = tuple((metre, (first - skipped) % metre, likely_) for metre, first, likely_ in bars.readings)
+    return Counted(times, other, steady, in_bar, place, bars.metre, share, readings)
 
 
 def _placed(candidate: Candidate, power: Array, rise: Array, heard: Heard) -> tuple[Times, Times, bool]:

@@ -57,12 +57,10 @@ class SummedFeatures(NamedTuple):
     bass: NDArray[np.float64]
     texture: NDArray[np.float64]
     pitched: tuple[float, float]  # how far there is harmony, and bass, that can be told by pitch: 0 to 1
-    first_sound_s: float
 
 
 def listening(found: Features) -> SummedFeatures:
     """Make features ready for the scores of beats and bars."""
-    loud = np.percentile(found.loudness, 95) if len(found.loudness) else 0.0
     return SummedFeatures(
         np.asarray(running_max(np.column_stack([found.flux, found.harmony]), 5, axis=0)),
         running_sum(found.onset),
@@ -71,7 +69,6 @@ def listening(found: Features) -> SummedFeatures:
         running_sum(found.bass),
         running_sum(found.texture),
         (_pitched(found.pitch), _pitched(found.bass)),
-        float(np.argmax(found.loudness > loud - 35)) / FRAME_RATE,
     )
 
 

@@ -16,7 +16,7 @@ from tempik.rhythm.features import FRAME_RATE, Features, features
 from tempik.rhythm.filters import running_max
 from tempik.rhythm.front import listen
 from tempik.rhythm.onsets import find_onsets
-from tempik.rhythm.records import SAMPLE_RATE, Analysis, Beat, Onset, Rival, Section
+from tempik.rhythm.records import SAMPLE_RATE, Analysis, BarReading, Beat, Onset, Rival, Section
 from tempik.rhythm.sections import find_sections
 
 BY_CHANCE = 0.35  # fewer onsets on the grid than this speaks for are on it by chance
@@ -126,14 +126,19 @@ def _analysed(samples: NDArray[np.float32], report: Report, begins_s: float = 0.
         sections=sections.sections,
         drops=sections.drops,
         rivals=tuple(
-            Rival(_tempo(way), way.metre, way.steady, round(way.belief, 4), _beats(way, found))
+            Rival(_tempo(way), way.metre, way.steady, round(way.belief, 4), _beats(way, found), _bars(way))
             for way in beats.ways[1:]
         ),
+        bars=_bars(first),
     )
 
 
 def _tempo(way: Counted) -> float:
     return 60 / float(np.median(np.diff(way.times_s)))
+
+
+def _bars(way: Counted) -> tuple[BarReading, ...]:
+    return tuple(BarReading(metre, first, round(share, 4)) for metre, first, share in way.readings)
 
 
 def _beats(way: Counted, found: Features) -> tuple[Beat, ...]:

@@ -53,14 +53,33 @@ class Section(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_field
     name: LevelName
 
 
+def sure_words(found: Analysis) -> str:
+    """Return how sure the beats of an analysis are, and its bars."""
+    beats = f"beats {belief_word(found.confidence)} {found.confidence * 100:.0f} %"
+    return (
+        f"{beats}, bars {belief_word(found.bars[0].belief)} {found.bars[0].belief * 100:.0f} %" if found.bars else beats
+    )
+
+
+class BarReading(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One way to count the bars of a reading: beats in a bar, which of its beats (from 0) begins the first, and how likely it is the
+    right one, 0 to 1, if the beats are."""
+
+    metre: int
+    first: int
+    belief: float
+
+
 class Rival(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Another way to count the same song: its tempo, metre and beats, and how likely it is the right one, 0 to 1."""
+    """Another way to count the same song: its tempo, metre and beats, and how likely it is the right one, 0 to 1; and the ways to
+    count its bars, as found first."""
 
     tempo_bpm: float
     metre: int
     steady: bool
     belief: float
     beats: tuple[Beat, ...]
+    bars: tuple[BarReading, ...] = ()
 
 
 class Analysis(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -68,7 +87,8 @@ class Analysis(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     `division` is 3 where beats divide into three (6/8, 12/8, shuffle), else 2. `drops` are the first beats of
     sections that come in much louder and lower than what was before. `confidence` is how likely the beats are the
-    right ones, 0 to 1; `rivals` are the likeliest other ways to count the song.
+    right ones, 0 to 1; `rivals` are the likeliest other ways to count the song; `bars` the ways to count the bars of its beats, as
+    found first.
     """
 
     length_s: float
@@ -82,6 +102,7 @@ class Analysis(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     sections: tuple[Section, ...] = ()
     drops: tuple[float, ...] = ()
     rivals: tuple[Rival, ...] = ()
+    bars: tuple[BarReading, ...] = ()
 
 
 class Mark(NamedTuple):

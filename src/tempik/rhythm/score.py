@@ -21,7 +21,10 @@ Times = NDArray[np.float64]
 Row = NDArray[np.float64]
 
 _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
-MOST = 16  # candidates that are described in full
+MOST = 24  # candidates that are described in full
+_BY_STRUCK = 8  # of them chosen by how many of their beats are struck
+_PHASES = 2  # of one tempo
+_SAME_TEMPO = 0.012
 SAME_S = 0.05
 
 
@@ -56,7 +59,8 @@ def describe_all(
     first = np.array([_on_beat(c, found, heard) for c in among])
     by_heard = np.argsort(-(first[:, _MET] + 0.1 * first[:, 0]))
     by_struck = np.argsort(-first[:, _EVALUATED])
-    picked = list(dict.fromkeys([*by_heard[: MOST - 5].tolist(), *by_struck[:5].tolist()]))
+    picked = _unlike(among, by_heard, MOST - _BY_STRUCK, [])
+    picked = _unlike(among, by_struck, MOST, picked)
     kept = [among[i] for i in picked]
     bars = [find_bars(c.beats_s, found, heard) for c in kept]
     own = np.array(
@@ -66,6 +70,23 @@ def describe_all(
         ]
     )
     return np.column_stack([own, _beside(own, kept)]), kept, bars
+
+
+def _unlike(among: list[Candidate], order: NDArray[np.int64], most: int, picked: list[int]) -> list[int]:
+    """Return what is picked and, up to `most` in all, the next in order: few phases of a tempo, and nothing twice."""
+    periods = [float(np.median(np.diff(c.beats_s))) for c in among]
+    own: list[int] = []
+    out = list(picked)
+    for i in (int(n) for n in order):
+        if len(out) >= most:
+            break
+        phases = sum(abs(periods[j] / periods[i] - 1) < _SAME_TEMPO for j in own)
+        if i in picked:
+            own.append(i)
+        elif phases < _PHASES and not any(alike(among[i].beats_s, among[j].beats_s) for j in out):
+            out.append(i)
+            own.append(i)
+    return out
 
 
 # Where in a row: the mean log odds on the beat come first; these are the others that rivals are compared by.

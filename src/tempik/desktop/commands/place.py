@@ -218,7 +218,7 @@ class PlaceCommands(QObject):
     def add_blank(self) -> None:
         self._solid("#000000")
 
-    @command("Place", "A solid colour at the playhead …", ("Shift+B",), "song")
+    @command("Place", "A solid colour at the playhead …", ("Ctrl+Shift+B",), "song")
     def add_solid(self) -> None:
         colour = QColorDialog.getColor(QColor("#ffffff"), self.window, "A solid colour")
         if colour.isValid():

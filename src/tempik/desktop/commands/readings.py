@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.listening import Listening
 from tempik.desktop.session.document import Project
-from tempik.edit.song.readings import readings_of, with_reading_heard
+from tempik.edit.song.readings import bars_in_use, bars_of, readings_of, with_bars_heard, with_reading_heard
 from tempik.reel import Reel
 
 
@@ -55,6 +55,28 @@ class ReadingCommands(QObject):
             return
         now = song.reading.rival if song is not None and song.reading.beat_source != "own" else -1
         self.read_as_heard((now + 1) % max(1, count))
+
+    @command("Rhythm", "The next way to count bars that was heard", ("Shift+B",), "song")
+    def next_bars(self) -> None:
+        """Count the song's bars the next way that was heard."""
+        song = self.project.reel.soundtrack
+        ways = bars_of(song) if song is not None else ()
+        if song is None or len(ways) < 2:
+            self.project.messages.say("No other bars were heard for these beats; press 1 where a bar begins.", True)
+            return
+        self.count_as_heard((bars_in_use(song) + 1) % len(ways))
+
+    def count_as_heard(self, number: int) -> None:
+        """Count the song's bars another way that was heard, with the clicks on."""
+        song = self.project.reel.soundtrack
+        ways = bars_of(song) if song is not None else ()
+        if not 0 <= number < len(ways):
+            return
+        way = ways[number]
+        what = f"Bars {number + 1} of {len(ways)}: {way.metre} beats, {way.belief * 100:.0f} % likely"
+        if self.project.change(what, lambda reel: with_bars_heard(reel, number)):
+            self.listening.set_clicks(True)
+        self.asked.emit()
 
     @command("Rhythm", "Find the song's beats anew", (), "song")
     def hear_anew(self) -> None:

@@ -31,7 +31,7 @@ from tempik.project.file import SUFFIX, load_reel
 from tempik.project.media_files import Collected, collect, found_in, missing_media, relink
 from tempik.reel import Reel
 from tempik.reel.points import points_of
-from tempik.rhythm.records import belief_word
+from tempik.rhythm.records import belief_word, sure_words
 from tempik.time import parse_rate, rate_text
 from tempik.timeline.timeline import timeline_of
 
@@ -399,9 +399,11 @@ class Importer(QObject):
 def _heard(name: str, found: Analysis) -> str:
     """Return what was heard of a song in a sentence; where it is not sure, what to do about it."""
     kind = "an even grid" if found.steady else "followed by ear"
-    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}, {belief_word(found.confidence)}."
+    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}, {sure_words(found)}."
     if belief_word(found.confidence) == "unsure" and found.rivals:
         text += " Shift+K goes through the other readings while it plays."
+    elif found.bars and belief_word(found.bars[0].belief) == "unsure":
+        text += " Shift+B goes through the other ways to count its bars while it plays."
     return text
 
 

@@ -16,6 +16,7 @@ from tempik.errors import TempikError
 from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, beats_between, is_beat, new_id, point_of
 from tempik.reel.arranged import SongOrder, analysis_in_order
 from tempik.reel.nests import all_clips, all_lanes, everywhere, nests_of
+from tempik.reel.points import FOUND
 from tempik.rhythm.records import Analysis
 
 SAME_S = 0.06  # a hand edit goes with a new beat as near as this
@@ -46,6 +47,66 @@ def readings_of(song: Soundtrack) -> tuple[HeardReading, ...]:
         )
         for n, (tempo, metre, belief, beats) in enumerate(found)
     )
+
+
+class HeardBars(NamedTuple):
+    """One way to count the bars of the beats in use: 0 as found, then others; beats in a bar, how likely it is the right one (0 to 1)
+    if the beats are, and where its bars begin."""
+
+    number: int
+    metre: int
+    belief: float
+    downbeats_s: tuple[float, ...]
+
+
+def bars_of(song: Soundtrack) -> tuple[HeardBars, ...]:
+    """Return the ways to count bars that were heard of the beats in use, as found first; none where the beats are the user's own, or
+    are shifted, halved or doubled."""
+    heard, reading = song.heard, song.reading
+    if heard is None or reading.beat_source == "own" or reading.tempo_factor != 1 or reading.late:
+        return ()
+    rival = heard.rivals[reading.rival - 1] if 0 < reading.rival <= len(heard.rivals) else None
+    beats, bars = (rival.beats, rival.bars) if rival is not None else (heard.beats, heard.bars)
+    out = []
+    for n, bar in enumerate(bars):
+        starts = [b for b in beats if b.beat == 1] if n == 0 else beats[bar.first % bar.metre :: bar.metre]
+        out.append(HeardBars(n, bar.metre, bar.belief, tuple(b.time_s for b in starts)))
+    return tuple(out)
+
+
+def bars_in_use(song: Soundtrack) -> int:
+    """Return which of `bars_of` is in use; -1 where bars are counted in a way of the user's own."""
+    reading, heard = song.reading, song.heard
+    if not reading.metre and not reading.one:
+        return 0
+    if heard is None:
+        return -1
+    bars = heard.rivals[reading.rival - 1].bars if 0 < reading.rival <= len(heard.rivals) else heard.bars
+    same = (n for n, b in enumerate(bars) if n and (b.metre, _one_of(song, b.first)) == (reading.metre, reading.one))
+    return next(same, -1)
+
+
+def _one_of(song: Soundtrack, first: int) -> str:
+    return f"{FOUND[song.reading.rival]}{first}"
+
+
+def with_bars_heard(reel: Reel, number: int) -> Reel:
+    """Count bars another way that was heard of the beats in use: 0 as found. No beat moves. Raises TempikError where there is no such way."""
+    song = song_of(reel)
+    ways = bars_of(song)
+    if not 0 <= number < len(ways):
+        message = f"{len(ways)} ways were heard" if ways else "none was heard for these beats"
+        raise TempikError(
+            f"There is no way {number + 1} to count the song's bars: {message}; a bar can begin on any beat by hand (1)."
+        )
+    if number == 0:
+        return replace(reel, soundtrack=replace(song, reading=replace(song.reading, metre=0, one="")))
+    heard = song.heard
+    assert heard is not None
+    bars = heard.rivals[song.reading.rival - 1].bars if song.reading.rival else heard.bars
+    way = bars[number]
+    reading = replace(song.reading, metre=way.metre, one=_one_of(song, way.first))
+    return replace(reel, soundtrack=replace(song, reading=reading))
 
 
 def with_reading_heard(reel: Reel, number: int) -> Reel:

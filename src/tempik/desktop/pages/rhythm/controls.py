@@ -13,7 +13,7 @@ from tempik.desktop.widgets.form import Part, button, line, toggle
 from tempik.reel import PointChoice, is_beat, is_steady, metre_of
 from tempik.reel.points import tempo_of
 from tempik.reel.soundtrack import Soundtrack
-from tempik.rhythm.records import belief_word
+from tempik.rhythm.records import sure_words
 from tempik.settings import Setting
 
 WAYS = (("found", "as found"), ("grid", "one even grid"), ("followed", "followed"), ("own", "my own beats"))
@@ -83,7 +83,7 @@ class ReadingFields(QObject):
         if heard is not None:
             text += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
             if reading.beat_source == "found" and not reading.rival:
-                text += f" · {belief_word(heard.confidence)} {heard.confidence * 100:.0f} %"
+                text += f" · {sure_words(heard)}"
         return text
 
 

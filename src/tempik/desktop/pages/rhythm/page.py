@@ -36,6 +36,7 @@ class RhythmPage(Page):
         self.view = RhythmView(context.project, context.song, context.listening)
         self.strip = ReadingsStrip(context.project, self.view)
         self.strip.chosen.connect(context.readings.read_as_heard)
+        self.strip.bars_chosen.connect(context.readings.count_as_heard)
         self._seen: Analysis | None = None  # the analysis whose readings are shown or put away
         self.reading = ReadingFields(self.commands)
         self.choosing = ChoosingFields(context.project, self.commands, self.listening)
@@ -67,7 +68,7 @@ class RhythmPage(Page):
         self.go_to.setToolTip("Jump to a bar and beat, such as 17.3 (J)")
         self.go_to.setAccessibleName("Jump to bar and beat")
         self.go_to.returnPressed.connect(self._jump)
-        heard = "The readings that were heard, over the wave (Shift+K: the next)"
+        heard = "The readings that were heard, over the wave (Shift+K: the next; Shift+B: the next way to count bars)"
         self.readings = toggle("readings", heard, room="wide")
         self.readings.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.readings.toggled.connect(lambda _: self.strip.fill(self.readings.isChecked()))
@@ -126,7 +127,12 @@ class RhythmPage(Page):
         if heard is not self._seen:
             self._seen = heard
             self.readings.setChecked(
-                heard is not None and bool(heard.rivals) and belief_word(heard.confidence) != "sure"
+                heard is not None
+                and bool(heard.beats)
+                and (
+                    belief_word(heard.confidence) != "sure"
+                    or bool(heard.bars and belief_word(heard.bars[0].belief) == "unsure")
+                )
             )
         self.readings.setEnabled(heard is not None and bool(heard.beats))
         self.strip.fill(self.readings.isChecked())
