@@ -85,6 +85,21 @@ def test_readings_are_listed_and_one_is_taken(media: Path, tmp_path: Path, capsy
     assert np.diff(beat_times(other))[:4] == pytest.approx([1.0] * 4, abs=2e-3)
 
 
+def test_ways_to_count_bars_are_listed_and_one_is_taken(media: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    song = str(media / "song.wav")
+    listed = [line.split(",") for line in told(capsys, "beats", song, "--bars").splitlines()]
+    assert listed[0] == ["way", "metre", "belief", "first_bar_s"] and len(listed) >= 4
+    assert all(float(row[2]) <= float(listed[1][2]) for row in listed[2:])
+    for row in listed[1:]:
+        downs = beat_times(told(capsys, "points", song, "--format", "csv", "--of", "downbeats", "--bars", row[0]))
+        assert np.diff(downs)[:3] == pytest.approx([0.5 * int(row[1])] * 3, abs=2e-3)
+        assert min(abs(d - float(row[3])) for d in downs) < 2e-3
+    assert main(["beats", song, "--bars", "--readings"]) == 2
+    assert "do not go together" in capsys.readouterr().err
+    assert main(["points", song, "--bars", "9"]) == 2
+    assert "There is no way 9 to count the song's bars" in capsys.readouterr().err
+
+
 def test_points_are_read_otherwise_by_option(media: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     song = str(media / "song.wav")
 

@@ -76,6 +76,46 @@ def test_two_songs_glued_together_keep_each_its_own_grid() -> None:
     assert np.diff(found).min() > 0.5 * 60 / 136 and np.diff(found).max() < 2.2 * 60 / 112
 
 
+STEPS = [(120, 150), (128, 96), (90, 108), (140, 126)]
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("before", "after"), STEPS)
+def test_a_tempo_that_steps_midway_is_read_on_both_sides_with_no_beat_lost_or_doubled(before: int, after: int) -> None:
+    first = steady(before, 24.0)
+    beats = np.concatenate([first, first[-1] + np.arange(1, int(24 * after / 60)) * 60 / after])
+    found = times_of(analyse_samples(band(beats).samples))
+    inside = found[(found > 1) & (found < beats[-1] - 1)]
+    assert met(beats[2:-2], found, 0.03) > 0.95
+    gaps = np.diff(inside)
+    assert gaps.min() > 0.75 * 60 / max(before, after) and gaps.max() < 1.3 * 60 / min(before, after)
+
+
+def test_an_even_song_is_not_cut_into_stretches() -> None:
+    music = band(steady(118, 40))
+    found = analyse_samples(music.samples)
+    assert found.steady and np.ptp(np.diff(times_of(found))) < 0.001
+
+
+@pytest.mark.parametrize("cut_s", [0.7, 3.1, 12.0])
+def test_bars_do_not_lean_on_where_a_file_begins(cut_s: float) -> None:
+    """A song is cut anywhere: its bars begin where they did."""
+    music = band(steady(104, 40))
+    found = analyse_samples(music.samples[round(cut_s * SAMPLE_RATE) :])
+    ones = np.array([b.time_s for b in found.beats if b.beat == 1]) + cut_s
+    truth = music.downbeats[(music.downbeats > cut_s + 0.1) & (music.downbeats < ones[-1] + 0.1)]
+    assert met(truth, ones, 0.03) > 0.95
+
+
+def test_the_ways_to_count_bars_hold_another_phase_and_another_metre_and_none_is_likelier_than_the_first() -> None:
+    found = analyse_samples(band(steady(104, 30)).samples)
+    first, *others = found.bars
+    assert first.metre == found.metre and found.beats[first.first].beat == 1
+    assert any(b.metre == first.metre for b in others) and any(b.metre != first.metre for b in others)
+    assert all(b.belief <= first.belief for b in others) and sum(b.belief for b in found.bars) <= 1.001
+    assert all(r.belief <= found.confidence for r in found.rivals)
+
+
 @pytest.mark.slow
 def test_a_minute_of_silence_inside_has_no_beats_and_both_sides_do() -> None:
     piece = band(steady(124, 24))

@@ -8,13 +8,22 @@ import pytest
 from msgspec.structs import replace
 
 from tempik.edit.song import points
-from tempik.edit.song.readings import heard_anew, readings_of, with_reading_heard
+from tempik.edit.song.readings import (
+    bars_in_use,
+    bars_of,
+    heard_anew,
+    readings_of,
+    with_bars_heard,
+    with_reading_heard,
+)
 from tempik.errors import TempikError
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import AccentLane, Clip, Cue, Edge, Footage, Pin, PointChoice, Reel, Soundtrack, StepOverride, point_of
+from tempik.reel.arranged import SongOrder, analysis_in_order
 from tempik.reel.points import metre_of, points_of, tempo_of
 from tempik.reel.validate import problems
 from tempik.rhythm import Analysis, Beat, Onset, Rival
+from tempik.rhythm.records import BarReading
 from tempik.timeline.timeline import Timeline
 
 
@@ -162,6 +171,62 @@ def test_hearing_a_song_anew_that_has_no_beat_leaves_clips_where_they_were(reel:
     anew = heard_anew(reel, Analysis(30.0))
     assert [round(Timeline(anew).edge_s(c.start), 3) for c in anew.clips] == [0.0, 2.0]
     assert anew.clips[0].pins == () and not problems(anew)
+
+
+def with_bars(reel: Reel, *bars: BarReading) -> Reel:
+    assert reel.soundtrack is not None and reel.soundtrack.heard is not None
+    return replace(reel, soundtrack=replace(reel.soundtrack, heard=replace(reel.soundtrack.heard, bars=bars)))
+
+
+FOUND_BARS = (BarReading(4, 0, 0.6), BarReading(4, 2, 0.2), BarReading(3, 1, 0.1))
+
+
+def test_bars_are_counted_another_way_without_a_beat_moving_and_round_to_as_found(reel: Reel) -> None:
+    reel = with_bars(reel, *FOUND_BARS)
+    assert reel.soundtrack is not None
+    assert [(b.metre, b.belief, b.downbeats_s[0]) for b in bars_of(reel.soundtrack)] == [
+        (4, 0.6, 0.0),
+        (4, 0.2, 1.0),
+        (3, 0.1, 0.5),
+    ]
+    times = [p.time_s for p in points_of(reel.soundtrack)]
+    ways = []
+    for number in (1, 2):
+        other = with_bars_heard(reel, number)
+        assert other.soundtrack is not None and bars_in_use(other.soundtrack) == number
+        assert [p.time_s for p in points_of(other.soundtrack)] == times and other.clips == reel.clips
+        ways.append([p.time_s for p in points_of(other.soundtrack) if p.beat == 1][:3])
+    assert ways == [[1.0, 3.0, 5.0], [0.5, 2.0, 3.5]] and metre_of(other.soundtrack) == 3
+    assert with_bars_heard(other, 0) == reel
+
+
+def test_bars_that_were_not_heard_are_refused_in_a_sentence(reel: Reel) -> None:
+    with pytest.raises(TempikError, match="none was heard for these beats"):
+        with_bars_heard(reel, 1)
+    with pytest.raises(TempikError, match="3 ways were heard"):
+        with_bars_heard(with_bars(reel, *FOUND_BARS), 3)
+    halved = points.with_pace(with_bars(reel, *FOUND_BARS), Fraction(1, 2))
+    assert halved.soundtrack is not None and bars_of(halved.soundtrack) == ()
+
+
+def test_the_ways_to_count_bars_go_with_the_beats_of_an_arranged_song(reel: Reel) -> None:
+    heard = with_bars(reel, *FOUND_BARS).soundtrack.heard  # type: ignore[union-attr]
+    assert heard is not None
+    cut = analysis_in_order(heard, SongOrder.of([(1.5, 20.0)]))
+    for was, now in zip(heard.bars, cut.bars, strict=True):
+        starts = {round(b.time_s, 6) for b in heard.beats[was.first :: was.metre]}
+        assert round(cut.beats[now.first].time_s + 1.5, 6) in starts and now.first < now.metre
+
+
+def test_a_project_whose_bars_have_no_beats_is_refused_and_one_with_bars_opens_as_it_was(
+    reel: Reel, tmp_path: Path
+) -> None:
+    good = with_bars(reel, *FOUND_BARS)
+    save_reel(good, tmp_path / "r.tempik")
+    assert load_reel(tmp_path / "r.tempik") == good
+    assert problems(with_bars(reel, BarReading(0, 0, 0.5))) == [
+        "A way to count the soundtrack's bars has no beats, or begins on none."
+    ]
 
 
 def test_bars_that_change_within_a_song_are_counted_as_heard() -> None:

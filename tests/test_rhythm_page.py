@@ -18,7 +18,7 @@ from tempik.desktop.timeline.axis import GUTTER
 from tempik.desktop.widgets import theme
 from tempik.edit.draft import RuleDraftOptions
 from tempik.edit.song import points as edit_points
-from tempik.edit.song.readings import heard_anew
+from tempik.edit.song.readings import bars_in_use, bars_of, heard_anew
 from tempik.media.inspecting import look_over
 from tempik.project.file import load_reel, save_reel
 from tempik.reel import PointChoice, Soundtrack
@@ -328,6 +328,28 @@ def test_a_click_on_a_reading_over_the_wave_takes_it_and_the_cuts_follow(page: W
         assert point is None or point.time_s in times
     page.undo()
     assert song(page).reading.rival == 0
+
+
+def test_one_key_steps_through_the_ways_to_count_bars_and_a_click_takes_one(page: Window, qtbot: QtBot) -> None:
+    rhythm = page.page(RhythmPage)
+    before = song(page)
+    times = [p.time_s for p in points_of(before)]
+    count = len(bars_of(before))
+    assert count >= 3
+    firsts = set()
+    for number in range(1, count):
+        QTest.keyClick(page, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+        assert bars_in_use(song(page)) == number and page.listening.clicks and rhythm.strip.isVisible()
+        assert [p.time_s for p in points_of(song(page))] == times
+        firsts.add(tuple(p.time_s for p in points_of(song(page)) if p.beat == 1)[:2])
+    assert len(firsts) == count - 1
+    QTest.keyClick(page, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+    assert song(page) == before
+    readings = len(rhythm.strip.readings())
+    QTest.mouseClick(rhythm.strip, Qt.MouseButton.LeftButton, pos=QPoint(60, (readings + 1) * ROW_H + ROW_H // 2))
+    assert bars_in_use(song(page)) == 1
+    page.commands["undo"].trigger()
+    assert song(page) == before
 
 
 def test_a_song_that_is_not_sure_opens_the_rhythm_page_with_its_readings(page: Window) -> None:
