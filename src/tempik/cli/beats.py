@@ -97,11 +97,13 @@ def _bar_rows(bars: tuple[BarReading, ...], beats: tuple[Beat, ...]) -> list[dic
 
 def _document(song: str, found: Analysis, chosen: tuple[Beat, ...]) -> dict[str, Any]:
     from tempik.rhythm.records import belief_word
+    from tempik.rhythm.tempi import tempi
 
     return {
         "song": str(Path(song).absolute()),
         "length_s": found.length_s,
         "tempo_bpm": found.tempo_bpm,
+        "tempi": [t._asdict() for t in tempi([b.time_s for b in found.beats])],
         "metre": found.metre,
         "division": found.division,
         "steady": found.steady,

@@ -19,6 +19,7 @@ from tempik.derive import DERIVED, Stage
 from tempik.reel.grid import Grid, lattice
 from tempik.reel.soundtrack import Point, PointChoice, PointEdit, Soundtrack
 from tempik.rhythm.records import Analysis, Beat
+from tempik.rhythm.tempi import Tempo, tempi
 
 FOUND = ("b", "r", "s")  # what ids of beats begin with: as found, the first rival's, the second's
 OWN = "u"
@@ -57,6 +58,16 @@ def tempo_of(song: Soundtrack) -> float:
 def _tempo(grid: Grid) -> float:
     gaps = sorted(b - a for a, b in zip(grid.times_s, grid.times_s[1:], strict=False))
     return 60 / (gaps[len(gaps) // 2] * float(grid.step)) if gaps[len(gaps) // 2] > 0 else 0.0
+
+
+def tempi_of(song: Soundtrack) -> tuple[Tempo, ...]:
+    """Return the stretches of one tempo as the beats are read: one where the song keeps it, none without beats."""
+    grid = grid_of(song)
+    return DERIVED.get(_STRETCHES, (grid,), (), lambda: _tempi(grid)) if grid is not None else ()
+
+
+def _tempi(grid: Grid) -> tuple[Tempo, ...]:
+    return tuple(t._replace(bpm=t.bpm / float(grid.step)) for t in tempi(grid.times_s))
 
 
 def is_steady(song: Soundtrack) -> bool:
@@ -110,6 +121,7 @@ _GRIDS: Stage[Grid | None] = Stage("grid")
 _LATTICES: Stage[list[Point]] = Stage("points of the grid")
 _OF_PARTS: Stage[_Derived] = Stage("points, by what they are made of")
 _TEMPI: Stage[float] = Stage("tempo")
+_STRETCHES: Stage[tuple[Tempo, ...]] = Stage("tempi")
 _BY_HAND: Stage[dict[str, Point]] = Stage("edits by hand")
 
 

@@ -86,7 +86,7 @@ def find_bars(beats_s: Times, found: SummedFeatures, heard: Heard) -> Bars:
 
 # How far shares by score are evened out, so that of readings with 90 % nine of ten are right (docs/rhythm-model.md).
 _HEAT = 1.0
-READINGS_KEPT = 4
+READINGS_KEPT = 3
 
 
 def _readings(score: Table) -> tuple[tuple[int, int, float], ...]:

@@ -11,7 +11,7 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, Slider, control_of
 from tempik.desktop.widgets.form import Part, button, line, toggle
 from tempik.reel import PointChoice, is_beat, is_steady, metre_of
-from tempik.reel.points import tempo_of
+from tempik.reel.points import tempi_of, tempo_of
 from tempik.reel.soundtrack import Soundtrack
 from tempik.rhythm.records import sure_words
 from tempik.settings import Setting
@@ -79,12 +79,22 @@ class ReadingFields(QObject):
         self.metre.show_value(reading.metre)
         if not tempo:
             return "no steady beat"
-        text = f"{tempo:.2f}".rstrip("0").rstrip(".") + " BPM"
+        stretches = tempi_of(song)
+        if len(stretches) > 3:
+            text = f"{tempo:.1f} BPM and {len(stretches) - 1} changes"
+        elif len(stretches) > 1:
+            text = " → ".join(_bpm(s.bpm, 1) for s in stretches) + " BPM"
+        else:
+            text = _bpm(tempo, 2) + " BPM"
         if heard is not None:
             text += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
             if reading.beat_source == "found" and not reading.rival:
-                text += f" · {sure_words(heard)}"
+                text += f"\n{sure_words(heard)}"
         return text
+
+
+def _bpm(tempo: float, places: int) -> str:
+    return f"{tempo:.{places}f}".rstrip("0").rstrip(".")
 
 
 class ChoosingFields(QObject):

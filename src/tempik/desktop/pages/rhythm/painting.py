@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -15,6 +16,7 @@ from tempik.desktop.widgets.axis import Axis
 from tempik.desktop.widgets.drawing import draw_label
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.reel import Point, Soundtrack, beats_between
+from tempik.reel.points import tempi_of
 from tempik.time import clock_text
 
 SECTIONS_H = 18
@@ -65,6 +67,7 @@ def paint_background(p: QPainter, record: Soundtrack, span: SongSpan, height: in
 def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
     """Paint the song's sections along the wave, by how loud they are."""
     heard = record.heard
+    tags = [tag for _, tag, _ in _tempo_tags(p, record, span)]
     p.setFont(words(12))
     for section in heard.sections if heard else ():
         left, right = span.x(section.start_s), span.x(section.end_s)
@@ -75,6 +78,9 @@ def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
         shown = box.intersected(QRectF(0, 0, span.width, SECTIONS_H - 2))
         if heard and any(abs(d - section.start_s) < 0.6 for d in heard.drops):
             shown = shown.adjusted(38, 0, 0, 0)
+        for tag in tags:  # a name stands beside the words of a change of tempo, not under them
+            if tag.left() < shown.left() + 60 and tag.right() > shown.left():
+                shown.setLeft(tag.right())
         if shown.width() > 50:
             p.setPen(QColor(theme.TEXT))
             p.drawText(shown.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, section.name)
@@ -88,6 +94,27 @@ def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
             p.setFont(words(12, True))
             p.drawText(tag, Qt.AlignmentFlag.AlignCenter, "drop")
             p.setFont(words(12))
+
+
+def _tempo_tags(p: QPainter, record: Soundtrack, span: SongSpan) -> list[tuple[float, QRectF, str]]:
+    """Return where the tempo changes, the tag that says so, over the sections, and its words."""
+    p.setFont(figures(11, True))
+    out = []
+    for before, tempo in pairwise(tempi_of(record)):
+        x, text = span.x(tempo.start_s), f"{before.bpm:.0f} → {tempo.bpm:.0f} BPM"
+        wide = p.fontMetrics().horizontalAdvance(text) + 10
+        if -wide <= x <= span.width:
+            out.append((x, QRectF(min(x, span.width - wide), 0, wide, SECTIONS_H - 2), text))
+    return out
+
+
+def paint_tempi(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
+    """Paint where the tempo changes, and to what, over the sections; nothing where it keeps."""
+    for x, tag, text in _tempo_tags(p, record, span):
+        p.fillRect(tag, QColor(theme.GROUND))
+        p.fillRect(QRectF(x - 1, 0, 2, SECTIONS_H + BARS_H), QColor(theme.TEXT))
+        p.setPen(QColor(theme.TEXT))
+        p.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def paint_bars(p: QPainter, record: Soundtrack, span: SongSpan) -> None:

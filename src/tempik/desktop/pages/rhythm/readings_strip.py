@@ -18,8 +18,8 @@ from tempik.desktop.widgets.theme import colour, figures
 from tempik.edit.song.readings import HeardBars, HeardReading, bars_in_use, bars_of, readings_of
 from tempik.rhythm.records import belief_word
 
-ROW_H = 20
-_LABEL_W = 148
+ROW_H = 15
+_LABEL_W = 156
 
 
 class _Row(NamedTuple):
@@ -123,7 +123,7 @@ class ReadingsStrip(QWidget):
         counted = bars_in_use(song) if song is not None else -1
         beats = rows[in_use].times_s if 0 <= in_use < len(rows) else ()
         rows += [
-            _Row(beats, set(b.downbeats_s), f"{b.metre} in a bar", b.belief, b.number == counted, True)
+            _Row(beats, set(b.downbeats_s), f"bars of {b.metre}", b.belief, b.number == counted, True)
             for b in self.bars()
         ]
         for number, row in enumerate(rows):
@@ -155,6 +155,6 @@ class ReadingsStrip(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         p.setPen(QColor(theme.TEXT if in_use else theme.QUIET))
         p.setFont(figures(12))
-        p.drawText(QRectF(22, top, 84, ROW_H - 1), Qt.AlignmentFlag.AlignVCenter, row.what)
-        share = QRectF(100, top, _LABEL_W - 106, ROW_H - 1)
+        p.drawText(QRectF(22, top, 92, ROW_H - 1), Qt.AlignmentFlag.AlignVCenter, row.what)
+        share = QRectF(110, top, _LABEL_W - 116, ROW_H - 1)
         p.drawText(share, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"{row.belief * 100:.0f} %")

@@ -51,7 +51,7 @@ class RhythmView(QWidget):
         self._swept: QRectF | None = None
         self._text = ""
         self.setMouseTracking(True)
-        self.setMinimumHeight(130)
+        self.setMinimumHeight(116)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Rhythm of the song")
         project.changed.connect(self._reel_changed)
@@ -171,6 +171,7 @@ class RhythmView(QWidget):
         paint.paint_taps(p, self.taps, self.span, height)
         paint.paint_sections(p, record, self.span)
         paint.paint_bars(p, record, self.span)
+        paint.paint_tempi(p, record, self.span)
         paint.paint_seconds(p, self.span, height)
         if self.listening.marked is not None:
             paint.paint_marked(p, self.listening.marked, self.span, height, self.listening.looping)
