@@ -11,7 +11,7 @@ from tempik.rhythm.attack import EDGE_RATE, STEP_RATE
 from tempik.rhythm.bars import Bars, find_bars, places_in_bars
 from tempik.rhythm.belief import Belief, belief
 from tempik.rhythm.candidates import FEWEST, Candidate, candidates
-from tempik.rhythm.changes import seam, stretches
+from tempik.rhythm.changes import joined_where_met, passages
 from tempik.rhythm.features import FRAME_RATE, Features, listening
 from tempik.rhythm.front import DOWNBEAT, Heard, heard_at, likely
 from tempik.rhythm.pulse import TempoPulse
@@ -167,7 +167,7 @@ def _anew_where_it_changes(
     """Return the ways to count with every stretch that the `first` reading's beats do not meet read anew and joined to the rest; the
     n-th way of all is the n-th of each stretch that has it."""
     parts: list[tuple[float, float, list[Laid] | None]] = []
-    for start_s, end_s, anew in stretches(first, heard):
+    for start_s, end_s, anew in passages(first, heard):
         read = _read_anew(start_s, end_s, first, power, found, rise, heard) if anew else None
         if parts and read is None and parts[-1][2] is None:
             parts[-1] = (parts[-1][0], end_s, None)
@@ -185,7 +185,7 @@ def _anew_where_it_changes(
             beliefs.append(way.belief)
             times = way.times_s[(way.times_s >= start_s) & (way.times_s < end_s)] if read is None else way.times_s
             if len(joined) >= FEWEST and len(times) >= FEWEST:
-                joined = np.concatenate(seam(joined, times, heard, start_s))
+                joined = np.concatenate(joined_where_met(joined, times, heard, start_s))
             else:
                 joined = np.concatenate([joined, times])
         number = np.arange(len(joined))

@@ -1,5 +1,5 @@
-"""Tempo that changes midway: where along a song its beats are no longer met, which stretches are to be read anew, and how readings
-of stretches are joined with no beat lost or doubled.
+"""Tempo that changes midway: where along a song its beats are no longer met, which passages are to be read anew, and how readings
+of passages are joined with no beat lost or doubled.
 
 What the front end hears is compared in windows of eight seconds: how well the beats that were chosen meet it, and how well the best
 even grid of the window would. The tempi of those grids, as a path that would rather stay than jump, say where one stretch ends.
@@ -27,7 +27,7 @@ _LEAST_S = 6.0
 _JUMP = 0.04
 
 
-class Stretch(NamedTuple):
+class Passage(NamedTuple):
     """A stretch of a song, seconds, and whether it is to be read anew."""
 
     start_s: float
@@ -125,10 +125,10 @@ def _periods_along(beats: Times, windows: int) -> Times:
     return out
 
 
-def stretches(beats: Times, heard: Heard) -> list[Stretch]:
-    """Return a song's stretches, in order and without gaps, from its beats: one, not to be read anew, where the beats hold throughout."""
+def passages(beats: Times, heard: Heard) -> list[Passage]:
+    """Return a song's passages, in order and without gaps, from its beats: one, not to be read anew, where the beats hold throughout."""
     length_s = len(heard.beat) / RATE
-    whole = [Stretch(0.0, length_s, False)]
+    whole = [Passage(0.0, length_s, False)]
     if length_s < WINDOW_S + _LEAST_S:
         return whole
     own = met_along(beats, heard)
@@ -155,7 +155,7 @@ def stretches(beats: Times, heard: Heard) -> list[Stretch]:
         return whole
     # A window's middle says what holds there; runs meet half way between the middles of theirs.
     ends = [0.0, *(round((a - 0.5) * HOP_S + WINDOW_S / 2, 1) for a, _, _ in runs[1:]), length_s]
-    return [Stretch(a, b, run[2]) for a, b, run in zip(ends, ends[1:], runs, strict=False)]
+    return [Passage(a, b, run[2]) for a, b, run in zip(ends, ends[1:], runs, strict=False)]
 
 
 def _worth(beats: Times, heard: Heard) -> Table:
@@ -187,7 +187,7 @@ def carried(beats: Times, back_s: float, on_s: float) -> Times:
     return np.concatenate([before, beats, after])
 
 
-def seam(before: Times, after: Times, heard: Heard, near_s: float) -> tuple[Times, Times]:
+def joined_where_met(before: Times, after: Times, heard: Heard, near_s: float) -> tuple[Times, Times]:
     """Return two runs of beats, each cut off where they meet best: most is met that is heard near `near_s`, and the gap at the seam is no
     much shorter or longer beat than its neighbours."""
     head = carried(before, 0.0, near_s + _REACH_S - float(before[-1]))
