@@ -11,7 +11,7 @@ from tempik.rhythm.attack import EDGE_RATE, STEP_RATE
 from tempik.rhythm.bars import Bars, find_bars, places_in_bars
 from tempik.rhythm.belief import Belief, belief
 from tempik.rhythm.candidates import FEWEST, Candidate, candidates
-from tempik.rhythm.changes import joined_where_met, passages
+from tempik.rhythm.changes import joined_where_met, met_along, passages
 from tempik.rhythm.features import FRAME_RATE, Features, listening
 from tempik.rhythm.front import DOWNBEAT, Heard, heard_at, likely
 from tempik.rhythm.pulse import TempoPulse
@@ -47,10 +47,10 @@ class Beats(NamedTuple):
 
 
 RIVALS = 2
-BETTER, OCTAVE_BETTER = (
-    1.0,
-    3.0,
-)  # log odds by which another reading of a stretch must be likelier than what is held there
+# Log odds by which another reading of a passage must be likelier than what is held there.
+BETTER, RELATED_BETTER, UNMET_BETTER = 1.0, 6.0, 3.0
+MET_MORE = 0.05
+SAME_TEMPO = 0.01  # an even passage at the song's own tempo goes on from beat to beat
 _EARLY_S = 0.01  # so little before the song begins a beat is its beginning
 _SILENCE_DB = 45.0  # below the loud passages
 _PAUSE_S = 6.0  # beats are counted on through a shorter silence
@@ -195,6 +195,15 @@ def _anew_where_it_changes(
     return out
 
 
+def _margin(best: Times, held: Times, within: Heard) -> float:
+    """Return by how much a passage's own reading must be likelier than what is held there: by more where it is the same tempo from
+    another beat, or a tempo that counts the same beats otherwise, and where it meets no more of what is heard."""
+    ratio = float(np.median(np.diff(best)) / np.median(np.diff(held)))
+    related = min(abs(float(np.log2(ratio / r))) for r in (1.0, 2.0, 0.5, 1.5, 2 / 3)) < 0.03
+    more = met_along(best, within).mean() - met_along(held, within).mean()
+    return (RELATED_BETTER if related else BETTER) + (0.0 if more > MET_MORE else UNMET_BETTER)
+
+
 def _read_anew(
     start_s: float, end_s: float, first: Times, power: Array, found: Features, rise: Array, heard: Heard
 ) -> list[Laid] | None:
@@ -210,9 +219,10 @@ def _read_anew(
         return None
     best = order[0].candidate.beats_s
     as_held = max((o.score for o in order if len(held) >= FEWEST and alike(o.candidate.beats_s, held)), default=-np.inf)
-    turned = abs(float(np.log2(np.median(np.diff(best)) / np.median(np.diff(held))))) if len(held) >= FEWEST else 0.0
-    if order[0].score - as_held < (OCTAVE_BETTER if abs(turned - 1) < 0.05 else BETTER):
-        return None
+    if len(held) >= FEWEST:
+        even, ratio = order[0].candidate.even, float(np.median(np.diff(best)) / np.median(np.diff(held)))
+        if (even and abs(ratio - 1) < SAME_TEMPO) or order[0].score - as_held < _margin(best, held, within):
+            return None
     believed = belief(order, part, within)
     read = _laid(order, believed, fine, part, steep, within)
     return [w._replace(times_s=w.times_s + start_s, other_s=w.other_s + start_s) for w in read]
