@@ -18,6 +18,7 @@ Times = NDArray[np.float64]
 # Measured on made music: one sound alone is met to 0.99 or more; of whole bands' beats and halves one in fifty is.
 _MET, _EVALUATED, _SILENT = 0.96, 0.9, 0.65
 _ALIKE = 0.12
+_FASTEST_BACKBEAT_BPM = 180.0  # with silence between its two and four
 _FASTEST_BPM = 205.0  # alike attacks that come faster are parts of a beat
 
 
@@ -31,11 +32,14 @@ def possible(among: list[Candidate], found: SummedFeatures, heard: Heard) -> lis
     # Of grids that meet every attack the slowest is the music's own pulse.
     pulse = among[max(full, key=lambda i: float(np.median(np.diff(among[i].beats_s))))].beats_s
     keep = np.ones(len(among), dtype=bool)
+    tempo = np.array([60 / float(np.median(np.diff(c.beats_s))) for c in among])
     if float(likely(heard_at(heard, SNARE, pulse)).mean()) < 0.5:
         keep &= struck >= _SILENT
         kicked = float((likely(heard_at(heard, KICK, pulse)) > 0.5).mean()) >= _EVALUATED
         if 60 / float(np.median(np.diff(pulse))) <= _FASTEST_BPM and (kicked or _alike(pulse, found)):
             keep &= met >= _MET
+    else:
+        keep &= (struck >= _SILENT) | (tempo <= _FASTEST_BACKBEAT_BPM)
     return [c for c, able in zip(among, keep, strict=True) if able] or among
 
 
