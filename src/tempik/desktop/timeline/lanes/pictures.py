@@ -58,7 +58,7 @@ class PictureLaneView(LaneView):
     """One track of clips. Clips are moved, slid, slipped and trimmed; what is dragged snaps."""
 
     order = 30
-    reach_px = 1
+    reach_px = 24  # plates of transitions and signs of pins lie across its ends
 
     def __init__(self, track: int) -> None:
         self.track = track
