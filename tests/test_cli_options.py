@@ -5,6 +5,7 @@ The whole way from song to film is told by the tests of the command line; here e
 from __future__ import annotations
 
 import argparse
+import json
 import re
 import zipfile
 from collections.abc import Callable
@@ -96,6 +97,13 @@ def test_ways_to_count_bars_are_listed_and_one_is_taken(media: Path, capsys: pyt
         assert min(abs(d - float(row[3])) for d in downs) < 2e-3
     assert main(["beats", song, "--bars", "--readings"]) == 2
     assert "do not go together" in capsys.readouterr().err
+    assert main(["points", song, "--bars", "2", "--metre", "3"]) == 2
+    assert "do not go together" in capsys.readouterr().err
+    document = json.loads(told(capsys, "beats", song, "--reading", "2", "--format", "json"))
+    starts = {beat["time_s"] for beat in document["beats"]}
+    assert document["bars"] and {bar["first_bar_s"] for bar in document["bars"]} <= starts, (
+        "of the reading that is asked for"
+    )
     assert main(["points", song, "--bars", "9"]) == 2
     assert "There is no way 9 to count the song's bars" in capsys.readouterr().err
 

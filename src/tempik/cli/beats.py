@@ -44,16 +44,18 @@ def run(options: Options) -> int:
     found = analyse(options.song)
     if not found.beats:
         raise TempikError(f"{options.song} has no steady beat; choose a song with one, or place points by hand.")
-    ways = [found.beats, *(r.beats for r in found.rivals)]
+    ways = [(found.beats, found.bars), *((r.beats, r.bars) for r in found.rivals)]
     if not 1 <= options.reading <= len(ways):
         raise TempikError(f"{options.song} has no reading {options.reading}: {_heard(len(ways))}; see --readings.")
-    chosen = ways[options.reading - 1]
+    chosen, bars = ways[options.reading - 1]
     if options.bars and options.format == "csv":
-        text = "\n".join(["way,metre,belief,first_bar_s", *_bar_lines(found, options.reading)]) + "\n"
+        rows = _bar_rows(bars, chosen)
+        lines = [f"{n},{r['metre']},{r['belief']:.3f},{r['first_bar_s']:.6f}" for n, r in enumerate(rows, 1)]
+        text = "\n".join(["way,metre,belief,first_bar_s", *lines]) + "\n"
     elif options.format == "json" and not options.readings:
-        text = _json(_document(options.song, found, chosen))
+        text = _json(_document(options.song, found, chosen, bars))
     elif options.readings and options.format == "json":
-        text = _json(_document(options.song, found, found.beats))
+        text = _json(_document(options.song, found, found.beats, found.bars))
     elif options.readings:
         text = "\n".join(["reading,tempo_bpm,metre,belief,beats,first_beat_s", *_reading_lines(found)]) + "\n"
     else:
@@ -76,17 +78,6 @@ def _reading_lines(found: Analysis) -> list[str]:
     ]
 
 
-def _bar_lines(found: Analysis, reading: int) -> list[str]:
-    bars, beats = (
-        (found.bars, found.beats) if reading == 1 else (found.rivals[reading - 2].bars, found.rivals[reading - 2].beats)
-    )
-    return [
-        f"{n},{b.metre},{b.belief:.3f},{beats[b.first].time_s:.6f}"
-        for n, b in enumerate(bars, 1)
-        if b.first < len(beats)
-    ]
-
-
 def _bar_rows(bars: tuple[BarReading, ...], beats: tuple[Beat, ...]) -> list[dict[str, Any]]:
     return [
         {"metre": b.metre, "belief": b.belief, "first_bar_s": beats[b.first].time_s}
@@ -95,7 +86,7 @@ def _bar_rows(bars: tuple[BarReading, ...], beats: tuple[Beat, ...]) -> list[dic
     ]
 
 
-def _document(song: str, found: Analysis, chosen: tuple[Beat, ...]) -> dict[str, Any]:
+def _document(song: str, found: Analysis, chosen: tuple[Beat, ...], bars: tuple[BarReading, ...]) -> dict[str, Any]:
     from tempik.rhythm.records import belief_word
     from tempik.rhythm.tempi import tempi
 
@@ -103,14 +94,14 @@ def _document(song: str, found: Analysis, chosen: tuple[Beat, ...]) -> dict[str,
         "song": str(Path(song).absolute()),
         "length_s": found.length_s,
         "tempo_bpm": found.tempo_bpm,
-        "tempi": [t._asdict() for t in tempi([b.time_s for b in found.beats])],
+        "tempi": [t._asdict() for t in tempi([b.time_s for b in chosen])],
         "metre": found.metre,
         "division": found.division,
         "steady": found.steady,
         "confidence": found.confidence,
         "sure": belief_word(found.confidence) if found.beats else "no steady beat",
         "beats": _rows(chosen),
-        "bars": _bar_rows(found.bars, found.beats),
+        "bars": _bar_rows(bars, chosen),
         "readings": [
             {
                 "tempo_bpm": r.tempo_bpm,

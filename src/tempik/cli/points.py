@@ -8,7 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from tempik.cli.options import Options, Parser, count, real, settled
+from tempik.cli.options import Options, Parser, count, real, settled, together
 from tempik.cli.output import write_out
 from tempik.errors import TempikError
 from tempik.reel.points import points_of
@@ -100,13 +100,14 @@ def _viewed(reel: Reel, options: argparse.Namespace) -> Reel:
     unknown = [b for b in bands if b not in BANDS]
     if unknown:
         raise TempikError(f"'{unknown[0]}' is no kind of onset; choose among {', '.join(BANDS)}.")
+    together(options, "bars", "metre")
     song_of(reel)
     if options.reading:
         reel = with_reading_heard(reel, options.reading - 1)
-    if options.bars:
-        reel = with_bars_heard(reel, options.bars - 1)
     if options.way != "found":
         reel = points.with_beat_source(reel, options.way)
+    if options.bars:
+        reel = with_bars_heard(reel, options.bars - 1)
     if options.pace != "1":
         reel = points.with_pace(reel, Fraction(options.pace))
     if options.metre:

@@ -53,12 +53,12 @@ class Section(msgspec.Struct, frozen=True, array_like=True, forbid_unknown_field
     name: LevelName
 
 
-def sure_words(found: Analysis) -> str:
-    """Return how sure the beats of an analysis are, and its bars."""
+def sure_words(found: Analysis, way: int = 0) -> str:
+    """Return how sure the beats of an analysis are, and its bars counted in one of the ways that were heard (-1: in none of them)."""
     beats = f"beats {belief_word(found.confidence)} {found.confidence * 100:.0f} %"
-    return (
-        f"{beats}, bars {belief_word(found.bars[0].belief)} {found.bars[0].belief * 100:.0f} %" if found.bars else beats
-    )
+    if not 0 <= way < len(found.bars):
+        return beats
+    return f"{beats}, bars {belief_word(found.bars[way].belief)} {found.bars[way].belief * 100:.0f} %"
 
 
 class BarReading(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -37,7 +37,7 @@ def tempi(times_s: Sequence[float]) -> tuple[Tempo, ...]:
 
 
 def _apart(one: float, two: float) -> bool:
-    return abs(one / two - 1) > _ANOTHER
+    return abs(one - two) > _ANOTHER * two
 
 
 def _turns(gaps: Sequence[float], n: int, held: float) -> bool:

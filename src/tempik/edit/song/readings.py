@@ -17,7 +17,7 @@ from tempik.reel import Edge, Key, Point, PointEdit, Reading, Reel, Soundtrack, 
 from tempik.reel.arranged import SongOrder, analysis_in_order
 from tempik.reel.nests import all_clips, all_lanes, everywhere, nests_of
 from tempik.reel.points import FOUND
-from tempik.rhythm.records import Analysis
+from tempik.rhythm.records import Analysis, BarReading, Beat
 
 SAME_S = 0.06  # a hand edit goes with a new beat as near as this
 
@@ -62,11 +62,10 @@ class HeardBars(NamedTuple):
 def bars_of(song: Soundtrack) -> tuple[HeardBars, ...]:
     """Return the ways to count bars that were heard of the beats in use, as found first; none where the beats are the user's own, or
     are shifted, halved or doubled."""
-    heard, reading = song.heard, song.reading
-    if heard is None or reading.beat_source == "own" or reading.tempo_factor != 1 or reading.late:
+    reading = song.reading
+    if reading.beat_source == "own" or reading.tempo_factor != 1 or reading.late:
         return ()
-    rival = heard.rivals[reading.rival - 1] if 0 < reading.rival <= len(heard.rivals) else None
-    beats, bars = (rival.beats, rival.bars) if rival is not None else (heard.beats, heard.bars)
+    beats, bars = _heard_of(song)
     out = []
     for n, bar in enumerate(bars):
         starts = [b for b in beats if b.beat == 1] if n == 0 else beats[bar.first % bar.metre :: bar.metre]
@@ -76,14 +75,24 @@ def bars_of(song: Soundtrack) -> tuple[HeardBars, ...]:
 
 def bars_in_use(song: Soundtrack) -> int:
     """Return which of `bars_of` is in use; -1 where bars are counted in a way of the user's own."""
-    reading, heard = song.reading, song.heard
+    reading = song.reading
     if not reading.metre and not reading.one:
         return 0
-    if heard is None:
-        return -1
-    bars = heard.rivals[reading.rival - 1].bars if 0 < reading.rival <= len(heard.rivals) else heard.bars
-    same = (n for n, b in enumerate(bars) if n and (b.metre, _one_of(song, b.first)) == (reading.metre, reading.one))
+    same = (
+        n
+        for n, b in enumerate(_heard_of(song)[1])
+        if n and (b.metre, _one_of(song, b.first)) == (reading.metre, reading.one)
+    )
     return next(same, -1)
+
+
+def _heard_of(song: Soundtrack) -> tuple[tuple[Beat, ...], tuple[BarReading, ...]]:
+    """Return the beats of the reading in use as they were heard, and the ways to count their bars."""
+    heard, number = song.heard, song.reading.rival
+    if heard is None:
+        return (), ()
+    one = heard.rivals[number - 1] if 0 < number <= len(heard.rivals) else heard
+    return one.beats, one.bars
 
 
 def _one_of(song: Soundtrack, first: int) -> str:
@@ -99,14 +108,9 @@ def with_bars_heard(reel: Reel, number: int) -> Reel:
         raise TempikError(
             f"There is no way {number + 1} to count the song's bars: {message}; a bar can begin on any beat by hand (1)."
         )
-    if number == 0:
-        return replace(reel, soundtrack=replace(song, reading=replace(song.reading, metre=0, one="")))
-    heard = song.heard
-    assert heard is not None
-    bars = heard.rivals[song.reading.rival - 1].bars if song.reading.rival else heard.bars
-    way = bars[number]
-    reading = replace(song.reading, metre=way.metre, one=_one_of(song, way.first))
-    return replace(reel, soundtrack=replace(song, reading=reading))
+    way = _heard_of(song)[1][number]
+    metre, one = (way.metre, _one_of(song, way.first)) if number else (0, "")
+    return replace(reel, soundtrack=replace(song, reading=replace(song.reading, metre=metre, one=one)))
 
 
 def with_reading_heard(reel: Reel, number: int) -> Reel:

@@ -10,6 +10,7 @@ from tempik.desktop.playback.listening import Listening
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, Slider, control_of
 from tempik.desktop.widgets.form import Part, button, line, toggle
+from tempik.edit.song.readings import bars_in_use
 from tempik.reel import PointChoice, is_beat, is_steady, metre_of
 from tempik.reel.points import tempi_of, tempo_of
 from tempik.reel.soundtrack import Soundtrack
@@ -89,7 +90,7 @@ class ReadingFields(QObject):
         if heard is not None:
             text += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
             if reading.beat_source == "found" and not reading.rival:
-                text += f"\n{sure_words(heard)}"
+                text += f"\n{sure_words(heard, bars_in_use(song))}"
         return text
 
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -64,10 +66,9 @@ def paint_background(p: QPainter, record: Soundtrack, span: SongSpan, height: in
         p.fillRect(QRectF(left, top, right - left, bottom - top), QColor(theme.GROUND))
 
 
-def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
-    """Paint the song's sections along the wave, by how loud they are."""
+def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan, tags: Sequence[TempoTag]) -> None:
+    """Paint the song's sections along the wave, by how loud they are, their names beside the tags of tempo."""
     heard = record.heard
-    tags = [tag for _, tag, _ in _tempo_tags(p, record, span)]
     p.setFont(words(12))
     for section in heard.sections if heard else ():
         left, right = span.x(section.start_s), span.x(section.end_s)
@@ -78,9 +79,9 @@ def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
         shown = box.intersected(QRectF(0, 0, span.width, SECTIONS_H - 2))
         if heard and any(abs(d - section.start_s) < 0.6 for d in heard.drops):
             shown = shown.adjusted(38, 0, 0, 0)
-        for tag in tags:  # a name stands beside the words of a change of tempo, not under them
-            if tag.left() < shown.left() + 60 and tag.right() > shown.left():
-                shown.setLeft(tag.right())
+        for tag in tags:
+            if tag.box.left() < shown.left() + 60 and tag.box.right() > shown.left():
+                shown.setLeft(tag.box.right())
         if shown.width() > 50:
             p.setPen(QColor(theme.TEXT))
             p.drawText(shown.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, section.name)
@@ -96,21 +97,30 @@ def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
             p.setFont(words(12))
 
 
-def _tempo_tags(p: QPainter, record: Soundtrack, span: SongSpan) -> list[tuple[float, QRectF, str]]:
-    """Return where the tempo changes, the tag that says so, over the sections, and its words."""
+class TempoTag(NamedTuple):
+    """What says that the tempo changes: where, the box of its words over the sections, and the words."""
+
+    x: float
+    box: QRectF
+    text: str
+
+
+def tempo_tags(p: QPainter, record: Soundtrack, span: SongSpan) -> list[TempoTag]:
+    """Return the tags of the changes of tempo in view; none where it keeps."""
     p.setFont(figures(11, True))
     out = []
     for before, tempo in pairwise(tempi_of(record)):
         x, text = span.x(tempo.start_s), f"{before.bpm:.0f} → {tempo.bpm:.0f} BPM"
         wide = p.fontMetrics().horizontalAdvance(text) + 10
         if -wide <= x <= span.width:
-            out.append((x, QRectF(min(x, span.width - wide), 0, wide, SECTIONS_H - 2), text))
+            out.append(TempoTag(x, QRectF(min(x, span.width - wide), 0, wide, SECTIONS_H - 2), text))
     return out
 
 
-def paint_tempi(p: QPainter, record: Soundtrack, span: SongSpan) -> None:
-    """Paint where the tempo changes, and to what, over the sections; nothing where it keeps."""
-    for x, tag, text in _tempo_tags(p, record, span):
+def paint_tempi(p: QPainter, tags: Sequence[TempoTag]) -> None:
+    """Paint where the tempo changes, and to what, over the sections."""
+    p.setFont(figures(11, True))
+    for x, tag, text in tags:
         p.fillRect(tag, QColor(theme.GROUND))
         p.fillRect(QRectF(x - 1, 0, 2, SECTIONS_H + BARS_H), QColor(theme.TEXT))
         p.setPen(QColor(theme.TEXT))

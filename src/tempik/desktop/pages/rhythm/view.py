@@ -169,9 +169,10 @@ class RhythmView(QWidget):
             p, self.points_shown(), self.span, height, self.project.selection.points, self._anchors(record)
         )
         paint.paint_taps(p, self.taps, self.span, height)
-        paint.paint_sections(p, record, self.span)
+        tags = paint.tempo_tags(p, record, self.span)
+        paint.paint_sections(p, record, self.span, tags)
         paint.paint_bars(p, record, self.span)
-        paint.paint_tempi(p, record, self.span)
+        paint.paint_tempi(p, tags)
         paint.paint_seconds(p, self.span, height)
         if self.listening.marked is not None:
             paint.paint_marked(p, self.listening.marked, self.span, height, self.listening.looping)
