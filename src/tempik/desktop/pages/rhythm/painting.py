@@ -79,9 +79,9 @@ def paint_sections(p: QPainter, record: Soundtrack, span: SongSpan, tags: Sequen
         shown = box.intersected(QRectF(0, 0, span.width, SECTIONS_H - 2))
         if heard and any(abs(d - section.start_s) < 0.6 for d in heard.drops):
             shown = shown.adjusted(38, 0, 0, 0)
-        for tag in tags:
-            if tag.box.left() < shown.left() + 60 and tag.box.right() > shown.left():
-                shown.setLeft(tag.box.right())
+        for told in tags:
+            if told.box.left() < shown.left() + 60 and told.box.right() > shown.left():
+                shown.setLeft(told.box.right())
         if shown.width() > 50:
             p.setPen(QColor(theme.TEXT))
             p.drawText(shown.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, section.name)
