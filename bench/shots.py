@@ -352,7 +352,7 @@ def main() -> None:
     view.go(17.2)
     view.zoom(2.4)
     window.project.selection.select_points([p.id for p in window.project.timeline.points[32:35]])
-    window.readings.next_reading()
+    window.readings.next_bars()
     settle(window)
     grab(window, "rhythm")
     window.project.selection.mark(None)

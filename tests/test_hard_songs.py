@@ -16,6 +16,7 @@ from made_music import Samples, band, joined, steady
 from tempik.rhythm import Analysis
 from tempik.rhythm.points import analyse_samples
 from tempik.rhythm.records import SAMPLE_RATE
+from tempik.rhythm.tempi import tempi, tempo_words
 
 
 def times_of(found: Analysis) -> np.ndarray:
@@ -84,11 +85,24 @@ STEPS = [(120, 150), (128, 96), (90, 108), (140, 126)]
 def test_a_tempo_that_steps_midway_is_read_on_both_sides_with_no_beat_lost_or_doubled(before: int, after: int) -> None:
     first = steady(before, 24.0)
     beats = np.concatenate([first, first[-1] + np.arange(1, int(24 * after / 60)) * 60 / after])
-    found = times_of(analyse_samples(band(beats).samples))
+    heard = analyse_samples(band(beats).samples)
+    found = times_of(heard)
     inside = found[(found > 1) & (found < beats[-1] - 1)]
     assert met(beats[2:-2], found, 0.03) > 0.95
+    # A tempo that is told is one that is played, not the middle of two.
+    told = [t.bpm for t in tempi(found.tolist())]
+    assert told == pytest.approx([before, after], rel=0.005) and min(abs(heard.tempo_bpm - t) for t in told) < 0.1
     gaps = np.diff(inside)
     assert gaps.min() > 0.75 * 60 / max(before, after) and gaps.max() < 1.3 * 60 / min(before, after)
+
+
+def test_tempi_are_told_each_where_they_are_few() -> None:
+    def beats(*tempi_bpm: int) -> list[float]:
+        return np.concatenate([[0.0], np.cumsum(np.repeat([60 / t for t in tempi_bpm], 32))]).tolist()
+
+    assert tempo_words(tempi(beats(120))) == "120 BPM" and tempo_words(tempi(beats(112, 140))) == "112 → 140 BPM"
+    assert tempo_words(tempi(beats(80, 120, 80, 120))) == "80 BPM and 3 changes"
+    assert tempi([1.0]) == () and tempo_words(()) == ""
 
 
 def test_an_even_song_is_not_cut_into_stretches() -> None:

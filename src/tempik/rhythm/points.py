@@ -18,6 +18,7 @@ from tempik.rhythm.front import listen
 from tempik.rhythm.onsets import find_onsets
 from tempik.rhythm.records import SAMPLE_RATE, Analysis, BarReading, Beat, Onset, Rival, Section
 from tempik.rhythm.sections import find_sections
+from tempik.rhythm.tempi import tempi, usual_tempo
 
 BY_CHANCE = 0.35  # fewer onsets on the grid than this speaks for are on it by chance
 _DENSE_HZ = 3.0
@@ -134,7 +135,8 @@ def _analysed(samples: NDArray[np.float32], report: Report, begins_s: float = 0.
 
 
 def _tempo(way: Counted) -> float:
-    return 60 / float(np.median(np.diff(way.times_s)))
+    """Return the beats a minute of the longest stretch of one tempo: the middle of all gaps may be a tempo that is never played."""
+    return usual_tempo(tempi(way.times_s.tolist()))
 
 
 def _bars(way: Counted) -> tuple[BarReading, ...]:

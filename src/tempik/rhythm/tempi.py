@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 _FEWEST = 8  # beats that make a stretch
 _ANOTHER = 0.03  # so much faster or slower is another tempo
+_NAMED = 3  # of so many stretches each tempo is told
 _MOST = 12  # more stretches than this are one tempo that moves
 
 
@@ -34,6 +35,25 @@ def tempi(times_s: Sequence[float]) -> tuple[Tempo, ...]:
         starts = [0]
     ends = [*starts[1:], len(gaps)]
     return tuple(Tempo(times_s[a], times_s[b], 60 / median(gaps[a:b])) for a, b in zip(starts, ends, strict=True))
+
+
+def tempo_words(stretches: Sequence[Tempo], places: int = 1) -> str:
+    """Return the tempi of a song in words: one, each of a few, or that of the longest stretch and how often it changes. None without
+    beats."""
+    if not stretches:
+        return ""
+    if len(stretches) <= _NAMED:
+        return " → ".join(_number(s.bpm, places) for s in stretches) + " BPM"
+    return f"{_number(usual_tempo(stretches), places)} BPM and {len(stretches) - 1} changes"
+
+
+def usual_tempo(stretches: Sequence[Tempo]) -> float:
+    """Return the beats a minute of the longest stretch; 0 without any."""
+    return max(stretches, key=lambda s: s.end_s - s.start_s).bpm if stretches else 0.0
+
+
+def _number(bpm: float, places: int) -> str:
+    return f"{bpm:.{places}f}".rstrip("0").rstrip(".")
 
 
 def _apart(one: float, two: float) -> bool:

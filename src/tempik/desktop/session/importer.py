@@ -32,6 +32,7 @@ from tempik.project.media_files import Collected, collect, found_in, missing_med
 from tempik.reel import Reel
 from tempik.reel.points import points_of
 from tempik.rhythm.records import belief_word, sure_words
+from tempik.rhythm.tempi import tempi, tempo_words
 from tempik.time import parse_rate, rate_text
 from tempik.timeline.timeline import timeline_of
 
@@ -199,9 +200,7 @@ class Importer(QObject):
                 return
             if self.project.change("Beats found anew", lambda reel: heard_anew(reel, found)):
                 name = Path(path).name
-                self.project.messages.say(
-                    _heard(name, found) if found.beats else f"{name} has no steady beat.", not found.beats
-                )
+                self.project.messages.say(_heard(name, found), not found.beats)
                 if found.beats and belief_word(found.confidence) == "unsure":
                     self.unsure.emit()
             else:
@@ -398,8 +397,11 @@ class Importer(QObject):
 
 def _heard(name: str, found: Analysis) -> str:
     """Return what was heard of a song in a sentence; where it is not sure, what to do about it."""
+    if not found.beats:
+        return f"{name} has no steady beat."
     kind = "an even grid" if found.steady else "followed by ear"
-    text = f"{name}: {found.tempo_bpm:.1f} BPM, {len(found.beats)} beats, {kind}, {sure_words(found)}."
+    tempo = tempo_words(tempi([b.time_s for b in found.beats]))
+    text = f"{name}: {tempo}, {len(found.beats)} beats, {kind}, {sure_words(found)}."
     if belief_word(found.confidence) == "unsure" and found.rivals:
         text += " Shift+K goes through the other readings while it plays."
     elif found.bars and belief_word(found.bars[0].belief) == "unsure":

@@ -79,7 +79,8 @@ from tempik.desktop.widgets.form import name_controls
 from tempik.desktop.widgets.pixmap_cache import forget_pictures
 from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import dressed_last, icon
-from tempik.reel.points import tempo_of
+from tempik.reel.points import tempi_of
+from tempik.rhythm.tempi import tempo_words
 
 P = TypeVar("P", bound=Page)
 
@@ -290,8 +291,8 @@ class Window(QMainWindow):
         self.setWindowModified(self.project.unsaved)
         self.middle.show_reel()
         song = Path(reel.soundtrack.path).name if reel.soundtrack is not None else ""
-        if song and reel.soundtrack is not None and tempo_of(reel.soundtrack):
-            song += f"\n{tempo_of(reel.soundtrack):.1f} BPM"
+        if song and reel.soundtrack is not None and tempi_of(reel.soundtrack):
+            song += f"\n{tempo_words(tempi_of(reel.soundtrack))}"
         self.welcome.show_state(song, len(reel.footage))
         self.transport.reel_changed()
         self._selection_changed()

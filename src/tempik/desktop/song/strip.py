@@ -24,7 +24,8 @@ from tempik.edit.song.arranging import bars_between
 from tempik.edit.song.stretches import with_stretch
 from tempik.errors import TempikError
 from tempik.reel import Point, Soundtrack, beats_between, is_steady
-from tempik.reel.points import tempo_of
+from tempik.reel.points import tempi_of
+from tempik.rhythm.tempi import tempo_words
 from tempik.time import clock_text, time_of
 
 HEIGHT = 56
@@ -91,7 +92,7 @@ class SongStrip(QWidget):
     def _reel_changed(self) -> None:
         # While a point is dragged only the bars move; the song's outline need not be painted again.
         record = self.project.reel.soundtrack
-        drawn = (record.path, f"{tempo_of(record):.2f}{is_steady(record)}") if record is not None else None
+        drawn = (record.path, f"{tempo_words(tempi_of(record), 2)}{is_steady(record)}") if record is not None else None
         self.more.setVisible(record is not None)
         if drawn != self._drawn:
             self._drawn = drawn
@@ -208,8 +209,8 @@ class SongStrip(QWidget):
         if record is None or self.song.outline is None:
             return
         name = record.path.rsplit("/", 1)[-1]
-        tempo = f"{tempo_of(record):.2f}".rstrip("0").rstrip(".") + " BPM" if tempo_of(record) else "no steady beat"
-        if tempo_of(record):
+        tempo = tempo_words(tempi_of(record), 2) or "no steady beat"
+        if tempi_of(record):
             tempo += ", even grid" if is_steady(record) else ", followed"
         text = f"{name} · {tempo} · {clock_text(record.length_s)}"
         p.setFont(words(12))

@@ -15,6 +15,7 @@ from tempik.reel import PointChoice, is_beat, is_steady, metre_of
 from tempik.reel.points import tempi_of, tempo_of
 from tempik.reel.soundtrack import Soundtrack
 from tempik.rhythm.records import sure_words
+from tempik.rhythm.tempi import tempo_words
 from tempik.settings import Setting
 
 WAYS = (("found", "as found"), ("grid", "one even grid"), ("followed", "followed"), ("own", "my own beats"))
@@ -80,22 +81,12 @@ class ReadingFields(QObject):
         self.metre.show_value(reading.metre)
         if not tempo:
             return "no steady beat"
-        stretches = tempi_of(song)
-        if len(stretches) > 3:
-            text = f"{tempo:.1f} BPM and {len(stretches) - 1} changes"
-        elif len(stretches) > 1:
-            text = " → ".join(_bpm(s.bpm, 1) for s in stretches) + " BPM"
-        else:
-            text = _bpm(tempo, 2) + " BPM"
+        text = tempo_words(tempi_of(song), 2)
         if heard is not None:
             text += f" · {metre_of(song)} in a bar · {'even grid' if is_steady(song) else 'followed'}"
             if reading.beat_source == "found" and not reading.rival:
                 text += f"\n{sure_words(heard, bars_in_use(song))}"
         return text
-
-
-def _bpm(tempo: float, places: int) -> str:
-    return f"{tempo:.{places}f}".rstrip("0").rstrip(".")
 
 
 class ChoosingFields(QObject):
