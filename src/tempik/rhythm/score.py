@@ -21,8 +21,8 @@ Times = NDArray[np.float64]
 Row = NDArray[np.float64]
 
 _FRACTIONS = (0.0, 1 / 4, 1 / 3, 1 / 2, 2 / 3, 3 / 4)
-MOST = 24  # candidates that are described in full
-_BY_STRUCK = 8  # of them chosen by how many of their beats are struck
+MOST = 16  # candidates that are described in full
+_BY_STRUCK = 5  # of them chosen by how many of their beats are struck
 _PHASES = 2  # of one tempo
 _SAME_TEMPO = 0.012
 SAME_S = 0.05
