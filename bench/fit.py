@@ -5,7 +5,8 @@ Use: ./run bench fit [--work DIR] [--corpus DIR …] [--stage STAGE] [--of-each 
 Annotated songs of the folders given are learnt from beside the made music. Of every kind of material a third is closed:
 no weight is chosen by it.
 Stages: music, front, choice; all by default. `tune` trains the front ends in use a little further instead of new ones;
-`ranker` is the choice and the belief alone, `kinds` the onsets' kinds alone. What was made is kept in --work (build/fit).
+`bars` is the bars, the choice and the belief by the front ends in use, `ranker` the choice and the belief alone, `kinds` the onsets' kinds
+alone. What was made is kept in --work (build/fit).
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ import argparse
 import json
 import os
 import time
+import zlib
 from multiprocessing import Pool
 from pathlib import Path
 from typing import Any
@@ -37,6 +39,8 @@ from tempik.rhythm.score import alike, describe_all
 Rows = NDArray[np.float64]
 WEIGHTS = Path(weights_module.__file__).with_name("weights.npz")
 EPOCHS, EPOCHS_TUNED = 18, 4
+STRETCHES = 5
+BARS_EPOCHS, BARS_DECAY = 20, 0.05
 
 
 class Described:
@@ -45,8 +49,7 @@ class Described:
     def __init__(self, piece: Studied) -> None:
         self.name, self.group, self.closed, self.fold = piece.name, piece.group, piece.closed, piece.fold
         self.weight, self.loose = piece.weight, piece.loose
-        self.bars: Rows | None = None
-        self.bars_right = -1
+        self.bars: list[tuple[Rows, int]] = []  # the piece whole, then stretches of it: rows, and which is right
         self.choice: Rows | None = None
         self.scores: Rows = np.empty(0)
         self.alike: NDArray[np.bool_] = np.empty(0, dtype=bool)
@@ -62,7 +65,7 @@ def main() -> None:
     parser.add_argument("--corpus", type=Path, action="append", default=[])
     parser.add_argument("--work", type=Path, default=Path("build/fit"))
     parser.add_argument(
-        "--stage", choices=["all", "music", "front", "tune", "choice", "ranker", "kinds"], default="all"
+        "--stage", choices=["all", "music", "front", "tune", "choice", "bars", "ranker", "kinds"], default="all"
     )
     parser.add_argument("--of-each", type=int, default=10_000, help="make and take the first N of each family only")
     options = parser.parse_args()
@@ -77,8 +80,8 @@ def main() -> None:
     tasks += [(folder, path, 3.0 if "recorded" not in str(path) else 2.0) for c in corpora for path in songs_of(c)]
     if options.stage in ("all", "front", "tune"):
         _fit_front(tasks, folder, began, options.stage == "tune")
-    if options.stage in ("all", "choice", "ranker"):
-        _fit_choice(tasks, folder, began, options.stage == "ranker")
+    if options.stage in ("all", "choice", "bars", "ranker"):
+        _fit_choice(tasks, folder, began, options.stage)
     if options.stage == "kinds":
         _fit_kinds_alone(tasks, began)
     print(f"done after {time.time() - began:.0f} s", flush=True)
@@ -184,9 +187,18 @@ def _describe_bars(piece: Studied, heard: Heard, out: Described) -> None:
         return
     if np.mean((numbers[1:] - 1) == numbers[:-1] % metre) < 0.98:
         return
-    phase = int(np.argmax(numbers == 1)) % metre
-    out.bars = bars_module.describe(piece.beats, listening(piece.features), heard)
-    out.bars_right = bars_module.READINGS.index((metre, phase))
+    # Songs are cut anywhere: stretches that begin on any beat are learnt from beside the whole.
+    rng = np.random.default_rng(zlib.crc32(piece.name.encode()))
+    stretches = [(0, len(numbers))]
+    for _ in range(STRETCHES):
+        length = int(np.exp(rng.uniform(np.log(16), np.log(len(numbers) + 0.5))))
+        start = int(rng.integers(0, len(numbers) - length + 1))
+        stretches.append((start, start + length))
+    found = listening(piece.features)
+    for start, end in stretches:
+        phase = int(np.argmax(numbers[start:end] == 1)) % metre
+        rows = bars_module.describe(piece.beats[start:end], found, heard)
+        out.bars.append((rows.astype(np.float32), bars_module.READINGS.index((metre, phase))))
 
 
 def f_measure(truth: Rows, beats: Rows) -> float:
@@ -232,24 +244,25 @@ def _describe_choice(task: Any) -> Described | None:
     return out
 
 
-def _fit_choice(tasks: list[Any], folder: Path, began: float, ranker_alone: bool) -> None:
+def _fit_choice(tasks: list[Any], folder: Path, began: float, stage: str) -> None:
     from bench import learn
 
     global _NETWORKS
-    _NETWORKS = _fronts(folder)
+    _NETWORKS = _in_use() if stage in ("bars", "ranker") else _fronts(folder)
     stored: dict[str, NDArray[np.generic]] = {}
     for fold, network in enumerate(_NETWORKS):
         stored |= {f"front.{fold}.{k}": v.astype(np.float16) for k, v in network.items()}
     report: dict[str, Any] = {}
-    if ranker_alone:
+    if stage in ("bars", "ranker"):
         with np.load(WEIGHTS) as before:
             stored |= {k: before[k] for k in before.files if k.startswith(("bars.", "kinds."))}
-    else:
+    if stage != "ranker":
         with Pool(2) as pool:
             pieces = [d for d in pool.imap(_bars_and_kinds, tasks, 8) if d is not None]
         print(f"bars and kinds described, {time.time() - began:.0f} s", flush=True)
         stored |= _named("bars", _fit_bars(pieces, report, learn))
-        stored |= _named("kinds", _fit_kinds(pieces, report, learn))
+        if stage != "bars":
+            stored |= _named("kinds", _fit_kinds(pieces, report, learn))
         print(json.dumps(report, indent=1), f"\nbars and kinds fitted, {time.time() - began:.0f} s", flush=True)
     # The workers that are forked now go by these; the file is written when everything is there.
     in_use = weights_module.load()
@@ -305,25 +318,26 @@ def source_of(piece: Described) -> str:
 
 
 def _fit_bars(pieces: list[Described], report: dict[str, Any], learn: Any) -> dict[str, NDArray[np.float32]]:
-    known = [p for p in pieces if p.bars is not None]
+    known = [p for p in pieces if p.bars]
 
     def choices(of: list[Described]) -> list[Any]:
         out = []
         for p in of:
-            assert p.bars is not None
-            right = np.zeros(len(p.bars))
-            right[p.bars_right] = 1
-            out.append(learn.PointChoice(p.bars, right, p.weight))
+            for rows, one in p.bars:
+                right = np.zeros(len(rows))
+                right[one] = 1
+                out.append(learn.PointChoice(rows, right, p.weight / len(p.bars)))
         return out
 
     arrays: dict[str, NDArray[np.float32]] = learn.by_ranking(
-        choices([p for p in known if not p.closed]), (32, 16), 3, 30
+        choices([p for p in known if not p.closed]), (32, 16), 3, BARS_EPOCHS, BARS_DECAY
     )
     hits: dict[str, list[bool]] = {}
     for p in known:
-        assert p.bars is not None
-        hit = int(np.argmax(_guessed(arrays, p.bars)[:, 0])) == p.bars_right
-        hits.setdefault(f"{source_of(p)} {'closed' if p.closed else 'open'}", []).append(hit)
+        for n, (rows, one) in enumerate(p.bars):
+            hit = int(np.argmax(_guessed(arrays, rows)[:, 0])) == one
+            name = f"{source_of(p)} {'closed' if p.closed else 'open'} {'stretches' if n else 'whole'}"
+            hits.setdefault(name, []).append(hit)
     report["bars right on true beats"] = {k: [round(float(np.mean(v)), 3), len(v)] for k, v in sorted(hits.items())}
     return arrays
 

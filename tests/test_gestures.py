@@ -254,9 +254,10 @@ def test_a_locked_row_refuses_and_says_so(cut: Window) -> None:
 def test_the_frame_page_and_the_preview_place_the_picture(cut: Window, qtbot: QtBot) -> None:
     window = cut
     window.project.selection.select_clip(clip(window, 1).clip.id)
+    window.project.playhead.go(clip(window, 1).first + 1)
     window.show_frame()
     page, preview = window.frame_page, window.preview
-    assert preview.framing
+    assert preview.box is page.tool
     page.fits.button(1).click()
     page.zoom.setValue(150)
     box = preview.frame_box()

@@ -85,7 +85,7 @@ def find_bars(beats_s: Times, found: SummedFeatures, heard: Heard) -> Bars:
 
 
 # How far shares by score are evened out, so that of readings with 90 % nine of ten are right (docs/rhythm-model.md).
-_HEAT = 1.0
+_HEAT = 2.1
 READINGS_KEPT = 3
 
 

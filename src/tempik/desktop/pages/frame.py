@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from msgspec.structs import replace
-from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QCheckBox, QWidget
 
 from tempik.desktop.pages.follow_fields import FollowFields
 from tempik.desktop.pages.page import Page, PageContext
-from tempik.desktop.pages.placing import Placing
+from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.widgets.controls import Toggles
@@ -40,8 +40,8 @@ class FramePage(Page):
     def __init__(self, context: PageContext) -> None:
         super().__init__(context)
         project = context.project
-        self.placing = Placing(project, lambda: self.editing_end)
-        self._picks = False
+        self.tool = BoxTool(project, lambda: self.editing_end, self._paint_below)
+        self.placing = self.tool.placing
         self.fits = Toggles(FITS, "wide")
         self.fits.told.connect(lambda fit: self._set("Fit changed", lambda f: replace(f, fit=fit)))
         self.flips = {
@@ -113,7 +113,7 @@ class FramePage(Page):
         return clip is not None and clip.framing.end is not None and self.ends.value()
 
     def preview_mode(self) -> PreviewMode:
-        return PreviewMode(tool=self)
+        return PreviewMode(tool=self.tool, box=self.tool)
 
     def refill(self) -> None:
         clip, placed = self.project.selection.clip, self.project.selection.placed
@@ -140,8 +140,8 @@ class FramePage(Page):
             size = f"{placed.footage.width}×{placed.footage.height}"
             many = f" · set for {count} clips" if count > 1 else ""
             self.note.setText(
-                f"{placed.footage.name}, {size}{many}. Drag the picture in the preview to place it; "
-                "the wheel zooms, double click centres."
+                f"{placed.footage.name}, {size}{many}. Drag the picture in the preview, its corners, or outside them to "
+                "turn it; Alt and its sides crop; the wheel zooms, arrows nudge, Enter types."
             )
 
     def _set(self, what: str, change: Callable[[Framing], Framing]) -> None:
@@ -201,37 +201,13 @@ class FramePage(Page):
 
     # Set in the preview
 
-    def shown_on(self, repaint: Callable[[], None]) -> None:
-        """What is painted follows from the reel and the selection alone."""
-
-    def press(self, at: QPointF) -> None:
-        """A drag places the picture wherever it begins; a click may pick the subject to follow."""
-        if self._picks:
-            self._picks = False
-            self.context.layers.follow_at(at.x(), at.y())
-
-    def drag(self, by: QPointF) -> None:
-        """Move the picture by shares of the frame since the drag began."""
-        self.placing.shift(lambda at: replace(at, x=at.x + by.x(), y=at.y + by.y()))
-
-    def zoom_by(self, factor: float) -> None:
-        """Zoom the picture about the frame's middle."""
-        self.placing.shift(lambda at: replace(at, zoom=min(max(at.zoom * factor, 0.05), 20.0)))
-        self.placing.settle("Picture zoomed")
-
-    def centre(self) -> None:
-        self.placing.shift(lambda at: replace(at, x=0.0, y=0.0))
-        self.placing.settle("Picture centred")
-
-    def settle(self) -> None:
-        self.placing.settle("Picture placed")
-
-    def paint(self, p: QPainter, box: QRectF) -> None:
+    def _paint_below(self, p: QPainter, box: QRectF) -> None:
         paint_thirds(p, box)
         self.follow.paint(p, box)
 
     def _pick(self) -> None:
-        self._picks = True
+        """The next click in the preview picks the subject to follow."""
+        self.tool.take_click(self.context.layers.follow_at)
 
     def left(self) -> None:
-        self._picks = False
+        self.tool.take_click(None)

@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple, Protocol
+from typing import TYPE_CHECKING, NamedTuple, Protocol
 
-from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
+
+if TYPE_CHECKING:
+    from tempik.desktop.preview.box_tool import BoxTool
+
+Keys = Qt.KeyboardModifier
+NO_KEYS = Qt.KeyboardModifier.NoModifier
 
 
 class PreviewTool(Protocol):
@@ -16,11 +22,14 @@ class PreviewTool(Protocol):
     def shown_on(self, repaint: Callable[[], None]) -> None:
         """Take note of what paints the picture anew."""
 
-    def press(self, at: QPointF) -> None:
-        """A button was pressed at a place, in shares of the picture."""
+    def press(self, at: QPointF, keys: Keys = NO_KEYS) -> None:
+        """A button was pressed at a place, in shares of the picture, with keys held."""
 
-    def drag(self, by: QPointF) -> None:
+    def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
         """The pointer has come so far since the press, in shares of the picture."""
+
+    def cursor(self, at: QPointF, keys: Keys = NO_KEYS) -> Qt.CursorShape:
+        """The pointer is over a place with no button held: return how it looks there."""
 
     def zoom_by(self, factor: float) -> None:
         """The wheel was turned, by a factor."""
@@ -35,8 +44,17 @@ class PreviewTool(Protocol):
         """Paint over the picture, which lies in `box`."""
 
 
+def straight(by: QPointF, height_ratio: float, keys: Keys) -> QPointF:
+    """Return a way straight across or straight down while Shift is held."""
+    if not keys & Qt.KeyboardModifier.ShiftModifier:
+        return by
+    return QPointF(by.x(), 0.0) if abs(by.x()) > abs(by.y()) * height_ratio else QPointF(0.0, by.y())
+
+
 class PreviewMode(NamedTuple):
-    """`tool` takes drags in place of panning; `focus` shows where the chosen lane's focus is."""
+    """`tool` takes the drags of a page's own, else layers are taken hold of once the preview was clicked; `box` takes the arrows and
+    typed numbers, where it is not the preview's own; `focus` shows where the chosen lane's focus is."""
 
     tool: PreviewTool | None = None
+    box: BoxTool | None = None
     focus: bool = False

@@ -1,11 +1,13 @@
-"""The preview: the reel's picture, fitted."""
+"""The preview: the reel's picture, fitted, in which layers are taken hold of."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFocusEvent,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPen,
@@ -13,19 +15,42 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
+from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.guides import paint_safe_area
-from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.preview.mode import PreviewMode, PreviewTool
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.painting import painted, painter_on
 from tempik.desktop.widgets.theme import colour, words
+from tempik.desktop.widgets.typed import ARROWS, takes
+
+
+class NumbersField(QLineEdit):
+    """Where a layer stands, to be typed over. Enter takes it, Escape leaves it; neither is the preview's then."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Numbers of the layer")
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+
+    def event(self, event: QEvent) -> bool:
+        if takes(event, (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)):
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        super().keyPressEvent(event)
+        event.accept()
+        if event.key() == Qt.Key.Key_Escape:
+            self.hide()
 
 
 class Preview(QWidget):
-    """Shows one picture, fitted. Wheel zooms, drag pans, double click fits again."""
+    """Shows one picture, fitted. A click selects the layer under the pointer, whose box is then dragged; where a page has no other use
+    for them the wheel zooms, the middle button pans and a double click fits again."""
 
     resized = Signal()
     placed = Signal(QPointF)  # where the focus was put, in shares of the frame
@@ -41,10 +66,21 @@ class Preview(QWidget):
         self._zoom = 1.0
         self._offset = QPointF(0, 0)
         self._held: QPointF | None = None
+        self._panned: QPointF | None = None
+        self._awake = False  # it was clicked before: layers are dragged now, and not by the click that selects
+        self._drags = False
         self._shown: tuple[tuple[object, ...], QPixmap | None] = (
             (),
             None,
         )  # what was painted last, and as it was if that was twice
+        self.layer_box = BoxTool(project)
+        self.layer_box.shown_on(self.update)
+        self.typing = NumbersField(self)
+        self.typing.returnPressed.connect(self._typed)
+        self.typing.editingFinished.connect(self.typing.hide)
+        self.typing.hide()
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(220, 240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Preview")
@@ -66,9 +102,13 @@ class Preview(QWidget):
         self.update()
 
     @property
-    def framing(self) -> bool:
-        """Whether drags place the picture in the frame."""
-        return self.mode.tool is not None
+    def box(self) -> BoxTool | None:
+        """What takes arrows and typed numbers; None while a page's tool is for something else."""
+        return self.layer_box if self.mode.tool is None else self.mode.box
+
+    @property
+    def _tool(self) -> PreviewTool:
+        return self.mode.tool or self.layer_box
 
     def toggle_guides(self) -> None:
         """Show what phone apps lay over the picture, or not."""
@@ -115,9 +155,9 @@ class Preview(QWidget):
         p.fillRect(box, QColor("#000000"))
         if self.image is not None:
             self._paint_picture(p, box, self.image)
-        if self.mode.tool is not None:
+        if self.mode.tool is not None or self._awake:
             p.save()
-            self.mode.tool.paint(p, box)
+            self._tool.paint(p, box)
             p.restore()
         if self.mode.focus:
             self._paint_focus(p, box)
@@ -191,44 +231,109 @@ class Preview(QWidget):
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        box, at = self.frame_box(), event.position()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._panned = at - self._offset
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        place = QPointF((at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height())
         if self.asking_place:
-            box, pos = self.frame_box(), event.position()
             self.ask_place(False)
-            if event.button() == Qt.MouseButton.LeftButton and box.contains(pos):
-                self.placed.emit(QPointF((pos.x() - box.left()) / box.width(), (pos.y() - box.top()) / box.height()))
+            if box.contains(at):
+                self.placed.emit(place)
             return
-        if self.mode.tool is None:
-            self._held = event.position() - self._offset
-            return
-        box = self.frame_box()
-        self._held = at = event.position()
-        self.mode.tool.press(QPointF((at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height()))
+        if self.looking.image is not None:
+            return  # footage is shown, not the reel
+        self._held = at
+        self._drags = self.mode.tool is not None or self._awake
+        self._awake = True
+        self._tool.press(place, event.modifiers())
+        self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is None:
-            return
-        if self.mode.tool is not None:
-            box, by = self.frame_box(), event.position() - self._held
-            x, y = by.x() / box.width(), by.y() / box.height()
-            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:  # straight across or straight down
-                x, y = (x, 0.0) if abs(by.x()) > abs(by.y()) else (0.0, y)
-            self.mode.tool.drag(QPointF(x, y))
-        elif self._zoom > 1:
-            self._offset = event.position() - self._held
-            self.update()
+        box, at = self.frame_box(), event.position()
+        if self._panned is not None:
+            if self._zoom > 1:
+                self._offset = at - self._panned
+                self.update()
+        elif self._held is not None:
+            if self._drags:
+                by = at - self._held
+                self._tool.drag(QPointF(by.x() / box.width(), by.y() / box.height()), event.modifiers())
+        elif not self.asking_place and self.looking.image is None and (self.mode.tool is not None or self._awake):
+            place = QPointF((at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height())
+            self.setCursor(self._tool.cursor(place, event.modifiers()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None and self.mode.tool is not None:
-            self.mode.tool.settle()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._panned = None
+        elif event.button() == Qt.MouseButton.LeftButton and self._held is not None:
+            self._held = None
+            self._tool.settle()
             self.update()
-        self._held = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
         if self.mode.tool is not None:
             self.mode.tool.centre()
             return
         self._zoom, self._offset = 1.0, QPointF(0, 0)
         self.update()
+
+    # Keys
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        # A menu or the numbers' own field take the focus for a moment only.
+        if event.reason() != Qt.FocusReason.PopupFocusReason and not self.typing.isVisible():
+            self._awake = False
+        self.update()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._takes(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def _takes(self, event: QKeyEvent) -> bool:
+        """Whether a key is for the layer in the box."""
+        if self.box is None or self.box.placed() is None or not (self._awake or self.mode.box is not None):
+            return False
+        plain = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
+        if plain != Qt.KeyboardModifier.NoModifier:
+            return False
+        return event.key() in ARROWS or event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        box = self.box
+        if box is None or not self._takes(event):
+            super().keyPressEvent(event)
+        elif event.key() in ARROWS:
+            across, up = ARROWS[Qt.Key(event.key())]
+            step = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+            box.nudge(across * step, -up * step)
+        else:
+            self.type_numbers(box.numbers())
+
+    def type_numbers(self, text: str) -> None:
+        """Let what the last gesture set be typed."""
+        frame = self.frame_box()
+        self.typing.setText(text)
+        self.typing.setGeometry(
+            round(frame.center().x() - 80), round(min(frame.center().y(), self.height() - 40.0)), 160, 28
+        )
+        self.typing.show()
+        self.typing.raise_()
+        self.typing.setFocus()
+        self.typing.selectAll()
+
+    def _typed(self) -> None:
+        box = self.box
+        if box is not None and box.set_numbers(self.typing.text()):
+            self.typing.hide()
+        self._awake = True
+        self.setFocus()
 
 
 def _paint_fitted(p: QPainter, box: QRectF, image: QImage) -> None:

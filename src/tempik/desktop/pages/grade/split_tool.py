@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from tempik.desktop.playback.transport import Transport
+from tempik.desktop.preview.mode import NO_KEYS, Keys
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
 
@@ -41,11 +42,14 @@ class SplitTool:
     def shown_on(self, repaint: Callable[[], None]) -> None:
         self._repaint = repaint
 
-    def press(self, at: QPointF) -> None:
+    def press(self, at: QPointF, keys: Keys = NO_KEYS) -> None:
         self._begin = self.share = min(max(at.x(), 0.0), 1.0)
         self._repaint()
 
-    def drag(self, by: QPointF) -> None:
+    def cursor(self, at: QPointF, keys: Keys = NO_KEYS) -> Qt.CursorShape:
+        return Qt.CursorShape.SplitHCursor
+
+    def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
         self.share = min(max(self._begin + by.x(), 0.0), 1.0)
         self._repaint()
 

@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from tempik.desktop.preview.box_tool import BoxTool
+from tempik.desktop.preview.mode import NO_KEYS, Keys, straight
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
@@ -18,7 +20,8 @@ from tempik.edit.clips import masks
 from tempik.edit.footage import cutting_out
 from tempik.errors import TempikError
 from tempik.reel import Mask, Reel, Stroke, by_id
-from tempik.render.masks import MaskOutline, outline
+from tempik.render.under import mask_outline
+from tempik.timeline.extents import holds
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
@@ -39,6 +42,8 @@ class MaskTool:
     ) -> None:
         self.project, self.chosen, self.choose, self.stroked = project, chosen, choose, stroked
         self.gesture = Gesture(project)
+        self.box = BoxTool(project)  # takes what no mask does
+        self._boxed = False
         self.drawing: list[tuple[float, float]] | None = None  # of a polygon, shares of the picture
         self.picking: Callable[[float, float], None] | None = None  # takes the next click
         self.brush: bool | None = None  # strokes that keep, or drop; None draws no strokes
@@ -51,6 +56,7 @@ class MaskTool:
 
     def shown_on(self, repaint: Callable[[], None]) -> None:
         self._repaint = repaint
+        self.box.shown_on(repaint)
 
     def repaint(self) -> None:
         """Paint what is set here anew: another mask is chosen, or a brush taken."""
@@ -94,13 +100,7 @@ class MaskTool:
 
     def _outline(self, placed: PlacedClip, mask: Mask, to: Matrix) -> NDArray[np.float64]:
         """Return a mask's outline in shares of the frame, shape (n, 2)."""
-        footage, reel = placed.footage, self.project.reel
-        wide, height_px = (reel.width, reel.height) if footage.as_frame else (footage.width, footage.height)
-        shape = MaskOutline(
-            mask.kind, (1, 0, 0, 0, 1, 0), mask.x * wide, mask.y * height_px, mask.width * wide, mask.height * height_px,
-            mask.turn_deg, mask.points, mask.corner, 0.0, mask.grow * wide, False, "add",
-        )  # fmt: skip
-        points = outline(shape) / [wide, height_px]
+        points = mask_outline(self.project.reel, placed.footage, mask)
         return np.asarray(np.c_[points, np.ones(len(points))] @ to[:2].T) if len(points) else np.zeros((0, 2))
 
     def _handles(self, placed: PlacedClip, mask: Mask) -> dict[str, tuple[float, float]]:
@@ -121,10 +121,20 @@ class MaskTool:
 
     # Gestures
 
-    def press(self, at: QPointF) -> None:
+    def cursor(self, at: QPointF, keys: Keys = NO_KEYS) -> Qt.CursorShape:
+        if self.drawing is not None or self.picking is not None or self.brush is not None:
+            return Qt.CursorShape.CrossCursor
+        grip, _ = self._taken(at)
+        if not grip:
+            return self.box.cursor(at, keys)
+        return Qt.CursorShape.SizeAllCursor if grip == "whole" else Qt.CursorShape.PointingHandCursor
+
+    def press(self, at: QPointF, keys: Keys = NO_KEYS) -> None:
         placed = self._placed()
-        self._grip, self._from, self._at = "", None, at
+        self._grip, self._from, self._at, self._boxed = "", None, at, False
         if placed is None:
+            self._boxed = True
+            self.box.press(at, keys)
             return
         if self.picking is not None:
             act, self.picking = self.picking, None
@@ -138,25 +148,38 @@ class MaskTool:
         if self.drawing is not None:
             self.drawing.append((float(inside[0]), float(inside[1])))
             return
-        standing = self._standing(placed)
+        self._grip, self._from = self._taken(at)
+        if self._from is None:
+            self._boxed = True
+            self.box.press(at, keys)
+        elif self._grip == "whole":
+            self.choose(self._from.id)
+
+    def _taken(self, at: QPointF) -> tuple[str, Mask | None]:
+        """Return what of which mask a press takes hold of."""
+        placed = self._placed()
+        if placed is None or not placed.first <= self.project.playhead.frame < placed.end:
+            return "", None
+        to, standing = self._to_frame(placed), self._standing(placed)
         mask = standing.get(self.chosen())
         if mask is not None:
             near = [(self._away(to, place, at), name) for name, place in self._handles(placed, mask).items()]
             away, name = min(near)
             if away <= REACH:
-                self._grip, self._from = name, mask
-                return
-        for found in reversed(list(standing.values())):
-            if _contains(self._outline(placed, found, to), at):
-                self.choose(found.id)
-                self._grip, self._from = "whole", found
-                return
+                return name, mask
+        found = (m for m in reversed(list(standing.values())) if holds(self._outline(placed, m, to), at.x(), at.y()))
+        mask = next(found, None)
+        return ("whole", mask) if mask is not None else ("", None)
 
     def _away(self, to: Matrix, place: tuple[float, float], at: QPointF) -> float:
         seen = to @ [*place, 1.0]
         return math.hypot(seen[0] - at.x(), (seen[1] - at.y()) * self.project.timeline.height_ratio)
 
-    def drag(self, by: QPointF) -> None:
+    def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
+        if self._boxed:
+            self.box.drag(by, keys)
+            return
+        by = straight(by, self.project.timeline.height_ratio, keys)
         if self._line:
             self._line.append((self._at.x() + by.x(), self._at.y() + by.y()))
             return
@@ -197,6 +220,7 @@ class MaskTool:
         placed = self._placed()
         mask = self._standing(placed).get(self.chosen()) if placed is not None else None
         if placed is None or mask is None:
+            self.box.zoom_by(factor)
             return
         fields = {"width": max(mask.width * factor, LEAST), "height": max(mask.height * factor, LEAST)}
         clip, frame, name = placed.clip.id, self.project.playhead.frame, mask.id
@@ -206,6 +230,8 @@ class MaskTool:
     def centre(self) -> None:
         """Close the polygon that is drawn."""
         placed, points = self._placed(), self.drawing
+        if points is None and self._boxed:
+            self.box.centre()
         if placed is None or points is None:
             return
         self.drawing = None
@@ -223,6 +249,10 @@ class MaskTool:
             self.choose(made[-1])
 
     def settle(self) -> None:
+        if self._boxed:
+            self._boxed = False
+            self.box.settle()
+            return
         line, self._line = self._line, []
         placed = self._placed()
         if line and self.brush is not None and placed is not None:
@@ -238,6 +268,7 @@ class MaskTool:
     # Painting
 
     def paint(self, p: QPainter, box: QRectF) -> None:
+        self.box.paint(p, box)
         placed = self._placed()
         if placed is None or not placed.first <= self.project.playhead.frame < placed.end:
             return
@@ -298,8 +329,3 @@ class MaskTool:
             else:
                 p.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
         p.setBrush(Qt.BrushStyle.NoBrush)
-
-
-def _contains(points: NDArray[np.float64], at: QPointF) -> bool:
-    polygon = QPolygonF([QPointF(float(x), float(y)) for x, y in points])
-    return bool(polygon.containsPoint(at, Qt.FillRule.OddEvenFill))

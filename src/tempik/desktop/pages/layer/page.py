@@ -64,7 +64,7 @@ class LayerPage(Page):
             self.want()
 
     def preview_mode(self) -> PreviewMode:
-        return PreviewMode(tool=self.tool)
+        return PreviewMode(tool=self.tool, box=self.tool.box)
 
     def left(self) -> None:
         self.tool.let_go()

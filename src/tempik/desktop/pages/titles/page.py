@@ -7,9 +7,10 @@ from PySide6.QtWidgets import QPlainTextEdit
 
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.titles.fields import TitleFields
-from tempik.desktop.pages.titles.placing_tool import TitleTool, extent_of
-from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP
+from tempik.desktop.preview.box_tool import BoxTool
+from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP, paint_safe_area
 from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.preview.snapping import Extent
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import buttons, column, holder, line, quiet
@@ -32,7 +33,7 @@ class TitlesPage(Page):
         super().__init__(context)
         self.commands = context.titles
         self.typing = Gesture(context.project)
-        self.tool = TitleTool(context.project)
+        self.tool = BoxTool(context.project, below=paint_safe_area)
         self.text = QPlainTextEdit()
         self.text.setPlaceholderText("Type the words …")
         self.text.setAccessibleName("Words of the title")
@@ -81,7 +82,7 @@ class TitlesPage(Page):
         self._side.setFixedWidth(TEXT_W if width > ROOMY else LEAST_TEXT_W)
 
     def preview_mode(self) -> PreviewMode:
-        return PreviewMode(tool=self.tool)
+        return PreviewMode(tool=self.tool, box=self.tool)
 
     def begin_typing(self) -> None:
         """Let the words be typed over."""
@@ -115,7 +116,7 @@ class TitlesPage(Page):
         warnings = warnings_of(title, self._place(), self.project.reel.height / self.project.reel.width)
         count = len(words_of(title.text))
         marks.ink(self.note, "warning" if warnings else "quiet")
-        hint = f"{count} word{'s' if count != 1 else ''}. Drag it in the preview; the wheel scales it, double click centres."
+        hint = f"{count} word{'s' if count != 1 else ''}. Drag it or its corners in the preview; double click centres, Enter types."
         self.note.setText(" ".join(warnings) or hint)
 
     def _place(self) -> Position:
@@ -143,6 +144,14 @@ class TitlesPage(Page):
     def _edited(self, name: str, value: object) -> None:
         self._settled()
         self.commands.set_fields(f"Title: {name.replace('_', ' ')}", **{name: value})
+
+
+def extent_of(title: Title, at: Position, height_ratio: float) -> Extent:
+    """Return where a title stands; `height_ratio` is the frame's height against its width. Its turn is left aside."""
+    block = laid_out(title)
+    half_x, half_y = block.width * title.size * at.zoom / 2, block.height * title.size * at.zoom / height_ratio / 2
+    x, y = 0.5 + at.x, 0.5 + at.y
+    return Extent(x - half_x, y - half_y, x + half_x, y + half_y)
 
 
 def warnings_of(title: Title, at: Position, height_ratio: float) -> list[str]:

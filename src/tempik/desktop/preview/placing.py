@@ -8,8 +8,8 @@ from msgspec.structs import replace
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
-from tempik.edit.clips import layers, pieces
-from tempik.reel import Framing, Position, Reel
+from tempik.edit.clips import follow, layers, pieces
+from tempik.reel import Clip, Framing, Position, Reel
 from tempik.timeline.timeline import timeline_of
 
 
@@ -39,6 +39,30 @@ class Placing:
             return pieces.with_framing(reel, names, framing)
 
         self.gesture.show(edit)
+
+    def keep_subject(self, by_x: float, by_y: float) -> None:
+        """Show the clips with the subject that they follow kept so far from where it was kept, in shares of the frame."""
+        names = [c.id for c in self._before() if c.follow is not None]
+        clip = next((c for c in self._before() if c.id == self.project.selection.clip_id), None)
+        if clip is None or clip.follow is None:
+            return
+        x, y = (min(max(v, 0.0), 1.0) for v in (clip.follow.x + by_x, clip.follow.y + by_y))
+        self.gesture.show(lambda reel: follow.with_follow_fields(reel, names, x=round(x, 4), y=round(y, 4)))
+
+    def crop(self, side: int, share: float) -> None:
+        """Show the clips with a side cropped: 0 left, 1 top, 2 right, 3 bottom; a share of the picture."""
+        clip = next((c for c in self._before() if c.id == self.project.selection.clip_id), None)
+        if clip is None:
+            return
+        names, old = self.project.selection.chosen_clips, clip.framing.crop
+        share = round(min(max(share, 0.0), 0.98 - old[(side + 2) % 4]), 4)
+        framing = replace(clip.framing, crop=(*old[:side], share, *old[side + 1 :]))
+        self.gesture.show(lambda reel: pieces.with_framing(reel, names, framing))
+
+    def _before(self) -> list[Clip]:
+        """The selected clips as they were before the gesture."""
+        chosen = set(self.project.selection.chosen_clips)
+        return [c for c in self.project.history.reel.clips if c.id in chosen]
 
     def placed(self, framing: Framing, at: Position) -> Framing:
         """Return a framing with the place that is set in it."""

@@ -1,0 +1,43 @@
+"""Where clips stand in the frame: the corners of what each shows, before its masks."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tempik.timeline.framing import frame_matrix
+from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.timeline import Timeline
+from tempik.titles import laid_out
+
+Corners = NDArray[np.float64]
+
+
+def corners_of(timeline: Timeline, placed: PlacedClip, frame: float) -> Corners:
+    """Return the corners of a clip's picture as it stands at a frame, less what is cropped, in shares of the frame's width and height:
+    shape (4, 2), the picture's own top left, top right, bottom right, bottom left. A title's are those of its words."""
+    framing, height = timeline.framing_at(placed, frame), timeline.height_ratio
+    if placed.clip.title is not None:
+        at, block = framing.start, laid_out(placed.clip.title)
+        size = placed.clip.title.size * at.zoom
+        half = np.array([block.width, block.height]) * size / 2
+        turn = np.radians(at.turn_deg)
+        about = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+        middle = np.array([0.5 + at.x, (0.5 + at.y) * height])
+        signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+        return np.asarray((middle + (signs * half) @ about.T) / [1.0, height])
+    left, top, right, bottom = framing.crop
+    picture = np.array([[left, top, 1], [1 - right, top, 1], [1 - right, 1 - bottom, 1], [left, 1 - bottom, 1]])
+    to = frame_matrix(framing, placed.footage, 1.0, height)
+    return np.asarray((picture @ to.T)[:, :2] / [1.0, height])
+
+
+def holds(corners: NDArray[np.float64], x: float, y: float) -> bool:
+    """Tell whether a place lies within a polygon, shape (n, 2), by the crossings of a ray with its sides."""
+    if len(corners) < 3:
+        return False
+    before = np.roll(corners, 1, axis=0)
+    across = (corners[:, 1] > y) != (before[:, 1] > y)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at = corners[:, 0] + (y - corners[:, 1]) / (before[:, 1] - corners[:, 1]) * (before[:, 0] - corners[:, 0])
+    return bool(np.count_nonzero(across & (x < at)) % 2)
