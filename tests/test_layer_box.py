@@ -10,10 +10,12 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.snapping import Extent, snapped
 from tempik.desktop.shell.window import Window
 from tempik.edit.clips import layers, masks
+from tempik.errors import TempikError
 from tempik.reel import Clip, Framing, Position, VideoTrack
 from tempik.render.under import clips_under
 from tempik.timeline.extents import corners_of, holds
@@ -242,3 +244,131 @@ def test_a_place_lies_within_a_polygon_or_not() -> None:
 def test_the_box_says_nothing_where_no_layer_is_on_screen(layered: Window) -> None:
     box = BoxTool(layered.project)
     assert box.numbers() == "" and box.placed() is None and not box.nudge(1, 0)
+
+
+# The tools under the preview
+
+
+def on_layer_page(window: Window) -> LayerPage:
+    window.open_page(LayerPage)
+    return window.page_panel.page(LayerPage)
+
+
+def test_a_rectangle_of_the_strip_is_drawn_over_the_layer_and_the_tool_is_put_down(layered: Window) -> None:
+    page, strip = on_layer_page(layered), layered.tool_strip
+    click(layered, 0.25, 0.25)
+    strip.buttons["rectangle"].click()
+    assert strip.buttons["rectangle"].isChecked() and page.tool.taken == "rectangle"
+    drag(layered, (0.15, 0.15), (0.35, 0.3))
+    clip = next(c for c in layered.project.reel.clips if c.id == "small")
+    assert len(clip.masks) == 1 and clip.masks[0].kind == "rectangle"
+    assert (clip.masks[0].width, clip.masks[0].height) == pytest.approx((0.5, 0.375), abs=0.01), "shares of the picture"
+    assert (clip.masks[0].x, clip.masks[0].y) == pytest.approx((0.5, 0.4375), abs=0.01)
+    assert strip.buttons["layers"].isChecked() and page.mask_id == clip.masks[0].id
+    assert layered.project.history.steps[-1].done == "Mask drawn"
+
+
+def test_the_handle_below_a_mask_makes_its_edge_soft_and_the_one_at_its_corner_round(layered: Window) -> None:
+    page = on_layer_page(layered)
+    click(layered, 0.25, 0.25)
+    layered.tool_strip.buttons["rectangle"].click()
+    drag(layered, (0.15, 0.15), (0.35, 0.3))
+    placed = layered.project.selection.placed
+    assert placed is not None
+
+    def handle(name: str) -> tuple[float, float]:
+        to, mask = page.tool._to_frame(placed), page.tool._standing(placed)[page.mask_id]
+        x, y, _ = to @ [*page.tool._handles(placed, mask)[name], 1.0]
+        return float(x), float(y)
+
+    x, y = handle("feather")
+    drag(layered, (x, y), (x, y + 0.02))
+    (mask,) = next(c for c in layered.project.reel.clips if c.id == "small").masks
+    assert mask.feather > 0.02
+    x, y = handle("round")
+    drag(layered, (x, y), (x + 0.04, y + 0.04))
+    (mask,) = next(c for c in layered.project.reel.clips if c.id == "small").masks
+    assert 0.1 < mask.corner <= 1
+
+
+def test_a_tool_without_a_selected_clip_says_what_to_do(layered: Window) -> None:
+    layered.project.selection.select_clip(None)
+    layered.tool_strip.buttons["ellipse"].click()
+    assert "Select a clip first" in layered.foot.status.text()
+    assert layered.tool_strip.buttons["layers"].isChecked()
+
+
+def test_a_tool_that_is_clicked_again_is_put_down(layered: Window) -> None:
+    page = on_layer_page(layered)
+    click(layered, 0.25, 0.25)
+    for name in ("rectangle", "ellipse", "polygon", "keep", "drop", "colour"):
+        layered.tool_strip.buttons[name].click()
+        assert page.tool.taken == name and layered.tool_strip.buttons[name].isChecked()
+        layered.tool_strip.buttons[name].click()
+        assert page.tool.taken == "layers"
+
+
+# The stack of the Layer page
+
+
+def on_stack(window: Window, kind: QEvent.Type, at: QPointF) -> None:
+    stack, left = on_layer_page(window).stack, Qt.MouseButton.LeftButton
+    held = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseButtonRelease else left
+    QApplication.sendEvent(stack, QMouseEvent(kind, at, stack.mapToGlobal(at), left, held, NONE))
+
+
+def test_the_stack_shows_what_lies_over_what_and_its_eye_hides_a_track(layered: Window) -> None:
+    stack = on_layer_page(layered).stack
+    assert stack.rows[0].placed.clip.id == "small" and len(stack.rows) == 2
+    on_stack(layered, QEvent.Type.MouseButtonPress, QPointF(10, 15))
+    on_stack(layered, QEvent.Type.MouseButtonRelease, QPointF(10, 15))
+    assert layered.project.reel.tracks[1].hidden and not stack.rows[0].shown
+    assert all(p.clip.id != "small" for p in layered.project.timeline.clips_at(layered.project.playhead.frame))
+    on_stack(layered, QEvent.Type.MouseButtonPress, QPointF(80, 60))
+    on_stack(layered, QEvent.Type.MouseButtonRelease, QPointF(80, 60))
+    assert layered.project.selection.clip_id == stack.rows[1].placed.clip.id
+
+
+def test_the_bar_of_the_stack_sets_the_opacity_in_one_step(layered: Window) -> None:
+    stack, steps = on_layer_page(layered).stack, len(layered.project.history.steps)
+    bar = stack._bar(0)
+    for kind, x in (
+        (QEvent.Type.MouseButtonPress, 0.9),
+        (QEvent.Type.MouseMove, 0.6),
+        (QEvent.Type.MouseMove, 0.5),
+        (QEvent.Type.MouseButtonRelease, 0.5),
+    ):
+        on_stack(layered, kind, QPointF(bar.left() + x * bar.width(), bar.center().y()))
+    assert next(c for c in layered.project.reel.clips if c.id == "small").opacity == 0.5
+    assert len(layered.project.history.steps) == steps + 1
+
+
+def test_a_line_dragged_under_another_changes_places_with_it(layered: Window) -> None:
+    stack = on_layer_page(layered).stack
+    below = stack.rows[1].placed.clip.id
+    for kind, y in (
+        (QEvent.Type.MouseButtonPress, 15),
+        (QEvent.Type.MouseMove, 40),
+        (QEvent.Type.MouseMove, 60),
+        (QEvent.Type.MouseButtonRelease, 60),
+    ):
+        on_stack(layered, kind, QPointF(90, y))
+    tracks = {c.id: c.track for c in layered.project.reel.clips}
+    assert tracks["small"] == 0 and tracks[below] == 1
+    layered.commands["undo"].trigger()
+    assert {c.id: c.track for c in layered.project.reel.clips}["small"] == 1
+
+
+def test_a_layer_that_has_no_room_below_is_refused_in_a_sentence(layered: Window) -> None:
+    project = layered.project
+    below = project.timeline.clip_at(project.playhead.frame, 0)
+    assert below is not None
+    after = project.timeline.tracks[0][[p.clip.id for p in project.timeline.tracks[0]].index(below.clip.id) + 1]
+    long = replace(next(c for c in project.reel.clips if c.id == "small"), end=after.clip.end)
+    assert project.change("Longer", lambda r: replace(r, clips=tuple(long if c.id == "small" else c for c in r.clips)))
+    with pytest.raises(TempikError, match="lock"):
+        layers.restacked(replace(project.reel, tracks=(VideoTrack(locked=True), VideoTrack())), "small", 0)
+    moved = layers.restacked(project.reel, "small", 0)
+    assert {c.track for c in moved.clips if c.id in (below.clip.id, after.clip.id)} == {1}, "both come to lie above"
+    with pytest.raises(TempikError, match="no room"):
+        layers.restacked(moved, below.clip.id, 0)

@@ -73,6 +73,7 @@ class PageContext(NamedTuple):
     sounds: SoundCommands
     shapes: SoundShapes
     mode_changed: Callable[[], None]  # the open page wants the preview otherwise
+    tool_taken: Callable[[str], None]  # a tool of the strip under the preview is taken
 
 
 class Page(QWidget):

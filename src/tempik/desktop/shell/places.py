@@ -153,8 +153,8 @@ def preview_width(wide: int, height_px: int) -> int:
     return int(min(max((height_px - METER_PX) * 9 / 16 + 20, 264), wide * 0.42))
 
 
-# What the landing meter takes below the preview.
-METER_PX = 98
+# What the tools and the landing meter take below the preview.
+METER_PX = 98 + 36
 # What the timeline needs at least, and the highest page with its tabs.
 TIMELINE_PX, PAGE_PANEL_PX = 200, 320
 
@@ -166,13 +166,13 @@ def page_panel_height(wide: int, height_px: int) -> int:
     return int(min(max(PAGE_PANEL_PX, height_px * 0.42), 620))
 
 
-def column(sides: tuple[int, int], upper: QWidget, lower: QWidget) -> QWidget:
-    """Return two widgets one above the other, the higher of them as high as there is room, with so much air on either side."""
+def column(sides: tuple[int, int], *parts: QWidget) -> QWidget:
+    """Return widgets one below the other, those of no fixed height as high as there is room, with so much air on either side."""
     made = QWidget()
     lines = QVBoxLayout(made)
     lines.setContentsMargins(sides[0], 0, sides[1], 0)
     lines.setSpacing(8)
-    for widget in (upper, lower):
+    for widget in parts:
         fixed = widget.sizePolicy().verticalPolicy() in (QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Maximum)
         lines.addWidget(widget, 0 if fixed else 1)
     return made

@@ -45,6 +45,7 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.frame import FramePage
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.sound.page import SoundPage
@@ -54,6 +55,7 @@ from tempik.desktop.playback.clip_sounds import ClipSounds
 from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.preview.landing_meter import LandingMeter
+from tempik.desktop.preview.tool_strip import ToolStrip
 from tempik.desktop.preview.view import Preview
 from tempik.desktop.session.exchanging import Exchanging
 from tempik.desktop.session.session import Session
@@ -157,6 +159,7 @@ class Window(QMainWindow):
         self.timeline = TimelineView(self.project, self.filmstrips, self.song, self.watch, self.shapes)
         self.welcome = Welcome()
         self.preview = Preview(self.project, self.looking)
+        self.tool_strip = ToolStrip()
         self.meter = LandingMeter(self.project)
         self.context = PageContext(
             project=self.project, song=self.song, filmstrips=self.filmstrips, proxy_store=self.proxy_store, watch=self.watch,
@@ -165,7 +168,7 @@ class Window(QMainWindow):
             placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
             bundles=self.bundles, transitions=self.transitions, titles=self.titles, layers=self.layers, points=self.points,
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
-            mode_changed=self._page_opened,
+            mode_changed=self._page_opened, tool_taken=self.tool_strip.show_tool,
         )  # fmt: skip
         self.page_panel = PagePanel(self.context)
         self.views = ViewCommands(self, self.context, self.page_panel, self.timeline, self.preview, self.header)
@@ -177,7 +180,7 @@ class Window(QMainWindow):
         down.addWidget(self.page_panel)
         across = Divider(Qt.Orientation.Horizontal, "work and preview", preview_width)
         across.addWidget(column((12, 0), self.song_strip, down))
-        across.addWidget(column((4, 12), self.preview, self.meter))
+        across.addWidget(column((4, 12), self.preview, self.tool_strip, self.meter))
         self.setCentralWidget(central(self.header, across, self.foot))
         self.places = WindowPlaces(self, across, down)
         self.places.begin()
@@ -220,6 +223,7 @@ class Window(QMainWindow):
         self.preview.placed.connect(lambda at: self.accents.focus_at(at.x(), at.y()))
         self.accents.placing_focus.connect(self.preview.ask_place)
         self.page_panel.opened.connect(self._page_opened)
+        self.tool_strip.wanted.connect(self._take_tool)
         self.welcome.song_wanted.connect(self.projects.choose_song)
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
@@ -310,6 +314,16 @@ class Window(QMainWindow):
         self.background.hold(playing, "playing")
         if playing:
             self.looking.clear()
+
+    def _take_tool(self, tool: str) -> None:
+        """A tool of the strip: it belongs to the page that shows what it makes."""
+        if tool == "follow":
+            self.layers.pick_subject()
+        elif tool == "layers" and not isinstance(self.page_panel.current, LayerPage):
+            self.preview.setFocus()
+        else:
+            self.open_page(LayerPage)
+            self.page_panel.page(LayerPage).take(tool)
 
     def _page_opened(self) -> None:
         page = self.page_panel.current

@@ -6,6 +6,7 @@ from collections.abc import Collection
 
 from msgspec.structs import replace
 
+from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of, with_clips
 from tempik.edit.keying import frame_of_key, keyed_with, keyed_without
 from tempik.edit.transitions.laying import TransitionPlace, transition_at, with_transitions
@@ -114,3 +115,29 @@ def _keyed(
 ) -> Clip:
     keys = {n: keyed_with(timeline, clip.keys.get(n, ()), frame, v, ease, within) for n, v in values.items()}
     return replace(clip, keys={**clip.keys, **keys})
+
+
+def restacked(reel: Reel, clip: str, track: int) -> Reel:
+    """Lay a clip on another track; what it would cover there goes to the track that it leaves. Beyond the last a track is made on top.
+    Raises TempikError where either track is locked, or what changes places with it has no room."""
+    timeline, moved = timeline_of(reel), timeline_of(reel).placed_clip(clip)
+    if moved is None:
+        raise TempikError("That clip is no longer on the reel.")
+    old = moved.clip.track
+    if track < 0:
+        raise TempikError("There is no track below the first.")
+    if track >= len(reel.tracks):
+        reel, track = with_new_track(reel), len(reel.tracks)
+    if track == old:
+        return reel
+    for of in (old, track):
+        if reel.tracks[of].locked:
+            raise TempikError(f"Track {of + 1} is locked; unlock it first.")
+    there = [p for p in timeline.placed if p.clip.track == track and p.first < moved.end and p.end > moved.first]
+    staying = [p for p in timeline.placed if p.clip.track == old and p.clip.id != clip]
+    for other in there:
+        if any(p.first < other.end and p.end > other.first for p in staying):
+            raise TempikError(
+                f"{other.footage.name} on track {track + 1} has no room on track {old + 1}; move it, or lay the clip on a track of its own."
+            )
+    return with_clips(reel, [replace(moved.clip, track=track), *(replace(p.clip, track=old) for p in there)])

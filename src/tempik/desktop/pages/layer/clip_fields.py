@@ -9,7 +9,7 @@ from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.pages.layer.mask_tool import MaskTool
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, control_of
-from tempik.desktop.widgets.form import button, line, low, quiet, toggle
+from tempik.desktop.widgets.form import button, column, holder, line, low, quiet, toggle
 from tempik.digits import plural
 from tempik.edit.clips import repeats
 from tempik.reel import Clip, Rule
@@ -48,8 +48,9 @@ class RepeatFields(QWidget):
         self.all_back = button("All back", all_, self._all_back, "low")
         self.adjust = button("Adjust clip here", below, commands.add_adjust, "low")
         low(self.rule)
-        again = (self.rule, self.every, self.count, self.leave_out, self.make_own, self.all_back)
-        line("laid", *again, None, self.adjust, over=self, spacing=5)
+        self._here = holder(line(self.leave_out, self.make_own, self.all_back, None, spacing=5))
+        again = line("laid", self.rule, self.every, self.count, None, self.adjust, spacing=5)
+        column(again, self._here, over=self)
 
     def show_clip(self, clip: Clip | None) -> None:
         """Show on what a clip is laid again."""
@@ -62,7 +63,7 @@ class RepeatFields(QWidget):
         self.rule.show_value(like[0] if like else 0)
         self.every.show_value(rule.every if rule is not None else 1)
         here = self.commands.repeat_instance_here() is not None if rule is not None else False
-        for of_a_rule in (self.every, self.leave_out, self.make_own):
+        for of_a_rule in (self.every, self._here):
             of_a_rule.setVisible(rule is not None)
         for here_only in (self.leave_out, self.make_own):
             here_only.setEnabled(here)

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, control_of
-from tempik.desktop.widgets.form import SettingsForm, button, line, low, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, column, line, low, toggle
 from tempik.edit.clips import layers
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position
@@ -41,7 +41,7 @@ class LayerFields(QWidget):
         fades = ("fade in", self.fades[False], "fade out", self.fades[True])
         keys = (self.before, self.key_place, self.after)
         laid = ("laid as", self.blend, "opacity", self.opacity, self.key_opacity)
-        line(*laid, *fades, None, *keys, over=self, spacing=5)
+        column(line(*laid, None, spacing=5), line(*fades, None, *keys, spacing=5), over=self)
         low(self.blend)
 
     @property

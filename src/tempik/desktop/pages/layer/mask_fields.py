@@ -9,7 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 
 from tempik.desktop.widgets.controls import Dropdown
-from tempik.desktop.widgets.form import SettingsForm, button, column, line, low, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, column, holder, line, low, toggle
 from tempik.reel import Clear, Mask
 from tempik.reel.mask import CLEAR_SETTINGS, MASK_SETTINGS
 
@@ -48,9 +48,10 @@ class MaskFields(QWidget):
         self.form = SettingsForm(MASK_SETTINGS, ("feather", "grow", "corner", "mix", "invert"))
         self.form.edited.connect(self.edited)
         numbers = self.form.titled("feather", "grow", "corner")
+        self._of_one = holder(line(*numbers, self.form["mix"], self.form["invert"], None, spacing=5))
         column(
             line("masks", self._list, *new, None, self.follows, self.key, self.remove),
-            line(*numbers, self.form["mix"], self.form["invert"], None, spacing=5),
+            self._of_one,
             over=self,
         )
 
@@ -60,9 +61,8 @@ class MaskFields(QWidget):
             self._make_marks(masks)
         for mark in self._marks:
             mark.setChecked(chosen is not None and mark.property("mask") == chosen.id)
-        self.form.enable(chosen is not None)
-        for widget in (self.follows, self.key, self.remove):
-            widget.setEnabled(chosen is not None)
+        for widget in (self.follows, self.key, self.remove, self._of_one):
+            widget.setVisible(chosen is not None)
         if chosen is not None:
             self.form.show_record(chosen)
             self.form.enable(chosen.kind != "ellipse", "corner")
@@ -100,10 +100,11 @@ class ClearFields(QWidget):
         self.pick = button("Pick", "Click the colour in the preview", self.picking.emit, "low")
         self.form = SettingsForm(CLEAR_SETTINGS)
         self.form.edited.connect(self._change)
-        numbers = self.form.titled("tolerance", "soft", "spill")
-        line(
-            "clear", self.of, self.form["colour"], self.pick, *numbers, self.form["invert"], None, over=self, spacing=5
-        )
+        numbers = self.form.titled("tolerance", "soft")
+        self._coloured = holder(line(self.form["colour"], self.pick, spacing=5))
+        self._spill = holder(line(*self.form.titled("spill"), spacing=5))
+        self._of_clear = holder(line(*numbers, self._spill, self.form["invert"], spacing=5))
+        line("clear", self.of, self._coloured, self._of_clear, None, over=self, spacing=5)
 
     def show_clear(self, clear: Clear | None) -> None:
         """Show what is clear."""
@@ -111,9 +112,9 @@ class ClearFields(QWidget):
         self.of.show_value("" if clear is None else clear.of)
         self.form.show_record(self._shown)
         coloured = clear is not None and clear.of == "colour"
-        self.form.enable(clear is not None)
-        self.form.enable(coloured, "colour", "spill")
-        self.pick.setEnabled(coloured)
+        self._of_clear.setVisible(clear is not None)
+        for widget in (self._coloured, self._spill):
+            widget.setVisible(coloured)
 
     def _change(self, name: str, value: object) -> None:
         self.edited.emit(replace(self._shown, **{name: value}))

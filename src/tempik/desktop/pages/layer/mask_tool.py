@@ -20,6 +20,7 @@ from tempik.edit.clips import masks
 from tempik.edit.footage import cutting_out
 from tempik.errors import TempikError
 from tempik.reel import Mask, Reel, Stroke, by_id
+from tempik.reel.mask import MASK_SETTINGS
 from tempik.render.under import mask_outline
 from tempik.timeline.extents import holds
 from tempik.timeline.framing import frame_matrix
@@ -44,6 +45,8 @@ class MaskTool:
         self.gesture = Gesture(project)
         self.box = BoxTool(project)  # takes what no mask does
         self._boxed = False
+        self._drawn = ""  # the mask that a drag has made
+        self.shape = ""  # of the mask that the next drag draws
         self.drawing: list[tuple[float, float]] | None = None  # of a polygon, shares of the picture
         self.picking: Callable[[float, float], None] | None = None  # takes the next click
         self.brush: bool | None = None  # strokes that keep, or drop; None draws no strokes
@@ -62,20 +65,38 @@ class MaskTool:
         """Paint what is set here anew: another mask is chosen, or a brush taken."""
         self._repaint()
 
+    @property
+    def taken(self) -> str:
+        """Which tool of the strip drags and clicks are for."""
+        if self.drawing is not None:
+            return "polygon"
+        if self.brush is not None:
+            return "keep" if self.brush else "drop"
+        return "colour" if self.picking is not None else self.shape or "layers"
+
+    def take_shape(self, kind: str) -> None:
+        """Let the next drag draw a mask."""
+        self.let_go()
+        self.shape = kind
+
     def begin_polygon(self) -> None:
         """Take clicks as the corners of a new mask."""
+        self.let_go()
         self.drawing = []
 
     def take_click(self, act: Callable[[float, float], None]) -> None:
         """Hand the next click over, in shares of the frame."""
+        self.let_go()
         self.picking = act
 
     def let_go(self) -> None:
         """Wait for nothing more."""
         self.drawing = self.picking = self.brush = None
+        self.shape = ""
 
     def take_brush(self, keep: bool | None) -> None:
         """Take drags as strokes over the subject, over what is not it, or no more."""
+        self.let_go()
         self.brush = keep
 
     def forget_strokes(self) -> None:
@@ -115,6 +136,10 @@ class MaskTool:
         half_w, half_h = mask.width * shape / 2, mask.height / 2
         out = {name: at(x * half_w, y * half_h) for name, (x, y) in SIDES.items()}
         out["turn"] = at(0.0, -half_h - TURN_OUT)
+        out["feather"] = at(0.0, half_h + TURN_OUT + mask.feather * shape)
+        if mask.kind == "rectangle":
+            rounded = mask.corner * min(half_w, half_h)
+            out["round"] = at(rounded - half_w, rounded - half_h)
         if mask.kind == "polygon":
             out |= {f"corner {n}": at(x * mask.width * shape, y * mask.height) for n, (x, y) in enumerate(mask.points)}
         return out
@@ -122,7 +147,7 @@ class MaskTool:
     # Gestures
 
     def cursor(self, at: QPointF, keys: Keys = NO_KEYS) -> Qt.CursorShape:
-        if self.drawing is not None or self.picking is not None or self.brush is not None:
+        if self.taken != "layers":
             return Qt.CursorShape.CrossCursor
         grip, _ = self._taken(at)
         if not grip:
@@ -142,6 +167,9 @@ class MaskTool:
             return
         if self.brush is not None:
             self._line = [(at.x(), at.y())]
+            return
+        if self.shape:
+            self._grip = "new"
             return
         to = self._to_frame(placed)
         inside = np.linalg.inv(to) @ [at.x(), at.y(), 1.0]
@@ -179,11 +207,14 @@ class MaskTool:
         if self._boxed:
             self.box.drag(by, keys)
             return
-        by = straight(by, self.project.timeline.height_ratio, keys)
+        if self._grip != "new":
+            by = straight(by, self.project.timeline.height_ratio, keys)
         if self._line:
             self._line.append((self._at.x() + by.x(), self._at.y() + by.y()))
             return
         placed, mask = self._placed(), self._from
+        if self._grip == "new" and placed is not None:
+            self._draw_shape(placed, by, keys)
         if placed is None or mask is None or not self._grip:
             return
         back = np.linalg.inv(self._to_frame(placed))
@@ -191,6 +222,28 @@ class MaskTool:
         fields = self._changed(placed, mask, (float(begin[0]), float(begin[1])), (float(now[0]), float(now[1])))
         clip, frame, name = placed.clip.id, self.project.playhead.frame, mask.id
         self.gesture.show(lambda reel: masks.with_mask_fields(reel, clip, name, fields, frame))
+
+    def _draw_shape(self, placed: PlacedClip, by: QPointF, keys: Keys) -> None:
+        """A new mask from where the press was to where the pointer is."""
+        tall = self.project.timeline.height_ratio
+        if keys & Qt.KeyboardModifier.ShiftModifier:
+            side = max(abs(by.x()), abs(by.y()) * tall)
+            by = QPointF(math.copysign(side, by.x()), math.copysign(side / tall, by.y()))
+        begin = self._at - by if keys & Qt.KeyboardModifier.ControlModifier else self._at
+        back = np.linalg.inv(self._to_frame(placed))
+        a, b = (back @ [p.x(), p.y(), 1.0] for p in (begin, self._at + by))
+        width, height = abs(float(b[0] - a[0])), abs(float(b[1] - a[1]))
+        if width < LEAST or height < LEAST:
+            return
+        middle = (a + b) / 2
+        fields = {"x": float(middle[0]), "y": float(middle[1]), "width": width, "height": height}
+        clip, frame, kind = placed.clip.id, self.project.playhead.frame, self.shape
+
+        def edit(reel: Reel) -> Reel:
+            made, self._drawn = masks.with_mask(reel, clip, kind)
+            return masks.with_mask_fields(made, clip, self._drawn, fields, frame)
+
+        self.gesture.show(edit)
 
     def _changed(
         self, placed: PlacedClip, mask: Mask, begin: tuple[float, float], now: tuple[float, float]
@@ -206,6 +259,11 @@ class MaskTool:
         along, under = c * across + s * down, -s * across + c * down
         if self._grip == "turn":
             return {"turn_deg": math.degrees(math.atan2(across, -down))}
+        half_w, half_h = mask.width * shape / 2, mask.height / 2
+        if self._grip == "feather":
+            return {"feather": _kept("feather", (under - half_h - TURN_OUT) / shape)}
+        if self._grip == "round":
+            return {"corner": _kept("corner", (along + half_w + under + half_h) / 2 / max(min(half_w, half_h), 1e-6))}
         if self._grip.startswith("corner"):
             number = int(self._grip.split()[1])
             points = list(mask.points)
@@ -262,6 +320,13 @@ class MaskTool:
             except TempikError as error:
                 self.project.messages.say(str(error), True)
             self.stroked()
+            return
+        if self._grip == "new":
+            drawn, self._drawn = self._drawn, ""
+            if drawn:
+                self.shape = ""
+                self.gesture.settle("Mask drawn")
+                self.choose(drawn)
             return
         self.gesture.settle("Mask changed")
 
@@ -324,8 +389,17 @@ class MaskTool:
         for name, at in handles:
             p.setPen(QPen(QColor(theme.GROUND), 1))
             p.setBrush(QColor(theme.RHYTHM if name.startswith(("corner", "turn")) else theme.TEXT))
-            if name == "turn":
+            if name in ("turn", "round"):
                 p.drawEllipse(at, 5, 5)
+            elif name == "feather":  # soft, as what it sets
+                p.setBrush(colour(theme.TEXT, 0.35))
+                p.setPen(QPen(QColor(theme.TEXT), 1, Qt.PenStyle.DotLine))
+                p.drawEllipse(at, 7, 7)
             else:
                 p.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8))
         p.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _kept(name: str, share: float) -> float:
+    """Return a share within a setting's bounds."""
+    return round(MASK_SETTINGS[name].clamped(share), 4)

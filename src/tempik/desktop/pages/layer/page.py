@@ -8,10 +8,11 @@ from tempik.desktop.pages.layer.clip_fields import CuttingFields, RepeatFields
 from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
 from tempik.desktop.pages.layer.mask_tool import MaskTool
+from tempik.desktop.pages.layer.stack_list import StackList
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
-from tempik.desktop.widgets.form import column, quiet
+from tempik.desktop.widgets.form import column, line, quiet
 from tempik.desktop.widgets.theme import words
 from tempik.edit.clips import masks
 from tempik.edit.footage import tracking
@@ -38,8 +39,9 @@ class LayerPage(Page):
         self.note.setFont(words(12))
         self.repeat = RepeatFields(context.project, self.commands)
         self.cutting = CuttingFields(self.commands, self.tool)
-        parts = (self.laid, self.repeat, self.masks, self.clear, self.cutting, None, self.note)
-        column(*parts, over=self, spacing=8, margins=(14, 8, 14, 6))
+        self.stack = StackList(context.project, context.filmstrips)
+        fields = (self.laid, self.repeat, self.masks, self.clear, self.cutting, None, self.note)
+        line(self.stack, (column(*fields, spacing=8), 1), over=self, spacing=14, margins=(12, 8, 14, 6))
         self._wire()
 
     def _wire(self) -> None:
@@ -58,7 +60,9 @@ class LayerPage(Page):
         project.selection.selected.connect(self.tool.forget_strokes)
 
     def _moved(self) -> None:
-        """Another frame: what has keys, or comes again, stands otherwise there."""
+        """Another frame: something else lies there; what has keys, or comes again, stands otherwise."""
+        if self.isVisible():
+            self.stack.refill()
         clip = self._clip
         if clip is not None and (clip.keys or clip.repeat is not None or any(m.keys for m in clip.masks)):
             self.want()
@@ -68,6 +72,24 @@ class LayerPage(Page):
 
     def left(self) -> None:
         self.tool.let_go()
+        self.context.tool_taken("layers")
+
+    def take(self, tool: str) -> None:
+        """Let drags and clicks in the preview be for a tool of the strip; the one that is taken is put down again."""
+        taken = self.tool.taken
+        self.tool.let_go()
+        if tool != taken and tool != "layers":
+            if self._clip is None:
+                self.project.messages.say("Select a clip first: click it in the preview, or on the timeline.", True)
+            elif tool in ("rectangle", "ellipse"):
+                self.tool.take_shape(tool)
+            elif tool == "polygon":
+                self.tool.begin_polygon()
+            elif tool in ("keep", "drop"):
+                self.tool.take_brush(tool == "keep")
+            elif tool == "colour":
+                self._pick()
+        self.want()
 
     @property
     def _clip(self) -> Clip | None:
@@ -79,13 +101,15 @@ class LayerPage(Page):
 
     def refill(self) -> None:
         self.tool.repaint()
+        self.context.tool_taken(self.tool.taken)
         clip, placed = self._clip, self.project.selection.placed
+        self.stack.refill()
         self.laid.refill()
         self.repeat.show_clip(clip)
         moves = placed is not None and placed.footage.kind in ("video", "still")
         self.cutting.show_clip(clip, moves)
-        for widget in (self.masks, self.clear):
-            widget.setEnabled(clip is not None)
+        for widget in (self.laid, self.repeat, self.masks, self.clear, self.cutting):
+            widget.setVisible(clip is not None)
         if clip is None or placed is None:
             self.note.setText(
                 "Select a clip: how it lies over what is below, where of it shows, and on which points it comes again."
@@ -107,6 +131,8 @@ class LayerPage(Page):
         self.note.setText(self._hint())
 
     def _hint(self) -> str:
+        if self.tool.shape:
+            return f"Drag over the picture: {'a rectangle' if self.tool.shape == 'rectangle' else 'an ellipse'} is what shows of it."
         if self.tool.drawing is not None:
             return "Click the polygon's corners in the preview; a double click closes it."
         if self.tool.brush is not None:
@@ -114,7 +140,7 @@ class LayerPage(Page):
         if self.tool.picking is not None:
             return "Click the colour in the preview."
         if self.mask_id:
-            return "Drag the mask or its handles in the preview; the wheel scales it, the round handle turns it."
+            return "Drag the mask or its handles: the one above turns it, the one below makes its edge soft, the one at its corner rounds it."
         count = len(self.project.selection.chosen_clips)
         return f"{count} clips are changed together; masks are those of the one shown." if count > 1 else ""
 
@@ -213,11 +239,11 @@ class LayerPage(Page):
 
     def _picked(self, x: float, y: float) -> None:
         placed, clip = self.project.selection.placed, self._clip
-        if placed is None or clip is None or clip.clear is None:
+        if placed is None or clip is None:
             return
         try:
             colour = colour_at(self.project.timeline, placed, self.project.playhead.frame, x, y)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return
-        self._cleared(replace(clip.clear, colour=colour))
+        self._cleared(replace(clip.clear or Clear(), of="colour", colour=colour))

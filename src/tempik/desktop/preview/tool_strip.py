@@ -1,0 +1,68 @@
+"""The row of tools under the preview: what a drag in the picture does."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtWidgets import QSizePolicy, QToolButton, QWidget
+
+from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.form import line
+from tempik.desktop.widgets.theme import icon
+
+# Name, sign and tip of each tool, in order.
+TOOLS = (
+    ("layers", "take", "Select and place layers"),
+    (
+        "rectangle",
+        "rectangle",
+        "Draw a mask: drag a rectangle over the selected layer; Shift: a square; Ctrl: from its middle",
+    ),
+    (
+        "ellipse",
+        "ellipse",
+        "Draw a mask: drag an ellipse over the selected layer; Shift: a circle; Ctrl: from its middle",
+    ),
+    ("polygon", "corners", "Draw a mask: click its corners; double click closes it"),
+    ("keep", "stroke", "Cut out: drag over what is kept"),
+    ("drop", "unstroke", "Cut out: drag over what is not kept"),
+    ("colour", "colour", "Make a colour clear: click it"),
+    ("follow", "follow", "Follow: click the subject that the framing keeps in the frame"),
+)
+SIGNS = {name: sign for name, sign, _ in TOOLS}
+
+
+class ToolStrip(QWidget):
+    """Tells which tool is wanted, and shows which is taken."""
+
+    wanted = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.buttons: dict[str, QToolButton] = {}
+        for name, sign, tip in TOOLS:
+            made = QToolButton()
+            made.setIcon(icon(sign))
+            made.setIconSize(QSize(18, 18))
+            made.setFixedSize(32, 26)
+            made.setStyleSheet("padding: 0px")
+            made.setCheckable(True)
+            made.setToolTip(tip)
+            made.setAccessibleName(tip.split(":")[0] if name == "layers" else f"Tool: {name}")
+            made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            made.clicked.connect(lambda _=False, n=name: self._wanted(n))
+            self.buttons[name] = made
+        line(*self.buttons.values(), None, over=self, spacing=4)
+        self.setFixedHeight(28)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.show_tool("layers")
+
+    def _wanted(self, name: str) -> None:
+        self.show_tool(self._shown)  # it is shown as taken by who takes it
+        self.wanted.emit(name)
+
+    def show_tool(self, name: str) -> None:
+        """Show which tool is taken."""
+        self._shown = name
+        for of, made in self.buttons.items():
+            made.setChecked(of == name)
+            made.setIcon(icon(SIGNS[of], theme.GROUND if of == name else theme.TEXT))
