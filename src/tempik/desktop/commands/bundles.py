@@ -6,8 +6,9 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+from PySide6.QtWidgets import QInputDialog, QMenu
 
+from tempik.desktop.commands.files import ask_open, ask_save
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.plain import in_menu
@@ -119,13 +120,14 @@ class BundleCommands(QObject):
 
     def ask_read_bundle(self) -> None:
         """Ask for a bundle's file and add its lanes."""
-        path, _ = QFileDialog.getOpenFileName(None, "Read a bundle", "", f"Bundles (*{accent_library.SUFFIX})")
+        path = ask_open(None, "Read a bundle", f"Bundles (*{accent_library.SUFFIX})", "bundle", self.project.path)
         if path:
             self.read_bundle(Path(path))
 
     def ask_write_bundle(self) -> None:
         """Ask for a file and write the lanes to it."""
-        path, _ = QFileDialog.getSaveFileName(None, "Write the lanes", "accents" + accent_library.SUFFIX)
+        form = f"Bundles (*{accent_library.SUFFIX})"
+        path = ask_save(None, "Write the lanes", "accents" + accent_library.SUFFIX, form, "bundle", self.project.path)
         if path:
             try:
                 every = copied_lanes(self.project.reel, [r.id for r in self.project.reel.accent_lanes])

@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.commands.files import file_to_write
+from tempik.desktop.commands.files import ask_open, file_to_write
 from tempik.desktop.commands.registry import command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.exchanging import Exchanging
@@ -29,20 +29,24 @@ class ExchangeCommands(QObject):
         from tempik.exchange.all import WRITES
 
         forms = ";;".join(f"{WRITES[ending]} (*{ending})" for ending in ORDER)
-        path = file_to_write(self.window, "Write for other tools", str(self._start(".otio")), forms)
+        path = file_to_write(
+            self.window, "Write for other tools", str(self._start(".otio")), forms, "edit", self.project.path
+        )
         if path is not None:
             self.exchanging.write(path)
 
     @command("Project", "Read an edit of another tool …")
     def read_of_others(self) -> None:
         """An OTIO or EDL file as a new project beside it."""
-        path, _ = QFileDialog.getOpenFileName(self.window, "Read an edit", "", "OTIO and EDL (*.otio *.edl)")
+        path = ask_open(self.window, "Read an edit", "OTIO and EDL (*.otio *.edl)", "edit", self.project.path)
         if path:
             self.exchanging.read(Path(path))
 
     @command("Project", "Zip the project with all media …", (), "clips")
     def zip_project(self) -> None:
-        path = file_to_write(self.window, "Zip the project", str(self._start(".zip")), "Zip (*.zip)")
+        path = file_to_write(
+            self.window, "Zip the project", str(self._start(".zip")), "Zip (*.zip)", "project", self.project.path
+        )
         if path is not None:
             self.exchanging.write(path)
 

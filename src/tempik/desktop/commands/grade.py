@@ -7,9 +7,9 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.commands.files import file_to_write
+from tempik.desktop.commands.files import ask_open, file_to_write
 from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
@@ -179,7 +179,7 @@ class GradeCommands(QObject):
 
     @command("Grade", "Read a LUT")
     def read_lut(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.window, "Read a LUT", "", CUBES)
+        name = ask_open(self.window, "Read a LUT", CUBES, "lut", self.project.path)
         if name:
             self.set_lut(name)
 
@@ -191,7 +191,7 @@ class GradeCommands(QObject):
 
     @command("Grade", "Write the grade as a LUT")
     def write_lut(self) -> None:
-        path = file_to_write(self.window, "Write the grade as a LUT", "grade.cube", CUBES)
+        path = file_to_write(self.window, "Write the grade as a LUT", "grade.cube", CUBES, "lut", self.project.path)
         if path is None:
             return
         try:

@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PySide6.QtWidgets import QInputDialog, QWidget
 
-from tempik.desktop.commands.files import file_to_write
+from tempik.desktop.commands.files import ask_open, file_to_write
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.transport import Transport
 from tempik.desktop.session.document import Project
@@ -135,7 +135,7 @@ class PointCommands(QObject):
 
     @command("Rhythm", "Read points from a file …", (), "song")
     def read_points(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.window, "Read points", "", POINTS_FILTER)
+        path = ask_open(self.window, "Read points", POINTS_FILTER, "points", self.project.path)
         if path:
             self.read_points_from(Path(path))
 
@@ -154,7 +154,7 @@ class PointCommands(QObject):
 
     @command("Rhythm", "Write points to a file …", (), "song")
     def write_points(self) -> None:
-        path = file_to_write(self.window, "Write points", "points.csv", SAVE_FILTER)
+        path = file_to_write(self.window, "Write points", "points.csv", SAVE_FILTER, "points", self.project.path)
         if path is not None:
             self.write_points_to(path)
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+from PySide6.QtWidgets import QMenu, QMessageBox, QWidget
 
+from tempik.desktop.commands.files import ask_open, ask_open_many, ask_save
 from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.delivery import Delivery
 from tempik.desktop.session.document import Project
@@ -48,7 +49,7 @@ class ProjectCommands(QObject):
 
     @command("Project", "Open project …", ("Ctrl+O",))
     def open_project(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.window, "Open a project", "", PROJECT_FILTER)
+        path = ask_open(self.window, "Open a project", PROJECT_FILTER, "project", self.project.path)
         if path.lower().endswith(".zip"):
             self.zip_chosen.emit(path)
         elif path and self.may_leave():
@@ -61,7 +62,7 @@ class ProjectCommands(QObject):
     @command("Project", "Save as …", ("Ctrl+Shift+S",))
     def save_as(self) -> bool:
         start = str(self.project.path or f"reel{SUFFIX}")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Save the project", start, PROJECT_FILTER)
+        path = ask_save(self.window, "Save the project", start, PROJECT_FILTER, "project", self.project.path)
         return self.recovery.save_to(Path(path)) if path else False
 
     @command("Project", "Open the demo")
@@ -103,13 +104,13 @@ class ProjectCommands(QObject):
 
     @command("Project", "Open a song …", ("Ctrl+L",))
     def choose_song(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.window, "Open a song", "", SONG_FILTER)
+        path = ask_open(self.window, "Open a song", SONG_FILTER, "song", self.project.path)
         if path:
             self.files.open_song(path)
 
     @command("Project", "Add footage …", ("Ctrl+I",))
     def choose_footage(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self.window, "Add footage", "", FOOTAGE_FILTER)
+        paths = ask_open_many(self.window, "Add footage", FOOTAGE_FILTER, "footage", self.project.path)
         if paths:
             self.files.add_footage(paths)
 
@@ -138,7 +139,7 @@ class ProjectCommands(QObject):
 
     def find(self, old: str) -> None:
         """Ask where a missing file is."""
-        path, _ = QFileDialog.getOpenFileName(self.window, f"Where is {Path(old).name}?", "", "All files (*)")
+        path = ask_open(self.window, f"Where is {Path(old).name}?", "All files (*)", "footage", self.project.path)
         if path:
             self.files.found(old, path)
 
@@ -156,13 +157,13 @@ class ProjectCommands(QObject):
     @command("Project", "Measure an exported film …", (), "clips")
     def measure(self) -> None:
         """Ask for an exported file and measure it."""
-        path, _ = QFileDialog.getOpenFileName(self.window, "Measure an exported file", "", film_filter())
+        path = ask_open(self.window, "Measure an exported file", film_filter(), "film", self.project.path)
         if path:
             self.delivery.measure_file(Path(path))
 
     def save_check(self, table: str) -> None:
         """Ask where to, and write the check's table there."""
-        path, _ = QFileDialog.getSaveFileName(self.window, "Save the check", "check.csv", "CSV (*.csv)")
+        path = ask_save(self.window, "Save the check", "check.csv", "CSV (*.csv)", "list", self.project.path)
         if path:
             try:
                 write_whole(Path(path).absolute(), table.encode())

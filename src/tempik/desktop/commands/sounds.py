@@ -6,9 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from tempik.check.landing import nearest_point
+from tempik.desktop.commands.files import ask_open_many, ask_save
 from tempik.desktop.commands.registry import command
 from tempik.desktop.playback.reel_sound import ReelSound
 from tempik.desktop.playback.sampler import SoundSampler
@@ -159,8 +160,7 @@ class SoundCommands(QObject):
 
     @command("Sound", "Add sounds of my own …", (), "")
     def choose_sounds(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self._over, "Sounds", "", FILES)
-        self.bring(paths)
+        self.bring(ask_open_many(self._over, "Sounds", FILES, "sounds", self.project.path))
 
     def bring(self, paths: list[str]) -> None:
         """Put files on the shelf of the reel, read in the background."""
@@ -180,7 +180,7 @@ class SoundCommands(QObject):
 
     @command("Sound", "Write the reel's sound alone …", (), "song")
     def write_alone(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self._over, "The reel's sound", "", "Sound (*.wav *.flac)")
+        path = ask_save(self._over, "The reel's sound", "", "Sound (*.wav *.flac)", "sounds", self.project.path)
         if path:
             target, timeline, say = Path(path), self.project.timeline, self.project.messages.say
             if not target.suffix:

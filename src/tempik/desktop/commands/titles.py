@@ -7,9 +7,9 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
-from tempik.desktop.commands.files import file_to_write
+from tempik.desktop.commands.files import ask_open, file_to_write
 from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
@@ -107,7 +107,7 @@ class TitleCommands(QObject):
 
     @command("Titles", "Read lyrics or subtitles …", (), "song")
     def read_lyrics(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self.window, "Read lyrics or subtitles", "", OPEN_FILTER)
+        path = ask_open(self.window, "Read lyrics or subtitles", OPEN_FILTER, "lyrics", self.project.path)
         if path:
             self.read_lyrics_from(Path(path))
 
@@ -147,7 +147,9 @@ class TitleCommands(QObject):
 
     @command("Titles", "Write lyrics or subtitles …", (), "clips")
     def write_lyrics(self) -> None:
-        path = file_to_write(self.window, "Write lyrics or subtitles", "lyrics.lrc", SAVE_FILTER)
+        path = file_to_write(
+            self.window, "Write lyrics or subtitles", "lyrics.lrc", SAVE_FILTER, "lyrics", self.project.path
+        )
         if path is not None:
             self.write_lyrics_to(path)
 

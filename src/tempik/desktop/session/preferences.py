@@ -37,6 +37,7 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     window: str = ""  # the window's place and size, as Qt writes it
     toured: bool = False  # the hints have been shown
     splits: dict[str, tuple[int, ...]] = {}  # the areas that a hand laid out, by the name of their divider
+    folders: dict[str, str] = {}  # where files of a kind were last read or written
 
     def placed(self, window: str, splits: dict[str, tuple[int, ...]]) -> Preferences:
         """Return the preferences with another place of the window and its areas."""
@@ -71,6 +72,13 @@ def remember_recent(path: Path) -> None:
     name = str(path.absolute())
     recent = (name, *(r for r in settings.recent if r != name))[:MOST_RECENT]
     save_preferences(msgspec.structs.replace(settings, recent=recent))
+
+
+def remember_folder(kind: str, folder: Path) -> None:
+    """Take note of where files of a kind are kept."""
+    settings = load_preferences()
+    if settings.folders.get(kind) != str(folder):
+        save_preferences(msgspec.structs.replace(settings, folders={**settings.folders, kind: str(folder)}))
 
 
 def recent_projects() -> list[Path]:

@@ -8,8 +8,9 @@ from typing import NamedTuple
 
 import msgspec
 from PySide6.QtCore import QObject, QRect
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QInputDialog, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QInputDialog, QPlainTextEdit, QVBoxLayout, QWidget
 
+from tempik.desktop.commands.files import ask_save
 from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.registry import command
 from tempik.desktop.preview.view import Preview
@@ -179,7 +180,7 @@ class FirstMinutes(QObject):
         )
         if not given:
             return
-        path, _ = QFileDialog.getSaveFileName(self.window, "Save the report", "tempik-report.zip", "Zip (*.zip)")
+        path = ask_save(self.window, "Save the report", "tempik-report.zip", "Zip (*.zip)", "list", self.project.path)
         if not path:
             return
         try:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from tempik.accents import CATALOGUE
 from tempik.desktop.commands.accents import AccentCommands
 from tempik.desktop.commands.bundles import BundleCommands
+from tempik.desktop.commands.files import ask_open
 from tempik.desktop.pages.accents.editing import LaneEdits
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.bundles import without_bundle
@@ -81,6 +82,6 @@ def lane_menu(commands: AccentCommands, edits: LaneEdits, parent: QWidget) -> QM
 
 
 def _ask_mask(edits: LaneEdits, parent: QWidget) -> None:
-    path, _ = QFileDialog.getOpenFileName(parent, "Mask", "", "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff)")
+    path = ask_open(parent, "Mask", "Images (*.png *.jpg *.jpeg *.webp *.tif *.tiff)", "picture", edits.project.path)
     if path:
         edits.change("Mask chosen", lambda reel, lane: accent_lanes.with_mask(reel, lane, path))

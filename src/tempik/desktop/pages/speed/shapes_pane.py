@@ -6,8 +6,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QScrollArea, QWidget
+from PySide6.QtWidgets import QInputDialog, QMenu, QScrollArea, QWidget
 
+from tempik.desktop.commands.files import ask_open_many, ask_save
 from tempik.desktop.commands.speed import SpeedCommands
 from tempik.desktop.pages.speed.shape_tiles import ShapeTiles
 from tempik.desktop.session.document import Project
@@ -147,15 +148,16 @@ class ShapesPane(QWidget):
         self._try(lambda: shape_library.kept_shape(placed.chosen, name, focus), f"Shape '{name.strip()}' kept")
 
     def _write(self, shape: SpeedShape) -> None:
-        path, _ = QFileDialog.getSaveFileName(
-            self, "Write the shape", f"{shape.name}{shape_library.SUFFIX}", f"Shapes (*{shape_library.SUFFIX})"
+        form = f"Shapes (*{shape_library.SUFFIX})"
+        path = ask_save(
+            self, "Write the shape", f"{shape.name}{shape_library.SUFFIX}", form, "shape", self.project.path
         )
         if path:
             self._try(lambda: shape_library.write_shape(shape, Path(path)), f"Shape written to {path}")
 
     def _read(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Read shapes", "", f"Shapes (*{shape_library.SUFFIX})")
-        for path in paths:
+        form = f"Shapes (*{shape_library.SUFFIX})"
+        for path in ask_open_many(self, "Read shapes", form, "shape", self.project.path):
             self.read_shape(Path(path))
 
     def read_shape(self, path: Path) -> None:
