@@ -217,6 +217,17 @@ def test_commands_that_play(opened: Window, qtbot: QtBot) -> None:
     assert first <= 75 and end >= 135 and end - first >= 120, "two bars of two seconds"
     ask(opened, "loop_bars")
     assert opened.transport.loop_frames() is None, "asked for again it ends"
+    opened.project.selection.select_clip(None)
+    opened.project.playhead.go(100)
+    ask(opened, "loop_here")
+    assert opened.player.playing, "it plays at once"
+    first, end = opened.transport.loop_frames() or (0, 0)
+    assert first <= 100 < end and 28 <= end - first <= 32, "two beats of half a second"
+    frames = {opened.project.timeline.frame_of_point(p) for p in opened.project.timeline.beats}
+    assert {first, end} <= frames
+    opened.project.selection.select_clip("c2")
+    ask(opened, "loop_here")
+    assert not opened.player.playing and opened.transport.loop_frames() is None, "again: it stops"
     full = opened.transport.size.pixels()
     ask(opened, "toggle_full_size")
     assert opened.transport.size.pixels() == (180, 320) != full

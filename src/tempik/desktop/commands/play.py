@@ -60,6 +60,18 @@ class PlayCommands(QObject):
     def loop_bars(self) -> None:
         self.loop("" if self.transport.looping == "bars" else "bars")
 
+    @command("Play", "Loop two beats about what is worked on", ("Shift+Space",), "clips")
+    def loop_here(self) -> None:
+        """A transition's turn, a clip's start or the playhead; it plays at once, and on while controls move. Again: it stops."""
+        if self.transport.looping == "here":
+            self.transport.set_looping("")
+            self.transport.player.pause()
+            return
+        self.transport.set_looping("here")
+        if not self.transport.player.playing:
+            self.transport.play_pause()
+        self.project.messages.say("Two beats go round while you work; Shift+Space again stops.")
+
     def loop(self, what: Loop) -> None:
         """Play the clip or its bars round and round; "" plays on."""
         if what and self.project.selection.placed is None:
