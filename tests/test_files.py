@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
@@ -17,7 +18,7 @@ from tempik.desktop.timeline.lanes.pictures import PICTURE_H
 from tempik.desktop.widgets import theme
 from tempik.edit.speed import speed as retiming
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Reel
+from tempik.reel import Reel, VideoTrack
 from tempik.retime import constant
 from tempik.time import time_of
 from tempik.timeline.timeline import Timeline
@@ -76,6 +77,13 @@ def test_files_that_moved_together_are_found_together(
     qtbot.waitUntil(lambda: not window.watch.missing, timeout=WAIT)
     window.undo()
     assert window.project.reel != reel  # finding files is a step like any other
+
+
+def test_an_error_goes_with_the_next_thing_that_succeeds(opened: Window) -> None:
+    opened.project.selection.select_clip(None)
+    opened.project.messages.say("Select a clip to loop.", True)
+    opened.project.change("Name", lambda reel: replace(reel, tracks=(*reel.tracks, VideoTrack())))
+    assert opened.foot.status.text() == "Name", "what was wrong is over"
 
 
 def test_an_error_stays_readable_while_other_news_comes_in(window: Window) -> None:

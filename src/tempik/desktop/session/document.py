@@ -104,7 +104,7 @@ class Project(QObject):
         loose, gone = let_go(self.history.reel, reel), gave_way(self.history.reel, reel) if lays else 0
         self._done(reel, what)
         ties = f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""
-        self.messages.say(what + (f" · {plural(gone, 'clip')} gave way" if gone else "") + ties)
+        self.messages.done(what + (f" · {plural(gone, 'clip')} gave way" if gone else "") + ties)
         return True
 
     def asked(self, act: Callable[[], object]) -> None:
@@ -171,7 +171,7 @@ class Project(QObject):
             self._set(self.history.reel)
         elif self.reel != self.history.reel:
             self._done(self.reel, what)
-            self.messages.say(what)
+            self.messages.done(what)
         else:
             self._set(self.history.reel)
 
@@ -219,7 +219,7 @@ class Project(QObject):
         self.history = there
         self._journaling.note()
         self._set(there.reel)
-        self.messages.say(message)
+        self.messages.done(message)
 
     # Files
 

@@ -29,8 +29,8 @@ MOST_JOBS = 14  # that are listed; the others are counted
 
 
 class StatusBar(QWidget):
-    """Shows what the session says and does. A message is shown once; an error stays readable for a while, what comes soon
-    after stands behind it."""
+    """Shows what the session says and does. A message is shown once; an error stays readable for a while, news that comes soon
+    after stands behind it, and it goes with the next thing that succeeds."""
 
     answered = Signal(bool)
 
@@ -70,6 +70,7 @@ class StatusBar(QWidget):
             row.addWidget(widget)
         self.offer(False)
         messages.posted.connect(self.say)
+        messages.succeeded.connect(self._over)
         for worker in workers:
             worker.changed.connect(self._jobs_changed)
         self._jobs_changed()
@@ -88,6 +89,9 @@ class StatusBar(QWidget):
         self.status.setText(_from_home(text))
         self.status.setToolTip(as_tip(text))
         marks.ink(self.status, "warning" if error else "quiet")
+
+    def _over(self) -> None:
+        self._error = ""
 
     def offer(self, shown: bool) -> None:
         """Show or hide the two answers to what the status line asks."""
