@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.pages.layer.page import LayerPage
@@ -244,6 +244,22 @@ def test_a_place_lies_within_a_polygon_or_not() -> None:
 def test_the_box_says_nothing_where_no_layer_is_on_screen(layered: Window) -> None:
     box = BoxTool(layered.project)
     assert box.numbers() == "" and box.placed() is None and not box.nudge(1, 0)
+
+
+def test_the_pad_of_the_frame_page_lays_the_picture_against_the_frame(layered: Window, qtbot: QtBot) -> None:
+    layered.show_frame()
+    click(layered, 0.25, 0.25)
+    cells = list(layered.frame_page.pad.findChildren(QPushButton))
+    assert [b.accessibleName() for b in cells][:1] == ["Lay the picture at the top left"]
+    for cell, side in ((8, (1.0, 1.0)), (0, (0.0, 0.0))):
+        qtbot.mouseClick(cells[cell], Qt.MouseButton.LeftButton)
+        where = corners(layered)
+        assert (where.max(axis=0) if cell else where.min(axis=0)) == pytest.approx(side, abs=1e-5)
+    qtbot.mouseClick(cells[4], Qt.MouseButton.LeftButton)
+    assert corners(layered).mean(axis=0) == pytest.approx((0.5, 0.5), abs=1e-5)
+    assert not layered.frame_page.numbers.isVisible()
+    qtbot.mouseClick(layered.frame_page.fold, Qt.MouseButton.LeftButton)
+    assert layered.frame_page.numbers.isVisible() and layered.frame_page.place["x"].isEnabled()
 
 
 # The tools under the preview

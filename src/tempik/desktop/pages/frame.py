@@ -6,22 +6,27 @@ The preview is the place to set it by hand: there the picture is dragged, and th
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from msgspec.structs import replace
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QCheckBox, QWidget
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap
+from PySide6.QtWidgets import QCheckBox, QSizePolicy, QWidget
 
 from tempik.desktop.pages.follow_fields import FollowFields
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
+from tempik.desktop.preview.snapping import around
+from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.controls import Toggles
-from tempik.desktop.widgets.form import SettingsForm, button, column, grid, line, quiet, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, column, grid, holder, line, quiet, toggle
+from tempik.desktop.widgets.painting import painter_on
 from tempik.edit.clips import layers, pieces
 from tempik.reel import Clip, Framing, Position
 from tempik.reel.clip_settings import CROP_SETTINGS, FRAMING_SETTINGS, PLACE_SETTINGS
+from tempik.timeline.extents import corners_of
 from tempik.timeline.placed_clip import PlacedClip
 
 FITS = (
@@ -30,6 +35,45 @@ FITS = (
     ("stretch", "Stretch", "Fill the frame exactly, out of shape where need be"),
 )
 ENDS = ((False, "start", "Where the picture stands at the clip's start"), (True, "end", "Where it stands at its end"))
+
+
+class Pad(QWidget):
+    """Nine places of the frame: a click lays the picture against its sides, or in its middle."""
+
+    told = Signal(int, int)
+    WORDS = (
+        ("at the top left", "at the top", "at the top right"),
+        ("at the left", "in the middle", "at the right"),
+        ("at the bottom left", "at the bottom", "at the bottom right"),
+    )
+
+    def __init__(self) -> None:
+        super().__init__()
+        cells = []
+        for down, words in enumerate(self.WORDS):
+            row: list[QWidget] = []
+            for across, word in enumerate(words):
+                made = button("", f"Lay the picture {word}", partial(self.told.emit, across, down))
+                made.setAccessibleName(f"Lay the picture {word}")
+                made.setFixedSize(26, 26)
+                made.setStyleSheet("padding: 0px")
+                made.setIcon(QIcon(_place_sign(across, down)))
+                row.append(made)
+            cells.append(row)
+        grid(*cells, over=self, spacing=(3, 3))
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
+
+def _place_sign(across: int, down: int) -> QPixmap:
+    """Return a small picture in a frame, where a cell of the pad lays it."""
+    made = QPixmap(32, 32)
+    made.setDevicePixelRatio(2)
+    made.fill(Qt.GlobalColor.transparent)
+    with painter_on(made) as p:
+        p.setPen(QPen(QColor(theme.QUIET), 1))
+        p.drawRect(QRectF(2.5, 1.5, 11, 13))
+        p.fillRect(QRectF(3 + across * 3, 2 + down * 4, 4, 4), QColor(theme.TEXT))
+    return made
 
 
 class FramePage(Page):
@@ -88,23 +132,47 @@ class FramePage(Page):
             lambda: self.project.change("All clips fill the frame", pieces.all_filling),
         )  # fmt: skip
         self.note = quiet("", wraps=True)
-        numbers = [
+        rows = [
             row
             for form in (self.place, self.crop)
             for row in ([quiet(s.title) for s in form.settings.values()], list(form.controls.values()))
         ]
-        column(
+        self.pad = Pad()
+        self.pad.told.connect(self._laid_at)
+        self.fold = toggle("Numbers", "Zoom, place, turn and crop as numbers", self._unfold, "wide")
+        self.numbers = holder(grid(*rows, spacing=(14, 6), wide=range(4)))
+        self.numbers.hide()
+        beside = column(
             line(self.fits, *self.flips.values(), None, spacing=6),
             line(self.moves, self.ends, self.ease, None, spacing=6),
-            grid(*numbers, spacing=(14, 6), wide=range(4)),
+            line(self.plain, self.fill_all, self.fold, None, spacing=6),
+            spacing=6,
+        )
+        column(
+            line(self.pad, (beside, 1), spacing=14),
+            self.numbers,
             self.follow,
-            line(self.plain, self.fill_all, None, spacing=6),
             self.note,
             None,
             over=self,
-            spacing=6,
+            spacing=8,
             margins=(14, 8, 14, 6),
         )
+
+    def _unfold(self, on: bool) -> None:
+        self.numbers.setVisible(on)
+
+    def _laid_at(self, across: int, down: int) -> None:
+        """Lay the picture against the frame's sides, or in its middle."""
+        placed = self.project.selection.placed
+        if placed is None:
+            return
+        frame = min(max(self.project.playhead.frame, placed.first), placed.end - 1)
+        left, top, right, bottom = around(corners_of(self.project.timeline, placed, frame))
+        by_x = (-left, 0.5 - (left + right) / 2, 1 - right)[across]
+        by_y = (-top, 0.5 - (top + bottom) / 2, 1 - bottom)[down]
+        self.placing.shift(lambda at: replace(at, x=round(at.x + by_x, 6), y=round(at.y + by_y, 6)))
+        self.placing.settle(f"Picture laid {Pad.WORDS[down][across]}")
 
     @property
     def editing_end(self) -> bool:
