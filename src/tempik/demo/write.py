@@ -25,7 +25,7 @@ from tempik.timeline.timeline import timeline_of
 PROJECT = "forge.tempik"
 # The same reel in other frames: what a project is called, and its size.
 OTHERS = {"forge square.tempik": (1080, 1080), "forge wide.tempik": (1920, 1080)}
-VERSION = "10"
+VERSION = "11"
 _MARK = "demo-version.txt"
 # The reel as `tempik demo FOLDER --draft` drafts it: recorded, so that it can be opened while its footage is still drawn.
 _RECORDED = Path(__file__).with_name(PROJECT)

@@ -84,7 +84,7 @@ def find_bars(beats_s: Times, found: SummedFeatures, heard: Heard) -> Bars:
     return Bars(metre, phase, summary, float(share[best]), _readings(score))
 
 
-# How far shares by score are evened out, so that of readings with 90 % nine of ten are right (docs/rhythm-model.md).
+# How far shares by score are evened out: of closed pieces, whole and cut, the right reading is likeliest so (docs/rhythm-model.md).
 _HEAT = 2.1
 READINGS_KEPT = 3
 

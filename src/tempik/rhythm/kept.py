@@ -22,7 +22,7 @@ from tempik.media.cache import cache_folder, keep_entry, kept_entry
 from tempik.rhythm.records import SAMPLE_RATE, Analysis
 
 # Raise when the analysis changes, so that what was kept of songs is worked out again.
-ANALYSIS_VERSION = 8
+ANALYSIS_VERSION = 9
 
 Report = Callable[[float], None]
 
