@@ -19,7 +19,7 @@ from tempik.cli.main import _parser, main
 from tempik.edit.song.points import with_name
 from tempik.media import probe
 from tempik.project.file import load_reel, save_reel
-from tempik.reel import Reel
+from tempik.reel import Framing, Position, Reel
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.sound_triggers import evaluated_sound_lanes
 from tempik.timeline.timeline import Timeline
@@ -205,6 +205,30 @@ def test_options_of_layers(changed: Callable[..., Reel], project: Path, tmp_path
     assert main(keyed) == 0
     clear = next(c for c in load_reel(project).clips if c.id == "c2").clear
     assert clear is not None and clear.tolerance == pytest.approx(0.35)
+
+
+def test_a_clip_is_placed_in_the_frame_and_laid_on_another_track(
+    changed: Callable[..., Reel], project: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    wanted = ("fit=contain", "zoom=36", "x=28", "turn=-15", "crop-left=10", "flip-x=1")
+    made = changed("layers", "--clips", "2", *(a for w in wanted for a in ("--place", w)), "--onto", "2")
+    clip = next(c for c in made.clips if c.id == "c2")
+    assert clip.track == 1 and clip.framing == Framing(
+        fit="contain", start=Position(zoom=0.36, x=0.28, turn_deg=-15), flip_x=True, crop=(0.1, 0, 0, 0)
+    )
+    for arguments, sentence in (
+        (("--place", "size=3"), "'size' is nothing of a place"),
+        (("--place", "zoom=wide"), "'wide' is no number"),
+        (("--onto", "9"), "There is no track 9"),
+    ):
+        assert main(["layers", str(project), "--clips", "2", *arguments]) != 0
+        assert sentence in capsys.readouterr().err
+    assert (
+        main(["layers", str(project), "--clips", "2", "--key", f"zoom@{placed(load_reel(project), 'c2').first}=0.5"])
+        == 0
+    )
+    assert main(["layers", str(project), "--clips", "2", "--place", "zoom=40"]) != 0
+    assert "has keys" in capsys.readouterr().err
 
 
 def test_light_is_made_even_by_option(changed: Callable[..., Reel]) -> None:

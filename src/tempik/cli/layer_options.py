@@ -6,11 +6,12 @@ import argparse
 import re
 from typing import TYPE_CHECKING
 
-from tempik.cli.options import Options, add_several, number_in
+from tempik.cli.options import Options, add_several, count, number_in
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
+from tempik.reel.clip_settings import CROP_SETTINGS, FRAMING_SETTINGS, PLACE_SETTINGS
 from tempik.reel.mask import CLEAR_SETTINGS, MASK_SETTINGS
-from tempik.settings import read
+from tempik.settings import Setting, read
 
 if TYPE_CHECKING:
     from tempik.reel import Reel, Rule
@@ -19,11 +20,27 @@ if TYPE_CHECKING:
 # What can be set of masks, as it is called here, and of what is made clear.
 MASK_NAMES = {name.removesuffix("_deg"): name for name in MASK_SETTINGS}
 CLEAR_NUMBERS = tuple(name for name, setting in CLEAR_SETTINGS.items() if setting.kind == "number")
-OF_CLIPS = ("mask", "mask_set", "unmask", "clear", "clear_set", "repeat", "follow", "cut_out")
+# What can be set of how a picture stands in the frame, as it is called here: the setting, and where it is kept.
+PLACE_NAMES: dict[str, tuple[Setting, str, str]] = {
+    **{name: (setting, "framing", name) for name, setting in FRAMING_SETTINGS.items()},
+    **{name.removesuffix("_deg"): (setting, "start", name) for name, setting in PLACE_SETTINGS.items()},
+    **{f"crop-{name}": (setting, "crop", name) for name, setting in CROP_SETTINGS.items()},
+    "flip-x": (Setting("flip-x", "flip across", False), "framing", "flip_x"),
+    "flip-y": (Setting("flip-y", "flip down", False), "framing", "flip_y"),
+}
+OF_CLIPS = ("place", "onto", "mask", "mask_set", "unmask", "clear", "clear_set", "repeat", "follow", "cut_out")
 
 
 def add_arguments(made: argparse.ArgumentParser) -> None:
     """Declare the options of `tempik layers` for single clips."""
+    placed = f"{', '.join(PLACE_NAMES)}; in percent of the frame, such as zoom=36, x=28, fit=contain, crop-left=10"
+    add_several(made, "--place", "NAME=VALUE", placed.replace("%", "%%"))
+    made.add_argument(
+        "--onto",
+        type=count,
+        metavar="N",
+        help="lay it on that track, from 1; what it would cover there changes places with it",
+    )
     shapes = "rectangle:X,Y,W,H, ellipse:X,Y,W,H or polygon:X,Y,X,Y,X,Y…, in percent of the picture"
     add_several(made, "--mask", "SHAPE", shapes)
     masks = f"of all masks: {', '.join(MASK_NAMES)}; in percent, such as feather=2, invert=1, mix='take away'"
@@ -51,6 +68,16 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
 
 def changed(reel: Reel, names: list[str], options: Options) -> Reel:
     """Return the reel with what is asked for done to clips."""
+    if options.onto is not None:
+        from tempik.edit.clips.layers import restacked
+
+        if options.onto > len(reel.tracks) + 1:
+            raise TempikError(
+                f"There is no track {options.onto}; the reel has {len(reel.tracks)}, {len(reel.tracks) + 1} makes one."
+            )
+        for name in names:
+            reel = restacked(reel, name, options.onto - 1)
+    reel = _placed(reel, names, options)
     reel = _masked(reel, names, options)
     reel = _cleared(reel, names, options)
     if options.repeat is not None:
@@ -61,6 +88,37 @@ def changed(reel: Reel, names: list[str], options: Options) -> Reel:
         reel = _cut(reel, names, options)
     if options.follow is not None:
         reel = _followed(reel, names, options.follow, options)
+    return reel
+
+
+def _placed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    from msgspec.structs import replace
+
+    from tempik.edit.clips.layers import has_place_keys
+    from tempik.edit.clips.pieces import with_framing
+    from tempik.edit.clips.slots import clip_of
+
+    for text in options.place:
+        called, _, value = text.partition("=")
+        if called not in PLACE_NAMES:
+            raise TempikError(f"'{shortened(called)}' is nothing of a place; give one of {', '.join(PLACE_NAMES)}.")
+        setting, part, field = PLACE_NAMES[called]
+        wanted = read(setting, value)
+        for name in names:
+            clip = clip_of(reel, name)
+            framing = clip.framing
+            if part == "start":
+                if has_place_keys(clip):
+                    raise TempikError(
+                        f"The clip's place has keys; set {called} at a frame with --key {field}@FRAME=VALUE."
+                    )
+                framing = replace(framing, start=replace(framing.start, **{field: wanted}))
+            elif part == "crop":
+                at = list(CROP_SETTINGS).index(field)
+                framing = replace(framing, crop=(*framing.crop[:at], wanted, *framing.crop[at + 1 :]))
+            else:
+                framing = replace(framing, **{field: wanted})
+            reel = with_framing(reel, [name], framing)
     return reel
 
 
