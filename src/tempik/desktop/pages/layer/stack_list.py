@@ -237,6 +237,8 @@ class StackList(QWidget):
             p.setPen(QColor(theme.TEXT))
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, "T")
             return
+        if placed.footage.kind == "solid":
+            p.fillRect(box, QColor(placed.footage.path))
         if placed.footage.kind not in ("video", "still"):
             return
         time_s = float(source_at_frames(placed, [float(self.project.playhead.frame)], self.project.timeline.rate)[0])
