@@ -1,5 +1,6 @@
 """Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | transitions [FILM …] | layers | grade [FILM …] | sound [SONGS …]
-| draft [SONGS …] | retiming | between FILM | beats | changing | modules FOLDER | rows FOLDER … | onsets | mutants [COUNT [FOLDER …]] | fit]
+| draft [SONGS …] | hands [FOLDER]
+| retiming | between FILM | beats | changing | modules FOLDER | rows FOLDER … | onsets | mutants [COUNT [FOLDER …]] | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
 """
@@ -54,6 +55,10 @@ def main() -> None:
         from bench import draft
 
         draft.main(sys.argv[2:])
+    elif what == "hands":
+        from bench import hands
+
+        hands.main(sys.argv[2:])
     elif what == "changing":
         from bench import changing
 

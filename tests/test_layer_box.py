@@ -16,7 +16,7 @@ from tempik.desktop.preview.snapping import Extent, snapped
 from tempik.desktop.shell.window import Window
 from tempik.edit.clips import layers, masks
 from tempik.errors import TempikError
-from tempik.reel import Clip, Framing, Position, VideoTrack
+from tempik.reel import Clip, Framing, Position, Reel, VideoTrack
 from tempik.render.under import clips_under
 from tempik.timeline.extents import corners_of, holds
 from test_gestures import ALT, CTRL, NONE, SHIFT
@@ -195,7 +195,7 @@ def test_with_keys_on_its_place_a_drag_writes_a_key_at_the_playhead(layered: Win
 def test_what_a_mask_hides_is_not_under_the_pointer(layered: Window) -> None:
     project = layered.project
 
-    def masked(reel):  # type: ignore[no-untyped-def]
+    def masked(reel: Reel) -> Reel:
         out, name = masks.with_mask(reel, "small", "rectangle")
         return masks.with_mask_fields(out, "small", name, {"x": 0.25, "width": 0.5, "height": 1.0}, None)
 
@@ -203,6 +203,25 @@ def test_what_a_mask_hides_is_not_under_the_pointer(layered: Window) -> None:
     frame = project.playhead.frame
     left, right = (clips_under(project.timeline, frame, x, 0.25) for x in (0.12, 0.38))
     assert left[0].clip.id == "small" and all(p.clip.id != "small" for p in right)
+
+
+def test_a_layer_is_dragged_by_its_box_where_a_mask_hides_it_and_a_click_there_selects_what_is_seen(
+    layered: Window,
+) -> None:
+    project = layered.project
+
+    def masked(reel: Reel) -> Reel:
+        out, name = masks.with_mask(reel, "small", "rectangle")
+        return masks.with_mask_fields(out, "small", name, {"x": 0.25, "width": 0.5, "height": 1.0}, None)
+
+    assert project.change("Mask", masked)
+    layered.show_frame()
+    click(layered, 0.12, 0.25)
+    assert project.selection.clip_id == "small"
+    drag(layered, (0.38, 0.25), (0.57, 0.47))
+    assert project.selection.clip_id == "small" and small(layered).start.x > -0.1
+    click(layered, 0.6, 0.5)
+    assert project.selection.clip_id not in ("small", None)
 
 
 def test_all_of_a_session_in_the_preview_undone_and_redone_is_equal_in_every_field(layered: Window) -> None:

@@ -286,8 +286,9 @@ def test_the_layer_page_sets_mode_opacity_fades_and_keys(opened: Window) -> None
     assert project.playhead.frame == 30 and fields.opacity.value() == 60
     fields.key_place.click()
     project.playhead.go(60)
-    page.drag(QPointF(0.25, 0.0))
-    page.settle()
+    page.tool.press(QPointF(0.6, 0.6))
+    page.tool.drag(QPointF(0.25, 0.0))
+    page.tool.settle()
     placed = project.timeline.placed_clip(clip)
     assert placed is not None
     across = [project.timeline.framing_at(placed, f).start.x for f in (30, 45, 60)]

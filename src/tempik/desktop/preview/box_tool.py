@@ -174,14 +174,19 @@ class BoxTool:
         timeline, selection = self.project.timeline, self.project.selection
         under = clips_under(timeline, self.project.playhead.frame, at.x(), at.y())
         names = list(dict.fromkeys(source_of(p.clip.id) for p in under))
-        self._grip = "move" if names else ""
+        inside = self._grip == "move"
         if keys & ALT and names:
             self._grip = ""
             self._offer(under)
         elif selection.clip_id in names:
+            self._grip = "move"
             self._next = names[(names.index(selection.clip_id) + 1) % len(names)]
-        elif names:
-            selection.select_clip(names[0])
+        elif inside:
+            self._next = names[0] if names else None  # within its box it is dragged, though a mask hides it there
+        else:
+            self._grip = "move" if names else ""
+            if names:
+                selection.select_clip(names[0])
 
     def _offer(self, under: list[PlacedClip]) -> None:
         """A list of what lies here, the topmost first."""
