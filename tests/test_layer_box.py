@@ -326,6 +326,23 @@ def test_the_handle_below_a_mask_makes_its_edge_soft_and_the_one_at_its_corner_r
     assert 0.1 < mask.corner <= 1
 
 
+def test_arrows_move_the_mask_that_was_taken_hold_of_and_else_the_layer(layered: Window, qtbot: QtBot) -> None:
+    on_layer_page(layered)
+    click(layered, 0.25, 0.25)
+    layered.tool_strip.buttons["ellipse"].click()
+    drag(layered, (0.15, 0.15), (0.35, 0.3))
+    click(layered, 0.25, 0.22)
+    layered.preview.setFocus()
+    before, stood = next(c for c in layered.project.reel.clips if c.id == "small").masks[0], small(layered).start
+    qtbot.keyClick(layered.preview, Qt.Key.Key_Down, SHIFT)
+    after = next(c for c in layered.project.reel.clips if c.id == "small").masks[0]
+    assert after.y - before.y == pytest.approx(10 / layered.project.reel.height / 0.4) and small(layered).start == stood
+    drag(layered, (0.4, 0.4), (0.48, 0.52))
+    stood = small(layered).start
+    qtbot.keyClick(layered.preview, Qt.Key.Key_Right)
+    assert small(layered).start.x == pytest.approx(stood.x + 1 / layered.project.reel.width)
+
+
 def test_a_tool_without_a_selected_clip_says_what_to_do(layered: Window) -> None:
     layered.project.selection.select_clip(None)
     layered.tool_strip.buttons["ellipse"].click()

@@ -3,16 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, NamedTuple, Protocol
+from typing import NamedTuple, Protocol
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
-if TYPE_CHECKING:
-    from tempik.desktop.preview.box_tool import BoxTool
-
 Keys = Qt.KeyboardModifier
 NO_KEYS = Qt.KeyboardModifier.NoModifier
+
+
+class ByKeys(Protocol):
+    """Takes the arrows and typed numbers for what stands in the preview."""
+
+    def placed(self) -> object:
+        """Return what stands there; None while nothing does."""
+
+    def nudge(self, across: int, down: int) -> bool:
+        """Move it by pixels of the reel; False where nothing stands there."""
+
+    def numbers(self) -> str:
+        """Return what the last gesture set, as it stands."""
+
+    def set_numbers(self, text: str) -> bool:
+        """Set by what was typed what the last gesture set; False where it cannot be read."""
 
 
 class PreviewTool(Protocol):
@@ -56,5 +69,5 @@ class PreviewMode(NamedTuple):
     typed numbers, where it is not the preview's own; `focus` shows where the chosen lane's focus is."""
 
     tool: PreviewTool | None = None
-    box: BoxTool | None = None
+    box: ByKeys | None = None
     focus: bool = False

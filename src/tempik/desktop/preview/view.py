@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.guides import paint_safe_area
-from tempik.desktop.preview.mode import PreviewMode, PreviewTool
+from tempik.desktop.preview.mode import ByKeys, PreviewMode, PreviewTool
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.inspecting import Looking
 from tempik.desktop.widgets import theme
@@ -102,7 +102,7 @@ class Preview(QWidget):
         self.update()
 
     @property
-    def box(self) -> BoxTool | None:
+    def box(self) -> ByKeys | None:
         """What takes arrows and typed numbers; None while a page's tool is for something else."""
         return self.layer_box if self.mode.tool is None else self.mode.box
 

@@ -45,6 +45,7 @@ class MaskTool:
         self.gesture = Gesture(project)
         self.box = BoxTool(project)  # takes what no mask does
         self._boxed = False
+        self._on_mask = False  # the last press took hold of a mask: the arrows move it
         self._drawn = ""  # the mask that a drag has made
         self.shape = ""  # of the mask that the next drag draws
         self.drawing: list[tuple[float, float]] | None = None  # of a polygon, shares of the picture
@@ -177,6 +178,7 @@ class MaskTool:
             self.drawing.append((float(inside[0]), float(inside[1])))
             return
         self._grip, self._from = self._taken(at)
+        self._on_mask = self._from is not None
         if self._from is None:
             self._boxed = True
             self.box.press(at, keys)
@@ -329,6 +331,31 @@ class MaskTool:
                 self.choose(drawn)
             return
         self.gesture.settle("Mask changed")
+
+    # Keys and numbers
+
+    def placed(self) -> PlacedClip | None:
+        """Return the selected clip where it is on screen."""
+        return self.box.placed()
+
+    def nudge(self, across: int, down: int) -> bool:
+        """Move the mask that was taken hold of last by pixels of the reel, else the layer."""
+        placed, reel = self.box.placed(), self.project.reel
+        mask = self._standing(placed).get(self.chosen()) if placed is not None else None
+        if placed is None or mask is None or not self._on_mask:
+            return self.box.nudge(across, down)
+        by = np.linalg.inv(self._to_frame(placed))[:2, :2] @ [across / reel.width, down / reel.height]
+        fields = {"x": mask.x + float(by[0]), "y": mask.y + float(by[1])}
+        clip, frame, name = placed.clip.id, self.project.playhead.frame, mask.id
+        return self.project.change("Mask nudged", lambda r: masks.with_mask_fields(r, clip, name, fields, frame))
+
+    def numbers(self) -> str:
+        """Return where the layer stands."""
+        return self.box.numbers()
+
+    def set_numbers(self, text: str) -> bool:
+        """Set where the layer stands."""
+        return self.box.set_numbers(text)
 
     # Painting
 
