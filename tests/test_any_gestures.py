@@ -264,6 +264,7 @@ def drop_every_slider(window: Window, page: QWidget) -> None:
             window.project.go_to_step(1)
             continue
         window.activateWindow()
+        QApplication.processEvents()  # it is active only once that has come through
         QTest.keyClick(window.windowHandle(), Qt.Key.Key_Escape)
         QTest.mouseMove(slider, QPoint(across * 3 // 4, middle))
         QTest.mouseRelease(slider, LEFT, NONE, QPoint(across * 3 // 4, middle))

@@ -1,5 +1,6 @@
 """Files in and out of the window, and what the pictures on it say."""
 
+import time
 from pathlib import Path
 
 import pytest
@@ -82,6 +83,7 @@ def test_files_that_moved_together_are_found_together(
 def test_an_error_goes_with_the_next_thing_that_succeeds(opened: Window) -> None:
     opened.project.selection.select_clip(None)
     opened.project.messages.say("Select a clip to loop.", True)
+    time.sleep(0.6)  # a person needs longer than what goes wrong and succeeds in one act
     opened.project.change("Name", lambda reel: replace(reel, tracks=(*reel.tracks, VideoTrack())))
     assert opened.foot.status.text() == "Name", "what was wrong is over"
 

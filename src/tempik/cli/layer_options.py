@@ -67,7 +67,7 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
 
 
 def changed(reel: Reel, names: list[str], options: Options) -> Reel:
-    """Return the reel with what is asked for done to clips."""
+    """Return the reel with what is asked for done to clips. Raises TempikError where it cannot be."""
     if options.onto is not None:
         from tempik.edit.clips.layers import restacked
 

@@ -19,7 +19,7 @@ from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.guides import paint_thirds
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.preview.snapping import around
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.controls import Toggles
 from tempik.desktop.widgets.form import SettingsForm, button, column, grid, holder, line, quiet, toggle
 from tempik.desktop.widgets.painting import painter_on
@@ -56,7 +56,7 @@ class Pad(QWidget):
                 made = button("", f"Lay the picture {word}", partial(self.told.emit, across, down))
                 made.setAccessibleName(f"Lay the picture {word}")
                 made.setFixedSize(26, 26)
-                made.setStyleSheet("padding: 0px")
+                marks.room(made, "none")
                 made.setIcon(QIcon(_place_sign(across, down)))
                 row.append(made)
             cells.append(row)

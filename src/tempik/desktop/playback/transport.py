@@ -8,6 +8,7 @@ from typing import Literal
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from tempik.desktop.playback.listening import Listening
+from tempik.desktop.playback.loops import two_beats, worked_on
 from tempik.desktop.playback.player import Player
 from tempik.desktop.playback.preview_frames import PreviewFrames
 from tempik.desktop.playback.preview_size import PreviewSize
@@ -112,7 +113,7 @@ class Transport(QObject):
     def set_looping(self, what: Loop) -> None:
         """Play the selected clip, the two bars around it, or two beats about what is worked on, round and round; "" plays on."""
         self.looping = what
-        self._about = self._worked_on() if what == "here" else 0
+        self._about = worked_on(self.project) if what == "here" else 0
         if self.player.playing and not self.in_song:
             self.player.pause()
             self.play_pause()
@@ -122,7 +123,7 @@ class Transport(QObject):
         """Return the frames (first, end) that are looped, or None."""
         timeline, placed = self.project.timeline, self.project.selection.placed
         if self.looping == "here":
-            return self._two_beats()
+            return two_beats(timeline, self._about)
         if not self.looping or placed is None:
             return None
         if self.looping == "clip":
@@ -132,31 +133,6 @@ class Transport(QObject):
         later = [f for f in bars if f > first]
         end = next((f for f in later[1:] if f >= placed.end), timeline.frames)
         return first, min(end, timeline.frames)
-
-    def _worked_on(self) -> int:
-        """Return the frame of what is selected: a transition's turn, a pulse's peak, a title's or clip's start where that is near, else
-        where the playhead is."""
-        timeline, selection, frame = self.project.timeline, self.project.selection, self.project.playhead.frame
-        place = selection.transition_place
-        found = timeline.transition_of(place.clip, place.end) if place is not None else None
-        if found is not None:
-            return found.turn
-        placed = selection.placed
-        if placed is not None and not placed.first <= frame < placed.end:
-            return placed.first
-        return frame
-
-    def _two_beats(self) -> tuple[int, int] | None:
-        """Return the frames from the beat before the one nearest to what is worked on to the beat after it; a second without beats."""
-        timeline, about = self.project.timeline, self._about
-        beats = sorted({f for p in timeline.beats if 0 <= (f := timeline.frame_of_point(p)) < timeline.frames})
-        if len(beats) > 2:
-            n = min(range(len(beats)), key=lambda i: abs(beats[i] - about))
-            n = min(max(n, 1), len(beats) - 2)
-            return beats[n - 1], beats[n + 1]
-        half = max(1, round(float(timeline.rate) / 2))
-        first, end = max(0, about - half), min(timeline.frames, about + half)
-        return (first, end) if end > first else None
 
     def _play_song(self) -> None:
         record, start_s = self.project.reel.soundtrack, self.project.timeline.start_s

@@ -9,16 +9,17 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QCursor, QPainter, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QCursor, QPainter, QPen
 from PySide6.QtWidgets import QMenu
 
+from tempik.desktop.preview.box_painting import paint_lines, paint_numbers, polygon
 from tempik.desktop.preview.mode import NO_KEYS, Keys, straight
 from tempik.desktop.preview.placing import Placing
 from tempik.desktop.preview.snapping import REACH, Lines, around, caught, lines_with, snapped
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
-from tempik.desktop.widgets.theme import colour, figures
+from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips import layers
 from tempik.reel import Position
 from tempik.render.under import clips_under
@@ -234,12 +235,12 @@ class BoxTool:
     def _scale(self, by: QPointF, keys: Keys) -> None:
         """About the opposite corner, or about the middle with Ctrl."""
         number, height = int(self._grip[-1]), self.project.timeline.height_ratio
-        tall = np.array([1.0, height])
+        sizes = np.array([1.0, height])
         middle = np.array([0.5 + self._stood.x, 0.5 + self._stood.y])
         about = middle if keys & CTRL else self._corners[(number + 2) % 4]
         held = np.array([self._at.x(), self._at.y()])
-        reach = (held - about) * tall
-        factor = float(((held + [by.x(), by.y()] - about) * tall) @ reach / max(float(reach @ reach), 1e-9))
+        reach = (held - about) * sizes
+        factor = float(((held + [by.x(), by.y()] - about) * sizes) @ reach / max(float(reach @ reach), 1e-9))
         self._lit = (None, None)
         if not keys & ALT and self._stood.turn_deg % 90 == 0:
             factor = self._snapped_factor(number, about, factor)
@@ -393,59 +394,28 @@ class BoxTool:
         hovered = self.project.timeline.placed_clip(self._hovered) if self._hovered else None
         if hovered is not None:
             p.setPen(QPen(colour(theme.TEXT, 0.7), 1, Qt.PenStyle.DotLine))
-            p.drawPolygon(_polygon(self._corners_of(hovered) * self._size, origin))
+            p.drawPolygon(polygon(self._corners_of(hovered) * self._size, origin))
         placed = self.placed()
         if placed is None:
             return
         corners = self._corners_of(placed)
-        line = _polygon(corners * self._size, origin)
+        line = polygon(corners * self._size, origin)
         for pen in (QPen(QColor(0, 0, 0, 150), 3), QPen(QColor(theme.TEXT), 1.2)):
             p.setPen(pen)
             p.drawPolygon(line)
-        self._paint_lines(p, box)
+        paint_lines(p, box, self._lit)
         for x, y in self._grips(corners):
             p.setPen(QPen(QColor(theme.GROUND), 1))
             p.setBrush(QColor(theme.TEXT))
             p.drawRect(QRectF(origin.x() + x - 4, origin.y() + y - 4, 8, 8))
         p.setBrush(Qt.BrushStyle.NoBrush)
         if self._grip and self._moved:
-            self._paint_numbers(p, box)
-
-    def _paint_lines(self, p: QPainter, box: QRectF) -> None:
-        p.setPen(QPen(QColor(theme.RHYTHM), 1.4))
-        x, y = self._lit
-        if x is not None:
-            across = box.left() + x * box.width()
-            p.drawLine(QLineF(across, box.top(), across, box.bottom()))
-        if y is not None:
-            down = box.top() + y * box.height()
-            p.drawLine(QLineF(box.left(), down, box.right(), down))
-
-    def _paint_numbers(self, p: QPainter, box: QRectF) -> None:
-        text = self.numbers()
-        p.setFont(figures(12))
-        wide = p.fontMetrics().horizontalAdvance(text) + 14
-        placed = self.placed()
-        if placed is None or not text:
-            return
-        middle = self._corners_of(placed).mean(axis=0) * self._size
-        left = min(max(box.left() + middle[0] - wide / 2, box.left() + 4), box.right() - wide - 4)
-        top = min(max(box.top() + middle[1] - 11, box.top() + 4), box.bottom() - 26)
-        where = QRectF(left, top, wide, 22)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(colour(theme.GROUND, 0.85))
-        p.drawRoundedRect(where, 4, 4)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(QColor(theme.TEXT))
-        p.drawText(where, Qt.AlignmentFlag.AlignCenter, text)
+            middle = corners.mean(axis=0) * self._size
+            paint_numbers(p, box, self.numbers(), QPointF(float(middle[0]), float(middle[1])))
 
 
 def _zoom(zoom: float) -> float:
     return min(max(zoom, ZOOMS[0]), ZOOMS[1])
-
-
-def _polygon(corners: Corners, origin: QPointF) -> QPolygonF:
-    return QPolygonF([QPointF(float(x), float(y)) + origin for x, y in corners])
 
 
 def _from_side(at: Corners, a: Corners, b: Corners) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QSizePolicy, QToolButton, QWidget
 
-from tempik.desktop.widgets import theme
+from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.form import line
 from tempik.desktop.widgets.theme import icon
 
@@ -44,7 +44,7 @@ class ToolStrip(QWidget):
             made.setIcon(icon(sign))
             made.setIconSize(QSize(18, 18))
             made.setFixedSize(32, 26)
-            made.setStyleSheet("padding: 0px")
+            marks.room(made, "none")
             made.setCheckable(True)
             made.setToolTip(tip)
             made.setAccessibleName(tip.split(":")[0] if name == "layers" else f"Tool: {name}")

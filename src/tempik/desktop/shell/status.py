@@ -25,6 +25,7 @@ from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label, as_tip
 
 ERROR_STAYS_S = 6.0
+SAME_ACT_S = 0.5
 MOST_JOBS = 14  # that are listed; the others are counted
 
 
@@ -91,7 +92,8 @@ class StatusBar(QWidget):
         marks.ink(self.status, "warning" if error else "quiet")
 
     def _over(self) -> None:
-        self._error = ""
+        if time.monotonic() - self._error_at > SAME_ACT_S:  # what went wrong in the same act stays beside it
+            self._error = ""
 
     def offer(self, shown: bool) -> None:
         """Show or hide the two answers to what the status line asks."""

@@ -9,6 +9,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QMenu
 
 from tempik.desktop.commands.registry import Commands, command
+from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
@@ -91,6 +92,16 @@ class ViewCommands(QObject):
     @command("View", "Whole reel", ("0",))
     def fit(self) -> None:
         self.timeline.fit()
+
+    def take_tool(self, tool: str) -> None:
+        """A tool under the preview is wanted: it belongs to the page that shows what it makes."""
+        if tool == "follow":
+            self.context.layers.pick_subject()
+        elif tool == "layers" and not isinstance(self.page_panel.current, LayerPage):
+            self.preview.setFocus()
+        else:
+            self.page_panel.open(LayerPage)
+            self.page_panel.page(LayerPage).take(tool)
 
     @command("View", "Safe-area guides", ("G",))
     def toggle_guides(self) -> None:

@@ -45,7 +45,6 @@ from tempik.desktop.pages.accents.page import AccentsPage
 from tempik.desktop.pages.check import CheckPage
 from tempik.desktop.pages.export.page import ExportPage
 from tempik.desktop.pages.frame import FramePage
-from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.sound.page import SoundPage
@@ -223,7 +222,7 @@ class Window(QMainWindow):
         self.preview.placed.connect(lambda at: self.accents.focus_at(at.x(), at.y()))
         self.accents.placing_focus.connect(self.preview.ask_place)
         self.page_panel.opened.connect(self._page_opened)
-        self.tool_strip.wanted.connect(self._take_tool)
+        self.tool_strip.wanted.connect(self.views.take_tool)
         self.welcome.song_wanted.connect(self.projects.choose_song)
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
@@ -314,16 +313,6 @@ class Window(QMainWindow):
         self.background.hold(playing, "playing")
         if playing:
             self.looking.clear()
-
-    def _take_tool(self, tool: str) -> None:
-        """A tool of the strip: it belongs to the page that shows what it makes."""
-        if tool == "follow":
-            self.layers.pick_subject()
-        elif tool == "layers" and not isinstance(self.page_panel.current, LayerPage):
-            self.preview.setFocus()
-        else:
-            self.open_page(LayerPage)
-            self.page_panel.page(LayerPage).take(tool)
 
     def _page_opened(self) -> None:
         page = self.page_panel.current

@@ -227,10 +227,10 @@ class MaskTool:
 
     def _draw_shape(self, placed: PlacedClip, by: QPointF, keys: Keys) -> None:
         """A new mask from where the press was to where the pointer is."""
-        tall = self.project.timeline.height_ratio
+        height_ratio = self.project.timeline.height_ratio
         if keys & Qt.KeyboardModifier.ShiftModifier:
-            side = max(abs(by.x()), abs(by.y()) * tall)
-            by = QPointF(math.copysign(side, by.x()), math.copysign(side / tall, by.y()))
+            side = max(abs(by.x()), abs(by.y()) * height_ratio)
+            by = QPointF(math.copysign(side, by.x()), math.copysign(side / height_ratio, by.y()))
         begin = self._at - by if keys & Qt.KeyboardModifier.ControlModifier else self._at
         back = np.linalg.inv(self._to_frame(placed))
         a, b = (back @ [p.x(), p.y(), 1.0] for p in (begin, self._at + by))
@@ -332,30 +332,16 @@ class MaskTool:
             return
         self.gesture.settle("Mask changed")
 
-    # Keys and numbers
-
-    def placed(self) -> PlacedClip | None:
-        """Return the selected clip where it is on screen."""
-        return self.box.placed()
-
     def nudge(self, across: int, down: int) -> bool:
-        """Move the mask that was taken hold of last by pixels of the reel, else the layer."""
+        """Move the mask that was taken hold of last by pixels of the reel; False where none was."""
         placed, reel = self.box.placed(), self.project.reel
         mask = self._standing(placed).get(self.chosen()) if placed is not None else None
         if placed is None or mask is None or not self._on_mask:
-            return self.box.nudge(across, down)
+            return False
         by = np.linalg.inv(self._to_frame(placed))[:2, :2] @ [across / reel.width, down / reel.height]
         fields = {"x": mask.x + float(by[0]), "y": mask.y + float(by[1])}
         clip, frame, name = placed.clip.id, self.project.playhead.frame, mask.id
         return self.project.change("Mask nudged", lambda r: masks.with_mask_fields(r, clip, name, fields, frame))
-
-    def numbers(self) -> str:
-        """Return where the layer stands."""
-        return self.box.numbers()
-
-    def set_numbers(self, text: str) -> bool:
-        """Set where the layer stands."""
-        return self.box.set_numbers(text)
 
     # Painting
 
@@ -430,3 +416,26 @@ class MaskTool:
 def _kept(name: str, share: float) -> float:
     """Return a share within a setting's bounds."""
     return round(MASK_SETTINGS[name].clamped(share), 4)
+
+
+class MaskKeys:
+    """The arrows are for the mask that was taken hold of last, else for the layer; typed numbers are the layer's."""
+
+    def __init__(self, tool: MaskTool) -> None:
+        self.tool = tool
+
+    def placed(self) -> PlacedClip | None:
+        """Return the selected clip where it is on screen."""
+        return self.tool.box.placed()
+
+    def nudge(self, across: int, down: int) -> bool:
+        """Move what the arrows are for by pixels of the reel."""
+        return self.tool.nudge(across, down) or self.tool.box.nudge(across, down)
+
+    def numbers(self) -> str:
+        """Return where the layer stands."""
+        return self.tool.box.numbers()
+
+    def set_numbers(self, text: str) -> bool:
+        """Set where the layer stands."""
+        return self.tool.box.set_numbers(text)

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from tempik.desktop.pages.layer.clip_fields import CuttingFields, RepeatFields
 from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
-from tempik.desktop.pages.layer.mask_tool import MaskTool
+from tempik.desktop.pages.layer.mask_tool import MaskKeys, MaskTool
 from tempik.desktop.pages.layer.stack_list import StackList, name_of
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
@@ -68,7 +68,7 @@ class LayerPage(Page):
             self.want()
 
     def preview_mode(self) -> PreviewMode:
-        return PreviewMode(tool=self.tool, box=self.tool)
+        return PreviewMode(tool=self.tool, box=MaskKeys(self.tool))
 
     def left(self) -> None:
         self.tool.let_go()
@@ -141,7 +141,9 @@ class LayerPage(Page):
             return "Click the colour in the preview."
         placed = self.project.selection.placed
         if placed is not None and not placed.first <= self.project.playhead.frame < placed.end:
-            return f"{name_of(placed)} is not at the playhead: it is seen from frame {placed.first} to {placed.end - 1}."
+            return (
+                f"{name_of(placed)} is not at the playhead: it is seen from frame {placed.first} to {placed.end - 1}."
+            )
         if self.mask_id:
             return "Drag the mask or its handles: the one above turns it, the one below makes its edge soft, the one at its corner rounds it."
         count = len(self.project.selection.chosen_clips)
