@@ -37,22 +37,22 @@ def test_with_a_project_dialogs_begin_beside_it(desktop: Path) -> None:
 def test_the_folder_that_was_used_last_comes_first_for_its_kind_alone(
     desktop: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    shot = desktop / "Videos" / "day 1"
-    shot.mkdir()
+    folder = desktop / "Videos" / "day 1"
+    folder.mkdir()
     began: list[str] = []
 
     def chosen(over: object, title: str, start: str, forms: str) -> tuple[list[str], str]:
         began.append(start)
-        return [str(shot / "a.mp4"), str(shot / "b.mp4")], ""
+        return [str(folder / "a.mp4"), str(folder / "b.mp4")], ""
 
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", chosen)
     assert len(ask_open_many(None, "Add footage", "", "footage", None)) == 2
     ask_open_many(None, "Add footage", "", "footage", desktop / "Work" / "reel.tempik")
-    assert began == [str(desktop / "Videos"), str(shot)]
+    assert began == [str(desktop / "Videos"), str(folder)]
     assert begin_in("song", None) == str(desktop / "Music")
-    for name in shot.iterdir():
+    for name in folder.iterdir():
         name.unlink()
-    shot.rmdir()
+    folder.rmdir()
     assert begin_in("footage", None) == str(desktop / "Videos"), "a folder that is gone is not begun in"
 
 

@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tempik.desktop.pages.layer.page import LayerPage
@@ -143,15 +143,44 @@ def test_outside_a_corner_it_turns_and_shift_turns_in_steps_of_fifteen_degrees(l
     assert small(layered).start.turn_deg == 45
 
 
-def test_alt_and_a_side_crop_the_picture(layered: Window) -> None:
+def test_the_bar_on_a_side_crops_the_picture(layered: Window) -> None:
     layered.show_frame()
     click(layered, 0.25, 0.25)
     before = corners(layered)
     left = (before[0] + before[3]) / 2
-    drag(layered, tuple(left), (float(left[0] + 0.1), float(left[1])), ALT)
+    drag(layered, tuple(left), (float(left[0] + 0.1), float(left[1])))
     assert small(layered).crop == pytest.approx((0.25, 0, 0, 0), abs=0.01), "a tenth of the frame is a quarter of 40 %"
     assert corners(layered)[0][0] == pytest.approx(before[0][0] + 0.1, abs=0.01)
     assert small(layered).start == Position(zoom=0.4, x=-0.25, y=-0.25)
+
+
+def test_a_right_click_lists_the_layers_there_and_each_can_be_chosen(layered: Window) -> None:
+    """With Alt it had been, which window managers keep for themselves."""
+    layered.show_frame()
+    place, button = at(layered, 0.25, 0.25), Qt.MouseButton.RightButton
+    press = QMouseEvent(QEvent.Type.MouseButtonPress, place, layered.preview.mapToGlobal(place), button, button, NONE)
+    QApplication.sendEvent(layered.preview, press)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu) and [a.text().split(" · ")[1] for a in menu.actions()] == ["track 2", "track 1"]
+    menu.actions()[1].trigger()
+    menu.close()
+    assert layered.project.selection.clip_id not in ("small", None)
+
+
+def test_of_several_clips_each_goes_as_far_from_its_own_place(layered: Window) -> None:
+    """All had been laid where the one that is shown went."""
+    below = clips_under(layered.project.timeline, layered.project.playhead.frame, 0.8, 0.8)[0].clip
+    layered.show_frame()
+    click(layered, 0.25, 0.25)
+    layered.project.selection.toggle_clip(below.id)
+    layered.project.selection.select_clips(["small", below.id])
+    box = layered.preview.box
+    assert box is not None and box.nudge(10, 0)
+    width = layered.project.reel.width
+    after = {c.id: c.framing for c in layered.project.reel.clips}
+    assert after["small"].start == Position(zoom=0.4, x=pytest.approx(-0.25 + 10 / width), y=-0.25)
+    assert after[below.id].start.x == pytest.approx(below.framing.start.x + 10 / width)
+    assert (after["small"].fit, after[below.id].fit) == ("stretch", below.framing.fit)
 
 
 def test_arrows_nudge_by_pixels_of_the_reel_and_enter_types_them(layered: Window, qtbot: QtBot) -> None:

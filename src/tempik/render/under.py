@@ -7,8 +7,7 @@ from numpy.typing import NDArray
 
 from tempik.reel import Footage, Mask, Reel
 from tempik.render.masks import KINDS, MaskOutline, outline
-from tempik.timeline.extents import corners_of, holds
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.extents import corners_of, holds, to_frame
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
@@ -35,9 +34,7 @@ def shown_by_masks(timeline: Timeline, placed: PlacedClip, frame: int, x: float,
     shapes = [m for m in shapes_at(timeline, placed, frame) if m.kind in KINDS]
     if not shapes:
         return True
-    height = timeline.height_ratio
-    to = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1.0, height)
-    inside = np.linalg.inv(to) @ [x, y * height, 1.0]
+    inside = np.linalg.inv(to_frame(timeline, placed, frame)) @ [x, y, 1.0]
     shown: bool | None = None
     for mask in shapes:  # as `masks` lays them
         here = holds(mask_outline(timeline.reel, placed.footage, mask), float(inside[0]), float(inside[1]))

@@ -1,35 +1,47 @@
-"""Where clips stand in the frame: the corners of what each shows, before its masks."""
+"""Where clips stand in the frame: the corners of what each shows, before its masks, and the way from its picture to the frame."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tempik.reel import Position, Title
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.timeline import Timeline
 from tempik.titles import laid_out
 
 Corners = NDArray[np.float64]
+Matrix = NDArray[np.float64]
+
+
+def to_frame(timeline: Timeline, placed: PlacedClip, frame: float) -> Matrix:
+    """Return the affine, shape (3, 3), from a clip's upright picture, in shares of it, to shares of the frame's width and height."""
+    height = timeline.height_ratio
+    matrix = frame_matrix(timeline.framing_at(placed, frame), placed.footage, 1.0, height)
+    return np.asarray(np.diag([1.0, 1 / height, 1.0]) @ matrix)
 
 
 def corners_of(timeline: Timeline, placed: PlacedClip, frame: float) -> Corners:
     """Return the corners of a clip's picture as it stands at a frame, less what is cropped, in shares of the frame's width and height:
     shape (4, 2), the picture's own top left, top right, bottom right, bottom left. A title's are those of its words."""
-    framing, height = timeline.framing_at(placed, frame), timeline.height_ratio
+    framing = timeline.framing_at(placed, frame)
     if placed.clip.title is not None:
-        at, block = framing.start, laid_out(placed.clip.title)
-        size = placed.clip.title.size * at.zoom
-        half = np.array([block.width, block.height]) * size / 2
-        turn = np.radians(at.turn_deg)
-        about = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
-        middle = np.array([0.5 + at.x, (0.5 + at.y) * height])
-        signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
-        return np.asarray((middle + (signs * half) @ about.T) / [1.0, height])
+        return title_corners(placed.clip.title, framing.start, timeline.height_ratio)
     left, top, right, bottom = framing.crop
     picture = np.array([[left, top, 1], [1 - right, top, 1], [1 - right, 1 - bottom, 1], [left, 1 - bottom, 1]])
-    to = frame_matrix(framing, placed.footage, 1.0, height)
-    return np.asarray((picture @ to.T)[:, :2] / [1.0, height])
+    return np.asarray((picture @ to_frame(timeline, placed, frame).T)[:, :2])
+
+
+def title_corners(title: Title, at: Position, height_ratio: float) -> Corners:
+    """Return the corners of a title's words where it stands, as `corners_of` does; `height_ratio` is the frame's height against its width."""
+    block = laid_out(title)
+    half = np.array([block.width, block.height]) * title.size * at.zoom / 2
+    turn = np.radians(at.turn_deg)
+    about = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    middle = np.array([0.5 + at.x, (0.5 + at.y) * height_ratio])
+    signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    return np.asarray((middle + (signs * half) @ about.T) / [1.0, height_ratio])
 
 
 def holds(corners: NDArray[np.float64], x: float, y: float) -> bool:

@@ -11,20 +11,8 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from tempik.desktop.session.preferences import load_preferences, remember_folder
 
 Kind = Literal[
-    "project",
-    "song",
-    "sounds",
-    "footage",
-    "film",
-    "lut",
-    "picture",
-    "points",
-    "edit",
-    "lyrics",
-    "shape",
-    "bundle",
-    "list",
-]
+    "project", "song", "sounds", "footage", "film", "lut", "picture", "points", "edit", "lyrics", "shape", "bundle", "list"
+]  # fmt: skip
 
 _PLACES = QStandardPaths.StandardLocation
 # Where a desktop keeps what a new user has not asked for before.
@@ -73,13 +61,8 @@ def file_to_write(over: QWidget, title: str, name: str, forms: str, kind: Kind, 
 
 
 def _save(over: QWidget | None, title: str, name: str, forms: str, kind: Kind, project: Path | None) -> tuple[str, str]:
-    start = (
-        name
-        if Path(name).is_absolute()
-        else str(Path(begin_in(kind, project)) / name)
-        if name
-        else begin_in(kind, project)
-    )
+    # A name with a folder of its own stays there.
+    start = str(Path(begin_in(kind, project)) / name)
     path, form = QFileDialog.getSaveFileName(over, title, start, forms)
     if path:
         remember_folder(kind, Path(path).parent)

@@ -209,7 +209,7 @@ class FramePage(Page):
             many = f" · set for {count} clips" if count > 1 else ""
             self.note.setText(
                 f"{placed.footage.name}, {size}{many}. Drag the picture in the preview, its corners, or outside them to "
-                "turn it; Alt and its sides crop; the wheel zooms, arrows nudge, Enter types."
+                "turn it; the bars on its sides crop; the wheel zooms, arrows nudge, Enter types."
             )
 
     def _set(self, what: str, change: Callable[[Framing], Framing]) -> None:

@@ -1,5 +1,5 @@
 """The box about the selected layer in the preview: a click selects what lies under the pointer; the layer is moved, scaled at its
-corners, turned outside them, cropped at its sides with Alt, nudged by arrows and set by typed numbers."""
+corners, turned outside them, cropped at its sides, nudged by arrows and set by typed numbers."""
 
 from __future__ import annotations
 
@@ -23,13 +23,12 @@ from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips import layers
 from tempik.reel import Position
 from tempik.render.under import clips_under
-from tempik.timeline.extents import corners_of, holds
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.extents import corners_of, holds, to_frame
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.repeats import source_of
 
 Corners = NDArray[np.float64]
-CLICK_PX, GRIP_PX, TURN_PX, SIDE_PX = 4.0, 10.0, 30.0, 9.0
+CLICK_PX, GRIP_PX, TURN_PX = 4.0, 10.0, 30.0
 INSET_PX = 7.0  # corners beyond the frame are taken hold of so far inside it
 SIDES = ("left", "top", "right", "bottom")
 ZOOMS = (0.05, 20.0)
@@ -52,7 +51,7 @@ class BoxTool:
         at_end: Callable[[], bool] = lambda: False,
         below: Callable[[QPainter, QRectF], None] | None = None,
     ) -> None:
-        self.project, self.at_end = project, at_end
+        self.project = project
         self.placing = Placing(project, at_end)
         self.picking: Callable[[float, float], None] | None = None  # takes the next click
         self._below = below
@@ -61,7 +60,7 @@ class BoxTool:
             [270.0, 270.0 * project.reel.height / project.reel.width]
         )  # of the frame, in pixels of the screen
         self._grip, self._last = "", "move"
-        self._at, self._moved, self._told = QPointF(), False, False
+        self._at, self._moved = QPointF(), False
         self._corners: Corners = np.zeros((4, 2))
         self._stood = Position()
         self._next: str | None = None  # the layer below, for a click that moves nothing
@@ -90,7 +89,7 @@ class BoxTool:
         """Return where corners are taken hold of, in pixels: those beyond the frame, on its edge."""
         return np.asarray(np.clip(corners * self._size, INSET_PX, self._size - INSET_PX))
 
-    def grip_at(self, at: QPointF, keys: Keys = NO_KEYS) -> str:
+    def grip_at(self, at: QPointF) -> str:
         """Return what of the selected layer lies under a place: `corner 0` … `corner 3`, `turn`, `side left` …, `move`, or nothing."""
         placed = self.placed()
         if placed is None:
@@ -100,17 +99,17 @@ class BoxTool:
         nearest = int(np.argmin(away))
         if away[nearest] <= GRIP_PX:
             return f"corner {nearest}"
-        if keys & ALT and placed.clip.title is None and not placed.footage.as_frame:
-            sides = [_from_side(pointer, corners[n - 1] * self._size, corners[n] * self._size) for n in range(4)]
-            side = int(np.argmin(sides))
-            if sides[side] <= SIDE_PX:
+        if _is_cropped(placed):
+            aside = np.hypot(*(self._grips(_middles(corners)) - pointer).T)
+            side = int(np.argmin(aside))
+            if aside[side] <= GRIP_PX:
                 return f"side {SIDES[side]}"
         if holds(corners, at.x(), at.y()):
             return "move"
         return "turn" if away[nearest] <= TURN_PX else ""
 
     def cursor(self, at: QPointF, keys: Keys = NO_KEYS) -> Qt.CursorShape:
-        grip = self.grip_at(at, keys)
+        grip = self.grip_at(at)
         self._hover(at if not grip else None)
         if grip.startswith("corner"):
             placed = self.placed()
@@ -151,9 +150,9 @@ class BoxTool:
             return
         selection = self.project.selection
         self._before = selection.clip_id
-        self._grip = self.grip_at(at, keys)
+        self._grip = self.grip_at(at)
         if self._grip in ("", "move"):
-            self._select_under(at, keys)
+            self._select_under(at)
         placed = self.placed()
         if placed is None or not self._grip:
             self._grip = ""
@@ -171,15 +170,12 @@ class BoxTool:
         others = [p for p in timeline.clips_at(frame) if source_of(p.clip.id) != source_of(placed.clip.id)]
         self._others = lines_with([around(corners_of(timeline, p, frame)) for p in others])
 
-    def _select_under(self, at: QPointF, keys: Keys) -> None:
+    def _select_under(self, at: QPointF) -> None:
         timeline, selection = self.project.timeline, self.project.selection
         under = clips_under(timeline, self.project.playhead.frame, at.x(), at.y())
         names = list(dict.fromkeys(source_of(p.clip.id) for p in under))
         inside = self._grip == "move"
-        if keys & ALT and names:
-            self._grip = ""
-            self._offer(under)
-        elif selection.clip_id in names:
+        if selection.clip_id in names:
             self._grip = "move"
             self._next = names[(names.index(selection.clip_id) + 1) % len(names)]
         elif inside:
@@ -189,23 +185,23 @@ class BoxTool:
             if names:
                 selection.select_clip(names[0])
 
-    def _offer(self, under: list[PlacedClip]) -> None:
-        """A list of what lies here, the topmost first."""
+    def offer(self, at: QPointF) -> None:
         menu = QMenu()
-        for placed in under:
+        for placed in clips_under(self.project.timeline, self.project.playhead.frame, at.x(), at.y()):
             title = placed.clip.title
             name = f"“{title.text.splitlines()[0][:24]}”" if title is not None and title.text else placed.footage.name
             action = menu.addAction(f"{name} · track {placed.clip.track + 1}")
             action.triggered.connect(lambda _=False, c=source_of(placed.clip.id): self.project.selection.select_clip(c))
-        self._menu = menu
-        menu.popup(QCursor.pos())
+        if not menu.isEmpty():
+            self._menu = menu
+            menu.popup(QCursor.pos())
 
     def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
         if not self._grip:
             return
         if not self._moved and math.hypot(by.x() * self._size[0], by.y() * self._size[1]) < CLICK_PX:
             return
-        self._moved = self._told = True
+        self._moved = True
         self._last = self._grip
         kind = self._grip.split()[0]
         if kind == "move":
@@ -230,7 +226,7 @@ class BoxTool:
         if clip is not None and clip.follow is not None and not layers.has_place_keys(clip):
             self.placing.keep_subject(dx, dy)
             return
-        self.placing.shift(lambda at: replace(at, x=at.x + dx, y=at.y + dy))
+        self.placing.shift(lambda at: replace(at, x=round(at.x + dx, 9), y=round(at.y + dy, 9)))
 
     def _scale(self, by: QPointF, keys: Keys) -> None:
         """About the opposite corner, or about the middle with Ctrl."""
@@ -289,17 +285,15 @@ class BoxTool:
         placed = self.project.selection.placed
         if placed is None:
             return
-        side, timeline = SIDES.index(self._grip.split()[1]), self.project.timeline
-        to = frame_matrix(
-            timeline.framing_at(placed, self.project.playhead.frame), placed.footage, 1.0, timeline.height_ratio
-        )
-        x, y, _ = np.linalg.inv(to) @ [self._at.x() + by.x(), (self._at.y() + by.y()) * timeline.height_ratio, 1.0]
+        side, at = SIDES.index(self._grip.split()[1]), self._at + by
+        back = np.linalg.inv(to_frame(self.project.timeline, placed, self.project.playhead.frame))
+        x, y, _ = back @ [at.x(), at.y(), 1.0]
         share = (x, y, 1 - x, 1 - y)[side]
         self.placing.crop(side, 0.0 if share < REACH else float(share))
 
     def zoom_by(self, factor: float) -> None:
         """Scale the layer about its own middle."""
-        self._last, self._told = "corner", True
+        self._last = "corner"
         self.placing.shift(lambda at: replace(at, zoom=_zoom(at.zoom * factor)))
         self.placing.settle(self._said("scaled"))
 
@@ -307,7 +301,7 @@ class BoxTool:
         """Put the layer in the middle; the two clicks before selected nothing."""
         if self._before is not None and self._before != self.project.selection.clip_id and self._next is None:
             self.project.selection.select_clip(self._before)
-        self._last, self._told = "move", True
+        self._last = "move"
         self.placing.shift(lambda at: replace(at, x=0.0, y=0.0))
         self.placing.settle(self._said("centred"))
 
@@ -330,12 +324,12 @@ class BoxTool:
         placed, reel = self.placed(), self.project.reel
         if placed is None:
             return False
-        self._last, self._told = "move", True
+        self._last = "move"
         dx, dy = across / reel.width, down / reel.height
         if placed.clip.follow is not None and not layers.has_place_keys(placed.clip):
             self.placing.keep_subject(dx, dy)
         else:
-            self.placing.shift(lambda at: replace(at, x=at.x + dx, y=at.y + dy))
+            self.placing.shift(lambda at: replace(at, x=round(at.x + dx, 9), y=round(at.y + dy, 9)))
         self.placing.settle(self._said("nudged"))
         return True
 
@@ -404,10 +398,18 @@ class BoxTool:
             p.setPen(pen)
             p.drawPolygon(line)
         paint_lines(p, box, self._lit)
+        p.setPen(QPen(QColor(theme.GROUND), 1))
+        p.setBrush(QColor(theme.TEXT))
         for x, y in self._grips(corners):
-            p.setPen(QPen(QColor(theme.GROUND), 1))
-            p.setBrush(QColor(theme.TEXT))
             p.drawRect(QRectF(origin.x() + x - 4, origin.y() + y - 4, 8, 8))
+        if _is_cropped(placed):
+            turned = math.degrees(math.atan2(*((corners[1] - corners[0]) * self._size)[::-1]))
+            for number, (x, y) in enumerate(self._grips(_middles(corners))):
+                p.save()
+                p.translate(origin + QPointF(float(x), float(y)))
+                p.rotate(turned + (90 if number % 2 == 0 else 0))
+                p.drawRoundedRect(QRectF(-9, -2.5, 18, 5), 2, 2)
+                p.restore()
         p.setBrush(Qt.BrushStyle.NoBrush)
         if self._grip and self._moved:
             middle = corners.mean(axis=0) * self._size
@@ -418,8 +420,11 @@ def _zoom(zoom: float) -> float:
     return min(max(zoom, ZOOMS[0]), ZOOMS[1])
 
 
-def _from_side(at: Corners, a: Corners, b: Corners) -> float:
-    """Return how far a place lies from the side between two corners."""
-    along = b - a
-    share = float(np.clip((at - a) @ along / max(float(along @ along), 1e-9), 0, 1))
-    return float(np.hypot(*(at - a - share * along)))
+def _middles(corners: Corners) -> Corners:
+    """Return the middles of the sides, in the order of SIDES."""
+    return np.asarray((corners + np.roll(corners, 1, axis=0)) / 2)
+
+
+def _is_cropped(placed: PlacedClip) -> bool:
+    """Whether a layer has a picture of its own, of which something can be cut off."""
+    return placed.clip.title is None and not placed.footage.as_frame

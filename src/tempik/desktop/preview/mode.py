@@ -38,6 +38,9 @@ class PreviewTool(Protocol):
     def press(self, at: QPointF, keys: Keys = NO_KEYS) -> None:
         """A button was pressed at a place, in shares of the picture, with keys held."""
 
+    def offer(self, at: QPointF) -> None:
+        """The other button was pressed at a place: offer what lies there."""
+
     def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
         """The pointer has come so far since the press, in shares of the picture."""
 

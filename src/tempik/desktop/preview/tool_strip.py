@@ -38,10 +38,10 @@ class ToolStrip(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self._shown = ""
         self.buttons: dict[str, QToolButton] = {}
-        for name, sign, tip in TOOLS:
+        for name, _, tip in TOOLS:
             made = QToolButton()
-            made.setIcon(icon(sign))
             made.setIconSize(QSize(18, 18))
             made.setFixedSize(32, 26)
             marks.room(made, "none")
@@ -57,11 +57,13 @@ class ToolStrip(QWidget):
         self.show_tool("layers")
 
     def _wanted(self, name: str) -> None:
-        self.show_tool(self._shown)  # it is shown as taken by who takes it
+        self.buttons[name].setChecked(name == self._shown)  # it is shown as taken by who takes it
         self.wanted.emit(name)
 
     def show_tool(self, name: str) -> None:
         """Show which tool is taken."""
+        if name == self._shown:
+            return
         self._shown = name
         for of, made in self.buttons.items():
             made.setChecked(of == name)

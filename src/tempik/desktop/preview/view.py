@@ -235,9 +235,11 @@ class Preview(QWidget):
         if event.button() == Qt.MouseButton.MiddleButton:
             self._panned = at - self._offset
             return
+        place = QPointF((at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height())
+        if event.button() == Qt.MouseButton.RightButton and self.looking.image is None:
+            self._tool.offer(place)
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        place = QPointF((at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height())
         if self.asking_place:
             self.ask_place(False)
             if box.contains(at):

@@ -49,6 +49,9 @@ class SplitTool:
     def cursor(self, at: QPointF, keys: Keys = NO_KEYS) -> Qt.CursorShape:
         return Qt.CursorShape.SplitHCursor
 
+    def offer(self, at: QPointF) -> None:
+        """No layer is meant here."""
+
     def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
         self.share = min(max(self._begin + by.x(), 0.0), 1.0)
         self._repaint()

@@ -22,8 +22,7 @@ from tempik.errors import TempikError
 from tempik.reel import Mask, Reel, Stroke, by_id
 from tempik.reel.mask import MASK_SETTINGS
 from tempik.render.under import mask_outline
-from tempik.timeline.extents import holds
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.extents import holds, to_frame
 from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
@@ -110,12 +109,7 @@ class MaskTool:
         return self.project.selection.placed
 
     def _to_frame(self, placed: PlacedClip) -> Matrix:
-        """Return the affine from the upright picture's unit square to shares of the frame."""
-        timeline = self.project.timeline
-        framing = timeline.framing_at(placed, self.project.playhead.frame)
-        return np.diag([1.0, 1 / timeline.height_ratio, 1.0]) @ frame_matrix(
-            framing, placed.footage, 1.0, timeline.height_ratio
-        )
+        return to_frame(self.project.timeline, placed, self.project.playhead.frame)
 
     def _standing(self, placed: PlacedClip) -> dict[str, Mask]:
         return {m.id: m for m in shapes_at(self.project.timeline, placed, self.project.playhead.frame)}
@@ -154,6 +148,9 @@ class MaskTool:
         if not grip:
             return self.box.cursor(at, keys)
         return Qt.CursorShape.SizeAllCursor if grip == "whole" else Qt.CursorShape.PointingHandCursor
+
+    def offer(self, at: QPointF) -> None:
+        self.box.offer(at)
 
     def press(self, at: QPointF, keys: Keys = NO_KEYS) -> None:
         placed = self._placed()

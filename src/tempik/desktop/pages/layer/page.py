@@ -19,7 +19,7 @@ from tempik.edit.footage import tracking
 from tempik.errors import TempikError
 from tempik.reel import Clear, Clip, Mask, MotionTrack, Reel
 from tempik.render.picking import colour_at
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.extents import to_frame
 from tempik.timeline.masking import shapes_at
 
 
@@ -207,11 +207,10 @@ class LayerPage(Page):
             return
         timeline, frame = self.project.timeline, self.project.playhead.frame
         standing = next(m for m in shapes_at(timeline, placed, frame) if m.id == mask)
-        matrix = frame_matrix(timeline.framing_at(placed, frame), footage, 1, timeline.height_ratio)
-        seen = matrix @ [standing.x, standing.y, 1.0]
+        seen = to_frame(timeline, placed, frame) @ [standing.x, standing.y, 1.0]
         try:
             start = tracking.footage_place(
-                timeline, placed, frame, (float(seen[0]) - 0.5, float(seen[1]) - timeline.height_ratio / 2)
+                timeline, placed, frame, (float(seen[0]) - 0.5, (float(seen[1]) - 0.5) * timeline.height_ratio)
             )
         except TempikError as error:
             self.project.messages.say(str(error), True)

@@ -69,13 +69,14 @@ class StackList(QWidget):
     def refill(self) -> None:
         """Show what lies at the playhead."""
         timeline, frame = self.project.timeline, self.project.playhead.frame
-        self.rows = []
+        before, self.rows = self.rows, []
         for track in range(len(timeline.reel.tracks) - 1, -1, -1):
             placed = timeline.clip_at(frame, track)
             if placed is not None:
                 self.rows.append(Row(placed, track, not timeline.reel.tracks[track].hidden))
-        self.setAccessibleDescription("; ".join(self._said(row) for row in self.rows))
-        self.setMinimumHeight(min(len(self.rows), 4) * ROW_H)
+        if self.rows != before:
+            self.setAccessibleDescription("; ".join(self._said(row) for row in self.rows))
+            self.setMinimumHeight(min(len(self.rows), 4) * ROW_H)
         self.update()
 
     def _said(self, row: Row) -> str:

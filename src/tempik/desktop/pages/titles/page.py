@@ -10,13 +10,14 @@ from tempik.desktop.pages.titles.fields import TitleFields
 from tempik.desktop.preview.box_tool import BoxTool
 from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP, paint_safe_area
 from tempik.desktop.preview.mode import PreviewMode
-from tempik.desktop.preview.snapping import Extent
+from tempik.desktop.preview.snapping import around
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import buttons, column, holder, line, quiet
 from tempik.desktop.widgets.theme import words
 from tempik.edit.titles import with_title_fields
 from tempik.reel import Position, Title
+from tempik.timeline.extents import title_corners
 from tempik.titles import laid_out, words_of
 from tempik.titles.fonts import face_of
 
@@ -146,14 +147,6 @@ class TitlesPage(Page):
         self.commands.set_fields(f"Title: {name.replace('_', ' ')}", **{name: value})
 
 
-def extent_of(title: Title, at: Position, height_ratio: float) -> Extent:
-    """Return where a title stands; `height_ratio` is the frame's height against its width. Its turn is left aside."""
-    block = laid_out(title)
-    half_x, half_y = block.width * title.size * at.zoom / 2, block.height * title.size * at.zoom / height_ratio / 2
-    x, y = 0.5 + at.x, 0.5 + at.y
-    return Extent(x - half_x, y - half_y, x + half_x, y + half_y)
-
-
 def warnings_of(title: Title, at: Position, height_ratio: float) -> list[str]:
     """Return what is wrong with how a title is seen, one sentence each."""
     block, out = laid_out(title), []
@@ -165,7 +158,7 @@ def warnings_of(title: Title, at: Position, height_ratio: float) -> list[str]:
         out.append(f"No font on this machine has {shown}; install one that has, or leave it out.")
     if block.left_out:
         out.append(f"{block.left_out} lines have no room; make the font smaller, or take fewer words.")
-    extent = extent_of(title, at, height_ratio)
+    extent = around(title_corners(title, at, height_ratio))
     outside = (
         extent.left < SAFE_LEFT - 0.005, extent.top < SAFE_TOP - 0.005,
         extent.right > 1 - SAFE_RIGHT + 0.005 and extent.right > 1.001, extent.bottom > 1 - SAFE_BOTTOM + 0.005,
