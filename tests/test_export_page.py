@@ -184,7 +184,7 @@ def test_the_queue_is_put_in_order_paused_and_stopped(
     page: ExportPage, opened: Window, qtbot: QtBot, tmp_path: Path
 ) -> None:
     exports = opened.exports
-    slow = Order(size=(1080, 1920), quality="high")  # not done before it is stopped, whatever else the machine does
+    slow = Order(size=(2160, 3840), quality="high")  # not done before it is stopped, whatever else the machine does
     for letter in "abc":
         assert exports.start(slow, tmp_path / f"{letter}.mp4")
     qtbot.waitUntil(lambda: exports.share > 0.02, timeout=WAIT)

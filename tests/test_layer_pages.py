@@ -7,6 +7,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QImage, QMouseEvent, QPainter
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -96,8 +97,10 @@ def test_a_title_is_laid_typed_and_set_with_a_step_for_each(opened: Window, qtbo
     page.fields.form["size"].setValue(20)
     page.fields.font_box.setCurrentText("EB Garamond")
     page.fields.font_box.activated.emit(page.fields.font_box.currentIndex())
-    kind = page.fields.arrivals["enter"].kind
-    kind.activated.emit(kind.findText("rise"))
+    tiles = page.fields.arrivals["enter"].tiles
+    at = next(tiles.box(n).center().toPoint() for n, tile in enumerate(tiles.items) if tile.name == "rise")
+    page.fields.pane.button(1).click()
+    QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=at)
     made = title_of(opened)
     assert (made.size, made.font, made.enter.kind) == (0.2, "EB Garamond", "rise")
     opened.undo()

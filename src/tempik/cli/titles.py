@@ -11,12 +11,13 @@ from tempik.cli.options import Options, Parser, add_several, number_in, project_
 from tempik.cli.places import chosen_of
 from tempik.disk.reading import shortened
 from tempik.errors import TempikError
-from tempik.reel.title import ARRIVAL_SETTINGS, TITLE_SETTINGS
+from tempik.reel.title import ARRIVAL_SETTINGS, TITLE_SETTINGS, WORD_SETTINGS
 from tempik.settings import read
 
 if TYPE_CHECKING:
     from tempik.reel import Arrival, Reel
 
+NEAR_S = 0.15  # a word lands on the point so near to where it is wanted
 COLUMNS = "clip,track,first,end,words,on_points,font,text"
 
 
@@ -38,6 +39,19 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument(
         "--words", choices=("each", "even", "off"), help="words on each next point, evenly, or all at once"
     )
+    made.add_argument("--look", metavar="NAME", help="set titles as a look does; see --looks")
+    made.add_argument("--looks", action="store_true", help="the looks of titles there are, ours and your own")
+    made.add_argument("--keep-look", metavar="NAME", help="keep the look of a title (--clips N) among your own")
+    made.add_argument("--forget-look", metavar="NAME", help="take a look away from your own")
+    made.add_argument("--word", metavar="2,4-6", help="words of a title (--clips N), for the options that follow")
+    add_several(made, "--style", "NAME=VALUE", "set those words off: colour=#ffb347, colour=title, size=140 (percent)")
+    made.add_argument(
+        "--word-to", type=real, metavar="SECONDS", help="let that word land there, or on the point near it"
+    )
+    made.add_argument("--join", action="store_true", help="make one word of those words")
+    made.add_argument(
+        "--part", type=int, metavar="LETTERS", help="part that word after so many letters; 0: in its middle"
+    )
     made.add_argument("--write", type=Path, metavar="FILE", help="write the titles as .lrc, .srt or .vtt")
 
 
@@ -49,17 +63,46 @@ def run(options: Options) -> int:
         settled(options)
         print("\n".join(f"{name}: {', '.join(f.style for f in faces)}" for name, faces in families().items()))
         return 0
-    reel = project_of(options, "--fonts for the fonts there are")
+    if options.looks or options.forget_look is not None:
+        return _looks(options)
+    reel = project_of(options, "--fonts for the fonts there are, --looks for looks")
     changed = _changed(reel, options)
     wished = options.write is not None and _of_song(options, options.write)
-    ready(reel, changed, options, "write")
+    ready(reel, changed, options, "write", "keep_look")
+    if options.keep_look is not None:
+        from tempik.edit.clips.slots import clip_of
+        from tempik.edit.title_words import look_of
+        from tempik.project.title_looks import kept_title_look
+
+        look = look_of(clip_of(changed, _one(changed, options)), options.keep_look)
+        options.note(f"kept as '{kept_title_look(look).name}'.")
     if options.write is not None:
         from tempik.edit.titles import lines_of
         from tempik.project.lyrics import write_lyrics
 
         write_lyrics(lines_of(changed, wished), options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, ("clips",), ("write", "times"))
+    return saved_or_shown(reel, changed, options, table, ("clips",), ("write", "times", "keep_look"))
+
+
+def _looks(options: Options) -> int:
+    """List the looks of titles, or take one away."""
+    from tempik.project.title_looks import own_title_looks, removed_title_look
+    from tempik.titles.looks import LOOKS
+
+    if options.forget_look is not None:
+        removed_title_look(options.forget_look)
+    settled(options)
+    print("\n".join(f"{look.name}: {look.does}" for look in (*LOOKS, *own_title_looks())))
+    return 0
+
+
+def _one(reel: Reel, options: Options) -> str:
+    """Return the one title that is meant. Raises TempikError where several are."""
+    names = _chosen(reel, options.clips)
+    if len(names) != 1:
+        raise TempikError(f"Words and looks are those of one title; say which with --clips 1 to {len(_titles(reel))}.")
+    return names[0]
 
 
 def table(reel: Reel) -> str:
@@ -124,13 +167,61 @@ def _changed(reel: Reel, options: Options) -> Reel:
     wants = bool(options.set or options.words)
     if names is None and wants:
         names = _chosen(reel, options.clips)
+    if options.look is not None:
+        from tempik.project.title_looks import title_look_named
+
+        names = names or _chosen(reel, options.clips)
+        reel, without = titles.with_title_look(reel, names, title_look_named(options.look))
+        if without:
+            options.note("no chosen point lies in the slot of some titles; their words come at once.")
     if options.set:
         reel = _with_settings(reel, names or [], options.set)
     if options.words == "off":
         reel = titles.without_words_on_points(reel, names or [])
     elif options.words is not None:
         reel = titles.with_words_on_points(reel, names or [], options.words == "even")
+    if options.word is not None:
+        reel = _with_words(reel, names[0] if names and len(names) == 1 else _one(reel, options), options)
+    elif options.style or options.join or options.part is not None or options.word_to is not None:
+        raise TempikError("--style, --word-to, --join and --part are of words; say which with --word.")
     return reel
+
+
+def _with_words(reel: Reel, name: str, options: Options) -> Reel:
+    """Set words of a title off, join or part them, let one land elsewhere."""
+    from tempik.edit import title_words
+    from tempik.edit.titles import with_word_at
+    from tempik.time import frame_of
+    from tempik.titles import words_of
+
+    title = title_words.title_of(reel, name)[1]
+    words = [int(w) for w in chosen_of([str(n) for n in range(len(words_of(title.text)))], options.word, "words")]
+    together(options, "join", "part")
+    if not (options.style or options.join or options.part is not None or options.word_to is not None):
+        raise TempikError("--word says which; say what with --style, --word-to, --join or --part.")
+    if (options.part is not None or options.word_to is not None) and len(words) != 1:
+        raise TempikError("--part and --word-to are of one word; give --word one number.")
+    for text in options.style or ():
+        reel = title_words.with_word_style(reel, name, words, **_style(text))
+    if options.word_to is not None:
+        near = round(NEAR_S * float(reel.rate))
+        reel = with_word_at(reel, name, words[0], frame_of(options.word_to, reel.rate), near)
+    if options.join:
+        if words != list(range(words[0], words[-1] + 1)):
+            raise TempikError("Words that are joined follow each other; give --word such as 2-3.")
+        reel = title_words.with_words_joined(reel, name, words[0], words[-1])
+    if options.part is not None:
+        reel = title_words.with_word_parted(reel, name, words[0], options.part or None)
+    return reel
+
+
+def _style(text: str) -> dict[str, object]:
+    name, equals, value = text.partition("=")
+    if not equals or name not in WORD_SETTINGS:
+        raise TempikError(f"'{text}' sets no word off; give colour=#ffb347, colour=title or size=140.")
+    if name == "colour" and value == "title":
+        return {name: None}
+    return {name: read(WORD_SETTINGS[name], value)}
 
 
 def _chosen(reel: Reel, text: str | None) -> list[str]:

@@ -7,6 +7,8 @@ from itertools import pairwise
 
 from msgspec.structs import replace
 
+from tempik.digits import plural
+from tempik.edit import title_words
 from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.slots import clip_of, edge_at, new_clip_id, on_reel, with_clips
 from tempik.errors import TempikError
@@ -18,6 +20,7 @@ from tempik.timeline.timeline import Timeline, timeline_of
 from tempik.timeline.wording import word_frames
 from tempik.titles import words_of
 from tempik.titles.line import Line
+from tempik.titles.looks import TitleLook
 
 WORD = "word"
 # A line or a word of a file is put on a point this near to its time: files are timed by hand.
@@ -93,17 +96,12 @@ def titles_of(reel: Reel, clips: Collection[str]) -> list[Clip]:
 
 
 def with_title_fields(reel: Reel, clips: Collection[str], **fields: object) -> Reel:
-    """Change titles, field by field. Raises TempikError for values that cannot be."""
-    out = []
+    """Change titles, field by field; where their text is another, points and styles stay with their words. Raises TempikError for values
+    that cannot be."""
     for clip in titles_of(reel, clips):
         assert clip.title is not None
-        title = replace(clip.title, **fields)
-        _look_over(title)
-        keys = clip.keys
-        if "text" in fields and not words_of(title.text) and WORD in keys:
-            keys = {n: k for n, k in keys.items() if n != WORD}
-        out.append(replace(clip, title=title, keys=keys))
-    return with_clips(reel, out)
+        reel = title_words.with_title(reel, clip, replace(clip.title, **fields))
+    return reel
 
 
 def with_words_on_points(reel: Reel, clips: Collection[str], even: bool = False) -> Reel:
@@ -121,6 +119,24 @@ def with_words_on_points(reel: Reel, clips: Collection[str], even: bool = False)
         keys = _spread(inside, count, even)
         out.append(replace(clip, keys={**clip.keys, WORD: keys}))
     return with_clips(reel, out)
+
+
+def with_title_look(reel: Reel, clips: Collection[str], look: TitleLook) -> tuple[Reel, list[str]]:
+    """Set titles as a look does, their words, places and points kept; where the look wants words on points and a title has none of its
+    own, it takes the next ones. Returns the reel and the titles that have no point to take. Raises TempikError where none is a title."""
+    without = []
+    for clip in titles_of(reel, clips):
+        assert clip.title is not None
+        text = clip.title.text
+        reel = title_words.with_title(
+            reel, clip, replace(look.title, text=text, words=look.styles(len(words_of(text))))
+        )
+        if look.on_points and WORD not in clip.keys and words_of(text):
+            try:
+                reel = with_words_on_points(reel, [clip.id], look.on_points == "even")
+            except TempikError:
+                without.append(clip.id)
+    return reel, without
 
 
 def _spread(points: Sequence[Point], words: int, even: bool) -> tuple[Key, ...]:
@@ -143,12 +159,17 @@ def without_words_on_points(reel: Reel, clips: Collection[str]) -> Reel:
 
 def with_word_at(reel: Reel, clip: str, word: int, frame: int, within: int = 0) -> Reel:
     """Let a word land on a frame, on the point there or `within` so many frames; no word lands before the one ahead of
-    it. Raises TempikError for a word without a time of its own."""
+    it. Where all came at once, those before it go on coming with the title and those after it come with it. Raises TempikError for a word
+    that the title has not."""
     timeline = timeline_of(reel)
     record = titles_of(reel, [clip])[0]
-    frames = word_frames(timeline, on_reel(timeline, clip))
-    if not 0 <= word < len(frames):
-        raise TempikError("The title has no such word with a time of its own.")
+    placed = on_reel(timeline, clip)
+    count = len(words_of(record.title.text)) if record.title is not None else 0
+    if not 0 <= word < count:
+        raise TempikError(f"The title has {plural(count, 'word')}; choose one of them.")
+    if WORD not in record.keys:
+        return _first_word_at(reel, record, word, frame, within)
+    frames = word_frames(timeline, placed)
     point = timeline.point_at(frame, within)
     frame = timeline.frame_of_point(point) if point is not None else frame
     low = frames[word - 1] if word else 0
@@ -163,6 +184,18 @@ def with_word_at(reel: Reel, clip: str, word: int, frame: int, within: int = 0) 
         made = kept or _key(timeline, at)
         keys.append(replace(made, value=float(number + 1)))
     return with_clips(reel, [replace(record, keys={**record.keys, WORD: tuple(keys)})])
+
+
+def _first_word_at(reel: Reel, clip: Clip, word: int, frame: int, within: int) -> Reel:
+    timeline = timeline_of(reel)
+    placed = on_reel(timeline, clip.id)
+    assert clip.title is not None
+    count = len(words_of(clip.title.text))
+    point = timeline.point_at(frame, within)
+    frame = max(timeline.frame_of_point(point) if point is not None else frame, placed.first)
+    keys = [replace(_key(timeline, placed.first), value=float(word))] if word and frame > placed.first else []
+    keys.append(replace(_key(timeline, frame), value=float(count)))
+    return with_clips(reel, [replace(clip, keys={**clip.keys, WORD: tuple(keys)})])
 
 
 def _key_frames(timeline: Timeline, clip: Clip) -> list[int]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 import re
 from bisect import bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -13,6 +13,7 @@ from tempik.disk.reading import read_whole
 from tempik.disk.writing import write_whole
 from tempik.errors import TempikError
 from tempik.titles.line import Line
+from tempik.titles.words import BOUND, JOINER, PARTED, cleaned, spans_of, unspaced, words_of
 
 KINDS = (".lrc", ".srt", ".vtt")
 MOST_MB = 4
@@ -117,14 +118,32 @@ def _lrc_words(body: str) -> tuple[str, tuple[float, ...]]:
     marks = list(_LRC_WORD.finditer(body))
     if not marks:
         return body.strip(), ()
-    words: list[str] = []
-    times: list[float] = []
-    for mark, after in zip(marks, [*marks[1:], None], strict=True):
-        text = body[mark.end() : after.start() if after is not None else len(body)].split()
-        words += text
-        times += [_seconds(mark[1], mark[2], mark[3])] * len(text)
-    before = body[: marks[0].start()].split()
-    return " ".join([*before, *words]), tuple(times) if not before else ()
+    times = [_seconds(mark[1], mark[2], mark[3]) for mark in marks]
+    before = body[: marks[0].start()]
+    text, words_s = _of_pieces([before, *_between(body, marks)], [0.0, *times])
+    return text, words_s if not before.strip() else ()
+
+
+def _between(body: str, marks: Sequence[re.Match[str]]) -> list[str]:
+    """Return what follows each mark, up to the next."""
+    ends = [*(mark.start() for mark in marks[1:]), len(body)]
+    return [body[mark.end() : end] for mark, end in zip(marks, ends, strict=False)]
+
+
+def _of_pieces(pieces: Sequence[str], times: Sequence[float]) -> tuple[str, tuple[float, ...]]:
+    """Return a line's text and its words' times, of pieces that each have one: a piece that follows the one before without a space is a
+    part of a word."""
+    text, words_s = "", list[float]()
+    for piece, time_s in zip(pieces, times, strict=True):
+        if (
+            text
+            and piece
+            and not (text[-1].isspace() or piece[0].isspace() or unspaced(text[-1]) or unspaced(piece[0]))
+        ):
+            text += PARTED
+        text += piece
+        words_s += [time_s] * len(words_of(piece))
+    return re.sub(r"[^\S\n]+", " ", text).strip(), tuple(words_s)
 
 
 # A cue's times in SubRip (a comma before the thousandths) and WebVTT (a full stop, hours where there are any; W3C, WebVTT, 4.1).
@@ -171,12 +190,11 @@ def _from_vtt(text: str) -> list[Line]:
     if not text.lstrip("\ufeff").startswith("WEBVTT"):
         return out
     for start, end, raw in _cues(text):
-        times = [_stamp_s(found.groups()) for found in _WORD.finditer(raw)]
-        body = html.unescape(re.sub(r"<[^<>\n]*>", "", raw)).strip()
-        words = tuple(times) if times and len(times) == len(body.split()) else ()
-        if times and len(times) == len(body.split()) - 1:
-            words = (start, *times)
-        out.append(Line(start, end, body, words))
+        marks = list(_WORD.finditer(raw))
+        before = raw[: marks[0].start()] if marks else raw
+        pieces = [html.unescape(re.sub(r"<[^<>\n]*>", "", piece)) for piece in (before, *_between(raw, marks))]
+        body, words_s = _of_pieces(pieces, [start, *(_stamp_s(mark.groups()) for mark in marks)])
+        out.append(Line(start, end, body, words_s if marks else ()))
     return out
 
 
@@ -197,10 +215,7 @@ def written(lines: tuple[Line, ...], kind: str) -> str:
         raise TempikError(f"{kind} is no kind of lyrics; write .lrc, .srt or .vtt.")
     rows = []
     for line, after in zip(lines, [*lines[1:], None], strict=True):
-        text = " ".join(line.text.split("\n"))
-        words = text.split()
-        if line.words_s and len(line.words_s) == len(words):
-            text = " ".join(f"<{_lrc_time(t)}>{w}" for t, w in zip(line.words_s, words, strict=True))
+        text = _timed(line, lambda t: f"<{_lrc_time(t)}>", str) or " ".join(_bare(line.text).split("\n"))
         rows.append(f"[{_lrc_time(line.start_s)}]{text}")
         if after is None or after.start_s > line.end_s + 0.01:
             rows.append(f"[{_lrc_time(line.end_s)}]")
@@ -208,16 +223,32 @@ def written(lines: tuple[Line, ...], kind: str) -> str:
 
 
 def _vtt_text(line: Line) -> str:
-    words = line.text.split()
-    if line.words_s and len(line.words_s) == len(words):
-        stamped = zip(line.words_s, words, strict=True)
-        return " ".join(f"<{_vtt_time(t)}>{html.escape(w, quote=False)}" for t, w in stamped)
-    return html.escape(_unbroken(line.text), quote=False)
+    def escaped(text: str) -> str:
+        return html.escape(text, quote=False)
+
+    return _timed(line, lambda t: f"<{_vtt_time(t)}>", escaped) or escaped(_unbroken(line.text))
+
+
+def _timed(line: Line, stamp: Callable[[float], str], escaped: Callable[[str], str]) -> str:
+    """Return a line with the time of each word before it, parts of a word close together; '' where its words have none."""
+    spans, text = spans_of(line.text), cleaned(line.text)
+    if not spans or len(line.words_s) != len(spans):
+        return ""
+    out = ""
+    for number, (begin, end) in enumerate(spans):
+        between = text[spans[number - 1][1] : begin] if number else ""
+        out += (" " if between.strip(PARTED) else "") + stamp(line.words_s[number]) + escaped(_bare(text[begin:end]))
+    return out
+
+
+def _bare(text: str) -> str:
+    """Return a text without what joins and parts words and is not seen."""
+    return text.replace(JOINER, " ").replace(PARTED, "").replace(BOUND, "")
 
 
 def _unbroken(text: str) -> str:
     """Return words without blank lines: one would end the caption."""
-    return "\n".join(line for line in text.split("\n") if line.strip())
+    return "\n".join(line for line in _bare(text).split("\n") if line.strip())
 
 
 def _vtt_time(seconds: float) -> str:

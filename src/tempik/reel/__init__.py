@@ -46,7 +46,7 @@ from tempik.reel.model import (
 from tempik.reel.points import beats_between, grid_of, is_beat, is_steady, metre_of, point_of, points_of
 from tempik.reel.sound import Ducking, Mix, MixerChannel, SoundClip, SoundFile, SoundLane, SoundTrack
 from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, PointKind, Reading, SongPiece, Soundtrack
-from tempik.reel.title import Arrival, Title
+from tempik.reel.title import Arrival, Title, WordStyle
 from tempik.reel.transition import Transition, TransitionUnit
 
 __all__ = [
@@ -111,6 +111,7 @@ __all__ = [
     "TransitionUnit",
     "VideoTrack",
     "Wheel",
+    "WordStyle",
     "beats_between",
     "by_id",
     "grid_of",

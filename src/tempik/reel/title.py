@@ -25,6 +25,15 @@ class Arrival(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     way: ArrivalWay = "up"
 
 
+class WordStyle(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What sets one word of a title off from the others: its number from 0, a colour of its own (None: the title's), and how many
+    times as large it is."""
+
+    word: int
+    colour: str | None = None
+    size: float = 1.0
+
+
 class Title(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A text and how it is set.
 
@@ -32,7 +41,8 @@ class Title(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     such a share too. `outline`, `letter` (more room between letters) and the shadow's and the box's measures are in ems,
     `line` is from line to line in ems. `shadow` and `box` say how strong they are, 0 for none. `by` is what comes and goes
     as one. Words that have keys (`Clip.keys["word"]`: how many are shown from there) stay once they have come, are shown one
-    at a time, or are lit up in `lit_colour` among the others.
+    at a time, or are lit up in `lit_colour` among the others. `words` are those that are set off from the others, each once and in
+    order. A no-break space (U+00A0) joins two words, a zero width space (U+200B) parts one in two.
     """
 
     text: str = ""
@@ -60,6 +70,7 @@ class Title(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     by: By = "all"
     showing: Showing = "stay"
     lit_colour: str = "#ffc94d"
+    words: tuple[WordStyle, ...] = ()
 
 
 # The settings of a title that have one value each.
@@ -93,6 +104,11 @@ TITLE_SETTINGS = by_name(
     ),
     Setting("lit_colour", "lit", "#ffc94d", does="The colour of the word that is lit"),
 )  # fmt: skip
+
+WORD_SETTINGS = by_name(
+    Setting("colour", "colour", "#ffffff", does="The word's own colour"),
+    Setting("size", "size", 1.0, 0.2, 5, does="How large the word is beside the others", step=10),
+)
 
 ARRIVAL_SETTINGS = by_name(
     Setting(

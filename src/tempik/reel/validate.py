@@ -17,7 +17,7 @@ from tempik.reel.model import Clip, Curve, Footage, Reel, Shaped, SpeedShape
 from tempik.reel.nests import all_clips, all_lanes, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.soundtrack import Soundtrack
-from tempik.reel.title import TITLE_SETTINGS, Title
+from tempik.reel.title import TITLE_SETTINGS, WORD_SETTINGS, Title
 from tempik.reel.transition import TRANSITION_SETTINGS, Transition
 from tempik.reel.validate_sound import sound_problems
 from tempik.rhythm.records import Beat, Onset
@@ -300,6 +300,11 @@ def title_problems(title: Title, whose: str) -> Iterator[str]:
     if len(title.text) > MOST_TITLE:
         yield f"{whose} has a title of {len(title.text)} characters; keep it to {MOST_TITLE}."
     yield from of_settings(TITLE_SETTINGS.values(), title, f"{whose} has a title with")
+    for style in title.words:
+        yield from of_settings(WORD_SETTINGS.values(), style, f"{whose} has a title whose word {style.word + 1} has")
+    numbers = [style.word for style in title.words]
+    if numbers != sorted(set(numbers)) or any(not 0 <= n < MOST_TITLE for n in numbers):
+        yield f"{whose} has a title whose words are set off twice or out of order."
     for arrival in (title.enter, title.leave):
         if not 0 < arrival.length <= MOST_JOIN[arrival.unit]:
             yield f"{whose} has a title that comes or goes over {arrival.length:g} {arrival.unit}; that cannot be."

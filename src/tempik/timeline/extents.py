@@ -36,12 +36,20 @@ def corners_of(timeline: Timeline, placed: PlacedClip, frame: float) -> Corners:
 def title_corners(title: Title, at: Position, height_ratio: float) -> Corners:
     """Return the corners of a title's words where it stands, as `corners_of` does; `height_ratio` is the frame's height against its width."""
     block = laid_out(title)
-    half = np.array([block.width, block.height]) * title.size * at.zoom / 2
-    turn = np.radians(at.turn_deg)
-    about = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    ems = np.array([[0, 0, 1], [block.width, 0, 1], [block.width, block.height, 1], [0, block.height, 1]])
+    return np.asarray((ems @ ems_to_frame(title, at, height_ratio).T)[:, :2])
+
+
+def ems_to_frame(title: Title, at: Position, height_ratio: float) -> Matrix:
+    """Return the affine, shape (3, 3), from ems from the corner of a title's block to shares of the frame."""
+    block = laid_out(title)
+    em, turn = title.size * at.zoom, np.radians(at.turn_deg)
+    about = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]) * em
     middle = np.array([0.5 + at.x, (0.5 + at.y) * height_ratio])
-    signs = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
-    return np.asarray((middle + (signs * half) @ about.T) / [1.0, height_ratio])
+    moved = middle - about @ [block.width / 2, block.height / 2]
+    matrix = np.eye(3)
+    matrix[:2, :2], matrix[:2, 2] = about, moved
+    return np.asarray(np.diag([1.0, 1 / height_ratio, 1.0]) @ matrix)
 
 
 def holds(corners: NDArray[np.float64], x: float, y: float) -> bool:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from PIL import Image
 
 Colours = NDArray[np.uint8]
+SPACE_EM = 0.12  # about half of what lies between two words
 MOST_PX = 8192  # of a side of what is drawn: beyond it there is no picture that could show it
 
 
@@ -46,8 +47,6 @@ def drawn(
     what, number = part
     word = number if what == "word" else number // 1000
     block = laid_out(title, word if alone else None)
-    if alone:
-        word = 0
     chosen: list[Standing] = list(block.pieces)
     if what == "line":
         chosen = [p for p in chosen if p.line == number]
@@ -64,7 +63,9 @@ def drawn(
     if canvas is None:
         return None
     left, top, wide, height_px = canvas
-    letters = _letters(title, block, chosen, em_px, canvas, title.lit_colour if lit else title.colour)
+    own = {s.word: s.colour for s in title.words if s.colour is not None}
+    colours = {p.word: title.lit_colour if lit else own.get(p.word, title.colour) for p in chosen}
+    letters = _letters(title, chosen, em_px, canvas, colours)
     made = letters
     if title.shadow > 0 and chosen:
         made = _over(letters, _shadow(title, letters, em_px))
@@ -103,8 +104,8 @@ def _canvas(
     reach = title.outline + 0.5  # letters may swing out of their line
     lefts = [p.x for p in chosen] + ([-title.box_pad] if with_box else [])
     rights = [p.x + p.width for p in chosen] + ([block.width + title.box_pad] if with_box else [])
-    tops = [p.y - block.ascent for p in chosen] + ([-title.box_pad] if with_box else [])
-    ends = [p.y + block.descent for p in chosen] + ([block.height + title.box_pad] if with_box else [])
+    tops = [p.y - block.ascent * p.scale for p in chosen] + ([-title.box_pad] if with_box else [])
+    ends = [p.y + block.descent * p.scale for p in chosen] + ([block.height + title.box_pad] if with_box else [])
     soft = 3 * title.shadow_soft if title.shadow > 0 else 0.0
     across, down = (abs(v) + soft if title.shadow > 0 else 0.0 for v in (title.shadow_x, title.shadow_y))
     left = math.floor((min(lefts) - reach - across) * em_px)
@@ -117,27 +118,35 @@ def _canvas(
 
 
 def _letters(
-    title: Title, block: Block, chosen: list[Standing], em_px: float, canvas: tuple[int, int, int, int], colour: str
+    title: Title, chosen: list[Standing], em_px: float, canvas: tuple[int, int, int, int], colours: dict[int, str]
 ) -> Colours:
     from PIL import Image, ImageDraw  # not at start-up
 
     left, top, wide, height_px = canvas
     stroke = title.outline * em_px
-    ground = title.outline_colour if stroke > 0 else colour
+    ground = title.outline_colour if stroke > 0 else next(iter(colours.values()), title.colour)
     image = Image.new("RGBA", (wide, height_px), ground + "00")
     draw = ImageDraw.Draw(image)
+    if stroke <= 0 and len(set(colours.values())) > 1:
+        # Soft edges of letters are mixed with what is clear about them: that has their own colour.
+        for piece, space in [*((p, SPACE_EM) for p in chosen), *((p, 0.0) for p in chosen)]:
+            reach, x, y = space * piece.scale, piece.x, piece.y
+            box = (x - reach, y - 1.5 * piece.scale, x + piece.width + reach, y + piece.scale)
+            at = tuple(v * em_px - (top if n % 2 else left) for n, v in enumerate(box))
+            draw.rectangle(at, fill=colours[piece.word] + "00")
     for outlined in (True, False) if stroke > 0 else (False,):
         for piece in chosen:
+            own_px = em_px * piece.scale
             for run in piece.runs:
-                at = ((piece.x + run.x) * em_px - left, piece.y * em_px - top)
+                at = (piece.x * em_px + run.x * own_px - left, piece.y * em_px - top)
                 if bitmap_size(run.face):
                     if not outlined:
-                        _draw_bitmap(image, run, at, em_px)
+                        _draw_bitmap(image, run, at, own_px)
                     continue
                 for text, x in _spread(run, title.letter):
                     draw.text(
-                        (at[0] + x * em_px, at[1]), text, font=font_at(run.face, em_px), anchor="ls",
-                        fill=ground if outlined else colour, stroke_width=stroke if outlined else 0,
+                        (at[0] + x * own_px, at[1]), text, font=font_at(run.face, own_px), anchor="ls",
+                        fill=ground if outlined else colours[piece.word], stroke_width=stroke if outlined else 0,
                         direction="rtl" if run.rtl else "ltr", embedded_color=True,
                     )  # fmt: skip
     return np.asarray(image, dtype=np.uint8)

@@ -14,6 +14,11 @@ JOINED = ((0x0600, 0x08FF), (0xFB50, 0xFDFF), (0xFE70, 0xFEFF), (0x0700, 0x074F)
           (0x1000, 0x109F), (0x1780, 0x17FF), (0x1800, 0x18AF))  # fmt: skip
 
 
+# A no-break space makes two words one, a zero width space makes two of one (The Unicode Standard, 23.2).
+# Between words of a script without spaces a word joiner does it.
+JOINER, PARTED, BOUND = "\u00a0", "\u200b", "\u2060"
+
+
 class LinePiece(NamedTuple):
     """A piece of a line that is not broken: its text without the space after it, and the number of its word."""
 
@@ -39,14 +44,15 @@ def pieces_of(text: str) -> tuple[tuple[LinePiece, ...], ...]:
         pieces: list[LinePiece] = []
         begins = True
         for unit in _units(line):
-            bare = unit.rstrip()
+            bare = unit.rstrip().rstrip(PARTED)
             if not bare:
                 begins = True
                 continue
+            spaced = bool(unit) and unit[-1].isspace()
             if begins or _in(bare[0], UNSPACED) or (pieces and _in(pieces[-1].text[-1], UNSPACED)):
                 word += 1
             begins = len(bare) < len(unit)
-            pieces.append(LinePiece(bare, word, begins))
+            pieces.append(LinePiece(bare, word, spaced))
         out.append(tuple(pieces))
     return tuple(out)
 
@@ -72,6 +78,18 @@ def words_of(text: str) -> tuple[str, ...]:
     return tuple(out)
 
 
+@lru_cache(256)
+def spans_of(text: str) -> tuple[tuple[int, int], ...]:
+    """Return from where to where each word lies in a cleaned text."""
+    out = []
+    bare, at = cleaned(text), 0
+    for word in words_of(text):
+        begin = bare.index(word, at)
+        at = begin + len(word)
+        out.append((begin, at))
+    return tuple(out)
+
+
 def clusters_of(text: str) -> list[str]:
     """Return a text by what a reader takes for one letter (UAX #29)."""
     from uniseg.graphemecluster import grapheme_clusters
@@ -88,6 +106,11 @@ def backward(text: str) -> bool | None:
         if kind == "L":
             return False
     return None
+
+
+def unspaced(character: str) -> bool:
+    """Tell whether a character is of a script that puts no space between words."""
+    return _in(character, UNSPACED)
 
 
 def joins(text: str) -> bool:

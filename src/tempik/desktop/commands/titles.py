@@ -7,17 +7,19 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QInputDialog, QWidget
 
 from tempik.desktop.commands.files import ask_open, file_to_write
 from tempik.desktop.commands.registry import CommandStep, command
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.digits import plural
-from tempik.edit import titles
+from tempik.edit import title_words, titles
 from tempik.errors import TempikError
 from tempik.project.lyrics import Lyrics, read_lyrics, write_lyrics
+from tempik.project.title_looks import kept_title_look, removed_title_look
 from tempik.reel import Clip, Framing, Reel, Title
+from tempik.titles.looks import TitleLook
 
 OPEN_FILTER = "Lyrics and subtitles (*.lrc *.srt *.vtt)"
 SAVE_FILTER = "Lyrics (*.lrc);;Subtitles, SubRip (*.srt);;Subtitles, WebVTT (*.vtt)"
@@ -28,6 +30,7 @@ class TitleCommands(QObject):
     """What keys and menus do to titles. A new one takes its look and place from the one that was shown last."""
 
     laid = Signal()  # a title was laid: its words are to be typed
+    looks_changed = Signal()  # one's own looks are others now
 
     def __init__(self, project: Project, worker: Worker, window: QWidget) -> None:
         super().__init__(project)
@@ -57,7 +60,7 @@ class TitleCommands(QObject):
     @property
     def look(self) -> Title:
         """How a new title is set."""
-        return replace(self._look, text="") if self._look is not None else titles.LYRIC
+        return replace(self._look, text="", words=()) if self._look is not None else titles.LYRIC
 
     @command("Titles", "A title at the playhead", ("Ctrl+T",), "song")
     def add_title(self) -> None:
@@ -85,6 +88,73 @@ class TitleCommands(QObject):
         names = self.chosen()
         if names:
             self.project.change(what, lambda reel: titles.with_title_fields(reel, names, **fields))
+
+    # Words
+
+    def set_words(self, what: str, words: list[int], **fields: object) -> bool:
+        """Set words of the title that is worked on off from the others."""
+        clip = self.clip
+        return clip is not None and self.project.change(
+            what, lambda reel: title_words.with_word_style(reel, clip.id, words, **fields)
+        )
+
+    def join_words(self, first: int, last: int) -> bool:
+        """Make one word of those from the first to the last."""
+        clip = self.clip
+        return clip is not None and self.project.change(
+            "Words joined", lambda reel: title_words.with_words_joined(reel, clip.id, first, last)
+        )
+
+    def part_word(self, word: int) -> bool:
+        """Make two words of one."""
+        clip = self.clip
+        return clip is not None and self.project.change(
+            "Word parted", lambda reel: title_words.with_word_parted(reel, clip.id, word)
+        )
+
+    # Looks
+
+    def lay_look(self, look: TitleLook) -> None:
+        """Set the selected titles as a look does."""
+        names, without = self.chosen(), list[str]()
+        if not names:
+            self.project.messages.say("Select a title first, or add one at the playhead (Ctrl+T).", True)
+            return
+
+        def edit(reel: Reel) -> Reel:
+            made, without[:] = titles.with_title_look(reel, names, look)
+            return made
+
+        if self.project.change(f"Title: {look.name}", edit) and without:
+            self.project.messages.say("No chosen point lies in the title's slot: its words come at once.")
+
+    def ask_keep_look(self) -> None:
+        """Ask for a name and keep the look of the title that is worked on."""
+        if self.clip is None:
+            self.project.messages.say("Select a title first; its look is kept.", True)
+            return
+        name, yes = QInputDialog.getText(self.window, "Keep this look", "Its name:")
+        if yes:
+            self.keep_look(name)
+
+    def keep_look(self, name: str) -> None:
+        """Keep the look of the title that is worked on under a name."""
+        if self.clip is not None:
+            clip = self.clip
+            self._with_library(lambda: kept_title_look(title_words.look_of(clip, name)), f"'{name.strip()}' is kept.")
+
+    def forget_look(self, look: TitleLook) -> None:
+        """Take a look away from one's own."""
+        self._with_library(lambda: removed_title_look(look.name), f"'{look.name}' is no longer among yours.")
+
+    def _with_library(self, act: Callable[[], object], done: str) -> None:
+        try:
+            act()
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.project.messages.say(done)
+        self.looks_changed.emit()
 
     @command("Titles", "Words on the next points, one each", ("Ctrl+Shift+T",), "clips")
     def words_each(self) -> CommandStep:

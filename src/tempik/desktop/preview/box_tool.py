@@ -306,7 +306,7 @@ class BoxTool:
         self.placing.settle(self._said("centred"))
 
     def settle(self) -> None:
-        if self._grip and self._moved:
+        if self.dragging:
             self.placing.settle(self._said(DONE[self._grip.split()[0]]))
         elif self._next is not None and self._next != self.project.selection.clip_id:
             self.project.selection.select_clip(self._next)
@@ -332,6 +332,11 @@ class BoxTool:
             self.placing.shift(lambda at: replace(at, x=round(at.x + dx, 9), y=round(at.y + dy, 9)))
         self.placing.settle(self._said("nudged"))
         return True
+
+    @property
+    def dragging(self) -> bool:
+        """Whether the layer is being dragged."""
+        return bool(self._grip) and self._moved
 
     def numbers(self) -> str:
         """Return what the last gesture set, as it stands: pixels from the middle, percent or degrees."""
@@ -411,7 +416,7 @@ class BoxTool:
                 p.drawRoundedRect(QRectF(-9, -2.5, 18, 5), 2, 2)
                 p.restore()
         p.setBrush(Qt.BrushStyle.NoBrush)
-        if self._grip and self._moved:
+        if self.dragging:
             middle = corners.mean(axis=0) * self._size
             paint_numbers(p, box, self.numbers(), QPointF(float(middle[0]), float(middle[1])))
 

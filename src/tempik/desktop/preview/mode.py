@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple, Protocol
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QInputMethodEvent, QKeyEvent, QPainter
+from PySide6.QtWidgets import QWidget
 
 Keys = Qt.KeyboardModifier
 NO_KEYS = Qt.KeyboardModifier.NoModifier
@@ -26,6 +27,26 @@ class ByKeys(Protocol):
 
     def set_numbers(self, text: str) -> bool:
         """Set by what was typed what the last gesture set; False where it cannot be read."""
+
+
+class Writing(Protocol):
+    """Words that are typed where they stand in the preview."""
+
+    @property
+    def typing(self) -> bool:
+        """Whether keys are for the words."""
+
+    def takes(self, event: QKeyEvent) -> bool:
+        """Whether a key is for the words, before commands have it."""
+
+    def typed(self, event: QKeyEvent | QInputMethodEvent) -> None:
+        """A key was pressed, or an input method gave text."""
+
+    def stop(self) -> None:
+        """Keys are for others from now on."""
+
+    def bar_place(self, box: QRectF, room: QSize) -> QPointF | None:
+        """Return where the top left of the bar of `room` belongs, the picture being in `box`; None to hide it."""
 
 
 class PreviewTool(Protocol):
@@ -69,8 +90,11 @@ def straight(by: QPointF, height_ratio: float, keys: Keys) -> QPointF:
 
 class PreviewMode(NamedTuple):
     """`tool` takes the drags of a page's own, else layers are taken hold of once the preview was clicked; `box` takes the arrows and
-    typed numbers, where it is not the preview's own; `focus` shows where the chosen lane's focus is."""
+    typed numbers, where it is not the preview's own; `focus` shows where the chosen lane's focus is. `writing` takes keys while words are
+    typed in the picture, and says where `bar`, which lies over the picture, belongs."""
 
     tool: PreviewTool | None = None
     box: ByKeys | None = None
     focus: bool = False
+    writing: Writing | None = None
+    bar: QWidget | None = None

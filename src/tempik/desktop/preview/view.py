@@ -7,6 +7,7 @@ from PySide6.QtGui import (
     QColor,
     QFocusEvent,
     QImage,
+    QInputMethodEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -18,6 +19,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from tempik.desktop.preview.box_tool import BoxTool
+from tempik.desktop.preview.floating import place_bar
 from tempik.desktop.preview.guides import paint_safe_area
 from tempik.desktop.preview.mode import ByKeys, PreviewMode, PreviewTool
 from tempik.desktop.session.document import Project
@@ -95,7 +97,15 @@ class Preview(QWidget):
 
     def set_mode(self, mode: PreviewMode) -> None:
         """Work as a page wants it to."""
+        if self.mode.bar is not None and self.mode.bar is not mode.bar:
+            self.mode.bar.hide()
+        if self.mode.writing is not None and self.mode.writing is not mode.writing:
+            self.mode.writing.stop()
         self.mode = mode
+        if mode.bar is not None and mode.bar.parent() is not self:
+            mode.bar.setParent(self)
+            mode.bar.hide()
+        self.setAttribute(Qt.WidgetAttribute.WA_InputMethodEnabled, mode.writing is not None)
         if mode.tool is not None:
             mode.tool.shown_on(self.update)
         self.ask_place(False)
@@ -159,6 +169,7 @@ class Preview(QWidget):
             p.save()
             self._tool.paint(p, box)
             p.restore()
+        place_bar(self, lambda: self.mode, box, shown=self.looking.image is None)
         if self.mode.focus:
             self._paint_focus(p, box)
         if self.guides:
@@ -290,7 +301,13 @@ class Preview(QWidget):
         # A menu or the numbers' own field take the focus for a moment only.
         if event.reason() != Qt.FocusReason.PopupFocusReason and not self.typing.isVisible():
             self._awake = False
+            if self.mode.writing is not None:
+                self.mode.writing.stop()
         self.update()
+
+    def inputMethodEvent(self, event: QInputMethodEvent) -> None:
+        if self.mode.writing is not None and self.mode.writing.typing:
+            self.mode.writing.typed(event)
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._takes(event):
@@ -299,7 +316,10 @@ class Preview(QWidget):
         return super().event(event)
 
     def _takes(self, event: QKeyEvent) -> bool:
-        """Whether a key is for the layer in the box."""
+        """Whether a key is for the layer in the box, or for words that are typed in the picture."""
+        if self._writes:
+            assert self.mode.writing is not None
+            return self.mode.writing.takes(event)
         if self.box is None or self.box.placed() is None or not (self._awake or self.mode.box is not None):
             return False
         plain = event.modifiers() & ~(Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.KeypadModifier)
@@ -307,9 +327,16 @@ class Preview(QWidget):
             return False
         return event.key() in ARROWS or event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
+    @property
+    def _writes(self) -> bool:
+        return self.mode.writing is not None and self.mode.writing.typing
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         box = self.box
-        if box is None or not self._takes(event):
+        if self._writes and self._takes(event):
+            assert self.mode.writing is not None
+            self.mode.writing.typed(event)
+        elif box is None or not self._takes(event):
             super().keyPressEvent(event)
         elif event.key() in ARROWS:
             across, up = ARROWS[Qt.Key(event.key())]

@@ -45,8 +45,11 @@ def as_pixmap(picture: Picture) -> QPixmap:
 class PictureTiles(TileGrid):
     """A grid of named pictures: each at rest, made when it is first seen, and one that plays while it is pointed at."""
 
-    def __init__(self, gap: int, columns: int, plays: bool = False) -> None:
-        super().__init__((TILE_W, PICTURE_H + NAME_H), gap, columns, plays)
+    def __init__(
+        self, gap: int, columns: int, plays: bool = False, size: tuple[int, int] = (TILE_W, PICTURE_H)
+    ) -> None:
+        super().__init__((size[0], size[1] + NAME_H), gap, columns, plays)
+        self.size_px = size
         self._rest: dict[tuple[str, bool], QPixmap] = {}
 
     def title_of(self, item: Any) -> str:
@@ -74,8 +77,9 @@ class PictureTiles(TileGrid):
         p.drawPixmap(box.topLeft(), self.playing(item) if under and self.tick else self._rest[key])
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(QColor(theme.RHYTHM if used else theme.TEXT if under else theme.LINE), 1.6))
-        p.drawRoundedRect(QRectF(box.left() + 0.8, box.top() + 0.8, TILE_W - 1.6, PICTURE_H - 1.6), 3, 3)
+        wide, high = self.size_px
+        p.drawRoundedRect(QRectF(box.left() + 0.8, box.top() + 0.8, wide - 1.6, high - 1.6), 3, 3)
         p.setFont(words(12))
         p.setPen(QColor(theme.TEXT if used or under else theme.QUIET))
-        shown = p.fontMetrics().elidedText(self.title_of(item), Qt.TextElideMode.ElideRight, TILE_W)
-        p.drawText(QRectF(box.left(), box.top() + PICTURE_H, TILE_W, NAME_H), Qt.AlignmentFlag.AlignCenter, shown)
+        shown = p.fontMetrics().elidedText(self.title_of(item), Qt.TextElideMode.ElideRight, wide)
+        p.drawText(QRectF(box.left(), box.top() + high, wide, NAME_H), Qt.AlignmentFlag.AlignCenter, shown)

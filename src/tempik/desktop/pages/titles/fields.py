@@ -1,16 +1,17 @@
-"""How a title is set, and how its words come and go: one control for each value."""
+"""How a title is set, and how its words come and go: one control for each value, the ways to come and go as pictures that play."""
 
 from __future__ import annotations
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from tempik.desktop.widgets.controls import Dropdown, Number
-from tempik.desktop.widgets.form import Part, SettingsForm, grid, line, low
+from tempik.desktop.pages.titles.tiles import ArrivalTiles
+from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.controls import Dropdown, Number, Toggles
+from tempik.desktop.widgets.form import Part, SettingsForm, column, grid, holder, line, low, scrolled
 from tempik.reel import Arrival, Title
 from tempik.reel.title import ARRIVAL_SETTINGS, TITLE_SETTINGS
-from tempik.titles import ARRIVALS
 from tempik.titles.fonts import families
 from tempik.titles.motion import WITH_WAY
 
@@ -19,6 +20,10 @@ SHOWN = (
     "lit_colour", "align", "by", "showing",
 )  # fmt: skip
 COLOUR_W = 66
+PANES = (
+    ("letters", "letters", "Font, size, colour, edges, shadow and ground"),
+    ("moves", "come and go", "How the words come and go"),
+)
 
 
 class TitleFields(QWidget):
@@ -28,7 +33,7 @@ class TitleFields(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.font_box, self.style_box = Dropdown(letters=12), Dropdown(letters=6)
+        self.font_box, self.style_box = Dropdown(letters=10), Dropdown(letters=6)
         self.font_box.setToolTip("The font's family: three of ours first, then the system's")
         self.style_box.setToolTip("Which of the family")
         low(self.font_box, self.style_box)
@@ -36,30 +41,52 @@ class TitleFields(QWidget):
         self.style_box.told.connect(lambda name: self.edited.emit("style", name))
         self.form = SettingsForm(TITLE_SETTINGS, SHOWN, {n: COLOUR_W for n in SHOWN if n.endswith("colour")})
         self.form.edited.connect(self.edited)
-        self.arrivals = {
-            "enter": ArrivalFields("How its words come"),
-            "leave": ArrivalFields("How they go"),
-        }
+        self.arrivals = {"enter": ArrivalFields(going=False), "leave": ArrivalFields(going=True)}
         for side, fields in self.arrivals.items():
             fields.edited.connect(lambda arrival, side=side: self.edited.emit(side, arrival))
-        self._lay_out()
+        self.panes = QStackedWidget()
+        self.panes.addWidget(scrolled(self._letters()))
+        self.panes.addWidget(scrolled(self._moves()))
+        self.pane = Toggles(PANES)
+        for number in range(len(PANES)):
+            marks.mark(self.pane.button(number), "tab", "pane")
+        self.pane.show_value("letters")
+        self.pane.told.connect(self.show_pane)
+        column(self.pane, (self.panes, 1), over=self, spacing=4)
 
-    def _lay_out(self) -> None:
-        f, come, go = self.form, self.arrivals["enter"], self.arrivals["leave"]
+    def show_pane(self, name: str) -> None:
+        """Show one of the two panes."""
+        self.pane.show_value(name)
+        self.panes.setCurrentIndex([pane for pane, _, _ in PANES].index(name))
+
+    def _letters(self) -> QWidget:
+        f = self.form
 
         def two(number: str, colour: str) -> Part:
             return line((f[number], 1), f[colour])
 
-        grid(
-            ("font", self.font_box, "style", self.style_box, "size", f["size"]),
-            ("colour", f["colour"], "align", f["align"], "width", f["wrap"]),
-            ("outline", two("outline", "outline_colour"), "letters", f["letter"], "lines", f["line"]),
-            ("shadow", two("shadow", "shadow_colour"), "box", two("box", "box_colour")),
-            ("comes", come.what, (come.how, 2), (f["by"], 2)),
-            ("goes", go.what, (go.how, 2), (line((f["showing"], 1), f["lit_colour"]), 2)),
-            over=self,
-            wide=(1, 3, 5),
+        made = grid(
+            ("font", self.font_box, "size", f["size"]),
+            ("style", self.style_box, "colour", f["colour"]),
+            ("align", f["align"], "width", f["wrap"]),
+            ("outline", two("outline", "outline_colour"), "letters", f["letter"]),
+            ("shadow", two("shadow", "shadow_colour"), "lines", f["line"]),
+            ("box", two("box", "box_colour"), None, None),
+            wide=(1, 3),
         )
+        return holder(column(made, None))
+
+    def _moves(self) -> QWidget:
+        f, come, go = self.form, self.arrivals["enter"], self.arrivals["leave"]
+        made = grid(
+            ("comes", (come.tiles, 3)),
+            ("over", (line((come.length, 1), (come.form["unit"], 1), (come.form["way"], 1)), 3)),
+            ("goes", (go.tiles, 3)),
+            ("over", (line((go.length, 1), (go.form["unit"], 1), (go.form["way"], 1)), 3)),
+            ("words", f["showing"], f["lit_colour"], f["by"]),
+            wide=(1, 3),
+        )
+        return holder(column(made, None))
 
     def show_title(self, title: Title) -> None:
         """Show a title as it is."""
@@ -73,27 +100,23 @@ class TitleFields(QWidget):
 
 
 class ArrivalFields(QObject):
-    """How words come, or go. `what` and `how` are its two lines; `edited` carries the whole of it."""
+    """How words come, or go: the kinds as pictures, and over how long, which way. `edited` carries the whole of it."""
 
     edited = Signal(object)
 
-    def __init__(self, tip: str) -> None:
+    def __init__(self, going: bool) -> None:
         super().__init__()
         self._shown = Arrival()
-        self.kind = Dropdown((name, name) for name in ARRIVALS)
-        self.kind.setToolTip(tip)
-        low(self.kind)
+        self.tiles = ArrivalTiles(going)
+        self.tiles.picked.connect(lambda tile: self._change("kind", tile.name))
         self.form = SettingsForm(ARRIVAL_SETTINGS)
         self.length: Number = self.form["length"]
-        self.kind.told.connect(lambda kind: self._change("kind", kind))
         self.form.edited.connect(self._change)
-        self.what = line((self.kind, 1), (self.length, 1))
-        self.how = line((self.form["unit"], 1), (self.form["way"], 1))
 
     def show_arrival(self, arrival: Arrival) -> None:
         """Show how words come, or go."""
         self._shown = arrival
-        self.kind.show_value(arrival.kind)
+        self.tiles.choose(arrival.kind)
         self.form.show_record(arrival)
         self.form.enable(arrival.kind != "none", "length", "unit")
         self.form.enable(arrival.kind in WITH_WAY, "way")

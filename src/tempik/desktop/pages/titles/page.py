@@ -1,28 +1,39 @@
-"""The Titles page: the words on the left, how they are set and how they come and go beside them."""
+"""The Titles page: the words on the left; beside them as chips on points, looks to choose from, and how all is set."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker, QTimer
-from PySide6.QtWidgets import QPlainTextEdit
+from PySide6.QtCore import QPoint, QSignalBlocker, QTimer
+from PySide6.QtGui import QTextCursor
+from PySide6.QtWidgets import QMenu, QPlainTextEdit
 
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.pages.titles.fields import TitleFields
-from tempik.desktop.preview.box_tool import BoxTool
-from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP, paint_safe_area
+from tempik.desktop.pages.titles.tiles import TitleLookTiles
+from tempik.desktop.pages.titles.title_bar import TitleBar
+from tempik.desktop.pages.titles.title_tool import TitleTool
+from tempik.desktop.pages.titles.word_bar import WordBar
+from tempik.desktop.pages.titles.word_strip import WordStrip
+from tempik.desktop.preview.guides import SAFE_BOTTOM, SAFE_LEFT, SAFE_RIGHT, SAFE_TOP
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.preview.snapping import around
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import buttons, column, holder, line, quiet
 from tempik.desktop.widgets.theme import words
+from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.edit.titles import with_title_fields
+from tempik.project.title_looks import own_title_looks
 from tempik.reel import Position, Title
 from tempik.timeline.extents import title_corners
 from tempik.titles import laid_out, words_of
 from tempik.titles.fonts import face_of
+from tempik.titles.looks import TitleLook
+from tempik.titles.words import spans_of
 
 SETTLE_MS = 900  # without a key for so long, what was typed is one step
-TEXT_W, LEAST_TEXT_W, ROOMY = 250, 216, 820
+TEXT_W, LEAST_TEXT_W, ROOMY = 226, 206, 820
+FIELDS_W = 300
+COLUMNS = ((1500, 5), (1200, 4), (890, 3), (780, 2), (0, 1))  # of looks, from so wide a page on
 
 
 class TitlesPage(Page):
@@ -34,13 +45,24 @@ class TitlesPage(Page):
         super().__init__(context)
         self.commands = context.titles
         self.typing = Gesture(context.project)
-        self.tool = BoxTool(context.project, below=paint_safe_area)
         self.text = QPlainTextEdit()
         self.text.setPlaceholderText("Type the words …")
         self.text.setAccessibleName("Words of the title")
         self.text.setTabChangesFocus(True)
         self.text.setFont(words(15))
+        self.text.setMinimumHeight(44)
         self.text.textChanged.connect(self._typed)
+        self.tool = TitleTool(context.project, self.text, self._settled)
+        self.bar = TitleBar()
+        self.bar.edited.connect(self._edited)
+        self.strip = WordStrip(context.project)
+        self.strip.double.connect(self._type_word)
+        self.word_bar = WordBar(self.commands, self.strip)
+        self.looks = TitleLookTiles()
+        self.looks.picked.connect(self.commands.lay_look)
+        self.looks.pointed.connect(self._point_at)
+        self.looks.menu_wanted.connect(self._look_menu)
+        self.chooser = Chooser(self.looks)
         self.fields = TitleFields()
         self.fields.edited.connect(self._edited)
         self.note = quiet("", wraps=True)
@@ -53,6 +75,8 @@ class TitlesPage(Page):
         project = context.project
         project.changed.connect(self.want)
         project.selection.selected.connect(self._other_selected)
+        self.commands.looks_changed.connect(self._read_library)
+        project.playhead.moved.connect(lambda _: self.strip.update() if self.isVisible() else None)
         # Once the window has opened the page.
         self.commands.laid.connect(lambda: QTimer.singleShot(0, self.begin_typing))
 
@@ -74,16 +98,52 @@ class TitlesPage(Page):
                 (("Named points become words", "Each name on its own point", commands.named_to_words),),
             )
         ]
-        self._side = holder(column((self.text, 1), *lines))
+        self._side = holder(column((self.text, 1), self.note, *lines))
         self._side.setFixedWidth(TEXT_W)
-        right = column(self.fields, None, self.note)
-        line(self._side, (right, 1), over=self, spacing=14, margins=(12, 6, 12, 8))
+        self.fields.setMinimumWidth(FIELDS_W)
+        self.chooser.fit()
+        top = line((self.strip, 1), self.word_bar, spacing=8)
+        right = column(top, (line(self.chooser, (self.fields, 1), spacing=12), 1), spacing=5)
+        line(self._side, (right, 1), over=self, spacing=12, margins=(12, 6, 12, 6))
+        self._read_library()
+        self._point_at(None)
 
     def room_changed(self, width: int) -> None:
         self._side.setFixedWidth(TEXT_W if width > ROOMY else LEAST_TEXT_W)
+        self.looks.show_columns(next(columns for wide, columns in COLUMNS if width >= wide))
+        self.chooser.fit()
+
+    def _read_library(self) -> None:
+        self.looks.show_own(own_title_looks())
+
+    def _point_at(self, look: TitleLook | None) -> None:
+        text = (
+            f"{look.name}: {look.does}" if look is not None else "Point at a look to see it move; right click: your own"
+        )
+        self.chooser.say(text, look is not None)
+
+    def _look_menu(self, look: TitleLook | None, at: QPoint) -> None:
+        menu = QMenu(self)
+        if look is not None:
+            menu.addAction("Set the selected titles so").triggered.connect(lambda: self.commands.lay_look(look))
+        menu.addAction("Keep the title's look as one of my own …").triggered.connect(self.commands.ask_keep_look)
+        if look is not None and look.own:
+            menu.addAction("Take it out of my looks").triggered.connect(lambda: self.commands.forget_look(look))
+        menu.popup(at)
+
+    def _type_word(self, number: int) -> None:
+        """Let a word be typed over."""
+        clip = self.commands.clip
+        if clip is not None and clip.title is not None:
+            begin, end = spans_of(clip.title.text)[number]
+            cursor = self.text.textCursor()
+            cursor.setPosition(begin)
+            cursor.setPosition(end, QTextCursor.MoveMode.KeepAnchor)
+            self.text.setTextCursor(cursor)
+            self.text.setFocus()
 
     def preview_mode(self) -> PreviewMode:
-        return PreviewMode(tool=self.tool, box=self.tool)
+        return PreviewMode(tool=self.tool, box=self.tool.box, writing=self.tool.writing, bar=self.bar)
 
     def begin_typing(self) -> None:
         """Let the words be typed over."""
@@ -92,6 +152,7 @@ class TitlesPage(Page):
             self.text.selectAll()
 
     def left(self) -> None:
+        self.tool.writing.stop()
         self._settled()
 
     def close_up(self) -> None:
@@ -102,10 +163,14 @@ class TitlesPage(Page):
         self.fields.setEnabled(clip is not None)
         self.text.setReadOnly(clip is None)
         title = clip.title if clip is not None and clip.title is not None else Title()
-        if self.text.toPlainText() != title.text and not (self.text.hasFocus() and self.typing.open):
+        if self.text.toPlainText() != title.text and not self.typing.open:
             with QSignalBlocker(self.text):
                 self.text.setPlainText(title.text)
         self.fields.show_title(title)
+        self.bar.show_title(title)
+        self.looks.show_text(title.text)
+        self.strip.refill()
+        self.word_bar.refill()
         self._say(title if clip is not None else None)
 
     def _say(self, title: Title | None) -> None:
@@ -117,7 +182,7 @@ class TitlesPage(Page):
         warnings = warnings_of(title, self._place(), self.project.reel.height / self.project.reel.width)
         count = len(words_of(title.text))
         marks.ink(self.note, "warning" if warnings else "quiet")
-        hint = f"{count} word{'s' if count != 1 else ''}. Drag it or its corners in the preview; double click centres, Enter types."
+        hint = f"{count} word{'s' if count != 1 else ''}. Double click it in the preview to type; drag it, its corners, and its words above."
         self.note.setText(" ".join(warnings) or hint)
 
     def _place(self) -> Position:
