@@ -151,7 +151,7 @@ def test_any_drag_is_dropped_by_esc(whole: Window, qtbot: QtBot, seed: int) -> N
         widget, held = hand.widget(), hand.rng.choice(HELD)
         path = hand.path(widget)
         hand.press(widget, path, held)
-        under_way = project.under_way
+        under_way = project.gesture is not None
         dropped += under_way
         whole.activateWindow()  # a popup that closed leaves none active without a window manager
         QTest.keyClick(whole.windowHandle(), Qt.Key.Key_Escape)
@@ -259,7 +259,7 @@ def drop_every_slider(window: Window, page: QWidget) -> None:
         value, across, middle = slider.value(), slider.width(), slider.height() // 2
         QTest.mousePress(slider, LEFT, NONE, QPoint(across // 3, middle))
         QTest.mouseMove(slider, QPoint(across * 2 // 3, middle))
-        if not window.project.under_way:
+        if window.project.gesture is None:
             QTest.mouseRelease(slider, LEFT, NONE, QPoint(across * 2 // 3, middle))
             window.project.go_to_step(1)
             continue

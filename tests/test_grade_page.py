@@ -64,7 +64,7 @@ def test_a_slider_shows_while_it_is_dragged_and_is_one_step(page: GradePage, qtb
     middle = row.slider.rect().center()
     QTest.mousePress(row.slider, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
     QTest.mouseMove(row.slider, middle + QPoint(25, 0))
-    assert page.project.under_way and (look(page) or Grade()).exposure > 0.4
+    assert page.project.gesture is not None and (look(page) or Grade()).exposure > 0.4
     brighter = shown(page, qtbot)
     assert brighter.mean() > before.mean() + 8  # at once, coarser
     QTest.mouseRelease(row.slider, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle + QPoint(25, 0))

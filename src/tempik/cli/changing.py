@@ -8,9 +8,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.options import Options, settled
+from tempik.cli.options import Options, Parser, settled
 from tempik.disk.reading import printable
 from tempik.errors import TempikError
+from tempik.reel.frame_shapes import FRAME_SHAPES
 
 if TYPE_CHECKING:
     from tempik.reel import Reel
@@ -23,6 +24,24 @@ def project_of(options: argparse.Namespace, else_: str) -> Reel:
     if options.project is None:
         raise TempikError(f"Which project? Give a .tempik file, or {else_}.")
     return load_reel(options.project)
+
+
+def add_shape(made: Parser) -> None:
+    """Declare `--shape`."""
+    shapes = ", ".join(FRAME_SHAPES)
+    made.add_argument("--shape", metavar="NAME", help=f"frame of {shapes}: what is set belongs to that shape alone")
+
+
+def changed_in_shape(reel: Reel, options: Options, change: Callable[[Reel, Options], Reel]) -> Reel:
+    """Return the reel with a change made in the shape that is asked for, its own without. Raises TempikError for a shape that there is
+    not."""
+    from tempik.edit.frame_shapes import in_own_shape, in_shape
+
+    if options.shape is None:
+        return change(reel, options)
+    shown = in_shape(reel, options.shape)
+    made = change(shown, options)
+    return reel if made is shown else in_own_shape(made)
 
 
 def ready(reel: Reel, changed: Reel, options: argparse.Namespace, *shows: str) -> None:

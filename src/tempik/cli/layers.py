@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tempik.cli import layer_options
-from tempik.cli.changing import project_of, saved_or_shown
+from tempik.cli.changing import add_shape, changed_in_shape, project_of, saved_or_shown
 from tempik.cli.options import (
     Options,
     Parser,
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 
 OF_CLIP = {"opacity": "opacity"}
 # What changes clips that are named.
-OF_CLIPS = ("blend", "opacity", "fade_in", "fade_out", "key", "remove", *layer_options.OF_CLIPS)
+OF_CLIPS = ("by_itself", "blend", "opacity", "fade_in", "fade_out", "key", "remove", *layer_options.OF_CLIPS)
 COLUMNS = "clip,track,footage,first,end,blend,opacity,fade_in,fade_out,keys,masks,clear,again,follow"
 
 
@@ -67,6 +67,12 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
         "--open", action="store_true", help="open the nest that --clips names: the table is what lies in it"
     )
     made.add_argument("--close", action="store_true", help="close the nest that was opened last")
+    add_shape(made)
+    made.add_argument(
+        "--by-itself",
+        action="store_true",
+        help="let the --clips stand in --shape as they are led over from the reel's own",
+    )
     layer_options.add_arguments(made)
     made.add_argument("--remove", action="store_true", help="take the clips off")
 
@@ -87,8 +93,8 @@ def run(options: Options) -> int:
         print("\n".join(BLENDS))
         return 0
     reel = project_of(options, "--list for the blend modes there are")
-    changed = _changed(reel, options)
-    return saved_or_shown(reel, changed, options, table, ("clips",))
+    changed = changed_in_shape(reel, options, _changed)
+    return saved_or_shown(reel, changed, options, table, ("clips", "shape"))
 
 
 def table(reel: Reel) -> str:
@@ -148,6 +154,12 @@ def _changed(reel: Reel, options: Options) -> Reel:
         return _nested(reel, names, options)
     if options.given.intersection(OF_CLIPS) and not names:
         raise TempikError("Which clips? Give --clips, such as 2,4-6, or --add.")
+    if options.by_itself:
+        from tempik.edit.frame_shapes import without_shape
+
+        if options.shape is None:
+            raise TempikError("In which shape? Give --shape, such as --shape wide.")
+        reel = without_shape(reel, names, options.shape)
     if options.remove:
         return without_clips(reel, names)
     if options.blend is not None:

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tempik.cli.changing import project_of, ready, saved_or_shown
+from tempik.cli.changing import add_shape, changed_in_shape, project_of, ready, saved_or_shown
 from tempik.cli.options import Options, Parser, add_several, number_in, project_verb, real, settled, together
 from tempik.cli.places import chosen_of
 from tempik.disk.reading import shortened
@@ -43,6 +43,7 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--looks", action="store_true", help="the looks of titles there are, ours and your own")
     made.add_argument("--keep-look", metavar="NAME", help="keep the look of a title (--clips N) among your own")
     made.add_argument("--forget-look", metavar="NAME", help="take a look away from your own")
+    add_shape(made)
     made.add_argument("--word", metavar="2,4-6", help="words of a title (--clips N), for the options that follow")
     add_several(made, "--style", "NAME=VALUE", "set those words off: colour=#ffb347, colour=title, size=140 (percent)")
     made.add_argument(
@@ -66,7 +67,7 @@ def run(options: Options) -> int:
     if options.looks or options.forget_look is not None:
         return _looks(options)
     reel = project_of(options, "--fonts for the fonts there are, --looks for looks")
-    changed = _changed(reel, options)
+    changed = changed_in_shape(reel, options, _changed)
     wished = options.write is not None and _of_song(options, options.write)
     ready(reel, changed, options, "write", "keep_look")
     if options.keep_look is not None:
@@ -82,7 +83,7 @@ def run(options: Options) -> int:
 
         write_lyrics(lines_of(changed, wished), options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, ("clips",), ("write", "times", "keep_look"))
+    return saved_or_shown(reel, changed, options, table, ("clips", "shape"), ("write", "times", "keep_look"))
 
 
 def _looks(options: Options) -> int:

@@ -9,11 +9,12 @@ from typing import NamedTuple
 import msgspec
 from msgspec.structs import replace
 
+from tempik.edit.frame_shapes import in_frame, in_own_shape
 from tempik.edit.reel import with_settings
-from tempik.edit.reframe import reframed
 from tempik.errors import TempikError
 from tempik.formats import Format, format_named, named_for
 from tempik.reel import Reel
+from tempik.reel.frame_shapes import FRAME_SHAPES
 from tempik.reel.nests import all_closed
 from tempik.render.export import fit_to_write
 from tempik.render.export_settings import ExportSettings
@@ -21,13 +22,7 @@ from tempik.time import parse_rate, time_of
 from tempik.timeline.timeline import timeline_of
 
 # Frame shapes by name: width to height. The first stands for whatever the reel has.
-SHAPES: dict[str, tuple[int, int] | None] = {
-    "reel": None,
-    "upright": (9, 16),
-    "portrait": (4, 5),
-    "square": (1, 1),
-    "wide": (16, 9),
-}
+SHAPES: dict[str, tuple[int, int] | None] = {"reel": None, **FRAME_SHAPES}
 SHORT_SIDES = (360, 540, 720, 1080, 1440, 2160)
 
 
@@ -69,6 +64,7 @@ class OrderedFile(NamedTuple):
 
 def size_in(reel: Reel, order: Order, shape: str) -> tuple[int, int]:
     """Return width and height of an order's file in a shape, even numbers. Raises TempikError for a shape that there is not."""
+    reel = in_own_shape(reel)
     if order.size is not None:
         return order.size
     if shape not in SHAPES:
@@ -93,15 +89,15 @@ def target_in(target: Path, order: Order, shape: str) -> Path:
 
 
 def shaped_reel(reel: Reel, order: Order, shape: str) -> Reel:
-    """Return the reel as one file of an order shows it: nests closed, in its frame and at its rate."""
-    reel = all_closed(reel)
+    """Return the reel as one file of an order shows it: nests closed, in its frame, as what is framed by hand in it, and at its rate."""
+    reel = all_closed(in_own_shape(reel))
     width, height = size_in(reel, order, shape)
     if order.rate:
         reel = with_settings(reel, reel.width, reel.height, parse_rate(order.rate))
     across, down = reel.width / reel.height, width / height
     if abs(across / down - 1) < 2 / min(width, height):  # the same shape but for whole pixels
         return reel
-    return reframed(reel, width, height)
+    return in_frame(reel, width, height)
 
 
 def made(reel: Reel, order: Order, target: Path) -> list[OrderedFile]:

@@ -239,6 +239,25 @@ class Follow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     calm: float = 0.6
 
 
+class ShapeFraming(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """How a clip stands in the frame of one shape: its framing, what it follows, the `keys` of its place, and of a title how large it is
+    and at which width its lines are broken."""
+
+    framing: Framing = Framing()
+    follow: Follow | None = None
+    keys: dict[str, tuple[Key, ...]] = {}
+    size: float | None = None
+    wrap: float | None = None
+
+
+class ShownShape(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """That a reel is shown in a frame of another shape than its own: the shape's name, and the reel's own size."""
+
+    name: str
+    width: int
+    height: int
+
+
 class RepeatRule(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """A clip laid again at whatever a rule fires on, as it lies about what it begins on itself. `without` names what it is
     left out of by hand."""
@@ -263,6 +282,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     `title` are shown, and how much of its `grade`. `masks`, `clear` and `cutout` (one of its footage's) say where it
     shows. `in_place` is of a nest: while it plays at its own speed it shows each instant of the reel at that instant. `follow`
     keeps a subject in the frame, `repeat` lays it on points too. One that is `locked` stays as it is where the reel is drafted anew.
+    `shapes` says how it stands in frames of other shapes than the reel's, by their names, where that was set by hand.
     """
 
     id: str
@@ -294,6 +314,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     in_place: bool = False
     grade: Grade | None = None
     locked: bool = False
+    shapes: dict[str, ShapeFraming] = {}
 
 
 class VideoTrack(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -335,7 +356,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     hits of others were put by hand (seconds of the sound, by name). `draft` says which draft was made last.
 
     `amount` is how strong all accents together are, 0 to 2; `shutter_deg` the angle of the shutter that blurs what
-    moves, 0 for none.
+    moves, 0 for none. `shown` is of a reel that is looked at in another shape, and of none that is kept.
     """
 
     width: int = 1080
@@ -363,6 +384,7 @@ class Reel(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     sound_clips: tuple[SoundClip, ...] = ()
     mix: Mix = Mix()
     draft: Drafted | None = None
+    shown: ShownShape | None = None
 
 
 R = TypeVar(

@@ -10,10 +10,11 @@ from collections.abc import Callable, Iterator
 from tempik.derive import DERIVED, LONG, Stage
 from tempik.reel.bounds import no_number, out_of_bounds
 from tempik.reel.clip_settings import CLIP_SETTINGS, CLIP_SOUND_SETTINGS, FOLLOW_SETTINGS, PLACE_SETTINGS, REEL_SETTINGS
+from tempik.reel.frame_shapes import FRAME_SHAPES
 from tempik.reel.grade import AMOUNTS, CURVES, HUE_CURVES, MOST_DOTS, WHEELS, Grade
-from tempik.reel.lanes import LANE_SETTINGS, RULE_SETTINGS, AccentLane, Length
+from tempik.reel.lanes import LANE_SETTINGS, RULE_SETTINGS, AccentLane, Key, Length
 from tempik.reel.mask import CLEAR_SETTINGS, MASK_KEYED, MASK_SETTINGS
-from tempik.reel.model import Clip, Curve, Footage, Reel, Shaped, SpeedShape
+from tempik.reel.model import Clip, Curve, Footage, Framing, Reel, Shaped, SpeedShape
 from tempik.reel.nests import all_clips, all_lanes, within_itself
 from tempik.reel.points import FOUND, point_of
 from tempik.reel.soundtrack import Soundtrack
@@ -51,6 +52,8 @@ def _reel_problems(reel: Reel) -> Iterator[str]:
     if message:
         yield f"The reel has {message}."
         return  # the rest would be worked through for too long
+    if reel.shown is not None:
+        yield f"The reel is in the shape '{reel.shown.name[:20]}' that it was looked at in; it is kept in its own alone."
     for name, value in (("width", reel.width), ("height", reel.height)):
         if not 16 <= value <= FRAME_SIZE_LIMIT or value % 2:
             yield f"The reel's {name} is {value}; it must be an even number from 16 to {FRAME_SIZE_LIMIT}."
@@ -250,20 +253,39 @@ def _clip_problems(clip: Clip, song: Soundtrack | None, footage: Footage) -> Ite
     yield from curve_problems(clip.curve, f"Clip '{clip.id}'")
     if clip.shaped is not None:
         yield from _shaped_problems(clip.shaped, f"Clip '{clip.id}'")
-    yield from _framing_problems(clip)
+    yield from _framing_problems(clip.id, clip.framing)
+    yield from _shape_problems(clip, song)
     yield from of_settings(CLIP_SETTINGS.values(), clip, f"Clip '{clip.id}' has")
-    for name, keys in clip.keys.items():
-        low, high = KEYED.get(name, (-1e6, 1e6))
-        if not all(_finite(k.time_s) and _finite(k.value) and low <= k.value <= high for k in keys) or not keys:
-            yield f"Clip '{clip.id}' has a key of its {name} that cannot be; keep it between {low:g} and {high:g}."
-        if any(k.point is not None and (song is None or point_of(song, k.point) is None) for k in keys):
-            yield f"Clip '{clip.id}' has a key of its {name} on a point that the soundtrack does not have."
+    yield from _key_problems(clip.id, clip.keys, song)
     if clip.grade is not None:
         yield from grade_problems(clip.grade, f"Clip '{clip.id}'")
     for transition in (clip.transition, clip.leave):
         if transition is not None:
             yield from transition_problems(transition, f"Clip '{clip.id}'")
     yield from _layer_problems(clip, song)
+
+
+def _key_problems(clip: str, tracks: dict[str, tuple[Key, ...]], song: Soundtrack | None) -> Iterator[str]:
+    for name, keys in tracks.items():
+        low, high = KEYED.get(name, (-1e6, 1e6))
+        if not all(_finite(k.time_s) and _finite(k.value) and low <= k.value <= high for k in keys) or not keys:
+            yield f"Clip '{clip}' has a key of its {name} that cannot be; keep it between {low:g} and {high:g}."
+        if any(k.point is not None and (song is None or point_of(song, k.point) is None) for k in keys):
+            yield f"Clip '{clip}' has a key of its {name} on a point that the soundtrack does not have."
+
+
+def _shape_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
+    """What is wrong with how a clip stands in frames of other shapes."""
+    for name, stands in clip.shapes.items():
+        if name not in FRAME_SHAPES:
+            yield f"Clip '{clip.id}' is framed for the shape '{name[:20]}'; there are {', '.join(FRAME_SHAPES)}."
+        yield from _framing_problems(clip.id, stands.framing)
+        yield from _key_problems(clip.id, stands.keys, song)
+        if stands.follow is not None:
+            yield from of_settings(FOLLOW_SETTINGS.values(), stands.follow, f"Clip '{clip.id}' keeps its subject with")
+        for size, setting in ((stands.size, TITLE_SETTINGS["size"]), (stands.wrap, TITLE_SETTINGS["wrap"])):
+            if size is not None and not setting.allows(size):
+                yield f"Clip '{clip.id}' has a title with {setting.noun} that cannot be in the shape '{name[:20]}'."
 
 
 def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
@@ -321,13 +343,12 @@ def transition_problems(transition: Transition, whose: str) -> Iterator[str]:
         yield f"{whose} has a transition with a setting that is no number."
 
 
-def _framing_problems(clip: Clip) -> Iterator[str]:
-    framing = clip.framing
+def _framing_problems(clip: str, framing: Framing) -> Iterator[str]:
     for position in (framing.start, framing.end or framing.start):
-        yield from of_settings(PLACE_SETTINGS.values(), position, f"Clip '{clip.id}' stands with")
+        yield from of_settings(PLACE_SETTINGS.values(), position, f"Clip '{clip}' stands with")
     left, top, right, bottom = framing.crop
     if any(not 0 <= c < 1 for c in framing.crop) or left + right > 0.99 or top + bottom > 0.99:
-        yield f"Clip '{clip.id}' is cropped to nothing."
+        yield f"Clip '{clip}' is cropped to nothing."
 
 
 def _shaped_problems(shaped: Shaped, whose: str) -> Iterator[str]:

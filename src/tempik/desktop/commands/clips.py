@@ -106,7 +106,7 @@ class SelectCommands(ClipCommands):
 
     @command("Select", "Drop what is being dragged; else select nothing", ("Escape",))
     def select_no_clip(self) -> None:
-        if self.project.under_way:
+        if self.project.gesture is not None:
             give_up(self.project)
         else:
             self.project.selection.select_clip(None)

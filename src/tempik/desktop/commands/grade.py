@@ -93,7 +93,7 @@ class GradeCommands(QObject):
     def with_grade_tried(self, grade: Grade) -> Reel | None:
         """Return the reel with another grade, for looking at; None where it cannot be."""
         try:
-            return grades.with_grade(self.project.history.reel, self.where(), grade)
+            return grades.with_grade(self.project.base, self.where(), grade)
         except TempikError:
             return None
 

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from functools import partial
 
 from msgspec.structs import replace
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QCheckBox, QSizePolicy, QWidget
 
@@ -23,6 +23,7 @@ from tempik.desktop.widgets import marks, theme
 from tempik.desktop.widgets.controls import Toggles
 from tempik.desktop.widgets.form import SettingsForm, button, column, grid, holder, line, quiet, toggle
 from tempik.desktop.widgets.painting import painter_on
+from tempik.desktop.widgets.plain import pop_up
 from tempik.edit.clips import layers, pieces
 from tempik.reel import Clip, Framing, Position
 from tempik.reel.clip_settings import CROP_SETTINGS, FRAMING_SETTINGS, PLACE_SETTINGS
@@ -132,6 +133,16 @@ class FramePage(Page):
             lambda: self.project.change("All clips fill the frame", pieces.all_filling),
         )  # fmt: skip
         self.note = quiet("", wraps=True)
+        frames = self.context.frames
+        self.shape = button(
+            "",
+            "Show the reel in another shape of frame",
+            lambda: pop_up(frames.menu(self), self._below_shape()),
+            "wide",
+        )
+        self.by_itself = button(
+            "As by itself", "Let it stand in this shape as it is led over from the reel's own", frames.by_itself, "wide"
+        )
         rows = [
             row
             for form in (self.place, self.crop)
@@ -145,7 +156,7 @@ class FramePage(Page):
         beside = column(
             line(self.fits, *self.flips.values(), None, spacing=6),
             line(self.moves, self.ends, self.ease, None, spacing=6),
-            line(self.plain, self.fill_all, self.fold, None, spacing=6),
+            line(self.plain, self.fill_all, self.fold, None, self.shape, self.by_itself, spacing=6),
             spacing=6,
         )
         column(
@@ -158,6 +169,9 @@ class FramePage(Page):
             spacing=8,
             margins=(14, 8, 14, 6),
         )
+
+    def _below_shape(self) -> QPoint:
+        return self.shape.mapToGlobal(QPoint(0, self.shape.height()))
 
     def _unfold(self, on: bool) -> None:
         self.numbers.setVisible(on)
@@ -187,7 +201,7 @@ class FramePage(Page):
         clip, placed = self.project.selection.clip, self.project.selection.placed
         count = len(self.project.selection.chosen_clips)
         for widget in self.findChildren(QWidget):
-            if widget not in (self.note, self.fill_all):
+            if widget not in (self.note, self.fill_all, self.shape):
                 widget.setEnabled(clip is not None)
         framing = clip.framing if clip is not None else Framing()
         self.fits.show_value(framing.fit)
@@ -199,6 +213,8 @@ class FramePage(Page):
         self.ease.show_value(framing.ease)
         at = self._position(placed, clip) if placed is not None and clip is not None else framing.start
         self.follow.refill()
+        self.shape.setText(f"frame {self.context.frames.shown_text}")
+        self.by_itself.setVisible(bool(self.context.frames.by_hand))
         self.place.show_record(at)
         for control, share in zip(self.crop.controls.values(), framing.crop, strict=True):
             control.show_value(share)

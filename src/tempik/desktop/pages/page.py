@@ -13,6 +13,7 @@ from tempik.desktop.commands.bundles import BundleCommands
 from tempik.desktop.commands.copies import CopyCommands
 from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.exporting import ExportCommands
+from tempik.desktop.commands.frames import FrameCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.place import PlaceCommands
@@ -65,6 +66,7 @@ class PageContext(NamedTuple):
     bundles: BundleCommands
     transitions: TransitionCommands
     titles: TitleCommands
+    frames: FrameCommands
     layers: LayerCommands
     points: PointCommands
     rhythm: RhythmCommands

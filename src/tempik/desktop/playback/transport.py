@@ -227,7 +227,7 @@ class Transport(QObject):
         # The window shows the change first; rendering on another thread would hold it up. Of a grade only the picture shows, and the
         # first picture of all takes longest.
         wait = not self.project.regraded and self.shown >= 0
-        self.frames.load(self.project.timeline, self.size.pixels(), paused=wait, quick=self.project.under_way)
+        self.frames.load(self.project.timeline, self.size.pixels(), paused=wait, quick=self.project.gesture is not None)
         if wait:
             self._soon.start()
         else:

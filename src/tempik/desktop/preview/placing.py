@@ -23,7 +23,7 @@ class Placing:
 
     def shift(self, change: Callable[[Position], Position]) -> None:
         """Show each of the clips where a change of its own place, as it was before, puts it."""
-        clips, timeline, frame = self._before(), timeline_of(self.project.history.reel), self.project.playhead.frame
+        clips, timeline, frame = self._before(), timeline_of(self.project.base), self.project.playhead.frame
 
         def edit(reel: Reel) -> Reel:
             for clip in clips:
@@ -72,7 +72,7 @@ class Placing:
     def _before(self) -> list[Clip]:
         """The selected clips as they were before the gesture."""
         chosen = set(self.project.selection.chosen_clips)
-        return [c for c in self.project.history.reel.clips if c.id in chosen]
+        return [c for c in self.project.base.clips if c.id in chosen]
 
     def placed(self, framing: Framing, at: Position) -> Framing:
         """Return a framing with the place that is set in it."""

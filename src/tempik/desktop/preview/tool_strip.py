@@ -35,6 +35,7 @@ class ToolStrip(QWidget):
     """Tells which tool is wanted, and shows which is taken."""
 
     wanted = Signal(str)
+    shapes_wanted = Signal()  # the shape of the frame is to be chosen
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,7 +52,14 @@ class ToolStrip(QWidget):
             made.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             made.clicked.connect(lambda _=False, n=name: self._wanted(n))
             self.buttons[name] = made
-        line(*self.buttons.values(), None, over=self, spacing=4)
+        self.shape_button = QToolButton()
+        self.shape_button.setFixedSize(46, 26)
+        marks.room(self.shape_button, "none")
+        self.shape_button.setCheckable(True)
+        self.shape_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.shape_button.clicked.connect(self._shapes_wanted)
+        self.show_shape("9:16", own=True)
+        line(*self.buttons.values(), None, self.shape_button, over=self, spacing=3)
         self.setFixedHeight(28)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.show_tool("layers")
@@ -59,6 +67,19 @@ class ToolStrip(QWidget):
     def _wanted(self, name: str) -> None:
         self.buttons[name].setChecked(name == self._shown)  # it is shown as taken by who takes it
         self.wanted.emit(name)
+
+    def _shapes_wanted(self) -> None:
+        self.shape_button.setChecked(not self._own_shape)
+        self.shapes_wanted.emit()
+
+    def show_shape(self, text: str, own: bool) -> None:
+        """Show which shape the frame has, and whether it is the reel's own."""
+        self._own_shape = own
+        self.shape_button.setText(text)
+        self.shape_button.setChecked(not own)
+        whose = "the reel's own" if own else "what is framed now belongs to this shape alone"
+        self.shape_button.setToolTip(f"Shape of the frame: {text}, {whose} (Ctrl+F7: the next)")
+        self.shape_button.setAccessibleName(f"Shape of the frame: {text}")
 
     def show_tool(self, name: str) -> None:
         """Show which tool is taken."""

@@ -18,6 +18,7 @@ from tempik.edit.draft import RuleDraftOptions, draft_reel
 from tempik.edit.drafting.make import DraftOptions, MoodDraft, drafted_anew
 from tempik.edit.drafting.material import studies_of
 from tempik.edit.drafting.moods import Mood
+from tempik.edit.frame_shapes import in_own_shape
 from tempik.edit.song.arranging import with_song_edit
 from tempik.errors import TempikError
 from tempik.project.moods import any_mood
@@ -44,6 +45,7 @@ class Delivery(QObject):
 
     def draft(self, options: RuleDraftOptions) -> bool:
         """Make the reel anew by a rule; the shot list stays."""
+        self.project.show_shape("")
         reel = self.project.reel
         if reel.soundtrack is None:
             return False
@@ -110,6 +112,7 @@ class Delivery(QObject):
 
     def draft_another(self) -> None:
         """Draw again by the last mood, otherwise; what is kept stays."""
+        self.project.show_shape("")
         reel = self.project.reel
         draft, song = reel.draft, reel.soundtrack
         if draft is None or not draft.mood or song is None:
@@ -130,7 +133,7 @@ class Delivery(QObject):
 
     def measure_file(self, path: Path) -> None:
         """Measure an exported file in the background and show what was found."""
-        reel = self.project.reel
+        reel = in_own_shape(self.project.reel)
         # A film of a part of the reel: the part that was ordered last is meant.
         part = last_order(self.project.path).part
 

@@ -12,8 +12,10 @@ from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.session.journaling import Journaling, Work
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.session.selection import Playhead, Selection
+from tempik.desktop.session.shown_frame import ShownFrame
 from tempik.digits import plural
 from tempik.edit.clips.slots import gave_way, keep_locked, let_go
+from tempik.edit.frame_shapes import in_own_shape
 from tempik.edit.grading.grades import only_grades_differ
 from tempik.errors import TempikError
 from tempik.project import history
@@ -54,11 +56,16 @@ class Project(QObject):
         self.saved_reel: Reel = self.history.reel
         self.read_only = ""  # why nothing may be changed, '' when it may
         self._lock: Lock | None = None
-        self._journaling = Journaling(self._work, self.messages, self)
+        self._journaling = Journaling(
+            lambda: Work(self.path, self.history, in_own_shape(self.reel) if self._gesture is not None else None),
+            self.messages,
+            self,
+        )
         self._gesture: Gesture | None = None  # the one that is open
         self._asked = False  # what is done was asked for by name
-        self._compared = False  # another reel than the history's is looked at
+        self.compared = False  # another reel than the history's is looked at
         self.ordered = Ordered()
+        self.shown = ShownFrame()
         self.regraded = False  # the last change was of grades alone: nothing stands elsewhere
         self._report: Report | None = None
 
@@ -66,6 +73,18 @@ class Project(QObject):
     def reel(self) -> Reel:
         """The reel as it is shown now, that of a gesture under way included."""
         return self.timeline.reel
+
+    @property
+    def base(self) -> Reel:
+        """The reel before a gesture that is under way, in the shape that is shown: what edits are made of."""
+        return self.shown.of(self.history.reel)
+
+    def show_shape(self, name: str) -> None:
+        """Show the reel in a frame of another shape, '' its own. What is framed there belongs to that shape; nothing is changed by it."""
+        self.forget_gesture()
+        self.compare(None)
+        self.shown.choose(name, self.history.reel)
+        self._set(self.history.reel)
 
     @property
     def report(self) -> Report:
@@ -91,9 +110,10 @@ class Project(QObject):
         where it cannot be had. A gesture of another that is still open, and a comparison, end first and leave nothing behind."""
         self.forget_gesture()
         self.compare(None)
-        reel = self._edited(self.history.reel, edit)
+        reel = self._edited(self.base, edit)
         if reel is None:
             return False
+        reel = in_own_shape(reel)
         if reel is self.history.reel or reel == self.history.reel:
             if self._asked:
                 self.messages.say(f"Nothing to change: {what[:1].lower()}{what[1:]}.", False)
@@ -120,9 +140,6 @@ class Project(QObject):
         self._journaling.note()
         self._set(reel)
 
-    def _work(self) -> Work:
-        return Work(self.path, self.history, self.reel if self._gesture is not None else None)
-
     def _edited(self, reel: Reel, edit: Callable[[Reel], Reel]) -> Reel | None:
         """Return an edited reel, or None, having said why, where the edit cannot be had."""
         if self.read_only:
@@ -139,11 +156,6 @@ class Project(QObject):
     # Gestures and comparisons
 
     @property
-    def under_way(self) -> bool:
-        """Whether a gesture is open."""
-        return self._gesture is not None
-
-    @property
     def gesture(self) -> Gesture | None:
         """The gesture that is open."""
         return self._gesture
@@ -153,11 +165,11 @@ class Project(QObject):
         if self._gesture is not gesture:
             self.forget_gesture()
         self.compare(None)
-        reel = self._edited(self.history.reel, edit)
+        reel = self._edited(self.base, edit)
         if reel is None:
             return False
         self._gesture = gesture
-        self._set(reel)
+        self._show(reel)
         return True
 
     def settle_gesture(self, gesture: Gesture, what: str) -> None:
@@ -165,12 +177,13 @@ class Project(QObject):
         if self._gesture is not gesture:
             return
         self._gesture = None
-        if message := message_of_step(self.history.reel, self.reel):
+        made = in_own_shape(self.reel)
+        if message := message_of_step(self.history.reel, made):
             self.messages.say(message, True)
             self._journaling.gesture_dropped()
             self._set(self.history.reel)
-        elif self.reel != self.history.reel:
-            self._done(self.reel, what)
+        elif made != self.history.reel:
+            self._done(made, what)
             self.messages.done(what)
         else:
             self._set(self.history.reel)
@@ -186,14 +199,9 @@ class Project(QObject):
         """Look at another reel without a change, such as the one before; None looks at this one again."""
         if other is not None:
             self.forget_gesture()
-        if other is not None or self._compared:
-            self._compared = other is not None
+        if other is not None or self.compared:
+            self.compared = other is not None
             self._set(other if other is not None else self.history.reel)
-
-    @property
-    def compared(self) -> bool:
-        """Whether another reel is looked at."""
-        return self._compared
 
     # Steps
 
@@ -215,7 +223,7 @@ class Project(QObject):
         self._go(there, f"Gone to: {there.can_undo or 'as opened'}")
 
     def _go(self, there: history.History, message: str) -> None:
-        self._gesture, self._compared = None, False
+        self._gesture, self.compared = None, False
         self.history = there
         self._journaling.note()
         self._set(there.reel)
@@ -307,17 +315,20 @@ class Project(QObject):
     def _replace(self, reel: Reel, path: Path | None) -> None:
         self.close()
         self.read_only = ""
-        self.history = history.begin(reel)
+        self.history, self.shown = history.begin(reel), ShownFrame()
         self.path = path
         self.ordered.keep(order_in(path) if path is not None else b"")
         self.saved_reel = reel
-        self._gesture, self._compared = None, False
+        self._gesture, self.compared = None, False
         self.selection.begin_anew(reel)
         self._set(reel)
         self.selection.selected.emit()
         self.playhead.to_start()
 
     def _set(self, reel: Reel) -> None:
+        self._show(self.shown.of(reel))
+
+    def _show(self, reel: Reel) -> None:
         self.regraded = only_grades_differ(self.timeline.reel, reel)
         self.timeline = timeline_of(reel)
         self._report = None

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.importer import Importer
 from tempik.desktop.session.jobs import Job, Worker
+from tempik.edit.frame_shapes import in_own_shape
 from tempik.project.file import SUFFIX
 from tempik.project.zipped import free_folder, zip_project
 from tempik.reel.nests import all_closed
@@ -24,7 +25,7 @@ class Exchanging(QObject):
 
     def write(self, target: Path) -> None:
         """Write the reel for others, by the file's ending, and say what the file cannot say."""
-        reel = all_closed(self.project.reel)
+        reel = all_closed(in_own_shape(self.project.reel))
 
         def work(job: Job) -> list[str]:
             from tempik.exchange.all import write  # its libraries are loaded here, on the job's thread

@@ -19,6 +19,7 @@ from tempik.deliver.queue import ENDED, Item
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.export_process import ExportProcess
 from tempik.desktop.session.jobs import Job, Worker
+from tempik.edit.frame_shapes import in_own_shape
 from tempik.errors import TempikError
 from tempik.reel.nests import all_closed
 from tempik.render.export import Cancelled
@@ -76,7 +77,7 @@ class Exports(QObject):
         """Find out in the background what an order will come to, and tell it by `expected`."""
         if self._asked is not None:
             self.worker.cancel(self._asked)
-        reel = self.project.reel
+        reel = in_own_shape(self.project.reel)
 
         def work(job: Job) -> str:
             try:
@@ -115,8 +116,8 @@ class Exports(QObject):
     def start(self, order: Order, target: Path) -> bool:
         """Queue the reel as it is now, and write it as soon as nothing else is written. False, having said why, where it cannot be."""
         try:
-            fit(made(self.project.reel, order, target))
-            queue.add(all_closed(self.project.reel), order, target, self.project.name)
+            fit(made(in_own_shape(self.project.reel), order, target))
+            queue.add(all_closed(in_own_shape(self.project.reel)), order, target, self.project.name)
         except TempikError as error:
             self.project.messages.say(str(error), True)
             return False

@@ -20,7 +20,7 @@ from tempik.disk.folders import Inside, files_in
 from tempik.disk.reading import is_text, printable
 from tempik.edit import reel as change
 from tempik.edit.footage.facts import with_footage
-from tempik.edit.reframe import reframed
+from tempik.edit.frame_shapes import with_own_frame
 from tempik.edit.song.carry_over import with_song
 from tempik.edit.song.readings import heard_anew
 from tempik.errors import TempikError
@@ -262,7 +262,7 @@ class Importer(QObject):
             return reel
 
         def take(reel: Reel) -> None:
-            if self.project.history.reel is not before or self.project.under_way:
+            if self.project.history.reel is not before or self.project.gesture is not None:
                 self.project.messages.say(
                     f"{path.name} was not opened: work went on here meanwhile. Open it again.", True
                 )
@@ -373,7 +373,7 @@ class Importer(QObject):
         demo, self._demo = self._demo, None
         if demo is None:
             return
-        if self.project.history.reel is not demo.before or self.project.under_way:
+        if self.project.history.reel is not demo.before or self.project.gesture is not None:
             self.project.messages.say(
                 "The demo is made; it was not opened, as work went on here. Open it again.", False
             )
@@ -383,11 +383,13 @@ class Importer(QObject):
 
     def settings(self, width: int, height: int, rate: str | None) -> None:
         """Change frame size or rate; frames are re-derived, points stay, and what was in the middle of the frame does."""
+        self.project.show_shape("")
         reel = self.project.reel
         new_rate = parse_rate(rate) if rate else reel.rate
         before = self.project.timeline.frames
         if self.project.change(
-            "Reel settings changed", lambda r: change.with_settings(reframed(r, width, height), width, height, new_rate)
+            "Reel settings changed",
+            lambda r: change.with_settings(with_own_frame(r, width, height), width, height, new_rate),
         ):
             after = self.project.timeline.frames
             text = f"The reel is {width}×{height} at {rate_text(new_rate)} frames/s"

@@ -46,6 +46,7 @@ class Drafting(QObject):
 
     def open(self) -> None:
         """Open the panel beside the preview and below the song, so that what changes is seen."""
+        self.project.show_shape("")  # drafts are of the reel's own frame
         below = self.timeline.mapToGlobal(QPoint(0, 0)).y()
         left = self.preview.mapToGlobal(QPoint(0, 0)).x() - WIDTH - AIR
         self.panel.show_for(self.project.reel, QPoint(max(left, self.window.mapToGlobal(QPoint(0, 0)).x()), below))

@@ -96,7 +96,7 @@ class HeaderBar(QWidget):
 
     def refill(self) -> None:
         """Show the project's name, whether it is saved, and what can be done."""
-        reel, steps = self.project.reel, self.project.history
+        reel, kept, steps = self.project.reel, self.project.history.reel, self.project.history
         self.title.setText(self.project.name)
         nests = [f.name for name in reel.opened if (f := by_id(reel.footage, name)) is not None]
         self.nest_button.setText("in " + ", ".join(nests) + "   ✕")
@@ -110,7 +110,7 @@ class HeaderBar(QWidget):
         ):
             button.setEnabled(bool(what))
             button.setToolTip(as_tip(f"{word}: {what}" if what else f"Nothing to {word.lower()}"))
-        self.form_button.setText(f"{reel.width}×{reel.height} · {rate_text(reel.rate)}")
+        self.form_button.setText(f"{kept.width}×{kept.height} · {rate_text(reel.rate)}")
         self._exports_moved()
         self.draft_button.setEnabled(reel.soundtrack is not None and bool(reel.footage))
         self._moved(self.project.playhead.frame)

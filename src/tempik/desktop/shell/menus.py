@@ -12,6 +12,7 @@ from tempik.desktop.commands.registry import Commands
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.session.importer import Importer
 from tempik.edit.drafting.locking import all_locked
+from tempik.edit.frame_shapes import in_own_shape
 from tempik.time import rate_text
 
 SIZES = (
@@ -97,7 +98,7 @@ def clip_menu(
 
 def form_menu(files: Importer, parent: QWidget) -> QMenu:
     """Return the menu of the reel's size and rate."""
-    reel = files.project.reel
+    reel = in_own_shape(files.project.reel)
     menu = QMenu(parent)
     for width, height, name in SIZES:
         action = menu.addAction(f"{width}×{height}   {name}")

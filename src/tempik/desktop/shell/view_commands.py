@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, QUrl
+from PySide6.QtCore import QObject, QPoint, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QInputDialog, QMainWindow, QMenu
 
@@ -13,6 +13,7 @@ from tempik.desktop.pages.layer.page import LayerPage
 from tempik.desktop.pages.page import PageContext
 from tempik.desktop.pages.rhythm.page import RhythmPage
 from tempik.desktop.pages.speed.page import SpeedPage
+from tempik.desktop.preview.tool_strip import ToolStrip
 from tempik.desktop.preview.view import Preview
 from tempik.desktop.session.log import has_faults, log_path
 from tempik.desktop.shell.header import HeaderBar
@@ -37,10 +38,11 @@ class ViewCommands(QObject):
         timeline: TimelineView,
         preview: Preview,
         header: HeaderBar,
+        tool_strip: ToolStrip,
     ) -> None:
         super().__init__(window)
         self.window, self.context, self.page_panel = window, context, page_panel
-        self.timeline, self.preview, self.header = timeline, preview, header
+        self.timeline, self.preview, self.header, self.tool_strip = timeline, preview, header, tool_strip
         self.project = context.project
         self.commands: Commands | None = None
         self._alone: PreviewWindow | None = None
@@ -92,6 +94,11 @@ class ViewCommands(QObject):
     @command("View", "Whole reel", ("0",))
     def fit(self) -> None:
         self.timeline.fit()
+
+    def choose_shape(self) -> None:
+        """Ask in which shape the frame is shown."""
+        button = self.tool_strip.shape_button
+        pop_up(self.context.frames.menu(self.window), button.mapToGlobal(QPoint(0, button.height())))
 
     def take_tool(self, tool: str) -> None:
         """A tool under the preview is wanted: it belongs to the page that shows what it makes."""

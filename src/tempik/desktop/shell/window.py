@@ -21,6 +21,7 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.drafting import DraftCommands
 from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
+from tempik.desktop.commands.frames import FrameCommands
 from tempik.desktop.commands.grade import GradeCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
@@ -141,6 +142,7 @@ class Window(QMainWindow):
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.transitions = TransitionCommands(project, self.worker, self.proxy_store, self.count)
         self.titles = TitleCommands(project, self.worker, self)
+        self.frames = FrameCommands(project)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
         self.arrange = ArrangeCommands(project, self.song, self.worker, self.sounds.sampler)
@@ -165,12 +167,14 @@ class Window(QMainWindow):
             looking=self.looking, delivery=self.delivery, exports=self.exports, exporting=self.exporting,
             listening=self.listening, transport=self.transport, files=self.projects, play=self.play, cuts=self.cuts,
             placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
-            bundles=self.bundles, transitions=self.transitions, titles=self.titles, layers=self.layers, points=self.points,
+            bundles=self.bundles, transitions=self.transitions, titles=self.titles, frames=self.frames, layers=self.layers, points=self.points,
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
             mode_changed=self._page_opened, tool_taken=self.tool_strip.show_tool,
         )  # fmt: skip
         self.page_panel = PagePanel(self.context)
-        self.views = ViewCommands(self, self.context, self.page_panel, self.timeline, self.preview, self.header)
+        self.views = ViewCommands(
+            self, self.context, self.page_panel, self.timeline, self.preview, self.header, self.tool_strip
+        )
 
     def _lay_out(self) -> None:
         self.middle = Middle(self.project, self.welcome, self.timeline)
@@ -223,6 +227,7 @@ class Window(QMainWindow):
         self.accents.placing_focus.connect(self.preview.ask_place)
         self.page_panel.opened.connect(self._page_opened)
         self.tool_strip.wanted.connect(self.views.take_tool)
+        self.tool_strip.shapes_wanted.connect(self.views.choose_shape)
         self.welcome.song_wanted.connect(self.projects.choose_song)
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
@@ -290,6 +295,7 @@ class Window(QMainWindow):
 
     def _reel_changed(self) -> None:
         reel = self.project.reel
+        self.tool_strip.show_shape(self.frames.shown_text, own=not self.project.shown.name)
         self.setWindowTitle(f"{self.project.name}[*] – Tempik")
         self.setWindowModified(self.project.unsaved)
         self.middle.show_reel()

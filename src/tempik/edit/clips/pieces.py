@@ -21,6 +21,7 @@ from tempik.edit.clips.slots import (
     with_clips,
 )
 from tempik.edit.keying import keyed_along
+from tempik.edit.ties import with_tracks_led
 from tempik.errors import TempikError
 from tempik.reel import Clip, Framing, Pin, Reel, Transition, new_id
 from tempik.reel.nests import all_clips
@@ -108,15 +109,15 @@ def pasted(
         cues = {c.id for c in known[clip.footage].cues}
         tied = [(cue, edge_at(timeline, begin + at, 1).point) for cue, at in pins if cue in cues]
         group = groups.setdefault(clip.group, _new_group(reel, groups.values())) if clip.group else ""
+        by = frame - what.first
         new = replace(
-            clip,
+            with_tracks_led(clip, lambda keys, by=by, timeline=timeline: keyed_along(timeline, keys, by)),  # type: ignore[misc]
             id=new_clip_id(reel),
             start=edge_at(timeline, begin, 0),
             end=edge_at(timeline, begin + length, 0),
             pins=tuple(Pin(cue, point) for cue, point in tied if point is not None),
             track=number,
             group=group,
-            keys={name: keyed_along(timeline, keys, frame - what.first) for name, keys in clip.keys.items()},
             in_place=False,
         )
         reel = with_clips(reel, [new])

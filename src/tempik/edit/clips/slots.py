@@ -10,6 +10,7 @@ from collections.abc import Iterable, Sequence
 from msgspec.structs import replace
 
 from tempik.edit.keying import keyed_along
+from tempik.edit.ties import with_tracks_led
 from tempik.errors import TempikError
 from tempik.reel import Clip, Curve, Edge, Pin, Point, Reel, by_id, new_id
 from tempik.reel.nests import all_clips, within_itself
@@ -149,11 +150,10 @@ def _moved(timeline: Timeline, placed: PlacedClip, frames: int, start_within: in
         if point is not None:
             pins.append(Pin(tie.cue, point.id))
     source_s = placed.map.start_s
-    if clip.keys or clip.shaped is not None or len(pins) < len(ties):
+    if clip.keys or clip.shapes or clip.shaped is not None or len(pins) < len(ties):
         baked = len(pins) < len(ties) and (len(ties) > 1 or clip.shaped is not None)
         clip = replace(
-            clip,
-            keys={name: keyed_along(timeline, keys, frames) for name, keys in clip.keys.items()},
+            with_tracks_led(clip, lambda keys: keyed_along(timeline, keys, frames)),
             curve=flat(placed.map.curve) if baked else clip.curve,
             part=placed.map.part if baked else clip.part,
             shaped=None if baked else clip.shaped,

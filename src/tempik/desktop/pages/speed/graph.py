@@ -221,7 +221,7 @@ class SpeedGraph(QWidget):
 
     def event(self, event: QEvent) -> bool:
         # While a node is chosen the arrows are its own, not the playhead's.
-        chosen = self.node is not None and not self.project.under_way and event.type() == QEvent.Type.ShortcutOverride
+        chosen = self.node is not None and self.project.gesture is None and event.type() == QEvent.Type.ShortcutOverride
         if chosen and isinstance(event, QKeyEvent) and event.key() in _NODE_KEYS:
             event.accept()
             return True

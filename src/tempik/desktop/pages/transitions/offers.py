@@ -132,7 +132,9 @@ class Offers(QWidget):
             self._say("", "quiet")
         elif short:
             self._say(f"{short[0]}.", "warning")
-            under_way = self.commands.project.under_way  # a drag: what would mend it is worked out when it rests
+            under_way = (
+                self.commands.project.gesture is not None
+            )  # a drag: what would mend it is worked out when it rests
             for mend in [] if under_way else mending.mends(self.commands.project.reel, place)[:MOST]:
                 self._offer(SHORT_NAMES[mend.name], mend.does, partial(self.commands.mend, place, mend))
         else:
