@@ -265,7 +265,7 @@ def test_undo_saving_and_drafts_are_of_the_reels_own_frame(opened: Window, tmp_p
     "name, size",
     [
         ("show_upright", (180, 320)),
-        ("show_portrait", (180, 226)),
+        ("show_portrait", (180, 224)),
         ("show_square", (180, 180)),
         ("show_wide", (320, 180)),
     ],

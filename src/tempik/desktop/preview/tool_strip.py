@@ -44,7 +44,7 @@ class ToolStrip(QWidget):
         for name, _, tip in TOOLS:
             made = QToolButton()
             made.setIconSize(QSize(18, 18))
-            made.setFixedSize(32, 26)
+            made.setFixedSize(31, 26)
             marks.room(made, "none")
             made.setCheckable(True)
             made.setToolTip(tip)
@@ -59,7 +59,7 @@ class ToolStrip(QWidget):
         self.shape_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.shape_button.clicked.connect(self._shapes_wanted)
         self.show_shape("9:16", own=True)
-        line(*self.buttons.values(), None, self.shape_button, over=self, spacing=3)
+        line(*self.buttons.values(), None, self.shape_button, over=self, spacing=2)
         self.setFixedHeight(28)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.show_tool("layers")
