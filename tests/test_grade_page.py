@@ -186,7 +186,7 @@ def test_clips_and_footage_have_grades_of_their_own(page: GradePage, qtbot: QtBo
     page.project.selection.select_clips(names)
     page.commands.set_fields("x", contrast=0.4)
     assert [c.grade for c in page.project.reel.clips[:3]] == [Grade(contrast=0.4), Grade(contrast=0.4), None]
-    assert page.message.text() == "2 clips"
+    assert page.message.text() == "grades 2 clips"
     page.commands.copy_grade()
     page.targets["footage"].click()
     page.commands.paste_parts(("light",))

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject
 from PySide6.QtGui import QAction
 
 from tempik.desktop.session.document import Project
+from tempik.desktop.widgets.by_hand import asked
 from tempik.reel import Reel
 
 GROUPS = (
@@ -117,7 +118,7 @@ class Commands(QObject):
         action = QAction(command.text, self)
 
         def run() -> None:
-            self.project.asked(self._taken().get(command.name, act))
+            asked(self._taken().get(command.name, act))
 
         action.triggered.connect(run)
         insort(self.all, command, key=lambda c: GROUPS.index(c.group))

@@ -19,6 +19,7 @@ from tempik.desktop.preview.placing import Placing
 from tempik.desktop.preview.snapping import REACH, Lines, around, caught, lines_with, snapped
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour
 from tempik.edit.clips import layers
 from tempik.reel import Position
@@ -194,7 +195,7 @@ class BoxTool:
             action.triggered.connect(lambda _=False, c=source_of(placed.clip.id): self.project.selection.select_clip(c))
         if not menu.isEmpty():
             self._menu = menu
-            menu.popup(QCursor.pos())
+            pop_up(menu, QCursor.pos())
 
     def drag(self, by: QPointF, keys: Keys = NO_KEYS) -> None:
         if not self._grip:

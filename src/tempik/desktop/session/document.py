@@ -13,6 +13,7 @@ from tempik.desktop.session.journaling import Journaling, Work
 from tempik.desktop.session.messages import Messages
 from tempik.desktop.session.selection import Playhead, Selection
 from tempik.desktop.session.shown_frame import ShownFrame
+from tempik.desktop.widgets.by_hand import is_asked
 from tempik.digits import plural
 from tempik.edit.clips.slots import gave_way, keep_locked, let_go
 from tempik.edit.frame_shapes import in_own_shape
@@ -62,7 +63,6 @@ class Project(QObject):
             self,
         )
         self._gesture: Gesture | None = None  # the one that is open
-        self._asked = False  # what is done was asked for by name
         self.compared = False  # another reel than the history's is looked at
         self.ordered = Ordered()
         self.shown = ShownFrame()
@@ -115,8 +115,7 @@ class Project(QObject):
             return False
         reel = in_own_shape(reel)
         if reel is self.history.reel or reel == self.history.reel:
-            if self._asked:
-                self.messages.say(f"Nothing to change: {what[:1].lower()}{what[1:]}.", False)
+            self._say_nothing(what)
             return False
         if message := message_of_step(self.history.reel, reel):
             self.messages.say(message, True)
@@ -126,14 +125,6 @@ class Project(QObject):
         ties = f" · {loose} tie{'s' if loose > 1 else ''} to points let go" if loose else ""
         self.messages.done(what + (f" · {plural(gone, 'clip')} gave way" if gone else "") + ties)
         return True
-
-    def asked(self, act: Callable[[], object]) -> None:
-        """Carry out what a person asked for by name: where it changes nothing, that is said."""
-        self._asked = True
-        try:
-            act()
-        finally:
-            self._asked = False
 
     def _done(self, reel: Reel, what: str) -> None:
         self.history = self.history.done(reel, what)
@@ -187,6 +178,12 @@ class Project(QObject):
             self.messages.done(what)
         else:
             self._set(self.history.reel)
+            self._say_nothing(what)
+
+    def _say_nothing(self, what: str) -> None:
+        """Say that what was asked for by name changes nothing."""
+        if is_asked():
+            self.messages.say(f"Nothing to change: {what[:1].lower()}{what[1:]}.", False)
 
     def forget_gesture(self) -> None:
         """Drop the gesture that is open and show the reel as it was."""

@@ -75,6 +75,7 @@ from tempik.desktop.shell.view_commands import ViewCommands
 from tempik.desktop.shell.welcome import Welcome
 from tempik.desktop.song.strip import SongStrip
 from tempik.desktop.timeline.widget import TimelineView
+from tempik.desktop.widgets.by_hand import entries_ask
 from tempik.desktop.widgets.count_panel import CountPanel
 from tempik.desktop.widgets.dropped_files import local_files
 from tempik.desktop.widgets.form import name_controls
@@ -283,7 +284,7 @@ class Window(QMainWindow):
         self.views.knows(self.registry)
         self.menu = ProjectMenu(self.registry, self.context, self)
         self.recent_menu, self.versions_menu = self.menu.recent, self.menu.versions
-        self.header.menu_button.setMenu(self.menu)
+        self.header.menu_button.setMenu(entries_ask(self.menu))
         apply_keys(self.registry)
         HeldKey(self, BEFORE, self.transport.frames.show_before)
 

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.by_hand import asked
 from tempik.desktop.widgets.controls import Switch, control_of
 from tempik.desktop.widgets.plain import Label
 from tempik.desktop.widgets.theme import icon, words
@@ -166,7 +167,7 @@ def _pressed(act: Callable[[], object]) -> Callable[[], None]:
     """Return an act without the state that `clicked` has: a function with an argument of its own would take it for that."""
 
     def pressed() -> None:
-        act()
+        asked(act)
 
     return pressed
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QIcon, QPainter
 from PySide6.QtWidgets import QLabel, QMenu, QMessageBox, QSizePolicy, QWidget
 
+from tempik.desktop.widgets.by_hand import entries_ask
 from tempik.desktop.widgets.painting import painted
 
 LONGEST_IN_MENU = 100
@@ -85,6 +86,7 @@ def asked(
 
 def pop_up(menu: QMenu, at: QPoint) -> None:
     """Open a menu that was made to be opened once: it goes when it is closed, and does not stay with what it was opened over."""
+    entries_ask(menu)
     menu.aboutToHide.connect(menu.deleteLater)
     menu.popup(at)
 

@@ -10,6 +10,7 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.by_hand import asked
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.plain import Label, as_tip
 from tempik.desktop.widgets.theme import words
@@ -128,7 +129,10 @@ class TileGrid(QWidget):
         number = self._at(event.position())
         if number is not None and event.button() == Qt.MouseButton.LeftButton:
             self._key = number
-            self.picked.emit(self.items[number])
+            self._pick(number)
+
+    def _pick(self, number: int) -> None:
+        asked(lambda: self.picked.emit(self.items[number]))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         number = self._at(QPointF(event.pos()))
@@ -145,7 +149,7 @@ class TileGrid(QWidget):
             self._key = min(max(self._key + steps[key], 0), len(self.items) - 1)
             self._point_at(self._key)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.items:
-            self.picked.emit(self.items[self._key])
+            self._pick(self._key)
         else:
             super().keyPressEvent(event)
 

@@ -32,6 +32,7 @@ from tempik.digits import plural
 from tempik.edit.grading.grades import Whose
 from tempik.errors import TempikError
 from tempik.project.looks import removed_look
+from tempik.reel import by_id
 from tempik.timeline.placed_clip import source_at_frames
 
 SCOPE_W, LEAST_SCOPE_W, ROOMY = 250, 190, 800
@@ -163,6 +164,7 @@ class GradePage(Page):
         self.targets[commands.whose].setChecked(True)
         lacking = commands.whose != "reel" and not where.ids
         self.message.setText(self._about() if not lacking else "select a clip first")
+        marks.ink(self.message, "warning" if lacking else "quiet")
         for pane in self.panes.values():
             pane.setEnabled(not lacking)
             pane.show_grade(grade)
@@ -171,10 +173,17 @@ class GradePage(Page):
 
     def _about(self) -> str:
         """Whose grade is shown, in a few words."""
-        where = self.commands.where()
-        if where.whose == "clips" and len(where.ids) > 1:
-            return plural(len(where.ids), "clip")
-        return ""
+        where, reel = self.commands.where(), self.project.reel
+        if where.whose == "reel":
+            return "grades the whole reel"
+        if len(where.ids) > 1:
+            return f"grades {plural(len(where.ids), 'clip' if where.whose == 'clips' else 'file')}"
+        if where.whose == "clips":
+            placed = self.project.timeline.placed_clip(where.ids[0])
+            return f"grades the clip {placed.footage.name}" if placed is not None else ""
+        piece = by_id(reel.footage, where.ids[0])
+        count = sum(c.footage == where.ids[0] for c in reel.clips)
+        return f"grades {piece.name}, {plural(count, 'clip')}" if piece is not None else ""
 
     def _image_shown(self, image: QImage | None) -> None:
         self.tool.show_image(image)

@@ -17,6 +17,7 @@ from tempik.desktop.widgets.theme import colour, words
 from tempik.reel.grade import AMOUNTS, NEUTRAL
 
 STEPS = 400
+KEY_STEP = 4  # of an arrow: more than what is caught where a slider does nothing, or it could not leave there by keys
 VALUE_W = 70
 HANDLE = 7.0
 
@@ -28,6 +29,8 @@ class GradeSlider(FreeSlider):
         super().__init__(HANDLE)
         self.neutral = neutral  # a share of its way
         self.setRange(0, STEPS)
+        self.setSingleStep(KEY_STEP)
+        self.setPageStep(10 * KEY_STEP)
         self.setMinimumWidth(60)
         self.setFixedHeight(20)
 

@@ -14,6 +14,7 @@ from tempik.desktop.pages.speed.panes import BetweenPane, DirectionPane, SoundPa
 from tempik.desktop.pages.speed.shapes_pane import ShapesPane
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
+from tempik.desktop.widgets.by_hand import entries_ask
 from tempik.desktop.widgets.form import column, holder, line, toggle
 from tempik.desktop.widgets.plain import Label, as_tip, in_menu
 from tempik.edit.clips import pins as pin
@@ -103,7 +104,7 @@ class SpeedPage(Page):
         self.mend.hide()
         self.mend_menu = QMenu(self)
         self.mend_menu.aboutToShow.connect(self._fill_mends)
-        self.mend.setMenu(self.mend_menu)
+        self.mend.setMenu(entries_ask(self.mend_menu))
         tabs = line(*self._tabs.buttons(), None, spacing=2)
         side = holder(column(self.numbers, tabs, (self.panes, 1), line((self.note, 1), self.mend)))
         side.setFixedWidth(SIDE_W)

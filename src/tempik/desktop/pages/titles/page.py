@@ -19,6 +19,7 @@ from tempik.desktop.preview.snapping import around
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import buttons, column, holder, line, quiet
+from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import words
 from tempik.desktop.widgets.tile_grid import Chooser
 from tempik.edit.titles import with_title_fields
@@ -129,7 +130,7 @@ class TitlesPage(Page):
         menu.addAction("Keep the title's look as one of my own …").triggered.connect(self.commands.ask_keep_look)
         if look is not None and look.own:
             menu.addAction("Take it out of my looks").triggered.connect(lambda: self.commands.forget_look(look))
-        menu.popup(at)
+        pop_up(menu, at)
 
     def _type_word(self, number: int) -> None:
         """Let a word be typed over."""
