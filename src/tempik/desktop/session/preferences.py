@@ -37,6 +37,7 @@ class Preferences(msgspec.Struct, frozen=True, omit_defaults=True):
     window: str = ""  # the window's place and size, as Qt writes it
     toured: bool = False  # the hints have been shown
     splits: dict[str, tuple[int, ...]] = {}  # the areas that a hand laid out, by the name of their divider
+    draft_length_s: float = 0.0  # how long the last draft was; 0 before the first
     folders: dict[str, str] = {}  # where files of a kind were last read or written
 
     def placed(self, window: str, splits: dict[str, tuple[int, ...]]) -> Preferences:

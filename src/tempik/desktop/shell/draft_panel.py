@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import NamedTuple
 
+import msgspec
 from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QFrame, QPushButton, QWidget
 
@@ -12,6 +13,7 @@ from tempik.accents import CATALOGUE
 from tempik.desktop.commands.arranging import ArrangeCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import ReelEdit, slide
+from tempik.desktop.session.preferences import load_preferences, save_preferences
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.controls import Dropdown, Number, Slider, control_of
 from tempik.desktop.widgets.form import Part, button, column, emptied, grid, holder, label, line, quiet, toggle, tool
@@ -70,7 +72,19 @@ class PlainRuleFields(QWidget):
 WIDTH = 460
 ACROSS = 3
 SAME_S = 0.6
+STILL_S = 2.0  # that a picture is worth
 LONG = Setting("length_s", "length", 15.0, 1, 3600, "s", digits=2, step=1, does="Length of the reel")
+
+
+def usual_length(reel: Reel) -> float:
+    """Return how long a draft is at first, in seconds: as the reel that is there, or as the last one was, as far as the footage there is
+    goes."""
+    if reel.clips:
+        return reel.length_s
+    there = sum(f.length_s if f.kind == "video" else STILL_S for f in reel.footage if not f.without_file)
+    suits = next((s for s in LENGTHS_S if s >= there), LENGTHS_S[-1])
+    last = load_preferences().draft_length_s or LONGEST_S
+    return min(last, suits) if there else last
 
 
 class DraftStretch(NamedTuple):
@@ -163,7 +177,7 @@ class DraftPanel(QFrame):
         )
         if song is not None:
             self.length.setMaximum(max(song.length_s, 1.0))
-            self.length.show_value(min(reel.length_s or LONGEST_S, song.length_s - song.start_s))
+            self.length.show_value(min(usual_length(reel), song.length_s - song.start_s))
         self._offer_stretches()
         self._show_parts()
         self.move(corner)
@@ -309,6 +323,8 @@ class DraftPanel(QFrame):
 
     def _go(self) -> None:
         self.hide()
+        kept = load_preferences()
+        save_preferences(msgspec.structs.replace(kept, draft_length_s=self.length.value()))
         if self.mood is None:
             self.wished.emit(self.options())
             return

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.desktop.session.messages import Messages
+from tempik.desktop.shell.remedies import Remedy, remedy_of
 from tempik.desktop.widgets import marks
 from tempik.desktop.widgets.form import tool
 from tempik.desktop.widgets.plain import Label, as_tip
@@ -34,6 +35,7 @@ class StatusBar(QWidget):
     after stands behind it, and it goes with the next thing that succeeds."""
 
     answered = Signal(bool)
+    mended = Signal(str)  # the command that mends what an error says is wanted
 
     def __init__(self, messages: Messages, workers: Sequence[Worker]) -> None:
         super().__init__()
@@ -46,6 +48,10 @@ class StatusBar(QWidget):
         self.status.setTextFormat(Qt.TextFormat.PlainText)
         self.status.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.remedy = _small("")
+        self.remedy.hide()
+        self.remedy.clicked.connect(self._mend)
+        self._remedy: Remedy | None = None
         self.find_missing = _small("Find …")
         self.find_missing.hide()
         self.take_up, self.let_go = _small("Take it up"), _small("Let it go")
@@ -66,7 +72,16 @@ class StatusBar(QWidget):
         self.panel = JobsPanel(self)
         row.addWidget(self.status, 1)
         for widget in (
-            *(self.find_missing, self.take_up, self.let_go, self.job_name, self.progress, self.cancel, self.all_jobs),
+            *(
+                self.remedy,
+                self.find_missing,
+                self.take_up,
+                self.let_go,
+                self.job_name,
+                self.progress,
+                self.cancel,
+                self.all_jobs,
+            ),
         ):
             row.addWidget(widget)
         self.offer(False)
@@ -90,6 +105,17 @@ class StatusBar(QWidget):
         self.status.setText(_from_home(text))
         self.status.setToolTip(as_tip(text))
         marks.ink(self.status, "warning" if error else "quiet")
+        self._remedy = remedy_of(self._error) if error else None
+        self.remedy.setVisible(self._remedy is not None)
+        if self._remedy is not None:
+            self.remedy.setText(self._remedy.text)
+
+    def _mend(self) -> None:
+        if self._remedy is not None:
+            wanted = self._remedy.command
+            self._error = ""
+            self.say("")
+            self.mended.emit(wanted)
 
     def _over(self) -> None:
         if time.monotonic() - self._error_at > SAME_ACT_S:  # what went wrong in the same act stays beside it

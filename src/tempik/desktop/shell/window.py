@@ -266,6 +266,7 @@ class Window(QMainWindow):
         foot.find_missing.clicked.connect(lambda: self.projects.find(sorted(self.watch.missing)[0]))
         self.watch.changed.connect(lambda: foot.find_missing.setVisible(bool(self.watch.missing)))
         foot.answered.connect(self.recovery.answer)
+        foot.mended.connect(lambda name: self.commands[name].trigger())
 
     def _bind_commands(self) -> None:
         places = TourPlaces(

@@ -11,6 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath,
 from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import PaintContext
+from tempik.desktop.timeline.lanes.clip_signs import SIGN_PX, paint_signs, signs_of
 from tempik.desktop.timeline.lanes.clip_waves import paint_clip_wave, wave_height, wave_outline
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_filling
@@ -26,6 +27,7 @@ from tempik.timeline.timeline import Timeline
 # Clip grounds, one a piece of footage in turn: all dark and close, so that they part clips without shouting.
 CLIP_TINTS = ("#4a3220", "#54291e", "#25333d", "#4d3b17", "#3a322c", "#3d2b3a", "#2b3a2c", "#473626")
 HEAD_H = 19
+LEAST_LETTERS = 4  # of a name that is cut off, with the sign that it is
 TRACE_H = 26
 # A clip narrower than this is painted without words and trace.
 SLIVER_PX = 9
@@ -107,8 +109,14 @@ def _paint_head(p: QPainter, placed: PlacedClip, box: QRectF, gone: bool) -> Non
     p.setFont(words(12))
     p.setPen(QColor(theme.WARNING_TEXT if gone else theme.TEXT))
     text = QFontMetricsF(words(12)).elidedText(name, Qt.TextElideMode.ElideRight, max(room, 0))
+    if text != name and len(text) <= LEAST_LETTERS:
+        text = ""  # the tip has it
     p.drawText(QRectF(left, box.top(), max(room, 0), HEAD_H), Qt.AlignmentFlag.AlignVCenter, text)
-    used = QFontMetricsF(words(12)).horizontalAdvance(name) + 14
+    used = QFontMetricsF(words(12)).horizontalAdvance(name if text else "") + (14 if text else 0)
+    signs = signs_of(placed.clip)
+    if signs and used + SIGN_PX * len(signs) <= room:
+        paint_signs(p, QPointF(left + max(used - 8, 0), box.top() + HEAD_H / 2), signs, QColor(theme.TEXT))
+        used += SIGN_PX * len(signs) + 4
     speed = speed_text(placed)
     # A figure that is cut off would be another figure: the shape's name gives way, then the whole.
     if figures_wide(speed) > room - used:

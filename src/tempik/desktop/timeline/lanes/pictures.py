@@ -21,6 +21,7 @@ from tempik.desktop.timeline.lanes.clip_painting import (
     paint_clip,
     paint_name_again,
 )
+from tempik.desktop.timeline.lanes.clip_signs import signs_of
 from tempik.desktop.timeline.lanes.clip_waves import wave_height, wave_hit
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import frame_x
@@ -258,6 +259,7 @@ def _clip_tip(ctx: PaintContext, placed: PlacedClip) -> str:
     return (
         f"{placed.footage.name}\n{plural(placed.frames, 'frame')}, {placed.first} to {placed.end - 1}"
         f" · {floor_text(placed.footage, ctx.timeline.rate)}"
+        + (f"\n{', '.join(signs)}" if (signs := signs_of(placed.clip)) else "")
         + (f"\n{lacks}" if lacks else "")
         + "\nDrag: move, up and down to other tracks. Ctrl and drag: slip the footage. Shift and drag: slide."
     )
