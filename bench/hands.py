@@ -19,14 +19,17 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QEventLoop, QPointF, QTimer
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from tempik.demo.write import PROJECT, write_demo
+from tempik.desktop.pages.frame import FramePage
 from tempik.desktop.pages.layer.page import LayerPage
+from tempik.desktop.pages.titles.page import TitlesPage
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
-from tempik.reel import Clip
+from tempik.reel import Clip, by_id
 from tempik.timeline.extents import corners_of
+from tempik.timeline.wording import word_frames
 
 DISPLAY = ":97"
 NEEDED = ("Xvfb", "openbox", "xdotool")
@@ -59,6 +62,12 @@ class Hands:
         self._tool("mousemove", *self._point(widget, at or QPointF(widget.rect().center())), "click", 1)
         self.actions += 1
         spin(0.4)
+
+    def click_with(self, key: str, widget: QWidget, at: QPointF) -> None:
+        """Click in a widget with a key held."""
+        self._tool("keydown", key)
+        self.click(widget, at)
+        self._tool("keyup", key)
 
     def drag(self, widget: QWidget, begin: QPointF, end: QPointF, *held: str) -> None:
         """Drag in a widget, with keys held."""
@@ -155,11 +164,72 @@ def laid_below(hands: Hands) -> bool:
     return _clip(hands.window).track == track - 1
 
 
+def three_words(hands: Hands) -> bool:
+    """Three words of a title coloured, and each moved to another point."""
+    window = hands.window
+    timeline, strip = window.project.timeline, window.page_panel.page(TitlesPage).strip
+    title = next(p for p in timeline.placed if p.clip.title is not None)
+
+    def middle(word: int) -> QPointF:
+        return QPointF(strip.chips()[word].box.center())
+
+    hands.click(strip, middle(2))
+    hands.click_with("shift", strip, middle(4))
+    hands.click(window.page_panel.page(TitlesPage).word_bar.swatches[1])
+    points = sorted({timeline.frame_of_point(p) for p in timeline.on_reel()})
+    wanted = {}
+    for word, step in ((4, 6), (3, 4), (2, 2)):
+        chip = strip.chips()[word]
+        wanted[word] = points[points.index(chip.frame) + step]
+        hands.drag(
+            strip, middle(word), middle(word) + QPointF(strip.across(wanted[word]) - strip.across(chip.frame), 0)
+        )
+    now = window.project.timeline.placed_clip(title.clip.id)
+    assert now is not None and now.clip.title is not None
+    frames = word_frames(window.project.timeline, now)
+    coloured = [style.word for style in now.clip.title.words if style.colour is not None]
+    return coloured == [2, 3, 4] and {word: frames[word] for word in wanted} == wanted
+
+
+def reframed_for_wide(hands: Hands) -> bool:
+    """A clip reframed for 16:9 alone."""
+    window = hands.window
+    own = _clip(window).framing
+    hands.click(window.tool_strip.shape_button)
+    menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
+    entry = next(a for a in menu.actions() if a.text().startswith("16:9"))
+    hands.click(menu, QPointF(menu.actionGeometry(entry).center()))
+    hands.drag(window.preview, hands.seen(0.5, 0.6), hands.seen(0.62, 0.6))
+    clip = by_id(window.project.history.reel.clips, _clip(window).id)
+    moved = clip is not None and clip.framing == own and "wide" in clip.shapes
+    window.commands["show_own"].trigger()  # as it was before, for what is tried next
+    return moved and _clip(window).framing == own
+
+
+def on_title(window: Window) -> None:
+    """What the task of words begins with: the Titles page with the title selected, all its words there."""
+    placed = next(p for p in window.project.timeline.placed if p.clip.title is not None)
+    window.project.selection.select_clip(placed.clip.id)
+    window.project.playhead.go(placed.end - 8)
+    window.open_page(TitlesPage)
+
+
+def on_picture(window: Window) -> None:
+    """What the task of the frame begins with: the Frame page with a clip of the lowest track selected."""
+    placed = window.project.timeline.own_tracks[0][3]
+    window.project.selection.select_clip(placed.clip.id)
+    window.project.playhead.go(placed.first + 2)
+    window.open_page(FramePage)
+
+
+BEGINS = {"three_words": on_title, "reframed_for_wide": on_picture}
 TASKS: tuple[tuple[Callable[[Hands], bool], int], ...] = (
     (mask_over_a_bar, 6),
     (small_picture, 3),
     (turned, 1),
     (laid_below, 1),
+    (three_words, 8),
+    (reframed_for_wide, 3),
 )
 
 
@@ -172,6 +242,9 @@ def _work(window: Window, keep: Path | None) -> bool:
     spin(1.5)
     before = project.reel
     for task, most in TASKS:
+        if task.__name__ in BEGINS:
+            BEGINS[task.__name__](window)
+            spin(1.0)
         hands = Hands(window)
         right = task(hands)
         fine &= right and hands.actions <= most
