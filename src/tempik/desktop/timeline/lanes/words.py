@@ -20,7 +20,7 @@ from tempik.desktop.timeline.lane import (
     Series,
     pictures_box,
 )
-from tempik.desktop.timeline.lanes.clip_painting import HEAD_H
+from tempik.desktop.timeline.lanes.clip_painting import HEAD_H, LEAST_LETTERS
 from tempik.desktop.timeline.snapping import frame_x, snapped, targets
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour, words
@@ -163,4 +163,6 @@ def _paint_chip(p: QPainter, ctx: PaintContext, chip: Chip) -> None:
     p.setFont(words(12, chosen))
     p.setPen(QPen(QColor(theme.TEXT)))
     text = p.fontMetrics().elidedText(chip.text, Qt.TextElideMode.ElideRight, int(inner.width() - 6))
+    if text != chip.text and len(text) <= LEAST_LETTERS:
+        return  # the tip has it
     p.drawText(inner.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
