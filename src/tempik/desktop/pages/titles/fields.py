@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.pages.titles.tiles import ArrivalTiles
 from tempik.desktop.widgets import marks
@@ -20,6 +20,7 @@ SHOWN = (
     "lit_colour", "align", "by", "showing",
 )  # fmt: skip
 COLOUR_W = 66
+PANE_W = 520  # of a pane at most: a wider field is no easier to read
 PANES = (
     ("letters", "letters", "Font, size, colour, edges, shadow and ground"),
     ("moves", "come and go", "How the words come and go"),
@@ -44,20 +45,31 @@ class TitleFields(QWidget):
         self.arrivals = {"enter": ArrivalFields(going=False), "leave": ArrivalFields(going=True)}
         for side, fields in self.arrivals.items():
             fields.edited.connect(lambda arrival, side=side: self.edited.emit(side, arrival))
-        self.panes = QStackedWidget()
-        self.panes.addWidget(scrolled(self._letters()))
-        self.panes.addWidget(scrolled(self._moves()))
+        self.panes = {"letters": scrolled(self._letters()), "moves": scrolled(self._moves())}
+        self._both = False
         self.pane = Toggles(PANES)
         for number in range(len(PANES)):
             marks.mark(self.pane.button(number), "tab", "pane")
-        self.pane.show_value("letters")
+        for area in self.panes.values():
+            area.setMaximumWidth(PANE_W)
+        column(
+            self.pane, (line(*((area, 100) for area in self.panes.values()), None, spacing=16), 1), over=self, spacing=4
+        )
         self.pane.told.connect(self.show_pane)
-        column(self.pane, (self.panes, 1), over=self, spacing=4)
+        self.show_pane("letters")
 
     def show_pane(self, name: str) -> None:
         """Show one of the two panes."""
         self.pane.show_value(name)
-        self.panes.setCurrentIndex([pane for pane, _, _ in PANES].index(name))
+        for pane, area in self.panes.items():
+            area.setVisible(self._both or pane == name)
+
+    def show_both(self, both: bool) -> None:
+        """Show both panes beside each other where there is room."""
+        if both != self._both:
+            self._both = both
+            self.pane.setVisible(not both)
+            self.show_pane(self.pane.value())
 
     def _letters(self) -> QWidget:
         f = self.form

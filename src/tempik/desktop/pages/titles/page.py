@@ -34,6 +34,7 @@ from tempik.titles.words import spans_of
 SETTLE_MS = 900  # without a key for so long, what was typed is one step
 TEXT_W, LEAST_TEXT_W, ROOMY = 226, 206, 820
 FIELDS_W = 300
+WITH_BOTH = 1500  # from so wide a page on letters and ways to come and go are both shown
 COLUMNS = ((1500, 5), (1200, 4), (890, 3), (780, 2), (0, 1))  # of looks, from so wide a page on
 
 
@@ -113,6 +114,7 @@ class TitlesPage(Page):
         self._side.setFixedWidth(TEXT_W if width > ROOMY else LEAST_TEXT_W)
         self.looks.show_columns(next(columns for wide, columns in COLUMNS if width >= wide))
         self.chooser.fit()
+        self.fields.show_both(width >= WITH_BOTH)
 
     def _read_library(self) -> None:
         self.looks.show_own(own_title_looks())
