@@ -24,6 +24,7 @@ from tempik.edit.clips import masks, place, repeats
 from tempik.edit.footage.facts import with_footage
 from tempik.media import probe
 from tempik.reel import Clip, Title
+from tempik.timeline.extents import way_in_frame
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.wording import word_frames
 from tempik.titles.fonts import families
@@ -327,6 +328,11 @@ def test_a_subject_clicked_in_the_preview_is_followed(opened: Window, qtbot: QtB
         if (placed_ := project.timeline.placed_clip(clip))
     ]
     assert way[1] < way[0]
+    now = project.timeline.placed_clip(clip)
+    assert now is not None
+    seen = way_in_frame(project.timeline, now, 20)
+    assert seen.shape == (now.frames, 3) and seen[20 - now.first, 0] == pytest.approx(0.3, abs=0.06)
+    assert seen[40 - now.first, 0] > seen[20 - now.first, 0]  # the mark goes to the right in the picture
     opened.preview.grab()
     opened.commands["follow_nothing"].trigger()
     assert clip_of(opened).follow is None

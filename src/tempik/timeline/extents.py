@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tempik.reel import Position, Title
+from tempik.timeline.following import track_of
 from tempik.timeline.framing import frame_matrix
-from tempik.timeline.placed_clip import PlacedClip
+from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 from tempik.titles import laid_out
 
@@ -50,6 +51,21 @@ def ems_to_frame(title: Title, at: Position, height_ratio: float) -> Matrix:
     matrix = np.eye(3)
     matrix[:2, :2], matrix[:2, 2] = about, moved
     return np.asarray(np.diag([1.0, 1 / height_ratio, 1.0]) @ matrix)
+
+
+def way_in_frame(timeline: Timeline, placed: PlacedClip, frame: int) -> NDArray[np.float64]:
+    """Return where the patch that a clip follows is at each frame of its slot, on the picture as it stands at one frame: shape (frames, 3),
+    shares of the frame's width and height, and whether it was found there (1) or not (0). Of no frames where it follows nothing."""
+    track = track_of(placed)
+    if track is None:
+        return np.zeros((0, 3))
+    source = source_at_frames(placed, np.arange(placed.first, placed.end, dtype=np.float64), timeline.rate)
+    columns = [np.interp(source, track.times_s, values) for values in (track.xs, track.ys)]
+    seen = np.column_stack([*columns, np.ones(len(source))]) @ to_frame(timeline, placed, frame).T
+    lost = np.zeros(len(source), dtype=bool)
+    for begin, end in track.lost:
+        lost |= (source >= begin) & (source <= end)
+    return np.asarray(np.column_stack([seen[:, :2], np.where(lost, 0.0, 1.0)]))
 
 
 def holds(corners: NDArray[np.float64], x: float, y: float) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -18,6 +20,7 @@ from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
 from tempik.reel.clip_settings import FOLLOW_SETTINGS
 from tempik.render import PictureSource, plan
+from tempik.timeline.extents import way_in_frame
 from tempik.timeline.placed_clip import PlacedClip
 
 WIDE = 108
@@ -148,7 +151,7 @@ class FollowFields(QWidget):
             self.context.layers.say_lost(placed.clip.id)
 
     def paint(self, p: QPainter, box: QRectF) -> None:
-        """Where the subject is kept in the frame."""
+        """The way of the subject over the picture, and where it is kept in the frame."""
         clip, placed = self.project.selection.clip, self.project.selection.placed
         if clip is None or clip.follow is None or placed is None:
             return
@@ -156,8 +159,30 @@ class FollowFields(QWidget):
             return
         at = QPointF(box.left() + clip.follow.x * box.width(), box.top() + clip.follow.y * box.height())
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        self._paint_way(p, box, placed)
         for pen in (QPen(QColor(0, 0, 0, 170), 3.4), QPen(QColor(theme.CUE), 1.6)):
             p.setPen(pen)
             p.drawEllipse(at, 14, 14)
             for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
                 p.drawLine(at + QPointF(dx * 10, dy * 10), at + QPointF(dx * 18, dy * 18))
+
+    def _paint_way(self, p: QPainter, box: QRectF, placed: PlacedClip) -> None:
+        """Frame by frame, dotted where it was lost, with a dot at what is shown."""
+        frame = self.project.playhead.frame
+        way = way_in_frame(self.project.timeline, placed, frame)
+        if not len(way):
+            return
+        spots = [QPointF(box.left() + x * box.width(), box.top() + y * box.height()) for x, y, _ in way.tolist()]
+        found = way[:, 2] > 0
+        p.save()
+        p.setClipRect(box)
+        for ink, wide in ((QColor(0, 0, 0, 150), 3.2), (QColor(theme.CUE), 1.4)):
+            for number, (a, b) in enumerate(pairwise(spots)):
+                kept = bool(found[number] and found[number + 1])
+                p.setPen(QPen(ink, wide, Qt.PenStyle.SolidLine if kept else Qt.PenStyle.DotLine))
+                p.drawLine(a, b)
+        p.setPen(QPen(QColor(theme.GROUND), 1))
+        p.setBrush(QColor(theme.CUE))
+        p.drawEllipse(spots[frame - placed.first], 4, 4)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.restore()
