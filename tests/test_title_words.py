@@ -129,6 +129,16 @@ def test_joined_words_are_one_and_parted_words_two_without_being_drawn_otherwise
     )
 
 
+def test_a_parted_word_is_broken_no_sooner_than_a_whole_one() -> None:
+    for size in (0.1, 0.14, 0.17, 0.2, 0.25, 0.3):
+        lines = [
+            {p.word: p.line for p in laid_out(Title(text, size=size, wrap=0.72)).pieces}
+            for text in ("Open day at the smithy now", f"Open day at the smi{PARTED}thy now")
+        ]
+        whole, parted = lines
+        assert parted[4] == parted[5] == whole[4] and parted[6] == whole[5], size
+
+
 @pytest.mark.parametrize(
     "wish, says",
     [

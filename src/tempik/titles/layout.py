@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from itertools import groupby
+from itertools import groupby, takewhile
 from typing import NamedTuple
 
 from tempik.reel.title import Title
@@ -91,10 +91,11 @@ def _laid_out(
         lines.append([])
         bases.append(base)
         across = 0.0
-        for piece, runs, bare in _measured(line, face, letter, wrap, scales):
+        measured = _measured(line, face, letter, wrap, scales)
+        for number, (piece, runs, bare) in enumerate(measured):
             scale = scales.get(piece.word, 1.0)
             wide = bare * scale
-            if lines[-1] and across + wide > wrap + 1e-6:
+            if lines[-1] and across + wide + _bound_width(measured[number:], scales) > wrap + 1e-6:
                 lines.append([])
                 bases.append(base)
                 across = 0.0
@@ -129,6 +130,14 @@ def _width(
     """Return how wide a line is, without the space after its end."""
     spaces = [_space(piece, runs, letter) * scales.get(piece.word, 1.0) for piece, runs, _ in line]
     return sum(wide for _, _, wide in line) + sum(spaces[:-1])
+
+
+def _bound_width(pieces: Sequence[tuple[LinePiece, tuple[TextRun, ...], float]], scales: dict[int, float]) -> float:
+    """Return how wide the further parts of a word are whose first is the first of the pieces; 0 where that is itself a further one."""
+    if pieces[0][0].bound:
+        return 0.0
+    parts = takewhile(lambda measured: measured[0].bound, pieces[1:])
+    return sum(bare * scales.get(piece.word, 1.0) for piece, _, bare in parts)
 
 
 def _baselines(heights: Sequence[float], ascent: float, pitch: float) -> list[float]:

@@ -20,11 +20,13 @@ JOINER, PARTED, BOUND = "\u00a0", "\u200b", "\u2060"
 
 
 class LinePiece(NamedTuple):
-    """A piece of a line that is not broken: its text without the space after it, and the number of its word."""
+    """A piece of a line that is not broken: its text without the space after it, and the number of its word. One that is `bound` is the
+    part of a word after another, and stays on its line."""
 
     text: str
     word: int
     spaced: bool
+    bound: bool = False
 
 
 def cleaned(text: str) -> str:
@@ -42,7 +44,7 @@ def pieces_of(text: str) -> tuple[tuple[LinePiece, ...], ...]:
     word = -1
     for line in cleaned(text).split("\n"):
         pieces: list[LinePiece] = []
-        begins = True
+        begins, bound = True, False
         for unit in _units(line):
             bare = unit.rstrip().rstrip(PARTED)
             if not bare:
@@ -52,7 +54,8 @@ def pieces_of(text: str) -> tuple[tuple[LinePiece, ...], ...]:
             if begins or _in(bare[0], UNSPACED) or (pieces and _in(pieces[-1].text[-1], UNSPACED)):
                 word += 1
             begins = len(bare) < len(unit)
-            pieces.append(LinePiece(bare, word, spaced))
+            pieces.append(LinePiece(bare, word, spaced, bound))
+            bound = unit.endswith(PARTED)
         out.append(tuple(pieces))
     return tuple(out)
 
