@@ -47,8 +47,9 @@ from tempik.transitions import new_transition
 PRESSED = (QAbstractButton, QComboBox, QAbstractSpinBox, QSlider, TileGrid)
 # What leaves the window, or waits for work that takes long; each is tried by a test of its own.
 NOT_HERE = {"Export", "Pause", "Stop"}
-# What only says how the next gesture is meant, which of several is painted in one place, or holds for as long as it is held.
-SEEN_ELSEWHERE = {"Before", "slot", "speed", "source", "1", "Which curve is shown"}
+# What only says how the next gesture is meant, which of several is painted in one place, or holds for as long as it is held;
+# the last frame of an order stays pressed.
+SEEN_ELSEWHERE = {"Before", "as the reel", "slot", "speed", "source", "1", "Which curve is shown"}
 
 
 class Asked:

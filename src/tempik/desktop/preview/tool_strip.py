@@ -28,6 +28,7 @@ TOOLS = (
     ("colour", "colour", "Make a colour clear: click it"),
     ("follow", "follow", "Follow: click the subject that the framing keeps in the frame"),
 )
+LEAST_W, MOST_W = 26, 32
 SIGNS = {name: sign for name, sign, _ in TOOLS}
 
 
@@ -44,7 +45,10 @@ class ToolStrip(QWidget):
         for name, _, tip in TOOLS:
             made = QToolButton()
             made.setIconSize(QSize(18, 18))
-            made.setFixedSize(31, 26)
+            made.setFixedHeight(26)
+            made.setMinimumWidth(LEAST_W)  # the page beside it needs the room in a small window
+            made.setMaximumWidth(MOST_W)
+            made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             marks.room(made, "none")
             made.setCheckable(True)
             made.setToolTip(tip)
@@ -53,7 +57,7 @@ class ToolStrip(QWidget):
             made.clicked.connect(lambda _=False, n=name: self._wanted(n))
             self.buttons[name] = made
         self.shape_button = QToolButton()
-        self.shape_button.setFixedSize(46, 26)
+        self.shape_button.setFixedSize(42, 26)
         marks.room(self.shape_button, "none")
         self.shape_button.setCheckable(True)
         self.shape_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
