@@ -95,7 +95,7 @@ def _laid_out(
         for number, (piece, runs, bare) in enumerate(measured):
             scale = scales.get(piece.word, 1.0)
             wide = bare * scale
-            if lines[-1] and across + wide + _bound_width(measured[number:], scales) > wrap + 1e-6:
+            if lines[-1] and across + wide + _bound_width(measured, number, scales) > wrap + 1e-6:
                 lines.append([])
                 bases.append(base)
                 across = 0.0
@@ -132,11 +132,13 @@ def _width(
     return sum(wide for _, _, wide in line) + sum(spaces[:-1])
 
 
-def _bound_width(pieces: Sequence[tuple[LinePiece, tuple[TextRun, ...], float]], scales: dict[int, float]) -> float:
-    """Return how wide the further parts of a word are whose first is the first of the pieces; 0 where that is itself a further one."""
-    if pieces[0][0].bound:
+def _bound_width(
+    pieces: Sequence[tuple[LinePiece, tuple[TextRun, ...], float]], first: int, scales: dict[int, float]
+) -> float:
+    """Return how wide the further parts of a word are whose first is one of the pieces; 0 where that is itself a further one."""
+    if pieces[first][0].bound:
         return 0.0
-    parts = takewhile(lambda measured: measured[0].bound, pieces[1:])
+    parts = takewhile(lambda measured: measured[0].bound, (pieces[n] for n in range(first + 1, len(pieces))))
     return sum(bare * scales.get(piece.word, 1.0) for piece, _, bare in parts)
 
 
@@ -234,13 +236,9 @@ class Caret(NamedTuple):
     bottom: float
 
 
+@lru_cache(16)
 def carets_of(title: Title) -> tuple[Caret, ...]:
     """Return where one types before each character of a title's cleaned text, and after the last."""
-    return _carets_of(title)
-
-
-@lru_cache(16)
-def _carets_of(title: Title) -> tuple[Caret, ...]:
     block, text = laid_out(title), cleaned(title.text)
     out: list[Caret | None] = [None] * (len(text) + 1)
     at = 0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, QTimer
+from PySide6.QtCore import QRect, QRectF, QTimer
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.preview.mode import PreviewMode
@@ -19,18 +19,23 @@ def place_bar(preview: QWidget, now: Callable[[], PreviewMode], box: QRectF, sho
     bar, writing = mode.bar, mode.writing
     if bar is None or writing is None:
         return
-    at = writing.bar_place(box, bar.sizeHint()) if shown else None
+    room = bar.sizeHint()
+    at = writing.bar_place(box, room) if shown else None
+    if at is None:
+        if bar.isVisible():
+            QTimer.singleShot(0, bar, bar.hide)
+        return
+    x, y = (
+        round(min(max(v, EDGE_PX), max(most - EDGE_PX, EDGE_PX)))
+        for v, most in ((at.x(), preview.width() - room.width()), (at.y(), preview.height() - room.height()))
+    )
+    wanted = QRect(x, y, room.width(), room.height())
+    if bar.isVisible() and bar.geometry() == wanted:
+        return  # as in most paintings while it plays
 
     def place() -> None:
-        if now().bar is not bar:
-            return
-        if at is not None:
-            room = bar.sizeHint()
-            x, y = (
-                min(max(v, EDGE_PX), max(most - EDGE_PX, EDGE_PX))
-                for v, most in ((at.x(), preview.width() - room.width()), (at.y(), preview.height() - room.height()))
-            )
-            bar.setGeometry(round(x), round(y), room.width(), room.height())
-        bar.setVisible(at is not None and preview.isVisible())
+        if now().bar is bar:
+            bar.setGeometry(wanted)
+            bar.setVisible(preview.isVisible())
 
     QTimer.singleShot(0, bar, place)

@@ -41,6 +41,7 @@ class ToolStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._shown = ""
+        self._shape = ("", True)  # as people write it, and whether it is the reel's own
         self.buttons: dict[str, QToolButton] = {}
         for name, _, tip in TOOLS:
             made = QToolButton()
@@ -73,12 +74,14 @@ class ToolStrip(QWidget):
         self.wanted.emit(name)
 
     def _shapes_wanted(self) -> None:
-        self.shape_button.setChecked(not self._own_shape)
+        self.shape_button.setChecked(not self._shape[1])
         self.shapes_wanted.emit()
 
     def show_shape(self, text: str, own: bool) -> None:
         """Show which shape the frame has, and whether it is the reel's own."""
-        self._own_shape = own
+        if (text, own) == self._shape:
+            return
+        self._shape = text, own
         self.shape_button.setText(text)
         self.shape_button.setChecked(not own)
         whose = "the reel's own" if own else "what is framed now belongs to this shape alone"

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen
 
 from tempik.reel import Clip
+from tempik.reel.frame_shapes import FRAME_SHAPES
 
 SIGN_PX, HALF = 13, 4.5
 
@@ -21,7 +22,7 @@ def signs_of(clip: Clip) -> list[str]:
         ("cut out", bool(clip.cutout)),
         ("follows its subject", clip.follow is not None),
         ("own sound", clip.sound.on),
-        ("framed in other shapes", any(name not in ("own", "by itself") for name in clip.shapes)),
+        ("framed in other shapes", any(name in FRAME_SHAPES for name in clip.shapes)),
     )
     return [text for text, has in found if has]
 
