@@ -9,7 +9,7 @@ from tempik.desktop.session.preferences import Preferences, save_preferences
 from tempik.desktop.shell.draft_panel import usual_length
 from tempik.desktop.shell.remedies import REMEDIES, remedy_of
 from tempik.desktop.shell.window import Window
-from tempik.desktop.timeline.lanes.clip_signs import PAINTERS, signs_of
+from tempik.desktop.widgets.clip_signs import PAINTERS, signs_of
 from tempik.edit.clips import masks, pieces
 from tempik.edit.frame_shapes import in_own_shape, in_shape
 from tempik.reel import Framing, Grade, Reel
@@ -30,6 +30,18 @@ def test_the_button_beside_a_red_sentence_mends_it_and_goes(opened: Window) -> N
     assert not foot.remedy.isVisible() and "Select a title first" not in foot.status.text()
     opened.project.messages.say("It went wrong.", True)
     assert not foot.remedy.isVisible()
+
+
+def test_a_question_stays_while_its_answers_do(opened: Window) -> None:
+    foot = opened.foot
+    foot.offer("Unsaved work was left.")
+    opened.project.messages.say("Draft laid.")
+    assert foot.status.text() == "Unsaved work was left.   ·   Draft laid." and foot.take_up.isVisible()
+    opened.project.messages.say("")
+    assert foot.status.text() == "Unsaved work was left."
+    foot.offer("")
+    opened.project.messages.say("Saved.")
+    assert foot.status.text() == "Saved." and not foot.let_go.isVisible()
 
 
 def test_clips_say_in_signs_what_they_have(reel: Reel) -> None:

@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from tempik.cli.main import main
-from tempik.desktop.pages.titles.page import TitlesPage
+from tempik.desktop.pages.titles.page import TitlesPage, warnings_of
 from tempik.desktop.pages.titles.tiles import few_words
 from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets.tile_grid import TileGrid
@@ -35,7 +35,7 @@ from tempik.reel.validate import problems
 from tempik.render.sample import sample_title, title_frames
 from tempik.timeline.extents import corners_of, ems_to_frame
 from tempik.timeline.timeline import Timeline
-from tempik.timeline.wording import word_frames
+from tempik.timeline.wording import word_frames, wording_at
 from tempik.titles import drawn, laid_out, words_of
 from tempik.titles.layout import carets_of, nearest_place
 from tempik.titles.line import Line
@@ -297,11 +297,15 @@ def test_words_and_looks_from_the_command_line(
     assert main(["titles", path, "--look", "mine"]) == 0 and now().font == "Yanone Kaffeesatz"
     capsys.readouterr()
     assert main(["titles", "--looks"]) == 0 and "mine: your own" in capsys.readouterr().out
+    given = tmp_path / "given.tempiktitle"
+    assert main(["titles", path, "--write-look", str(given)]) == 0
     assert main(["titles", "--forget-look", "mine"]) == 0
+    assert main(["titles", "--read-look", str(given)]) == 0 and "given: your own" in capsys.readouterr().out
     for wrong, says in (
         (["--look", "mine"], "no look of titles 'mine'"),
         (["--word", "9", "--join"], "names no words"),
         (["--style", "size=140"], "--word"),
+        (["--read-look", path], "is no look of titles"),
         (["--word", "1", "--style", "weight=9"], "sets no word off"),
         (["--word", "1"], "say what"),
         (["--word", "1,3", "--join"], "follow each other"),
@@ -428,12 +432,20 @@ def test_a_look_and_ways_to_come_and_go_are_pressed_and_one_of_ones_own_is_kept(
     page.fields.pane.button(1).click()
     press_tile(page.fields.arrivals["leave"].tiles, "slide")
     assert shown_title(opened)[1].leave.kind == "slide"
-    page.commands.keep_look("smithy evening")
+    page.commands.looks.keep("smithy evening")
     assert page.looks.items[-1].name == "smithy evening"
     opened.undo()
     opened.undo()
     press_tile(page.looks, "smithy evening")
     assert (shown_title(opened)[1].colour, shown_title(opened)[1].leave.kind) == ("#ffb347", "slide")
+
+
+def test_a_look_goes_to_another_machine_as_a_file(page: TitlesPage, opened: Window, tmp_path: Path) -> None:
+    page.commands.looks.write(tmp_path / "ours.tempiktitle")
+    page.commands.looks.read(tmp_path / "ours.tempiktitle")
+    assert [look.name for look in own_title_looks()] == ["ours"] and "ours" in opened.foot.status.text()
+    assert any(page.looks.name_of(item) == "ours" for item in page.looks.items)
+    page.commands.looks.forget(own_title_looks()[0])
 
 
 def test_tiles_have_the_first_words_in_two_lines() -> None:
@@ -473,3 +485,43 @@ def test_words_are_typed_in_the_picture_and_the_bar_at_the_title_sets_it(
     assert shown_title(opened)[1].size == 0.2
     opened.commands["show_frame"].trigger()
     assert not page.bar.isVisible()
+
+
+def test_words_that_have_not_come_are_seen_while_they_are_typed(page: TitlesPage, opened: Window, qtbot: QtBot) -> None:
+    """One typed unseen in an empty box where the words' points lay later."""
+    clip, _ = shown_title(opened)
+    opened.project.playhead.go(0)
+    placed = opened.project.timeline.placed_clip(clip.id)
+    assert placed is not None and not wording_at(opened.project.timeline, placed, 0)
+    extent = corners_of(opened.project.timeline, placed, 0)
+    middle = seen_at(opened, *extent.mean(axis=0))
+    before = opened.preview.grab().toImage()
+    QTest.mouseDClick(opened.preview, Qt.MouseButton.LeftButton, pos=middle)
+    page.tool.writing.begin(QPointF(*extent.mean(axis=0)))
+    page.tool.writing._blink.stop()
+    after = opened.preview.grab().toImage()
+    corners = [seen_at(opened, *corner) for corner in extent]
+    across, down = range(corners[0].x() + 4, corners[2].x() - 4), range(corners[0].y() + 4, corners[2].y() - 4)
+    lit = sum(after.pixelColor(x, y).value() > before.pixelColor(x, y).value() + 30 for x in across for y in down)
+    assert lit > 0.05 * len(across) * len(down), "letters are there, not the caret alone"
+
+
+def test_a_word_that_is_seen_alone_has_a_box_of_its_own(reel: Reel) -> None:
+    made, name = laid(reel, "Open day at the smithy", 200)
+    alone = titles.with_title_fields(made, [name], showing="one")
+    timeline = Timeline(alone)
+    placed = timeline.placed_clip(name)
+    assert placed is not None
+    frames = word_frames(timeline, placed)
+    assert len(set(frames)) >= 3
+    widths = [np.ptp(corners_of(timeline, placed, frame)[:, 0]) for frame in (0, frames[0], frames[1])]
+    whole = Timeline(made).placed_clip(name)
+    assert whole is not None
+    assert widths[0] == widths[1] > widths[2], "Open, which will be the first, and day"
+    assert widths[1] < np.ptp(corners_of(Timeline(made), whole, 0)[:, 0])
+    long = replace(title_in(alone, name), size=0.2)
+    place = timeline.framing_at(placed, frames[0]).start
+    beyond = "It reaches beyond what phones leave free; make it smaller or move it."
+    assert beyond in warnings_of(long, replace(place, y=0.26), 16 / 9) and not warnings_of(
+        long, replace(place, y=0.26), 16 / 9, alone=True
+    )

@@ -43,6 +43,8 @@ def add_parser(verbs: argparse._SubParsersAction[Parser]) -> None:
     made.add_argument("--looks", action="store_true", help="the looks of titles there are, ours and your own")
     made.add_argument("--keep-look", metavar="NAME", help="keep the look of a title (--clips N) among your own")
     made.add_argument("--forget-look", metavar="NAME", help="take a look away from your own")
+    made.add_argument("--read-look", type=Path, metavar="FILE", help="keep the look of a file among your own")
+    made.add_argument("--write-look", type=Path, metavar="FILE", help="write the look of a title (--clips N) to a file")
     add_shape(made)
     made.add_argument("--word", metavar="2,4-6", help="words of a title (--clips N), for the options that follow")
     add_several(made, "--style", "NAME=VALUE", "set those words off: colour=#ffb347, colour=title, size=140 (percent)")
@@ -64,35 +66,48 @@ def run(options: Options) -> int:
         settled(options)
         print("\n".join(f"{name}: {', '.join(f.style for f in faces)}" for name, faces in families().items()))
         return 0
-    if options.looks or options.forget_look is not None:
+    if options.looks or options.forget_look is not None or options.read_look is not None:
         return _looks(options)
     reel = project_of(options, "--fonts for the fonts there are, --looks for looks")
     changed = changed_in_shape(reel, options, _changed)
     wished = options.write is not None and _of_song(options, options.write)
-    ready(reel, changed, options, "write", "keep_look")
-    if options.keep_look is not None:
-        from tempik.edit.clips.slots import clip_of
-        from tempik.edit.title_words import look_of
-        from tempik.project.title_looks import kept_title_look
-
-        look = look_of(clip_of(changed, _one(changed, options)), options.keep_look)
-        options.note(f"kept as '{kept_title_look(look).name}'.")
+    ready(reel, changed, options, "write", "keep_look", "write_look")
+    if options.keep_look is not None or options.write_look is not None:
+        _look_given_out(changed, options)
     if options.write is not None:
         from tempik.edit.titles import lines_of
         from tempik.project.lyrics import write_lyrics
 
         write_lyrics(lines_of(changed, wished), options.write)
         print(options.write)
-    return saved_or_shown(reel, changed, options, table, ("clips", "shape"), ("write", "times", "keep_look"))
+    return saved_or_shown(
+        reel, changed, options, table, ("clips", "shape"), ("write", "times", "keep_look", "write_look")
+    )
+
+
+def _look_given_out(reel: Reel, options: Options) -> None:
+    """Keep the look of a title among one's own, or write it to a file."""
+    from tempik.edit.clips.slots import clip_of
+    from tempik.edit.title_words import look_of
+    from tempik.project.title_looks import kept_title_look, write_title_look
+
+    clip = clip_of(reel, _one(reel, options))
+    if options.keep_look is not None:
+        options.note(f"kept as '{kept_title_look(look_of(clip, options.keep_look)).name}'.")
+    if options.write_look is not None:
+        write_title_look(look_of(clip, options.write_look.stem), options.write_look)
+        print(options.write_look)
 
 
 def _looks(options: Options) -> int:
-    """List the looks of titles, or take one away."""
-    from tempik.project.title_looks import own_title_looks, removed_title_look
+    """List the looks of titles, or take one away, or in from a file."""
+    from tempik.project.title_looks import kept_title_look, own_title_looks, read_title_look, removed_title_look
     from tempik.titles.looks import LOOKS
 
     if options.forget_look is not None:
         removed_title_look(options.forget_look)
+    if options.read_look is not None:
+        kept_title_look(read_title_look(options.read_look))
     settled(options)
     print("\n".join(f"{look.name}: {look.does}" for look in (*LOOKS, *own_title_looks())))
     return 0

@@ -10,6 +10,7 @@ from tempik.timeline.following import track_of
 from tempik.timeline.framing import frame_matrix
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
+from tempik.timeline.wording import word_frames
 from tempik.titles import laid_out
 
 Corners = NDArray[np.float64]
@@ -25,25 +26,35 @@ def to_frame(timeline: Timeline, placed: PlacedClip, frame: float) -> Matrix:
 
 def corners_of(timeline: Timeline, placed: PlacedClip, frame: float) -> Corners:
     """Return the corners of a clip's picture as it stands at a frame, less what is cropped, in shares of the frame's width and height:
-    shape (4, 2), the picture's own top left, top right, bottom right, bottom left. A title's are those of its words."""
+    shape (4, 2), the picture's own top left, top right, bottom right, bottom left. A title's are those of its words, or of the one that is
+    seen alone."""
     framing = timeline.framing_at(placed, frame)
     if placed.clip.title is not None:
-        return title_corners(placed.clip.title, framing.start, timeline.height_ratio)
+        word = word_alone(timeline, placed, frame)
+        return title_corners(placed.clip.title, framing.start, timeline.height_ratio, word)
     left, top, right, bottom = framing.crop
     picture = np.array([[left, top, 1], [1 - right, top, 1], [1 - right, 1 - bottom, 1], [left, 1 - bottom, 1]])
     return np.asarray((picture @ to_frame(timeline, placed, frame).T)[:, :2])
 
 
-def title_corners(title: Title, at: Position, height_ratio: float) -> Corners:
-    """Return the corners of a title's words where it stands, as `corners_of` does; `height_ratio` is the frame's height against its width."""
-    block = laid_out(title)
+def word_alone(timeline: Timeline, placed: PlacedClip, frame: float) -> int | None:
+    """Return which word of a clip's title is seen alone at a frame, or will be first; None where they are seen together."""
+    title = placed.clip.title
+    frames = word_frames(timeline, placed) if title is not None and title.showing == "one" else []
+    return max((n for n, first in enumerate(frames) if frame >= first), default=0) if frames else None
+
+
+def title_corners(title: Title, at: Position, height_ratio: float, word: int | None = None) -> Corners:
+    """Return the corners of a title's words, or of one `word` alone, where it stands, as `corners_of` does; `height_ratio` is the frame's
+    height against its width."""
+    block = laid_out(title, word)
     ems = np.array([[0, 0, 1], [block.width, 0, 1], [block.width, block.height, 1], [0, block.height, 1]])
-    return np.asarray((ems @ ems_to_frame(title, at, height_ratio).T)[:, :2])
+    return np.asarray((ems @ ems_to_frame(title, at, height_ratio, word).T)[:, :2])
 
 
-def ems_to_frame(title: Title, at: Position, height_ratio: float) -> Matrix:
-    """Return the affine, shape (3, 3), from ems from the corner of a title's block to shares of the frame."""
-    block = laid_out(title)
+def ems_to_frame(title: Title, at: Position, height_ratio: float, word: int | None = None) -> Matrix:
+    """Return the affine, shape (3, 3), from ems from the corner of a title's block, or of one `word` set alone, to shares of the frame."""
+    block = laid_out(title, word)
     em, turn = title.size * at.zoom, np.radians(at.turn_deg)
     about = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]]) * em
     middle = np.array([0.5 + at.x, (0.5 + at.y) * height_ratio])

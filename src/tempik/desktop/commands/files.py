@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from tempik.desktop.session.preferences import load_preferences, remember_folder
 
 Kind = Literal[
-    "project", "song", "sounds", "footage", "film", "lut", "picture", "points", "edit", "lyrics", "shape", "bundle", "list"
+    "project", "song", "sounds", "footage", "film", "lut", "picture", "points", "edit", "lyrics", "shape", "bundle", "list",
+    "title look",
 ]  # fmt: skip
 
 _PLACES = QStandardPaths.StandardLocation

@@ -7,19 +7,18 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QInputDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.commands.files import ask_open, file_to_write
 from tempik.desktop.commands.registry import CommandStep, command
+from tempik.desktop.commands.title_looks import TitleLookCommands
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.jobs import Job, Worker
 from tempik.digits import plural
 from tempik.edit import title_words, titles
 from tempik.errors import TempikError
 from tempik.project.lyrics import Lyrics, read_lyrics, write_lyrics
-from tempik.project.title_looks import kept_title_look, removed_title_look
 from tempik.reel import Clip, Framing, Reel, Title
-from tempik.titles.looks import TitleLook
 
 OPEN_FILTER = "Lyrics and subtitles (*.lrc *.srt *.vtt)"
 SAVE_FILTER = "Lyrics (*.lrc);;Subtitles, SubRip (*.srt);;Subtitles, WebVTT (*.vtt)"
@@ -30,7 +29,6 @@ class TitleCommands(QObject):
     """What keys and menus do to titles. A new one takes its look and place from the one that was shown last."""
 
     laid = Signal()  # a title was laid: its words are to be typed
-    looks_changed = Signal()  # one's own looks are others now
 
     def __init__(self, project: Project, worker: Worker, window: QWidget) -> None:
         super().__init__(project)
@@ -39,6 +37,7 @@ class TitleCommands(QObject):
         self._place: Framing | None = None
         project.selection.selected.connect(self._note)
         project.changed.connect(self._note)
+        self.looks = TitleLookCommands(project, self.chosen, window)
 
     def _note(self) -> None:
         clip = self.project.selection.clip
@@ -111,50 +110,6 @@ class TitleCommands(QObject):
         return clip is not None and self.project.change(
             "Word parted", lambda reel: title_words.with_word_parted(reel, clip.id, word)
         )
-
-    # Looks
-
-    def lay_look(self, look: TitleLook) -> None:
-        """Set the selected titles as a look does."""
-        names, without = self.chosen(), list[str]()
-        if not names:
-            self.project.messages.say("Select a title first, or add one at the playhead (Ctrl+T).", True)
-            return
-
-        def edit(reel: Reel) -> Reel:
-            made, without[:] = titles.with_title_look(reel, names, look)
-            return made
-
-        if self.project.change(f"Title: {look.name}", edit) and without:
-            self.project.messages.say("No chosen point lies in the title's slot: its words come at once.")
-
-    def ask_keep_look(self) -> None:
-        """Ask for a name and keep the look of the title that is worked on."""
-        if self.clip is None:
-            self.project.messages.say("Select a title first; its look is kept.", True)
-            return
-        name, yes = QInputDialog.getText(self.window, "Keep this look", "Its name:")
-        if yes:
-            self.keep_look(name)
-
-    def keep_look(self, name: str) -> None:
-        """Keep the look of the title that is worked on under a name."""
-        if self.clip is not None:
-            clip = self.clip
-            self._with_library(lambda: kept_title_look(title_words.look_of(clip, name)), f"'{name.strip()}' is kept.")
-
-    def forget_look(self, look: TitleLook) -> None:
-        """Take a look away from one's own."""
-        self._with_library(lambda: removed_title_look(look.name), f"'{look.name}' is no longer among yours.")
-
-    def _with_library(self, act: Callable[[], object], done: str) -> None:
-        try:
-            act()
-        except TempikError as error:
-            self.project.messages.say(str(error), True)
-            return
-        self.project.messages.say(done)
-        self.looks_changed.emit()
 
     @command("Titles", "Words on the next points, one each", ("Ctrl+Shift+T",), "clips")
     def words_each(self) -> CommandStep:

@@ -16,9 +16,9 @@ from tempik.project.versions import Version, keep_version, version_reel
 
 
 class Recovery(QObject):
-    """`offered` says whether an answer is wanted: take up what was left, or let it go."""
+    """`offered` asks whether what was left is taken up or let go; with nothing where no answer is wanted any more."""
 
-    offered = Signal(bool)
+    offered = Signal(str)
     taken_up = Signal()
 
     def __init__(self, project: Project, files: Importer) -> None:
@@ -42,7 +42,7 @@ class Recovery(QObject):
             self.say(str(error), True)
             return False
         self.left = None
-        self.offered.emit(False)
+        self.offered.emit("")
         if self.project.path is not None:
             remember_recent(self.project.path)
         self.say(f"Saved {self.project.path}" + (f". {unkept}" if unkept else ""), bool(unkept))
@@ -96,18 +96,17 @@ class Recovery(QObject):
 
     def _offer(self, found: RecoveredWork | None) -> None:
         self.left = found
-        self.offered.emit(found is not None)
         if found is None:
+            self.offered.emit("")
             self._begin_journal()
             return
         name = found.project.name if found.project is not None else "an unnamed project"
         steps = f"{found.steps} step{'s' if found.steps != 1 else ''}"
         last = f"the last “{found.history.can_undo}”" if found.history.can_undo else "all taken back"
         unread = "; what came after it could not be read" if found.unread else ""
-        self.say(
-            f"Unsaved work on {name} was left by a session that did not end: {steps}, {last}{unread}.",
-            True,
-        )
+        asked = f"Unsaved work on {name} was left by a session that did not end: {steps}, {last}{unread}."
+        self.offered.emit(asked)
+        self.say(asked, True)
 
     def _begin_journal(self) -> None:
         """Keep a journal; one that holds what could not be read is put aside first, never written over."""
@@ -128,7 +127,7 @@ class Recovery(QObject):
         if self.left is None or not self.project.unsaved:
             return
         found, self.left = self.left, None
-        self.offered.emit(False)
+        self.offered.emit("")
         beside = True
         if found.project is not None and self.project.path is not None:
             try:
@@ -142,7 +141,7 @@ class Recovery(QObject):
     def answer(self, yes: bool) -> None:
         """Take up what was left, with its steps to be undone, or let it go."""
         found, self.left = self.left, None
-        self.offered.emit(False)
+        self.offered.emit("")
         if found is None:
             return
         if yes:

@@ -41,6 +41,7 @@ class StatusBar(QWidget):
         super().__init__()
         self._messages, self._workers = messages, workers
         self._error, self._error_at = "", 0.0
+        self._asked = ""  # what the two answers are to; it stays while they do
         self.setFixedHeight(max(30, self.fontMetrics().height() + 12))
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 6)
@@ -84,7 +85,7 @@ class StatusBar(QWidget):
             ),
         ):
             row.addWidget(widget)
-        self.offer(False)
+        self.offer("")
         messages.posted.connect(self.say)
         messages.succeeded.connect(self._over)
         for worker in workers:
@@ -102,13 +103,18 @@ class StatusBar(QWidget):
             self._error, self._error_at = text, now
         else:
             self._error = ""
-        self.status.setText(_from_home(text))
-        self.status.setToolTip(as_tip(text))
+        self._show(text)
         marks.ink(self.status, "warning" if error else "quiet")
         self._remedy = remedy_of(self._error) if error else None
         self.remedy.setVisible(self._remedy is not None)
         if self._remedy is not None:
             self.remedy.setText(self._remedy.text)
+
+    def _show(self, text: str) -> None:
+        if self._asked and not text.startswith(self._asked):
+            text = f"{self._asked}   ·   {text}" if text else self._asked
+        self.status.setText(_from_home(text))
+        self.status.setToolTip(as_tip(text))
 
     def _mend(self) -> None:
         if self._remedy is not None:
@@ -121,10 +127,13 @@ class StatusBar(QWidget):
         if time.monotonic() - self._error_at > SAME_ACT_S:  # what went wrong in the same act stays beside it
             self._error = ""
 
-    def offer(self, shown: bool) -> None:
-        """Show or hide the two answers to what the status line asks."""
-        self.take_up.setVisible(shown)
-        self.let_go.setVisible(shown)
+    def offer(self, asked: str) -> None:
+        """Ask something, and show the two answers to it: the question stays while they do. An empty one takes both away."""
+        self.take_up.setVisible(bool(asked))
+        self.let_go.setVisible(bool(asked))
+        self._asked = asked
+        if asked:
+            self._show(asked)
 
     def jobs(self) -> list[Job]:
         """Return the jobs that are told of."""

@@ -12,11 +12,11 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.clip_signs import SIGN_PX, paint_signs, signs_of
 from tempik.desktop.widgets.painting import painted
 from tempik.desktop.widgets.theme import colour, figures, words
 from tempik.edit.clips import layers
 from tempik.edit.clips.place import with_track
-from tempik.reel import Clip
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.repeats import source_of
 
@@ -31,19 +31,6 @@ class Row(NamedTuple):
     placed: PlacedClip
     track: int
     shown: bool
-
-
-def marks_of(clip: Clip) -> list[str]:
-    """Return in words what a clip has beside its picture."""
-    found = (
-        ("mask" if len(clip.masks) == 1 else f"{len(clip.masks)} masks", bool(clip.masks)),
-        ("clear", clip.clear is not None),
-        ("cut out", bool(clip.cutout)),
-        ("follows", clip.follow is not None),
-        ("keys", bool(clip.keys)),
-        ("repeats", clip.repeat is not None),
-    )
-    return [text for text, has in found if has]
 
 
 class StackList(QWidget):
@@ -81,7 +68,7 @@ class StackList(QWidget):
 
     def _said(self, row: Row) -> str:
         clip = row.placed.clip
-        parts = [name_of(row.placed), f"track {row.track + 1}", clip.blend, *marks_of(clip)]
+        parts = [name_of(row.placed), f"track {row.track + 1}", clip.blend, *signs_of(clip)]
         return ", ".join(parts if row.shown else [*parts, "hidden"])
 
     # Where
@@ -168,7 +155,9 @@ class StackList(QWidget):
                 "bar": "How much of it shows",
                 "row": "Click to select; drag it over or under another",
             }
-            QToolTip.showText(event.globalPos(), tips[found[0]] if found is not None else "", self)
+            has = signs_of(self.rows[found[1]].placed.clip) if found is not None and found[0] == "row" else []
+            text = tips[found[0]] if found is not None else ""
+            QToolTip.showText(event.globalPos(), f"{text}\n{', '.join(has)}" if has else text, self)
             return True
         return super().event(event)
 
@@ -205,9 +194,11 @@ class StackList(QWidget):
         p.drawText(QRectF(left, box.top() + 2, room, 17), Qt.AlignmentFlag.AlignVCenter, name)
         p.setFont(words(11))
         p.setPen(QColor(theme.QUIET))
-        below = " · ".join([f"track {row.track + 1}", *marks_of(clip)])
-        below = p.fontMetrics().elidedText(below, Qt.TextElideMode.ElideRight, int(room))
+        below = f"track {row.track + 1}"
         p.drawText(QRectF(left, box.top() + 18, room, 16), Qt.AlignmentFlag.AlignVCenter, below)
+        begin = left + p.fontMetrics().horizontalAdvance(below) + 7
+        fits = signs_of(clip)[: max(int((left + room - begin) // SIGN_PX), 0)]
+        paint_signs(p, QPointF(begin, box.top() + 26), fits, QColor(theme.TEXT if row.shown else theme.QUIET))
         bar, weight = self._bar(number), self.project.timeline.layer_of(row.placed, self.project.playhead.frame).weight
         p.drawText(QRectF(bar.left() - 6, box.top() + 2, 48, 17), Qt.AlignmentFlag.AlignVCenter, clip.blend)
         p.setFont(figures(11))

@@ -61,7 +61,7 @@ class TitlesPage(Page):
         self.strip.double.connect(self._type_word)
         self.word_bar = WordBar(self.commands, self.strip)
         self.looks = TitleLookTiles()
-        self.looks.picked.connect(self.commands.lay_look)
+        self.looks.picked.connect(self.commands.looks.lay)
         self.looks.pointed.connect(self._point_at)
         self.looks.menu_wanted.connect(self._look_menu)
         self.chooser = Chooser(self.looks)
@@ -77,7 +77,7 @@ class TitlesPage(Page):
         project = context.project
         project.changed.connect(self.want)
         project.selection.selected.connect(self._other_selected)
-        self.commands.looks_changed.connect(self._read_library)
+        self.commands.looks.changed.connect(self._read_library)
         project.playhead.moved.connect(lambda _: self.strip.update() if self.isVisible() else None)
         # Once the window has opened the page.
         self.commands.laid.connect(lambda: QTimer.singleShot(0, self.begin_typing))
@@ -128,10 +128,12 @@ class TitlesPage(Page):
     def _look_menu(self, look: TitleLook | None, at: QPoint) -> None:
         menu = QMenu(self)
         if look is not None:
-            menu.addAction("Set the selected titles so").triggered.connect(lambda: self.commands.lay_look(look))
-        menu.addAction("Keep the title's look as one of my own …").triggered.connect(self.commands.ask_keep_look)
+            menu.addAction("Set the selected titles so").triggered.connect(lambda: self.commands.looks.lay(look))
+        menu.addAction("Keep the title's look as one of my own …").triggered.connect(self.commands.looks.ask_keep)
+        menu.addAction("Read a look from a file …").triggered.connect(self.commands.looks.ask_read)
+        menu.addAction("Write the title's look to a file …").triggered.connect(self.commands.looks.ask_write)
         if look is not None and look.own:
-            menu.addAction("Take it out of my looks").triggered.connect(lambda: self.commands.forget_look(look))
+            menu.addAction("Take it out of my looks").triggered.connect(lambda: self.commands.looks.forget(look))
         pop_up(menu, at)
 
     def _type_word(self, number: int) -> None:
@@ -182,7 +184,9 @@ class TitlesPage(Page):
             marks.ink(self.note, "quiet")
             self.note.setText("Select a title on the timeline, or add one at the playhead (Ctrl+T).")
             return
-        warnings = warnings_of(title, self._place(), self.project.reel.height / self.project.reel.width)
+        clip, reel = self.commands.clip, self.project.reel
+        alone = title.showing == "one" and clip is not None and "word" in clip.keys
+        warnings = warnings_of(title, self._place(), reel.height / reel.width, alone)
         count = len(words_of(title.text))
         marks.ink(self.note, "warning" if warnings else "quiet")
         hint = f"{count} word{'s' if count != 1 else ''}. Double click it in the preview to type; drag it, its corners, and its words above."
@@ -215,8 +219,8 @@ class TitlesPage(Page):
         self.commands.set_fields(f"Title: {name.replace('_', ' ')}", **{name: value})
 
 
-def warnings_of(title: Title, at: Position, height_ratio: float) -> list[str]:
-    """Return what is wrong with how a title is seen, one sentence each."""
+def warnings_of(title: Title, at: Position, height_ratio: float, alone: bool = False) -> list[str]:
+    """Return what is wrong with how a title is seen, one sentence each; `alone` where its words are seen one at a time."""
     block, out = laid_out(title), []
     message = face_of(title.font, title.style).message
     if message:
@@ -226,11 +230,17 @@ def warnings_of(title: Title, at: Position, height_ratio: float) -> list[str]:
         out.append(f"No font on this machine has {shown}; install one that has, or leave it out.")
     if block.left_out:
         out.append(f"{block.left_out} lines have no room; make the font smaller, or take fewer words.")
-    extent = around(title_corners(title, at, height_ratio))
-    outside = (
-        extent.left < SAFE_LEFT - 0.005, extent.top < SAFE_TOP - 0.005,
-        extent.right > 1 - SAFE_RIGHT + 0.005 and extent.right > 1.001, extent.bottom > 1 - SAFE_BOTTOM + 0.005,
-    )  # fmt: skip
-    if words_of(title.text) and any(outside):
+    count = len(words_of(title.text))
+    if any(_beyond(title, at, height_ratio, word) for word in (range(count) if alone else [None] if count else [])):
         out.append("It reaches beyond what phones leave free; make it smaller or move it.")
     return out
+
+
+def _beyond(title: Title, at: Position, height_ratio: float, word: int | None) -> bool:
+    extent = around(title_corners(title, at, height_ratio, word))
+    return (
+        extent.left < SAFE_LEFT - 0.005
+        or extent.top < SAFE_TOP - 0.005
+        or (extent.right > 1 - SAFE_RIGHT + 0.005 and extent.right > 1.001)
+        or extent.bottom > 1 - SAFE_BOTTOM + 0.005
+    )

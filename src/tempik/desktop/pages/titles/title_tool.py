@@ -7,7 +7,18 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QColor, QGuiApplication, QInputMethodEvent, QKeyEvent, QPainter, QPen, QPolygonF, QTextCursor
+from PySide6.QtGui import (
+    QColor,
+    QGuiApplication,
+    QImage,
+    QInputMethodEvent,
+    QKeyEvent,
+    QPainter,
+    QPen,
+    QPolygonF,
+    QTextCursor,
+    QTransform,
+)
 from PySide6.QtWidgets import QApplication, QPlainTextEdit
 
 from tempik.desktop.preview.box_tool import SHIFT, BoxTool
@@ -19,12 +30,17 @@ from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.theme import colour
 from tempik.reel import Title
 from tempik.render.under import clips_under
-from tempik.timeline.extents import Matrix, corners_of, ems_to_frame, holds
+from tempik.timeline.extents import Matrix, corners_of, ems_to_frame
 from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.repeats import source_of
-from tempik.titles.layout import Caret, carets_of, nearest_place
+from tempik.timeline.wording import TitlePart, wording_at
+from tempik.titles.drawing import drawn
+from tempik.titles.layout import Caret, carets_of, laid_out, nearest_place
 
 BAR_GAP = 10.0
+GHOST = 0.5  # how much of words shows that are typed before they come
+MOST_EM_PX = 1000.0
+NOT_YET = (TitlePart("word"),)
 MOVES = (
     Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Backspace,
     Qt.Key.Key_Delete, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape,
@@ -73,7 +89,9 @@ class TitleWriting:
         found = self.title()
         if not self.typing or found is None:
             return False
-        return holds(corners_of(self.project.timeline, found[0], self.project.playhead.frame), at.x(), at.y())
+        x, y = self._in_ems(found, at)
+        block = laid_out(found[1])
+        return 0 <= x <= block.width and 0 <= y <= block.height
 
     def begin(self, at: QPointF) -> None:
         """Type the selected title's words, from a place in shares of the frame."""
@@ -112,10 +130,10 @@ class TitleWriting:
         found = self.title()
         if found is None:
             return
-        x, y, _ = np.linalg.inv(self._matrix(*found)) @ [at.x(), at.y(), 1.0]
+        x, y = self._in_ems(found, at)
         cursor = self.text.textCursor()
         mode = QTextCursor.MoveMode.KeepAnchor if marks else QTextCursor.MoveMode.MoveAnchor
-        cursor.setPosition(min(nearest_place(found[1], float(x), float(y)), len(self.text.toPlainText())), mode)
+        cursor.setPosition(min(nearest_place(found[1], x, y), len(self.text.toPlainText())), mode)
         self.text.setTextCursor(cursor)
 
     def mark_word(self) -> None:
@@ -123,6 +141,11 @@ class TitleWriting:
         cursor = self.text.textCursor()
         cursor.select(QTextCursor.SelectionType.WordUnderCursor)
         self.text.setTextCursor(cursor)
+
+    def _in_ems(self, found: tuple[PlacedClip, Title], at: QPointF) -> tuple[float, float]:
+        """Return a place of the frame in ems from the corner of the title's block."""
+        x, y, _ = np.linalg.inv(self._matrix(*found)) @ [at.x(), at.y(), 1.0]
+        return float(x), float(y)
 
     def _matrix(self, placed: PlacedClip, title: Title) -> Matrix:
         timeline = self.project.timeline
@@ -142,6 +165,9 @@ class TitleWriting:
             return QPointF(box.left() + across * box.width(), box.top() + down * box.height())
 
         begin, end = (min(max(n, 0), len(carets) - 1) for n in (cursor.selectionStart(), cursor.selectionEnd()))
+        seen_now = wording_at(self.project.timeline, found[0], self.project.playhead.frame) or NOT_YET
+        if any(part.what != "all" for part in seen_now):
+            self._paint_words(p, box, found[1], matrix)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour(theme.RHYTHM, 0.35))
         for left, right in _marked(carets, begin, end):
@@ -153,6 +179,36 @@ class TitleWriting:
             for pen in (QPen(QColor(0, 0, 0, 180), 4), QPen(QColor(theme.RHYTHM), 2)):
                 p.setPen(pen)
                 p.drawLine(seen(here.x, here.top), seen(here.x, here.bottom))
+
+    def _paint_words(self, p: QPainter, box: QRectF, title: Title, matrix: Matrix) -> None:
+        """Paint all words faintly where they are not on screen yet: what is typed is seen as it is typed."""
+        pixels = np.diag([box.width(), box.height(), 1.0]) @ matrix
+        em_px = float(np.hypot(pixels[0, 0], pixels[1, 0]))
+        sprite = drawn(title, min(max(em_px, 1.0), MOST_EM_PX))
+        if sprite is None or em_px <= 0:
+            return
+        high, wide = sprite.rgba.shape[:2]
+        picture = QImage(sprite.rgba.tobytes(), wide, high, 4 * wide, QImage.Format.Format_RGBA8888)
+        block, scale = laid_out(title), em_px / min(max(em_px, 1.0), MOST_EM_PX)
+        p.save()
+        p.setOpacity(p.opacity() * GHOST)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+        p.translate(box.topLeft())
+        p.setTransform(
+            QTransform(
+                pixels[0, 0] / em_px,
+                pixels[1, 0] / em_px,
+                pixels[0, 1] / em_px,
+                pixels[1, 1] / em_px,
+                pixels[0, 2],
+                pixels[1, 2],
+            ),
+            True,
+        )
+        p.translate(block.width / 2 * em_px, block.height / 2 * em_px)
+        p.scale(scale, scale)
+        p.drawImage(QPointF(sprite.left, sprite.top), picture)
+        p.restore()
 
     def bar_place(self, box: QRectF, room: QSize) -> QPointF | None:
         """Return where the bar belongs: below the title, or above it; None while it is dragged or not on screen."""

@@ -11,9 +11,9 @@ from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath,
 from tempik.desktop.session.filmstrips import Filmstrips
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.lane import PaintContext
-from tempik.desktop.timeline.lanes.clip_signs import SIGN_PX, paint_signs, signs_of
 from tempik.desktop.timeline.lanes.clip_waves import paint_clip_wave, wave_height, wave_outline
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.clip_signs import SIGN_PX, paint_signs, signs_of
 from tempik.desktop.widgets.drawing import draw_filling
 from tempik.desktop.widgets.pixmap_cache import cached_picture
 from tempik.desktop.widgets.plain import one_line

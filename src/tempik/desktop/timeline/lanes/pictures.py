@@ -21,11 +21,11 @@ from tempik.desktop.timeline.lanes.clip_painting import (
     paint_clip,
     paint_name_again,
 )
-from tempik.desktop.timeline.lanes.clip_signs import signs_of
 from tempik.desktop.timeline.lanes.clip_waves import wave_height, wave_hit
 from tempik.desktop.timeline.layout import Room
 from tempik.desktop.timeline.snapping import frame_x
 from tempik.desktop.widgets import theme
+from tempik.desktop.widgets.clip_signs import signs_of
 from tempik.desktop.widgets.drawing import draw_filling, draw_spans
 from tempik.desktop.widgets.theme import colour, words
 from tempik.digits import plural

@@ -1,4 +1,5 @@
-"""Small signs on clips that have more than their picture: a grade, masks, keys, a cut-out, a subject followed, their own sound."""
+"""Small signs on clips that have more than their picture: a grade, masks, keys, a cut-out, a subject followed, repeats, their own
+sound. The timeline and the stack of layers show the same."""
 
 from __future__ import annotations
 
@@ -21,6 +22,7 @@ def signs_of(clip: Clip) -> list[str]:
         ("keyed", any(name != "word" for name in clip.keys)),
         ("cut out", bool(clip.cutout)),
         ("follows its subject", clip.follow is not None),
+        ("comes again on points", clip.repeat is not None),
         ("own sound", clip.sound.on),
         ("framed in other shapes", any(name in FRAME_SHAPES for name in clip.shapes)),
     )
@@ -72,6 +74,12 @@ def _follows(p: QPainter, at: QPointF, ink: QColor) -> None:
         p.drawLine(at + QPointF(dx * 2.6, dy * 2.6), at + QPointF(dx * HALF, dy * HALF))
 
 
+def _comes_again(p: QPainter, at: QPointF, ink: QColor) -> None:
+    p.drawArc(QRectF(at.x() - 3.8, at.y() - 3.8, 7.6, 7.6), 60 * 16, 285 * 16)
+    tip = at + QPointF(3.6, -1.6)
+    p.drawPolyline([tip + QPointF(-3.4, 0.2), tip, tip + QPointF(0.6, -3.2)])
+
+
 def _sounds(p: QPainter, at: QPointF, ink: QColor) -> None:
     for x, high in ((-3.4, 1.6), (-1.1, 4.0), (1.2, 2.6), (3.5, 1.2)):
         p.drawLine(at + QPointF(x, -high), at + QPointF(x, high))
@@ -88,6 +96,7 @@ PAINTERS: dict[str, Callable[[QPainter, QPointF, QColor], None]] = {
     "keyed": _keyed,
     "cut out": _cut_out,
     "follows its subject": _follows,
+    "comes again on points": _comes_again,
     "own sound": _sounds,
     "framed in other shapes": _shaped,
 }
