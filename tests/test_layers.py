@@ -282,7 +282,7 @@ def test_the_layer_page_sets_mode_opacity_fades_and_keys(opened: Window) -> None
     project.playhead.go(50)
     fields.opacity.setValue(10)
     assert layers.key_frames(project.timeline, record(), ["opacity"]) == [30, 50]
-    fields.before.click()
+    opened.commands["previous_key"].trigger()
     assert project.playhead.frame == 30 and fields.opacity.value() == 60
     fields.key_place.click()
     project.playhead.go(60)

@@ -14,6 +14,7 @@ from tempik.reel.mask import CLEAR_SETTINGS, MASK_SETTINGS
 from tempik.settings import Setting, read
 
 if TYPE_CHECKING:
+    from tempik.edit.clip_keys import KeyAt
     from tempik.reel import Reel, Rule
 
 
@@ -28,13 +29,33 @@ PLACE_NAMES: dict[str, tuple[Setting, str, str]] = {
     "flip-x": (Setting("flip-x", "flip across", False), "framing", "flip_x"),
     "flip-y": (Setting("flip-y", "flip down", False), "framing", "flip_y"),
 }
-OF_CLIPS = ("place", "onto", "mask", "mask_set", "unmask", "clear", "clear_set", "repeat", "follow", "cut_out")
+KEY_ACTS = ("keys_to", "keys_again", "keys_ease", "keys_off")
+OF_CLIPS = (
+    "keys",
+    *KEY_ACTS,
+    "place",
+    "onto",
+    "mask",
+    "mask_set",
+    "unmask",
+    "clear",
+    "clear_set",
+    "repeat",
+    "follow",
+    "cut_out",
+)
 
 
 def add_arguments(made: argparse.ArgumentParser) -> None:
     """Declare the options of `tempik layers` for single clips."""
     placed = f"{', '.join(PLACE_NAMES)}; in percent of the frame, such as zoom=36, x=28, fit=contain, crop-left=10"
     add_several(made, "--place", "NAME=VALUE", placed.replace("%", "%%"))
+    rows = "opacity@15,place@30: keys, by what they set and their frames; mask 1 is the first mask; for the options that follow"
+    made.add_argument("--keys", metavar="ROW@FRAME", help=rows)
+    made.add_argument("--keys-to", type=count, metavar="FRAME", help="move them, the first to that frame")
+    made.add_argument("--keys-again", type=count, metavar="FRAME", help="set them once more, the first at that frame")
+    made.add_argument("--keys-ease", metavar="EASE", help="let them go on so: even, soft, slow start, slow end or hold")
+    made.add_argument("--keys-off", action="store_true", help="take them away")
     made.add_argument(
         "--onto",
         type=count,
@@ -273,3 +294,46 @@ def _followed(reel: Reel, names: list[str], text: str, options: Options) -> Reel
             message = ", ".join(f"{a} to {b - 1}" for a, b in lost[:4])
             options.note(f"{placed.footage.name}: the subject is lost at frames {message}.")
     return reel
+
+
+def keys_changed(reel: Reel, clips: list[str], options: Options) -> Reel:
+    """Move keys of clips, set them once more, ease them or take them away. Raises TempikError for keys that are not there."""
+    from tempik.edit import clip_keys
+    from tempik.edit.clips.slots import clip_of
+    from tempik.timeline.timeline import timeline_of
+
+    acts = [name for name in KEY_ACTS if getattr(options, name) not in (None, False)]
+    if options.keys is None or len(acts) != 1:
+        if options.keys is None and not acts:
+            return reel
+        raise TempikError("Say which keys with --keys, and one of --keys-to, --keys-again, --keys-ease, --keys-off.")
+    for name in clips:
+        clip = clip_of(reel, name)
+        chosen = frozenset(_key_at(text, [m.id for m in clip.masks]) for text in options.keys.split(","))
+        for at in chosen:
+            if all(mark.frame != at.frame for mark in clip_keys.marks_in(timeline_of(reel), clip, at.row)):
+                raise TempikError(f"No key of the {at.row.split()[0]} stands at frame {at.frame}.")
+        first = min(at.frame for at in chosen)
+        if options.keys_to is not None:
+            reel = clip_keys.with_keys_moved(reel, name, chosen, options.keys_to - first)
+        elif options.keys_again is not None:
+            reel = clip_keys.with_keys_copied(reel, name, chosen, options.keys_again - first)
+        elif options.keys_ease is not None:
+            reel = clip_keys.with_key_ease(reel, name, chosen, options.keys_ease)
+        else:
+            reel = clip_keys.without_keys(reel, name, chosen)
+    return reel
+
+
+def _key_at(text: str, masks: list[str]) -> KeyAt:
+    from tempik.edit.clip_keys import MASK, KeyAt
+
+    row, _, frame = text.strip().rpartition("@")
+    if not frame.isdigit():
+        raise TempikError(f"--keys {shortened(text)} names no key; write opacity@15, place@30 or mask 1@30.")
+    if row.startswith(MASK) and row.removeprefix(MASK).isdigit():
+        number = int(row.removeprefix(MASK))
+        if not 1 <= number <= len(masks):
+            raise TempikError(f"The clip has no mask {number}; it has {len(masks)}.")
+        row = MASK + masks[number - 1]
+    return KeyAt(row, int(frame))

@@ -175,6 +175,7 @@ def _changed(reel: Reel, options: Options) -> Reel:
             made = layers.with_clip_key(reel, name, what, frame, value, within=1)
             _within(reel, name, frame)
             reel = made
+    reel = layer_options.keys_changed(reel, names, options)
     return layer_options.changed(reel, names, options)
 
 

@@ -15,6 +15,7 @@ from tempik.desktop.commands.cut import CutCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.frames import FrameCommands
 from tempik.desktop.commands.grade import GradeCommands
+from tempik.desktop.commands.keys import KeyCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.place import PlaceCommands
 from tempik.desktop.commands.play import PlayCommands
@@ -67,6 +68,7 @@ class PageContext(NamedTuple):
     transitions: TransitionCommands
     titles: TitleCommands
     frames: FrameCommands
+    keys: KeyCommands
     layers: LayerCommands
     points: PointCommands
     rhythm: RhythmCommands

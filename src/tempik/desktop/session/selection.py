@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from PySide6.QtCore import QObject, Signal
 
 from tempik.accents import EvaluatedLane
+from tempik.desktop.session.key_selection import KeySelection
 from tempik.edit.clips.pieces import with_groups
 from tempik.edit.transitions.laying import TransitionPlace
 from tempik.errors import TempikError
@@ -46,6 +47,7 @@ class Selection(QObject):
             None  # the edge whose transition the page edits, None: that of the selected clip
         )
         self.marked: SongStretch | None = None  # seconds of the song
+        self.keys = KeySelection(self)
 
     # What the names stand for
 
@@ -123,6 +125,8 @@ class Selection(QObject):
             self.sound_clip_id = None
             self.sound_selected.emit()
         if clip != self.clip_id or wanted != self.clip_ids:
+            if clip != self.clip_id:
+                self.keys.choose(None, ())
             self.clip_id, self.clip_ids = clip, wanted
             self.transition_place = None
             record = self.clip

@@ -23,6 +23,7 @@ from tempik.desktop.commands.exchanging import ExchangeCommands
 from tempik.desktop.commands.exporting import ExportCommands
 from tempik.desktop.commands.frames import FrameCommands
 from tempik.desktop.commands.grade import GradeCommands
+from tempik.desktop.commands.keys import KeyCommands
 from tempik.desktop.commands.layers import LayerCommands
 from tempik.desktop.commands.media import MediaCommands
 from tempik.desktop.commands.nests import NestCommands
@@ -143,7 +144,7 @@ class Window(QMainWindow):
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.transitions = TransitionCommands(project, self.worker, self.proxy_store, self.count)
         self.titles = TitleCommands(project, self.worker, self)
-        self.frames = FrameCommands(project)
+        self.frames, self.keys = FrameCommands(project), KeyCommands(project)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
         self.arrange = ArrangeCommands(project, self.song, self.worker, self.sounds.sampler)
@@ -168,7 +169,8 @@ class Window(QMainWindow):
             looking=self.looking, delivery=self.delivery, exports=self.exports, exporting=self.exporting,
             listening=self.listening, transport=self.transport, files=self.projects, play=self.play, cuts=self.cuts,
             placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
-            bundles=self.bundles, transitions=self.transitions, titles=self.titles, frames=self.frames, layers=self.layers, points=self.points,
+            bundles=self.bundles, transitions=self.transitions, titles=self.titles, frames=self.frames, keys=self.keys,
+            layers=self.layers, points=self.points,
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
             mode_changed=self._page_opened, tool_taken=self.tool_strip.show_tool,
         )  # fmt: skip
@@ -245,6 +247,7 @@ class Window(QMainWindow):
         timeline.asks.sound_menu.connect(lambda channel, at: pop_up(channel_menu(self.sounds, channel, self), at))
         timeline.asks.sound_clip_menu.connect(lambda clip, at: pop_up(sound_clip_menu(self.sounds, clip, self), at))
         timeline.asks.clip_sound_menu.connect(lambda clip, at: pop_up(clip_sound_menu(self.sounds, clip, self), at))
+        timeline.asks.key_menu.connect(self.keys.menu)
         timeline.asks.sound_wanted.connect(lambda: self.open_page(SoundPage))
         self.layers.picking.connect(self.show_frame)
         self.titles.laid.connect(lambda: self.open_page(TitlesPage))
@@ -291,7 +294,9 @@ class Window(QMainWindow):
 
     def _taken(self) -> Mapping[str, Callable[[], object]]:
         page = self.page_panel.current
-        return page.takes() if page is not None else {}
+        taken = page.takes() if page is not None else {}
+        # Keys that are chosen are what is to go, not their clip.
+        return {**taken, "remove_clip": self.keys.remove_keys} if self.project.selection.keys.chosen else taken
 
     # What follows from a change
 

@@ -36,6 +36,7 @@ class Asks(QObject):
     sound_menu = Signal(str, QPoint)  # of a sound lane or track
     sound_clip_menu = Signal(str, QPoint)
     clip_sound_menu = Signal(str, QPoint)  # of a clip's own sound
+    key_menu = Signal(QPoint)  # of the chosen keys
     sound_wanted = Signal()  # the chosen sound is to be edited
     nest_wanted = Signal(str)  # this nest is to be opened
 

@@ -81,7 +81,7 @@ class TimelineView(QWidget):
         project.given_up.connect(self._let_go)
         for signal in (
             *(project.selection.selected, project.selection.lane_selected, project.selection.sound_selected),
-            *(song.changed, watch.changed),
+            *(project.selection.keys.changed, song.changed, watch.changed),
         ):
             signal.connect(self.refresh)
         # Pictures of many files come one after the other: they are painted some at a time.

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, control_of
-from tempik.desktop.widgets.form import SettingsForm, button, column, line, low, toggle
+from tempik.desktop.widgets.form import SettingsForm, line, low, toggle
 from tempik.edit.clips import layers
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position
@@ -14,7 +14,6 @@ from tempik.reel.clip_settings import CLIP_SETTINGS
 from tempik.settings import Setting
 from tempik.timeline.timeline import PLACE_KEYS
 
-KEYED = ("opacity", *PLACE_KEYS)
 FADE = "In frames; the Transitions page has its curve, beats in place of frames, and other kinds"
 
 
@@ -36,12 +35,9 @@ class LayerFields(QWidget):
         self.fades = {at_end: control_of(_fade(at_end)) for at_end in (False, True)}
         for at_end, control in self.fades.items():
             control.told.connect(lambda frames, end=at_end: self._faded(end, frames))
-        self.before = button("‹", "To the key before", lambda: self._go(-1), "low", 24)
-        self.after = button("›", "To the next key", lambda: self._go(1), "low", 24)
-        fades = ("fade in", self.fades[False], "fade out", self.fades[True])
-        keys = (self.before, self.key_place, self.after)
-        laid = ("laid as", self.blend, "opacity", self.opacity, self.key_opacity)
-        column(line(*laid, None, spacing=5), line(*fades, None, *keys, spacing=5), over=self)
+        laid = ("laid as", self.blend, "opacity", self.opacity, self.key_opacity, self.key_place)
+        fades = ("fade in", self.fades[False], "out", self.fades[True])
+        line(*laid, None, *fades, over=self, spacing=5)
         low(self.blend)
 
     @property
@@ -59,9 +55,6 @@ class LayerFields(QWidget):
         self.opacity.show_value(timeline.layer_of(placed, frame).weight)
         self.key_opacity.setChecked(frame in layers.key_frames(timeline, clip, ("opacity",)))
         self.key_place.setChecked(frame in layers.key_frames(timeline, clip, PLACE_KEYS))
-        keyed = layers.key_frames(timeline, clip, KEYED)
-        self.before.setEnabled(any(f < frame for f in keyed))
-        self.after.setEnabled(any(f > frame for f in keyed))
         for at_end, control in self.fades.items():
             laid = timeline.transition_of(clip.id, at_end)
             own = laid is not None and laid.owner.clip.id == clip.id
@@ -106,14 +99,6 @@ class LayerFields(QWidget):
     def _unkey(self, clip: Clip, names: tuple[str, ...]) -> None:
         frame = self.project.playhead.frame
         self.project.change("Key taken away", lambda reel: layers.without_clip_key(reel, clip.id, names, frame))
-
-    def _go(self, step: int) -> None:
-        clip, frame = self._clip, self.project.playhead.frame
-        if clip is None:
-            return
-        there = [f for f in layers.key_frames(self.project.timeline, clip, KEYED) if (f - frame) * step > 0]
-        if there:
-            self.project.playhead.go(min(there, key=lambda f: abs(f - frame)))
 
 
 def _fade(at_end: bool) -> Setting:

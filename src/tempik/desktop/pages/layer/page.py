@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from tempik.desktop.pages.layer.clip_fields import CuttingFields, RepeatFields
+from tempik.desktop.pages.layer.key_lane import KeyLane
 from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
 from tempik.desktop.pages.layer.mask_tool import MaskKeys, MaskTool
@@ -40,7 +41,8 @@ class LayerPage(Page):
         self.repeat = RepeatFields(context.project, self.commands)
         self.cutting = CuttingFields(self.commands, self.tool)
         self.stack = StackList(context.project, context.filmstrips)
-        fields = (self.laid, self.repeat, self.masks, self.clear, self.cutting, None, self.note)
+        self.keys = KeyLane(context.keys)
+        fields = (self.keys, self.laid, self.repeat, self.masks, self.clear, self.cutting, None, self.note)
         line(self.stack, (column(*fields, spacing=8), 1), over=self, spacing=14, margins=(12, 8, 14, 6))
         self._wire()
 
@@ -63,6 +65,7 @@ class LayerPage(Page):
         """Another frame: something else lies there; what has keys, or comes again, stands otherwise."""
         if self.isVisible():
             self.stack.refill()
+            self.keys.update()
         clip = self._clip
         if clip is not None and (clip.keys or clip.repeat is not None or any(m.keys for m in clip.masks)):
             self.want()
@@ -105,10 +108,11 @@ class LayerPage(Page):
         clip, placed = self._clip, self.project.selection.placed
         self.stack.refill()
         self.laid.refill()
+        self.keys.refill()
         self.repeat.show_clip(clip)
         moves = placed is not None and placed.footage.kind in ("video", "still")
         self.cutting.show_clip(clip, moves)
-        for widget in (self.laid, self.repeat, self.masks, self.clear, self.cutting):
+        for widget in (self.keys, self.laid, self.repeat, self.masks, self.clear, self.cutting):
             widget.setVisible(clip is not None)
         if clip is None or placed is None:
             self.note.setText(

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from PySide6.QtGui import QColor, QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QSizePolicy, QToolTip
 
+from tempik.desktop.pages.slot_strip import DRAG_PX, EDGE, HEAD_H, SlotStrip
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.desktop.widgets import theme
@@ -21,8 +22,7 @@ from tempik.timeline.placed_clip import PlacedClip
 from tempik.timeline.wording import word_frames
 from tempik.titles import words_of
 
-HEAD_H, CHIP_H, ROWS, EDGE = 15, 19, 2, 8
-DRAG_PX, REACH_PX = 4, 9
+CHIP_H, ROWS = 19, 2
 
 
 class WordChip(NamedTuple):
@@ -34,7 +34,7 @@ class WordChip(NamedTuple):
     box: QRectF
 
 
-class WordStrip(QWidget):
+class WordStrip(SlotStrip):
     """A click chooses a word, Ctrl or Shift several; a drag lets it land elsewhere, on the point nearby (Alt: anywhere). `chosen_changed`
     tells of another choice, `double` of a word that was double clicked."""
 
@@ -42,8 +42,7 @@ class WordStrip(QWidget):
     double = Signal(int)
 
     def __init__(self, project: Project) -> None:
-        super().__init__()
-        self.project = project
+        super().__init__(project)
         self.gesture = Gesture(project)
         self.chosen: set[int] = set()
         self._last = 0  # that a further one is chosen from with Shift
@@ -90,26 +89,8 @@ class WordStrip(QWidget):
 
     # Where things lie
 
-    def across(self, frame: float) -> float:
-        """Return where a frame begins."""
-        placed = self.placed
-        if placed is None:
-            return EDGE
-        first, end = self._span(placed)
-        return EDGE + (frame - first) / max(end - first, 1) * (self.width() - 2 * EDGE)
-
-    def _span(self, placed: PlacedClip) -> tuple[int, int]:
-        """From where to where the strip reaches: the slot, and words that land beyond it."""
-        frames = word_frames(self.project.timeline, placed)
-        return min([placed.first, *frames]), max([placed.end, *frames])
-
-    def frame_at(self, x: float) -> float:
-        """Return the frame at a place."""
-        placed = self.placed
-        if placed is None:
-            return 0.0
-        first, end = self._span(placed)
-        return first + (x - EDGE) / max(self.width() - 2 * EDGE, 1) * (end - first)
+    def standing(self, placed: PlacedClip) -> list[int]:
+        return word_frames(self.project.timeline, placed)
 
     def chips(self) -> list[WordChip]:
         """Return the words where they lie: in rows below each other where they would cover one another."""
@@ -146,25 +127,12 @@ class WordStrip(QWidget):
         if placed is None or placed.clip.title is None:
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        timeline = self.project.timeline
-        for point in timeline.on_reel():
-            frame, down = timeline.frame_of_point(point), point.kind == "downbeat"
-            if not self._span(placed)[0] <= frame <= self._span(placed)[1]:
-                continue
-            x = self.across(frame)
-            p.setPen(QPen(colour(theme.RHYTHM, 0.75 if down else 0.4), 1.2 if down else 1))
-            p.drawLine(QPointF(x, 9), QPointF(x, self.height() - 2))
-            p.setPen(QPen(QColor(theme.RHYTHM), 1.2))
-            p.setBrush(QColor(theme.RHYTHM) if down else Qt.BrushStyle.NoBrush)
-            p.drawPolygon(QPolygonF([QPointF(x, 2), QPointF(x + 4, 6.5), QPointF(x, 11), QPointF(x - 4, 6.5)]))
+        self.paint_points(p, placed)
         styles = {style.word: style for style in placed.clip.title.words}
-        on_points = bool(word_frames(timeline, placed))
+        on_points = bool(word_frames(self.project.timeline, placed))
         for chip in self.chips():
             self._paint_chip(p, chip, placed.clip.title, styles.get(chip.word), on_points)
-        x = self.across(self.project.playhead.frame)
-        if EDGE <= x <= self.width() - EDGE:
-            p.setPen(QPen(QColor(theme.TEXT), 1))
-            p.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        self.paint_playhead(p)
 
     def _paint_chip(self, p: QPainter, chip: WordChip, title: Title, style: WordStyle | None, on_points: bool) -> None:
         chosen = chip.word in self.chosen
@@ -233,9 +201,7 @@ class WordStrip(QWidget):
         if placed is None:
             return
         timeline = self.project.timeline
-        per_px = abs(self.frame_at(1.0) - self.frame_at(0.0))
-        wanted = min(max(round(frame), 0), timeline.frames - 1)
-        within = 0 if free else max(1, round(REACH_PX * per_px))
+        wanted, within = min(max(round(frame), 0), timeline.frames - 1), 0 if free else self.reach()
         if self.gesture.show(lambda reel: with_word_at(reel, placed.clip.id, chip.word, wanted, within)):
             now = self.project.timeline.placed_clip(placed.clip.id)
             if now is not None:
@@ -271,9 +237,7 @@ class WordStrip(QWidget):
 
     def _step(self, chip: WordChip, way: int) -> None:
         """Let a word land on the next point, or on the one before."""
-        timeline = self.project.timeline
-        frames = sorted({timeline.frame_of_point(p) for p in timeline.on_reel()})
-        after = [f for f in frames if (f - chip.frame) * way > 0]
-        if after:
-            self._land(chip, after[0] if way > 0 else after[-1], True)
+        after = self.next_point(chip.frame, way)
+        if after is not None:
+            self._land(chip, after, True)
             self.gesture.settle(f"{chip.text} lands elsewhere")

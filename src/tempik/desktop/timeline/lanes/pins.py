@@ -26,7 +26,6 @@ from tempik.desktop.timeline.snapping import frame_x, point_near
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.drawing import draw_lines, paint_cue
 from tempik.edit.clips import pins
-from tempik.edit.clips.layers import key_frames
 from tempik.reel import by_id
 from tempik.time import time_of
 from tempik.timeline.placed_clip import PlacedClip
@@ -45,7 +44,7 @@ class PinsLaneView(OverLaneView):
         rate, chosen = float(timeline.rate), ctx.project.selection.clip_ids
 
         def marks(placed: PlacedClip) -> tuple[object, ...]:
-            return tuple(key_frames(timeline, placed.clip, list(placed.clip.keys))), tuple(free_cues(timeline, placed))
+            return tuple(free_cues(timeline, placed))
 
         clips = [
             (q.first, q.end, q.clip.track, tuple(t.frame for t in q.ties), marks(q) if q.clip.id in chosen else ())
@@ -158,7 +157,6 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: LaneLayout, 
                 p.drawLine(QPointF(x, top), QPointF(x, bottom - 8))
                 paint_cue(p, x, bottom)
         if whole:
-            _paint_keys(p, timeline, view, layout, placed)
             for _, frame in free_cues(timeline, placed):
                 x = view.x(frame / float(timeline.rate))
                 if GUTTER <= x <= view.width:
@@ -168,20 +166,3 @@ def paint_pins(p: QPainter, timeline: Timeline, view: View, layout: LaneLayout, 
     for track, frames in specks.items():
         row = QRectF(GUTTER, foot[track] - 4, view.room, 2)
         draw_lines(p, row, [zero + f * frame_px for f in frames], [1.0] * len(frames), QColor(theme.CUE), 2)
-
-
-def _paint_keys(p: QPainter, timeline: Timeline, view: View, layout: LaneLayout, placed: PlacedClip) -> None:
-    """The keys of a selected clip: small squares under its name, on a line that joins them. Words show for themselves."""
-    frames = key_frames(timeline, placed.clip, [name for name in placed.clip.keys if name != "word"])
-    xs = [view.x(time_of(f, timeline.rate)) for f in frames if placed.first <= f < placed.end]
-    if not xs:
-        return
-    y = layout.picture_top(placed.clip.track) + HEAD_H + 5
-    p.setPen(QPen(QColor(theme.TEXT), 1.2))
-    p.drawLine(QPointF(max(xs[0], GUTTER), y), QPointF(max(xs[-1], GUTTER), y))
-    p.setBrush(QColor(theme.TEXT))
-    p.setPen(QPen(QColor(theme.GROUND), 1))
-    for x in xs:
-        if x >= GUTTER:
-            p.drawRect(QRectF(x - 3.5, y - 3.5, 7, 7))
-    p.setBrush(Qt.BrushStyle.NoBrush)
