@@ -11,6 +11,7 @@ from tempik.disk.reading import shortened
 from tempik.errors import TempikError
 from tempik.reel.clip_settings import CROP_SETTINGS, FRAMING_SETTINGS, PLACE_SETTINGS
 from tempik.reel.mask import CLEAR_SETTINGS, MASK_SETTINGS
+from tempik.reel.window import RIM_SETTINGS, WINDOW_SETTINGS
 from tempik.settings import Setting, read
 
 if TYPE_CHECKING:
@@ -29,8 +30,14 @@ PLACE_NAMES: dict[str, tuple[Setting, str, str]] = {
     "flip-x": (Setting("flip-x", "flip across", False), "framing", "flip_x"),
     "flip-y": (Setting("flip-y", "flip down", False), "framing", "flip_y"),
 }
+WINDOW_NAMES = tuple(WINDOW_SETTINGS)
+RIM_NAMES = {name.replace("_", "-"): name for name in RIM_SETTINGS}
+REMOVE_GREEN = "remove green"
 KEY_ACTS = ("keys_to", "keys_again", "keys_ease", "keys_off")
 OF_CLIPS = (
+    "recipe",
+    "window",
+    "rim",
     "keys",
     *KEY_ACTS,
     "place",
@@ -66,6 +73,15 @@ def add_arguments(made: argparse.ArgumentParser) -> None:
     add_several(made, "--mask", "SHAPE", shapes)
     masks = f"of all masks: {', '.join(MASK_NAMES)}; in percent, such as feather=2, invert=1, mix='take away'"
     add_several(made, "--mask-set", "NAME=VALUE", masks.replace("%", "%%"))
+    windows = f"see them through a window: {', '.join(WINDOW_NAMES)}, in percent; off for the whole frame again"
+    add_several(made, "--window", "NAME=VALUE", windows.replace("%", "%%"))
+    rims = f"lay round them: {', '.join(RIM_NAMES)}, such as outline=0.8, outline-colour=#ffffff; off for nothing"
+    add_several(made, "--rim", "NAME=VALUE", rims)
+    made.add_argument(
+        "--recipe",
+        metavar="NAME",
+        help="small picture, words behind, outline, glow, on downbeats, split, or remove green (the colour of the edges)",
+    )
     made.add_argument("--unmask", action="store_true", help="take all masks off")
     made.add_argument("--clear", metavar="#colour|dark|bright|off", help="make that of the picture clear")
     add_several(made, "--clear-set", "NAME=PERCENT", ", ".join(CLEAR_NUMBERS))
@@ -99,7 +115,10 @@ def changed(reel: Reel, names: list[str], options: Options) -> Reel:
         for name in names:
             reel = restacked(reel, name, options.onto - 1)
     reel = _placed(reel, names, options)
+    reel = _windowed(reel, names, options)
     reel = _masked(reel, names, options)
+    if options.recipe is not None:
+        reel = _by_recipe(reel, names, options.recipe)
     reel = _cleared(reel, names, options)
     if options.repeat is not None:
         from tempik.edit.clips.repeats import with_repeat
@@ -140,6 +159,51 @@ def _placed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
             else:
                 framing = replace(framing, **{field: wanted})
             reel = with_framing(reel, [name], framing)
+    return reel
+
+
+def _windowed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel:
+    """Change windows and rims of clips."""
+    from tempik.edit.clips.windows import with_rim, with_window, without_rim, without_window
+
+    for text in options.window:
+        called, _, value = text.partition("=")
+        if text == "off":
+            reel = without_window(reel, names)
+            continue
+        if called not in WINDOW_NAMES:
+            raise TempikError(f"A window has no '{shortened(called)}'; give one of {', '.join(WINDOW_NAMES)}, or off.")
+        reel = with_window(reel, names, **{called: read(WINDOW_SETTINGS[called], value)})
+    for text in options.rim:
+        called, _, value = text.partition("=")
+        if text == "off":
+            reel = without_rim(reel, names)
+            continue
+        if called not in RIM_NAMES:
+            raise TempikError(f"A rim has no '{shortened(called)}'; give one of {', '.join(RIM_NAMES)}, or off.")
+        reel = with_rim(reel, names, **{RIM_NAMES[called]: read(RIM_SETTINGS[RIM_NAMES[called]], value)})
+    return reel
+
+
+def _by_recipe(reel: Reel, names: list[str], recipe: str) -> Reel:
+    from tempik.edit.recipes import RECIPES, recipe_named
+
+    if recipe != REMOVE_GREEN and recipe not in [r.name for r in RECIPES]:
+        raise TempikError(
+            f"There is no recipe '{shortened(recipe)}'; choose from {', '.join([*(r.name for r in RECIPES), REMOVE_GREEN])}."
+        )
+    if recipe != REMOVE_GREEN:
+        return recipe_named(recipe).edit(reel, names)
+    from tempik.edit.clips.masks import with_clear
+    from tempik.edit.clips.slots import on_reel
+    from tempik.reel import Clear
+    from tempik.render.picking import edge_colour
+    from tempik.timeline.timeline import timeline_of
+
+    for name in names:
+        placed = on_reel(timeline_of(reel), name)
+        colour = edge_colour(timeline_of(reel), placed, (placed.first + placed.end) // 2)
+        reel = with_clear(reel, [name], Clear(of="colour", colour=colour))
     return reel
 
 

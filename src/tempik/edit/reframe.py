@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 import numpy as np
 from msgspec.structs import replace
 
-from tempik.reel import Clip, Footage, Framing, Key, Position, Reel, Title
+from tempik.reel import Clip, Footage, Framing, Key, PictureWindow, Position, Reel, Title
 from tempik.reel.nests import everywhere
 from tempik.timeline.framing import covers, frame_matrix
 from tempik.timeline.placed_clip import PlacedClip
@@ -49,6 +50,8 @@ def _reframed_clip(timeline: Timeline, into: Reel, clip: Clip) -> Clip:
     if placed.footage.as_frame or clip.framing.fit == "stretch":
         return clip
     footage, before = placed.footage, timeline.reel
+    if clip.framing.window is not None:
+        return _reframed_window(before, into, clip, clip.framing.window)
     across, down = _ratios(clip.framing, footage, before, into)
     start = _led(clip.framing, clip.framing.start, footage, before, into)
     end = clip.framing.end
@@ -59,6 +62,32 @@ def _reframed_clip(timeline: Timeline, into: Reel, clip: Clip) -> Clip:
         if name in keys:
             keys[name] = _led_keys(timeline, into, placed, name, ratio, pick)
     return replace(clip, framing=replace(clip.framing, start=start, end=end), keys=keys)
+
+
+def _reframed_window(before: Reel, into: Reel, clip: Clip, window: PictureWindow) -> Clip:
+    """Return a clip in a window in the other frame: as large by the frame's shorter side, of the same shape, as far from the nearer edges."""
+    grown = min(into.width, into.height) / min(before.width, before.height)
+    by_x, by_y = grown * before.width / into.width, grown * before.height / into.height
+    fits = min(1.0, 1 / max(window.width * by_x, window.height * by_y))
+    made = replace(window, width=window.width * by_x * fits, height=window.height * by_y * fits)
+
+    def led(at: Position) -> Position:
+        x = _from_edge(at.x, window.width * at.zoom, made.width * at.zoom, by_x)
+        return replace(at, x=x, y=_from_edge(at.y, window.height * at.zoom, made.height * at.zoom, by_y))
+
+    end = clip.framing.end
+    framing = replace(
+        clip.framing, window=made, start=led(clip.framing.start), end=led(end) if end is not None else None
+    )
+    return replace(clip, framing=framing)
+
+
+def _from_edge(at: float, size: float, made: float, by: float) -> float:
+    """Return where a box's middle lies that keeps its way to the nearer edge; one in the middle stays there."""
+    way = 0.5 - abs(at) - size / 2
+    if abs(at) < 0.02 or way < 0:
+        return at
+    return math.copysign(max(0.5 - way * by - made / 2, 0.0), at)
 
 
 def _ratios(framing: Framing, footage: Footage, before: Reel, into: Reel) -> tuple[float, float]:

@@ -25,7 +25,7 @@ from tempik.reel import Point
 from tempik.reel.model import Reel
 from tempik.reel.validate import problems
 
-FORMAT = 15
+FORMAT = 16
 SUFFIX = ".tempik"
 # A reel of ten thousand clips takes 10.
 MOST_MB = 128

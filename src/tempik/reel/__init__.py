@@ -50,6 +50,7 @@ from tempik.reel.sound import Ducking, Mix, MixerChannel, SoundClip, SoundFile, 
 from tempik.reel.soundtrack import Anchor, Point, PointChoice, PointEdit, PointKind, Reading, SongPiece, Soundtrack
 from tempik.reel.title import Arrival, Title, WordStyle
 from tempik.reel.transition import Transition, TransitionUnit
+from tempik.reel.window import PictureWindow, Rim
 
 __all__ = [
     "AccentLane",
@@ -86,6 +87,7 @@ __all__ = [
     "MotionTrack",
     "Nest",
     "Node",
+    "PictureWindow",
     "Pin",
     "Pitch",
     "PlannedShot",
@@ -97,6 +99,7 @@ __all__ = [
     "Reading",
     "Reel",
     "RepeatRule",
+    "Rim",
     "Rule",
     "ShapeFraming",
     "Shaped",

@@ -23,6 +23,7 @@ from tempik.reel.sound import Mix, SoundClip, SoundFile, SoundLane, SoundTrack
 from tempik.reel.soundtrack import Point, PointChoice, Soundtrack
 from tempik.reel.title import Title
 from tempik.reel.transition import Transition
+from tempik.reel.window import PictureWindow, Rim
 
 
 class Cue(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -216,7 +217,8 @@ class Position(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
 class Framing(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How a clip's picture fills the frame. With `end` it moves from `start` to `end` over the slot.
 
-    `crop` is the shares of the picture cut off at its left, top, right and bottom.
+    `crop` is the shares of the picture cut off at its left, top, right and bottom. With a `window` it fills that in place of the frame, and
+    start and end are the window's.
     """
 
     fit: Fit = "cover"
@@ -226,6 +228,7 @@ class Framing(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fi
     flip_x: bool = False
     flip_y: bool = False
     crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+    window: PictureWindow | None = None
 
 
 class Follow(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -282,7 +285,8 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     `title` are shown, and how much of its `grade`. `masks`, `clear` and `cutout` (one of its footage's) say where it
     shows. `in_place` is of a nest: while it plays at its own speed it shows each instant of the reel at that instant. `follow`
     keeps a subject in the frame, `repeat` lays it on points too. One that is `locked` stays as it is where the reel is drafted anew.
-    `shapes` says how it stands in frames of other shapes than the reel's, by their names, where that was set by hand.
+    `rim` lies round what of it shows. `shapes` says how it stands in frames of other shapes than the reel's, by their names, where that was
+    set by hand.
     """
 
     id: str
@@ -314,6 +318,7 @@ class Clip(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_field
     in_place: bool = False
     grade: Grade | None = None
     locked: bool = False
+    rim: Rim | None = None
     shapes: dict[str, ShapeFraming] = {}
 
 

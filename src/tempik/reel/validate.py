@@ -21,6 +21,7 @@ from tempik.reel.soundtrack import Soundtrack
 from tempik.reel.title import TITLE_SETTINGS, WORD_SETTINGS, Title
 from tempik.reel.transition import TRANSITION_SETTINGS, Transition
 from tempik.reel.validate_sound import sound_problems
+from tempik.reel.window import RIM_SETTINGS, WINDOW_SETTINGS
 from tempik.rhythm.records import Beat, Onset
 from tempik.settings import problems as of_settings
 
@@ -293,6 +294,8 @@ def _layer_problems(clip: Clip, song: Soundtrack | None) -> Iterator[str]:
     whose = f"Clip '{clip.id}'"
     if clip.title is not None:
         yield from title_problems(clip.title, whose)
+    if clip.rim is not None:
+        yield from of_settings(RIM_SETTINGS.values(), clip.rim, f"{whose} has a rim with")
     if len({m.id for m in clip.masks}) < len(clip.masks):
         yield f"{whose} has two masks of one id; each needs its own."
     for mask in clip.masks:
@@ -349,6 +352,8 @@ def _framing_problems(clip: str, framing: Framing) -> Iterator[str]:
     left, top, right, bottom = framing.crop
     if any(not 0 <= c < 1 for c in framing.crop) or left + right > 0.99 or top + bottom > 0.99:
         yield f"Clip '{clip}' is cropped to nothing."
+    if framing.window is not None:
+        yield from of_settings(WINDOW_SETTINGS.values(), framing.window, f"Clip '{clip}' has a window with")
 
 
 def _shaped_problems(shaped: Shaped, whose: str) -> Iterator[str]:

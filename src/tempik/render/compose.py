@@ -27,6 +27,7 @@ from tempik.media.paint import (
     warped,
 )
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
+from tempik.media.rim import rimmed
 from tempik.reel import Clear
 from tempik.render.masks import coverage
 from tempik.render.plan import FramePlan, LayerPlan, Pair, layer_plans_of
@@ -142,16 +143,23 @@ def _laid_over(
         below = solid(width, height)
     if layer.region is None and alpha is None and not layer.masks:
         return laid_by(below, above, layer.blend, float(layer.opacity))
+    mask = _cover(layer, alpha, width, height)
+    if layer.rim is not None:
+        through = layer.opacity < 1 or layer.blend != "normal"
+        below = rimmed(as_picture(below), mask, layer.rim, layer.opacity, through)
+    if layer.opacity < 1:
+        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=layer.opacity), dtype=np.uint8)
+    return laid_within(below, above, layer.blend, mask, bounds(mask))
+
+
+def _cover(layer: LayerPlan, alpha: Plane | None, width: int, height: int) -> Plane:
+    """Return where a layer shows: within its region, its clear parts and its masks."""
     mask = _region_mask(layer, width, height) if layer.region is not None else np.full((height, width), 255, np.uint8)
     if alpha is not None:
         w, h = alpha.shape[1], alpha.shape[0]
         seen = warp_plane(alpha, layer.affine / np.array([[w, h, 1.0]]), (width, height))
         mask = np.minimum(mask, seen)
-    if layer.masks:
-        mask = np.minimum(mask, coverage(layer.masks, width, height))
-    if layer.opacity < 1:
-        mask = np.asarray(cv2.convertScaleAbs(mask, alpha=layer.opacity), dtype=np.uint8)
-    return laid_within(below, above, layer.blend, mask, bounds(mask))
+    return np.minimum(mask, coverage(layer.masks, width, height)) if layer.masks else mask
 
 
 def _by(clear: Clear) -> tuple[str, str, float, float, float, bool]:

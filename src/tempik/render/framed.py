@@ -72,5 +72,11 @@ def in_pixels(move: Affine, width: int, height: int) -> Matrix:
 def stands(framing: Framing, clip: Clip) -> bool:
     """Tell whether a clip's picture is the frame as it is: neither placed nor moved by its framing."""
     still = clip.framing.end is None and clip.follow is None and not clip.keys.keys() & set(PLACE_KEYS)
-    plain = framing.start == Position() and not any(framing.crop) and not framing.flip_x and not framing.flip_y
+    plain = (
+        framing.window is None
+        and framing.start == Position()
+        and not any(framing.crop)
+        and not framing.flip_x
+        and not framing.flip_y
+    )
     return still and plain

@@ -17,16 +17,17 @@ from numpy.typing import NDArray
 from tempik.accents import Look
 from tempik.accents.look import IDENTITY, times
 from tempik.media.meaning import AS_SAID, Colour
-from tempik.reel import Clear, Clip, Footage, Framing, Interpolation, Title, Transition, by_id
+from tempik.media.rim import RimPaint
+from tempik.reel import Clear, Clip, Footage, Interpolation, Title, Transition, by_id
 from tempik.render.framed import as_coded, closest_zoom, framed, in_pixels, longest_needed, stands
 from tempik.render.masks import MaskOutline
+from tempik.render.outlines import outlines_of, rim_of
 from tempik.render.repeats import distinct_around
 from tempik.render.segments import MotionSegment, segments_between
-from tempik.timeline.framing import covers, frame_matrix, shown_region
+from tempik.timeline.framing import covers, shown_region
 from tempik.timeline.grading import Grades, grades_of, look_of, stops_of
 from tempik.timeline.inside import frame_inside, inside_of
 from tempik.timeline.layer import Layer
-from tempik.timeline.masking import shapes_at
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import PLAIN_LOOK, Timeline
 from tempik.timeline.transitions import PlacedTransition, transition_frame_at, transition_frame_of
@@ -60,6 +61,7 @@ class LayerPlan:
     blend: str = "normal"  # how it is laid over what lies below
     adjust: bool = False  # what lies below stands in for a picture of its own
     masks: tuple[MaskOutline, ...] = ()  # where in the frame it shows, none for everywhere
+    rim: RimPaint | None = None  # what lies round it
     clear: Clear | None = None  # what of its picture is made clear
     cutout: tuple[str, int] | None = None  # the film of how far its subject covers, and the frame that this begins with
     look: Look = PLAIN_LOOK  # what the accents of this layer alone do, but for their movement
@@ -85,7 +87,7 @@ class LayerPlan:
             ),
             *(self.solid, self.alpha, self.interpolation, self.later, self.share),
             tuple((segment.begin.tobytes(), segment.sweep.tobytes()) for segment in self.segments),
-            *(self.opacity, self.blend, self.adjust, self.masks, self.clear, self.look),
+            *(self.opacity, self.blend, self.adjust, self.masks, self.rim, self.clear, self.look),
             *(self.title, self.wording, self.em_px, self.cutout, self.inner.key() if self.inner is not None else None),
             *(self.colour, self.stops, self.grades),
         )
@@ -315,7 +317,8 @@ def _layer_plan(
         opacity=layer.weight,
         blend=layer.blend,
         adjust=footage.kind == "adjust",
-        masks=_shapes(timeline, placed, frame, framing, width, height, seen) if clip.masks else (),
+        masks=outlines_of(timeline, placed, frame, framing, width, height, seen),
+        rim=rim_of(clip, width),
         clear=clip.clear,
         cutout=_cutout(clip, footage),
         look=own._replace(move=IDENTITY, freeze=None, echo=None),
@@ -376,36 +379,6 @@ def _with_own(
         for side, look in zip((-1, 0, 1), looks, strict=True)
     )
     return a, b, c
-
-
-def _shapes(
-    timeline: Timeline, placed: PlacedClip, frame: int, framing: Framing, width: int, height: int, look: Look
-) -> tuple[MaskOutline, ...]:
-    """Return a clip's masks in the output."""
-    footage = placed.footage
-    across, down = (width, height) if footage.as_frame else (footage.width, footage.height)
-    matrix = frame_matrix(framing, footage, width, height) @ np.diag([1 / across, 1 / down, 1.0])
-    if look.move != IDENTITY:
-        matrix = in_pixels(look.move, width, height) @ matrix
-    affine = tuple(round(float(v), 6) for v in matrix[:2].ravel())
-    return tuple(
-        MaskOutline(
-            kind=mask.kind,
-            affine=affine,
-            x=mask.x * across,
-            y=mask.y * down,
-            width=mask.width * across,
-            height=mask.height * down,
-            turn_deg=mask.turn_deg,
-            points=mask.points,
-            corner=mask.corner,
-            feather=mask.feather * across,
-            grow=mask.grow * across,
-            invert=mask.invert,
-            mix=mask.mix,
-        )
-        for mask in shapes_at(timeline, placed, frame)
-    )
 
 
 def sample_plan(transition: Transition, since: float, reach: tuple[int, int], width: int, height: int) -> FramePlan:

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from tempik.reel import Position, Title
 from tempik.timeline.following import track_of
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.framing import frame_matrix, window_matrix
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 from tempik.timeline.timeline import Timeline
 from tempik.timeline.wording import word_frames
@@ -27,11 +27,15 @@ def to_frame(timeline: Timeline, placed: PlacedClip, frame: float) -> Matrix:
 def corners_of(timeline: Timeline, placed: PlacedClip, frame: float) -> Corners:
     """Return the corners of a clip's picture as it stands at a frame, less what is cropped, in shares of the frame's width and height:
     shape (4, 2), the picture's own top left, top right, bottom right, bottom left. A title's are those of its words, or of the one that is
-    seen alone."""
+    seen alone; one in a window has the window's."""
     framing = timeline.framing_at(placed, frame)
     if placed.clip.title is not None:
         word = word_alone(timeline, placed, frame)
         return title_corners(placed.clip.title, framing.start, timeline.height_ratio, word)
+    if framing.window is not None:
+        height = timeline.height_ratio
+        box = np.array([[0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1.0]]) @ window_matrix(framing, 1.0, height).T
+        return np.asarray(box[:, :2] / [1.0, height])
     left, top, right, bottom = framing.crop
     picture = np.array([[left, top, 1], [1 - right, top, 1], [1 - right, 1 - bottom, 1], [left, 1 - bottom, 1]])
     return np.asarray((picture @ to_frame(timeline, placed, frame).T)[:, :2])

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tempik.derive import DERIVED, Stage
 from tempik.reel import Framing, MotionTrack, by_id
-from tempik.timeline.framing import frame_matrix
+from tempik.timeline.framing import frame_matrix, inside_window
 from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
 ROOM = 1e-3  # of the frame's width
@@ -60,12 +60,18 @@ def _smoothed(placed: PlacedClip, track: MotionTrack, rate: Fraction, calm_s: fl
 
 
 def following(placed: PlacedClip, framing: Framing, frame: float, rate: Fraction, height_ratio: float) -> Framing:
-    """Return a framing as it stands with its picture moved so that the followed patch is where it is wanted; the picture
-    reaches every edge of the frame that it reached."""
+    """Return a framing as it stands with its picture moved so that the followed patch is where it is wanted, in the frame or in its window;
+    the picture reaches every edge that it reached."""
     track = track_of(placed)
     follow = placed.clip.follow
     if track is None or follow is None:
         return framing
+    window = framing.window
+    if window is not None:  # the picture goes along inside it, the window stays
+        inner = following(
+            placed, inside_window(framing), frame, rate, height_ratio * window.height / window.width
+        ).start
+        return replace(framing, window=replace(window, x=inner.x, y=inner.y))
     path = calm_path(placed, track, rate)
     at = frame - placed.begin + round(rate)
     number = np.arange(len(path))
@@ -84,6 +90,9 @@ def following(placed: PlacedClip, framing: Framing, frame: float, rate: Fraction
 
 def has_room(framing: Framing, placed: PlacedClip, height_ratio: float) -> bool:
     """Tell whether a framing leaves a picture room to be moved along: one that is seen whole has none, and follows nothing."""
+    window = framing.window
+    if window is not None:
+        framing, height_ratio = inside_window(framing), height_ratio * window.height / window.width
     matrix = frame_matrix(framing, placed.footage, 1.0, height_ratio)
     rooms = [_room(matrix, framing.crop, axis, size) for axis, size in ((0, 1.0), (1, height_ratio))]
     return any(high - low > ROOM for low, high in rooms)

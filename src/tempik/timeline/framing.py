@@ -39,10 +39,41 @@ def standing(framing: Framing, share: float) -> Framing:
 def frame_matrix(framing: Framing, footage: Footage, width: float, height: float) -> Matrix:
     """Return the affine, shape (3, 3), from the upright picture's unit square to the frame in pixels, of a framing as it
     stands at an instant: see `Timeline.framing_at`."""
-    shown = footage.width / footage.height * height / width  # the picture's shape against the frame's
-    if framing.fit == "stretch" or footage.as_frame:
+    window = framing.window
+    if window is None:
+        fit = _fitted(framing, footage, width / height, width, height)
+    else:
+        wide, high = width * window.width, height * window.height
+        inside = _moved(Position(window.zoom, window.x, window.y), wide, high)
+        fit = inside @ _fitted(framing, footage, width / height, wide, high)
+        fit = np.array([[1, 0, (width - wide) / 2], [0, 1, (height - high) / 2], [0, 0, 1]]) @ fit
+    if framing.start == Position():
+        return fit
+    return np.asarray(_moved(framing.start, width, height) @ fit, dtype=np.float64)
+
+
+def window_matrix(framing: Framing, width: float, height: float) -> Matrix:
+    """Return the affine, shape (3, 3), from a window's unit square to the frame in pixels; of a framing without one, the frame's own."""
+    wide, high = (1.0, 1.0) if framing.window is None else (framing.window.width, framing.window.height)
+    box = np.array([[width * wide, 0, width * (1 - wide) / 2], [0, height * high, height * (1 - high) / 2], [0, 0, 1]])
+    return np.asarray(_moved(framing.start, width, height) @ box, dtype=np.float64)
+
+
+def inside_window(framing: Framing) -> Framing:
+    """Return how a picture stands in its window, as if that were the frame."""
+    window = framing.window
+    if window is None:
+        return framing
+    return replace(framing, window=None, start=Position(window.zoom, window.x, window.y), end=None)
+
+
+def _fitted(framing: Framing, footage: Footage, frame: float, width: float, height: float) -> Matrix:
+    """Return where a picture lies that fills a box; `frame` is the frame's width against its height."""
+    shape = frame if footage.as_frame else footage.width / footage.height
+    shown = shape * height / width  # the picture's shape against the box's
+    if framing.fit == "stretch" or abs(shown - 1) < 1e-12:
         w, h = float(width), float(height)
-    elif (framing.fit == "cover") == (shown > 1):
+    elif (framing.fit == "cover" or footage.as_frame) == (shown > 1):
         w, h = width * shown, float(height)
     else:
         w, h = float(width), height / shown
@@ -51,24 +82,24 @@ def frame_matrix(framing: Framing, footage: Footage, width: float, height: float
         fit = fit @ np.array([[-1.0, 0, 1], [0, 1, 0], [0, 0, 1]])
     if framing.flip_y:
         fit = fit @ np.array([[1.0, 0, 0], [0, -1, 1], [0, 0, 1]])
-    at = framing.start
-    if at == Position():
-        return fit
+    return fit
+
+
+def _moved(at: Position, width: float, height: float) -> Matrix:
     c, s = math.cos(math.radians(at.turn_deg)) * at.zoom, math.sin(math.radians(at.turn_deg)) * at.zoom
     cx, cy = width / 2, height / 2
-    moved = np.array(
+    return np.array(
         [
             [c, -s, cx - c * cx + s * cy + at.x * width],
             [s, c, cy - s * cx - c * cy + at.y * height],
             [0, 0, 1],
         ]
     )
-    return np.asarray(moved @ fit, dtype=np.float64)
 
 
 def covers(framing: Framing, footage: Footage, reel: Reel) -> bool:
     """Tell whether the picture fills the whole frame, so that nothing below it is seen, of a framing as it stands."""
-    if footage.alpha or footage.as_frame:
+    if footage.alpha or footage.as_frame or framing.window is not None:
         return False
     plain = framing is PLAIN or (framing.start == PLAIN.start and framing.crop == PLAIN.crop)
     if plain and framing.fit != "contain":
@@ -88,7 +119,11 @@ def covers(framing: Framing, footage: Footage, reel: Reel) -> bool:
 
 def shown_region(framing: Framing, footage: Footage, reel: Reel) -> tuple[float, float, float, float]:
     """Return the shares cut off the upright picture at its left, top, right and bottom, of a framing as it stands. A side
-    that lies on the frame's edge is cut off below 0: the picture is mirrored there, so that a shake shows no border."""
+    that lies on the frame's edge is cut off below 0: the picture is mirrored there, so that a shake shows no border. In a window all
+    sides are: the window says where it ends."""
+    if framing.window is not None:
+        a, b, c, d = (-MIRRORED if cut == 0 else cut for cut in framing.crop)
+        return a, b, c, d
     matrix = frame_matrix(framing, footage, reel.width, reel.height)
     left, top, right, bottom = framing.crop
     middle_x, middle_y = (left + 1 - right) / 2, (top + 1 - bottom) / 2

@@ -21,4 +21,5 @@ class Layer(NamedTuple):
     def whole(self) -> bool:
         """Whether nothing of what lies below shows through, wherever its picture is."""
         clip = self.placed.clip
-        return self.weight >= 1 and self.blend == "normal" and not clip.masks and clip.clear is None and not clip.cutout
+        cut = clip.masks or clip.clear is not None or clip.cutout or clip.framing.window is not None
+        return self.weight >= 1 and self.blend == "normal" and not cut

@@ -265,7 +265,8 @@ class Timeline:
         values = {n: keyed_at(k, frame) for n, k in self.keyed(placed).items() if n in PLACE_KEYS}
         if values:
             framing = replace(framing, start=replace(framing.start, **values))
-        if placed.clip.follow is not None and not ("x" in values or "y" in values):
+        # Keys of the place hold; in a window they move that, and the picture follows inside it.
+        if placed.clip.follow is not None and (framing.window is not None or not ("x" in values or "y" in values)):
             framing = following(placed, framing, frame, self.rate, self.height_ratio)
         return framing
 

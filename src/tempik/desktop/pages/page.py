@@ -22,6 +22,7 @@ from tempik.desktop.commands.play import PlayCommands
 from tempik.desktop.commands.points import PointCommands
 from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.readings import ReadingCommands
+from tempik.desktop.commands.recipes import RecipeCommands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.sounds import SoundCommands
 from tempik.desktop.commands.speed import SpeedCommands
@@ -69,6 +70,7 @@ class PageContext(NamedTuple):
     titles: TitleCommands
     frames: FrameCommands
     keys: KeyCommands
+    recipes: RecipeCommands
     layers: LayerCommands
     points: PointCommands
     rhythm: RhythmCommands

@@ -14,6 +14,7 @@ from PySide6.QtGui import QColor, QCursor, QPainter, QPen
 from PySide6.QtWidgets import QMenu
 
 from tempik.desktop.preview.box_painting import paint_lines, paint_numbers, polygon
+from tempik.desktop.preview.grips import is_cropped, keeps_subject, middles
 from tempik.desktop.preview.mode import NO_KEYS, Keys, straight
 from tempik.desktop.preview.placing import Placing
 from tempik.desktop.preview.snapping import REACH, Lines, around, caught, lines_with, snapped
@@ -21,7 +22,6 @@ from tempik.desktop.session.document import Project
 from tempik.desktop.widgets import theme
 from tempik.desktop.widgets.plain import pop_up
 from tempik.desktop.widgets.theme import colour
-from tempik.edit.clips import layers
 from tempik.reel import Position
 from tempik.render.under import clips_under
 from tempik.timeline.extents import corners_of, holds, to_frame
@@ -100,8 +100,8 @@ class BoxTool:
         nearest = int(np.argmin(away))
         if away[nearest] <= GRIP_PX:
             return f"corner {nearest}"
-        if _is_cropped(placed):
-            aside = np.hypot(*(self._grips(_middles(corners)) - pointer).T)
+        if is_cropped(placed):
+            aside = np.hypot(*(self._grips(middles(corners)) - pointer).T)
             side = int(np.argmin(aside))
             if aside[side] <= GRIP_PX:
                 return f"side {SIDES[side]}"
@@ -217,14 +217,17 @@ class BoxTool:
     def _move(self, by: QPointF, keys: Keys) -> None:
         dx, dy = by.x(), by.y()
         self._lit = (None, None)
+        clip = self.project.selection.clip
+        if keys & CTRL and clip is not None and clip.framing.window is not None:
+            self.placing.inside(dx, dy)
+            return
         if not keys & ALT:
             extent = around(self._corners + [dx, dy])
             caught_on = snapped(extent, self.project.timeline.height_ratio, *self._others)
             held_x, held_y = (keys & SHIFT and dx == 0), (keys & SHIFT and dy == 0)
             dx, dy = dx + (0.0 if held_x else caught_on.by_x), dy + (0.0 if held_y else caught_on.by_y)
             self._lit = (None if held_x else caught_on.line_x, None if held_y else caught_on.line_y)
-        clip = self.project.selection.clip
-        if clip is not None and clip.follow is not None and not layers.has_place_keys(clip):
+        if clip is not None and keeps_subject(clip):
             self.placing.keep_subject(dx, dy)
             return
         self.placing.shift(lambda at: replace(at, x=round(at.x + dx, 9), y=round(at.y + dy, 9)))
@@ -244,7 +247,8 @@ class BoxTool:
         low, high = (z / self._stood.zoom for z in ZOOMS)
         factor = min(max(factor, low), high)
         moved = (factor - 1) * (middle - about)
-        followed = self.project.selection.clip is not None and self.project.selection.clip.follow is not None
+        clip = self.project.selection.clip
+        followed = clip is not None and clip.follow is not None and clip.framing.window is None
         dx, dy = (0.0, 0.0) if followed else (float(moved[0]), float(moved[1]))
         self.placing.shift(lambda at: replace(at, zoom=_zoom(at.zoom * factor), x=at.x + dx, y=at.y + dy))
 
@@ -287,6 +291,12 @@ class BoxTool:
         if placed is None:
             return
         side, at = SIDES.index(self._grip.split()[1]), self._at + by
+        if placed.clip.framing.window is not None:
+            sides = self._corners * self._size
+            across = sides[1] - sides[0] if side % 2 == 0 else sides[3] - sides[0]
+            way = float(np.array([by.x(), by.y()]) * self._size @ across / max(float(across @ across), 1e-9))
+            self.placing.window_side(side, way if side >= 2 else -way)
+            return
         back = np.linalg.inv(to_frame(self.project.timeline, placed, self.project.playhead.frame))
         x, y, _ = back @ [at.x(), at.y(), 1.0]
         share = (x, y, 1 - x, 1 - y)[side]
@@ -327,7 +337,7 @@ class BoxTool:
             return False
         self._last = "move"
         dx, dy = across / reel.width, down / reel.height
-        if placed.clip.follow is not None and not layers.has_place_keys(placed.clip):
+        if keeps_subject(placed.clip):
             self.placing.keep_subject(dx, dy)
         else:
             self.placing.shift(lambda at: replace(at, x=round(at.x + dx, 9), y=round(at.y + dy, 9)))
@@ -350,6 +360,9 @@ class BoxTool:
             return f"{at.zoom * 100:.1f} %"
         if kind == "turn":
             return f"{at.turn_deg:.1f}°"
+        if kind == "side" and framing.window is not None:
+            across = self._last.endswith(("left", "right"))
+            return f"{'width' if across else 'height'} {(framing.window.width if across else framing.window.height) * 100:.1f} %"
         if kind == "side":
             return f"{self._last.split()[1]} {framing.crop[SIDES.index(self._last.split()[1])] * 100:.1f} %"
         x, y = (0.0 if abs(v) < 0.5 else v for v in (at.x * reel.width, at.y * reel.height))
@@ -359,7 +372,7 @@ class BoxTool:
         """Set by what was typed what the last gesture set; False, having said so, where it cannot be read."""
         kind, reel = self._last.split()[0], self.project.reel
         bare = text.replace("px", " ").replace("%", " ").replace("°", " ").replace("−", "-").replace(";", " ")
-        words = [w for w in bare.replace(", ", " ").split() if w not in SIDES]
+        words = [w for w in bare.replace(", ", " ").split() if w not in (*SIDES, "width", "height")]
         try:
             values = [float(w.strip(",").replace(",", ".")) for w in words]
         except ValueError:
@@ -377,6 +390,9 @@ class BoxTool:
             self.placing.shift(lambda at: replace(at, zoom=_zoom(values[0] / 100)))
         elif kind == "turn":
             self.placing.shift(lambda at: replace(at, turn_deg=(values[0] + 180) % 360 - 180))
+        elif (placed := self.placed()) is not None and (window := placed.clip.framing.window) is not None:
+            side = SIDES.index(self._last.split()[1])
+            self.placing.window_side(side, values[0] / 100 / (window.width if side % 2 == 0 else window.height) - 1)
         else:
             self.placing.crop(SIDES.index(self._last.split()[1]), values[0] / 100)
         self.placing.settle(self._said(DONE[kind]))
@@ -408,9 +424,9 @@ class BoxTool:
         p.setBrush(QColor(theme.TEXT))
         for x, y in self._grips(corners):
             p.drawRect(QRectF(origin.x() + x - 4, origin.y() + y - 4, 8, 8))
-        if _is_cropped(placed):
+        if is_cropped(placed):
             turned = math.degrees(math.atan2(*((corners[1] - corners[0]) * self._size)[::-1]))
-            for number, (x, y) in enumerate(self._grips(_middles(corners))):
+            for number, (x, y) in enumerate(self._grips(middles(corners))):
                 p.save()
                 p.translate(origin + QPointF(float(x), float(y)))
                 p.rotate(turned + (90 if number % 2 == 0 else 0))
@@ -424,13 +440,3 @@ class BoxTool:
 
 def _zoom(zoom: float) -> float:
     return min(max(zoom, ZOOMS[0]), ZOOMS[1])
-
-
-def _middles(corners: Corners) -> Corners:
-    """Return the middles of the sides, in the order of SIDES."""
-    return np.asarray((corners + np.roll(corners, 1, axis=0)) / 2)
-
-
-def _is_cropped(placed: PlacedClip) -> bool:
-    """Whether a layer has a picture of its own, of which something can be cut off."""
-    return placed.clip.title is None and not placed.footage.as_frame

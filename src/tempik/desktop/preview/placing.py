@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 from msgspec.structs import replace
@@ -9,8 +10,11 @@ from msgspec.structs import replace
 from tempik.desktop.session.document import Project
 from tempik.desktop.session.gesture import Gesture
 from tempik.edit.clips import follow, layers, pieces
+from tempik.edit.clips.slots import clip_of
+from tempik.edit.clips.windows import with_window
 from tempik.reel import Clip, Framing, Position, Reel
 from tempik.reel.clip_settings import CROP_SETTINGS
+from tempik.reel.window import WINDOW_SETTINGS
 from tempik.timeline.timeline import timeline_of
 
 
@@ -64,6 +68,52 @@ class Placing:
                 most = max(0.0, CROP_SETTINGS["left"].high - old[(side + 2) % 4])
                 crop = (*old[:side], round(min(max(share, 0.0), most), 4), *old[side + 1 :])
                 reel = pieces.with_framing(reel, [clip.id], replace(clip.framing, crop=crop))
+            return reel
+
+        if clips:
+            self.gesture.show(edit)
+
+    def inside(self, by_x: float, by_y: float) -> None:
+        """Show the clips that have a window with their pictures moved inside it so far, in shares of the frame; of one that follows its
+        subject, with that kept so far from where it was kept."""
+        clips = [c for c in self._before() if c.framing.window is not None]
+
+        def edit(reel: Reel) -> Reel:
+            for clip in clips:
+                window, zoom = clip.framing.window, clip.framing.start.zoom
+                assert window is not None
+                x, y = by_x / (window.width * zoom), by_y / (window.height * zoom)
+                if clip.follow is not None:
+                    x, y = (min(max(v, 0.0), 1.0) for v in (clip.follow.x + x, clip.follow.y + y))
+                    reel = follow.with_follow_fields(reel, [clip.id], x=round(x, 4), y=round(y, 4))
+                else:
+                    reel = with_window(reel, [clip.id], x=round(window.x + x, 5), y=round(window.y + y, 5))
+            return reel
+
+        if clips:
+            self.gesture.show(edit)
+
+    def window_side(self, side: int, by: float) -> None:
+        """Show the clips with a side of their window (0 left, 1 top, 2 right, 3 bottom) moved outward so far, in shares of the window as it
+        was before; the opposite one stays."""
+        clips, ratio = [c for c in self._before() if c.framing.window is not None], self.project.timeline.height_ratio
+
+        def edit(reel: Reel) -> Reel:
+            for clip in clips:
+                window, at = clip.framing.window, clip.framing.start
+                assert window is not None
+                name = "width" if side % 2 == 0 else "height"
+                setting, size = WINDOW_SETTINGS[name], float(getattr(window, name))
+                made = round(min(max(size * (1 + by), setting.low), setting.high), 4)
+                way = (made - size) / 2 * at.zoom * (1 if side >= 2 else -1)
+                across, down = (way, 0.0) if name == "width" else (0.0, way * ratio)
+                turn = math.radians(at.turn_deg)
+                x = at.x + across * math.cos(turn) - down * math.sin(turn)
+                y = at.y + (across * math.sin(turn) + down * math.cos(turn)) / ratio
+                reel = with_window(reel, [clip.id], **{name: made})
+                if not layers.has_place_keys(clip):
+                    framing = replace(clip_of(reel, clip.id).framing, start=replace(at, x=round(x, 9), y=round(y, 9)))
+                    reel = pieces.with_framing(reel, [clip.id], framing)
             return reel
 
         if clips:

@@ -30,6 +30,7 @@ REMEDIES = (
     Remedy("no transition here", "show_transitions", "Transitions page"),
     Remedy("no accent lane to copy", "show_accents", "Accents page"),
     Remedy("Stroke over the subject first", "show_layer", "Layer page"),
+    Remedy("make it small: a", "small_picture", "Small picture"),
     Remedy("No grade was copied", "copy_grade", "Copy this grade"),
     Remedy("Show log", "show_log", "Show log"),
     Remedy("Select a clip first", "select_clip_here", "Select the clip here"),

@@ -33,6 +33,7 @@ from tempik.desktop.commands.play import PlayCommands
 from tempik.desktop.commands.points import PointCommands
 from tempik.desktop.commands.project import ProjectCommands
 from tempik.desktop.commands.readings import ReadingCommands
+from tempik.desktop.commands.recipes import RecipeCommands
 from tempik.desktop.commands.registry import OWNERS, Commands
 from tempik.desktop.commands.rhythm import RhythmCommands
 from tempik.desktop.commands.sound_menus import channel_menu, clip_sound_menu, sound_clip_menu
@@ -144,7 +145,7 @@ class Window(QMainWindow):
         self.accents = AccentCommands(project, self.worker, self.count, self.bundles)
         self.transitions = TransitionCommands(project, self.worker, self.proxy_store, self.count)
         self.titles = TitleCommands(project, self.worker, self)
-        self.frames, self.keys = FrameCommands(project), KeyCommands(project)
+        self.frames, self.keys, self.recipes = FrameCommands(project), KeyCommands(project), RecipeCommands(project)
         self.grading = GradeCommands(project, self.worker, self.looking, self)
         self.sounds = SoundCommands(project, self.worker, self.reel_sound, self)
         self.arrange = ArrangeCommands(project, self.song, self.worker, self.sounds.sampler)
@@ -169,7 +170,7 @@ class Window(QMainWindow):
             looking=self.looking, delivery=self.delivery, exports=self.exports, exporting=self.exporting,
             listening=self.listening, transport=self.transport, files=self.projects, play=self.play, cuts=self.cuts,
             placing=self.placing, copies=self.copies, tracks=self.tracks, speeds=self.speeds, accents=self.accents,
-            bundles=self.bundles, transitions=self.transitions, titles=self.titles, frames=self.frames, keys=self.keys,
+            bundles=self.bundles, transitions=self.transitions, titles=self.titles, frames=self.frames, keys=self.keys, recipes=self.recipes,
             layers=self.layers, points=self.points,
             rhythm=self.rhythm, readings=self.readings, grading=self.grading, sounds=self.sounds, shapes=self.shapes,
             mode_changed=self._page_opened, tool_taken=self.tool_strip.show_tool,

@@ -21,6 +21,7 @@ def signs_of(clip: Clip) -> list[str]:
         ("masked", bool(clip.masks) or clip.clear is not None),
         ("keyed", any(name != "word" for name in clip.keys)),
         ("cut out", bool(clip.cutout)),
+        ("in a window", clip.framing.window is not None),
         ("follows its subject", clip.follow is not None),
         ("comes again on points", clip.repeat is not None),
         ("own sound", clip.sound.on),
@@ -68,6 +69,11 @@ def _cut_out(p: QPainter, at: QPointF, ink: QColor) -> None:
     p.drawPath(body)
 
 
+def _in_a_window(p: QPainter, at: QPointF, ink: QColor) -> None:
+    p.drawRect(QRectF(at.x() - HALF, at.y() - HALF, 2 * HALF, 2 * HALF))
+    p.fillRect(QRectF(at.x(), at.y() - HALF + 1.5, HALF - 1, HALF), ink)
+
+
 def _follows(p: QPainter, at: QPointF, ink: QColor) -> None:
     p.drawEllipse(at, 2.6, 2.6)
     for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
@@ -95,6 +101,7 @@ PAINTERS: dict[str, Callable[[QPainter, QPointF, QColor], None]] = {
     "masked": _masked,
     "keyed": _keyed,
     "cut out": _cut_out,
+    "in a window": _in_a_window,
     "follows its subject": _follows,
     "comes again on points": _comes_again,
     "own sound": _sounds,

@@ -10,6 +10,7 @@ from tempik.desktop.pages.layer.laid_fields import LayerFields
 from tempik.desktop.pages.layer.mask_fields import ClearFields, MaskFields
 from tempik.desktop.pages.layer.mask_tool import MaskKeys, MaskTool
 from tempik.desktop.pages.layer.stack_list import StackList, name_of
+from tempik.desktop.pages.layer.window_fields import RecipeRow, WindowFields
 from tempik.desktop.pages.page import Page, PageContext
 from tempik.desktop.preview.mode import PreviewMode
 from tempik.desktop.session.jobs import Job
@@ -41,9 +42,22 @@ class LayerPage(Page):
         self.repeat = RepeatFields(context.project, self.commands)
         self.cutting = CuttingFields(self.commands, self.tool)
         self.stack = StackList(context.project, context.filmstrips)
-        self.keys = KeyLane(context.keys)
-        fields = (self.keys, self.laid, self.repeat, self.masks, self.clear, self.cutting, None, self.note)
-        line(self.stack, (column(*fields, spacing=8), 1), over=self, spacing=14, margins=(12, 8, 14, 6))
+        self.keys, self.recipes = KeyLane(context.keys), RecipeRow(context.recipes)
+        self.windows = WindowFields(context.project)
+        fields = (
+            self.keys,
+            self.recipes,
+            self.laid,
+            self.windows,
+            self.windows.rim,
+            self.repeat,
+            self.masks,
+            self.clear,
+            self.cutting,
+            None,
+            self.note,
+        )
+        line(self.stack, (column(*fields, spacing=4), 1), over=self, spacing=14, margins=(12, 8, 14, 6))
         self._wire()
 
     def _wire(self) -> None:
@@ -109,10 +123,11 @@ class LayerPage(Page):
         self.stack.refill()
         self.laid.refill()
         self.keys.refill()
+        self.windows.show_clip(clip)
         self.repeat.show_clip(clip)
         moves = placed is not None and placed.footage.kind in ("video", "still")
         self.cutting.show_clip(clip, moves)
-        for widget in (self.keys, self.laid, self.repeat, self.masks, self.clear, self.cutting):
+        for widget in (self.keys, self.recipes, self.laid, self.repeat, self.masks, self.clear, self.cutting):
             widget.setVisible(clip is not None)
         if clip is None or placed is None:
             self.note.setText(
