@@ -19,7 +19,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QEventLoop, QPointF, QTimer
-from PySide6.QtWidgets import QApplication, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from tempik.demo.write import PROJECT, write_demo
 from tempik.desktop.pages.frame import FramePage
@@ -206,6 +206,73 @@ def reframed_for_wide(hands: Hands) -> bool:
     return moved and _clip(window).framing == own
 
 
+def small_picture_with_a_follow(hands: Hands) -> bool:
+    """A small picture in a corner whose subject is followed inside it."""
+    window, page = hands.window, hands.window.page_panel.page(LayerPage)
+    hands.click(_button(page, "small picture"))
+    hands.click(window.tool_strip.buttons["follow"])
+    middle = _corners(window).mean(axis=0)
+    hands.click(window.preview, hands.seen(float(middle[0]), float(middle[1])))
+    _done(window)
+    clip, placed, timeline = _clip(window), window.project.selection.placed, window.project.timeline
+    assert placed is not None
+    first, last = (timeline.framing_at(placed, f) for f in (placed.first, placed.end - 1))
+    inside = first.window is not None and last.window is not None and first.window != last.window
+    return clip.follow is not None and clip.rim is not None and inside and first.start == last.start
+
+
+def cut_out_behind_a_title(hands: Hands) -> bool:
+    """A subject cut out, and a title behind it."""
+    window, page = hands.window, hands.window.page_panel.page(LayerPage)
+    preview, name = window.preview, _clip(window).id
+    hands.click(window.tool_strip.buttons["keep"])
+    hands.drag(preview, hands.seen(0.55, 0.42), hands.seen(0.55, 0.8))
+    hands.click(window.tool_strip.buttons["drop"])
+    hands.drag(preview, hands.seen(0.15, 0.3), hands.seen(0.15, 0.8))
+    hands.click(page.cutting.cut)
+    _done(window)
+    hands.click(_button(page, "words behind"))
+    placed = window.project.timeline.placed_clip(name)
+    assert placed is not None
+    there = sorted(window.project.timeline.clips_at(placed.first), key=lambda p: p.clip.track)
+    return [(bool(p.clip.cutout), p.clip.title is not None) for p in there[-3:]] == [
+        (False, False),
+        (False, True),
+        (True, False),
+    ]
+
+
+def _button(page: QWidget, text: str) -> QPushButton:
+    return next(b for b in page.findChildren(QPushButton) if b.text() == text)
+
+
+def _done(window: Window) -> None:
+    """Wait for the jobs that run."""
+    until = time.monotonic() + 60
+    spin(0.5)
+    while window.worker.jobs and time.monotonic() < until:
+        spin(0.2)
+    spin(0.5)
+
+
+def on_layer(window: Window) -> None:
+    """What the task of a small picture begins with: the Layer page with the longest clip of the lowest track selected."""
+    placed = max(
+        (p for p in window.project.timeline.own_tracks[0] if p.footage.kind == "video"), key=lambda p: p.frames
+    )
+    window.project.selection.select_clip(placed.clip.id)
+    window.project.playhead.go(placed.first + 4)
+    window.open_page(LayerPage)
+
+
+def on_figure(window: Window) -> None:
+    """What the task of a cut-out begins with: the Layer page with the figure in the door selected."""
+    placed = next(p for p in window.project.timeline.placed if "door" in p.footage.name)
+    window.project.selection.select_clip(placed.clip.id)
+    window.project.playhead.go(placed.first + 3)
+    window.open_page(LayerPage)
+
+
 def on_title(window: Window) -> None:
     """What the task of words begins with: the Titles page with the title selected, all its words there."""
     placed = next(p for p in window.project.timeline.placed if p.clip.title is not None)
@@ -222,7 +289,12 @@ def on_picture(window: Window) -> None:
     window.open_page(FramePage)
 
 
-BEGINS = {"three_words": on_title, "reframed_for_wide": on_picture}
+BEGINS = {
+    "three_words": on_title,
+    "reframed_for_wide": on_picture,
+    "small_picture_with_a_follow": on_layer,
+    "cut_out_behind_a_title": on_figure,
+}
 TASKS: tuple[tuple[Callable[[Hands], bool], int], ...] = (
     (mask_over_a_bar, 6),
     (small_picture, 3),
@@ -230,6 +302,8 @@ TASKS: tuple[tuple[Callable[[Hands], bool], int], ...] = (
     (laid_below, 1),
     (three_words, 8),
     (reframed_for_wide, 3),
+    (small_picture_with_a_follow, 6),
+    (cut_out_behind_a_title, 10),
 )
 
 

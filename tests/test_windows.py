@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
 
 from tempik.cli.main import main
 from tempik.desktop.pages.layer.page import LayerPage
@@ -27,6 +28,7 @@ from tempik.project.file import load_reel, save_reel
 from tempik.reel import Clip, Cutout, Edge, Footage, Framing, Mask, MotionTrack, Position, Reel, Stroke, Title
 from tempik.reel import PictureWindow as Hole
 from tempik.reel.validate import problems
+from tempik.render.alone import DARK, LIGHT, plan_alone, shown_alone
 from tempik.render.picking import edge_colour
 from tempik.render.pictures import PictureSource
 from tempik.render.plan import plan
@@ -319,3 +321,43 @@ def test_recipes_that_cannot_be_say_why_with_what_mends_it(page: LayerPage, open
     assert not problems(reel)
     opened.commands["words_behind"].trigger()
     opened.commands["remove_green"].trigger()
+
+
+def test_a_clip_is_seen_alone_over_a_checkerboard_and_as_where_it_shows() -> None:
+    reel = two(masks=(Mask("m1", "rectangle", 0.5, 0.5, 0.5, 0.5),))
+    found = plan_alone(Timeline(reel), 0, (W, H), "c2")
+    assert found is not None and plan_alone(Timeline(reel), 500, (W, H), "c2") is None
+    with PictureSource() as source:
+        over, mask = shown_alone(source, found, "clip"), shown_alone(source, found, "mask")
+    assert over[160, 90].min() > 240 and {tuple(over[4, x]) for x in (3, 10)} == {(105, 105, 105), (150, 150, 150)}
+    assert mask[160, 90].min() > 250 and mask[10, 10].max() == 0
+    # White covers the half by the half in the middle.
+    assert np.count_nonzero(mask[:, :, 0] > 127) == pytest.approx(W * H / 4, rel=0.02)
+
+
+def test_the_button_under_the_preview_shows_the_clip_alone_then_where_it_shows_then_all(
+    page: LayerPage, opened: Window, qtbot: QtBot
+) -> None:
+    placed = opened.project.selection.placed
+    assert placed is not None
+    opened.project.change("mask", lambda r: masks.with_mask(r, placed.clip.id, "rectangle")[0])
+    qtbot.waitUntil(lambda: opened.preview.image is not None, timeout=20_000)
+
+    def corner() -> tuple[int, int, int]:
+        image = opened.preview.image
+        assert image is not None
+        return image.pixelColor(3, 3).getRgb()[:3]  # type: ignore[return-value]
+
+    button = opened.tool_strip.alone_button
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(
+        lambda: all(abs(v - LIGHT) < 4 for v in corner()) or all(abs(v - DARK) < 4 for v in corner()), timeout=20_000
+    )
+    assert button.isChecked() and "by itself" in button.toolTip()
+    opened.commands["see_alone"].trigger()
+    qtbot.waitUntil(lambda: corner() == (0, 0, 0), timeout=20_000)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert not button.isChecked()
+    opened.project.selection.select_clip(None)
+    opened.commands["see_alone"].trigger()
+    assert "Select a clip first" in opened.foot.status.text()

@@ -12,14 +12,16 @@ from tempik.edit.clips.repeats import with_repeat
 from tempik.edit.clips.slots import clip_of, lying_in, new_clip_id, on_reel, with_clips
 from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.clips.windows import with_rim, with_window
-from tempik.edit.titles import LOW, LYRIC, with_title
+from tempik.edit.titles import with_title
 from tempik.errors import TempikError
-from tempik.reel import Clip, Position, Reel, Rule, by_id
+from tempik.reel import Clip, Framing, Position, Reel, Rule, Title, by_id
 from tempik.reel.validate import MOST_TRACKS
 from tempik.timeline.timeline import timeline_of
 
 # A small picture: how wide of the frame's shorter side, how high against that, and how far from the frame's edges.
 SMALL, SHAPE, ASIDE = 0.4, 1.25, 0.05
+# Words that are wide enough to be seen on both sides of a subject, where its head and shoulders are.
+BEHIND, HIGH = Title("TITLE", size=0.4, wrap=2.0, shadow=0.8), Framing(fit="stretch", start=Position(y=-0.12))
 OUTLINE, GLOW = 0.008, 0.05
 
 
@@ -79,7 +81,7 @@ def words_behind(reel: Reel, clips: Collection[str]) -> Reel:
         ]
         if not titles:
             reel, track = _free_above(reel, clip.track, span)
-            reel, made = with_title(reel, replace(LYRIC, text="Title"), span[0], span[1] - span[0], track, LOW)
+            reel, made = with_title(reel, BEHIND, span[0], span[1] - span[0], track, HIGH)
             titles = [clip_of(reel, made)]
         reel, track = _free_above(reel, max(t.track for t in titles), span)
         copy = replace(clip, id=new_clip_id(reel), track=track, group="", transition=None, leave=None)

@@ -26,7 +26,24 @@ class RecipeCommands(QObject):
         if not clips:
             self.project.messages.say("Select a clip first: click it in the preview, or on the timeline.", True)
             return False
-        return self.project.change(recipe.step, lambda reel: recipe.edit(reel, clips))
+        before = {c.id for c in self.project.reel.clips}
+        if not self.project.change(recipe.step, lambda reel: recipe.edit(reel, clips)):
+            return False
+        titles = [c.id for c in self.project.reel.clips if c.id not in before and c.title is not None]
+        if titles:
+            self.project.selection.select_clips(titles)
+            self.project.messages.say("Double click the words in the preview on the Titles page to type your own.")
+        elif recipe.name == "small picture" and not self._lies_over():
+            self.project.messages.say(
+                "Nothing lies below it: lay it on the track above (Alt+Up), and footage where it was.", True
+            )
+        return True
+
+    def _lies_over(self) -> bool:
+        """Whether anything lies below the selected clip."""
+        placed = self.project.selection.placed
+        middle = (placed.first + placed.end) // 2 if placed is not None else 0
+        return placed is None or any(p.clip.track < placed.clip.track for p in self.project.timeline.clips_at(middle))
 
     @command("Layers", "Small picture in the corner", (), "clips")
     def small_picture(self) -> None:

@@ -18,9 +18,11 @@ from tempik.desktop.widgets.plain import Label
 from tempik.edit.clips import follow
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
+from tempik.reel import Framing
 from tempik.reel.clip_settings import FOLLOW_SETTINGS
 from tempik.render import PictureSource, plan
 from tempik.timeline.extents import way_in_frame
+from tempik.timeline.framing import window_matrix
 from tempik.timeline.placed_clip import PlacedClip
 
 WIDE = 108
@@ -157,7 +159,12 @@ class FollowFields(QWidget):
             return
         if not placed.first <= self.project.playhead.frame < placed.end:
             return
-        at = QPointF(box.left() + clip.follow.x * box.width(), box.top() + clip.follow.y * box.height())
+        timeline = self.project.timeline
+        framing, height = timeline.framing_at(placed, self.project.playhead.frame), timeline.height_ratio
+        x, y, _ = window_matrix(framing if framing.window is not None else Framing(), 1.0, height) @ [
+            clip.follow.x, clip.follow.y, 1.0,
+        ]  # fmt: skip
+        at = QPointF(box.left() + x * box.width(), box.top() + y / height * box.height())
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         self._paint_way(p, box, placed)
         for pen in (QPen(QColor(0, 0, 0, 170), 3.4), QPen(QColor(theme.CUE), 1.6)):

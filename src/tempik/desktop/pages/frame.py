@@ -223,9 +223,12 @@ class FramePage(Page):
         else:
             size = f"{placed.footage.width}×{placed.footage.height}"
             many = f" · set for {count} clips" if count > 1 else ""
+            inside = "the bars on its sides crop"
+            if framing.window is not None:
+                inside = "the bars on its sides change the window, Ctrl and drag moves the picture inside"
             self.note.setText(
                 f"{placed.footage.name}, {size}{many}. Drag the picture in the preview, its corners, or outside them to "
-                "turn it; the bars on its sides crop; the wheel zooms, arrows nudge, Enter types."
+                f"turn it; {inside}; the wheel zooms, arrows nudge, Enter types."
             )
 
     def _set(self, what: str, change: Callable[[Framing], Framing]) -> None:

@@ -25,6 +25,7 @@ from tempik.desktop.widgets.drawing import image_of
 from tempik.errors import TempikError
 from tempik.media.picture import to_rgb
 from tempik.render import PictureSource, plan
+from tempik.render.alone import Alone, plan_alone, shown_alone
 from tempik.render.cost import HEAVY, weight
 from tempik.render.ungraded import is_graded, ungraded
 from tempik.timeline.timeline import Timeline
@@ -72,6 +73,7 @@ class PreviewFrames(QObject):
         self._stretches: _Stretches | None = None  # as they were last told
         self._looked = 0  # how many frames from the playhead on are known and, where dear, ready
         self._both = self._before = self._quick = False
+        self._alone: tuple[str, Alone] = ("", "")  # which clip is shown by itself, and how
         self._letting_go = self._resting = False
         self._paused = False
         self._cost_s = 0.0  # what a frame takes to render, smoothed
@@ -97,6 +99,17 @@ class PreviewFrames(QObject):
             if wanted == self._before:
                 return
             self._before = wanted
+            self._version += 1
+            self._keys, self._dear = {}, {}
+            self._lock.notify()
+        self.ready.emit(-1)
+
+    def show_alone(self, clip: str, how: Alone) -> None:
+        """Show a clip by itself where it is seen: over a checkerboard or as where it shows; '' shows all."""
+        with self._lock:
+            if (clip, how) == self._alone:
+                return
+            self._alone = clip, how
             self._version += 1
             self._keys, self._dear = {}, {}
             self._lock.notify()
@@ -135,7 +148,7 @@ class PreviewFrames(QObject):
             self._lock.notify()
             found = self._keys.get(frame)
             image = self._kept.get(found) if found is not None else None
-            moves = playing or self._quick or self._both or self._resting
+            moves = playing or self._quick or self._both or self._resting or bool(self._alone[1])
             if moves or image is None or self._timeline is None:
                 self._rest.move_on()
             elif not image.text(SHARP):
@@ -235,7 +248,7 @@ class PreviewFrames(QObject):
             number, ahead = self._next_dear(), True
         if number is None or self._timeline is None:
             return IDLE
-        how = _How(self._both and not self._before, self._before, self._quick)
+        how = _How(self._both and not self._before, self._before, self._quick, *self._alone)
         return _Task(self._timeline, number, self._size, self._version, ahead, how)
 
     def _failed_to_make(self, task: _Task, error: Exception) -> None:
@@ -246,12 +259,15 @@ class PreviewFrames(QObject):
 
     def _make(self, task: _Task) -> None:
         began = time.perf_counter()
-        found = plan(task.timeline, task.number, *task.size)
         how, was = task.how, None
-        if is_graded(found):
+        single = plan_alone(task.timeline, task.number, task.size, how.clip) if how.alone else None
+        found = single if single is not None else plan(task.timeline, task.number, *task.size)
+        if is_graded(found) and single is None:
             was = ungraded(found) if how.both else None
             found = ungraded(found) if how.before else found._replace(quick=how.quick)
         key: Hashable = (found.key(), "both") if how.both else found.key()
+        if single is not None:
+            key = (found.key(), how.alone)
         dear = weight(found) > HEAVY
         with self._lock:
             if task.version != self._version:
@@ -264,8 +280,13 @@ class PreviewFrames(QObject):
             time.sleep(YIELD_S)  # the interface comes first
         rgb: NDArray[np.uint8] | None = None
         if not have:
-            rgb = _opened(small) if small is not None else to_rgb(self._source.render(found))
-            if how.both and small is None:
+            if small is not None:
+                rgb = _opened(small)
+            elif single is not None:
+                rgb = shown_alone(self._source, single, how.alone)
+            else:
+                rgb = to_rgb(self._source.render(found))
+            if how.both and small is None and single is None:
                 rgb = np.hstack([to_rgb(self._source.render(was)) if was is not None else rgb, rgb])
             took = time.perf_counter() - began
             slow = took > SLOW_SHARE / float(task.timeline.rate) and not task.ahead
@@ -321,11 +342,13 @@ class _Stretches(NamedTuple):
 
 
 class _How(NamedTuple):
-    """How a frame is made: with what it is before any grade beside it, that alone, or coarser while it is dragged."""
+    """How a frame is made: with what it is before any grade beside it, that alone, or coarser while it is dragged; or a clip by itself."""
 
     both: bool
     before: bool
     quick: bool
+    clip: str = ""
+    alone: Alone = ""
 
 
 class _Task(NamedTuple):

@@ -37,6 +37,7 @@ class ToolStrip(QWidget):
 
     wanted = Signal(str)
     shapes_wanted = Signal()  # the shape of the frame is to be chosen
+    alone_wanted = Signal()  # the selected clip is to be seen by itself, in the next of the ways
 
     def __init__(self) -> None:
         super().__init__()
@@ -64,7 +65,18 @@ class ToolStrip(QWidget):
         self.shape_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.shape_button.clicked.connect(self._shapes_wanted)
         self.show_shape("9:16", own=True)
-        line(*self.buttons.values(), None, self.shape_button, over=self, spacing=2)
+        self.alone_button = QToolButton()
+        self.alone_button.setIconSize(QSize(18, 18))
+        self.alone_button.setFixedHeight(26)
+        self.alone_button.setMinimumWidth(LEAST_W)
+        self.alone_button.setMaximumWidth(MOST_W)
+        marks.room(self.alone_button, "none")
+        self.alone_button.setCheckable(True)
+        self.alone_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.alone_button.clicked.connect(self._alone_asked)
+        self._alone = "mask"
+        self.show_alone("")
+        line(*self.buttons.values(), None, self.alone_button, self.shape_button, over=self, spacing=2)
         self.setFixedHeight(28)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.show_tool("layers")
@@ -76,6 +88,25 @@ class ToolStrip(QWidget):
     def _shapes_wanted(self) -> None:
         self.shape_button.setChecked(not self._shape[1])
         self.shapes_wanted.emit()
+
+    def _alone_asked(self) -> None:
+        self.alone_button.setChecked(bool(self._alone))
+        self.alone_wanted.emit()
+
+    def show_alone(self, how: str) -> None:
+        """Show how the selected clip is seen by itself: '' not at all."""
+        if how == self._alone:
+            return
+        self._alone = how
+        self.alone_button.setChecked(bool(how))
+        self.alone_button.setIcon(icon("alone", theme.GROUND if how else theme.TEXT))
+        now = {"": "all of the frame", "clip": "the selected clip by itself", "mask": "where the selected clip shows"}[
+            how
+        ]
+        self.alone_button.setToolTip(
+            f"What is seen: {now} (Alt+X: the next of all, the selected clip alone, where it shows)"
+        )
+        self.alone_button.setAccessibleName(f"What is seen: {now}")
 
     def show_shape(self, text: str, own: bool) -> None:
         """Show which shape the frame has, and whether it is the reel's own."""

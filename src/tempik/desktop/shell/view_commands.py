@@ -23,8 +23,17 @@ from tempik.desktop.shell.preview_window import PreviewWindow
 from tempik.desktop.shell.shortcuts import ShortcutsDialog
 from tempik.desktop.timeline.widget import TimelineView
 from tempik.desktop.widgets.plain import in_menu, pop_up
+from tempik.render.alone import Alone
 
 MOST_STEPS = 40
+
+
+WAYS: tuple[Alone, ...] = ("", "clip", "mask")
+SEEN: dict[Alone, str] = {
+    "": "All of the frame is seen.",
+    "clip": "The selected clip by itself is seen; what is clear is a checkerboard.",
+    "mask": "White is where the selected clip shows.",
+}
 
 
 class ViewCommands(QObject):
@@ -43,7 +52,9 @@ class ViewCommands(QObject):
         super().__init__(window)
         self.window, self.context, self.page_panel = window, context, page_panel
         self.timeline, self.preview, self.header, self.tool_strip = timeline, preview, header, tool_strip
+        self._seen: Alone = ""
         self.project = context.project
+        self.project.selection.selected.connect(lambda: self._show_alone() if self._seen else None)
         self.commands: Commands | None = None
         self._alone: PreviewWindow | None = None
 
@@ -109,6 +120,21 @@ class ViewCommands(QObject):
         else:
             self.page_panel.open(LayerPage)
             self.page_panel.page(LayerPage).take(tool)
+
+    @command("View", "See the selected clip alone, then where it shows, then all again", ("Alt+X",), "clips")
+    def see_alone(self) -> None:
+        if not self._seen and self.project.selection.clip is None:
+            self.project.messages.say("Select a clip first, to see it by itself.", True)
+            return
+        self._seen = WAYS[(WAYS.index(self._seen) + 1) % len(WAYS)]
+        self._show_alone()
+        self.project.messages.say(SEEN[self._seen])
+
+    def _show_alone(self) -> None:
+        """Show the clip that is selected now as it is to be seen."""
+        clip = self.project.selection.clip_id
+        self.context.transport.frames.show_alone(clip or "", self._seen if clip is not None else "")
+        self.tool_strip.show_alone(self._seen)
 
     @command("View", "Safe-area guides", ("G",))
     def toggle_guides(self) -> None:

@@ -232,6 +232,7 @@ class Window(QMainWindow):
         self.page_panel.opened.connect(self._page_opened)
         self.tool_strip.wanted.connect(self.views.take_tool)
         self.tool_strip.shapes_wanted.connect(self.views.choose_shape)
+        self.tool_strip.alone_wanted.connect(self.views.see_alone)
         self.welcome.song_wanted.connect(self.projects.choose_song)
         self.welcome.footage_wanted.connect(self.projects.choose_footage)
         self.welcome.draft_wanted.connect(self.projects.show_draft)
