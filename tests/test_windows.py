@@ -22,6 +22,7 @@ from tempik.edit.clips.slots import clip_of
 from tempik.edit.frame_shapes import in_shape
 from tempik.edit.titles import with_title
 from tempik.errors import TempikError
+from tempik.media.blend import BLENDS
 from tempik.media.picture import Picture, solid, to_rgb
 from tempik.media.rim import RimPaint, grown, rimmed
 from tempik.project.file import load_reel, save_reel
@@ -361,3 +362,23 @@ def test_the_button_under_the_preview_shows_the_clip_alone_then_where_it_shows_t
     opened.project.selection.select_clip(None)
     opened.commands["see_alone"].trigger()
     assert "Select a clip first" in opened.foot.status.text()
+
+
+def test_blend_modes_are_picked_from_pictures_of_the_users_own_frame(page: LayerPage, opened: Window) -> None:
+    steps = len(opened.project.history.steps)
+    QTest.mouseClick(page.laid.see, Qt.MouseButton.LeftButton)
+    chooser = page.laid.chooser
+    assert chooser is not None and chooser.isVisible()
+    tiles = chooser.tiles
+    assert [tiles.name_of(item) for item in tiles.items] == list(BLENDS)
+    looks = {
+        bytes(tiles.resting(blend).toImage().constBits()) for blend in ("normal", "screen", "multiply", "difference")
+    }
+    assert len(looks) >= 2
+    number = list(BLENDS).index("screen")
+    QTest.mouseClick(tiles, Qt.MouseButton.LeftButton, pos=tiles.box(number).center().toPoint())
+    clip = opened.project.selection.clip
+    assert clip is not None and clip.blend == "screen" and len(opened.project.history.steps) == steps + 1
+    opened.project.playhead.go(opened.project.timeline.frames - 1)
+    QTest.mouseClick(page.laid.see, Qt.MouseButton.LeftButton)
+    assert "not at the playhead" in opened.foot.status.text()

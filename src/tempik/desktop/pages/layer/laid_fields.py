@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
+from tempik.desktop.pages.layer.blend_tiles import BlendChooser, blend_tiles, blend_title
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, control_of
-from tempik.desktop.widgets.form import SettingsForm, line, low, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, line, low, toggle
 from tempik.edit.clips import layers
+from tempik.errors import TempikError
 from tempik.media.blend import BLENDS
 from tempik.reel import Clip, Position
 from tempik.reel.clip_settings import CLIP_SETTINGS
@@ -23,7 +25,8 @@ class LayerFields(QWidget):
     def __init__(self, project: Project) -> None:
         super().__init__()
         self.project = project
-        self.blend = Dropdown(((b, b.replace("-", " ").replace("color", "colour")) for b in BLENDS), 0)
+        self.chooser: BlendChooser | None = None
+        self.blend = Dropdown(((b, blend_title(b)) for b in BLENDS), 0)
         self.blend.setToolTip("How it is laid over what lies below (modes of the W3C's Compositing and Blending)")
         self.blend.told.connect(self._blended)
         self.form = SettingsForm(CLIP_SETTINGS)
@@ -35,7 +38,8 @@ class LayerFields(QWidget):
         self.fades = {at_end: control_of(_fade(at_end)) for at_end in (False, True)}
         for at_end, control in self.fades.items():
             control.told.connect(lambda frames, end=at_end: self._faded(end, frames))
-        laid = ("laid as", self.blend, "opacity", self.opacity, self.key_opacity, self.key_place)
+        self.see = button("See", "All ways to lay it, as pictures on this frame", self.see_blends, "low")
+        laid = ("laid as", self.blend, self.see, "opacity", self.opacity, self.key_opacity, self.key_place)
         fades = ("fade in", self.fades[False], "out", self.fades[True])
         line(*laid, None, *fades, over=self, spacing=5)
         low(self.blend)
@@ -64,6 +68,20 @@ class LayerFields(QWidget):
     def _blended(self, blend: str) -> None:
         names = self.project.selection.chosen_clips
         self.project.change(f"Laid as {blend}", lambda reel: layers.with_blend(reel, names, blend))
+
+    def see_blends(self) -> None:
+        """Show the blend modes on the clip at the playhead, to be picked by eye."""
+        clip = self._clip
+        if clip is None:
+            return
+        try:
+            tiles = blend_tiles(self.project)
+        except TempikError as error:
+            self.project.messages.say(str(error), True)
+            return
+        self.chooser = BlendChooser(tiles, self)
+        self.chooser.picked.connect(self._blended)
+        self.chooser.show_at(self.see.mapToGlobal(self.see.rect().topLeft()), clip.blend)
 
     def _opacity_edited(self, share: float) -> None:
         names, frame = self.project.selection.chosen_clips, self.project.playhead.frame
