@@ -382,3 +382,16 @@ def test_blend_modes_are_picked_from_pictures_of_the_users_own_frame(page: Layer
     opened.project.playhead.go(opened.project.timeline.frames - 1)
     QTest.mouseClick(page.laid.see, Qt.MouseButton.LeftButton)
     assert "not at the playhead" in opened.foot.status.text()
+
+
+def test_the_page_says_where_a_clip_is_seen_only_while_the_playhead_is_elsewhere(
+    page: LayerPage, opened: Window
+) -> None:
+    """It went on saying so after the playhead had come there."""
+    placed = opened.project.selection.placed
+    assert placed is not None
+    opened.project.playhead.go(placed.end + 1)
+    page.refill()
+    assert "is not at the playhead" in page.note.text()
+    opened.project.playhead.go(placed.first)
+    assert "is not at the playhead" not in page.note.text()

@@ -76,6 +76,10 @@ class TileGrid(QWidget):
             self.chosen = names
             self.update()
 
+    def key_to(self, name: str) -> None:
+        """Let the keys begin at an item, by its name."""
+        self._key = next((i for i, item in enumerate(self.items) if self.name_of(item) == name), self._key)
+
     def used(self, number: int) -> bool:
         """Tell whether a tile is marked: it is used, or the keys have come to it."""
         return self.name_of(self.items[number]) in self.chosen or self.keyed(number)

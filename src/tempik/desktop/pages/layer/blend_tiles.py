@@ -74,6 +74,7 @@ class BlendChooser(QFrame):
     def show_at(self, at: QPoint, blend: str) -> None:
         """Show it, its lower left corner at a place of the screen, moved into the screen."""
         self.tiles.choose(blend)
+        self.tiles.key_to(blend)
         self.adjustSize()
         room = self.screen().availableGeometry()
         x = min(max(at.x(), room.left()), room.right() - self.width())

@@ -38,6 +38,7 @@ class LayerFields(QWidget):
         self.fades = {at_end: control_of(_fade(at_end)) for at_end in (False, True)}
         for at_end, control in self.fades.items():
             control.told.connect(lambda frames, end=at_end: self._faded(end, frames))
+            control.setFixedWidth(58)
         self.see = button("See", "All ways to lay it, as pictures on this frame", self.see_blends, "low")
         laid = ("laid as", self.blend, self.see, "opacity", self.opacity, self.key_opacity, self.key_place)
         fades = ("fade in", self.fades[False], "out", self.fades[True])

@@ -80,6 +80,8 @@ class LayerPage(Page):
         if self.isVisible():
             self.stack.refill()
             self.keys.update()
+            if self._clip is not None:
+                self.note.setText(self._hint())
         clip = self._clip
         if clip is not None and (clip.keys or clip.repeat is not None or any(m.keys for m in clip.masks)):
             self.want()
