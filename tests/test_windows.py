@@ -140,6 +140,15 @@ def test_the_rim_of_what_is_seen_through_lies_outside_alone() -> None:
     assert tuple(rgb[160, 90 - 36 - 4] > 128) == (True, False, False)
 
 
+@pytest.mark.parametrize("size", [(101, 75), (64, 64), (7, 5)])
+def test_a_rim_is_painted_at_any_size_and_where_the_layer_lies_at_the_edge(size: tuple[int, int]) -> None:
+    wide, high = size
+    cover = np.zeros((high, wide), np.uint8)
+    cover[: high // 2, : wide // 2] = 255
+    made = rimmed(solid(wide, high), cover, RimPaint(3.0, "#ff0000", 5.0, "#00ff00", 0.5))
+    assert made.size == (wide, high) and to_rgb(made)[:, :, 0].max() > 100
+
+
 def test_a_glow_is_brighter_near_and_a_shadow_falls_below() -> None:
     mask = Mask("m1", "rectangle", 0.5, 0.5, 0.4, 0.2)
     glow = seen(windows.with_rim(two(masks=(mask,)), ["c2"], glow=0.1, glow_colour="#ff0000"))[160, :, 0]
