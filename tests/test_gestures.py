@@ -48,7 +48,7 @@ def spot(window: Window, frame: float, share: float = 0.5, row: int = 0) -> QPoi
     """A place on the timeline: a frame, and how far down its track."""
     layout = window.timeline.layout_
     x = window.timeline.view.x(frame / float(window.project.timeline.rate))
-    return QPointF(x, layout.picture_top(row) + share * layout.picture_h)
+    return QPointF(x, layout.picture_top(row) + share * layout.picture_h(row))
 
 
 def show(window: Window, frame: int) -> None:
@@ -423,6 +423,6 @@ def test_rows_that_do_not_fit_get_lower_and_then_scroll(cut: Window) -> None:
     scrolled = timeline.layout_
     assert timeline.view.px_per_s == scale and scrolled.scroll == layout.hidden
     assert scrolled.lane_top(last) + layout.lane_h <= timeline.height()
-    assert timeline.lane_at(scrolled.lane_top(last) + 5) == last
-    assert timeline.lane_at(points.points_top() + 30) is None  # what has gone up is under the points
+    assert timeline.layout_.accent_lane_at(scrolled.lane_top(last) + 5) == last
+    assert timeline.layout_.accent_lane_at(points.points_top() + 30) is None  # what has gone up is under the points
     timeline.grab()

@@ -77,12 +77,12 @@ def test_lanes_share_the_room_within_their_bounds(rooms: list[Room], height: int
 def test_tracks_give_way_before_accent_rows_and_both_before_the_head(opened: Window) -> None:
     lanes = opened.timeline.layout_.lanes
     low = layout_of(lanes, 200)
-    assert low.picture_h == LEAST_PICTURE_H and low.lane_h == LEAST_ROW_H
+    assert low.picture_h() == LEAST_PICTURE_H and low.lane_h == LEAST_ROW_H
     assert low.height_of("ruler") == 40 and low.height_of("points") >= 74 and low.hidden > 0
     middle = layout_of(lanes, 300)
-    assert middle.picture_h < 112 and middle.lane_h == 38
+    assert middle.picture_h() < 112 and middle.lane_h == 38
     high = layout_of(lanes, 900)
-    assert high.picture_h > 200 and high.lane_h > 60 and not high.hidden
+    assert high.picture_h() > 200 and high.lane_h > 60 and not high.hidden
 
 
 def test_a_drag_snaps_to_points_first_and_only_within_reach(reel: Reel) -> None:
@@ -459,3 +459,32 @@ os._exit(0)
     assert done.returncode == 0, done.stderr[-2000:]
     before, after = (int(n) for n in done.stdout.split())
     assert before > 190 and before - after == 100, "half as much of it"
+
+
+def test_a_track_is_made_higher_or_folded_by_its_lower_edge_and_shares_the_room_again(opened: Window) -> None:
+    opened.project.change("track", with_new_track)
+    timeline = opened.timeline
+    before = timeline.layout_
+
+    def edge(key: str) -> QPoint:
+        layout = timeline.layout_
+        return QPoint(40, layout.top(key) + layout.height_of(key) + 1)
+
+    def drag(key: str, down: int) -> None:
+        begin = edge(key)
+        QTest.mousePress(timeline, Qt.MouseButton.LeftButton, pos=begin)
+        for share in (0.5, 1.0):
+            QTest.mouseMove(timeline, begin + QPoint(0, round(down * share)))
+        QTest.mouseRelease(timeline, Qt.MouseButton.LeftButton, pos=begin + QPoint(0, down))
+
+    drag("picture 0", 40)
+    assert timeline.layout_.picture_h(0) == before.picture_h(0) + 40
+    drag("picture 1", -200)
+    assert timeline.layout_.folded(1) and not timeline.layout_.folded(0)
+    timeline.grab()  # it paints folded
+    QTest.mouseDClick(timeline, Qt.MouseButton.LeftButton, pos=edge("picture 1"))
+    assert not timeline.layout_.folded(1)
+    QTest.mouseDClick(timeline, Qt.MouseButton.LeftButton, pos=edge("picture 0"))
+    assert timeline.layout_.heights == before.heights
+    QTest.mouseDClick(timeline, Qt.MouseButton.LeftButton, pos=edge("picture 0"))
+    assert timeline.layout_.folded(0)

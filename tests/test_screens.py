@@ -134,7 +134,7 @@ def test_a_large_screen_is_used(opened: Window, qtbot: QtBot) -> None:
     opened.resize(2560, 1400)
     qtbot.waitUntil(lambda: opened.preview.frame_box().height() > 1000, timeout=5_000)
     layout = opened.timeline.layout_
-    assert layout.picture_h > 180 and layout.lane_h > 60
+    assert layout.picture_h() > 180 and layout.lane_h > 60
     assert preview_width(2560, 1312) < 0.42 * 2560
 
 

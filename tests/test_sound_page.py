@@ -426,10 +426,10 @@ def test_a_clips_wave_is_dragged_for_gain_fades_and_its_own_edge(opened: Window,
     opened.resize(1280, 1100)
     qtbot.wait(50)
     layout, timeline = opened.timeline.layout_, opened.project.timeline
-    assert layout.picture_h > 96
+    assert layout.picture_h() > 96
     placed = timeline.placed_clip(names[1])
     assert placed is not None
-    y = layout.picture_top(0) + layout.picture_h - 26 - 13.0
+    y = layout.picture_top(0) + layout.picture_h() - 26 - 13.0
     left, right = at(opened, placed.first / 30), at(opened, placed.end / 30)
     middle = QPointF((left + right) / 2, y)
     assert drag(opened, middle, middle - QPointF(0, 20)) == "gain +6.0 dB"

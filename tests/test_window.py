@@ -179,7 +179,7 @@ def test_dragging_a_pin_ties_the_cue_to_another_point(opened: Window, qtbot: QtB
     tie = window.project.timeline.placed[1].ties[0]
     points = window.project.timeline.on_reel()
     number = points.index(tie.point)
-    y = window.timeline.layout_.picture_top() + window.timeline.layout_.picture_h / 2
+    y = window.timeline.layout_.picture_top() + window.timeline.layout_.picture_h() / 2
     drag(qtbot, window.timeline, at_point(window, number, y), at_point(window, number + 1, y))
     after = window.project.timeline.placed[1].ties[0]
     assert after.point.id == points[number + 1].id and after.cue_s == tie.cue_s

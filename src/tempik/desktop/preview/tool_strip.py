@@ -28,7 +28,7 @@ TOOLS = (
     ("colour", "colour", "Make a colour clear: click it"),
     ("follow", "follow", "Follow: click the subject that the framing keeps in the frame"),
 )
-LEAST_W, MOST_W = 26, 32
+LEAST_W, MOST_W = 24, 32
 SIGNS = {name: sign for name, sign, _ in TOOLS}
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from types import MappingProxyType
 from typing import Generic, NamedTuple, Protocol, TypeVar
 
 from PySide6.QtCore import QRectF
@@ -13,6 +14,7 @@ from tempik.desktop.timeline.axis import GUTTER
 
 GAP = 4
 FOOT = 6
+FOLDED = 20  # a lane so low shows that it is there
 
 
 class Room(NamedTuple):
@@ -94,15 +96,18 @@ class Layout(Generic[L]):
         """Return where a picture track begins, in pixels from the top."""
         return self.top(f"picture {track}")
 
-    @property
-    def picture_h(self) -> int:
-        """How high a picture track is, in pixels."""
-        return self.height_of("picture 0")
+    def picture_h(self, track: int = 0) -> int:
+        """Return how high a picture track is, in pixels."""
+        return self.height_of(f"picture {track}")
+
+    def folded(self, track: int) -> bool:
+        """Tell whether a picture track is folded: its clips are seen, and nothing that lies over them."""
+        return self.picture_h(track) <= FOLDED
 
     @property
     def pictures_end(self) -> int:
         """Where the lowest picture track ends, in pixels from the top."""
-        return self.picture_top(0) + self.picture_h
+        return self.picture_top(0) + self.picture_h(0)
 
     def lane_top(self, number: int) -> int:
         """Return the top of an accent lane."""
@@ -131,10 +136,12 @@ class Layout(Generic[L]):
         return None
 
 
-def layout_of(lanes: Sequence[L], height: int, scroll: int = 0) -> Layout[L]:
+def layout_of(
+    lanes: Sequence[L], height: int, scroll: int = 0, by_hand: Mapping[str, int] = MappingProxyType({})
+) -> Layout[L]:
     """Return lanes laid out in a widget of some height: lanes share what there is, give way where it is too little, and
-    then scroll; where it is more they grow."""
-    rooms = [lane.room() for lane in lanes]
+    then scroll; where it is more they grow. Those with a height `by_hand` have that."""
+    rooms = [Room(h, h, h) if (h := by_hand.get(lane.key)) is not None else lane.room() for lane in lanes]
     height_px = [r.usual for r in rooms]
     gaps = GAP * max(0, sum(1 for t in height_px if t) - 1) + FOOT
     spare = height - gaps - sum(height_px)

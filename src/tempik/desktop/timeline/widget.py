@@ -24,6 +24,7 @@ from tempik.desktop.timeline import background
 from tempik.desktop.timeline.axis import GUTTER, View
 from tempik.desktop.timeline.backing_store import BackingStore
 from tempik.desktop.timeline.dropping import DropTarget
+from tempik.desktop.timeline.heights import LaneHeights
 from tempik.desktop.timeline.lane import Asks, Hit, LaneGesture, LaneLayout, LaneView, PaintContext, Pointer
 from tempik.desktop.timeline.lanes import lanes_of
 from tempik.desktop.timeline.lanes.ruler import SeekGesture
@@ -54,6 +55,7 @@ class TimelineView(QWidget):
         self.asks = Asks(self)
         self.view = View.of(0.0, 60.0, 800)
         self._picture = BackingStore()
+        self.heights = LaneHeights(self._relaid)
         self._scroll = 0  # pixels of lanes above what is shown
         self._lanes: tuple[Reel, list[LaneView]] | None = None  # of the reel that is shown
         self._layout: tuple[tuple[int, int], list[LaneView], LaneLayout] | None = None
@@ -109,7 +111,7 @@ class TimelineView(QWidget):
             self._lanes = (reel, self._lanes[1] if self._lanes is not None and same else lanes)
         lanes = self._lanes[1]
         if self._layout is None or self._layout[0] != place or self._layout[1] is not lanes:
-            self._layout = (place, lanes, layout_of(lanes, *place))
+            self._layout = (place, lanes, layout_of(lanes, *place, self.heights.by_hand))
         return self._layout[2]
 
     def context(self) -> PaintContext:
@@ -118,6 +120,12 @@ class TimelineView(QWidget):
             self.project, self.view, self.layout_, self.song, self.filmstrips, self.watch, self.asks, self.height(),
             self._placing(), self.shapes,
         )  # fmt: skip
+
+    def _relaid(self) -> None:
+        """Lanes are as high as they are now."""
+        self._layout = None
+        self._scroll = min(self._scroll, self.layout_.hidden)
+        self.refresh()
 
     def refresh(self) -> None:
         """Paint everything anew at the next paint."""
@@ -245,16 +253,15 @@ class TimelineView(QWidget):
     def hit(self, pos: QPointF) -> tuple[str, Hit] | None:
         """Return the lane and what of it lies under the pointer: what is painted last is hit first."""
         ctx, weak = self.context(), None
+        edge = self.heights.hit(ctx.layout, pos)
+        if edge is not None:
+            return "edges", edge
         for number, lane in reversed(ctx.layout.in_view):
             found = lane.hit(ctx, ctx.layout.box(number, self.width()), pos)
             if found is not None and not found.weak:
                 return lane.key, found
             weak = weak or ((lane.key, found) if found is not None else None)
         return weak
-
-    def lane_at(self, y: float) -> int | None:
-        """Return the number of the accent lane at a height."""
-        return self.layout_.accent_lane_at(y)
 
     def _pointer(self, event: QMouseEvent) -> Pointer:
         return Pointer(event.position(), self._pressed, event.modifiers(), event.globalPosition().toPoint())

@@ -33,6 +33,9 @@ TRACE_H = 26
 SLIVER_PX = 9
 
 
+LOW_H = 34  # below it there is no room for pictures
+
+
 def clip_picture(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, tint: QColor) -> QPixmap:
     """Return a clip painted by itself. It is kept for as long as what it shows, its size and its filmstrip are the same: points
     that move it along the reel, or another name for them, do not paint it again, nor does changing another clip."""
@@ -72,6 +75,10 @@ def paint_clip(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, 
     p.save()
     p.setClipRect(box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000)))
     p.fillRect(box, tint)
+    if box.height() < LOW_H:  # folded: its name on its colour
+        _paint_head(p, placed, box, placed.footage.path in ctx.watch.missing)
+        p.restore()
+        return
     trace_h = TRACE_H if box.height() > 80 else 12.0
     wave_h = wave_height(placed, box.height())
     film = QRectF(box.left(), box.top() + HEAD_H, box.width(), box.height() - HEAD_H - trace_h - wave_h)

@@ -22,6 +22,7 @@ from tempik.timeline.placed_clip import PlacedClip, source_at_frames
 
 # A lane as high as this has room for a wave, and as high as this for a larger one.
 ROOM_PX, ROOMY_PX = 58, 96
+LEAST_PX, FOLDED_PX = 8.0, 34.0  # of a wave where there is less room than that; of a track
 SMALL_PX, LARGE_PX = 14.0, 26.0
 EDGE_PX, FADE_PX = 6.0, 7.0
 GAIN_DB_PX = 0.3
@@ -29,10 +30,12 @@ SNAP_PX = 7.0
 
 
 def wave_height(placed: PlacedClip, lane_height: float) -> float:
-    """Return how much of a clip's height its wave has: none where its sound is not heard, or there is no room."""
+    """Return how much of a clip's height its wave has: none where its sound is not heard, or its track is folded."""
     if not (placed.clip.sound.on and placed.footage.has_sound) or placed.footage.nest is not None:
         return 0.0
-    return 0.0 if lane_height < ROOM_PX else SMALL_PX if lane_height < ROOMY_PX else LARGE_PX
+    if lane_height < FOLDED_PX:
+        return 0.0
+    return LEAST_PX if lane_height < ROOM_PX else SMALL_PX if lane_height < ROOMY_PX else LARGE_PX
 
 
 def wave_outline(ctx: PaintContext, placed: PlacedClip) -> Outline | None:

@@ -15,7 +15,7 @@ def cue_bottom(layout: LaneLayout, placed: PlacedClip) -> float:
 
 def foot_of_cues(layout: LaneLayout, track: int) -> float:
     """Return where the triangles of the cues of a track's clips stand."""
-    return layout.picture_top(track) + layout.picture_h - (TRACE_H if layout.picture_h > 80 else 12)
+    return layout.picture_top(track) + layout.picture_h(track) - (TRACE_H if layout.picture_h(track) > 80 else 12)
 
 
 def free_cues(timeline: Timeline, placed: PlacedClip) -> list[tuple[str, float]]:

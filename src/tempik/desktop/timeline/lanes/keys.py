@@ -65,7 +65,7 @@ class KeysLaneView(OverLaneView):
 
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         for placed in clips_in_view(ctx.timeline, ctx.view):
-            if not row_titles(placed.clip, keyed_only=True):
+            if not row_titles(placed.clip, keyed_only=True) or ctx.layout.folded(placed.clip.track):
                 continue
             p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
             opened, found = placed.clip.id in ctx.project.selection.keys.opened, keys_of(ctx, placed)
@@ -178,7 +178,7 @@ def _rows(ctx: PaintContext, placed: PlacedClip) -> list[tuple[str, float, float
     """Return the rows of a clip: what each is called, where its middle lies, and how high it is. All keys lie in one where the clip is not
     open, or too low for more."""
     titles = list(row_titles(placed.clip, keyed_only=True).values())
-    top, high = ctx.layout.picture_top(placed.clip.track) + HEAD_H, ctx.layout.picture_h - HEAD_H
+    top, high = ctx.layout.picture_top(placed.clip.track) + HEAD_H, ctx.layout.picture_h(placed.clip.track) - HEAD_H
     each = min(ROW_H, high / max(len(titles), 1))
     if placed.clip.id not in ctx.project.selection.keys.opened or each < LEAST_ROW_H:
         return [("keys", top + 5, 9)]
@@ -189,7 +189,7 @@ def _rows(ctx: PaintContext, placed: PlacedClip) -> list[tuple[str, float, float
 def keys_of(ctx: PaintContext, placed: PlacedClip) -> list[ShownKey]:
     """Return the keys of a clip as they lie in view, in order of time in each row."""
     by_row = {row: marks_in(ctx.timeline, placed.clip, row) for row in row_titles(placed.clip, keyed_only=True)}
-    if not by_row:
+    if not by_row or ctx.layout.folded(placed.clip.track):
         return []
     rows, titles = _rows(ctx, placed), row_titles(placed.clip)
     out = []

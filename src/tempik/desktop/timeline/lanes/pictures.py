@@ -15,6 +15,7 @@ from tempik.desktop.timeline.lanes.clip_gestures import clip_gesture, edge_gestu
 from tempik.desktop.timeline.lanes.clip_painting import (
     CLIP_TINTS,
     HEAD_H,
+    LOW_H,
     SLIVER_PX,
     TRACE_H,
     clip_picture,
@@ -119,7 +120,7 @@ class PictureLaneView(LaneView):
         frame_px = ctx.frame_px()
         _draw_clips(p, ctx, box, clips, [tints[q.footage.id] for q in clips])
         for placed in clips:
-            if (placed.end - placed.first) * frame_px >= SLIVER_PX / 2:
+            if (placed.end - placed.first) * frame_px >= SLIVER_PX / 2 and box.height() >= LOW_H:
                 picture = ctx.filmstrips.at(placed.footage.path, placed.map.start_s)
                 if picture is not None:
                     where = clip_box(timeline, view, box, placed)
@@ -247,6 +248,10 @@ class PictureLaneView(LaneView):
             ("drag an end of a clip's wave", "its sound leads or trails its picture; Ctrl: its neighbour stays"),
             ("Shift and drag an end of a clip's wave", "how long its edges are crossfaded, a millisecond a pixel"),
             ("drag beside an end of a clip's wave", "a fade"),
+            (
+                "drag a track's lower edge beside its name",
+                "higher, lower or folded; double click: folded, or as there is room",
+            ),
             ("drag footage from the shelf or files onto the timeline", "place it; on a point its cue lands there"),
         )
 

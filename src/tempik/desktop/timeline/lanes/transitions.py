@@ -145,7 +145,8 @@ def plate_of(timeline: Timeline, view: View, layout: LaneLayout, placed_transiti
     if right - left < LEAST_PX:
         turn = min(max(view.x(time_of(placed_transition.turn, timeline.rate)), left), right)
         left, right = turn - LEAST_PX / 2, turn + LEAST_PX / 2
-    top = layout.picture_top(placed_transition.owner.clip.track) + layout.picture_h - PLATE_H - 2
+    track = placed_transition.owner.clip.track
+    top = layout.picture_top(track) + layout.picture_h(track) - PLATE_H - 2
     return QRectF(left, top, right - left, PLATE_H)
 
 

@@ -131,11 +131,11 @@ class WordGesture(LaneGesture):
 def chips_of(ctx: PaintContext, placed: PlacedClip) -> list[Chip]:
     """Return the words of a title that have points of their own, as they lie in view."""
     frames = word_frames(ctx.timeline, placed)
-    if not frames or placed.clip.title is None:
+    if not frames or placed.clip.title is None or ctx.layout.folded(placed.clip.track):
         return []
     texts = words_of(placed.clip.title.text)
     top = ctx.layout.picture_top(placed.clip.track)
-    y = top + HEAD_H + max(2.0, (ctx.layout.picture_h - HEAD_H - CHIP_H) / 2)
+    y = top + HEAD_H + max(2.0, (ctx.layout.picture_h(placed.clip.track) - HEAD_H - CHIP_H) / 2)
     xs = [frame_x(ctx.view, ctx.timeline, f) for f in frames] + [frame_x(ctx.view, ctx.timeline, placed.end)]
     measure = QFontMetricsF(words(12))
     out = []
