@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QWidget
 
 from tempik.desktop.pages.layer.blend_tiles import BlendChooser, blend_tiles, blend_title
 from tempik.desktop.session.document import Project
 from tempik.desktop.widgets.controls import Dropdown, control_of
-from tempik.desktop.widgets.form import SettingsForm, button, line, low, toggle
+from tempik.desktop.widgets.form import SettingsForm, button, column, holder, line, low, toggle
 from tempik.edit.clips import layers
 from tempik.errors import TempikError
 from tempik.media.blend import BLENDS
@@ -42,7 +43,11 @@ class LayerFields(QWidget):
         self.see = button("See", "All ways to lay it, as pictures on this frame", self.see_blends, "low")
         laid = ("laid as", self.blend, self.see, "opacity", self.opacity, self.key_opacity, self.key_place)
         fades = ("fade in", self.fades[False], "out", self.fades[True])
-        line(*laid, None, *fades, over=self, spacing=5)
+        self._fades = holder(line(*fades, spacing=5))
+        self._first, self._second = line(*laid, None, spacing=5), line(spacing=5)
+        column(self._first, self._second, over=self)
+        self._in_one: bool | None = None
+        self.show_in_one(True)
         low(self.blend)
 
     @property
@@ -69,6 +74,15 @@ class LayerFields(QWidget):
     def _blended(self, blend: str) -> None:
         names = self.project.selection.chosen_clips
         self.project.change(f"Laid as {blend}", lambda reel: layers.with_blend(reel, names, blend))
+
+    def show_in_one(self, in_one: bool) -> None:
+        """Show all in one line, or the fades below."""
+        if in_one != self._in_one:
+            self._in_one = in_one
+            if in_one:
+                self._first.addWidget(self._fades)
+            else:
+                self._second.insertWidget(0, self._fades, 0, Qt.AlignmentFlag.AlignLeft)
 
     def see_blends(self) -> None:
         """Show the blend modes on the clip at the playhead, to be picked by eye."""

@@ -24,6 +24,8 @@ from tempik.render.picking import colour_at
 from tempik.timeline.extents import to_frame
 from tempik.timeline.masking import shapes_at
 
+ROOMY = 905  # so wide a page has its fields in one line
+
 
 class LayerPage(Page):
     """Changes all selected clips; masks are those of the clip that is shown."""
@@ -74,6 +76,12 @@ class LayerPage(Page):
         self.clear.edited.connect(self._cleared)
         self.clear.picking.connect(self._pick)
         project.selection.selected.connect(self.tool.forget_strokes)
+
+    def room_changed(self, width: int) -> None:
+        """In a small window the fades and half of the recipes stand in a second line."""
+        roomy = width >= ROOMY
+        self.laid.show_in_one(roomy)
+        self.recipes.show_columns(7 if roomy else 4)
 
     def _moved(self) -> None:
         """Another frame: something else lies there; what has keys, or comes again, stands otherwise."""

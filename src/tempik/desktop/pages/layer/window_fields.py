@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QGridLayout, QWidget
 
 from tempik.desktop.commands.recipes import RecipeCommands
 from tempik.desktop.session.document import Project
@@ -23,7 +23,18 @@ class RecipeRow(QWidget):
         made = [button(r.name, r.does, partial(commands.cook, r), "low") for r in RECIPES]
         green = "What has the colour of the picture's edges is made clear, such as a green wall"
         made.append(button("remove green", green, commands.remove_green, "low"))
-        line(*made, None, over=self, spacing=4)
+        self._made = made
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setSpacing(4)
+        self.show_columns(len(made))
+
+    def show_columns(self, columns: int) -> None:
+        """Lay the buttons in so many columns."""
+        for number, made in enumerate(self._made):
+            self._grid.addWidget(made, number // columns, number % columns)
+        for column_ in range(len(self._made) + 1):
+            self._grid.setColumnStretch(column_, int(column_ == columns))
 
 
 class WindowFields(QWidget):
