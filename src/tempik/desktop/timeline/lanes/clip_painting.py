@@ -73,7 +73,9 @@ def paint_clip(p: QPainter, ctx: PaintContext, placed: PlacedClip, box: QRectF, 
     """A clip with its name, pictures, speed and trace."""
     timeline, view, filmstrips = ctx.timeline, ctx.view, ctx.filmstrips
     p.save()
-    p.setClipRect(box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000)))
+    # Within what is painted anew: over the rest of the clip lie its keys and plates, which are not.
+    seen = box.adjusted(0, 0, 1, 0).intersected(QRectF(GUTTER, 0, view.width - GUTTER, 4000))
+    p.setClipRect(seen, Qt.ClipOperation.IntersectClip)
     p.fillRect(box, tint)
     if box.height() < LOW_H:  # folded: its name on its colour
         _paint_head(p, placed, box, placed.footage.path in ctx.watch.missing)

@@ -77,7 +77,7 @@ class SoundTrackLaneView(LaneView):
         track = self._track(ctx)
         p.fillRect(box, colour(theme.SUNK, 0.5))
         p.save()
-        p.setClipRect(box)
+        p.setClipRect(box, Qt.ClipOperation.IntersectClip)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         if track.id in silent_channels(ctx.project.reel):
             p.setOpacity(0.4)

@@ -82,7 +82,7 @@ class SoundLaneView(StepsLaneView):
             p.fillRect(box, colour(theme.SOUND, 0.07))
             self.paint_step(p, ctx, box, selection.trigger, 0.3)
         p.save()
-        p.setClipRect(box)
+        p.setClipRect(box, Qt.ClipOperation.IntersectClip)
         p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         if found.lane.id in silent_channels(ctx.project.reel):
             p.setOpacity(0.35)
