@@ -8,6 +8,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
+from tempik.cached import cached_within
 from tempik.media.blend import cropped
 from tempik.media.paint import blended
 from tempik.media.picture import Picture, Plane, colour_yuv, solid
@@ -60,20 +61,33 @@ def rimmed(below: Picture, cover: Plane, rim: RimPaint, opacity: float = 1.0, ho
 
 
 def _rimmed(below: Picture, cover: Plane, rim: RimPaint, opacity: float, hollow: bool, width: int) -> Picture:
-    def painted(on: Picture, share: Plane, colour: str, strength: float) -> Picture:
-        share = np.asarray(cv2.subtract(share, cover), dtype=np.uint8) if hollow else share
-        if strength < 1:
-            share = np.asarray(cv2.convertScaleAbs(share, alpha=strength), dtype=np.uint8)
-        return blended(on, solid(*on.size, *colour_yuv(colour)), share)
-
-    edge = grown(cover, rim.outline_px) if rim.outline_px > 0 else cover
-    if rim.shadow > 0:
-        below = painted(below, _soft(edge, SHADOW_SOFT * width, SHADOW_DOWN * width), "#000000", rim.shadow * opacity)
-    if rim.glow_px > 0:
-        below = painted(below, _soft(edge, rim.glow_px / 2, 0.0, rim.glow_px / 3), rim.glow_colour, opacity)
-    if rim.outline_px > 0:
-        below = painted(below, edge, rim.outline_colour, opacity)
+    # A window that stands has the same cover in every frame: its rim is worked out once.
+    shares = _shares(cover.tobytes(), cover.shape[0], cover.shape[1], rim, hollow, width)
+    paints = (
+        ("#000000", rim.shadow),
+        (rim.glow_colour, float(rim.glow_px > 0)),
+        (rim.outline_colour, float(rim.outline_px > 0)),
+    )
+    for share, (colour, strength) in zip(shares, paints, strict=True):
+        if share is None:
+            continue
+        if strength * opacity < 1:
+            share = np.asarray(cv2.convertScaleAbs(share, alpha=strength * opacity), dtype=np.uint8)
+        below = blended(below, solid(*below.size, *colour_yuv(colour)), share)
     return below
+
+
+@cached_within(48 << 20, lambda shares: 2 * sum(share.nbytes for share in shares if share is not None))
+def _shares(data: bytes, height: int, wide: int, rim: RimPaint, hollow: bool, width: int) -> tuple[Plane | None, ...]:
+    """Return how far the shadow, the glow and the outline of a cover (its samples as bytes) lie on what is below; None for what there is not."""
+    cover = np.frombuffer(data, np.uint8).reshape(height, wide)
+    edge = grown(cover, rim.outline_px) if rim.outline_px > 0 else cover
+    shadow = _soft(edge, SHADOW_SOFT * width, SHADOW_DOWN * width) if rim.shadow > 0 else None
+    glow = _soft(edge, rim.glow_px / 2, 0.0, rim.glow_px / 3) if rim.glow_px > 0 else None
+    made = (shadow, glow, edge if rim.outline_px > 0 else None)
+    if not hollow:
+        return made
+    return tuple(np.asarray(cv2.subtract(s, cover), dtype=np.uint8) if s is not None else None for s in made)
 
 
 def grown(cover: Plane, by_px: float) -> Plane:
