@@ -7,6 +7,7 @@ import shutil
 import sys
 import tempfile
 import time
+from functools import partial
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -33,8 +34,10 @@ from tempik.desktop.shell.window import Window
 from tempik.desktop.widgets import theme
 from tempik.edit.accents import lanes as accent_lanes
 from tempik.edit.accents.painting import with_painted
+from tempik.edit.clip_keys import KeyAt, with_key_here
 from tempik.edit.clips import place
 from tempik.edit.clips.split_picture import with_split_picture
+from tempik.edit.clips.windows import with_rim
 from tempik.edit.drafting.locking import with_locked
 from tempik.edit.footage import facts as message_of
 from tempik.edit.speed.speed import with_curve
@@ -158,6 +161,10 @@ def layer_views(window: Window) -> None:
             break
         spin(0.3)
     page.tool.let_go()
+    for row, frame in (("opacity", 0), ("opacity", 5), ("place", 3), ("place", 10)):
+        project.change("Key", partial(with_key_here, clip=subject.clip.id, row=row, frame=frame))
+    project.change("Outline", lambda reel: with_rim(reel, [subject.clip.id], outline=0.008))
+    window.keys.keys.choose(subject.clip.id, [KeyAt("place", 10)])
     page.refill()
     settle(window)
     grab(window, "layer")
