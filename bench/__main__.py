@@ -1,5 +1,5 @@
 """Speed and size, measured. Use: ./run bench [speed | first | large | pipeline | transitions [FILM …] | layers | grade [FILM …] | sound [SONGS …]
-| draft [SONGS …] | hands [FOLDER]
+| draft [SONGS …] | hands [FOLDER] | drag
 | retiming | between FILM | beats | changing | modules FOLDER | rows FOLDER … | onsets | mutants [COUNT [FOLDER …]] | fit]
 
 Times on a shared machine are noisy: what is compared is compared in one run, as a ratio.
@@ -59,6 +59,10 @@ def main() -> None:
         from bench import hands
 
         hands.main(sys.argv[2:])
+    elif what == "drag":
+        from bench import drag
+
+        drag.main()
     elif what == "changing":
         from bench import changing
 
@@ -91,7 +95,7 @@ def main() -> None:
         retiming.main([])
     else:
         sys.exit(
-            f"There is no bench '{what}'; choose speed, first, large, pipeline, transitions, layers, grade, sound, draft, retiming, "
+            f"There is no bench '{what}'; choose speed, first, large, pipeline, transitions, layers, grade, sound, draft, hands, drag, retiming, "
             "between, beats, changing, modules, rows, onsets or fit."
         )
 

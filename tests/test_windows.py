@@ -1,6 +1,7 @@
 """Windows that pictures are seen through, rims round what shows, and recipes: as laid, as seen, by hand in the preview, from the command
 line."""
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -404,3 +405,20 @@ def test_the_page_says_where_a_clip_is_seen_only_while_the_playhead_is_elsewhere
     assert "is not at the playhead" in page.note.text()
     opened.project.playhead.go(placed.first)
     assert "is not at the playhead" not in page.note.text()
+
+
+@pytest.mark.parametrize("turn", [0.0, 17.0])
+def test_a_layer_worked_out_in_the_box_where_it_shows_is_the_same_as_in_the_whole_frame(
+    turn: float, reel: Reel, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Within a step of 255: an affine counts in thirty-seconds of a sample, from another corner."""
+    reel = replace(reel, clips=reel.clips[:1], accent_lanes=())
+    reel = recipes.small_picture(reel, ["c1"])
+    clip = clip_of(reel, "c1")
+    framing = replace(clip.framing, start=replace(clip.framing.start, turn_deg=turn, x=0.103))
+    reel = replace(reel, clips=(replace(clip, framing=framing, opacity=0.9),))
+    in_part = seen(reel, 5)
+    monkeypatch.setattr(sys.modules["tempik.render.compose"], "MOST_PART", -1.0)
+    whole = seen(reel, 5)
+    away = np.abs(in_part - whole)
+    assert away.mean() < 0.15 and np.percentile(away, 99.9) <= 12, (away.mean(), away.max())

@@ -61,9 +61,13 @@ def laid_within(below: Ground, above: Picture, blend: str, share: Plane, box: tu
     """Return a picture laid over another where `share` lets it, of which only a box (left, top, right, bottom; even samples)
     is worked on: nothing of it shows outside."""
     left, top, right, bottom = box
-    if right <= left or bottom <= top:
-        return below
-    part = cropped(above, box)
+    return below if right <= left or bottom <= top else part_laid(below, cropped(above, box), blend, share, box)
+
+
+def part_laid(below: Ground, part: Picture, blend: str, share: Plane, box: tuple[int, int, int, int]) -> Ground:
+    """Return a picture with another, as large as a box of it (left, top, right, bottom; even samples, not empty), laid there where `share`,
+    as large as the whole, lets it."""
+    left, top, right, bottom = box
     if not isinstance(below, Picture):
         made = laid_by(np.ascontiguousarray(below[top:bottom, left:right]), part, blend, share[top:bottom, left:right])
         out = below.copy()

@@ -13,7 +13,7 @@ import numpy as np
 from tempik.accents import Look, applied
 from tempik.grade.apply import regraded
 from tempik.grade.measure import exposed
-from tempik.media.blend import Ground, as_picture, bounds, laid_by, laid_within
+from tempik.media.blend import Ground, as_picture, bounds, laid_by, laid_within, part_laid
 from tempik.media.clear import cleared
 from tempik.media.paint import (
     Matrix,
@@ -36,6 +36,7 @@ from tempik.render.title_layer import titled
 
 # A way at least this long, unless it goes straight, is averaged at half the size.
 COARSE_FROM_PX = 24.0
+MOST_PART = 0.6  # of the frame that a layer's box may be for it to be worked out alone
 
 
 class Source(NamedTuple):
@@ -128,6 +129,10 @@ def _laid_over(
         if layer.clear is not None:
             picture, cover = cleared(picture, *_by(layer.clear))
             alpha = cover if alpha is None else np.minimum(cover, fitted(alpha, cover.shape))
+        if _is_plain(layer, look):
+            part = _laid_in_part(below, picture, alpha, layer, size)
+            if part is not None:
+                return part
         above = _placed(picture, layer, width, height)
     if layer.stops:
         above = exposed(above, layer.stops)
@@ -144,12 +149,52 @@ def _laid_over(
     if layer.region is None and alpha is None and not layer.masks:
         return laid_by(below, above, layer.blend, float(layer.opacity))
     mask = _cover(layer, alpha, width, height)
+    return _with_rim(below, mask, layer, lambda on, shown: laid_within(on, above, layer.blend, shown, bounds(shown)))
+
+
+def _is_plain(layer: LayerPlan, look: Look | None) -> bool:
+    """Tell whether a layer shows in a part of the frame and nothing that is done to it asks where in the frame it lies."""
+    changed = any(change is not None and (change.tones or change.effects) for change in (layer.look, look))
+    return bool(layer.masks or layer.region is not None) and not (
+        layer.segments or layer.stops or layer.grades or changed
+    )
+
+
+def _laid_in_part(
+    below: Ground | None, picture: Picture, alpha: Plane | None, layer: LayerPlan, size: tuple[int, int]
+) -> Ground | None:
+    """Return a layer laid over what is below, of which only the box is worked out where it shows; None where that is most of the frame."""
+    width, height = size
+    mask = _cover(layer, None, width, height)
+    box = left, top, right, bottom = bounds(mask)
+    if (right - left) * (bottom - top) > MOST_PART * width * height:
+        return None
+    ground = solid(width, height) if below is None else below
+    if right <= left or bottom <= top:
+        return ground
+    moved = replace(layer, affine=layer.affine - np.array([[0, 0, left], [0, 0, top]]))
+    part_size = right - left, bottom - top
+    if alpha is not None:
+        units = np.array([[alpha.shape[1], alpha.shape[0], 1.0]])
+        seen = warp_plane(alpha, moved.affine / units, part_size)
+        cover, mask = mask[top:bottom, left:right], np.zeros_like(mask)
+        mask[top:bottom, left:right] = np.minimum(cover, seen)
+    return _with_rim(
+        ground,
+        mask,
+        layer,
+        lambda on, shown: part_laid(on, _placed(picture, moved, *part_size), layer.blend, shown, box),
+    )
+
+
+def _with_rim(below: Ground, mask: Plane, layer: LayerPlan, lay: Callable[[Ground, Plane], Ground]) -> Ground:
+    """Return what `lay` makes of what is below, with the layer's rim on it, and of where the layer shows, as far as it is opaque."""
     if layer.rim is not None:
         through = layer.opacity < 1 or layer.blend != "normal"
         below = rimmed(as_picture(below), mask, layer.rim, layer.opacity, through)
     if layer.opacity < 1:
         mask = np.asarray(cv2.convertScaleAbs(mask, alpha=layer.opacity), dtype=np.uint8)
-    return laid_within(below, above, layer.blend, mask, bounds(mask))
+    return lay(below, mask)
 
 
 def _cover(layer: LayerPlan, alpha: Plane | None, width: int, height: int) -> Plane:
