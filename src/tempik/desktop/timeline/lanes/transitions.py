@@ -59,6 +59,8 @@ class TransitionsLaneView(OverLaneView):
     def paint(self, p: QPainter, ctx: PaintContext, box: QRectF) -> None:
         chosen = ctx.project.selection.transition_place
         for track in range(len(ctx.timeline.own_tracks)):
+            if ctx.layout.folded(track):
+                continue  # plates would cover the names, which are all that is seen
             transitions = transitions_in_view(ctx.timeline, ctx.view, track)
             small = _crowded(ctx, transitions)
             for placed_transition in transitions:
@@ -171,7 +173,7 @@ def transition_under(ctx: PaintContext, pos: QPointF) -> PlacedTransition | None
         return None
     for track in range(len(ctx.timeline.own_tracks)):
         transitions = transitions_in_view(ctx.timeline, ctx.view, track)
-        if _crowded(ctx, transitions):
+        if ctx.layout.folded(track) or _crowded(ctx, transitions):
             continue
         for placed_transition in transitions:
             if plate_of(ctx.timeline, ctx.view, ctx.layout, placed_transition).contains(pos):
