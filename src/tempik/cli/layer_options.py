@@ -186,12 +186,8 @@ def _windowed(reel: Reel, names: list[str], options: argparse.Namespace) -> Reel
 
 
 def _by_recipe(reel: Reel, names: list[str], recipe: str) -> Reel:
-    from tempik.edit.recipes import RECIPES, recipe_named
+    from tempik.edit.recipes import recipe_named
 
-    if recipe != REMOVE_GREEN and recipe not in [r.name for r in RECIPES]:
-        raise TempikError(
-            f"There is no recipe '{shortened(recipe)}'; choose from {', '.join([*(r.name for r in RECIPES), REMOVE_GREEN])}."
-        )
     if recipe != REMOVE_GREEN:
         return recipe_named(recipe).edit(reel, names)
     from tempik.edit.clips.masks import with_clear

@@ -49,6 +49,8 @@ class CopiedKey(NamedTuple):
 def row_titles(clip: Clip, keyed_only: bool = False) -> dict[str, str]:
     """Return the rows of keys that a clip can have by their names, with what they are called on screen; with `keyed_only`
     those that have keys."""
+    if keyed_only and not clip.keys and not clip.masks:
+        return {}
     out = {name: name for name in TOGETHER if name != "grade" or "grade" in clip.keys or "exposure" in clip.keys}
     for number, mask in enumerate(clip.masks, 1):
         out[MASK + mask.id] = "mask" if len(clip.masks) == 1 else f"mask {number}"

@@ -7,15 +7,13 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from tempik.edit.clips.place import with_new_track
 from tempik.edit.clips.repeats import with_repeat
 from tempik.edit.clips.slots import clip_of, lying_in, new_clip_id, on_reel, with_clips
 from tempik.edit.clips.split_picture import with_split_picture
 from tempik.edit.clips.windows import with_rim, with_window
-from tempik.edit.titles import with_title
+from tempik.edit.titles import free_track, with_title
 from tempik.errors import TempikError
 from tempik.reel import Clip, Framing, Position, Reel, Rule, Title, by_id
-from tempik.reel.validate import MOST_TRACKS
 from tempik.timeline.timeline import timeline_of
 
 # A small picture: how wide of the frame's shorter side, how high against that, and how far from the frame's edges.
@@ -80,10 +78,10 @@ def words_behind(reel: Reel, clips: Collection[str]) -> Reel:
             if p.clip.title is not None
         ]
         if not titles:
-            reel, track = _free_above(reel, clip.track, span)
+            reel, track = free_track(reel, span, clip.track)
             reel, made = with_title(reel, BEHIND, span[0], span[1] - span[0], track, HIGH)
             titles = [clip_of(reel, made)]
-        reel, track = _free_above(reel, max(t.track for t in titles), span)
+        reel, track = free_track(reel, span, max(t.track for t in titles))
         copy = replace(clip, id=new_clip_id(reel), track=track, group="", transition=None, leave=None)
         copy = replace(copy, sound=replace(copy.sound, on=False))
         reel = with_clips(reel, [replace(clip, cutout="", rim=None), copy])
@@ -133,13 +131,3 @@ def _ends(reel: Reel, clip: Clip) -> bool:
         return True
     small = framing.fit == "contain" or framing.start.zoom < 1 or any(framing.crop) or "zoom" in clip.keys
     return small or (footage is not None and footage.alpha)
-
-
-def _free_above(reel: Reel, track: int, span: tuple[int, int]) -> tuple[Reel, int]:
-    """Return the lowest track above another that nothing lies on in a stretch of frames, a new one where there is none."""
-    for number in range(track + 1, len(reel.tracks)):
-        if not reel.tracks[number].locked and not lying_in(timeline_of(reel), number, *span):
-            return reel, number
-    if len(reel.tracks) >= MOST_TRACKS:
-        raise TempikError(f"All {MOST_TRACKS} tracks are used there; take a clip off, or choose another place.")
-    return with_new_track(reel), len(reel.tracks)

@@ -57,11 +57,11 @@ def _laid(
     return with_clips(reel, [made]), made.id
 
 
-def free_track(reel: Reel, span: tuple[int, int]) -> tuple[Reel, int]:
-    """Return the lowest track above the first with nothing in a stretch of frames; a new one on top where none has. Raises TempikError
-    where all of them have a clip there."""
+def free_track(reel: Reel, span: tuple[int, int], above: int = 0) -> tuple[Reel, int]:
+    """Return the lowest track above the first, or `above` another, with nothing in a stretch of frames; a new one on top where none has.
+    Raises TempikError where all of them have a clip there."""
     timeline = timeline_of(reel)
-    for number in range(1, len(timeline.own_tracks)):
+    for number in range(above + 1, len(timeline.own_tracks)):
         if not reel.tracks[number].locked and all(
             p.end <= span[0] or p.first >= span[1] for p in timeline.own_tracks[number]
         ):

@@ -98,7 +98,8 @@ class ClearFields(QWidget):
         self.of.told.connect(lambda of: self._change("of", of) if of else self.edited.emit(None))
         low(self.of)
         self.pick = button("Pick", "Click the colour in the preview", self.picking.emit, "low")
-        self.form = SettingsForm(CLEAR_SETTINGS)
+        narrow = dict.fromkeys(("tolerance", "soft", "spill"), 60)  # all of a colour's fields fit beside the stack
+        self.form = SettingsForm(CLEAR_SETTINGS, widths=narrow)
         self.form.edited.connect(self._change)
         numbers = self.form.titled("tolerance", "soft")
         self._coloured = holder(line(self.form["colour"], self.pick, spacing=5))
